@@ -1,0 +1,181 @@
+//! Images as files: raw bytes and Intel HEX (Intel, "Hexadecimal Object File Format Specification",
+//! revision A, 1988).
+//!
+//! Room kept free is written as zeros, so that what is read back has the same extent.
+
+use crate::image::{Image, Rights, Segment};
+use ihex::Record;
+
+/// Why an image file cannot be read or written.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum FormatError {
+    /// There is nothing in it.
+    #[error("it holds no bytes")]
+    Empty,
+    /// It does not fit memory from where it should lie.
+    #[error("{length} bytes from address 0x{at:04X} reach past the end of memory, 0xFFFF; load it lower with --at")]
+    TooLarge {
+        /// Its length in bytes.
+        length: usize,
+        /// The first address.
+        at: u32,
+    },
+    /// A record of an Intel HEX file is wrong.
+    #[error("line {line}: {what}")]
+    Record {
+        /// The line, from 1.
+        line: usize,
+        /// What is wrong with it.
+        what: String,
+    },
+    /// Two records give a byte to the same address.
+    #[error("address 0x{0:04X} is given twice")]
+    Twice(u32),
+    /// The entry lies outside memory.
+    #[error("the start address 0x{0:X} is outside memory")]
+    Entry(u32),
+}
+
+/// What an Intel HEX file holds.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HexImage {
+    /// The program: all of it may be read, written and executed.
+    pub image: Image,
+    /// The file says where to start; otherwise the entry is the lowest address.
+    pub has_entry: bool,
+}
+
+/// All bytes from the lowest address to the highest, gaps filled with zeros, and the lowest address.
+pub fn to_raw(image: &Image) -> (u32, Vec<u8>) {
+    let start = image.segments.first().map_or(0, |segment| segment.start);
+    let end = image.segments.iter().map(Segment::end).max().unwrap_or(start);
+    let mut bytes = vec![0; (end - start) as usize];
+    for segment in &image.segments {
+        let at = (segment.start - start) as usize;
+        bytes[at..at + segment.bytes.len()].copy_from_slice(&segment.bytes);
+    }
+    (start, bytes)
+}
+
+/// An image of raw bytes, loaded at `at`, which is also its entry.
+pub fn from_raw(bytes: &[u8], at: u32) -> Result<Image, FormatError> {
+    if bytes.is_empty() {
+        return Err(FormatError::Empty);
+    }
+    if at as usize + bytes.len() > 0x1_0000 {
+        return Err(FormatError::TooLarge { length: bytes.len(), at });
+    }
+    let segment = Segment { start: at, bytes: bytes.to_vec(), reserved: false, rights: Rights::ALL };
+    let heap_start = segment.end().next_multiple_of(2);
+    Ok(Image { entry: at, segments: vec![segment], heap_start, ..Image::default() })
+}
+
+/// An image as Intel HEX, with its entry as start address.
+pub fn to_hex(image: &Image) -> String {
+    let mut records = Vec::new();
+    for segment in &image.segments {
+        for (index, chunk) in segment.bytes.chunks(16).enumerate() {
+            let offset = segment.start as usize + 16 * index;
+            let offset = u16::try_from(offset).expect("segments lie within 16-bit addresses");
+            records.push(Record::Data { offset, value: chunk.to_vec() });
+        }
+    }
+    records.push(Record::StartLinearAddress(image.entry));
+    records.push(Record::EndOfFile);
+    ihex::create_object_file_representation(&records).expect("records hold 16 bytes and end with their end record")
+        + "\n"
+}
+
+/// Reads Intel HEX.
+pub fn from_hex(text: &str) -> Result<HexImage, FormatError> {
+    let mut memory: Vec<Option<u8>> = vec![None; 0x1_0000];
+    let mut base = 0u32;
+    let mut entry = None;
+    for (line, record) in records(text) {
+        match record.map_err(|what| FormatError::Record { line, what })? {
+            Record::Data { offset, value } => place(&mut memory, base + u32::from(offset), &value)?,
+            Record::ExtendedSegmentAddress(segment) => base = u32::from(segment) * 16,
+            Record::ExtendedLinearAddress(high) => base = u32::from(high) << 16,
+            Record::StartSegmentAddress { cs, ip } => entry = Some(u32::from(cs) * 16 + u32::from(ip)),
+            Record::StartLinearAddress(address) => entry = Some(address),
+            Record::EndOfFile => break,
+        }
+    }
+    let segments = segments(&memory);
+    let lowest = segments.first().ok_or(FormatError::Empty)?.start;
+    if let Some(outside) = entry.filter(|&entry| entry > 0xFFFF) {
+        return Err(FormatError::Entry(outside));
+    }
+    let top = segments.iter().map(Segment::end).filter(|&end| end <= 0xEE00).max().unwrap_or(0);
+    let image =
+        Image { entry: entry.unwrap_or(lowest), segments, heap_start: top.next_multiple_of(2), ..Image::default() };
+    Ok(HexImage { image, has_entry: entry.is_some() })
+}
+
+/// The records by line number; blank lines are passed over.
+fn records(text: &str) -> impl Iterator<Item = (usize, Result<Record, String>)> {
+    let lines = (1..).zip(text.lines()).filter(|(_, line)| !line.trim().is_empty());
+    lines.map(|(number, line)| (number, Record::from_record_string(line.trim()).map_err(|error| error.to_string())))
+}
+
+fn place(memory: &mut [Option<u8>], at: u32, value: &[u8]) -> Result<(), FormatError> {
+    for (address, byte) in (at..).zip(value) {
+        let cell = memory.get_mut(address as usize).ok_or(FormatError::TooLarge { length: value.len(), at })?;
+        if cell.replace(*byte).is_some() {
+            return Err(FormatError::Twice(address));
+        }
+    }
+    Ok(())
+}
+
+fn segments(memory: &[Option<u8>]) -> Vec<Segment> {
+    let mut segments: Vec<Segment> = Vec::new();
+    for (address, byte) in (0u32..).zip(memory) {
+        let Some(byte) = byte else { continue };
+        match segments.last_mut().filter(|last| last.end() == address) {
+            Some(last) => last.bytes.push(*byte),
+            None => segments.push(Segment { start: address, bytes: vec![*byte], reserved: false, rights: Rights::ALL }),
+        }
+    }
+    segments
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn raw_fills_gaps_and_refuses_what_does_not_fit() {
+        let image = from_hex(":0102000001FC\n:01020200AA51\n:00000001FF\n").unwrap().image;
+        assert_eq!(to_raw(&image), (0x0200, vec![1, 0, 0xAA]));
+        assert_eq!(from_raw(&[], 0), Err(FormatError::Empty));
+        assert_eq!(from_raw(&[1, 2], 0xFFFF), Err(FormatError::TooLarge { length: 2, at: 0xFFFF }));
+        assert!(from_raw(&[1], 0xFFFF).is_ok());
+    }
+
+    #[test]
+    fn wrong_records_are_refused_with_their_line() {
+        let kind = |text: &str| from_hex(text).unwrap_err();
+        assert!(matches!(kind("\n:0102000001FD\n"), FormatError::Record { line: 2, .. }), "checksum");
+        assert!(matches!(kind("what"), FormatError::Record { line: 1, .. }));
+        assert_eq!(kind(":00000001FF"), FormatError::Empty);
+        assert_eq!(kind(":0102000001FC\n:0102000002FB\n"), FormatError::Twice(0x0200));
+        assert!(matches!(kind(":020000040001F9\n:0102000001FC\n"), FormatError::TooLarge { .. }));
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn hex_round_trips(bytes in proptest::collection::vec(0u8.., 1..300), at in 0u32..0xFE00) {
+            let image = from_raw(&bytes, at).unwrap();
+            let read = from_hex(&to_hex(&image)).unwrap();
+            proptest::prop_assert!(read.has_entry);
+            proptest::prop_assert_eq!(read.image.segments, image.segments);
+            proptest::prop_assert_eq!(read.image.entry, at);
+        }
+
+        #[test]
+        fn any_text_is_read_or_refused(text in "[:0-9A-F\n]{0,80}|.{0,40}") {
+            let _ = from_hex(&text);
+        }
+    }
+}

@@ -1,0 +1,156 @@
+//! A program ready to be loaded, with where each byte of it came from.
+
+use wendax_source::Span;
+
+/// What a program may do with a piece of memory.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[expect(clippy::struct_excessive_bools, reason = "three independent rights")]
+pub struct Rights {
+    /// Load from it.
+    pub read: bool,
+    /// Store to it.
+    pub write: bool,
+    /// Run it.
+    pub execute: bool,
+}
+
+impl Rights {
+    /// Read and execute.
+    pub const CODE: Self = Self { read: true, write: false, execute: true };
+    /// Read and write.
+    pub const DATA: Self = Self { read: true, write: true, execute: false };
+    /// Everything.
+    pub const ALL: Self = Self { read: true, write: true, execute: true };
+}
+
+/// A run of bytes of a program.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Segment {
+    /// Address of the first byte.
+    pub start: u32,
+    /// What is there at the start.
+    pub bytes: Vec<u8>,
+    /// The bytes are room kept free: zero, and counted as never written.
+    pub reserved: bool,
+    /// What the program may do with them.
+    pub rights: Rights,
+}
+
+impl Segment {
+    /// One past the address of the last byte.
+    pub fn end(&self) -> u32 {
+        self.start + u32::try_from(self.bytes.len()).unwrap_or(u32::MAX)
+    }
+}
+
+/// What a name stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SymbolKind {
+    /// An address in code.
+    Code,
+    /// An address in data.
+    Data,
+    /// A value given by `.equ`.
+    Constant,
+}
+
+/// A name of the source.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Symbol {
+    /// As written; a local label with its owner, as in `sum@next`.
+    pub name: String,
+    /// Its address or value.
+    pub value: i64,
+    /// What it stands for.
+    pub kind: SymbolKind,
+    /// Where it was defined.
+    pub span: Span,
+}
+
+/// What bytes of a line are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LineKind {
+    /// Instructions.
+    Code,
+    /// Data with a value.
+    Data,
+    /// Room kept free.
+    Reserved,
+}
+
+/// The bytes one statement became.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Line {
+    /// Address of the first byte.
+    pub address: u32,
+    /// How many bytes.
+    pub length: u32,
+    /// What they are.
+    pub kind: LineKind,
+    /// The statement.
+    pub span: Span,
+    /// The line it stands on, from 1.
+    pub line: u32,
+}
+
+/// A program ready to be loaded.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Image {
+    /// The first instruction to run.
+    pub entry: u32,
+    /// Its bytes; no two overlap; in order of address.
+    pub segments: Vec<Segment>,
+    /// Its names, in order of definition.
+    pub symbols: Vec<Symbol>,
+    /// Where its bytes came from, in order of address; empty when it was not made from source.
+    pub lines: Vec<Line>,
+    /// Where the heap begins.
+    pub heap_start: u32,
+}
+
+impl Image {
+    /// The statement that became the byte at `address`.
+    pub fn line_at(&self, address: u32) -> Option<&Line> {
+        let after = self.lines.partition_point(|line| line.address <= address);
+        let line = self.lines.get(after.checked_sub(1)?)?;
+        (address < line.address + line.length).then_some(line)
+    }
+
+    /// The instructions that line `line` (from 1) became.
+    pub fn code_of_line(&self, line: u32) -> Option<&Line> {
+        self.lines.iter().find(|entry| entry.line == line && entry.kind == LineKind::Code)
+    }
+
+    /// The bytes from `start` on, at most `length` of them, as far as one segment holds them.
+    pub fn bytes(&self, start: u32, length: u32) -> &[u8] {
+        let Some(segment) = self.segments.iter().find(|s| s.start <= start && start < s.end()) else { return &[] };
+        let from = (start - segment.start) as usize;
+        let to = segment.bytes.len().min(from + length as usize);
+        &segment.bytes[from..to]
+    }
+
+    /// The label at or before an address within the same segment, and how far the address lies behind it.
+    pub fn nearest_label(&self, address: u32) -> Option<(&Symbol, u32)> {
+        let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
+        self.labels()
+            .filter_map(|symbol| Some((symbol, u32::try_from(symbol.value).ok()?)))
+            .filter(|&(_, at)| at <= address && at >= segment.start)
+            .max_by_key(|&(symbol, at)| (at, !symbol.name.contains('@')))
+            .map(|(symbol, at)| (symbol, address - at))
+    }
+
+    /// The label at exactly this address.
+    pub fn label_at(&self, address: u32) -> Option<&Symbol> {
+        self.labels().find(|symbol| symbol.value == i64::from(address))
+    }
+
+    /// The names that are addresses.
+    pub fn labels(&self) -> impl Iterator<Item = &Symbol> {
+        self.symbols.iter().filter(|symbol| symbol.kind != SymbolKind::Constant)
+    }
+
+    /// The name with this spelling.
+    pub fn symbol(&self, name: &str) -> Option<&Symbol> {
+        self.symbols.iter().find(|symbol| symbol.name == name)
+    }
+}

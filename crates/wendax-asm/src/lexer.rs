@@ -1,0 +1,524 @@
+//! A line of text to tokens.
+//!
+//! Works on one line at a time, so that what is wrong on a line never reaches the next. Tokens tile the
+//! line but for blanks and the comment. Nothing here knows what a name means.
+
+use crate::codes;
+use crate::problems::{Problems, diagnostic};
+use wendax_source::{FileId, Span};
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    /// A name, mnemonic or register.
+    Name,
+    /// A name after `@`.
+    Local,
+    /// A name after a dot.
+    Directive,
+    Number(i64),
+    /// A character constant.
+    Char(i64),
+    /// A text; its span holds the quotes.
+    Text,
+    Mark(Mark),
+    /// Something reported already; the line is not looked at further.
+    Bad,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Mark {
+    Comma,
+    Colon,
+    Open,
+    Close,
+    ParenOpen,
+    ParenClose,
+    Plus,
+    Minus,
+    Star,
+    Slash,
+    Percent,
+    And,
+    Or,
+    Xor,
+    Not,
+    Left,
+    Right,
+    Equals,
+}
+
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Token {
+    pub(crate) kind: Kind,
+    pub(crate) start: u32,
+    pub(crate) end: u32,
+}
+
+pub(crate) struct Lexer<'a> {
+    pub(crate) file: FileId,
+    pub(crate) text: &'a str,
+    /// Where in the file the next token may begin.
+    at: usize,
+    /// Where the line ends.
+    end: usize,
+}
+
+/// Characters a name may begin with and go on with.
+fn begins_name(c: char) -> bool {
+    c.is_ascii_alphabetic() || c == '_' || !c.is_ascii() && c.is_alphabetic()
+}
+
+fn in_name(c: char) -> bool {
+    c.is_ascii_alphanumeric() || c == '_' || !c.is_ascii() && c.is_alphanumeric()
+}
+
+impl<'a> Lexer<'a> {
+    /// For the line `start..end` of a text.
+    pub(crate) fn line(file: FileId, text: &'a str, start: usize, end: usize) -> Self {
+        Self { file, text, at: start, end }
+    }
+
+    fn span(&self, start: usize, end: usize) -> Span {
+        Span::new(self.file, start, end)
+    }
+
+    fn rest(&self) -> &'a str {
+        &self.text[self.at..self.end]
+    }
+
+    /// All tokens of the line, into `tokens`.
+    pub(crate) fn run(&mut self, tokens: &mut Vec<Token>, problems: &mut Problems) {
+        tokens.clear();
+        while let Some(first) = self.skip_blanks() {
+            let start = self.at;
+            if first == ';' {
+                break;
+            }
+            let kind = self.token(first, tokens.is_empty(), problems);
+            let offset = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
+            tokens.push(Token { kind, start: offset(start), end: offset(self.at) });
+            if kind == Kind::Bad {
+                break;
+            }
+        }
+    }
+
+    fn skip_blanks(&mut self) -> Option<char> {
+        let bytes = self.text.as_bytes();
+        while self.at < self.end && matches!(bytes[self.at], b' ' | b'\t' | b'\r') {
+            self.at += 1;
+        }
+        if self.at == 0 && self.rest().starts_with('\u{feff}') {
+            self.at = '\u{feff}'.len_utf8();
+            return self.skip_blanks();
+        }
+        self.rest().chars().next()
+    }
+
+    fn take_while(&mut self, wanted: impl Fn(char) -> bool) -> &'a str {
+        let rest = self.rest();
+        let length = rest.find(|c| !wanted(c)).unwrap_or(rest.len());
+        self.at += length;
+        &rest[..length]
+    }
+
+    fn token(&mut self, first: char, opens_line: bool, problems: &mut Problems) -> Kind {
+        match first {
+            '0'..='9' => self.number(problems),
+            '\'' => self.char(problems),
+            '"' => self.quoted(problems),
+            '@' | '.' => {
+                let start = self.at;
+                self.at += 1;
+                if self.take_while(in_name).is_empty() {
+                    self.at = start;
+                    return self.stray(first, problems);
+                }
+                if first == '@' { Kind::Local } else { Kind::Directive }
+            }
+            c if begins_name(c) => {
+                self.take_while(in_name);
+                Kind::Name
+            }
+            _ => self.mark(first, opens_line, problems),
+        }
+    }
+
+    fn mark(&mut self, first: char, opens_line: bool, problems: &mut Problems) -> Kind {
+        let rest = self.rest();
+        if rest.starts_with("//") || rest.starts_with("/*") || (opens_line && matches!(first, '#' | '*' | '!' | '|')) {
+            return self.other_comment(first, problems);
+        }
+        let (mark, length) = match first {
+            ',' => (Mark::Comma, 1),
+            ':' => (Mark::Colon, 1),
+            '[' => (Mark::Open, 1),
+            ']' => (Mark::Close, 1),
+            '(' => (Mark::ParenOpen, 1),
+            ')' => (Mark::ParenClose, 1),
+            '+' => (Mark::Plus, 1),
+            '-' => (Mark::Minus, 1),
+            '*' => (Mark::Star, 1),
+            '/' => (Mark::Slash, 1),
+            '%' => (Mark::Percent, 1),
+            '&' => (Mark::And, 1),
+            '|' => (Mark::Or, 1),
+            '^' => (Mark::Xor, 1),
+            '~' => (Mark::Not, 1),
+            '=' => (Mark::Equals, 1),
+            '<' if rest.starts_with("<<") => (Mark::Left, 2),
+            '>' if rest.starts_with(">>") => (Mark::Right, 2),
+            '#' | '$' => return self.prefixed(first, problems),
+            _ => return self.stray(first, problems),
+        };
+        self.at += length;
+        Kind::Mark(mark)
+    }
+
+    fn stray(&mut self, first: char, problems: &mut Problems) -> Kind {
+        let span = self.span(self.at, self.at + first.len_utf8());
+        self.at += first.len_utf8();
+        let shown = if first.is_control() { format!("U+{:04X}", u32::from(first)) } else { format!("`{first}`") };
+        problems.push(diagnostic(codes::STRAY, span, format!("{shown} does not belong here")).with_expected(
+            "names, numbers, `[ ] ( ) , :`, the operators `+ - * / % & | ^ ~ << >>`, and comments after `;`",
+        ));
+        Kind::Bad
+    }
+
+    fn other_comment(&mut self, first: char, problems: &mut Problems) -> Kind {
+        let mark = if first == '/' { &self.rest()[..2] } else { &self.rest()[..1] };
+        let span = self.span(self.at, self.at + mark.len());
+        problems.push(
+            diagnostic(codes::OTHER_COMMENT, span, format!("`{mark}` does not begin a comment here"))
+                .with_expected("; a comment goes from the semicolon to the end of the line")
+                .with_fix("begin the comment with `;`", span, ";"),
+        );
+        self.at = self.end;
+        Kind::Bad
+    }
+
+    /// `#5`, `$FF`: a number with a mark in front that is not needed, or a comment.
+    fn prefixed(&mut self, first: char, problems: &mut Problems) -> Kind {
+        let start = self.at;
+        self.at += 1;
+        let word = self.take_while(in_name).to_owned();
+        let hex = first == '$' && !word.is_empty() && word.bytes().all(|b| b.is_ascii_hexdigit());
+        if !hex && word.parse::<u32>().is_err() && !word.starts_with("0x") {
+            self.at = start;
+            return if first == '#' { self.other_comment(first, problems) } else { self.stray(first, problems) };
+        }
+        let span = self.span(start, self.at);
+        let right = if hex { format!("0x{word}") } else { word.clone() };
+        problems.push(
+            diagnostic(codes::OTHER_NUMBER, span, format!("numbers are written without `{first}`"))
+                .with_expected("255  0xFF  0b1111_1111  'c'")
+                .with_fix(format!("write `{right}`"), span, right.clone()),
+        );
+        Kind::Bad
+    }
+
+    fn number(&mut self, problems: &mut Problems) -> Kind {
+        let start = self.at;
+        let word = self.take_while(in_name);
+        let span = self.span(start, self.at);
+        match read_number(word) {
+            Ok(value) => Kind::Number(value),
+            Err(NumberError::TooLarge) => {
+                problems.push(
+                    diagnostic(codes::NUMBER, span, format!("`{word}` is too large for any use here"))
+                        .with_expected("a word holds at most 65535 (0xFFFF)"),
+                );
+                Kind::Bad
+            }
+            Err(NumberError::Digits(base)) => {
+                let mut found = diagnostic(codes::NUMBER, span, format!("`{word}` is no {base} number"));
+                if let Some(right) = hexadecimal_of(word) {
+                    found = diagnostic(codes::OTHER_NUMBER, span, format!("`{word}` reads as a {base} number"))
+                        .with_fix(format!("write it as `{right}`"), span, right);
+                }
+                problems.push(found.with_expected("255  0xFF  0b1111_1111  'c'  (with `_` between digits)"));
+                Kind::Bad
+            }
+        }
+    }
+
+    fn char(&mut self, problems: &mut Problems) -> Kind {
+        let start = self.at;
+        self.at += 1;
+        let value = match self.rest().chars().next() {
+            None | Some('\'') => None,
+            Some('\\') => match self.escape(problems) {
+                Some(value) => Some(value),
+                None => return Kind::Bad,
+            },
+            Some(c) => {
+                self.at += c.len_utf8();
+                Some(u32::from(c))
+            }
+        };
+        match value {
+            Some(value) if self.rest().starts_with('\'') => {
+                self.at += 1;
+                Kind::Char(i64::from(value))
+            }
+            _ => {
+                let span = self.span(start, self.at);
+                let found =
+                    diagnostic(codes::UNTERMINATED, span, "a character constant is one character between quotes");
+                problems.push(found.with_expected("'a'  '\\n'  '\\''  \"a longer text\""));
+                self.at = self.end;
+                Kind::Bad
+            }
+        }
+    }
+
+    fn quoted(&mut self, problems: &mut Problems) -> Kind {
+        let start = self.at;
+        self.at += 1;
+        loop {
+            self.take_while(|c| c != '"' && c != '\\');
+            match self.rest().chars().next() {
+                Some('"') => {
+                    self.at += 1;
+                    return Kind::Text;
+                }
+                Some(_) => {
+                    if self.escape(problems).is_none() {
+                        return Kind::Bad;
+                    }
+                }
+                None => {
+                    let end = start + self.text[start..self.end].trim_end().len();
+                    let found = diagnostic(codes::UNTERMINATED, self.span(start, end), "this text has no closing `\"`");
+                    let place = self.span(end, end);
+                    problems.push(found.with_expected("\"text\" on one line").with_fix(
+                        "close it at the end of the line",
+                        place,
+                        "\"",
+                    ));
+                    return Kind::Bad;
+                }
+            }
+        }
+    }
+
+    /// Reads the escape that begins here.
+    fn escape(&mut self, problems: &mut Problems) -> Option<u32> {
+        let start = self.at;
+        let (value, length) = read_escape(self.rest());
+        self.at += length;
+        if value.is_none() {
+            let span = self.span(start, self.at);
+            let found = diagnostic(codes::ESCAPE, span, format!("`{}` is no escape", &self.text[span.range()]));
+            problems.push(found.with_expected("\\n \\r \\t \\0 \\\\ \\' \\\" \\x41"));
+        }
+        value
+    }
+}
+
+/// The value of the escape at the start of `text`, if it is one, and its length in bytes.
+fn read_escape(text: &str) -> (Option<u32>, usize) {
+    let mut chars = text.chars();
+    chars.next();
+    let Some(letter) = chars.next() else { return (None, text.len().min(1)) };
+    let value = match letter {
+        'n' => 10,
+        'r' => 13,
+        't' => 9,
+        '0' => 0,
+        '\\' | '\'' | '"' => u32::from(letter),
+        'x' => {
+            let digits = text.get(2..4).unwrap_or_default();
+            let value = digits.bytes().all(|b| b.is_ascii_hexdigit()).then(|| u32::from_str_radix(digits, 16).ok());
+            return (value.flatten(), if digits.is_empty() { 2 } else { 4 });
+        }
+        _ => return (None, 1 + letter.len_utf8()),
+    };
+    (Some(value), 2)
+}
+
+/// The bytes of a text token without its quotes, escapes resolved, appended to `out`. `text` comes from
+/// a [`Kind::Text`] token, so every escape in it is right.
+pub(crate) fn unescape(text: &str, out: &mut Vec<u8>) {
+    let rest = text.strip_prefix('"').unwrap_or(text);
+    let mut rest = rest.strip_suffix('"').unwrap_or(rest);
+    while let Some(at) = rest.find('\\') {
+        out.extend_from_slice(&rest.as_bytes()[..at]);
+        let (value, length) = read_escape(&rest[at..]);
+        out.push(value.and_then(|v| u8::try_from(v).ok()).unwrap_or(b'?'));
+        rest = rest.get(at + length..).unwrap_or_default();
+    }
+    out.extend_from_slice(rest.as_bytes());
+}
+
+enum NumberError {
+    TooLarge,
+    /// A digit does not belong to the base of this name.
+    Digits(&'static str),
+}
+
+fn read_number(word: &str) -> Result<i64, NumberError> {
+    let (base, name, digits) = match word.as_bytes() {
+        [b'0', b'x' | b'X', ..] => (16, "hexadecimal", &word[2..]),
+        [b'0', b'b' | b'B', ..] => (2, "binary", &word[2..]),
+        _ => (10, "decimal", word),
+    };
+    let mut value: i64 = 0;
+    let mut any = false;
+    let mut large = false;
+    for c in digits.chars().filter(|&c| c != '_') {
+        let digit = c.to_digit(base).ok_or(NumberError::Digits(name))?;
+        any = true;
+        value = value * i64::from(base) + i64::from(digit);
+        // Far above every range, and far below overflow.
+        large |= value > 0xFFFF_FFFF;
+        value = value.min(0xFFFF_FFFF);
+    }
+    match (any, large) {
+        (false, _) => Err(NumberError::Digits(name)),
+        (true, true) => Err(NumberError::TooLarge),
+        (true, false) => Ok(value),
+    }
+}
+
+/// If a word is a hexadecimal number without prefix, perhaps with an `h` behind it and a zero before its
+/// first letter: with its prefix.
+pub(crate) fn hexadecimal_of(word: &str) -> Option<String> {
+    let marked = word.strip_suffix(['h', 'H']);
+    let mut digits = marked.unwrap_or(word);
+    if let Some(rest) = digits.strip_prefix('0').filter(|rest| rest.starts_with(|c: char| c.is_ascii_alphabetic())) {
+        digits = rest;
+    }
+    let hex = (1..=4).contains(&digits.len()) && digits.bytes().all(|b| b.is_ascii_hexdigit());
+    hex.then(|| format!("0x{}", digits.to_ascii_uppercase()))
+}
+
+/// What a piece of a line is, for colouring.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Lexeme {
+    /// A mnemonic.
+    Mnemonic,
+    /// A register, or `fl`.
+    Register,
+    /// A directive.
+    Directive,
+    /// The name of a label being defined.
+    Definition,
+    /// Any other name.
+    Name,
+    /// A number or character.
+    Number,
+    /// A text.
+    Text,
+    /// A comment.
+    Comment,
+    /// Operators and brackets.
+    Mark,
+}
+
+/// The pieces of one line with their byte ranges in it, for colouring; blanks are left out.
+pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
+    let mut tokens = Vec::new();
+    let mut lexer = Lexer::line(FileId(0), line, 0, line.len());
+    lexer.run(&mut tokens, &mut Problems::default());
+    let mut pieces = Vec::with_capacity(tokens.len() + 1);
+    let mut end = 0;
+    for (index, token) in tokens.iter().enumerate() {
+        let range = token.start as usize..token.end as usize;
+        let word = &line[range.clone()];
+        let labels = tokens.get(index + 1).is_some_and(|next| next.kind == Kind::Mark(Mark::Colon));
+        let lexeme = match token.kind {
+            Kind::Name | Kind::Local if labels => Lexeme::Definition,
+            Kind::Name if crate::mnemonics::mnemonic(word).is_some() => Lexeme::Mnemonic,
+            Kind::Name if crate::parser::register(word).is_some() => Lexeme::Register,
+            Kind::Name | Kind::Local => Lexeme::Name,
+            Kind::Directive => Lexeme::Directive,
+            Kind::Number(_) | Kind::Char(_) => Lexeme::Number,
+            Kind::Text => Lexeme::Text,
+            Kind::Mark(_) | Kind::Bad => Lexeme::Mark,
+        };
+        end = range.end;
+        pieces.push((range, lexeme));
+    }
+    if let Some(at) = line[end..].find(';') {
+        pieces.push((end + at..line.len(), Lexeme::Comment));
+    }
+    pieces
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn kinds(line: &str) -> (Vec<Kind>, usize) {
+        let (mut tokens, mut problems) = (Vec::new(), Problems::default());
+        Lexer::line(FileId(0), line, 0, line.len()).run(&mut tokens, &mut problems);
+        (tokens.iter().map(|t| t.kind).collect(), problems.finish().len())
+    }
+
+    #[test]
+    fn numbers_in_every_form() {
+        for (text, value) in [("0", 0), ("65_535", 65535), ("0xfF", 255), ("0b1010_0001", 161), ("0X0010", 16)] {
+            assert_eq!(kinds(text), (vec![Kind::Number(value)], 0), "{text}");
+        }
+        for (text, value) in [("'a'", 97), ("'\\n'", 10), ("'\\''", 39), ("'\\x7f'", 127), ("'ö'", 246), ("';'", 59)] {
+            assert_eq!(kinds(text), (vec![Kind::Char(value)], 0), "{text}");
+        }
+        for text in [
+            "0x",
+            "0b2",
+            "12a",
+            "0xG",
+            "99999999999999999999",
+            "'ab'",
+            "''",
+            "'",
+            "\"x",
+            "\"\\q\"",
+            "'\\x4'",
+            "$FF",
+            "?",
+            "\0",
+        ] {
+            let (kinds, problems) = kinds(text);
+            assert_eq!((kinds.last(), problems), (Some(&Kind::Bad), 1), "{text}");
+        }
+    }
+
+    #[test]
+    fn texts_lose_quotes_and_escapes_and_nothing_else() {
+        for (text, bytes) in [
+            (r#""""#, &b""[..]),
+            (r#""a;b""#, b"a;b"),
+            (r#""\"x\\""#, b"\"x\\"),
+            (r#""\x00\t\0""#, b"\0\t\0"),
+            ("\"ö\"", "ö".as_bytes()),
+        ] {
+            let mut out = Vec::new();
+            assert_eq!(kinds(text), (vec![Kind::Text], 0), "{text}");
+            unescape(text, &mut out);
+            assert_eq!(out, bytes, "{text}");
+        }
+    }
+
+    #[test]
+    fn hexadecimal_lookalikes() {
+        assert_eq!(hexadecimal_of("0ffh").as_deref(), Some("0xFF"));
+        assert_eq!(hexadecimal_of("FF").as_deref(), Some("0xFF"));
+        assert_eq!(hexadecimal_of("0FFFFh").as_deref(), Some("0xFFFF"));
+        assert_eq!(hexadecimal_of("12345"), None);
+        assert_eq!(hexadecimal_of("h"), None);
+        assert_eq!(hexadecimal_of("axle"), None);
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn tokens_never_overlap_and_stay_in_the_line(line in "[ -~öß\t\u{feff}]{0,60}") {
+            let mut end = 0;
+            for (range, _) in lexemes(&line) {
+                proptest::prop_assert!(range.start >= end && range.end <= line.len() && line.get(range.clone()).is_some());
+                end = range.end;
+            }
+        }
+    }
+}

@@ -1,0 +1,100 @@
+//! Mnemonics: those of the instruction table, and those the assembler writes as others.
+
+use std::sync::LazyLock;
+use wendax_isa::w16::{OperandKind, Row, rows};
+
+/// An instruction the assembler writes as another with a constant.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Pseudo {
+    /// The mnemonic it becomes.
+    pub(crate) real: &'static str,
+    pub(crate) constant: i64,
+}
+
+#[derive(Debug)]
+pub(crate) struct Mnemonic {
+    pub(crate) name: &'static str,
+    /// Its rows, shortest first; of a pseudo-instruction those of what it becomes.
+    pub(crate) rows: Vec<&'static Row>,
+    pub(crate) pseudo: Option<Pseudo>,
+}
+
+impl Mnemonic {
+    /// The ways it can be written, each once.
+    pub(crate) fn forms(&self) -> Vec<String> {
+        if self.pseudo.is_some() {
+            return vec![format!("{} d", self.name)];
+        }
+        let mut forms: Vec<String> = Vec::new();
+        for row in &self.rows {
+            // A small constant is written like any other.
+            let form = row.form.replace("d, k", "d, imm16");
+            let form = format!("{} {form}", self.name).trim().to_owned();
+            if !forms.contains(&form) {
+                forms.push(form);
+            }
+        }
+        if self.takes_list() {
+            forms.push(format!("{} r6-r8, fp", self.name));
+        }
+        forms
+    }
+
+    /// `push` and `pop` take several registers.
+    pub(crate) fn takes_list(&self) -> bool {
+        self.rows.iter().any(|row| row.operands == [OperandKind::Flags])
+    }
+}
+
+const PSEUDO: [(&str, Pseudo); 3] = [
+    ("inc", Pseudo { real: "add", constant: 1 }),
+    ("dec", Pseudo { real: "sub", constant: 1 }),
+    ("clr", Pseudo { real: "mov", constant: 0 }),
+];
+
+static MNEMONICS: LazyLock<Vec<Mnemonic>> = LazyLock::new(|| {
+    let rows_of = |name: &str| rows().iter().filter(|row| row.names.contains(&name)).collect::<Vec<_>>();
+    let mut names: Vec<&'static str> = rows().iter().flat_map(|row| row.names.iter().copied()).collect();
+    names.sort_unstable();
+    names.dedup();
+    let real = names.into_iter().map(|name| Mnemonic { name, rows: rows_of(name), pseudo: None });
+    let pseudo =
+        PSEUDO.iter().map(|&(name, pseudo)| Mnemonic { name, rows: rows_of(pseudo.real), pseudo: Some(pseudo) });
+    let mut all: Vec<Mnemonic> = real.chain(pseudo).collect();
+    all.sort_unstable_by_key(|mnemonic| mnemonic.name);
+    all
+});
+
+/// The mnemonic of this name, in any case.
+pub(crate) fn mnemonic(name: &str) -> Option<&'static Mnemonic> {
+    let mut lower = [0u8; 8];
+    let lower = lower.get_mut(..name.len())?;
+    lower.copy_from_slice(name.as_bytes());
+    lower.make_ascii_lowercase();
+    let at = MNEMONICS.binary_search_by(|known| known.name.as_bytes().cmp(lower)).ok()?;
+    Some(&MNEMONICS[at])
+}
+
+/// All mnemonics in alphabetical order, each with what it does in one line.
+pub fn mnemonics() -> impl Iterator<Item = (&'static str, &'static str)> {
+    MNEMONICS.iter().map(|mnemonic| match mnemonic.name {
+        "inc" => ("inc", "d ← d + 1"),
+        "dec" => ("dec", "d ← d − 1"),
+        "clr" => ("clr", "d ← 0"),
+        name => (name, mnemonic.rows[0].meaning),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_found_in_any_case_and_overlong_ones_are_not() {
+        assert_eq!(mnemonic("PuSh").map(|m| m.name), Some("push"));
+        assert!(mnemonic("pushpushpushpush").is_none());
+        assert!(mnemonic("").is_none() && mnemonic("ö").is_none());
+        assert_eq!(mnemonic("inc").map(Mnemonic::forms), Some(vec!["inc d".to_owned()]));
+        assert_eq!(mnemonic("mov").map(Mnemonic::forms), Some(vec!["mov d, s".to_owned(), "mov d, imm16".to_owned()]));
+    }
+}

@@ -1,0 +1,338 @@
+//! Operands of instructions, and which encodings they allow.
+
+use super::{Parser, register};
+use crate::codes;
+use crate::expr::{Expr, Step, Unary};
+use crate::lexer::{Kind, Mark};
+use crate::mnemonics::Mnemonic;
+use crate::problems::diagnostic;
+use crate::unit::{Instruction, What};
+use wendax_isa::w16::{NO_BASE, OperandKind, Row, call_by_name, encode};
+use wendax_source::{Diagnostic, Span};
+
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Operand {
+    span: Span,
+    what: Place,
+}
+
+#[derive(Debug, Clone, Copy)]
+enum Place {
+    Register(u8),
+    Flags,
+    /// `r6-r8`.
+    Range(u8, u8),
+    /// An address in brackets.
+    Memory {
+        base: u8,
+        offset: Option<Expr>,
+    },
+    Value(Expr),
+}
+
+impl Place {
+    fn words(self) -> &'static str {
+        match self {
+            Self::Register(_) => "a register",
+            Self::Flags => "the flags",
+            Self::Range(..) => "a range of registers",
+            Self::Memory { .. } => "an address in brackets",
+            Self::Value(_) => "a value",
+        }
+    }
+
+    /// May stand where the table asks for `kind`.
+    fn fits(self, kind: OperandKind) -> bool {
+        match kind {
+            OperandKind::Register => matches!(self, Self::Register(_)),
+            OperandKind::Flags => matches!(self, Self::Flags),
+            OperandKind::Base => matches!(self, Self::Memory { .. }),
+            OperandKind::BaseOffset => matches!(self, Self::Memory { offset: Some(_), .. }),
+            OperandKind::Constant | OperandKind::Small | OperandKind::Near8 | OperandKind::Near12 => {
+                matches!(self, Self::Value(_))
+            }
+            OperandKind::Far | OperandKind::Call => matches!(self, Self::Value(_)),
+        }
+    }
+}
+
+impl Parser<'_> {
+    /// All operands up to the end of the line.
+    pub(super) fn operands(&mut self) -> Option<Vec<Operand>> {
+        let mut operands = Vec::with_capacity(2);
+        if self.peek().is_none() {
+            return Some(operands);
+        }
+        loop {
+            operands.push(self.operand()?);
+            if !self.comma_or_end()? {
+                return Some(operands);
+            }
+        }
+    }
+
+    fn operand(&mut self) -> Option<Operand> {
+        let Some(token) = self.peek() else {
+            let place = self.behind();
+            self.report(diagnostic(codes::MISSING_VALUE, place, "an operand is missing after the comma"));
+            return None;
+        };
+        let span = self.span(token);
+        let what = match token.kind {
+            Kind::Mark(Mark::Open) => self.memory()?,
+            Kind::Name => match register(self.spelling(span)) {
+                Some(code) => self.register_or_range(code)?,
+                None if self.spelling(span).eq_ignore_ascii_case("fl") => {
+                    self.bump();
+                    Place::Flags
+                }
+                None => Place::Value(self.expression()?),
+            },
+            Kind::Text => {
+                let found = diagnostic(codes::OPERANDS, span, "a text cannot be an operand");
+                self.report(found.with_expected("the label of a text in `.data`, or one character: 'a'"));
+                return None;
+            }
+            _ => Place::Value(self.expression()?),
+        };
+        Some(Operand { span: span.to(self.behind()), what })
+    }
+
+    fn register_or_range(&mut self, code: u8) -> Option<Place> {
+        self.bump();
+        if !self.at_mark(Mark::Minus) {
+            return Some(Place::Register(code));
+        }
+        let Some(last) = self.tokens.get(self.at + 1).copied() else { return Some(Place::Register(code)) };
+        let span = self.span(last);
+        let Some(to) = register(self.spelling(span)) else {
+            let found = diagnostic(codes::OPERANDS, span, "a range goes from a register to a register");
+            self.report(found.with_expected("push r6-r8, fp"));
+            return None;
+        };
+        self.at += 2;
+        if to < code {
+            let found = diagnostic(codes::OPERANDS, span, "a range goes from the lower register to the higher one");
+            self.report(found.with_expected("push r6-r8, fp"));
+            return None;
+        }
+        Some(Place::Range(code, to))
+    }
+
+    /// `[base]`, `[base + offset]`, `[offset + base]`, `[offset]`.
+    fn memory(&mut self) -> Option<Place> {
+        let open = self.bump().map(|token| self.span(token))?;
+        let mut base = NO_BASE;
+        let mut offset = None;
+        if let Some(code) = self.opt_register() {
+            base = code;
+            offset = self.opt_offset()?;
+        } else {
+            offset = Some(self.expression()?).or(offset);
+            if self.at_mark(Mark::Plus) {
+                self.bump();
+                base = self.opt_register().unwrap_or(NO_BASE);
+            }
+        }
+        if self.eat(Mark::Close).is_some() {
+            return Some(Place::Memory { base, offset });
+        }
+        if self.peek().is_none_or(|token| token.kind != Kind::Bad) {
+            self.unclosed_address(open);
+        }
+        None
+    }
+
+    fn unclosed_address(&mut self, open: Span) {
+        if let Some(second) = self.peek().filter(|token| register(self.spelling(self.span(*token))).is_some()) {
+            let place = self.span(second);
+            let found = diagnostic(codes::OPERANDS, place, "an address has at most one register");
+            self.report(found.with_expected("[b]  [b + off]  [label]; add the second register with `add` first"));
+            return;
+        }
+        let place = self.behind();
+        let found = diagnostic(codes::UNCLOSED, place, "a `]` is missing here");
+        self.report(found.with_other(open, "opened here").with_fix("close the address", place, "]"));
+    }
+
+    fn opt_register(&mut self) -> Option<u8> {
+        let token = self.peek().filter(|token| token.kind == Kind::Name)?;
+        let code = register(self.spelling(self.span(token)))?;
+        self.bump();
+        Some(code)
+    }
+
+    /// What follows the base register: `+ offset`, `- offset` or nothing.
+    fn opt_offset(&mut self) -> Option<Option<Expr>> {
+        let first = self.peek();
+        let minus = self.at_mark(Mark::Minus);
+        if !minus && !self.at_mark(Mark::Plus) {
+            return Some(None);
+        }
+        self.bump();
+        if let Some(second) = self.peek().filter(|token| register(self.spelling(self.span(*token))).is_some()) {
+            let place = self.span(second);
+            let found = diagnostic(codes::OPERANDS, place, "an address has at most one register");
+            self.report(found.with_expected("[b]  [b + off]  [label]; add the second register with `add` first"));
+            return None;
+        }
+        let start = self.unit.steps.len();
+        if minus {
+            // Only the first term is negated: [fp - 4 + 2] is fp − 2.
+            self.binary(crate::expr::Binary::Add.precedence())?;
+            self.unit.steps.push(Step::Unary(Unary::Minus));
+            self.operators(0)?;
+        } else {
+            self.binary(0)?;
+        }
+        Some(Some(self.finish_expression(start, first)))
+    }
+
+    /// The instruction these operands make, or a problem that shows the right forms.
+    pub(super) fn choose(&mut self, mnemonic: &'static Mnemonic, span: Span, operands: &[Operand]) -> Option<What> {
+        if let Some(pseudo) = mnemonic.pseudo {
+            return match operands {
+                [Operand { what: Place::Register(code), .. }] => {
+                    let code = *code;
+                    let constant = self.constant(pseudo.constant, span);
+                    let rows =
+                        mnemonic.rows.iter().copied().filter(|row| row.operands.get(1) == Some(&OperandKind::Small));
+                    Some(What::Instruction(self.instruction_of(rows, &[code], Some(constant))?))
+                }
+                _ => self.wrong_operands(mnemonic, span, operands),
+            };
+        }
+        if mnemonic.takes_list() && (operands.len() > 1 || matches!(operands, [Operand { what: Place::Range(..), .. }]))
+        {
+            return self.list(mnemonic, span, operands);
+        }
+        if mnemonic.name == "sys"
+            && let [Operand { what: Place::Value(value), .. }] = operands
+        {
+            let number = self.call_number(*value);
+            return Some(What::Instruction(self.instruction_of(mnemonic.rows.iter().copied(), &[], Some(number))?));
+        }
+        let fits = |row: &&'static Row| {
+            row.operands.len() == operands.len()
+                && row.operands.iter().zip(operands).all(|(kind, operand)| operand.what.fits(*kind))
+        };
+        let rows: Vec<&'static Row> = mnemonic.rows.iter().copied().filter(fits).collect();
+        if rows.is_empty() {
+            return self.wrong_operands(mnemonic, span, operands);
+        }
+        let registers: Vec<u8> = operands
+            .iter()
+            .filter_map(|operand| match operand.what {
+                Place::Register(code) => Some(code),
+                _ => None,
+            })
+            .collect();
+        let mut instruction = self.instruction_of(rows.into_iter(), &registers, None)?;
+        for operand in operands {
+            match operand.what {
+                Place::Memory { base, offset } => (instruction.b, instruction.value) = (base, offset),
+                Place::Value(value) => instruction.value = Some(value),
+                Place::Register(_) | Place::Flags | Place::Range(..) => {}
+            }
+        }
+        Some(What::Instruction(instruction))
+    }
+
+    fn instruction_of(
+        &self,
+        mut rows: impl Iterator<Item = &'static Row>,
+        registers: &[u8],
+        value: Option<Expr>,
+    ) -> Option<Instruction> {
+        let short = rows.next()?;
+        let a = registers.first().copied().unwrap_or(0);
+        let b = registers.get(1).copied().unwrap_or(NO_BASE);
+        Some(Instruction { short, long: rows.next(), a, b, value, lengthened: false })
+    }
+
+    fn constant(&mut self, value: i64, span: Span) -> Expr {
+        let start = u32::try_from(self.unit.steps.len()).unwrap_or(u32::MAX);
+        self.unit.steps.push(Step::Number(value));
+        Expr { start, end: start + 1, span }
+    }
+
+    /// The operand of `sys`: the name of a call, or an expression.
+    fn call_number(&mut self, value: Expr) -> Expr {
+        let name = self.spelling(value.span);
+        let [Step::Name(..)] = self.unit.steps(value) else { return value };
+        let place = value.start as usize;
+        if let Some(call) = call_by_name(name) {
+            self.unit.steps[place] = Step::Number(i64::from(call.number));
+            return value;
+        }
+        // A constant, defined here or further down, or no call at all: `lookup` will know.
+        self.calls.push(place);
+        value
+    }
+
+    /// `push` and `pop` with several registers: `pop` goes from the last to the first, so that the same
+    /// list undoes a `push`.
+    fn list(&mut self, mnemonic: &'static Mnemonic, span: Span, operands: &[Operand]) -> Option<What> {
+        let row_for = |kind: &[OperandKind]| mnemonic.rows.iter().copied().find(|row| row.operands == kind);
+        let register_row = row_for(&[OperandKind::Register])?;
+        let flags_row = row_for(&[OperandKind::Flags])?;
+        let word = |row, code| encode(wendax_isa::w16::Insn::new(row, code, NO_BASE, 0)).0;
+        let mut words = Vec::new();
+        for operand in operands {
+            match operand.what {
+                Place::Register(code) => words.push(word(register_row, code)),
+                Place::Range(from, to) => words.extend((from..=to).map(|code| word(register_row, code))),
+                Place::Flags => words.push(word(flags_row, 0)),
+                Place::Memory { .. } | Place::Value(_) => return self.wrong_operands(mnemonic, span, operands),
+            }
+        }
+        if mnemonic.name == "pop" {
+            words.reverse();
+        }
+        Some(What::Words(words))
+    }
+
+    fn wrong_operands(&mut self, mnemonic: &'static Mnemonic, span: Span, operands: &[Operand]) -> Option<What> {
+        let whole = operands.last().map_or(span, |last| span.to(last.span));
+        let given: Vec<&str> = operands.iter().map(|operand| operand.what.words()).collect();
+        let given = match given.as_slice() {
+            [] => "nothing".to_owned(),
+            [one] => (*one).to_owned(),
+            [init @ .., last] => format!("{} and {last}", init.join(", ")),
+        };
+        let place = operands.first().map_or(span, |first| first.span.to(whole));
+        let mut found = diagnostic(codes::OPERANDS, place, format!("`{}` does not take {given}", mnemonic.name));
+        for form in mnemonic.forms() {
+            found = found.with_expected(form);
+        }
+        self.report(self.operand_fix(mnemonic.name, span, operands, found));
+        None
+    }
+
+    /// The fixes that can be known: a load or store meant, brackets left out, operands exchanged.
+    fn operand_fix(&self, name: &str, span: Span, operands: &[Operand], found: Diagnostic) -> Diagnostic {
+        let text = |operand: &Operand| self.spelling(operand.span);
+        let [first, second] = operands else { return found };
+        let whole = span.to(second.span);
+        let load = matches!(name, "ldw" | "ldb" | "ldsb" | "lea");
+        let store = matches!(name, "stw" | "stb");
+        let right = match (first.what, second.what) {
+            (Place::Register(_), Place::Memory { .. }) if name == "mov" => {
+                format!("ldw {}, {}", text(first), text(second))
+            }
+            (Place::Memory { .. }, Place::Register(_)) if name == "mov" => {
+                format!("stw {}, {}", text(first), text(second))
+            }
+            (Place::Register(_), Place::Memory { .. }) if store => format!("{name} {}, {}", text(second), text(first)),
+            (Place::Memory { .. }, Place::Register(_)) if load => format!("{name} {}, {}", text(second), text(first)),
+            (Place::Register(_), Place::Value(_) | Place::Register(_)) if load => {
+                format!("{name} {}, [{}]", text(first), text(second))
+            }
+            (Place::Value(_), Place::Register(_)) if store => format!("{name} [{}], {}", text(first), text(second)),
+            (Place::Register(_), Place::Register(_)) if store => format!("{name} [{}], {}", text(first), text(second)),
+            (Place::Register(_), Place::Value(_)) if store => format!("{name} [{}], {}", text(second), text(first)),
+            _ => return found,
+        };
+        found.with_fix(format!("write `{right}`"), whole, right)
+    }
+}

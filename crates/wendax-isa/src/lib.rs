@@ -1,0 +1,12 @@
+//! What instructions are: one table per instruction set.
+//!
+//! [`Target`] describes a machine in terms that hold for any of them (how wide a word is, which registers
+//! and flags there are), so that screens and walks need no knowledge of a particular one. The rows of an
+//! instruction set, and everything that follows from them, are in its own module: [`w16`].
+//!
+//! This crate knows nothing of memory, files or screens.
+
+mod target;
+pub mod w16;
+
+pub use target::{FlagInfo, RegisterInfo, Target};

@@ -1,0 +1,168 @@
+//! What is wrong with a text, as data.
+//!
+//! A diagnostic says what is there, where, what was expected, and how to mend it where that can be
+//! known. The terminal, the command line and other readers show the same value.
+
+use crate::Span;
+
+/// A diagnostic's number, shown as `W` and three digits. Each number stands for one kind of cause.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Code(pub u16);
+
+impl std::fmt::Display for Code {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "W{:03}", self.0)
+    }
+}
+
+/// How much a diagnostic matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Severity {
+    /// Nothing can be built until this is mended.
+    Problem,
+    /// It builds, but will most likely not do what was meant.
+    Warning,
+    /// It builds and works; something could be clearer.
+    Hint,
+}
+
+impl Severity {
+    /// The word it is shown with.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Problem => "problem",
+            Self::Warning => "warning",
+            Self::Hint => "hint",
+        }
+    }
+}
+
+/// A place with a few words about it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Label {
+    /// The place.
+    pub span: Span,
+    /// What about it.
+    pub text: String,
+}
+
+/// Text put in the place of a span.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Edit {
+    /// What is replaced; empty to insert.
+    pub span: Span,
+    /// What comes there.
+    pub text: String,
+}
+
+/// A change that mends a diagnostic.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fix {
+    /// What it does, as an order: `put a comma after r0`.
+    pub title: String,
+    /// The edits; they do not overlap.
+    pub edits: Vec<Edit>,
+}
+
+/// One thing wrong with a source text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Diagnostic {
+    /// Which kind of cause.
+    pub code: Code,
+    /// How much it matters.
+    pub severity: Severity,
+    /// What is there, in one line.
+    pub message: String,
+    /// The place the caret goes under, and a few words about it (may be empty).
+    pub primary: Label,
+    /// Other places that belong to it.
+    pub others: Vec<Label>,
+    /// What would be right there: correct forms, one an entry.
+    pub expected: Vec<String>,
+    /// A change that mends it.
+    pub fix: Option<Fix>,
+}
+
+impl Diagnostic {
+    /// A diagnostic about `span`.
+    pub fn new(code: Code, severity: Severity, span: Span, message: impl Into<String>) -> Self {
+        Self {
+            code,
+            severity,
+            message: message.into(),
+            primary: Label { span, text: String::new() },
+            others: Vec::new(),
+            expected: Vec::new(),
+            fix: None,
+        }
+    }
+
+    /// The same with words at the caret.
+    #[must_use]
+    pub fn with_label(mut self, text: impl Into<String>) -> Self {
+        self.primary.text = text.into();
+        self
+    }
+
+    /// The same with another place that belongs to it.
+    #[must_use]
+    pub fn with_other(mut self, span: Span, text: impl Into<String>) -> Self {
+        self.others.push(Label { span, text: text.into() });
+        self
+    }
+
+    /// The same with a correct form.
+    #[must_use]
+    pub fn with_expected(mut self, form: impl Into<String>) -> Self {
+        self.expected.push(form.into());
+        self
+    }
+
+    /// The same with a fix that replaces `span` by `text`.
+    #[must_use]
+    pub fn with_fix(mut self, title: impl Into<String>, span: Span, text: impl Into<String>) -> Self {
+        self.fix = Some(Fix { title: title.into(), edits: vec![Edit { span, text: text.into() }] });
+        self
+    }
+}
+
+/// The text with `edits` carried out. Edits that overlap an earlier one, or do not fit the text, are
+/// left out, so that no combination of fixes can damage a text.
+pub fn apply_edits(text: &str, edits: &[Edit]) -> String {
+    let mut sorted: Vec<&Edit> = edits.iter().collect();
+    sorted.sort_by_key(|edit| (edit.span.start, edit.span.end));
+    let mut result = String::with_capacity(text.len() + 16);
+    let mut done = 0;
+    for edit in sorted {
+        let range = edit.span.range();
+        if range.start < done || text.get(range.clone()).is_none() {
+            continue;
+        }
+        result.push_str(&text[done..range.start]);
+        result.push_str(&edit.text);
+        done = range.end;
+    }
+    result.push_str(&text[done..]);
+    result
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::FileId;
+
+    fn edit(start: usize, end: usize, text: &str) -> Edit {
+        Edit { span: Span::new(FileId(0), start, end), text: text.into() }
+    }
+
+    #[test]
+    fn edits_apply_in_order_and_overlaps_are_dropped() {
+        let edits = [edit(4, 5, "Z"), edit(0, 1, "A"), edit(1, 1, ","), edit(0, 3, "no"), edit(90, 91, "no")];
+        assert_eq!(apply_edits("abcde", &edits), "A,bcdZ");
+    }
+
+    #[test]
+    fn an_edit_inside_a_character_is_dropped() {
+        assert_eq!(apply_edits("ö", &[edit(1, 2, "x")]), "ö");
+    }
+}

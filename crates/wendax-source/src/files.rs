@@ -1,0 +1,199 @@
+//! Texts and places in them.
+//!
+//! Lines and columns count from 1, columns in characters; byte offsets count from 0. A [`Span`] always
+//! lies on character borders of its file, since only the lexer makes spans.
+
+/// A source text's number in its [`Sources`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct FileId(pub u32);
+
+/// A range of bytes of one source text; the end is not part of it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Span {
+    /// The text.
+    pub file: FileId,
+    /// First byte.
+    pub start: u32,
+    /// One past the last byte.
+    pub end: u32,
+}
+
+impl Span {
+    /// The range `start..end` of `file`.
+    pub fn new(file: FileId, start: usize, end: usize) -> Self {
+        // Texts over 4 GiB are refused when they are read, so the clamp never bites.
+        let clamp = |offset: usize| u32::try_from(offset).unwrap_or(u32::MAX);
+        Self { file, start: clamp(start), end: clamp(end) }
+    }
+
+    /// The smallest range that holds both; both must be of one file.
+    #[must_use]
+    pub fn to(self, other: Self) -> Self {
+        Self { file: self.file, start: self.start.min(other.start), end: self.end.max(other.end) }
+    }
+
+    /// The empty range right behind this one, where something missing belongs.
+    #[must_use]
+    pub fn after(self) -> Self {
+        Self { start: self.end, ..self }
+    }
+
+    /// The empty range right before this one.
+    #[must_use]
+    pub fn before(self) -> Self {
+        Self { end: self.start, ..self }
+    }
+
+    /// As indices into the text.
+    pub fn range(self) -> std::ops::Range<usize> {
+        self.start as usize..self.end as usize
+    }
+}
+
+/// A place as people count it: line and column, both from 1.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct LineCol {
+    /// Line, from 1.
+    pub line: u32,
+    /// Column in characters, from 1.
+    pub column: u32,
+}
+
+/// One source text.
+#[derive(Debug, Clone)]
+pub struct SourceFile {
+    name: String,
+    text: String,
+    line_starts: Vec<u32>,
+}
+
+impl SourceFile {
+    /// A text under the name it is shown with.
+    pub fn new(name: impl Into<String>, text: impl Into<String>) -> Self {
+        let text = text.into();
+        let mut line_starts = vec![0];
+        for (at, byte) in text.bytes().enumerate() {
+            if byte == b'\n' {
+                line_starts.push(u32::try_from(at + 1).unwrap_or(u32::MAX));
+            }
+        }
+        Self { name: name.into(), text, line_starts }
+    }
+
+    /// The name it is shown with.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// The whole text.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// How many lines there are; a text that ends with a line end has an empty last line.
+    pub fn line_count(&self) -> u32 {
+        u32::try_from(self.line_starts.len()).unwrap_or(u32::MAX)
+    }
+
+    /// The line (from 1) that holds byte `offset`; the last one when it lies beyond the end.
+    pub fn line_of(&self, offset: u32) -> u32 {
+        let after = self.line_starts.partition_point(|&start| start <= offset);
+        u32::try_from(after).unwrap_or(u32::MAX)
+    }
+
+    /// Line and column of byte `offset`.
+    pub fn place(&self, offset: u32) -> LineCol {
+        let line = self.line_of(offset);
+        let text = self.line(line);
+        let into = (offset - self.line_start(line)) as usize;
+        let column = text.char_indices().take_while(|&(at, _)| at < into).count() + 1;
+        LineCol { line, column: u32::try_from(column).unwrap_or(u32::MAX) }
+    }
+
+    /// First byte of line `line` (from 1); the end of the text when there is no such line.
+    pub fn line_start(&self, line: u32) -> u32 {
+        let index = line.saturating_sub(1) as usize;
+        let end = u32::try_from(self.text.len()).unwrap_or(u32::MAX);
+        self.line_starts.get(index).copied().unwrap_or(end)
+    }
+
+    /// The text of line `line` (from 1) without its line end; empty when there is no such line.
+    pub fn line(&self, line: u32) -> &str {
+        let start = self.line_start(line) as usize;
+        let end = self.line_starts.get(line as usize).map_or(self.text.len(), |&next| next as usize);
+        self.text.get(start..end).unwrap_or_default().trim_end_matches(['\n', '\r'])
+    }
+}
+
+/// All source texts of a program, by [`FileId`].
+#[derive(Debug, Clone, Default)]
+pub struct Sources {
+    files: Vec<SourceFile>,
+}
+
+impl Sources {
+    /// No texts yet.
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// A single text.
+    pub fn single(name: impl Into<String>, text: impl Into<String>) -> (Self, FileId) {
+        let mut sources = Self::new();
+        let id = sources.add(SourceFile::new(name, text));
+        (sources, id)
+    }
+
+    /// Takes in one more text.
+    pub fn add(&mut self, file: SourceFile) -> FileId {
+        self.files.push(file);
+        FileId(u32::try_from(self.files.len() - 1).unwrap_or(u32::MAX))
+    }
+
+    /// The text with this number; the ids given out by [`Self::add`] are always found.
+    pub fn file(&self, id: FileId) -> &SourceFile {
+        &self.files[id.0 as usize]
+    }
+
+    /// The bytes a span covers, as text; empty when the span does not fit its file.
+    pub fn text_of(&self, span: Span) -> &str {
+        self.file(span.file).text().get(span.range()).unwrap_or_default()
+    }
+
+    /// Where a span begins.
+    pub fn place(&self, span: Span) -> LineCol {
+        self.file(span.file).place(span.start)
+    }
+
+    /// The line a span begins on, from 1.
+    pub fn line(&self, span: Span) -> u32 {
+        self.file(span.file).line_of(span.start)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_count_characters_and_survive_ends() {
+        let file = SourceFile::new("a.asm", "ab\nöx\r\n\nlast");
+        assert_eq!(file.line_count(), 4);
+        assert_eq!(file.place(0), LineCol { line: 1, column: 1 });
+        assert_eq!(file.place(5), LineCol { line: 2, column: 2 }, "ö is one column");
+        assert_eq!(file.place(8), LineCol { line: 3, column: 1 });
+        assert_eq!(file.place(13), LineCol { line: 4, column: 5 });
+        assert_eq!(file.line(2), "öx");
+        assert_eq!(file.line(3), "");
+        assert_eq!(file.line(4), "last");
+        assert_eq!(file.line(9), "");
+        assert_eq!(file.line_of(9999), 4);
+    }
+
+    #[test]
+    fn a_final_line_end_opens_an_empty_line() {
+        let file = SourceFile::new("a", "x\n");
+        assert_eq!((file.line_count(), file.line(1), file.line(2)), (2, "x", ""));
+        assert_eq!(SourceFile::new("a", "").line_count(), 1);
+    }
+}

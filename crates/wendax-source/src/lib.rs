@@ -1,0 +1,16 @@
+//! Source texts, places in them, and what is wrong with them.
+//!
+//! Everything a user wrote is held in [`Sources`]; every later stage speaks of it by [`Span`]. What is
+//! wrong with a text is data, a [`Diagnostic`]; how it looks as text is decided in [`render`] alone.
+//!
+//! This crate knows nothing of instructions and opens no files.
+
+mod diagnostic;
+mod files;
+mod render;
+mod spelling;
+
+pub use diagnostic::{Code, Diagnostic, Edit, Fix, Label, Severity, apply_edits};
+pub use files::{FileId, LineCol, SourceFile, Sources, Span};
+pub use render::{Style, count_line, render, render_all};
+pub use spelling::nearest;

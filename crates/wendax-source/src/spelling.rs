@@ -1,0 +1,62 @@
+//! The nearest name to one that is not known.
+
+/// The candidate closest to `name`, if one is close enough that it was probably meant: another case of
+/// the same letters, or at most a third of its letters (and at most three) inserted, dropped, replaced
+/// or two neighbours exchanged. Of equally close ones the first wins, so pass them in a fixed order.
+pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    let wanted: Vec<char> = name.to_lowercase().chars().collect();
+    let limit = wanted.len().div_ceil(3).min(3);
+    let mut best: Option<(usize, &str)> = None;
+    for candidate in candidates {
+        if candidate.len().abs_diff(name.len()) > 3 * limit.max(1) || candidate == name {
+            continue;
+        }
+        let letters: Vec<char> = candidate.to_lowercase().chars().collect();
+        let far = distance(&wanted, &letters);
+        if far <= limit && best.is_none_or(|(known, _)| far < known) {
+            best = Some((far, candidate));
+        }
+    }
+    best.map(|(_, candidate)| candidate)
+}
+
+/// Edit distance with exchange of neighbours (optimal string alignment, Damerau 1964).
+fn distance(a: &[char], b: &[char]) -> usize {
+    let mut before: Vec<usize> = Vec::new();
+    let mut above: Vec<usize> = (0..=b.len()).collect();
+    for i in 1..=a.len() {
+        let mut row = vec![i; b.len() + 1];
+        for j in 1..=b.len() {
+            let differs = usize::from(a[i - 1] != b[j - 1]);
+            row[j] = (above[j] + 1).min(row[j - 1] + 1).min(above[j - 1] + differs);
+            if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
+                row[j] = row[j].min(before[j - 2] + 1);
+            }
+        }
+        before = std::mem::replace(&mut above, row);
+    }
+    above[b.len()]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn finds_the_meant_name_and_nothing_far_fetched() {
+        let names = ["axles", "Total", "verdict", "put_text", "r0"];
+        assert_eq!(nearest("axels", names), Some("axles"));
+        assert_eq!(nearest("total", names), Some("Total"));
+        assert_eq!(nearest("put_txet", names), Some("put_text"));
+        assert_eq!(nearest("lamp", names), None);
+        assert_eq!(nearest("", names), None);
+    }
+
+    #[test]
+    fn exchange_of_neighbours_counts_once() {
+        let chars = |text: &str| text.chars().collect::<Vec<_>>();
+        assert_eq!(distance(&chars("ab"), &chars("ba")), 1);
+        assert_eq!(distance(&chars("abc"), &chars("")), 3);
+        assert_eq!(distance(&chars(""), &chars("")), 0);
+    }
+}
