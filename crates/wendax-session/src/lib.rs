@@ -1,1 +1,48 @@
-//! t
+//! A walk through a run: stepping both ways, stops, what a step changed, what the next one will do.
+//!
+//! A run is a pure function of its image, its settings and the events fed to it. So the past is never
+//! stored step by step: a [`Session`] keeps checkpoints and the log of events, and any earlier moment is
+//! computed again from the nearest checkpoint. Changing the past (an edit, other input) starts a new
+//! branch: what was ahead is dropped.
+//!
+//! A command is begun and then worked on in bounded slices, so that whoever calls stays answerable:
+//!
+//! ```
+//! use wendax_session::{Command, Progress, Session};
+//! # let (sources, file) = wendax_source::Sources::single("a", "start: mov r0, 5\n inc r0\n sys exit\n");
+//! # let image = wendax_asm::assemble(&sources, file).image;
+//! let mut session = Session::new(image, wendax_machine::Settings::default());
+//! session.begin(Command::Go);
+//! while session.work(100_000) == Progress::Working {}
+//! assert_eq!(session.machine().finished(), Some(6));
+//! session.begin(Command::StepBack);
+//! while session.work(100_000) == Progress::Working {}
+//! assert_eq!((session.now(), session.end()), (2, 3));
+//! ```
+//!
+//! This crate knows nothing of screens.
+
+mod commands;
+mod effects;
+mod explain;
+mod history;
+mod log;
+mod ribbon;
+mod session;
+mod stack;
+mod transcript;
+
+pub use commands::{Command, Progress};
+pub use effects::{Effects, FlagsChange, MemoryChange, RegisterChange};
+pub use explain::{Explanation, Outlook, explain};
+pub use ribbon::{Mark, MarkKind, Ribbon};
+pub use session::{Session, State, Why};
+pub use stack::{StackWord, WordKind, read_stack};
+pub use transcript::{Piece, Transcript};
+
+// The properties of time once more, with checkpoints every few steps (see `history::INTERVAL`).
+#[cfg(test)]
+extern crate self as wendax_session;
+#[cfg(test)]
+#[path = "../tests/time.rs"]
+mod time;

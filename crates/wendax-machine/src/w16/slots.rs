@@ -1,0 +1,116 @@
+//! Instructions decoded once, one slot for each even address.
+//!
+//! A slot that was never decoded, or whose code was written, says so and is decoded when it is next run.
+//! A breakpoint is a patched slot, so it costs nothing elsewhere.
+
+use super::PAGE_WORDS;
+use wendax_isa::w16::{Insn, Op};
+
+const WORDS: usize = 0x8000;
+
+/// What the engine does with a slot. Operations with a constant have no register in the place of `b`, so
+/// that the sum of that register and the constant serves all encodings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Kind {
+    Undecoded,
+    Breakpoint,
+    /// A jump; `a` and `b` together have a bit for each state of the flags in which it is taken.
+    Jump,
+    /// Anything else; never [`Op::Jump`].
+    Run(Op),
+}
+
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Slot {
+    pub(super) kind: Kind,
+    pub(super) a: u8,
+    pub(super) b: u8,
+    /// Cycles of a step, without the one for a jump that is taken.
+    pub(super) cycles: u8,
+    /// Constant, offset, call number, or absolute target of a jump.
+    pub(super) value: u16,
+    /// Address of the following instruction.
+    pub(super) next: u16,
+}
+
+const UNDECODED: Slot = Slot { kind: Kind::Undecoded, a: 0, b: 0, cycles: 0, value: 0, next: 0 };
+const BREAKPOINT: Slot = Slot { kind: Kind::Breakpoint, ..UNDECODED };
+
+impl Slot {
+    pub(super) fn new(insn: Insn, address: u16) -> Self {
+        let value = match insn.op() {
+            Op::Jump(_) | Op::Djnz | Op::Call => insn.target(address),
+            _ => insn.value,
+        };
+        let (kind, a, b) = match insn.op() {
+            Op::Jump(cond) => {
+                let states = (0..16).filter(|&flags| cond.holds(flags)).map(|flags| 1 << flags).sum::<u16>();
+                let [a, b] = states.to_le_bytes();
+                (Kind::Jump, a, b)
+            }
+            op => (Kind::Run(op), insn.a & 0xF, insn.b & 0xF),
+        };
+        Self { kind, a, b, cycles: insn.row().cycles, value, next: address.wrapping_add(insn.bytes()) }
+    }
+}
+
+#[derive(Debug, Clone)]
+pub(super) struct Slots {
+    pub(super) table: Box<[Slot; WORDS]>,
+    breakpoints: Vec<u16>,
+}
+
+impl Slots {
+    pub(super) fn new() -> Self {
+        let table = vec![UNDECODED; WORDS].into_boxed_slice().try_into().expect("the vector has so many entries");
+        Self { table, breakpoints: Vec::new() }
+    }
+
+    pub(super) fn set_breakpoints(&mut self, addresses: &[u16]) {
+        if self.breakpoints == addresses {
+            return;
+        }
+        for address in std::mem::take(&mut self.breakpoints) {
+            self.table[usize::from(address >> 1)] = UNDECODED;
+        }
+        self.breakpoints = addresses.to_vec();
+        for &address in addresses {
+            self.table[usize::from(address >> 1)] = BREAKPOINT;
+        }
+    }
+
+    pub(super) fn is_breakpoint(&self, address: u16) -> bool {
+        self.table[usize::from(address >> 1)].kind == Kind::Breakpoint
+    }
+
+    /// The slot without its breakpoint, until [`Self::patch`].
+    pub(super) fn unpatch(&mut self, address: u16) {
+        self.table[usize::from(address >> 1)] = UNDECODED;
+    }
+
+    pub(super) fn patch(&mut self, address: u16) {
+        if self.breakpoints.contains(&address) {
+            self.table[usize::from(address >> 1)] = BREAKPOINT;
+        }
+    }
+
+    /// A byte of code changed: the instruction there, and one of two words that begins just before it,
+    /// are decoded anew.
+    pub(super) fn forget(&mut self, address: u16) {
+        for changed in [address, address.wrapping_sub(2)] {
+            let slot = &mut self.table[usize::from(changed >> 1)];
+            if slot.kind != Kind::Breakpoint {
+                *slot = UNDECODED;
+            }
+        }
+    }
+
+    pub(super) fn forget_page(&mut self, page: usize) {
+        let first = page * PAGE_WORDS;
+        for index in first.saturating_sub(1)..first + PAGE_WORDS {
+            if self.table[index].kind != Kind::Breakpoint {
+                self.table[index] = UNDECODED;
+            }
+        }
+    }
+}

@@ -1,0 +1,103 @@
+//! Checkpoints of a run.
+//!
+//! One is kept every [`INTERVAL`] steps, and older ones are thinned so that the distance between two of
+//! them is at most a part of their age: the last tens of millions of steps are dense, and the number of
+//! checkpoints grows only with the logarithm of the run.
+
+use wendax_machine::Snapshot;
+
+/// Steps between checkpoints; at full speed a few milliseconds of running.
+#[cfg(not(test))]
+pub(crate) const INTERVAL: u64 = 500_000;
+/// Small under test, so that what is rare in use is common there.
+#[cfg(test)]
+pub(crate) const INTERVAL: u64 = 7;
+
+/// A checkpoint this many steps old may lie this many times fewer steps from the next: with 64 and the
+/// interval above, thinning begins at an age of 32 million steps, and the last 100 million are never
+/// more than 1.6 million steps from a checkpoint.
+const AGE_PARTS: u64 = 64;
+
+#[derive(Debug, Clone)]
+pub(crate) struct Checkpoint {
+    pub(crate) snapshot: Snapshot,
+    /// How many events of the log had been fed.
+    pub(crate) fed: usize,
+}
+
+impl Checkpoint {
+    pub(crate) fn step(&self) -> u64 {
+        self.snapshot.step()
+    }
+}
+
+/// Checkpoints in order of step; the first is the start of the run.
+#[derive(Debug, Clone)]
+pub(crate) struct History {
+    checkpoints: Vec<Checkpoint>,
+    /// Length at which the next thinning is due.
+    thin_at: usize,
+}
+
+impl History {
+    pub(crate) fn new(start: Checkpoint) -> Self {
+        Self { checkpoints: vec![start], thin_at: 128 }
+    }
+
+    /// The newest checkpoint at or before `step`.
+    pub(crate) fn before(&self, step: u64) -> &Checkpoint {
+        let after = self.checkpoints.partition_point(|checkpoint| checkpoint.step() <= step);
+        // The first is at step 0.
+        &self.checkpoints[after.saturating_sub(1)]
+    }
+
+    pub(crate) fn newest_step(&self) -> u64 {
+        self.checkpoints.last().map_or(0, Checkpoint::step)
+    }
+
+    /// Takes in a checkpoint, unless there is one at its step.
+    pub(crate) fn push(&mut self, checkpoint: Checkpoint) {
+        let step = checkpoint.step();
+        let after = self.checkpoints.partition_point(|known| known.step() < step);
+        if self.checkpoints.get(after).is_some_and(|known| known.step() == step) {
+            return;
+        }
+        self.checkpoints.insert(after, checkpoint);
+        if self.checkpoints.len() >= self.thin_at {
+            self.thin();
+            self.thin_at = self.checkpoints.len() + 128;
+        }
+    }
+
+    fn thin(&mut self) {
+        let newest = self.newest_step();
+        let mut kept_after = u64::MAX;
+        let mut checkpoints = std::mem::take(&mut self.checkpoints);
+        let first = checkpoints.first().cloned();
+        checkpoints.reverse();
+        checkpoints.retain(|checkpoint| {
+            let age = newest - checkpoint.step();
+            let keep = kept_after == u64::MAX || kept_after - checkpoint.step() >= (age / AGE_PARTS).max(INTERVAL);
+            if keep {
+                kept_after = checkpoint.step();
+            }
+            keep
+        });
+        checkpoints.reverse();
+        if let Some(first) = first.filter(|first| checkpoints.first().is_none_or(|known| known.step() != first.step()))
+        {
+            checkpoints.insert(0, first);
+        }
+        self.checkpoints = checkpoints;
+    }
+
+    /// Forgets what lies behind `step`.
+    pub(crate) fn drop_after(&mut self, step: u64) {
+        self.checkpoints.retain(|checkpoint| checkpoint.step() <= step);
+    }
+
+    #[cfg(test)]
+    pub(crate) fn steps(&self) -> Vec<u64> {
+        self.checkpoints.iter().map(Checkpoint::step).collect()
+    }
+}

@@ -1,0 +1,109 @@
+//! The whole run as a strip: how deep calls went, and what happened where.
+
+/// The strip never has more pieces; when it would, two become one.
+const PIECES: usize = 512;
+
+/// What a mark stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum MarkKind {
+    /// The run stopped at a breakpoint.
+    Stop,
+    /// Something was typed.
+    Input,
+    /// A person changed the state.
+    Edit,
+    /// The program failed.
+    Fault,
+}
+
+/// A mark on the ribbon.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Mark {
+    /// The step.
+    pub step: u64,
+    /// What happened there.
+    pub kind: MarkKind,
+}
+
+/// Depth of calls over the steps of a run, in pieces of equal length.
+#[derive(Debug, Clone)]
+pub struct Ribbon {
+    /// Steps a piece stands for.
+    length: u64,
+    deepest: Vec<u32>,
+}
+
+impl Default for Ribbon {
+    fn default() -> Self {
+        Self { length: 1, deepest: Vec::new() }
+    }
+}
+
+impl Ribbon {
+    /// The step at which the piece that holds `step` ends.
+    pub(crate) fn piece_end(&self, step: u64) -> u64 {
+        (step / self.length + 1) * self.length
+    }
+
+    /// Up to `step` (from within the same piece) calls went `depth` deep.
+    pub(crate) fn note(&mut self, step: u64, depth: u32) {
+        let Some(last) = step.checked_sub(1) else { return };
+        let index = usize::try_from(last / self.length).unwrap_or(usize::MAX);
+        if index >= PIECES {
+            self.halve();
+            return self.note(step, depth);
+        }
+        if index >= self.deepest.len() {
+            self.deepest.resize(index + 1, 0);
+        }
+        self.deepest[index] = self.deepest[index].max(depth);
+    }
+
+    fn halve(&mut self) {
+        self.length *= 2;
+        self.deepest = self.deepest.chunks(2).map(|pair| pair.iter().copied().max().unwrap_or(0)).collect();
+    }
+
+    /// Forgets what lies behind `step`.
+    pub(crate) fn truncate(&mut self, step: u64) {
+        let pieces = usize::try_from(step.div_ceil(self.length)).unwrap_or(usize::MAX);
+        self.deepest.truncate(pieces);
+    }
+
+    /// The depth in each of `width` equal parts of the first `end` steps.
+    pub fn columns(&self, end: u64, width: usize) -> Vec<u32> {
+        let width = width as u64;
+        (0..width)
+            .map(|column| {
+                let from = column * end / width.max(1) / self.length;
+                let to = ((column + 1) * end / width.max(1)).div_ceil(self.length).max(from + 1);
+                let pieces = from.min(PIECES as u64)..to.min(PIECES as u64);
+                let index = |at: u64| usize::try_from(at).unwrap_or(usize::MAX);
+                let range = index(pieces.start).min(self.deepest.len())..index(pieces.end).min(self.deepest.len());
+                self.deepest[range].iter().copied().max().unwrap_or(0)
+            })
+            .collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pieces_merge_and_keep_the_deepest() {
+        let mut ribbon = Ribbon::default();
+        for step in 1..=5000 {
+            ribbon.note(step, if step == 3000 { 9 } else { 1 });
+        }
+        assert!(ribbon.deepest.len() <= PIECES);
+        let columns = ribbon.columns(5000, 50);
+        assert_eq!(columns.iter().max(), Some(&9));
+        let at = columns.iter().position(|&depth| depth == 9);
+        assert!(matches!(at, Some(29 | 30)), "{at:?}");
+        ribbon.truncate(1000);
+        assert_eq!(ribbon.columns(1000, 10).iter().max(), Some(&1));
+        assert_eq!(ribbon.columns(0, 3), [1, 1, 1]);
+        assert!(ribbon.columns(10, 0).is_empty());
+    }
+}

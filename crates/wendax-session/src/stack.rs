@@ -1,0 +1,64 @@
+//! The stack read word by word.
+
+use wendax_machine::{CellState, Frame, FrameKind, Machine, Note};
+
+/// What a word of the stack is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WordKind {
+    /// The way back from a routine that is still active.
+    Return(Frame),
+    /// A register put by, by its index.
+    Saved(usize),
+    /// The flags put by.
+    Flags,
+    /// Anything else.
+    Other,
+    /// Nothing was ever written there.
+    NeverWritten,
+}
+
+/// A word of the stack.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct StackWord {
+    /// Its address.
+    pub address: u32,
+    /// Its value.
+    pub value: u32,
+    /// What it is.
+    pub kind: WordKind,
+    /// How many routines are active below it: 0 for those of the outermost code.
+    pub depth: usize,
+}
+
+/// At most `most` words from the stack pointer up to the end of the region it points into; none when
+/// it points nowhere.
+pub fn read_stack(machine: &Machine, most: usize) -> Vec<StackWord> {
+    let target = machine.target();
+    let step = target.word_bytes();
+    let top = machine.register(target.stack_register);
+    let regions = machine.regions();
+    let Some(region) = regions.iter().find(|region| region.start <= top && top < region.end) else { return Vec::new() };
+    (top..region.end).step_by(step as usize).take(most).map(|address| word(machine, address)).collect()
+}
+
+fn word(machine: &Machine, address: u32) -> StackWord {
+    let frames = machine.frames();
+    let frame = frames.iter().find(|frame| frame.slot == address);
+    let kind = match (frame, machine.note(address)) {
+        (Some(frame), Note::Return) => WordKind::Return(*frame),
+        _ if machine.cell(address) == CellState::NeverWritten => WordKind::NeverWritten,
+        (_, Note::Register(register)) => WordKind::Saved(register as usize),
+        (_, Note::Flags) => WordKind::Flags,
+        (_, Note::Return | Note::Other) => WordKind::Other,
+    };
+    let depth = frames.iter().filter(|frame| frame.slot > address).count();
+    StackWord { address, value: machine.word(address), kind, depth }
+}
+
+/// How a routine was entered, in a word.
+pub(crate) fn entered(frame: &Frame) -> String {
+    match frame.kind {
+        FrameKind::Call => "call".to_owned(),
+        FrameKind::Trap(number) => format!("trap {number:X}"),
+    }
+}
