@@ -211,6 +211,11 @@ impl Session {
         machine
     }
 
+    /// The same program came of another text: takes over its lines and names.
+    pub fn relabel(&mut self, image: Image) {
+        self.image = image;
+    }
+
     // ---- breakpoints
 
     /// Addresses with a breakpoint.

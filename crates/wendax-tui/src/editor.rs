@@ -1,0 +1,472 @@
+//! The text being written: a rope, a cursor, and what was done to it.
+//!
+//! Lines and columns count from 0 here, columns in characters. Every change goes through one place,
+//! [`Editor::replace`], which keeps the undo list and tells how lines moved, so that what belongs to a line
+//! can follow it.
+
+use ropey::Rope;
+
+/// How a change moved lines.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct LineShift {
+    /// The line the change began on, from 0.
+    pub line: usize,
+    /// The change began at the first column of its line.
+    pub at_margin: bool,
+    /// Line ends taken away.
+    pub removed: usize,
+    /// Line ends put in.
+    pub added: usize,
+}
+
+#[derive(Debug, Clone)]
+struct Change {
+    at: usize,
+    removed: String,
+    inserted: String,
+    /// Undone and redone together with the one before it.
+    joined: bool,
+}
+
+/// What the last change was, to tell which keystrokes belong together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Last {
+    Nothing,
+    Typed { end: usize },
+    Erased { at: usize },
+}
+
+/// The text being written.
+#[derive(Debug, Clone)]
+pub struct Editor {
+    rope: Rope,
+    line: usize,
+    column: usize,
+    /// The column vertical moves try to keep.
+    wanted: usize,
+    done: Vec<Change>,
+    undone: Vec<Change>,
+    last: Last,
+    revision: u64,
+    /// Length of `done` when the text was last the same as the file; `None` when it cannot come back.
+    saved: Option<usize>,
+    shifts: Vec<LineShift>,
+}
+
+impl Editor {
+    /// A text as it is in its file.
+    pub fn new(text: &str) -> Self {
+        Self {
+            rope: Rope::from_str(text),
+            line: 0,
+            column: 0,
+            wanted: 0,
+            done: Vec::new(),
+            undone: Vec::new(),
+            last: Last::Nothing,
+            revision: 0,
+            saved: Some(0),
+            shifts: Vec::new(),
+        }
+    }
+
+    // ---- looking
+
+    /// The whole text.
+    pub fn text(&self) -> String {
+        self.rope.to_string()
+    }
+
+    /// Goes up with every change.
+    pub fn revision(&self) -> u64 {
+        self.revision
+    }
+
+    /// The text differs from its file.
+    pub fn is_changed(&self) -> bool {
+        self.saved != Some(self.done.len())
+    }
+
+    /// How many lines there are; a text that ends with a line end has an empty last one.
+    pub fn line_count(&self) -> usize {
+        self.rope.len_lines()
+    }
+
+    /// A line without its line end; empty when there is none.
+    pub fn line(&self, line: usize) -> String {
+        let Some(slice) = self.rope.get_line(line) else { return String::new() };
+        let mut text = slice.to_string();
+        text.truncate(text.trim_end_matches(['\n', '\r']).len());
+        text
+    }
+
+    /// Line and column of the cursor.
+    pub fn cursor(&self) -> (usize, usize) {
+        (self.line, self.column)
+    }
+
+    fn length(&self, line: usize) -> usize {
+        self.line(line).chars().count()
+    }
+
+    fn offset(&self) -> usize {
+        self.rope.line_to_char(self.line) + self.column
+    }
+
+    // ---- moving
+
+    /// Puts the cursor at a line and column, or as near as the text allows.
+    pub fn go_to(&mut self, line: usize, column: usize) {
+        self.line = line.min(self.line_count().saturating_sub(1));
+        self.column = column.min(self.length(self.line));
+        self.wanted = self.column;
+        self.last = Last::Nothing;
+    }
+
+    /// Moves by lines, keeping the column where lines are long enough.
+    pub fn move_lines(&mut self, by: isize) {
+        let wanted = self.wanted;
+        let line = self.line.saturating_add_signed(by);
+        self.go_to(line, wanted);
+        self.wanted = wanted;
+    }
+
+    /// Moves by characters, over line ends.
+    pub fn move_chars(&mut self, by: isize) {
+        let offset = self.offset().saturating_add_signed(by).min(self.rope.len_chars());
+        self.go_to_offset(offset);
+        self.last = Last::Nothing;
+    }
+
+    /// Moves to the start of the next word, or of this or the last one.
+    pub fn move_word(&mut self, forward: bool) {
+        let text: Vec<char> = self.line(self.line).chars().collect();
+        let word = |at: usize| text.get(at).is_some_and(|c| c.is_alphanumeric() || matches!(c, '_' | '@' | '.'));
+        let starts = |at: usize| word(at) && (at == 0 || !word(at - 1));
+        let found = if forward {
+            (self.column + 1..text.len()).find(|&at| starts(at))
+        } else {
+            (0..self.column).rev().find(|&at| starts(at))
+        };
+        match found {
+            Some(column) => self.go_to(self.line, column),
+            None if forward && self.column < text.len() => self.go_to(self.line, text.len()),
+            None if !forward && self.column > 0 => self.go_to(self.line, 0),
+            None => self.move_chars(if forward { 1 } else { -1 }),
+        }
+    }
+
+    /// Moves to the first sign of the line, or from there to its margin.
+    pub fn move_home(&mut self) {
+        let indent = self.line(self.line).chars().take_while(|c| c.is_whitespace()).count();
+        self.go_to(self.line, if self.column == indent { 0 } else { indent });
+    }
+
+    /// Moves to the end of the line.
+    pub fn move_end(&mut self) {
+        self.go_to(self.line, usize::MAX);
+    }
+
+    fn go_to_offset(&mut self, offset: usize) {
+        let line = self.rope.char_to_line(offset);
+        let column = offset - self.rope.line_to_char(line);
+        let last = self.last;
+        self.go_to(line, column);
+        self.last = last;
+    }
+
+    // ---- changing
+
+    /// Types a text at the cursor.
+    pub fn insert(&mut self, text: &str) {
+        let at = self.offset();
+        let joined = matches!(self.last, Last::Typed { end } if end == at) && !text.contains('\n');
+        self.replace(at, 0, text, joined);
+        let end = at + text.chars().count();
+        self.last = if text.contains('\n') { Last::Nothing } else { Last::Typed { end } };
+        self.go_to_offset(end);
+    }
+
+    /// Begins a new line, indented like this one; the label of this line does not count as indentation.
+    pub fn new_line(&mut self) {
+        let line: Vec<char> = self.line(self.line).chars().take(self.column).collect();
+        let indent: String = line.iter().take_while(|c| c.is_whitespace()).collect();
+        let end = if self.has_crlf() { "\r\n" } else { "\n" };
+        self.insert(&format!("{end}{indent}"));
+    }
+
+    fn has_crlf(&self) -> bool {
+        self.rope.get_line(0).is_some_and(|first| first.to_string().ends_with("\r\n"))
+    }
+
+    /// Goes on to the next column instructions and their parts stand at.
+    pub fn tab(&mut self) {
+        const STOP: usize = 8;
+        self.insert(&" ".repeat(STOP - self.column % STOP));
+    }
+
+    /// Erases the character before the cursor; back to the last column stop in an indentation.
+    pub fn backspace(&mut self) {
+        let at = self.offset();
+        let before: Vec<char> = self.line(self.line).chars().take(self.column).collect();
+        let blank = !before.is_empty() && before.iter().all(|&c| c == ' ');
+        let mut count = if blank { (self.column - 1) % 8 + 1 } else { 1 };
+        if self.column == 0 && at >= 2 && self.rope.slice(at - 2..at) == "\r\n" {
+            count = 2;
+        }
+        if at >= count {
+            self.erase(at - count, count);
+        }
+    }
+
+    /// Erases the character under the cursor.
+    pub fn delete(&mut self) {
+        let at = self.offset();
+        if at < self.rope.len_chars() {
+            let crlf = at + 2 <= self.rope.len_chars() && self.rope.slice(at..at + 2) == "\r\n";
+            self.erase(at, if crlf { 2 } else { 1 });
+        }
+    }
+
+    /// Erases the whole line.
+    pub fn delete_line(&mut self) {
+        let start = self.rope.line_to_char(self.line);
+        let end = self.rope.line_to_char((self.line + 1).min(self.line_count()));
+        self.column = 0;
+        self.replace(start, end - start, "", false);
+        self.last = Last::Nothing;
+        self.go_to(self.line, 0);
+    }
+
+    fn erase(&mut self, at: usize, count: usize) {
+        let joined = matches!(self.last, Last::Erased { at: last } if last == at || last == at + count);
+        self.replace(at, count, "", joined);
+        self.last = Last::Erased { at };
+        self.go_to_offset(at);
+    }
+
+    /// Replaces ranges of bytes by texts, all in one undo step. Ranges must not overlap.
+    pub fn apply(&mut self, edits: &[(std::ops::Range<usize>, String)]) {
+        let mut sorted: Vec<_> = edits.iter().filter(|(range, _)| range.end <= self.rope.len_bytes()).collect();
+        sorted.sort_by_key(|(range, _)| std::cmp::Reverse(range.start));
+        for (index, (range, text)) in sorted.into_iter().enumerate() {
+            let at = self.rope.byte_to_char(range.start);
+            let count = self.rope.byte_to_char(range.end) - at;
+            self.replace(at, count, text, index > 0);
+        }
+        self.last = Last::Nothing;
+        self.go_to(self.line, self.column);
+    }
+
+    /// Puts another text in the place of all of it, as one change.
+    pub fn replace_all(&mut self, text: &str) {
+        self.replace(0, self.rope.len_chars(), text, false);
+        self.last = Last::Nothing;
+        self.go_to(self.line, self.column);
+    }
+
+    fn replace(&mut self, at: usize, count: usize, text: &str, joined: bool) {
+        let removed = self.rope.slice(at..at + count).to_string();
+        if removed.is_empty() && text.is_empty() {
+            return;
+        }
+        if self.saved.is_some_and(|saved| saved > self.done.len()) {
+            self.saved = None;
+        }
+        self.undone.clear();
+        let change = Change { at, removed, inserted: text.to_owned(), joined };
+        self.carry_out(&change);
+        self.done.push(change);
+    }
+
+    fn carry_out(&mut self, change: &Change) {
+        let line = self.rope.char_to_line(change.at);
+        let at_margin = self.rope.line_to_char(line) == change.at;
+        let ends = |text: &str| text.matches('\n').count();
+        self.rope.remove(change.at..change.at + change.removed.chars().count());
+        self.rope.insert(change.at, &change.inserted);
+        self.shifts.push(LineShift { line, at_margin, removed: ends(&change.removed), added: ends(&change.inserted) });
+        self.revision += 1;
+    }
+
+    /// Takes back the last group of changes; tells if there was one.
+    pub fn undo(&mut self) -> bool {
+        let mut any = false;
+        while let Some(change) = self.done.pop() {
+            let back = Change { removed: change.inserted.clone(), inserted: change.removed.clone(), ..change };
+            self.carry_out(&back);
+            self.go_to_offset(change.at + change.removed.chars().count());
+            let joined = change.joined;
+            self.undone.push(change);
+            any = true;
+            if !joined {
+                break;
+            }
+        }
+        self.last = Last::Nothing;
+        any
+    }
+
+    /// Does again what was taken back last; tells if there was anything.
+    pub fn redo(&mut self) -> bool {
+        let mut any = false;
+        while let Some(change) = self.undone.pop() {
+            self.carry_out(&change);
+            self.go_to_offset(change.at + change.inserted.chars().count());
+            self.done.push(change);
+            any = true;
+            if !self.undone.last().is_some_and(|next| next.joined) {
+                break;
+            }
+        }
+        self.last = Last::Nothing;
+        any
+    }
+
+    /// The text is now the same as its file.
+    pub fn mark_saved(&mut self) {
+        self.saved = Some(self.done.len());
+        self.last = Last::Nothing;
+    }
+
+    /// How lines moved since this was last called.
+    pub fn take_shifts(&mut self) -> Vec<LineShift> {
+        std::mem::take(&mut self.shifts)
+    }
+}
+
+impl LineShift {
+    /// Where something that belongs to `line` goes; `None` when its line is gone.
+    pub fn moved(&self, line: usize) -> Option<usize> {
+        if line < self.line || line == self.line && !(self.at_margin && self.added > 0 && self.removed == 0) {
+            // The line the change began on stays itself, unless its whole text is pushed down or taken out.
+            let taken = line == self.line && self.at_margin && self.removed > 0 && self.added == 0;
+            return (!taken).then_some(line);
+        }
+        if line > self.line && line < self.line + self.removed {
+            return None;
+        }
+        if line == self.line + self.removed && self.removed > 0 && !self.at_margin && self.added == 0 {
+            // Joined to the line before it.
+            return Some(self.line);
+        }
+        Some(line + self.added - self.removed)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn typing_undoes_in_groups_and_saving_is_remembered() {
+        let mut editor = Editor::new("a\n");
+        for c in ["x", "y"] {
+            editor.insert(c);
+        }
+        editor.new_line();
+        editor.insert("z");
+        assert_eq!(editor.text(), "xy\nza\n");
+        editor.mark_saved();
+        assert!(!editor.is_changed());
+        assert!(editor.undo() && editor.is_changed());
+        assert_eq!(editor.text(), "xy\na\n");
+        assert!(editor.undo() && editor.undo() && !editor.undo());
+        assert_eq!(editor.text(), "a\n");
+        while editor.redo() {}
+        assert_eq!((editor.text().as_str(), editor.is_changed()), ("xy\nza\n", false));
+        editor.undo();
+        editor.insert("!");
+        assert!(editor.is_changed(), "the saved text cannot come back by redo");
+        editor.undo();
+        assert!(editor.is_changed());
+    }
+
+    #[test]
+    fn indentation_is_kept_and_erased_by_stops() {
+        let mut editor = Editor::new("        mov");
+        editor.go_to(0, 11);
+        editor.new_line();
+        assert_eq!(editor.line(1), "        ");
+        editor.backspace();
+        assert_eq!(editor.line(1), "");
+        editor.tab();
+        editor.insert("x");
+        editor.tab();
+        assert_eq!(editor.line(1), "        x       ");
+    }
+
+    #[test]
+    fn line_ends_of_two_characters_stay_whole() {
+        let mut editor = Editor::new("a\r\nb\r\n");
+        editor.go_to(1, 0);
+        editor.backspace();
+        assert_eq!(editor.text(), "ab\r\n");
+        editor.new_line();
+        assert_eq!(editor.text(), "a\r\nb\r\n");
+        editor.go_to(0, 1);
+        editor.delete();
+        assert_eq!(editor.text(), "ab\r\n");
+    }
+
+    #[test]
+    fn what_belongs_to_a_line_follows_it() {
+        let moved = |text: &str, act: &dyn Fn(&mut Editor), line: usize| {
+            let mut editor = Editor::new(text);
+            act(&mut editor);
+            editor.take_shifts().iter().try_fold(line, |line, shift| shift.moved(line))
+        };
+        let text = "one\ntwo\nthree\nfour\n";
+        let above = |editor: &mut Editor| editor.insert("new\n");
+        assert_eq!(moved(text, &above, 0), Some(1));
+        assert_eq!(moved(text, &above, 2), Some(3));
+        let split = |editor: &mut Editor| {
+            editor.go_to(1, 3);
+            editor.new_line();
+        };
+        assert_eq!(moved(text, &split, 1), Some(1));
+        assert_eq!(moved(text, &split, 2), Some(3));
+        let gone = |editor: &mut Editor| {
+            editor.go_to(1, 0);
+            editor.delete_line();
+        };
+        assert_eq!(moved(text, &gone, 1), None);
+        assert_eq!(moved(text, &gone, 2), Some(1));
+        let join = |editor: &mut Editor| {
+            editor.go_to(2, 0);
+            editor.backspace();
+        };
+        assert_eq!(moved(text, &join, 2), Some(1));
+        assert_eq!(moved(text, &join, 3), Some(2));
+    }
+
+    proptest! {
+        #[test]
+        fn undoing_everything_gives_the_text_back(text in "[a-zö \n\r]{0,40}", acts in proptest::collection::vec((0u8..10, 0usize..12), 0..40)) {
+            let mut editor = Editor::new(&text);
+            for (act, n) in acts {
+                match act {
+                    0 => editor.insert("q"),
+                    1 => editor.new_line(),
+                    2 => editor.backspace(),
+                    3 => editor.delete(),
+                    4 => editor.move_chars(n.cast_signed() - 6),
+                    5 => editor.move_lines(n.cast_signed() - 6),
+                    6 => editor.move_word(n % 2 == 0),
+                    7 => editor.tab(),
+                    8 => { editor.undo(); }
+                    _ => editor.delete_line(),
+                }
+                let (line, column) = editor.cursor();
+                prop_assert!(line < editor.line_count() && column <= editor.line(line).chars().count());
+            }
+            let end = editor.text();
+            let mut count = 0;
+            while editor.undo() { count += 1; }
+            prop_assert_eq!(editor.text(), text);
+            for _ in 0..count { prop_assert!(editor.redo()); }
+            if count > 0 { prop_assert_eq!(editor.text(), end); }
+        }
+    }
+}

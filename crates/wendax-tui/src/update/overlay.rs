@@ -1,0 +1,279 @@
+//! Keys while a palette, prompt, help or question lies over the bench.
+
+use crate::actions::Action;
+use crate::keys::{BINDINGS, Binding};
+use crate::state::{App, Ask, Breakpoint, Effect, Lens, Mode, Overlay, Tone};
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
+use nucleo_matcher::{Config, Matcher};
+use wendax_machine::{CellState, Event};
+use wendax_session::Command;
+
+/// Commands that fit a query, best first; all of them for an empty one.
+pub(crate) fn palette(query: &str) -> Vec<&'static Binding> {
+    if query.trim().is_empty() {
+        return BINDINGS.iter().collect();
+    }
+    let mut matcher = Matcher::new(Config::DEFAULT);
+    let pattern = Pattern::parse(query, CaseMatching::Ignore, Normalization::Smart);
+    let names: Vec<&str> = BINDINGS.iter().map(|binding| binding.name).collect();
+    let found = pattern.match_list(names, &mut matcher);
+    found.into_iter().filter_map(|(name, _)| BINDINGS.iter().find(|binding| binding.name == name)).collect()
+}
+
+impl App {
+    pub(super) fn overlay_key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
+        let Some(overlay) = self.overlay.take() else { return };
+        match overlay {
+            Overlay::Palette { query, chosen } => self.palette_key(key, query, chosen, effects),
+            Overlay::Help { scroll } => self.help_key(key, scroll),
+            Overlay::Prompt { ask, text } => self.prompt_key(key, ask, text, effects),
+            Overlay::Leaving => self.leaving_key(key, effects),
+        }
+    }
+
+    fn palette_key(&mut self, key: KeyEvent, mut query: String, mut chosen: usize, effects: &mut Vec<Effect>) {
+        let last = palette(&query).len().saturating_sub(1);
+        match key.code {
+            KeyCode::Esc => return,
+            KeyCode::Enter => {
+                if let Some(binding) = palette(&query).get(chosen) {
+                    self.choose(binding.action, effects);
+                }
+                return;
+            }
+            KeyCode::Up => chosen = chosen.saturating_sub(1),
+            KeyCode::Down => chosen = (chosen + 1).min(last),
+            KeyCode::Backspace => {
+                query.pop();
+                chosen = 0;
+            }
+            KeyCode::Char(c) if !key.modifiers.contains(KeyModifiers::CONTROL) => {
+                query.push(c);
+                chosen = 0;
+            }
+            _ => {}
+        }
+        self.overlay = Some(Overlay::Palette { query, chosen });
+    }
+
+    /// An action chosen in the palette: those of the other state change to it first.
+    fn choose(&mut self, action: Action, effects: &mut Vec<Effect>) {
+        let binding = BINDINGS.iter().find(|binding| binding.action == action);
+        let walks = binding.is_some_and(|binding| binding.context == crate::keys::Context::Walk);
+        if walks && self.mode == Mode::Write && !matches!(action, Action::Help | Action::Write) {
+            self.leave_writing();
+            self.message = None;
+        }
+        self.act(action, effects);
+    }
+
+    fn help_key(&mut self, key: KeyEvent, scroll: usize) {
+        let page = self.size.1.saturating_sub(6).into();
+        let scroll = match key.code {
+            KeyCode::Up => scroll.saturating_sub(1),
+            KeyCode::Down => scroll + 1,
+            KeyCode::PageUp => scroll.saturating_sub(page),
+            KeyCode::PageDown | KeyCode::Char(' ') => scroll + page,
+            _ => return,
+        };
+        let most = crate::view::help_lines(self).len().saturating_sub(page);
+        self.overlay = Some(Overlay::Help { scroll: scroll.min(most) });
+    }
+
+    fn leaving_key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
+        match key.code {
+            KeyCode::Char('s') => {
+                self.overlay = Some(Overlay::Leaving);
+                self.save(true, effects);
+            }
+            KeyCode::Char('d') => effects.push(Effect::Quit),
+            KeyCode::Esc => {}
+            _ => self.overlay = Some(Overlay::Leaving),
+        }
+    }
+
+    fn prompt_key(&mut self, key: KeyEvent, ask: Ask, mut text: String, effects: &mut Vec<Effect>) {
+        match key.code {
+            KeyCode::Esc => return,
+            KeyCode::Enter => {
+                if let Err(why) = self.answer_prompt(ask, text.trim(), effects) {
+                    self.message = Some((Tone::Trouble, why));
+                    self.overlay = Some(Overlay::Prompt { ask, text });
+                }
+                return;
+            }
+            KeyCode::Backspace => {
+                text.pop();
+            }
+            KeyCode::Char('u') if key.modifiers.contains(KeyModifiers::CONTROL) => text.clear(),
+            KeyCode::Char(c) if !key.modifiers.contains(KeyModifiers::CONTROL) => text.push(c),
+            _ => {}
+        }
+        self.overlay = Some(Overlay::Prompt { ask, text });
+    }
+
+    fn answer_prompt(&mut self, ask: Ask, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
+        match ask {
+            Ask::Name { .. } if text.is_empty() => return Err("a file needs a name, such as weights.asm".to_owned()),
+            Ask::Name { leave } => {
+                if leave {
+                    self.overlay = Some(Overlay::Leaving);
+                }
+                effects.push(Effect::Save(self.editor.revision(), text.to_owned(), self.editor.text()));
+            }
+            Ask::MemoryAt => {
+                self.lens = self.lens_for(text)?;
+                self.memory_scroll = 0;
+            }
+            Ask::Value => self.set_value(text)?,
+            Ask::Step => {
+                let step = text
+                    .replace('_', "")
+                    .parse()
+                    .map_err(|_| format!("`{text}` is no step number; write one such as 120"))?;
+                self.travel(Command::Seek(step));
+            }
+            Ask::Line => {
+                let line: usize = text.parse().map_err(|_| format!("`{text}` is no line number"))?;
+                self.editor.go_to(line.saturating_sub(1), 0);
+            }
+            Ask::BreakpointAt => {
+                let address = self.address(text)?;
+                self.toggle_address(address)?;
+            }
+            Ask::Search => {
+                text.clone_into(&mut self.searched);
+                self.search_on();
+            }
+        }
+        Ok(())
+    }
+
+    fn toggle_address(&mut self, address: u32) -> Result<(), String> {
+        let align = self.session.as_ref().map_or(1, |session| session.machine().target().code_align);
+        if address % align != 0 {
+            return Err(format!("there is no instruction at the odd address {address:04X}"));
+        }
+        let breakpoint = Breakpoint::Address(address);
+        match self.breakpoints.iter().position(|known| *known == breakpoint) {
+            Some(index) => {
+                self.breakpoints.remove(index);
+                self.message = Some((Tone::Fine, format!("breakpoint at {address:04X} cleared")));
+            }
+            None => {
+                self.breakpoints.push(breakpoint);
+                self.message = Some((Tone::Fine, format!("breakpoint at {address:04X} set")));
+            }
+        }
+        self.place_breakpoints();
+        Ok(())
+    }
+
+    fn lens_for(&self, text: &str) -> Result<Lens, String> {
+        let session = self.session.as_ref().ok_or("there is no program yet")?;
+        if text.is_empty() {
+            return Ok(Lens::Data);
+        }
+        if let Some(register) = session.machine().target().register(text) {
+            return Ok(Lens::Register(register));
+        }
+        if session.image().symbol(text).is_some() {
+            return Ok(Lens::Label(text.to_owned()));
+        }
+        self.address(text).map(Lens::At)
+    }
+
+    /// An address by number or label.
+    fn address(&self, text: &str) -> Result<u32, String> {
+        let session = self.session.as_ref().ok_or("there is no program yet")?;
+        if let Some(symbol) = session.image().symbol(text) {
+            return u32::try_from(symbol.value & 0xFFFF).map_err(|_| "that is no address".to_owned());
+        }
+        let mask = session.machine().target().address_mask();
+        match number(text) {
+            Some(value) if value >= 0 && value <= i64::from(mask) => {
+                u32::try_from(value).map_err(|error| error.to_string())
+            }
+            Some(_) => Err(format!("addresses go from 0 to 0x{mask:X}")),
+            None => Err(format!("`{text}` is no label, register or address; write one such as 0x0300")),
+        }
+    }
+
+    /// `r1 = 5`, `0x0310 = 0xFF`, `total = 3`: a register, or a word of memory (a byte with `byte` before it).
+    fn set_value(&mut self, text: &str) -> Result<(), String> {
+        const FORM: &str = "write `r1 = 5`, `total = 0x30` for a word of memory, or `byte total = 7`";
+        let (place, value) = text.split_once('=').ok_or(FORM)?;
+        let (place, value) = (place.trim(), value.trim());
+        let value = number(value).ok_or_else(|| format!("`{value}` is no number; {FORM}"))?;
+        let session = self.session.as_mut().ok_or("there is no program yet")?;
+        let target = session.machine().target();
+        let fits = |bits: u32| value >= -(1 << (bits - 1)) && value < 1 << bits;
+        let (byte, place) = match place.strip_prefix("byte ") {
+            Some(rest) => (true, rest.trim()),
+            None => (false, place),
+        };
+        let bits = if byte { 8 } else { target.word_bits };
+        if !fits(bits) {
+            return Err(format!("{value} does not fit {bits} bits"));
+        }
+        let value = u32::try_from(value & i64::from(target.word_mask())).unwrap_or(0);
+        if let Some(register) = target.register(place).filter(|_| !byte) {
+            session.edit(Event::SetRegister(u32::try_from(register).unwrap_or(0), value));
+        } else {
+            let address = self.address(place)?;
+            let session = self.session.as_mut().ok_or("there is no program yet")?;
+            let count = if byte { 1 } else { target.word_bytes() };
+            for offset in 0..count {
+                let cell = session.machine().cell(address + offset);
+                if !matches!(cell, CellState::Known | CellState::NeverWritten) {
+                    return Err(format!("{:04X} cannot be set: it is no memory of the program", address + offset));
+                }
+            }
+            for (offset, byte) in (0..count).zip(value.to_le_bytes()) {
+                session.edit(Event::SetByte(address + offset, byte.into()));
+            }
+        }
+        self.refresh();
+        self.message = Some((Tone::Fine, "set; what was ahead is dropped, a new branch begins here".to_owned()));
+        Ok(())
+    }
+}
+
+/// A number as in source: decimal, 0x, 0b, with an optional sign, or four hexadecimal digits with a letter.
+fn number(text: &str) -> Option<i64> {
+    let (negative, digits) = match text.strip_prefix('-') {
+        Some(rest) => (true, rest),
+        None => (false, text),
+    };
+    let clean = digits.replace('_', "").to_ascii_lowercase();
+    let value = match (clean.strip_prefix("0x"), clean.strip_prefix("0b")) {
+        (Some(hex), _) => i64::from_str_radix(hex, 16).ok(),
+        (None, Some(binary)) => i64::from_str_radix(binary, 2).ok(),
+        (None, None) => clean.parse().ok(),
+    }?;
+    Some(if negative { -value } else { value })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_palette_finds_by_any_word() {
+        let first = |query| palette(query).first().map(|binding| binding.action);
+        assert_eq!(first("breakpoint line"), Some(Action::Breakpoint));
+        assert_eq!(first("un-execute"), Some(Action::StepBack));
+        assert_eq!(palette("").len(), BINDINGS.len());
+        assert!(palette("zzzzz").is_empty());
+    }
+
+    #[test]
+    fn numbers_as_in_source() {
+        for (text, value) in
+            [("0x_ff", Some(255)), ("-5", Some(-5)), ("0b11", Some(3)), ("1_000", Some(1000)), ("x", None), ("", None)]
+        {
+            assert_eq!(number(text), value, "{text}");
+        }
+    }
+}

@@ -1,0 +1,224 @@
+//! Ribbon, console and the keys line.
+
+use super::header::grouped;
+use super::pen::{Pen, width};
+use crate::keys::{BINDINGS, Context, shown};
+use crate::state::{App, Mode, Overlay, Pane, Tone};
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use wendax_session::{MarkKind, Piece, State};
+
+/// The run as a strip: the height is how deep calls went, the signs are what happened.
+pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let Some(session) = &app.session else {
+        pen.head(area, "ribbon", "", false);
+        return;
+    };
+    let (now, end) = (session.now(), session.end());
+    let note = match session.marks().is_empty() {
+        true => String::new(),
+        false => "◆ stop  ▾ typed  ✎ edited  ✕ fault".to_owned(),
+    };
+    pen.head(area, "ribbon", &note, false);
+    let strip = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
+    let columns = session.ribbon().columns(end, strip.width.into());
+    let deepest = columns.iter().copied().max().unwrap_or(0).max(1);
+    let column_of = |step: u64| {
+        let at = step * u64::from(strip.width.saturating_sub(1)) / end.max(1);
+        strip.x + u16::try_from(at).unwrap_or(0).min(strip.width.saturating_sub(1))
+    };
+    let here = column_of(now);
+    let bars = area.y + 1;
+    if area.height >= 2 && end > 0 {
+        for (x, depth) in (strip.x..strip.right()).zip(columns) {
+            const BARS: [&str; 8] = ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
+            let bar = BARS[usize::try_from(depth * 7 / deepest).unwrap_or(7).min(7)];
+            let ink = if x <= here { Ink::Time } else { Ink::Faint };
+            pen.text(x, bars, 1, bar, ink);
+        }
+        pen.text(here, bars, 1, "┃", Ink::Text);
+    } else if area.height >= 2 {
+        pen.text(strip.x, bars, strip.width, "the run will be drawn here; left and right move through it", Ink::Faint);
+    }
+    if area.height < 3 || end == 0 {
+        return;
+    }
+    for mark in session.marks() {
+        let (sign, ink) = match mark.kind {
+            MarkKind::Stop => ("◆", Ink::Trouble),
+            MarkKind::Input => ("▾", Ink::Fresh),
+            MarkKind::Edit => ("✎", Ink::Fresh),
+            MarkKind::Fault => ("✕", Ink::Trouble),
+        };
+        pen.text(column_of(mark.step), bars + 1, 1, sign, ink);
+    }
+    let text = format!("{}", grouped(now));
+    let at = here.min(strip.right().saturating_sub(width(&text) + 1));
+    pen.text(at, bars + 1, width(&text), &text, Ink::Quiet);
+}
+
+/// A line of the console: pieces of text with their ink.
+type ConsoleLine = Vec<(String, Ink)>;
+
+fn console_lines(pieces: &[Piece], room: usize, most: usize) -> Vec<ConsoleLine> {
+    let mut lines: Vec<ConsoleLine> = vec![Vec::new()];
+    for piece in tail(pieces, most * room.max(1) * 4) {
+        let (bytes, ink) = match &piece {
+            Piece::Printed(bytes) => (bytes, Ink::Text),
+            Piece::Typed(bytes) => (bytes, Ink::Fresh),
+        };
+        for (index, part) in String::from_utf8_lossy(bytes).split('\n').enumerate() {
+            if index > 0 {
+                lines.push(Vec::new());
+            }
+            for chunk in chunks(part, room, &lines) {
+                if chunk.0 {
+                    lines.push(Vec::new());
+                }
+                if let Some(line) = lines.last_mut() {
+                    line.push((chunk.1, ink));
+                }
+            }
+        }
+    }
+    let from = lines.len().saturating_sub(most);
+    lines.split_off(from)
+}
+
+/// The last so many bytes of what was printed and typed.
+fn tail(pieces: &[Piece], most: usize) -> Vec<Piece> {
+    let mut kept = Vec::new();
+    let mut left = most;
+    for piece in pieces.iter().rev() {
+        let cut = |bytes: &Vec<u8>| bytes[bytes.len().saturating_sub(left)..].to_vec();
+        let shortened = match piece {
+            Piece::Printed(bytes) => Piece::Printed(cut(bytes)),
+            Piece::Typed(bytes) => Piece::Typed(cut(bytes)),
+        };
+        let (Piece::Printed(bytes) | Piece::Typed(bytes)) = piece;
+        left = left.saturating_sub(bytes.len());
+        kept.push(shortened);
+        if left == 0 {
+            break;
+        }
+    }
+    kept.reverse();
+    kept
+}
+
+/// A text without line ends, cut where the line is full; true before what begins a new line.
+fn chunks(text: &str, room: usize, lines: &[ConsoleLine]) -> Vec<(bool, String)> {
+    let used: usize = lines.last().map_or(0, |line| line.iter().map(|(text, _)| usize::from(width(text))).sum());
+    let mut chunks = Vec::new();
+    let mut chunk = String::new();
+    let mut at = used;
+    let mut begins = false;
+    for c in text.chars() {
+        let wide = usize::from(width(c.encode_utf8(&mut [0; 4]))).max(1);
+        if at + wide > room && at > 0 {
+            chunks.push((begins, std::mem::take(&mut chunk)));
+            (begins, at) = (true, 0);
+        }
+        chunk.push(c);
+        at += wide;
+    }
+    chunks.push((begins, chunk));
+    chunks
+}
+
+pub(super) fn console(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let waiting = app.state() == Some(&State::Waiting);
+    let focused = app.takes_input() && app.overlay.is_none();
+    let note = match (waiting, focused) {
+        (true, true) => "Enter sends · Ctrl-D ends the input · Esc leaves",
+        (true, false) => "the program waits for input; Tab comes here",
+        (false, true) => "what is typed now is read when the program asks",
+        (false, false) => "",
+    };
+    pen.head(area, "console", note, app.focus == Pane::Console);
+    let Some(session) = &app.session else { return };
+    let pieces = session.console();
+    let rows = usize::from(area.height.saturating_sub(1));
+    let mut lines = console_lines(&pieces, usize::from(area.width.saturating_sub(2)), rows);
+    let input = waiting || focused;
+    if input && lines.last().is_some_and(|last| !last.is_empty()) && !waiting {
+        lines.push(Vec::new());
+    }
+    if lines.len() > rows {
+        lines.remove(0);
+    }
+    let mut end = (area.x + 1, area.y + 1);
+    for (y, line) in (area.y + 1..area.bottom()).zip(&lines) {
+        let x = line
+            .iter()
+            .fold(area.x + 1, |x, (text, ink)| pen.text(x, y, area.right().saturating_sub(x + 1), text, *ink));
+        end = (x, y);
+    }
+    if input && rows > 0 {
+        let (x, y) = end;
+        let x = if waiting || x > area.x + 1 { x } else { pen.text(x, y, 2, "▸ ", Ink::Fresh) };
+        let room = area.right().saturating_sub(x + 2);
+        // The end of a long line stays in view.
+        let over = width(&app.input).saturating_sub(room);
+        let visible: String = app.input.chars().skip(over.into()).collect();
+        let x = pen.text(x, y, room, &visible, Ink::Fresh);
+        if focused {
+            pen.caret(x, y);
+        }
+    }
+}
+
+/// The keys that work here, now; a message takes their place.
+pub(super) fn keys(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    pen.band(area);
+    let room = area.width.saturating_sub(2);
+    if let Some((tone, text)) = &app.message {
+        let ink = if *tone == Tone::Fine { Ink::Agreement } else { Ink::Trouble };
+        pen.text(area.x + 1, area.y, room, text, ink);
+        return;
+    }
+    let mut at = area.x + 1;
+    for (key, what) in key_list(app) {
+        let needed = width(&key) + 1 + width(what) + 3;
+        if at + needed > area.right() {
+            break;
+        }
+        at = pen.bold(at, area.y, width(&key), &key, Ink::Time);
+        at = pen.text(at + 1, area.y, width(what), what, Ink::Quiet) + 3;
+    }
+}
+
+fn key_list(app: &App) -> Vec<(String, &'static str)> {
+    let own = |list: &[(&str, &'static str)]| list.iter().map(|&(key, what)| (key.to_owned(), what)).collect();
+    match &app.overlay {
+        Some(Overlay::Palette { .. }) => return own(&[("↑ ↓", "choose"), ("Enter", "do it"), ("Esc", "leave")]),
+        Some(Overlay::Help { .. }) => return own(&[("↑ ↓", "scroll"), ("Esc", "leave")]),
+        Some(Overlay::Prompt { .. }) => return own(&[("Enter", "take it"), ("Ctrl-U", "empty it"), ("Esc", "leave")]),
+        Some(Overlay::Leaving) => {
+            return own(&[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")]);
+        }
+        None => {}
+    }
+    if app.takes_input() {
+        return own(&[
+            ("Enter", "send"),
+            ("Ctrl-D", "end the input"),
+            ("Esc", "to the source"),
+            ("Tab", "next pane"),
+            ("→", "step"),
+            ("←", "back"),
+        ]);
+    }
+    if app.session.as_ref().is_some_and(wendax_session::Session::is_running) {
+        return own(&[("Space", "pause"), ("q", "quit")]);
+    }
+    let context = if app.mode == Mode::Write { Context::Write } else { Context::Walk };
+    BINDINGS
+        .iter()
+        .filter(|binding| !binding.short.is_empty() && (binding.context == context || binding.context == Context::Both))
+        .filter_map(|binding| {
+            let key = binding.keys.iter().find(|key| context == Context::Walk || key.chars().count() > 1)?;
+            Some((shown(key), binding.short))
+        })
+        .collect()
+}

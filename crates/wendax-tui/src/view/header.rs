@@ -1,0 +1,98 @@
+//! The first row: program, target, state, step, cycles, where.
+
+use super::pen::{Pen, width};
+use crate::state::{App, Mode};
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use wendax_session::{Session, State, Why};
+use wendax_source::Severity;
+
+/// The state of the program in words, and its ink.
+pub(super) fn state_words(app: &App) -> (String, Ink) {
+    let problems = app.problem_count(Severity::Problem);
+    if app.assembled.is_some() && problems > 0 {
+        let text =
+            if problems == 1 { "1 problem in the text".to_owned() } else { format!("{problems} problems in the text") };
+        return (text, Ink::Trouble);
+    }
+    let Some(state) = app.state() else { return ("nothing to run yet".to_owned(), Ink::Quiet) };
+    match state {
+        State::Ready => ("ready".to_owned(), Ink::Agreement),
+        State::Running => ("running".to_owned(), Ink::Time),
+        State::Waiting => ("waiting for input".to_owned(), Ink::Fresh),
+        State::Paused(why) => (format!("paused: {}", why_words(*why)), Ink::Time),
+        State::Finished(status) => (format!("finished, status {status}"), Ink::Agreement),
+        State::Fault(fault) => (format!("fault: {}", fault.kind), Ink::Trouble),
+        State::Circling => ("circling: repeats one state for ever".to_owned(), Ink::Trouble),
+    }
+}
+
+fn why_words(why: Why) -> &'static str {
+    match why {
+        Why::Stepped => "one step done",
+        Why::Returned => "the routine returned",
+        Why::Breakpoint => "breakpoint",
+        Why::Line => "at the line",
+        Why::Asked => "as asked",
+        Why::Brk => "brk",
+        Why::Sought => "looking back",
+        Why::Edited => "edited, a new branch",
+    }
+}
+
+/// `ask + 6, line 23`: where the next instruction is.
+fn place(session: &Session) -> String {
+    let pc = session.machine().pc();
+    let image = session.image();
+    let line = image.line_at(pc).map_or(String::new(), |line| format!(", line {}", line.line));
+    match image.nearest_label(pc) {
+        Some((symbol, 0)) => format!("{}{line}", symbol.name),
+        Some((symbol, offset)) => format!("{} + {offset}{line}", symbol.name),
+        None => session.machine().target().hex_address(pc),
+    }
+}
+
+/// A number with a thin gap between groups of three digits.
+pub(super) fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let mut text = String::new();
+    for (index, digit) in digits.chars().enumerate() {
+        if index > 0 && (digits.len() - index) % 3 == 0 {
+            text.push(' ');
+        }
+        text.push(digit);
+    }
+    text
+}
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    pen.band(area);
+    let mode = if app.mode == Mode::Write { " write " } else { " walk " };
+    let mode_ink = if app.mode == Mode::Write { Ink::Fresh } else { Ink::Time };
+    let at = pen.bold(area.x, area.y, area.width, mode, mode_ink);
+    let at = pen.text(at, area.y, area.right() - at, "  ", Ink::Text);
+    let name = if area.width >= 140 { app.path.as_deref().unwrap_or("untitled.asm") } else { app.name() };
+    let at = pen.bold(at, area.y, (area.width / 3).min(area.right() - at), name, Ink::Text);
+    let changed = if app.is_changed() { " · unsaved" } else { "" };
+    let mut at = pen.text(at, area.y, area.right() - at, changed, Ink::Fresh);
+    let (state, ink) = state_words(app);
+    let numbers = app.session.as_ref().map_or(String::new(), |session| numbers(session, area.width));
+    let room = area.right().saturating_sub(at + 3 + width(&numbers) + 1);
+    at += 3;
+    pen.bold(at, area.y, room, &state, ink);
+    pen.right(Rect { width: area.width - 1, ..area }, area.y, &numbers, Ink::Quiet);
+}
+
+fn numbers(session: &Session, room: u16) -> String {
+    let (now, end) = (grouped(session.now()), grouped(session.end()));
+    match room {
+        0..90 => format!("step {now} of {end}"),
+        90..130 => format!("step {now} of {end}   {} cycles", grouped(session.machine().cycles())),
+        _ => format!(
+            "{}   step {now} of {end}   {} cycles   {}",
+            session.machine().target().name,
+            grouped(session.machine().cycles()),
+            place(session)
+        ),
+    }
+}

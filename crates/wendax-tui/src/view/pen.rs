@@ -1,0 +1,117 @@
+//! Writing signs into cells, never outside of what it is given.
+
+use crate::theme::{Ink, Theme};
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Position, Rect};
+use ratatui::style::{Modifier, Style};
+use unicode_width::UnicodeWidthStr;
+
+/// The width of a text in columns.
+pub(super) fn width(text: &str) -> u16 {
+    u16::try_from(text.width()).unwrap_or(u16::MAX)
+}
+
+pub(super) struct Pen<'a> {
+    buffer: &'a mut Buffer,
+    pub(super) theme: Theme,
+}
+
+impl<'a> Pen<'a> {
+    pub(super) fn new(buffer: &'a mut Buffer, theme: Theme) -> Self {
+        Self { buffer, theme }
+    }
+
+    /// Makes an area plain ground.
+    pub(super) fn clear(&mut self, area: Rect) {
+        let style = self.theme.ground();
+        let area = area.intersection(self.buffer.area);
+        for y in area.top()..area.bottom() {
+            for x in area.left()..area.right() {
+                let cell = &mut self.buffer[(x, y)];
+                cell.reset();
+                cell.set_style(style);
+            }
+        }
+    }
+
+    /// Gives an area the ground of what is chosen.
+    pub(super) fn band(&mut self, area: Rect) {
+        let style = self.theme.band();
+        self.buffer.set_style(area.intersection(self.buffer.area), style);
+    }
+
+    /// Writes at most `room` columns; returns the column behind what was written.
+    pub(super) fn text(&mut self, x: u16, y: u16, room: u16, text: &str, ink: Ink) -> u16 {
+        self.styled(x, y, room, text, self.theme.ink(ink))
+    }
+
+    /// The same in bold.
+    pub(super) fn bold(&mut self, x: u16, y: u16, room: u16, text: &str, ink: Ink) -> u16 {
+        self.styled(x, y, room, text, self.theme.ink(ink).add_modifier(Modifier::BOLD))
+    }
+
+    pub(super) fn styled(&mut self, x: u16, y: u16, room: u16, text: &str, style: Style) -> u16 {
+        if !self.buffer.area.contains(Position { x, y }) {
+            return x;
+        }
+        // What would upset the terminal is shown as a dot.
+        let clean: String = text.chars().map(|c| if c.is_control() { '·' } else { c }).collect();
+        let (end, _) = self.buffer.set_stringn(x, y, clean, room.into(), style);
+        end
+    }
+
+    /// Writes pieces one behind the other.
+    pub(super) fn pieces(&mut self, x: u16, y: u16, room: u16, pieces: &[(&str, Ink)]) -> u16 {
+        let end = x + room;
+        pieces.iter().fold(x, |at, (text, ink)| self.text(at, y, end.saturating_sub(at), text, *ink))
+    }
+
+    /// Writes so that the text ends at the right border of the area.
+    pub(super) fn right(&mut self, area: Rect, y: u16, text: &str, ink: Ink) {
+        let wide = width(text).min(area.width);
+        self.text(area.right() - wide, y, wide, text, ink);
+    }
+
+    /// The head of a section: a thin rule with its name, and a few words at its end.
+    pub(super) fn head(&mut self, area: Rect, name: &str, note: &str, focused: bool) {
+        if area.height == 0 {
+            return;
+        }
+        let rule = "─".repeat(area.width.into());
+        self.text(area.x, area.y, area.width, &rule, Ink::Rule);
+        let sign = if focused { "▸" } else { " " };
+        let ink = if focused { Ink::Place } else { Ink::Quiet };
+        let end = self.text(area.x + 1, area.y, area.width.saturating_sub(1), &format!("{sign}{name} "), ink);
+        let room = area.right().saturating_sub(end + 2);
+        if !note.is_empty() && width(note) + 2 <= room {
+            let at = area.right() - width(note) - 2;
+            self.text(at, area.y, width(note) + 1, &format!(" {note}"), Ink::Faint);
+            self.text(area.right() - 1, area.y, 1, " ", Ink::Faint);
+        }
+    }
+
+    /// Turns a cell into the place where typing goes.
+    pub(super) fn caret(&mut self, x: u16, y: u16) {
+        let style = self.theme.caret();
+        if let Some(cell) = self.buffer.cell_mut(Position { x, y }) {
+            cell.set_style(style);
+        }
+    }
+}
+
+/// Breaks a text into lines of at most `room` columns, at blanks where there are some.
+pub(super) fn wrap(text: &str, room: u16) -> Vec<String> {
+    let mut lines = Vec::new();
+    let mut line = String::new();
+    for word in text.split(' ') {
+        if !line.is_empty() && width(&line) + 1 + width(word) > room {
+            lines.push(std::mem::take(&mut line));
+        }
+        if !line.is_empty() {
+            line.push(' ');
+        }
+        line.push_str(word);
+    }
+    lines.push(line);
+    lines
+}
