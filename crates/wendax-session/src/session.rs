@@ -192,6 +192,13 @@ impl Session {
         pieces
     }
 
+    /// Output from a position since the start up to now, as far as it is kept.
+    pub fn printed_since(&self, position: u64) -> &[u8] {
+        let (base, output) = self.transcript.up_to(self.machine.printed());
+        let from = usize::try_from(position.saturating_sub(base)).unwrap_or(usize::MAX);
+        output.get(from..).unwrap_or_default()
+    }
+
     /// Input that was typed at this very step and will be taken again when going on.
     pub fn recorded_input(&self) -> Option<&[u8]> {
         let next = self.log.get(self.fed).filter(|entry| entry.step == self.now())?;

@@ -26,15 +26,6 @@ pub enum Tone {
     Trouble,
 }
 
-/// How a text came to be open.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Opening {
-    /// It is its file.
-    AsIs,
-    /// It was never saved, and was found again after a crash.
-    Recovered,
-}
-
 /// How much of the screen there is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Depth {
@@ -179,8 +170,6 @@ pub struct App {
     pub(crate) input: String,
     pub(crate) searched: String,
     pub(crate) size: (u16, u16),
-    /// The console of runs that are over, set apart from the present one.
-    pub(crate) former_output: usize,
 }
 
 impl App {
@@ -211,7 +200,6 @@ impl App {
             input: String::new(),
             searched: String::new(),
             size: (0, 0),
-            former_output: 0,
         }
     }
 

@@ -1,0 +1,62 @@
+//! Unsaved text, kept beside the saved: what a crash or a closed terminal leaves behind is found again at
+//! the next start.
+
+use serde::{Deserialize, Serialize};
+use std::path::{Path, PathBuf};
+
+/// Unsaved text of a file.
+#[derive(Debug, Serialize, Deserialize)]
+struct Kept {
+    /// The file it belongs to.
+    path: String,
+    /// The process that wrote it.
+    process: u32,
+    text: String,
+}
+
+/// Where Wendax keeps what is its own.
+pub(crate) fn folder() -> Option<PathBuf> {
+    directories::ProjectDirs::from("", "", "wendax").map(|folders| folders.data_local_dir().to_owned())
+}
+
+/// The file that unsaved text of `path` is kept in.
+fn place(path: &Path) -> Option<PathBuf> {
+    let whole = std::path::absolute(path).ok()?;
+    // FNV-1a (Fowler, Noll, Vo): the same on every machine and in every version.
+    let hash = whole
+        .as_os_str()
+        .as_encoded_bytes()
+        .iter()
+        .fold(0xCBF2_9CE4_8422_2325u64, |hash, &byte| (hash ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01B3));
+    Some(folder()?.join("unsaved").join(format!("{hash:016x}.json")))
+}
+
+/// Keeps unsaved text. Failing to is no reason to disturb the user, who is still writing.
+pub(crate) fn keep(path: &Path, text: &str) {
+    let Some(place) = place(path) else { return };
+    let kept = Kept { path: path.display().to_string(), process: std::process::id(), text: text.to_owned() };
+    if let (Some(parent), Ok(json)) = (place.parent(), serde_json::to_vec(&kept)) {
+        let _ = std::fs::create_dir_all(parent);
+        let _ = crate::files::write(&place, &json);
+    }
+}
+
+/// Forgets unsaved text.
+pub(crate) fn forget(path: &Path) {
+    if let Some(place) = place(path) {
+        let _ = std::fs::remove_file(place);
+    }
+}
+
+/// Unsaved text of a file that no living process is writing.
+pub(crate) fn find(path: &Path) -> Option<String> {
+    let json = std::fs::read(place(path)?).ok()?;
+    let kept: Kept = serde_json::from_slice(&json).ok()?;
+    let alive = kept.process != std::process::id() && Path::new(&format!("/proc/{}", kept.process)).exists();
+    (!alive).then_some(kept.text)
+}
+
+/// There is unsaved text of a file.
+pub(crate) fn exists(path: &Path) -> bool {
+    find(path).is_some()
+}
