@@ -77,5 +77,7 @@ fn unused_names(unit: &mut Unit, image: &Image) {
         let what = if matches!(name.definition, Definition::Constant(_)) { "constant" } else { "label" };
         found.push(diagnostic(codes::UNUSED, name.span, format!("the {what} `{spelling}` is never used")));
     }
-    found.into_iter().for_each(|diagnostic| unit.problems.push(diagnostic));
+    for diagnostic in found {
+        unit.problems.push(diagnostic);
+    }
 }

@@ -78,7 +78,8 @@ impl Emitter<'_> {
                 self.value(*address, place, 0, TOP - 1, "an address");
             }
         }
-        if section == Section::Code && matches!(kind, LineKind::Code) && place.address % 2 != 0 && !bytes.is_empty() {
+        let instruction = matches!(statement.what, What::Instruction(_) | What::Words(_));
+        if instruction && place.address % 2 != 0 {
             let found = diagnostic(codes::ODD_TARGET, statement.span, "this instruction would lie at an odd address");
             self.unit.problems.push(found.with_expected("`.align 2` before it"));
         }

@@ -4,7 +4,6 @@ use wendax_source::Span;
 
 /// What a program may do with a piece of memory.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-#[expect(clippy::struct_excessive_bools, reason = "three independent rights")]
 pub struct Rights {
     /// Load from it.
     pub read: bool,

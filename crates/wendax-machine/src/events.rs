@@ -26,6 +26,8 @@ pub enum Event {
     Levers(u32),
     /// A person sets a register, by its index.
     SetRegister(u32, u32),
+    /// A person sets the flags word.
+    SetFlags(u32),
     /// A person sets a byte of memory: address and value.
     SetByte(u32, u32),
 }
@@ -33,7 +35,7 @@ pub enum Event {
 impl Event {
     /// A person changed the state itself, instead of answering the program.
     pub fn is_edit(&self) -> bool {
-        matches!(self, Self::SetRegister(..) | Self::SetByte(..))
+        matches!(self, Self::SetRegister(..) | Self::SetFlags(_) | Self::SetByte(..))
     }
 }
 

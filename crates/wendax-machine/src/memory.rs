@@ -161,7 +161,7 @@ impl Memory {
         let at = number * PAGE;
         let mut page = Page { bytes: [0; PAGE], attributes: [0; PAGE], notes: [0; PAGE / 2] };
         page.bytes.copy_from_slice(&self.bytes[at..at + PAGE]);
-        page.notes.copy_from_slice(&self.notes[at / 2..(at + PAGE) / 2]);
+        page.notes.copy_from_slice(&self.notes[at / 2..usize::midpoint(at, PAGE)]);
         for (kept, attributes) in page.attributes.iter_mut().zip(&self.attributes[at..at + PAGE]) {
             *kept = attributes & !DECODED;
         }
@@ -180,7 +180,7 @@ impl Memory {
             }
             self.bytes[at..at + PAGE].copy_from_slice(&page.bytes);
             self.attributes[at..at + PAGE].copy_from_slice(&page.attributes);
-            self.notes[at / 2..(at + PAGE) / 2].copy_from_slice(&page.notes);
+            self.notes[at / 2..usize::midpoint(at, PAGE)].copy_from_slice(&page.notes);
             self.base[number] = Arc::clone(page);
             self.dirty[number] = false;
         }

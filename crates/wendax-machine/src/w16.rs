@@ -377,6 +377,10 @@ impl Machine {
                     self.state.cpu.known |= 1 << index;
                 }
             }
+            Event::SetFlags(flags) => {
+                self.state.cpu.flags = word(*flags) & ALL_FLAGS;
+                self.state.cpu.flag_writers = [NOBODY; 3];
+            }
             Event::SetByte(address, value) => {
                 let address = word(*address);
                 if !matches!(self.memory.cell(address), CellState::Device | CellState::Unmapped) {
@@ -429,7 +433,7 @@ fn map(memory: &mut Memory, image: &Image) -> Vec<Region> {
         match regions.last_mut().filter(|last| last.kind == kind && last.end == segment.start) {
             Some(last) => last.end = segment.end(),
             None if segment.start >= VECTORS_END.into() => {
-                regions.push(Region { start: segment.start, end: segment.end(), kind })
+                regions.push(Region { start: segment.start, end: segment.end(), kind });
             }
             None => {}
         }

@@ -95,9 +95,36 @@ impl History {
     pub(crate) fn drop_after(&mut self, step: u64) {
         self.checkpoints.retain(|checkpoint| checkpoint.step() <= step);
     }
+}
 
-    #[cfg(test)]
-    pub(crate) fn steps(&self) -> Vec<u64> {
-        self.checkpoints.iter().map(Checkpoint::step).collect()
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use wendax_machine::{Machine, Run, Settings};
+
+    #[test]
+    fn thinning_keeps_the_first_and_never_lets_a_gap_grow_past_its_age() {
+        let image = wendax_asm::from_raw(&[0x01, 0x00, 0xFE, 0x80], 0x0200).expect("two words fit");
+        let mut machine = Machine::new(&image, Settings::default());
+        let mut history = History::new(Checkpoint { snapshot: machine.snapshot(), fed: 0 });
+        for step in 1..40_000u64 {
+            machine.run(Run { until: step * INTERVAL, depth: None });
+            history.push(Checkpoint { snapshot: machine.snapshot(), fed: 0 });
+        }
+        let steps: Vec<u64> = history.checkpoints.iter().map(Checkpoint::step).collect();
+        let newest = history.newest_step();
+        assert_eq!(steps[0], 0);
+        assert!(steps.len() < 800, "{} are kept", steps.len());
+        for pair in steps.windows(2) {
+            let age = newest - pair[0];
+            // Thinned twice, a gap can be up to twice what one thinning allows.
+            assert!(pair[1] - pair[0] <= 2 * (age / AGE_PARTS + INTERVAL), "{pair:?} of {newest}");
+        }
+        assert_eq!(
+            history.before(newest - 1).step(),
+            *steps.iter().rev().find(|&&s| s < newest).expect("there are more")
+        );
+        history.drop_after(steps[3] + 1);
+        assert_eq!(history.newest_step(), steps[3]);
     }
 }

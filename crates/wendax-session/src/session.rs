@@ -158,7 +158,7 @@ impl Session {
     pub fn marks(&self) -> Vec<Mark> {
         let of_log = self.log.entries().iter().filter_map(|entry| match entry.event {
             Event::Typed(_) | Event::InputEnds => Some(Mark { step: entry.step, kind: MarkKind::Input }),
-            Event::SetRegister(..) | Event::SetByte(..) | Event::Levers(_) => {
+            Event::SetRegister(..) | Event::SetFlags(_) | Event::SetByte(..) | Event::Levers(_) => {
                 Some(Mark { step: entry.step, kind: MarkKind::Edit })
             }
             Event::Clock(_) | Event::Waited => None,

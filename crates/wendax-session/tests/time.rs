@@ -17,7 +17,7 @@ fn image(words: &[(usize, u8, u8, u16)]) -> wendax_asm::Image {
         bytes.extend(first.to_le_bytes());
         bytes.extend(second.iter().flat_map(|word| word.to_le_bytes()));
     }
-    wendax_asm::from_raw(&bytes, 0x0200).unwrap()
+    wendax_asm::from_raw(&bytes, 0x0200).expect("it fits")
 }
 
 fn any_words() -> impl Strategy<Value = wendax_asm::Image> {

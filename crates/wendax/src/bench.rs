@@ -153,12 +153,12 @@ impl Bench {
 
     /// The loop.
     fn turn(&mut self, terminal: &mut Terminal<CrosstermBackend<std::io::Stdout>>) -> Result<u8, std::io::Error> {
-        let mut drawn = Instant::now() - FRAME;
+        let mut drawn: Option<Instant> = None;
         let mut stale = true;
         loop {
-            if stale && (drawn.elapsed() >= FRAME || !self.app.has_work()) {
+            if stale && (drawn.is_none_or(|at| at.elapsed() >= FRAME) || !self.app.has_work()) {
                 terminal.draw(|frame| draw(&mut self.app, frame))?;
-                (drawn, stale) = (Instant::now(), false);
+                (drawn, stale) = (Some(Instant::now()), false);
             }
             let Some(incoming) = self.next(stale) else {
                 stale |= self.work();

@@ -26,7 +26,7 @@ pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
     String::from_utf8(bytes).map_err(|error| {
         let valid = error.utf8_error().valid_up_to();
         let before = &error.as_bytes()[..valid];
-        let line = before.iter().filter(|&&byte| byte == b'\n').count() + 1;
+        let line = before.split(|&byte| byte == b'\n').count();
         let byte = error.as_bytes().get(valid).copied().unwrap_or(0);
         let place = path.display();
         Failure {

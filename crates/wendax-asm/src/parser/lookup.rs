@@ -13,17 +13,14 @@ pub(super) fn resolve(parser: &mut Parser<'_>) {
     for index in 0..parser.unit.steps.len() {
         let Step::Name(span, scope) = parser.unit.steps[index] else { continue };
         let found = find(parser, span, scope);
-        parser.unit.steps[index] = match found {
-            Some(id) => {
-                parser.unit.names[id.0 as usize].used = true;
-                Step::Symbol(id)
-            }
-            None => {
-                let call = parser.calls.binary_search(&index).is_ok();
-                let found = if call { unknown_call(parser, span) } else { unknown(parser, span, scope) };
-                parser.report(found);
-                Step::Unknown
-            }
+        parser.unit.steps[index] = if let Some(id) = found {
+            parser.unit.names[id.0 as usize].used = true;
+            Step::Symbol(id)
+        } else {
+            let call = parser.calls.binary_search(&index).is_ok();
+            let found = if call { unknown_call(parser, span) } else { unknown(parser, span, scope) };
+            parser.report(found);
+            Step::Unknown
         };
     }
 }

@@ -27,7 +27,7 @@ impl Machine {
     /// The instruction at an address, whether or not it may be run; `None` when there is none.
     pub fn instruction_at(&self, address: u32) -> Option<Insn> {
         let word = |at: u32| self.memory.word(super::word(at));
-        if address % 2 != 0 {
+        if !address.is_multiple_of(2) {
             return None;
         }
         decode(word(address), word(address + 2))

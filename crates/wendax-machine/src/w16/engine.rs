@@ -371,7 +371,7 @@ impl Machine {
                     }
                     Op::Mulh => logic!(words(u32::from(d) * u32::from(s)).1),
                     Op::Mulhs => {
-                        logic!(words((i32::from(d.cast_signed()) * i32::from(s.cast_signed())).cast_unsigned()).1)
+                        logic!(words((i32::from(d.cast_signed()) * i32::from(s.cast_signed())).cast_unsigned()).1);
                     }
                     Op::Swap => {
                         registers[usize::from(slot.b & 15)] = d;

@@ -152,19 +152,16 @@ impl App {
 
     fn toggle_address(&mut self, address: u32) -> Result<(), String> {
         let align = self.session.as_ref().map_or(1, |session| session.machine().target().code_align);
-        if address % align != 0 {
+        if !address.is_multiple_of(align) {
             return Err(format!("there is no instruction at the odd address {address:04X}"));
         }
         let breakpoint = Breakpoint::Address(address);
-        match self.breakpoints.iter().position(|known| *known == breakpoint) {
-            Some(index) => {
-                self.breakpoints.remove(index);
-                self.message = Some((Tone::Fine, format!("breakpoint at {address:04X} cleared")));
-            }
-            None => {
-                self.breakpoints.push(breakpoint);
-                self.message = Some((Tone::Fine, format!("breakpoint at {address:04X} set")));
-            }
+        if let Some(index) = self.breakpoints.iter().position(|known| *known == breakpoint) {
+            self.breakpoints.remove(index);
+            self.message = Some((Tone::Fine, format!("breakpoint at {address:04X} cleared")));
+        } else {
+            self.breakpoints.push(breakpoint);
+            self.message = Some((Tone::Fine, format!("breakpoint at {address:04X} set")));
         }
         self.place_breakpoints();
         Ok(())

@@ -57,7 +57,7 @@ impl App {
         }
         session.begin(command);
         if !session.is_running() {
-            return self.trouble("this is the start of the run");
+            self.trouble("this is the start of the run");
         }
     }
 

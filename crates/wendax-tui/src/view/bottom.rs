@@ -15,9 +15,10 @@ pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
         return;
     };
     let (now, end) = (session.now(), session.end());
-    let note = match session.marks().is_empty() {
-        true => String::new(),
-        false => "◆ stop  ▾ typed  ✎ edited  ✕ fault".to_owned(),
+    let note = if session.marks().is_empty() {
+        String::new()
+    } else {
+        "◆ stop  ▾ typed  ✎ edited  ✕ fault".to_owned()
     };
     pen.head(area, "ribbon", &note, false);
     let strip = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
@@ -52,7 +53,7 @@ pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
         };
         pen.text(column_of(mark.step), bars + 1, 1, sign, ink);
     }
-    let text = format!("{}", grouped(now));
+    let text = grouped(now).clone();
     let at = here.min(strip.right().saturating_sub(width(&text) + 1));
     pen.text(at, bars + 1, width(&text), &text, Ink::Quiet);
 }

@@ -170,7 +170,7 @@ fn draw_row(session: &Session, pen: &mut Pen<'_>, area: Rect, row: &Row, cells: 
     }
     x = area.x + 18 + 3 * u16::try_from(cells).unwrap_or(0);
     let size = target.word_bytes();
-    let aligned = row.address % size == 0;
+    let aligned = row.address.is_multiple_of(size);
     for offset in (0..row.length).step_by(size as usize).filter(|offset| aligned && offset + size <= row.length) {
         let (text, ink) = word_text(session, row.address + offset);
         pen.text(x, area.y, end.saturating_sub(x), &text, ink);
