@@ -119,9 +119,13 @@ impl Session {
             }
             Command::BackTo(set) => self.search(Wanted::Addresses { set, input: false }, now, Why::Line),
         };
-        if self.is_at_rest(&journey) {
-            return;
+        if !self.is_at_rest(&journey) {
+            self.set_out(journey);
         }
+    }
+
+    /// Begins a journey, or goes on with one.
+    pub(crate) fn set_out(&mut self, journey: Journey) {
         let addresses: BTreeSet<u32> = match &journey {
             Journey::Forward { goal: Goal::Addresses(more), .. } => {
                 self.breakpoints().iter().chain(more).copied().collect()

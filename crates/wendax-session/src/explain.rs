@@ -132,7 +132,7 @@ impl Teller<'_> {
         match stop {
             Stop::Fault(fault) => {
                 let trap = TRAPS.get(fault.kind.trap() as usize).copied().unwrap_or("");
-                sentences.push(format!("will fail: {}", fault.kind));
+                sentences.push(format!("fails: {}", fault.kind));
                 sentences.push(format!("{trap}, trap {}, and the program has no handler for it", fault.kind.trap()));
                 return;
             }

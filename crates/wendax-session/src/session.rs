@@ -124,6 +124,14 @@ impl Session {
         &self.state
     }
 
+    /// Address of the next instruction; of the last one when the program has ended.
+    pub fn present_address(&self) -> u32 {
+        match (&self.state, self.last_step()) {
+            (State::Finished(_), Some(last)) => last.pc,
+            _ => self.machine.pc(),
+        }
+    }
+
     /// Steps taken up to the present moment.
     pub fn now(&self) -> u64 {
         self.machine.steps()
@@ -298,9 +306,7 @@ impl Session {
         if self.state == State::Waiting
             && let Some(journey) = self.interrupted.take()
         {
-            self.machine.set_breakpoints(&self.breakpoints.iter().copied().collect::<Vec<_>>());
-            self.journey = Some(journey);
-            self.state = State::Running;
+            self.set_out(journey);
         }
     }
 

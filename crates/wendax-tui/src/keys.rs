@@ -52,7 +52,7 @@ pub const BINDINGS: &[Binding] = &[
     bind(&["g"], Walk, A::Go, "go on", "Go on to the next stop"),
     bind(&["G"], Walk, A::GoBack, "go back", "Go back to the last stop: breakpoint, typed input or start"),
     bind(&["b"], Walk, A::Breakpoint, "breakpoint", "Breakpoint on this line: set or clear"),
-    bind(&["e", "Enter"], Walk, A::Write, "write", "Write: edit the source"),
+    bind(&["e"], Walk, A::Write, "write", "Write: edit the source"),
     bind(&["Esc"], Context::Write, A::Walk, "walk", "Walk: leave writing"),
     bind(&["Ctrl-S"], Both, A::Save, "save", "Save the source"),
     bind(&["Ctrl-T"], Both, A::Mend, "mend", "Mend the problem on this line with its fix"),

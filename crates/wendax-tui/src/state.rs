@@ -255,7 +255,7 @@ impl App {
     /// The line (from 0) of the next instruction.
     pub(crate) fn present_line(&self) -> Option<usize> {
         let session = self.session.as_ref()?;
-        let line = session.image().line_at(session.machine().pc())?;
+        let line = session.image().line_at(session.present_address())?;
         Some(line.line as usize - 1)
     }
 

@@ -168,7 +168,7 @@ mod tests {
     fn indexed_colours_come_near() {
         assert_eq!(nearest_index((0, 0, 0)), 16);
         assert_eq!(nearest_index((255, 255, 255)), 231);
-        assert_eq!(nearest_index((0x14, 0x17, 0x1c)), 233);
+        assert_eq!(nearest_index((0x14, 0x17, 0x1c)), 234);
         assert_eq!(nearest_index((215, 135, 95)), 173);
     }
 }

@@ -302,7 +302,7 @@ impl App {
         }
         match self.state() {
             Some(State::Waiting) => self.focus = Pane::Console,
-            Some(State::Finished(_)) if self.focus == Pane::Console => self.focus = Pane::Source,
+            _ if self.focus == Pane::Console => self.focus = Pane::Source,
             _ => {}
         }
     }

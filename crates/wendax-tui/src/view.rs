@@ -82,11 +82,11 @@ fn bench(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
 /// Next, registers, flags, stack, memory: each as many rows as it needs while there are some, the pane in
 /// focus first of the two that can do with any number.
 fn right_column(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    let wide = area.width >= 60;
-    let registers = 1 + machine::register_rows(wide);
+    let registers = 1 + machine::register_rows(app, area);
     let flags = if area.height >= 30 { 6 } else { 1 };
     let next = match area.height {
-        0..14 => 3,
+        0..10 => 2,
+        10..14 => 3,
         14..20 => 4,
         20..30 => 6,
         _ => 9,
@@ -107,7 +107,7 @@ fn right_column(app: &App, pen: &mut Pen<'_>, area: Rect) {
         part
     };
     next::draw(app, pen, section(next));
-    machine::registers(app, pen, section(registers));
+    machine::registers(app, pen, section(registers), area);
     machine::flags(app, pen, section(flags));
     machine::stack(app, pen, section(stack));
     memory::draw(app, pen, section(memory));

@@ -41,8 +41,14 @@ pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
     } else if area.height >= 2 {
         pen.text(strip.x, bars, strip.width, "the run will be drawn here; left and right move through it", Ink::Faint);
     }
-    if area.height < 3 || end == 0 {
+    if area.height < 2 || end == 0 {
         return;
+    }
+    let marks = if area.height >= 3 { bars + 1 } else { bars };
+    if marks > bars {
+        let text = grouped(now);
+        let at = here.min(strip.right().saturating_sub(width(&text) + 1));
+        pen.text(at, marks, width(&text), &text, Ink::Quiet);
     }
     for mark in session.marks() {
         let (sign, ink) = match mark.kind {

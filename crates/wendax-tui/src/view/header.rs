@@ -42,7 +42,7 @@ fn why_words(why: Why) -> &'static str {
 
 /// `ask + 6, line 23`: where the next instruction is.
 fn place(session: &Session) -> String {
-    let pc = session.machine().pc();
+    let pc = session.present_address();
     let image = session.image();
     let line = image.line_at(pc).map_or(String::new(), |line| format!(", line {}", line.line));
     match image.nearest_label(pc) {
@@ -65,19 +65,29 @@ pub(super) fn grouped(number: u64) -> String {
     text
 }
 
+/// A path that fits, its beginning cut where it is too long: the name is what tells.
+fn shortened(path: &str, room: u16) -> String {
+    let over = width(path).saturating_sub(room);
+    if over == 0 {
+        return path.to_owned();
+    }
+    format!("…{}", path.chars().skip(usize::from(over) + 1).collect::<String>())
+}
+
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     pen.band(area);
     let mode = if app.mode == Mode::Write { " write " } else { " walk " };
     let mode_ink = if app.mode == Mode::Write { Ink::Fresh } else { Ink::Time };
     let at = pen.bold(area.x, area.y, area.width, mode, mode_ink);
     let at = pen.text(at, area.y, area.right() - at, "  ", Ink::Text);
-    let name = if area.width >= 140 { app.path.as_deref().unwrap_or("untitled.asm") } else { app.name() };
-    let at = pen.bold(at, area.y, (area.width / 3).min(area.right() - at), name, Ink::Text);
+    let room = (area.width * 2 / 5).min(area.right() - at);
+    let name = if area.width >= 120 { app.path.as_deref().unwrap_or("untitled.asm") } else { app.name() };
+    let at = pen.bold(at, area.y, room, &shortened(name, room), Ink::Text);
     let changed = if app.is_changed() { " · unsaved" } else { "" };
     let mut at = pen.text(at, area.y, area.right() - at, changed, Ink::Fresh);
     let (state, ink) = state_words(app);
     let numbers = app.session.as_ref().map_or(String::new(), |session| numbers(session, area.width));
-    let room = area.right().saturating_sub(at + 3 + width(&numbers) + 1);
+    let room = area.right().saturating_sub(at + 3 + width(&numbers) + 3);
     at += 3;
     pen.bold(at, area.y, room, &state, ink);
     pen.right(Rect { width: area.width - 1, ..area }, area.y, &numbers, Ink::Quiet);

@@ -6,24 +6,33 @@ use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_session::{Session, StackWord, WordKind, read_stack};
 
-/// Rows the registers take, without the head.
-pub(super) fn register_rows(_wide: bool) -> u16 {
-    7
+/// Columns the registers stand in: two with everything about them, or as many as there is width for when
+/// there are few rows.
+fn register_columns(area: Rect) -> u16 {
+    const NARROWEST: u16 = 9;
+    if area.height >= 14 { 2 } else { (area.width / NARROWEST).clamp(2, 5) }
 }
 
-pub(super) fn registers(app: &App, pen: &mut Pen<'_>, area: Rect) {
+/// Rows the registers take in a column of this size, without the head.
+pub(super) fn register_rows(app: &App, area: Rect) -> u16 {
+    let count = app.session.as_ref().map_or(14, |session| session.machine().target().registers.len());
+    u16::try_from(count).unwrap_or(u16::MAX).div_ceil(register_columns(area))
+}
+
+pub(super) fn registers(app: &App, pen: &mut Pen<'_>, area: Rect, whole: Rect) {
     let note = app.session.as_ref().map_or(String::new(), |session| {
         format!("pc {}", session.machine().target().hex_address(session.machine().pc()))
     });
     pen.head(area, "registers", &note, false);
     let Some(session) = &app.session else { return };
     let count = session.machine().target().registers.len();
-    let rows = count.div_ceil(2);
-    let half = area.width / 2;
+    let columns = register_columns(whole);
+    let rows = usize::from(register_rows(app, whole));
+    let wide = area.width / columns;
     for index in 0..count {
         let (column, row) = (u16::try_from(index / rows).unwrap_or(0), u16::try_from(index % rows).unwrap_or(0));
         if row + 1 < area.height {
-            let cell = Rect { x: area.x + column * half, y: area.y + 1 + row, width: half, height: 1 };
+            let cell = Rect { x: area.x + column * wide, y: area.y + 1 + row, width: wide, height: 1 };
             register(session, pen, cell, index);
         }
     }
@@ -41,7 +50,8 @@ fn register(session: &Session, pen: &mut Pen<'_>, area: Rect, index: usize) {
     let name = format!("{:<4}", target.registers[index].name);
     let at = pen.text(at, area.y, 4, &name, if fresh { Ink::Fresh } else { Ink::Quiet });
     if !machine.register_known(index) {
-        pen.text(at, area.y, area.right().saturating_sub(at), "····  not set", Ink::Faint);
+        let text = if area.width >= 20 { "····  not set" } else { "····" };
+        pen.text(at, area.y, area.right().saturating_sub(at), text, Ink::Faint);
         return;
     }
     let ink = if fresh { Ink::Fresh } else { Ink::Text };
@@ -49,18 +59,20 @@ fn register(session: &Session, pen: &mut Pen<'_>, area: Rect, index: usize) {
     let room = area.right().saturating_sub(at + 1);
     let decimal = format!("{:>7}", target.signed(value));
     let decimal = if area.width >= 24 { decimal } else { format!(" {}", target.signed(value)) };
-    let at = pen.text(at, area.y, room, &decimal, ink);
-    let room = area.right().saturating_sub(at + 2);
-    if room < 4 {
+    if width(&decimal) > room {
         return;
     }
+    let at = pen.text(at, area.y, room, &decimal, ink);
+    let room = area.right().saturating_sub(at + 3);
     let note = match change {
         Some(change) if !change.was_known => "was not set".to_owned(),
         Some(change) if change.old == value => "the same again".to_owned(),
         Some(change) => format!("was {}", target.hex(change.old)),
         None => points_to(session, value, room),
     };
-    pen.text(at + 2, area.y, room, &note, if fresh { Ink::Quiet } else { Ink::Place });
+    if width(&note) <= room {
+        pen.text(at + 2, area.y, room, &note, if fresh { Ink::Quiet } else { Ink::Place });
+    }
 }
 
 /// The label a value points to, the character it is, or its unsigned reading when that differs.

@@ -13,6 +13,8 @@ struct Row {
     address: u32,
     length: u32,
     label: Option<String>,
+    /// No memory up to the next region.
+    gap: bool,
 }
 
 /// The first address the pane shows, before scrolling.
@@ -94,15 +96,24 @@ fn rows(session: &Session, first: u32, cells: u32) -> impl Iterator<Item = Row> 
     labels.sort();
     labels.dedup_by_key(|(address, _)| *address);
     let mut labels = labels.into_iter().peekable();
+    let regions = machine.regions();
     let mut address = first;
     std::iter::from_fn(move || {
         if address >= end {
             return None;
         }
+        if machine.cell(address) == CellState::Unmapped {
+            let next = regions.iter().map(|region| region.start).find(|&start| start > address).unwrap_or(end);
+            while labels.next_if(|(at, _)| *at < next).is_some() {}
+            let row = Row { address, length: next - address, label: None, gap: true };
+            address = next;
+            return Some(row);
+        }
         let label = labels.next_if(|(at, _)| *at == address).map(|(_, name)| name);
         let next = labels.peek().map_or(end, |(at, _)| *at);
-        // Rows without label end at even multiples, so that columns of one array stand under each other.
-        let row = Row { address, length: cells.min(next - address).min(end - address), label };
+        let border = regions.iter().map(|region| region.end).find(|&at| at > address).unwrap_or(end);
+        let length = cells.min(next - address).min(border - address);
+        let row = Row { address, length, label, gap: false };
         address += row.length;
         Some(row)
     })
@@ -112,6 +123,8 @@ fn rows(session: &Session, first: u32, cells: u32) -> impl Iterator<Item = Row> 
 fn alike(session: &Session, row: &Row, next: &Row) -> bool {
     let machine = session.machine();
     next.label.is_none()
+        && !row.gap
+        && !next.gap
         && row.length == next.length
         && !has_change(session, row)
         && !has_change(session, next)
@@ -151,6 +164,15 @@ fn pointers(machine: &Machine, row: &Row) -> String {
 fn draw_row(session: &Session, pen: &mut Pen<'_>, area: Rect, row: &Row, cells: u32) {
     let machine = session.machine();
     let target = machine.target();
+    if row.gap {
+        let text = format!(
+            "{}  no memory up to {}",
+            target.hex_address(row.address),
+            target.hex_address(row.address + row.length - 1)
+        );
+        pen.text(area.x + 11, area.y, area.width.saturating_sub(11), &text, Ink::Faint);
+        return;
+    }
     let label: String = row.label.as_deref().unwrap_or_default().chars().take(9).collect();
     let pointers = pointers(machine, row);
     let (text, ink) = if label.is_empty() && !pointers.is_empty() {

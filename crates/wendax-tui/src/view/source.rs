@@ -1,6 +1,6 @@
 //! The source: mark, address, code words, text; values beside lines already run; problems under their line.
 
-use super::pen::{Pen, width};
+use super::pen::{Pen, width, wrap};
 use crate::state::{App, Breakpoint, Mode, Pane};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
@@ -11,9 +11,18 @@ use wendax_session::{Effects, Session};
 use wendax_source::{Diagnostic, Severity};
 
 /// A row of the pane.
-enum Row<'a> {
+enum Row {
     Line(usize),
-    Problem(&'a Diagnostic, usize),
+    Problem(ProblemRow),
+}
+
+/// A row about a diagnostic; columns count from the margin of the text.
+struct ProblemRow {
+    severity: Severity,
+    /// Where the sign under the place goes, on the first row.
+    sign: Option<usize>,
+    /// Where the words go, and the words.
+    words: (usize, String),
 }
 
 /// Widths of the columns before the text.
@@ -32,7 +41,7 @@ impl Columns {
     }
 
     fn text(&self) -> u16 {
-        2 + self.address + self.code
+        3 + self.address + self.code
     }
 }
 
@@ -44,12 +53,12 @@ pub(super) fn draw(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
     }
     let body = Rect { y: area.y + 1, height: area.height - 1, ..area };
     app.source_height = body.height.into();
-    app.source_top = top(app, body.height.into());
     let columns = Columns::for_width(area.width);
+    app.source_top = top(app, body.height.into(), problem_room(body.width, &columns));
     let scroll = text_scroll(app, body.width.saturating_sub(columns.text() + 1).into());
     let ran = notes_of_trail(app);
     let pieces = pieces_in(app, app.source_top..app.source_top + usize::from(body.height));
-    for (y, row) in (body.y..body.bottom()).zip(rows(app, app.source_top)) {
+    for (y, row) in (body.y..body.bottom()).zip(rows(app, app.source_top, problem_room(body.width, &columns), scroll)) {
         let place = Rect { y, height: 1, ..body };
         match row {
             Row::Line(line) => {
@@ -57,25 +66,78 @@ pub(super) fn draw(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
                 let note = ran.iter().find(|(of, _)| *of == line).map(|(_, text)| text.as_str());
                 line_row(app, pen, place, &columns, line, piece, note, scroll);
             }
-            Row::Problem(diagnostic, column) => problem_row(pen, place, &columns, diagnostic, column, scroll),
+            Row::Problem(row) => problem_row(pen, place, &columns, &row),
         }
     }
 }
 
-/// Lines from `top` on, each with its problems under it. Hints show only at the cursor.
-fn rows(app: &App, top: usize) -> impl Iterator<Item = Row<'_>> {
-    let cursor = app.editor.cursor().0;
+/// Columns there are for what is said of a problem.
+fn problem_room(width: u16, columns: &Columns) -> u16 {
+    width.saturating_sub(columns.text() + 3)
+}
+
+/// Lines from `top` on, each with its problems under it.
+fn rows(app: &App, top: usize, room: u16, scroll: usize) -> impl Iterator<Item = Row> + '_ {
     (top..app.editor.line_count()).flat_map(move |line| {
-        let shown = app
-            .diagnostics_on(line)
-            .filter(move |(diagnostic, _)| diagnostic.severity != Severity::Hint || line == cursor)
-            .map(|(diagnostic, column)| Row::Problem(diagnostic, column));
-        std::iter::once(Row::Line(line)).chain(shown)
+        std::iter::once(Row::Line(line)).chain(problem_rows(app, line, room, scroll).into_iter().map(Row::Problem))
     })
 }
 
+/// What is shown of the problems of a line. Hints show only at the cursor.
+fn problem_rows(app: &App, line: usize, room: u16, scroll: usize) -> Vec<ProblemRow> {
+    let cursor = app.editor.cursor().0;
+    let mut rows = Vec::new();
+    for (diagnostic, column) in app.diagnostics_on(line) {
+        if diagnostic.severity == Severity::Hint && line != cursor {
+            continue;
+        }
+        let room = usize::from(room);
+        let sign = display_column(&app.editor.line(line), column).saturating_sub(scroll).min(room);
+        for (index, text) in problem_text(diagnostic, room).into_iter().enumerate() {
+            let wide = usize::from(width(&text));
+            let beside = (sign + 2).min(room.saturating_sub(wide));
+            let mut row = ProblemRow { severity: diagnostic.severity, sign: None, words: (beside, text) };
+            if index == 0 && beside < sign + 2 {
+                // No room behind the sign: before it, or else on the next row.
+                if wide < sign {
+                    row.words.0 = sign - wide - 1;
+                    row.sign = Some(sign);
+                } else {
+                    rows.push(ProblemRow {
+                        severity: diagnostic.severity,
+                        sign: Some(sign),
+                        words: (0, String::new()),
+                    });
+                }
+            } else if index == 0 {
+                row.sign = Some(sign);
+            }
+            rows.push(row);
+        }
+    }
+    rows
+}
+
+/// What is wrong and how to mend it: on one line when it fits, else on as many as it takes.
+fn problem_text(diagnostic: &Diagnostic, room: usize) -> Vec<String> {
+    let room = u16::try_from(room).unwrap_or(u16::MAX);
+    let message = format!("{} {}", diagnostic.code, diagnostic.message);
+    let way = match (&diagnostic.fix, diagnostic.expected.first()) {
+        (Some(fix), _) => format!("Ctrl-T: {}", fix.title),
+        (None, Some(form)) => format!("right: {form}"),
+        (None, None) => return wrap(&message, room),
+    };
+    let whole = format!("{message} · {way}");
+    if width(&whole) <= room {
+        return vec![whole];
+    }
+    let mut lines = wrap(&message, room);
+    lines.extend(wrap(&way, room));
+    lines
+}
+
 /// The first line to show, so that the cursor's line and its problems are in view.
-fn top(app: &App, height: usize) -> usize {
+fn top(app: &App, height: usize, room: u16) -> usize {
     let cursor = app.editor.cursor().0;
     let margin = if height > 12 { 3 } else { 0 };
     let mut top = app.source_top.min(cursor.saturating_sub(margin)).min(app.editor.line_count().saturating_sub(1));
@@ -83,14 +145,13 @@ fn top(app: &App, height: usize) -> usize {
     if cursor > top + 3 * height {
         top = cursor - height / 2;
     }
-    loop {
-        let last = (cursor + margin).min(app.editor.line_count() - 1);
-        let rows_needed: usize = (top..=last).map(|line| 1 + app.diagnostics_on(line).count()).sum();
-        if rows_needed <= height || top >= cursor {
-            return top;
-        }
+    let last = (cursor + margin).min(app.editor.line_count() - 1);
+    let mut needed: usize = (top..=last).map(|line| 1 + problem_rows(app, line, room, 0).len()).sum();
+    while needed > height && top < cursor {
+        needed -= 1 + problem_rows(app, top, room, 0).len();
         top += 1;
     }
+    top
 }
 
 /// How many columns of text are scrolled out to the left while writing a long line.
@@ -203,10 +264,10 @@ fn line_row(
     marks(app, pen, area, line, present, cursor == line);
     if let Some(piece) = piece {
         let ink = if present { Ink::Time } else { Ink::Place };
-        pen.text(area.x + 2, area.y, columns.address, &format!("{:04X}", piece.address), ink);
+        pen.text(area.x + 3, area.y, columns.address, &format!("{:04X}", piece.address), ink);
         if columns.code > 0 {
             let text = code_text(app, piece, columns.code);
-            pen.text(area.x + 2 + columns.address, area.y, columns.code, &text, Ink::Faint);
+            pen.text(area.x + 3 + columns.address, area.y, columns.code, &text, Ink::Faint);
         }
     }
     let x = area.x + columns.text();
@@ -310,37 +371,20 @@ fn source_text(pen: &mut Pen<'_>, x: u16, y: u16, room: u16, text: &str, scroll:
     end
 }
 
-/// A problem under its line: a sign under the place, then what is wrong and how to mend it.
-fn problem_row(
-    pen: &mut Pen<'_>,
-    area: Rect,
-    columns: &Columns,
-    diagnostic: &Diagnostic,
-    column: usize,
-    scroll: usize,
-) {
-    let ink = match diagnostic.severity {
+/// A sign under the place of a problem, and words about it.
+fn problem_row(pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &ProblemRow) {
+    let ink = match row.severity {
         Severity::Problem => Ink::Trouble,
         Severity::Warning => Ink::Time,
         Severity::Hint => Ink::Quiet,
     };
     let start = area.x + columns.text();
-    let room = area.right().saturating_sub(start + 1);
-    let mut tail = format!("{} {}", diagnostic.code, diagnostic.message);
-    if let Some(fix) = &diagnostic.fix {
-        tail.push_str(&format!(" · Ctrl-T: {}", fix.title));
-    } else if let Some(form) = diagnostic.expected.first() {
-        tail.push_str(&format!(" · right: {form}"));
-    }
-    let at = u16::try_from(column.saturating_sub(scroll)).unwrap_or(u16::MAX).min(room.saturating_sub(1));
-    let needed = width(&tail) + 2;
-    if at + needed <= room || at < 12 {
-        pen.text(start + at, area.y, room - at, &format!("▲ {tail}"), ink);
-    } else if needed <= at {
-        pen.text(start + at - needed, area.y, needed, &tail, ink);
-        pen.text(start + at, area.y, 1, "▲", ink);
-    } else {
-        let from = (start + room).saturating_sub(needed).max(area.x + 2);
-        pen.text(from, area.y, area.right().saturating_sub(from), &format!("▲ {tail}"), ink);
+    let mut put = |column: usize, text: &str| {
+        let x = start.saturating_add(u16::try_from(column).unwrap_or(u16::MAX));
+        pen.text(x, area.y, area.right().saturating_sub(x), text, ink);
+    };
+    put(row.words.0, &row.words.1);
+    if let Some(sign) = row.sign {
+        put(sign, "▲");
     }
 }

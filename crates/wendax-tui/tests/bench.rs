@@ -1,0 +1,203 @@
+//! What keys do on the bench: walking, writing, breakpoints, input, saving, leaving.
+
+mod common;
+
+use common::{DEMO, Stage};
+use proptest::prelude::*;
+use wendax_machine::Settings;
+use wendax_tui::{App, Message, Mode, Theme};
+
+/// The part of the header that tells state and step.
+fn header(stage: &mut Stage) -> String {
+    stage.screen().lines().next().unwrap_or_default().to_owned()
+}
+
+#[track_caller]
+fn shows(stage: &mut Stage, wanted: &str) {
+    let screen = stage.screen();
+    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
+}
+
+#[test]
+fn left_undoes_what_right_did() {
+    let mut stage = Stage::new(DEMO);
+    let start = stage.screen();
+    stage.keys("Right Right Right");
+    shows(&mut stage, "step 3 of 3");
+    shows(&mut stage, "last step  r6 not set → 0300; nothing else");
+    stage.keys("Left Left Left");
+    let back = stage.screen();
+    let without_ribbon = |text: &str| {
+        text.lines().enumerate().filter(|(row, _)| (1..38).contains(row)).map(|(_, l)| l.to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(without_ribbon(&back), without_ribbon(&start));
+    shows(&mut stage, "step 0 of 3");
+    stage.keys("Left");
+    shows(&mut stage, "this is the start of the run");
+}
+
+#[test]
+fn breakpoints_stop_both_ways_and_stay_with_their_lines() {
+    let mut stage = Stage::new(DEMO);
+    stage.text("/inc   r7").keys("Enter b");
+    shows(&mut stage, "◆ 022C");
+    stage.keys("g").text("120\n");
+    assert!(header(&mut stage).contains("paused: breakpoint"), "{}", header(&mut stage));
+    stage.keys("Esc g").text("99\n");
+    shows(&mut stage, "axle 2: 99");
+    stage.keys("Esc G");
+    shows(&mut stage, "axle 2:");
+    stage.keys("G");
+    assert!(header(&mut stage).contains("line 33"), "{}", header(&mut stage));
+    stage.keys("p e Ctrl-Home").text("\n\n");
+    stage.keys("Esc");
+    shows(&mut stage, "◆ 022C 3171               inc   r7");
+}
+
+#[test]
+fn a_faulty_line_is_shown_mended_and_run() {
+    let mut stage = Stage::new("start:  mov r0, 1\n        sys exit\n");
+    stage.keys("e End").text("\nadd r0 5");
+    shows(&mut stage, "▲ W010 a comma is missing after `r0`");
+    shows(&mut stage, "Ctrl-T: put a comma after `r0`");
+    shows(&mut stage, "1 problem in the text");
+    stage.keys("Esc Right");
+    shows(&mut stage, "the text has a problem");
+    stage.keys("Ctrl-T g");
+    assert!(header(&mut stage).contains("finished, status 6"), "{}", header(&mut stage));
+    assert!(header(&mut stage).contains("unsaved"));
+}
+
+#[test]
+fn walking_with_a_problem_is_refused_kindly_and_comments_keep_the_walk() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("Right Right e Ctrl-Home").text("; a note\n").keys("Esc");
+    shows(&mut stage, "step 2 of 2");
+    stage.keys("e Ctrl-Z Ctrl-Z").keys("Esc");
+    shows(&mut stage, "step 2 of 2");
+    assert!(!stage.app.is_changed());
+}
+
+#[test]
+fn registers_and_memory_can_be_set_and_begin_a_branch() {
+    let mut stage = Stage::new("start:  mov r1, 5\n        add r1, 1\n        sys exit\n.data\nx: .word 1\n");
+    stage.keys("g Left Left =").text("r1 = 0x10").keys("Enter");
+    shows(&mut stage, "edited, a new branch");
+    stage.keys("Right");
+    shows(&mut stage, "r1 16 → 17");
+    stage.keys("=").text("x = -2").keys("Enter");
+    shows(&mut stage, "FE FF");
+    for (text, why) in [
+        ("r1", "write `r1 = 5`"),
+        ("r1 = 70000", "does not fit"),
+        ("nowhere = 1", "no label"),
+        ("0x9000 = 1", "no memory"),
+    ] {
+        stage.keys("=").text(text).keys("Enter");
+        shows(&mut stage, why);
+        stage.keys("Esc");
+    }
+}
+
+#[test]
+fn memory_follows_labels_addresses_and_registers() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("m").text("verdict_unit").keys("Enter");
+    shows(&mut stage, "20 63 77 74 20 6F 6E 20");
+    stage.keys("m").text("sp").keys("Enter");
+    shows(&mut stage, "where sp points");
+    stage.keys("m").text("0xFF00").keys("Enter");
+    shows(&mut stage, "device registers");
+    stage.keys("m").text("elsewhere").keys("Enter");
+    shows(&mut stage, "no label, register or address");
+}
+
+#[test]
+fn leaving_with_unsaved_text_asks() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("e").keys("Ctrl-Home").text("; x\n").keys("Esc q");
+    shows(&mut stage, "has changes that are not saved");
+    assert!(!stage.ended);
+    stage.keys("x Esc");
+    assert!(!stage.ended);
+    stage.keys("q s");
+    assert!(stage.ended && stage.saved.len() == 1 && stage.saved[0].1.starts_with("; x\n"));
+    let mut stage = Stage::new(DEMO);
+    stage.keys("q");
+    assert!(stage.ended, "nothing to lose, nothing to ask");
+}
+
+#[test]
+fn a_text_without_name_asks_for_one() {
+    let mut stage = Stage::with(App::new(None, "", Settings::default(), Theme::default()));
+    assert_eq!(stage.app.mode, Mode::Write);
+    stage.text("start: jmp start").keys("Ctrl-S");
+    shows(&mut stage, "save as");
+    stage.keys("Enter");
+    shows(&mut stage, "a file needs a name");
+    stage.text("circle.asm").keys("Enter");
+    assert_eq!(stage.saved, [("circle.asm".to_owned(), "start: jmp start".to_owned())]);
+    stage.keys("Esc g");
+    shows(&mut stage, "circling");
+}
+
+#[test]
+fn recovered_text_is_unsaved_and_can_be_taken_back() {
+    let app =
+        App::new(Some("a.asm".into()), "halt\n", Settings::default(), Theme::default()).with_recovered("nop\nhalt\n");
+    let mut stage = Stage::with(app);
+    shows(&mut stage, "recovered");
+    assert!(stage.app.is_changed());
+    stage.keys("e Ctrl-Z");
+    assert_eq!(stage.app.editor.text(), "halt\n");
+}
+
+#[test]
+fn input_typed_in_the_past_begins_a_branch() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("g").text("120\n99\n0\n");
+    assert!(header(&mut stage).contains("finished"));
+    shows(&mut stage, "219 cwt on the bridge: may pass.");
+    stage.keys("G G Right");
+    shows(&mut stage, "axle 2: 99");
+    stage.keys("Left Tab Tab Tab").text("500\n").keys("Esc g").text("0\n");
+    shows(&mut stage, "620 cwt on the bridge: too heavy, stays in the yard.");
+}
+
+#[test]
+fn an_endless_program_can_be_paused() {
+    let mut stage = Stage::new("start:  inc r1\n        jmp start\n");
+    stage.keys("g");
+    assert!(stage.app.has_work());
+    shows(&mut stage, "running");
+    stage.keys("Space");
+    assert!(!stage.app.has_work());
+    shows(&mut stage, "paused: as asked");
+    stage.keys("g e");
+    assert!(!stage.app.has_work(), "writing pauses too");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Any keys in any order on any screen: no panic, and no change is lost silently.
+    #[test]
+    fn any_keys_and_sizes(steps in proptest::collection::vec((0usize..70, 1u16..200, 1u16..70), 1..60)) {
+        const NAMES: [&str; 44] = [
+            "Right", "Left", "]", "[", "}", "{", "g", "G", ".", ",", "Home", "End", "b", "e", "Esc", "Enter", "Tab", "Backtab", "Up", "Down",
+            "PageUp", "PageDown", "Backspace", "Delete", "Space", ":", "?", "/", "=", "m", "M", "t", "a", "l", "N", "n", "Ctrl-Z", "Ctrl-Y", "Ctrl-T",
+            "Ctrl-D", "Ctrl-S", "D", "R", "C",
+        ];
+        let mut stage = Stage::new(DEMO);
+        for (choice, width, height) in steps {
+            match NAMES.get(choice) {
+                Some(name) => { stage.keys(name); }
+                None if choice % 3 == 0 => stage.message(Message::Resized(width, height)),
+                None if choice % 3 == 1 => { stage.text("7\n"); }
+                None => stage.message(Message::Paste("mov r1, [x\n\tö\u{0}".to_owned())),
+            }
+            stage.resize(width, height);
+            stage.screen();
+        }
+    }
+}
