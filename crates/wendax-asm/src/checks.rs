@@ -17,7 +17,7 @@ pub(crate) fn check(unit: &mut Unit, image: &Image) {
     if unit.code.is_empty() {
         let span = wendax_source::Span::new(unit.file, 0, 0);
         let found = diagnostic(codes::NO_CODE, span, "there is no instruction to run yet");
-        unit.problems.push(found.with_expected(".code, a label such as start:, instructions, and sys exit at the end"));
+        unit.problems.push(found.with_expected("start:  sys exit"));
     }
 }
 

@@ -83,7 +83,6 @@ pub fn to_hex(image: &Image) -> String {
     records.push(Record::StartLinearAddress(image.entry));
     records.push(Record::EndOfFile);
     ihex::create_object_file_representation(&records).expect("records hold 16 bytes and end with their end record")
-        + "\n"
 }
 
 /// Reads Intel HEX.

@@ -13,9 +13,9 @@ pub(crate) const INTERVAL: u64 = 500_000;
 #[cfg(test)]
 pub(crate) const INTERVAL: u64 = 7;
 
-/// A checkpoint this many steps old may lie this many times fewer steps from the next: with 64 and the
-/// interval above, thinning begins at an age of 32 million steps, and the last 100 million are never
-/// more than 1.6 million steps from a checkpoint.
+/// A checkpoint this many steps old may lie twice this many times fewer steps from the next: with 64 and
+/// the interval above, thinning begins at an age of 64 million steps, and the last 100 million are never
+/// more than 2 million steps from a checkpoint.
 const AGE_PARTS: u64 = 64;
 
 #[derive(Debug, Clone)]
@@ -69,26 +69,21 @@ impl History {
         }
     }
 
+    /// Keeps the first checkpoint of each bucket of steps. Buckets grow with age by powers of two, so that
+    /// they nest: what is the first of a large bucket was the first of a small one before.
     fn thin(&mut self) {
         let newest = self.newest_step();
-        let mut kept_after = u64::MAX;
-        let mut checkpoints = std::mem::take(&mut self.checkpoints);
-        let first = checkpoints.first().cloned();
-        checkpoints.reverse();
-        checkpoints.retain(|checkpoint| {
-            let age = newest - checkpoint.step();
-            let keep = kept_after == u64::MAX || kept_after - checkpoint.step() >= (age / AGE_PARTS).max(INTERVAL);
+        let mut last_kept: Option<u64> = None;
+        self.checkpoints.retain(|checkpoint| {
+            let step = checkpoint.step();
+            let parts = ((newest - step) / AGE_PARTS / INTERVAL).max(1);
+            let bucket = INTERVAL << parts.ilog2();
+            let keep = last_kept.is_none_or(|kept| kept / bucket != step / bucket);
             if keep {
-                kept_after = checkpoint.step();
+                last_kept = Some(step);
             }
             keep
         });
-        checkpoints.reverse();
-        if let Some(first) = first.filter(|first| checkpoints.first().is_none_or(|known| known.step() != first.step()))
-        {
-            checkpoints.insert(0, first);
-        }
-        self.checkpoints = checkpoints;
     }
 
     /// Forgets what lies behind `step`.
@@ -117,8 +112,8 @@ mod tests {
         assert!(steps.len() < 800, "{} are kept", steps.len());
         for pair in steps.windows(2) {
             let age = newest - pair[0];
-            // Thinned twice, a gap can be up to twice what one thinning allows.
-            assert!(pair[1] - pair[0] <= 2 * (age / AGE_PARTS + INTERVAL), "{pair:?} of {newest}");
+            // Two firsts of neighbouring buckets lie less than two buckets apart.
+            assert!(pair[1] - pair[0] <= 2 * (age / AGE_PARTS).max(INTERVAL), "{pair:?} of {newest}");
         }
         assert_eq!(
             history.before(newest - 1).step(),

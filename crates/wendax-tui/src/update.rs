@@ -244,6 +244,11 @@ impl App {
             }
             return;
         }
+        if self.assembly.image.segments.is_empty() {
+            self.session = None;
+            self.explanation = None;
+            return;
+        }
         let image = self.assembly.image.clone();
         let same = self
             .session

@@ -146,9 +146,13 @@ impl Bench {
         catch_signals(self.sender.clone());
         let first = self.app.first_effects();
         self.carry_out(first);
-        let status = self.turn(&mut terminal).map_err(tell);
+        let status = self.turn(&mut terminal);
+        if status.is_err() {
+            // The terminal is gone; the text must not go with it.
+            self.keep_now();
+        }
         drop(screen);
-        status
+        status.map_err(tell)
     }
 
     /// The loop.

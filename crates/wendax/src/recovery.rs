@@ -52,8 +52,17 @@ pub(crate) fn forget(path: &Path) {
 pub(crate) fn find(path: &Path) -> Option<String> {
     let json = std::fs::read(place(path)?).ok()?;
     let kept: Kept = serde_json::from_slice(&json).ok()?;
-    let alive = kept.process != std::process::id() && Path::new(&format!("/proc/{}", kept.process)).exists();
-    (!alive).then_some(kept.text)
+    (!is_writing(kept.process)).then_some(kept.text)
+}
+
+/// A process is another Wendax that still runs: its text is its own. Where the system does not tell, nobody
+/// is, and the text is offered.
+fn is_writing(process: u32) -> bool {
+    // proc_pid_stat(5): number, name in parentheses, state; Z and X are dead.
+    let Ok(stat) = std::fs::read_to_string(format!("/proc/{process}/stat")) else { return false };
+    let Some((name, rest)) = stat.rsplit_once(')') else { return false };
+    let dead = matches!(rest.trim_start().chars().next(), Some('Z' | 'X') | None);
+    process != std::process::id() && !dead && name.ends_with("(wendax")
 }
 
 /// There is unsaved text of a file.

@@ -1,0 +1,158 @@
+//! The real program driven through a terminal: a first walk from end to end, and what happens to unsaved
+//! text when it is killed.
+
+mod common;
+
+use common::Screen;
+use std::fs;
+
+#[test]
+fn a_first_walk_from_end_to_end() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("scale.asm");
+    fs::write(&file, "start:  mov   r0, prompt\n        sys   put_text\n        sys   get_int\n        sys   put_int\n        sys   exit\n.data\nprompt: .asciz \"tare? \"\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 150, 45);
+    screen.shows("ready");
+    // A faulty line, its problem, its fix.
+    screen.keys("Down Down Down e Home Enter Up");
+    screen.text("        add   r0 5");
+    screen.shows("W010 a comma is missing after `r0`");
+    screen.shows("1 problem in the text");
+    screen.keys("C-t");
+    screen.shows("add   r0, 5");
+    screen.keys("Escape");
+    screen.shows("ready");
+    // A breakpoint, on to it, with input on the way.
+    screen.text("/put_int");
+    screen.keys("Enter b");
+    screen.shows("◆");
+    screen.text("g");
+    screen.shows("waiting for input");
+    screen.text("37");
+    screen.keys("Enter");
+    screen.shows("paused: breakpoint");
+    screen.shows("tare? 37");
+    // Back over the addition and on again.
+    screen.keys("Left");
+    screen.shows("r0 becomes 37 + 5 = 42");
+    screen.text("g");
+    screen.shows("paused: breakpoint");
+    screen.text("g");
+    screen.shows("finished, status 42");
+    screen.shows("42");
+    // Saving and leaving.
+    screen.keys("C-s");
+    screen.shows("saved as");
+    screen.text("q");
+    let end = screen.shows("ended with 0");
+    assert!(!end.contains("registers"), "the terminal is as it was before:\n{end}");
+    assert!(fs::read_to_string(&file).expect("it is there").contains("add   r0, 5"));
+}
+
+#[test]
+fn unsaved_text_is_asked_for_when_leaving() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gate.asm");
+    fs::write(&file, "start:  jmp start\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 100, 30);
+    screen.shows("ready");
+    screen.text("e; changed");
+    screen.keys("Escape");
+    screen.shows("unsaved");
+    screen.text("q");
+    screen.shows("has changes that are not saved");
+    screen.keys("Escape");
+    screen.text("q");
+    screen.text("d");
+    screen.shows("ended with 0");
+    assert_eq!(fs::read_to_string(&file).expect("it is there"), "start:  jmp start\n");
+    let again = Screen::start(home.path(), &file.display().to_string(), 100, 30);
+    let start = again.shows("ready");
+    assert!(!start.contains("recovered"), "what was dropped on purpose stays dropped:\n{start}");
+}
+
+#[test]
+fn unsaved_text_survives_being_killed() {
+    for (signal, restored) in [("KILL", false), ("TERM", true), ("HUP", true)] {
+        let home = tempfile::tempdir().expect("a folder");
+        let file = home.path().join("gate.asm");
+        fs::write(&file, "start:  jmp start\n").expect("written");
+        let screen = Screen::start(home.path(), &file.display().to_string(), 100, 30);
+        screen.shows("ready");
+        screen.text("e; worth keeping");
+        screen.shows("; worth keeping");
+        if signal == "KILL" {
+            // Nothing can be done after this signal, so the text has to be kept before.
+            std::thread::sleep(std::time::Duration::from_millis(1500));
+        }
+        screen.kill(signal);
+        let end = screen.shows("ended with");
+        assert!(!restored || !end.contains("registers"), "{signal}: the terminal is as it was:\n{end}");
+        let again = Screen::start(home.path(), &file.display().to_string(), 100, 30);
+        again.shows("; worth keeping");
+        again.shows("recovered");
+        again.keys("C-s");
+        again.shows("saved as");
+        assert!(fs::read_to_string(&file).expect("it is there").starts_with("; worth keeping"));
+        again.text("q");
+        again.shows("ended with 0");
+    }
+}
+
+#[test]
+fn unsaved_text_survives_a_closed_terminal() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("new.asm");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 100, 30);
+    screen.shows("write");
+    screen.text("halt ; never saved");
+    screen.shows("never saved");
+    screen.close();
+    std::thread::sleep(std::time::Duration::from_millis(1000));
+    let again = Screen::start(home.path(), &file.display().to_string(), 100, 30);
+    again.shows("never saved");
+    again.shows("recovered");
+}
+
+#[test]
+fn a_program_at_full_speed_is_paused_by_a_key() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("spin.asm");
+    fs::write(&file, "start:  inc r1\n        jmp start\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 100, 30);
+    screen.shows("ready");
+    screen.text("g");
+    screen.shows("running");
+    screen.keys("Space");
+    screen.shows("paused: as asked");
+    screen.keys("Left");
+    screen.shows("paused: one step done");
+    screen.text("q");
+    screen.shows("ended with 0");
+}
+
+#[test]
+fn the_demo_opens_in_a_copy_of_its_own_each_time_it_was_changed() {
+    let home = tempfile::tempdir().expect("a folder");
+    let screen = Screen::start(home.path(), "demo", 150, 45);
+    screen.shows("weighbridge.asm");
+    screen.shows("ready");
+    screen.text("e; mine");
+    screen.keys("C-s");
+    screen.shows("saved as");
+    screen.keys("Escape");
+    screen.text("q");
+    screen.shows("ended with 0");
+    let again = Screen::start(home.path(), "demo weighbridge", 150, 45);
+    again.shows("weighbridge-2/weighbridge.asm");
+    again.shows("ready");
+}
+
+#[test]
+fn a_terminal_too_small_says_so_and_works_when_it_grows() {
+    let home = tempfile::tempdir().expect("a folder");
+    let screen = Screen::start(home.path(), "demo", 50, 10);
+    screen.shows("a little more room");
+    screen.text("q");
+    screen.shows("ended with 0");
+}

@@ -1,0 +1,91 @@
+//! The real program in a real terminal: tmux gives it one, types keys, and reads the screen.
+
+use std::path::Path;
+use std::process::{Command, Output};
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::{Duration, Instant};
+
+/// How long a screen may take to show what is expected; generous, for slow machines under load.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// A terminal of its own, on a tmux server of its own.
+pub(crate) struct Screen {
+    socket: String,
+}
+
+impl Screen {
+    /// Starts `wendax` with these arguments; `home` is where it keeps what is its own.
+    pub(crate) fn start(home: &Path, arguments: &str, width: u16, height: u16) -> Self {
+        static NEXT: AtomicU32 = AtomicU32::new(0);
+        let number = NEXT.fetch_add(1, Ordering::Relaxed);
+        let screen = Self { socket: format!("wendax-test-{}-{number}", std::process::id()) };
+        let program = env!("CARGO_BIN_EXE_wendax");
+        let home = home.display();
+        // The status stays on the screen when the program has ended, and the shell keeps the terminal.
+        let command = format!(
+            "HOME={home} XDG_DATA_HOME={home}/data {program} {arguments}; echo \"ended with $?\"; stty -a | grep -c ' echo '; exec cat"
+        );
+        let (width, height) = (width.to_string(), height.to_string());
+        let done =
+            screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &width, "-y", &height, "sh", "-c", &command]);
+        assert!(done.status.success(), "tmux: {}", String::from_utf8_lossy(&done.stderr));
+        screen
+    }
+
+    fn tmux(&self, arguments: &[&str]) -> Output {
+        let output = Command::new("tmux").args(["-L", &self.socket]).args(arguments).output();
+        output.expect("tmux is installed: ./test sees to it")
+    }
+
+    /// Presses keys by their tmux names.
+    pub(crate) fn keys(&self, names: &str) {
+        for name in names.split_whitespace() {
+            self.tmux(&["send-keys", name]);
+        }
+    }
+
+    /// Types a text as it stands.
+    pub(crate) fn text(&self, text: &str) {
+        self.tmux(&["send-keys", "-l", text]);
+    }
+
+    /// What is on the screen.
+    pub(crate) fn read(&self) -> String {
+        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
+    }
+
+    /// Waits until the screen shows a text.
+    #[track_caller]
+    pub(crate) fn shows(&self, wanted: &str) -> String {
+        let begun = Instant::now();
+        loop {
+            let screen = self.read();
+            if screen.contains(wanted) {
+                return screen;
+            }
+            assert!(begun.elapsed() < PATIENCE, "`{wanted}` does not come up on\n{screen}");
+            std::thread::sleep(Duration::from_millis(20));
+        }
+    }
+
+    /// Kills the program in the terminal with a signal.
+    pub(crate) fn kill(&self, signal: &str) {
+        let pid =
+            String::from_utf8_lossy(&self.tmux(&["display-message", "-p", "#{pane_pid}"]).stdout).trim().to_owned();
+        let children = Command::new("pgrep").args(["-P", &pid, "wendax"]).output().expect("pgrep is there");
+        let child = String::from_utf8_lossy(&children.stdout).trim().to_owned();
+        let done = Command::new("kill").args([&format!("-{signal}"), &child]).status().expect("kill is there");
+        assert!(done.success(), "no process to kill below {pid}");
+    }
+
+    /// Closes the terminal, as a user closes a window.
+    pub(crate) fn close(&self) {
+        self.tmux(&["kill-session"]);
+    }
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        self.tmux(&["kill-server"]);
+    }
+}
