@@ -1,0 +1,278 @@
+//! How fast it is: instructions a second with and without history and breakpoints, reaching any of the
+//! last hundred million steps, assembling, from a key to a frame. Beside each engine figure stands a
+//! reference of the same run: the same algorithm compiled natively.
+//!
+//! `cargo bench` prints, before criterion's own figures, the ratios and the memory in use.
+
+use criterion::{Criterion, Throughput, criterion_group, criterion_main};
+use std::hint::black_box;
+use std::time::{Duration, Instant};
+use wendax_asm::assemble;
+use wendax_machine::{Machine, Run, Settings};
+use wendax_session::{Command, Progress, Session};
+use wendax_source::Sources;
+use wendax_tui::{App, Effect, Message, Theme, draw, update};
+
+/// Sorts sixteen wagons by weight, over and over, by calling a routine that inserts one: loads, stores,
+/// comparisons, jumps, calls, pushes and pops in the mix of a usual program.
+const WORK: &str = "\
+.entry start
+start:  clr   r8
+again:  mov   r6, wagons
+        mov   r7, 16
+        mov   r9, 40503
+@fill:  mul   r8, r9
+        add   r8, 12345
+        stw   [r6], r8
+        add   r6, 2
+        djnz  r7, @fill
+        mov   r6, 1
+@next:  mov   r0, r6
+        call  insert
+        inc   r6
+        cmp   r6, 16
+        jltu  @next
+        jmp   again
+
+insert: push  r6-r7
+        shl   r0, 1
+        mov   r1, r0
+        ldw   r2, [r1 + wagons]
+@shift: cmp   r1, 0
+        jeq   @place
+        ldw   r3, [r1 + wagons - 2]
+        cmp   r3, r2
+        jleu  @place
+        stw   [r1 + wagons], r3
+        sub   r1, 2
+        jmp   @shift
+@place: stw   [r1 + wagons], r2
+        pop   r6-r7
+        ret
+.data
+wagons: .space 32
+";
+
+/// The same, compiled natively; returns how many rounds were done and something that depends on them.
+fn native(rounds: u64) -> u16 {
+    let mut seed = 0u16;
+    let mut wagons = [0u16; 16];
+    for _ in 0..rounds {
+        for wagon in &mut wagons {
+            seed = seed.wrapping_mul(40503).wrapping_add(12345);
+            *wagon = seed;
+        }
+        for at in 1..16 {
+            let weight = wagons[at];
+            let mut place = at;
+            while place > 0 && black_box(wagons[place - 1]) > weight {
+                wagons[place] = wagons[place - 1];
+                place -= 1;
+            }
+            wagons[place] = weight;
+        }
+        black_box(&wagons);
+    }
+    wagons[0]
+}
+
+fn image(text: &str) -> wendax_asm::Image {
+    let (sources, file) = Sources::single("work.asm", text);
+    let assembly = assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    assembly.image
+}
+
+fn travel(session: &mut Session, command: Command) {
+    session.begin(command);
+    while session.work(1_000_000) == Progress::Working {}
+}
+
+fn seconds(work: impl FnOnce()) -> f64 {
+    let begun = Instant::now();
+    work();
+    begun.elapsed().as_secs_f64()
+}
+
+/// Resident memory of this process in MiB, where the system tells.
+fn memory() -> f64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|line| line.strip_prefix("VmRSS:"));
+    line.and_then(|line| line.split_whitespace().next()?.parse::<f64>().ok()).unwrap_or(f64::NAN) / 1024.0
+}
+
+/// Steps of one round of [`WORK`], measured.
+fn steps_of_a_round(image: &wendax_asm::Image) -> f64 {
+    let again = u32::try_from(image.symbol("again").map_or(0, |symbol| symbol.value)).unwrap_or(0);
+    let mut machine = Machine::new(image, Settings::default());
+    machine.set_breakpoints(&[again]);
+    for _ in 0..1001 {
+        machine.run(Run { until: u64::MAX, depth: None });
+    }
+    machine.steps() as f64 / 1000.0
+}
+
+/// The figures of one run, each as a ratio to its reference.
+fn report() {
+    const STEPS: u64 = 300_000_000;
+    let image = image(WORK);
+    let per_round = steps_of_a_round(&image);
+    let rounds = (STEPS as f64 / per_round) as u64;
+    let native = seconds(|| {
+        black_box(native(black_box(rounds)));
+    });
+    let mut machine = Machine::new(&image, Settings::default());
+    let bare = seconds(|| {
+        machine.run(Run { until: STEPS, depth: None });
+    });
+    let mut session = Session::new(image.clone(), Settings::default());
+    let history = seconds(|| travel(&mut session, Command::Seek(STEPS)));
+    let rate = |seconds: f64| STEPS as f64 / seconds / 1e6;
+    println!(
+        "engine: {:.0} million instructions a second; native code does the same work {:.1} times as fast",
+        rate(bare),
+        bare / native
+    );
+    println!("with history: {:.0} million a second, {:.2} times the time without", rate(history), history / bare);
+    let mut broken = Session::new(image, Settings::default());
+    broken.set_breakpoints([0x0FF0]);
+    let breakpoints = seconds(|| travel(&mut broken, Command::Seek(STEPS)));
+    println!("with history and a breakpoint elsewhere: {:.2} times the time without", breakpoints / bare);
+    drop(broken);
+    println!("memory after {STEPS} steps with history: {:.0} MiB", memory());
+    let mut slowest = 0.0f64;
+    let mut step = 17u64;
+    for _ in 0..60 {
+        step = step.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+        let target = STEPS - step % 100_000_000;
+        slowest = slowest.max(seconds(|| travel(&mut session, Command::Seek(target))));
+    }
+    println!(
+        "any of the last 100 million steps: at most {:.0} ms in 60 visits, {:.4} of the time to run there",
+        slowest * 1e3,
+        slowest / history
+    );
+    travel(&mut session, Command::Seek(STEPS));
+    let back = seconds(|| (0..100).for_each(|_| travel(&mut session, Command::StepBack))) / 100.0;
+    println!("one step back from there, 100 times: {:.2} ms each", back * 1e3);
+}
+
+/// A source of so many lines with instructions, data, comments, constants and labels, as large a program
+/// as memory holds and the rest comments.
+fn long_source(lines: usize) -> String {
+    let mut text = String::from(".entry start\nstart:\n");
+    for number in 0..lines {
+        let code = number < 60_000 && number % 3 == 0;
+        match (code, number % 12) {
+            (true, 0) => text.push_str(&format!("wagon_{number}:\n")),
+            (true, 3) => text.push_str("        add   r1, LIMIT_1 + 2 * (3 + 1)   ; the next one\n"),
+            (true, 6) => text.push_str(&format!("        jne   wagon_{}\n", number - 6)),
+            (true, _) => text.push_str("        ldw   r2, [r6 + 4]\n"),
+            (false, 1) => text.push_str(&format!(".equ LIMIT_{number}, {} + {number}\n", number % 999)),
+            (false, _) => text.push_str("; weights are in hundredweight, as everywhere in the yard\n"),
+        }
+    }
+    text.push_str("        sys   exit\n");
+    text
+}
+
+fn assembling(c: &mut Criterion) {
+    let mut group = c.benchmark_group("assemble");
+    group.sample_size(20);
+    for lines in [1_000, 10_000, 100_000] {
+        let text = long_source(lines);
+        let (sources, file) = Sources::single("long.asm", text.clone());
+        group.throughput(Throughput::Elements(lines as u64));
+        group.bench_function(format!("{lines} lines"), |b| b.iter(|| assemble(black_box(&sources), file)));
+        // The reference: splitting the same text into words, which any assembler has to do.
+        group.bench_function(format!("{lines} lines, words only"), |b| {
+            b.iter(|| black_box(&text).split_whitespace().map(str::len).sum::<usize>());
+        });
+    }
+    group.finish();
+}
+
+fn running(c: &mut Criterion) {
+    let image = image(WORK);
+    let rounds = (1_000_000.0 / steps_of_a_round(&image)) as u64;
+    let mut group = c.benchmark_group("a million steps");
+    group.throughput(Throughput::Elements(1_000_000));
+    let mut machine = Machine::new(&image, Settings::default());
+    group.bench_function("engine", |b| {
+        b.iter(|| {
+            let until = machine.steps() + 1_000_000;
+            machine.run(Run { until, depth: None })
+        });
+    });
+    let mut session = Session::new(image, Settings::default());
+    group.bench_function("with history", |b| {
+        b.iter(|| {
+            let target = session.now() + 1_000_000;
+            travel(&mut session, Command::Seek(target));
+        });
+    });
+    group.bench_function("natively compiled", |b| b.iter(|| native(black_box(rounds))));
+    group.finish();
+}
+
+/// Carries out what a key brings about, assembling included, and draws a frame.
+fn frame(app: &mut App, terminal: &mut ratatui::Terminal<ratatui::backend::TestBackend>, message: Message) {
+    let mut effects = update(app, message);
+    while let Some(effect) = effects.pop() {
+        if let Effect::Assemble(revision, text) = effect {
+            let (sources, file) = Sources::single("long.asm", text);
+            let assembly = assemble(&sources, file);
+            effects.extend(update(app, Message::Assembled(revision, Box::new((sources, assembly)))));
+        }
+    }
+    while app.has_work() {
+        update(app, Message::Work);
+    }
+    let _ = terminal.draw(|frame| draw(app, frame));
+}
+
+fn key_to_frame(c: &mut Criterion) {
+    use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+    let key = |code| Message::Key(KeyEvent::new(code, KeyModifiers::NONE));
+    let mut group = c.benchmark_group("key to frame");
+    group.measurement_time(Duration::from_secs(4)).sample_size(20);
+    let demo = include_str!("../../../demos/weighbridge/weighbridge.asm").to_owned();
+    for (name, text) in [("demo", demo), ("100000 lines", long_source(100_000))] {
+        let mut terminal =
+            ratatui::Terminal::new(ratatui::backend::TestBackend::new(160, 50)).expect("memory has room");
+        let mut app = App::new(None, &text, Settings::default(), Theme::default());
+        let first = app.first_effects();
+        for effect in first {
+            if let Effect::Assemble(revision, text) = effect {
+                let (sources, file) = Sources::single("long.asm", text);
+                let assembly = assemble(&sources, file);
+                update(&mut app, Message::Assembled(revision, Box::new((sources, assembly))));
+            }
+        }
+        frame(&mut app, &mut terminal, Message::Resized(160, 50));
+        group.bench_function(format!("step and back, {name}"), |b| {
+            b.iter(|| {
+                frame(&mut app, &mut terminal, key(KeyCode::Right));
+                frame(&mut app, &mut terminal, key(KeyCode::Left));
+            });
+        });
+        frame(&mut app, &mut terminal, key(KeyCode::Char('e')));
+        group.bench_function(format!("two keys typed and all assembled, {name}"), |b| {
+            b.iter(|| {
+                frame(&mut app, &mut terminal, key(KeyCode::Char(';')));
+                frame(&mut app, &mut terminal, key(KeyCode::Backspace));
+            });
+        });
+    }
+    group.finish();
+}
+
+fn all(c: &mut Criterion) {
+    report();
+    running(c);
+    assembling(c);
+    key_to_frame(c);
+}
+
+criterion_group!(speed, all);
+criterion_main!(speed);
