@@ -9,7 +9,7 @@ use super::traps::{Fault, FaultKind};
 use super::{Frame, FrameKind, Machine, NOTE_FLAGS, NOTE_RETURN, Run, State};
 use crate::events::Stop;
 use crate::memory::{DECODED, DEVICE, EXECUTE, KNOWN, Memory, PAGE, READ, SPECIAL, WRITE};
-use wendax_isa::w16::{C, I, N, Op, SP, V, Z, decode};
+use wendax_isa::w16::{C, I, N, SP, V, Z, decode};
 
 /// Why the loop was left.
 enum Exit {
@@ -53,13 +53,13 @@ fn difference(a: u16, b: u16, borrow: u16) -> (u16, u16) {
 
 /// Shifts one place `count` (0 to 15) times; `old` are the flags before, whose C stays when `count` is 0.
 #[inline]
-fn shift(op: Op, value: u16, count: u16, old: u16) -> (u16, u16) {
+fn shift(kind: Kind, value: u16, count: u16, old: u16) -> (u16, u16) {
     if count == 0 {
         return (value, sign_and_zero(value) | old & C);
     }
-    let (result, out) = match op {
-        Op::Shl => (value << count, value >> (16 - count) & 1),
-        Op::Asr => {
+    let (result, out) = match kind {
+        Kind::Shl => (value << count, value >> (16 - count) & 1),
+        Kind::Asr => {
             ((value.cast_signed() >> count).cast_unsigned(), (value.cast_signed() >> (count - 1)).cast_unsigned() & 1)
         }
         _ => (value >> count, value >> (count - 1) & 1),
@@ -227,7 +227,7 @@ impl Machine {
             if pc & 1 != 0 {
                 break Exit::Fault(FaultKind::Misaligned { address: pc, fetch: true });
             }
-            let slot = table[usize::from(pc >> 1)];
+            let slot = &table[usize::from(pc >> 1)];
             let a = usize::from(slot.a & 15);
             let d = registers[a];
             let s = registers[usize::from(slot.b & 15)].wrapping_add(slot.value);
@@ -266,7 +266,7 @@ impl Machine {
                     let at = usize::from(address & !1);
                     let rights = attributes[at] & attributes[at | 1] & (READ | DEVICE);
                     if rights != READ || address & 1 != 0 {
-                        break Exit::Rare(slot);
+                        break Exit::Rare(*slot);
                     }
                     u16::from_le_bytes([bytes[at], bytes[at | 1]])
                 }};
@@ -274,7 +274,7 @@ impl Machine {
             macro_rules! load_byte {
                 () => {{
                     if attributes[usize::from(s)] & (READ | DEVICE) != READ {
-                        break Exit::Rare(slot);
+                        break Exit::Rare(*slot);
                     }
                     bytes[usize::from(s)]
                 }};
@@ -285,7 +285,7 @@ impl Machine {
                     let at = usize::from(address & !1);
                     let (low, high) = (attributes[at], attributes[at | 1]);
                     if low & high & WRITE == 0 || (low | high) & (SPECIAL | DECODED) != 0 || address & 1 != 0 {
-                        break Exit::Rare(slot);
+                        break Exit::Rare(*slot);
                     }
                     let [low_byte, high_byte] = u16::to_le_bytes($value);
                     (bytes[at], bytes[at | 1]) = (low_byte, high_byte);
@@ -330,122 +330,122 @@ impl Machine {
                         jump!(slot.value);
                     }
                 }
-                Kind::Run(op) => match op {
-                    Op::Nop => {}
-                    Op::Mov => set!(s),
-                    Op::Add => arithmetic!(sum(d, s, 0)),
-                    Op::Adc => arithmetic!(sum(d, s, flags & C)),
-                    Op::Sub => arithmetic!(difference(d, s, 0)),
-                    Op::Sbc => arithmetic!(difference(d, s, flags & C)),
-                    Op::Cmp => flag!(difference(d, s, 0).1),
-                    Op::And => logic!(d & s),
-                    Op::Or => logic!(d | s),
-                    Op::Xor => logic!(d ^ s),
-                    Op::Tst => flag!(sign_and_zero(d & s)),
-                    Op::Shl | Op::Shr | Op::Asr => {
-                        let (value, new) = shift(op, d, s & 15, flags);
-                        set!(value);
-                        flags = flags & I | new;
-                        flag_writer = pc;
-                        if s & 15 != 0 {
-                            carry_writer = pc;
-                        }
+                Kind::Nop => {}
+                Kind::Mov => set!(s),
+                Kind::Add => arithmetic!(sum(d, s, 0)),
+                Kind::Adc => arithmetic!(sum(d, s, flags & C)),
+                Kind::Sub => arithmetic!(difference(d, s, 0)),
+                Kind::Sbc => arithmetic!(difference(d, s, flags & C)),
+                Kind::Cmp => flag!(difference(d, s, 0).1),
+                Kind::And => logic!(d & s),
+                Kind::Or => logic!(d | s),
+                Kind::Xor => logic!(d ^ s),
+                Kind::Tst => flag!(sign_and_zero(d & s)),
+                Kind::Shl | Kind::Shr | Kind::Asr => {
+                    let (value, new) = shift(slot.kind, d, s & 15, flags);
+                    set!(value);
+                    flags = flags & I | new;
+                    flag_writer = pc;
+                    if s & 15 != 0 {
+                        carry_writer = pc;
                     }
-                    Op::Mul => {
-                        let (low, high) = words(u32::from(d) * u32::from(s));
-                        set!(low);
-                        flag!(sign_and_zero(low) | if high == 0 { 0 } else { C | V });
+                }
+                Kind::Mul => {
+                    let (low, high) = words(u32::from(d) * u32::from(s));
+                    set!(low);
+                    flag!(sign_and_zero(low) | if high == 0 { 0 } else { C | V });
+                }
+                Kind::Div | Kind::Mod | Kind::Divs | Kind::Mods if s == 0 => {
+                    break Exit::Fault(FaultKind::DivideByZero);
+                }
+                Kind::Div => logic!(d / s),
+                Kind::Mod => logic!(d % s),
+                Kind::Divs => {
+                    let (value, _, overflow) = signed_division(d, s);
+                    set!(value);
+                    flag!(sign_and_zero(value) | overflow);
+                }
+                Kind::Mods => {
+                    let (_, value, overflow) = signed_division(d, s);
+                    set!(value);
+                    flag!(sign_and_zero(value) | overflow);
+                }
+                Kind::Mulh => logic!(words(u32::from(d) * u32::from(s)).1),
+                Kind::Mulhs => {
+                    logic!(words((i32::from(d.cast_signed()) * i32::from(s.cast_signed())).cast_unsigned()).1);
+                }
+                Kind::Swap => {
+                    registers[usize::from(slot.b & 15)] = d;
+                    known |= 1 << (slot.b & 15);
+                    set!(s);
+                }
+                Kind::Not => logic!(!d),
+                Kind::Neg => arithmetic!(difference(0, d, 0)),
+                Kind::Swapb => logic!(d.swap_bytes()),
+                Kind::Extb => logic!(((d << 8).cast_signed() >> 8).cast_unsigned()),
+                Kind::Rlc => {
+                    let value = d << 1 | flags & C;
+                    set!(value);
+                    flag!(sign_and_zero(value) | (d >> 15) * C);
+                }
+                Kind::Rrc => {
+                    let value = d >> 1 | (flags & C) << 15;
+                    set!(value);
+                    flag!(sign_and_zero(value) | (d & 1) * C);
+                }
+                Kind::Push => push!(d, slot.a + 1),
+                Kind::PushFl => push!(flags, NOTE_FLAGS),
+                Kind::Pop => {
+                    let sp = registers[STACK];
+                    let value = load_word!(sp);
+                    registers[STACK] = sp.wrapping_add(2);
+                    set!(value);
+                }
+                Kind::Ldw => set!(load_word!(s)),
+                Kind::Ldb => set!(load_byte!().into()),
+                Kind::Ldsb => set!(i16::from(load_byte!().cast_signed()).cast_unsigned()),
+                Kind::Lea => set!(s),
+                Kind::Stw => store_word!(s, d, 0),
+                Kind::Stb => {
+                    let at = usize::from(s);
+                    let rights = attributes[at];
+                    if rights & (WRITE | SPECIAL | DECODED) != WRITE {
+                        break Exit::Rare(*slot);
                     }
-                    Op::Div | Op::Mod | Op::Divs | Op::Mods if s == 0 => break Exit::Fault(FaultKind::DivideByZero),
-                    Op::Div => logic!(d / s),
-                    Op::Mod => logic!(d % s),
-                    Op::Divs => {
-                        let (value, _, overflow) = signed_division(d, s);
-                        set!(value);
-                        flag!(sign_and_zero(value) | overflow);
+                    bytes[at] = d.to_le_bytes()[0];
+                    attributes[at] = rights | KNOWN;
+                    notes[at / 2] = 0;
+                    dirty[at / PAGE] = true;
+                }
+                Kind::Djnz => {
+                    let left = d.wrapping_sub(1);
+                    set!(left);
+                    if left != 0 {
+                        jump!(slot.value);
                     }
-                    Op::Mods => {
-                        let (_, value, overflow) = signed_division(d, s);
-                        set!(value);
-                        flag!(sign_and_zero(value) | overflow);
+                }
+                Kind::Call => enter!(slot.value),
+                Kind::CallReg => enter!(d),
+                Kind::JmpReg => {
+                    if d == pc {
+                        break Exit::Loop;
                     }
-                    Op::Mulh => logic!(words(u32::from(d) * u32::from(s)).1),
-                    Op::Mulhs => {
-                        logic!(words((i32::from(d.cast_signed()) * i32::from(s.cast_signed())).cast_unsigned()).1);
+                    jump!(d);
+                }
+                Kind::Ret => {
+                    let sp = registers[STACK];
+                    next = load_word!(sp);
+                    registers[STACK] = sp.wrapping_add(2);
+                    if drop_frames(frames, sp) <= depth {
+                        pc = next;
+                        steps = steps.wrapping_add(1);
+                        cycles = cycles.wrapping_add(u64::from(slot.cycles));
+                        break Exit::Depth;
                     }
-                    Op::Swap => {
-                        registers[usize::from(slot.b & 15)] = d;
-                        known |= 1 << (slot.b & 15);
-                        set!(s);
-                    }
-                    Op::Not => logic!(!d),
-                    Op::Neg => arithmetic!(difference(0, d, 0)),
-                    Op::Swapb => logic!(d.swap_bytes()),
-                    Op::Extb => logic!(((d << 8).cast_signed() >> 8).cast_unsigned()),
-                    Op::Rlc => {
-                        let value = d << 1 | flags & C;
-                        set!(value);
-                        flag!(sign_and_zero(value) | (d >> 15) * C);
-                    }
-                    Op::Rrc => {
-                        let value = d >> 1 | (flags & C) << 15;
-                        set!(value);
-                        flag!(sign_and_zero(value) | (d & 1) * C);
-                    }
-                    Op::Push => push!(d, slot.a + 1),
-                    Op::PushFl => push!(flags, NOTE_FLAGS),
-                    Op::Pop => {
-                        let sp = registers[STACK];
-                        let value = load_word!(sp);
-                        registers[STACK] = sp.wrapping_add(2);
-                        set!(value);
-                    }
-                    Op::Ldw => set!(load_word!(s)),
-                    Op::Ldb => set!(load_byte!().into()),
-                    Op::Ldsb => set!(i16::from(load_byte!().cast_signed()).cast_unsigned()),
-                    Op::Lea => set!(s),
-                    Op::Stw => store_word!(s, d, 0),
-                    Op::Stb => {
-                        let at = usize::from(s);
-                        let rights = attributes[at];
-                        if rights & (WRITE | SPECIAL | DECODED) != WRITE {
-                            break Exit::Rare(slot);
-                        }
-                        bytes[at] = d.to_le_bytes()[0];
-                        attributes[at] = rights | KNOWN;
-                        notes[at / 2] = 0;
-                        dirty[at / PAGE] = true;
-                    }
-                    Op::Djnz => {
-                        let left = d.wrapping_sub(1);
-                        set!(left);
-                        if left != 0 {
-                            jump!(slot.value);
-                        }
-                    }
-                    Op::Call => enter!(slot.value),
-                    Op::CallReg => enter!(d),
-                    Op::JmpReg => {
-                        if d == pc {
-                            break Exit::Loop;
-                        }
-                        jump!(d);
-                    }
-                    Op::Ret => {
-                        let sp = registers[STACK];
-                        next = load_word!(sp);
-                        registers[STACK] = sp.wrapping_add(2);
-                        if drop_frames(frames, sp) <= depth {
-                            pc = next;
-                            steps = steps.wrapping_add(1);
-                            cycles = cycles.wrapping_add(u64::from(slot.cycles));
-                            break Exit::Depth;
-                        }
-                    }
-                    Op::Halt | Op::Reti | Op::Ei | Op::Di | Op::Brk | Op::PopFl | Op::Sys => break Exit::Rare(slot),
-                    // Decoded to a slot of their own kind.
-                    Op::Jump(_) => break Exit::Undecoded,
-                },
+                }
+                Kind::Halt | Kind::Reti | Kind::Ei | Kind::Di | Kind::Brk | Kind::PopFl | Kind::Sys => {
+                    break Exit::Rare(*slot);
+                }
             }
             pc = next;
             steps = steps.wrapping_add(1);
@@ -512,7 +512,7 @@ impl Machine {
     }
 
     /// An instruction whose access to memory is not plain.
-    fn access(&mut self, op: Op, slot: Slot, depth: i64) -> Result<Option<Stop>, FaultKind> {
+    fn access(&mut self, slot: Slot, depth: i64) -> Result<Option<Stop>, FaultKind> {
         let pc = self.state.cpu.pc;
         let a = usize::from(slot.a & 15);
         let registers = self.state.cpu.registers;
@@ -520,50 +520,50 @@ impl Machine {
         let s = registers[usize::from(slot.b & 15)].wrapping_add(slot.value);
         let below = sp.wrapping_sub(2);
         let mut next = slot.next;
-        match op {
-            Op::Ldw => {
+        match slot.kind {
+            Kind::Ldw => {
                 let value = self.load_word(s)?;
                 self.set(a, value);
             }
-            Op::Ldb => {
+            Kind::Ldb => {
                 let value = self.load_byte(s)?;
                 self.set(a, value.into());
             }
-            Op::Ldsb => {
+            Kind::Ldsb => {
                 let value = self.load_byte(s)?;
                 self.set(a, i16::from(value.cast_signed()).cast_unsigned());
             }
-            Op::Stw => self.store_word(s, d, 0)?,
-            Op::Stb => self.store_byte(s, d.to_le_bytes()[0])?,
-            Op::Push => {
+            Kind::Stw => self.store_word(s, d, 0)?,
+            Kind::Stb => self.store_byte(s, d.to_le_bytes()[0])?,
+            Kind::Push => {
                 self.store_word(below, d, slot.a + 1)?;
                 self.set(STACK, below);
             }
-            Op::PushFl => {
+            Kind::PushFl => {
                 self.store_word(below, self.state.cpu.flags, NOTE_FLAGS)?;
                 self.set(STACK, below);
             }
-            Op::Pop => {
+            Kind::Pop => {
                 let value = self.load_word(sp)?;
                 self.set(STACK, sp.wrapping_add(2));
                 self.set(a, value);
             }
-            Op::PopFl => {
+            Kind::PopFl => {
                 let value = self.load_word(sp)?;
                 self.set(STACK, sp.wrapping_add(2));
                 self.set_flags(value, pc);
             }
-            Op::Call | Op::CallReg => {
+            Kind::Call | Kind::CallReg => {
                 self.store_word(below, slot.next, NOTE_RETURN)?;
                 self.set(STACK, below);
-                next = if op == Op::Call { slot.value } else { d };
+                next = if slot.kind == Kind::Call { slot.value } else { d };
                 self.push_frame(pc, next, FrameKind::Call);
             }
-            Op::Ret => {
+            Kind::Ret => {
                 next = self.load_word(sp)?;
                 self.set(STACK, sp.wrapping_add(2));
             }
-            Op::Reti => {
+            Kind::Reti => {
                 next = self.load_word(sp)?;
                 let flags = self.load_word(sp.wrapping_add(2))?;
                 self.set(STACK, sp.wrapping_add(4));
@@ -572,7 +572,7 @@ impl Machine {
             _ => return Ok(None),
         }
         self.done(slot, next);
-        let left = matches!(op, Op::Ret | Op::Reti) && drop_frames(&mut self.state.frames, sp) <= depth;
+        let left = matches!(slot.kind, Kind::Ret | Kind::Reti) && drop_frames(&mut self.state.frames, sp) <= depth;
         Ok(left.then_some(Stop::Depth))
     }
 
@@ -592,23 +592,22 @@ impl Machine {
 
     /// Carries out an instruction the loop leaves alone.
     fn rare(&mut self, slot: Slot, depth: i64) -> Option<Stop> {
-        let Kind::Run(op) = slot.kind else { return None };
         let pc = self.state.cpu.pc;
-        match op {
-            Op::Halt => {
+        match slot.kind {
+            Kind::Halt => {
                 self.done(slot, slot.next);
                 self.state.finished = Some(0);
                 Some(Stop::Finished(0))
             }
-            Op::Ei | Op::Di => {
+            Kind::Ei | Kind::Di => {
                 self.done(slot, slot.next);
-                let allowed = if op == Op::Ei { I } else { 0 };
+                let allowed = if slot.kind == Kind::Ei { I } else { 0 };
                 self.set_flags(self.state.cpu.flags & !I | allowed, pc);
                 None
             }
-            Op::Brk => self.brk(slot),
-            Op::Sys => self.system_call(slot),
-            _ => match self.access(op, slot, depth) {
+            Kind::Brk => self.brk(slot),
+            Kind::Sys => self.system_call(slot),
+            _ => match self.access(slot, depth) {
                 Ok(stop) => stop,
                 Err(kind) => self.fault(kind),
             },

@@ -8,19 +8,39 @@ use wendax_isa::w16::{Insn, Op};
 
 const WORDS: usize = 0x8000;
 
-/// What the engine does with a slot. Operations with a constant have no register in the place of `b`, so
-/// that the sum of that register and the constant serves all encodings.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Kind {
-    Undecoded,
-    Breakpoint,
-    /// A jump; `a` and `b` together have a bit for each state of the flags in which it is taken.
-    Jump,
-    /// Anything else; never [`Op::Jump`].
-    Run(Op),
+macro_rules! kinds {
+    ($($op:ident)*) => {
+        /// What the engine does with a slot: one flat list, so that it is one jump through a table.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+        #[repr(u8)]
+        pub(super) enum Kind {
+            Undecoded,
+            Breakpoint,
+            /// `a` and `b` together have a bit for each state of the flags in which it is taken.
+            Jump,
+            $($op),*
+        }
+
+        impl Kind {
+            fn of(op: Op) -> Self {
+                match op {
+                    Op::Jump(_) => Self::Jump,
+                    $(Op::$op => Self::$op),*
+                }
+            }
+        }
+    };
 }
 
+kinds! {
+    Nop Halt Ret Reti Ei Di Brk PushFl PopFl Sys Mov Add Adc Sub Sbc Cmp And Or Xor Tst Shl Shr Asr Mul Div Mod
+    Not Neg Swapb Extb Rlc Rrc Push Pop CallReg JmpReg Mulh Mulhs Divs Mods Swap Ldw Ldb Ldsb Lea Stw Stb Djnz Call
+}
+
+/// A decoded instruction. Operations with a constant have no register in the place of `b`, so that the sum
+/// of that register and the constant serves all encodings.
 #[derive(Debug, Clone, Copy)]
+#[repr(C, align(8))]
 pub(super) struct Slot {
     pub(super) kind: Kind,
     pub(super) a: u8,
@@ -42,15 +62,21 @@ impl Slot {
             Op::Jump(_) | Op::Djnz | Op::Call => insn.target(address),
             _ => insn.value,
         };
-        let (kind, a, b) = match insn.op() {
+        let [a, b] = match insn.op() {
             Op::Jump(cond) => {
                 let states = (0..16).filter(|&flags| cond.holds(flags)).map(|flags| 1 << flags).sum::<u16>();
-                let [a, b] = states.to_le_bytes();
-                (Kind::Jump, a, b)
+                states.to_le_bytes()
             }
-            op => (Kind::Run(op), insn.a & 0xF, insn.b & 0xF),
+            _ => [insn.a & 0xF, insn.b & 0xF],
         };
-        Self { kind, a, b, cycles: insn.row().cycles, value, next: address.wrapping_add(insn.bytes()) }
+        Self {
+            kind: Kind::of(insn.op()),
+            a,
+            b,
+            cycles: insn.row().cycles,
+            value,
+            next: address.wrapping_add(insn.bytes()),
+        }
     }
 }
 
