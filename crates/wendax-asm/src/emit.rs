@@ -278,7 +278,8 @@ impl Emitter<'_> {
         self.image.entry = match (start, first) {
             (Some(symbol), _) => u32::try_from(symbol.value).unwrap_or(0),
             (None, Some(line)) => line.address,
-            (None, None) => 0,
+            // Code written as numbers is code all the same.
+            (None, None) => self.image.segments.iter().find(|s| s.rights.execute).map_or(0, |segment| segment.start),
         };
         let Some((expr, span)) = self.unit.entry else { return };
         let here = Placed { address: 0, size: 0 };

@@ -15,7 +15,7 @@ fn run(text: &str, input: Option<&str>) -> (Machine, String) {
     }
     let stop = machine.run(Run { until: 10_000, depth: None });
     assert_eq!(stop, Stop::Finished(machine.finished().unwrap_or(99)), "{text}");
-    let output = String::from_utf8(machine.take_output()).unwrap();
+    let output = String::from_utf8(machine.take_output()).expect("programs here print text");
     (machine, output)
 }
 

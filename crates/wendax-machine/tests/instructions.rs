@@ -36,7 +36,8 @@ fn machine(line: &str, before: &str) -> Machine {
     for (name, value) in before.split_whitespace().filter_map(|part| part.split_once('=')) {
         match TARGET.register(name) {
             Some(register) => {
-                machine.feed(&Event::SetRegister(u32::try_from(register).unwrap(), number(&machine, &image, value)))
+                let index = u32::try_from(register).expect("there are fourteen");
+                machine.feed(&Event::SetRegister(index, number(&machine, &image, value)));
             }
             None if name == "f" => machine.feed(&Event::SetFlags(flags_of(value))),
             None => {
@@ -58,7 +59,7 @@ fn number(machine: &Machine, image: &wendax_asm::Image, text: &str) -> u32 {
         return number(machine, image, left) + number(machine, image, right);
     }
     if let Some(symbol) = image.symbol(text) {
-        return u32::try_from(symbol.value).unwrap();
+        return u32::try_from(symbol.value).expect("an address");
     }
     u32::from_str_radix(text, 16).unwrap_or_else(|_| panic!("`{text}` is no number"))
 }
@@ -68,7 +69,8 @@ fn check(cases: &[Case]) -> BTreeSet<&'static str> {
     for &(line, before, after, cycles) in cases {
         let mut machine = machine(line, before);
         let pc = machine.pc();
-        let insn = decode(u16::try_from(machine.word(pc)).unwrap(), 0).unwrap_or_else(|| panic!("{line} is illegal"));
+        let insn =
+            decode(u16::try_from(machine.word(pc)).expect("a word"), 0).unwrap_or_else(|| panic!("{line} is illegal"));
         patterns.insert(insn.row().pattern);
         let kept: Vec<u32> = (0..14).map(|register| machine.register(register)).collect();
         let flags = machine.flags();

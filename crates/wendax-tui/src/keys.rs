@@ -63,7 +63,7 @@ pub const BINDINGS: &[Binding] = &[
     bind(&["."], Walk, A::ToLine, "to line", "Go on to the line under the cursor"),
     bind(&[","], Walk, A::BackToLine, "", "Go back to the line under the cursor"),
     bind(&[":", "Ctrl-P"], Both, A::Palette, "palette", "Palette: find a command by its words"),
-    bind(&["?"], Walk, A::Help, "help", "Help: keys, and the instruction under the cursor"),
+    bind(&["?"], Walk, A::Help, "help", "Help: what is on the line of the cursor, and all keys"),
     bind(&["q", "Ctrl-Q"], Both, A::Quit, "quit", "Quit"),
     bind(&["Space"], Walk, A::Pause, "pause", "Pause a running program"),
     bind(&["Tab"], Walk, A::NextPane, "next pane", "Next pane: source, stack, memory, console"),

@@ -4,6 +4,14 @@
 //!
 //! `cargo bench` prints, before criterion's own figures, the ratios and the memory in use.
 
+#![expect(
+    clippy::cast_precision_loss,
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    reason = "figures for people to read"
+)]
+#![expect(clippy::print_stdout, reason = "this prints its figures")]
+
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::time::{Duration, Instant};

@@ -108,7 +108,7 @@ fn unsaved_text_survives_a_closed_terminal() {
     screen.text("halt ; never saved");
     screen.shows("never saved");
     screen.close();
-    std::thread::sleep(std::time::Duration::from_millis(1000));
+    std::thread::sleep(std::time::Duration::from_secs(1));
     let again = Screen::start(home.path(), &file.display().to_string(), 100, 30);
     again.shows("never saved");
     again.shows("recovered");

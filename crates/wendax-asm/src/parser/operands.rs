@@ -293,6 +293,12 @@ impl Parser<'_> {
     }
 
     fn wrong_operands(&mut self, mnemonic: &'static Mnemonic, span: Span, operands: &[Operand]) -> Option<What> {
+        // Names among operands that are wrong anyhow are not looked up: one cause gives one problem.
+        for operand in operands {
+            if let Place::Value(expr) | Place::Memory { offset: Some(expr), .. } = operand.what {
+                self.unit.steps[expr.start as usize..expr.end as usize].fill(Step::Unknown);
+            }
+        }
         let whole = operands.last().map_or(span, |last| span.to(last.span));
         let given: Vec<&str> = operands.iter().map(|operand| operand.what.words()).collect();
         let given = match given.as_slice() {

@@ -75,20 +75,20 @@ fn shortened(path: &str, room: u16) -> String {
 }
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    const GAP: u16 = 3;
     pen.band(area);
-    let mode = if app.mode == Mode::Write { " write " } else { " walk " };
-    let mode_ink = if app.mode == Mode::Write { Ink::Fresh } else { Ink::Time };
-    let at = pen.bold(area.x, area.y, area.width, mode, mode_ink);
-    let at = pen.text(at, area.y, area.right() - at, "  ", Ink::Text);
-    let room = (area.width * 2 / 5).min(area.right() - at);
-    let name = if area.width >= 120 { app.path.as_deref().unwrap_or("untitled.asm") } else { app.name() };
-    let at = pen.bold(at, area.y, room, &shortened(name, room), Ink::Text);
-    let changed = if app.is_changed() { " · unsaved" } else { "" };
-    let mut at = pen.text(at, area.y, area.right() - at, changed, Ink::Fresh);
+    let (mode, mode_ink) = if app.mode == Mode::Write { (" write", Ink::Fresh) } else { (" walk", Ink::Time) };
     let (state, ink) = state_words(app);
+    let changed = if app.is_changed() { " · unsaved" } else { "" };
     let numbers = app.session.as_ref().map_or(String::new(), |session| numbers(session, area.width));
-    let room = area.right().saturating_sub(at + 3 + width(&numbers) + 3);
-    at += 3;
+    // State and numbers are what changes; the path takes what they leave, but never less than a name needs.
+    let others = width(mode) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;
+    let room = area.width.saturating_sub(others).max(width(app.name()).min(24));
+    let path = app.path.as_deref().filter(|path| width(path) <= room || room >= 40).unwrap_or(app.name());
+    let at = pen.bold(area.x, area.y, area.width, mode, mode_ink) + GAP;
+    let at = pen.bold(at, area.y, room, &shortened(path, room), Ink::Text);
+    let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
+    let room = area.right().saturating_sub(at + width(&numbers) + GAP);
     pen.bold(at, area.y, room, &state, ink);
     pen.right(Rect { width: area.width - 1, ..area }, area.y, &numbers, Ink::Quiet);
 }

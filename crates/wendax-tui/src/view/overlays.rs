@@ -6,6 +6,8 @@ use crate::state::{App, Ask, Overlay};
 use crate::theme::Ink;
 use crate::update::palette;
 use ratatui::layout::Rect;
+use wendax_asm::{DIRECTIVES, Lexeme, lexemes, mnemonics};
+use wendax_isa::w16::{call_by_name, rows_named};
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     match &app.overlay {
@@ -17,12 +19,13 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
 }
 
-/// A sheet over the bench: its ground, its head; returns the area within.
+/// A sheet over the bench, its ground and its head; returns the area within.
 fn sheet(pen: &mut Pen<'_>, area: Rect, wide: u16, high: u16, name: &str, note: &str) -> Rect {
     let wide = wide.min(area.width.saturating_sub(4));
     let high = high.min(area.height.saturating_sub(3));
-    let x = area.x + (area.width - wide) / 2;
-    let y = area.y + 2.min(area.height - high);
+    // Sheets rise from the keys line, so that the source and the state above stay in view.
+    let x = area.x + 2;
+    let y = area.bottom() - 1 - high;
     let whole = Rect { x, y, width: wide, height: high };
     pen.clear(whole);
     pen.band(whole);
@@ -33,7 +36,7 @@ fn sheet(pen: &mut Pen<'_>, area: Rect, wide: u16, high: u16, name: &str, note: 
 
 fn draw_palette(pen: &mut Pen<'_>, area: Rect, query: &str, chosen: usize) {
     let found = palette(query);
-    let inner = sheet(pen, area, 76, 22, "palette", &format!("{} commands", found.len()));
+    let inner = sheet(pen, area, 96, 16, "palette", &format!("{} commands", found.len()));
     let at = pen.text(inner.x, inner.y, inner.width, query, Ink::Text);
     pen.caret(at, inner.y);
     if query.is_empty() {
@@ -65,7 +68,7 @@ fn draw_prompt(pen: &mut Pen<'_>, area: Rect, ask: Ask, text: &str) {
         Ask::Search => ("search", "any text; n searches on"),
         Ask::Name { .. } => ("save as", "the name of the file"),
     };
-    let inner = sheet(pen, area, 80, 4, name, "");
+    let inner = sheet(pen, area, 96, 4, name, "");
     let over = width(text).saturating_sub(inner.width.saturating_sub(1));
     let visible: String = text.chars().skip(over.into()).collect();
     let at = pen.text(inner.x, inner.y, inner.width, &visible, Ink::Text);
@@ -86,12 +89,7 @@ fn draw_leaving(app: &App, pen: &mut Pen<'_>, area: Rect) {
 /// All lines of the help with their ink.
 pub(crate) fn help_lines(app: &App) -> Vec<(String, Ink)> {
     let mut lines = Vec::new();
-    if let Some(explanation) = app.explanation.as_ref().filter(|explanation| !explanation.text.is_empty()) {
-        lines.push((format!("the next instruction: {}", explanation.text), Ink::Time));
-        lines.push((format!("  in general: {}", explanation.meaning), Ink::Text));
-        lines.extend(explanation.sentences.iter().map(|text| (format!("  now: {text}"), Ink::Text)));
-        lines.push((String::new(), Ink::Text));
-    }
+    lines.extend(about_cursor(app));
     for (title, context) in [("walking", Context::Walk), ("writing", Context::Write)] {
         lines.push((title.to_owned(), Ink::Place));
         for binding in BINDINGS.iter().filter(|binding| binding.context == context || binding.context == Context::Both)
@@ -110,6 +108,58 @@ pub(crate) fn help_lines(app: &App) -> Vec<(String, Ink)> {
     }
     lines.push(("Left and right are time, up and down are place.".to_owned(), Ink::Quiet));
     lines.push(("The language and the instruction set are described in docs/ of the project.".to_owned(), Ink::Quiet));
+    lines
+}
+
+/// What the tables say of the instruction, directive and system call on the line of the cursor.
+fn about_cursor(app: &App) -> Vec<(String, Ink)> {
+    let line = app.editor.line(app.editor.cursor().0);
+    let mut lines = Vec::new();
+    for (range, lexeme) in lexemes(&line) {
+        let word = line[range].to_ascii_lowercase();
+        match lexeme {
+            Lexeme::Mnemonic => lines.extend(about_instruction(&word)),
+            Lexeme::Directive => {
+                for info in DIRECTIVES.iter().filter(|info| info.name == word) {
+                    lines.push((info.form.to_owned(), Ink::Time));
+                    lines.push((format!("  {}", info.meaning), Ink::Text));
+                }
+            }
+            Lexeme::Name => lines.extend(about_call(&word)),
+            _ => {}
+        }
+    }
+    if !lines.is_empty() {
+        lines.push((String::new(), Ink::Text));
+    }
+    lines
+}
+
+fn about_instruction(word: &str) -> Vec<(String, Ink)> {
+    let mut lines = Vec::new();
+    let mut meaning = "";
+    for row in rows_named(word) {
+        if row.meaning != meaning {
+            meaning = row.meaning;
+            lines.push((format!("{word}: {meaning}"), Ink::Time));
+            lines.push((format!("  flags: {}", row.flags.text()), Ink::Text));
+        }
+        let form = format!("{word} {}", row.form);
+        lines.push((format!("  {form:<22} code {:<8} cycles {}", row.pattern, row.cycles), Ink::Text));
+    }
+    if lines.is_empty() {
+        let meaning = mnemonics().find(|(name, _)| *name == word).map(|(_, meaning)| meaning);
+        lines.extend(meaning.map(|meaning| (format!("{word} d: {meaning}"), Ink::Time)));
+    }
+    lines
+}
+
+fn about_call(word: &str) -> Vec<(String, Ink)> {
+    let Some(call) = call_by_name(word) else { return Vec::new() };
+    let mut lines = vec![(format!("{}, call {:02X}: {}", call.name, call.number, call.meaning), Ink::Time)];
+    lines.extend(call.takes.iter().map(|(register, what)| (format!("  r{register}: {what}"), Ink::Text)));
+    let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
+    lines.push((format!("  gives in r0: {gives}; C = 1 and an error code when it fails"), Ink::Text));
     lines
 }
 

@@ -224,13 +224,13 @@ fn brief(session: &Session, effects: &Effects) -> String {
         .filter(|change| change.register != target.stack_register)
         .map(|change| format!("{} {}", target.registers[change.register].name, short_value(session, change.new)))
         .collect();
-    if parts.is_empty() {
+    let jumped = effects.insn.is_some() && !effects.fell_through();
+    if parts.is_empty() && !jumped {
         parts.extend(effects.memory.iter().take(1).map(|change| {
             let value = change.new.iter().rev().take(2).fold(0u32, |all, &byte| all << 8 | u32::from(byte));
             format!("[{}] {}", target.hex_address(change.address), short_value(session, value))
         }));
     }
-    let jumped = effects.insn.is_some() && !effects.fell_through();
     if parts.is_empty() && jumped {
         let to = session.image().line_at(effects.next).map_or(String::new(), |line| format!(" {}", line.line));
         parts.push(format!("went to{to}"));
@@ -275,7 +275,8 @@ fn line_row(
     let text = app.editor.line(line);
     let end = source_text(pen, x, area.y, room, &text, scroll);
     let free = area.right().saturating_sub(end + 3);
-    if let Some(note) = note.filter(|note| width(note) <= free) {
+    // What the present line did last time is no news of what it will do now.
+    if let Some(note) = note.filter(|note| width(note) <= free && !present) {
         pen.right(Rect { width: area.width - 1, ..area }, area.y, note, Ink::Quiet);
     }
     if cursor == line && app.overlay.is_none() && app.focus == Pane::Source && app.mode == Mode::Write {

@@ -47,7 +47,7 @@ impl Stage {
         let effects = update(&mut self.app, message);
         self.carry_out(effects);
         // What runs on for ever is looked at after a while.
-        for _ in 0..50 {
+        for _ in 0..3 {
             if !self.app.has_work() {
                 break;
             }
