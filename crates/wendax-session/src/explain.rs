@@ -88,7 +88,9 @@ impl Teller<'_> {
         let constant =
             matches!(insn.op(), Op::Mov | Op::Cmp) && !self.has_label(insn.value) || is_arithmetic(insn.op());
         let name = |value: u16| if constant { None } else { self.label(value.into()) };
-        disassemble(insn, pc, NumberStyle::Decimal, &name)
+        let style =
+            if self.machine.access_of(insn).is_some() { NumberStyle::Hexadecimal } else { NumberStyle::Decimal };
+        disassemble(insn, pc, style, &name)
     }
 
     fn has_label(&self, value: u16) -> bool {
@@ -145,6 +147,9 @@ impl Teller<'_> {
         let Outlook::Done(effects) = &explanation.outlook else {
             if let Some(insn) = insn {
                 sentences.extend(self.call(insn));
+            }
+            if explanation.outlook == Outlook::Waits {
+                sentences.push("waits for something to be typed".to_owned());
             }
             return;
         };
@@ -426,26 +431,25 @@ impl Teller<'_> {
     fn caution(&self, insn: Insn) -> Option<String> {
         if matches!(insn.op(), Op::Ret | Op::Reti) {
             let sp = self.machine.register(self.machine.target().stack_register);
-            let what = match self.machine.note(sp) {
-                Note::Return => return None,
+            return match self.machine.note(sp) {
+                Note::Return => None,
                 Note::Register(register) => {
-                    format!("{} that was pushed", self.machine.target().registers.get(register as usize)?.name)
+                    let name = self.machine.target().registers.get(register as usize)?.name;
+                    Some(format!("the stack holds {name} that was pushed, not the way back"))
                 }
-                Note::Flags => "flags that were pushed".to_owned(),
-                Note::Other => "no return address".to_owned(),
+                Note::Flags => Some("the stack holds flags that were pushed, not the way back".to_owned()),
+                Note::Other => Some("what lies on the stack is no way back".to_owned()),
             };
-            return Some(format!("the stack holds {what} here, not the way back"));
+        }
+        let operands = insn.row().operands.iter().filter(|kind| **kind == OperandKind::Register).count();
+        if operands == 2 && insn.b != NO_BASE && !self.machine.register_known(usize::from(insn.b)) {
+            return Some(format!("{} was never given a value", self.register(insn.b)));
         }
         let access = self.machine.access_of(insn)?;
         let unwritten = access.kind == AccessKind::Read
             && (access.address..access.address + access.bytes)
                 .any(|at| self.machine.cell(at) == wendax_machine::CellState::NeverWritten);
-        if unwritten {
-            return Some(format!("nothing was ever written at {}", self.place(access.address)));
-        }
-        let operands = insn.row().operands.iter().filter(|kind| **kind == OperandKind::Register).count();
-        let reads_b = operands == 2 && insn.b != NO_BASE && !self.machine.register_known(usize::from(insn.b));
-        reads_b.then(|| format!("{} was never given a value", self.register(insn.b)))
+        unwritten.then(|| format!("nothing was ever written at {}", self.place(access.address)))
     }
 }
 

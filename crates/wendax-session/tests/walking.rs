@@ -1,0 +1,284 @@
+//! Walks: where each command stops, what the past remembers, and when a new branch begins.
+
+use wendax_machine::{Event, Need, Settings};
+use wendax_session::{Command, MarkKind, Piece, Progress, Session, State, Why, WordKind, read_stack};
+
+/// Sums what is typed until 0, two routines deep.
+const SUM: &str = "\
+start:  clr   r7
+ask:    sys   get_int
+        jc    done
+        cmp   r0, 0
+        jeq   done
+        call  outer
+        jmp   ask
+done:   mov   r0, r7
+        sys   put_int
+        sys   exit
+outer:  push  r6
+        mov   r6, r0
+        call  inner
+        pop   r6
+        ret
+inner:  add   r7, r6
+        ret
+";
+
+fn session(text: &str) -> Session {
+    let (sources, file) = wendax_source::Sources::single("case", text);
+    let assembly = wendax_asm::assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{text}: {:?}", assembly.diagnostics);
+    Session::new(assembly.image, Settings::default())
+}
+
+fn work(session: &mut Session) {
+    while session.work(1000) == Progress::Working {}
+}
+
+fn go(session: &mut Session, command: Command) {
+    session.begin(command);
+    work(session);
+}
+
+fn type_in(session: &mut Session, text: &str) {
+    session.type_input(text.as_bytes());
+    work(session);
+}
+
+fn address(session: &Session, label: &str) -> u32 {
+    u32::try_from(session.image().symbol(label).expect("it is a label").value).expect("an address")
+}
+
+fn paused(why: Why) -> State {
+    State::Paused(why)
+}
+
+#[test]
+fn a_command_goes_on_after_the_input_it_waited_for() {
+    let mut session = session(SUM);
+    go(&mut session, Command::Step);
+    go(&mut session, Command::Step);
+    assert_eq!((session.state(), session.now()), (&State::Waiting, 1));
+    type_in(&mut session, "5\n");
+    assert_eq!((session.state(), session.now()), (&paused(Why::Stepped), 2), "a step stays a step");
+    let inner = address(&session, "inner");
+    go(&mut session, Command::To(vec![inner]));
+    assert_eq!(session.state(), &paused(Why::Line));
+    let line = address(&session, "done");
+    go(&mut session, Command::To(vec![line]));
+    assert_eq!(session.state(), &State::Waiting);
+    type_in(&mut session, "0\n");
+    assert_eq!((session.state(), session.machine().pc()), (&paused(Why::Line), line), "and a line stays the line");
+    go(&mut session, Command::Go);
+    assert_eq!(session.state(), &State::Finished(5));
+}
+
+#[test]
+fn over_out_and_back_keep_to_their_routine() {
+    let mut session = session(SUM);
+    session.type_input(b"5\n0\n");
+    let outer = address(&session, "outer");
+    go(&mut session, Command::To(vec![outer]));
+    let entered = session.now();
+    for _ in 0..2 {
+        go(&mut session, Command::Step);
+    }
+    go(&mut session, Command::Over);
+    assert_eq!(session.machine().frames().len(), 1, "over the inner call");
+    assert_eq!(session.now(), entered + 5);
+    go(&mut session, Command::OverBack);
+    assert_eq!(session.now(), entered + 2);
+    go(&mut session, Command::Step);
+    assert_eq!(session.machine().frames().len(), 2);
+    go(&mut session, Command::Out);
+    assert_eq!((session.machine().frames().len(), session.state()), (1, &paused(Why::Returned)));
+    go(&mut session, Command::Out);
+    assert_eq!(session.machine().frames().len(), 0);
+    go(&mut session, Command::StepBack);
+    go(&mut session, Command::OutBack);
+    assert_eq!((session.now(), session.machine().frames().len()), (entered - 1, 0), "at the call");
+    go(&mut session, Command::OutBack);
+    assert_eq!((session.now(), session.state()), (0, &State::Ready), "from the outermost code to the start");
+    go(&mut session, Command::StepBack);
+    assert_eq!(session.now(), 0);
+}
+
+#[test]
+fn going_back_stops_at_breakpoints_and_where_input_was_typed() {
+    let mut session = session(SUM);
+    for text in ["5\n", "6\n", "0\n"] {
+        go(&mut session, Command::Go);
+        type_in(&mut session, text);
+    }
+    assert_eq!(session.state(), &State::Finished(11));
+    let inner = address(&session, "inner");
+    session.set_breakpoints([inner]);
+    let mut seen = Vec::new();
+    while session.now() > 0 {
+        go(&mut session, Command::GoBack);
+        seen.push(session.machine().pc());
+    }
+    let ask = address(&session, "ask");
+    assert_eq!(seen, [ask, inner, ask, inner, ask, 0x0200]);
+    // And on again over the same places, without being asked for anything.
+    let mut seen = Vec::new();
+    while !matches!(session.state(), State::Finished(_)) {
+        go(&mut session, Command::Go);
+        seen.push(session.machine().pc());
+    }
+    assert_eq!(seen[..2], [inner, inner]);
+    let stops = session.marks().iter().filter(|mark| mark.kind == MarkKind::Stop).count();
+    let inputs = session.marks().iter().filter(|mark| mark.kind == MarkKind::Input).count();
+    assert_eq!((stops, inputs), (2, 3));
+}
+
+#[test]
+fn other_input_in_the_past_begins_a_branch_and_drops_what_was_ahead() {
+    let mut session = session(SUM);
+    for text in ["5\n", "6\n", "0\n"] {
+        go(&mut session, Command::Go);
+        type_in(&mut session, text);
+    }
+    let end = session.end();
+    go(&mut session, Command::GoBack);
+    go(&mut session, Command::GoBack);
+    assert_eq!(session.recorded_input(), Some(&b"6\n"[..]));
+    type_in(&mut session, "60\n");
+    assert!(session.end() < end);
+    go(&mut session, Command::Go);
+    type_in(&mut session, "0\n");
+    assert_eq!(session.state(), &State::Finished(65));
+    let printed: Vec<Piece> = session.console();
+    assert_eq!(printed.last(), Some(&Piece::Printed(b"65".to_vec())));
+    let typed = printed.iter().filter(|piece| matches!(piece, Piece::Typed(_))).count();
+    assert_eq!(typed, 3);
+}
+
+#[test]
+fn edits_are_part_of_the_past_like_input() {
+    let mut session = session("start: mov r1, 1\n add r1, r1\n add r1, r1\n add r1, r1\n halt");
+    go(&mut session, Command::Seek(2));
+    session.edit(Event::SetRegister(1, 100));
+    assert_eq!(session.state(), &paused(Why::Edited));
+    go(&mut session, Command::Go);
+    assert_eq!(session.machine().register(1), 400);
+    go(&mut session, Command::Seek(2));
+    assert_eq!(session.machine().register(1), 100, "behind the edit");
+    go(&mut session, Command::Seek(1));
+    assert_eq!(session.machine().register(1), 1, "before it");
+    go(&mut session, Command::Seek(4));
+    assert_eq!(session.machine().register(1), 400);
+    session.edit(Event::SetByte(0x0208, 3));
+    session.edit(Event::SetByte(0x0209, 0));
+    go(&mut session, Command::Go);
+    assert!(matches!(session.state(), State::Fault(_)), "the halt became a ret: {:?}", session.state());
+}
+
+#[test]
+fn the_stack_is_read_word_by_word() {
+    let mut session = session(SUM);
+    session.edit(Event::SetRegister(6, 77));
+    session.type_input(b"5\n");
+    let inner = address(&session, "inner");
+    go(&mut session, Command::To(vec![inner]));
+    let words = read_stack(session.machine(), 10);
+    let kinds: Vec<String> = words
+        .iter()
+        .map(|word| match word.kind {
+            WordKind::Return(frame) => format!("return to {:04X} from {:04X}", word.value, frame.target),
+            WordKind::Saved(register) => format!("r{register} = {}", word.value),
+            other => format!("{other:?}"),
+        })
+        .collect();
+    let outer = address(&session, "outer");
+    let wanted = [
+        format!("return to {:04X} from {inner:04X}", inner - 4),
+        "r6 = 77".to_owned(),
+        format!("return to {:04X} from {outer:04X}", 0x020C),
+    ];
+    assert_eq!(kinds, wanted);
+    assert_eq!(words.iter().map(|word| word.depth).collect::<Vec<_>>(), [1, 1, 0]);
+}
+
+#[test]
+fn the_trail_tells_old_and_new_values() {
+    let mut session =
+        session("start: mov r1, 5\n mov r1, 5\n stw [x], r1\n cmp r1, 5\n sys put_int\n halt\n.data\nx: .space 2");
+    go(&mut session, Command::Seek(5));
+    let steps: Vec<_> = session.trail().collect();
+    assert_eq!(steps.len(), 5);
+    let register = steps[0].registers[0];
+    assert_eq!((register.old, register.new, register.was_known), (0, 5, false));
+    let again = steps[1].registers[0];
+    assert_eq!((again.old, again.new, again.was_known), (5, 5, true), "writing the same again is seen");
+    let memory = &steps[2].memory[0];
+    assert_eq!(
+        (memory.address, &memory.old[..], &memory.new[..], memory.was_known),
+        (0x0300, &[0, 0][..], &[5, 0][..], false)
+    );
+    assert_eq!((steps[3].flags.old, steps[3].flags.new, steps[3].flags.touched), (0, 2, 15));
+    assert_eq!(steps[4].output, b"0");
+    assert!(steps.iter().all(|step| step.fell_through()));
+}
+
+#[test]
+fn the_world_is_asked_once_and_replayed_from_the_log() {
+    let mut session = session("start: sys clock_ms\n mov r6, r0\n mov r0, 9\n sys wait_ms\n halt");
+    session.begin(Command::Go);
+    assert_eq!(session.work(100), Progress::Asks(Need::Clock));
+    session.answer(Event::Clock(1234));
+    assert_eq!(session.work(100), Progress::Asks(Need::Wait(9)));
+    session.answer(Event::Waited);
+    assert_eq!(session.work(100), Progress::Arrived);
+    go(&mut session, Command::Seek(0));
+    go(&mut session, Command::Go);
+    assert_eq!((session.state(), session.machine().register(6)), (&State::Finished(0), 1234));
+}
+
+#[test]
+fn a_run_can_be_paused_anywhere_and_a_search_given_up() {
+    let mut session = session("start: inc r1\n jmp start");
+    session.begin(Command::Go);
+    assert_eq!(session.work(10_000), Progress::Working);
+    session.pause();
+    assert_eq!((session.state(), session.is_running()), (&paused(Why::Asked), false));
+    let now = session.now();
+    session.begin(Command::BackTo(vec![0x0F00]));
+    session.work(10);
+    session.pause();
+    assert_eq!(session.now(), now, "back where the search began");
+    session.set_breakpoints([0x0F00]);
+    go(&mut session, Command::GoBack);
+    assert_eq!((session.now(), session.state()), (0, &State::Ready), "with nothing found, the start");
+}
+
+#[test]
+fn ends_stay_ends() {
+    let mut faulty = session("start: mov r1, 1\n div r1, r2\n halt");
+    go(&mut faulty, Command::Go);
+    assert!(matches!(faulty.state(), State::Fault(_)));
+    go(&mut faulty, Command::StepBack);
+    go(&mut faulty, Command::Seek(1));
+    assert!(matches!(faulty.state(), State::Fault(_)), "seen again: {:?}", faulty.state());
+    faulty.edit(Event::SetRegister(2, 1));
+    go(&mut faulty, Command::Go);
+    assert_eq!(faulty.state(), &State::Finished(0), "mended by hand, it goes on");
+    go(&mut faulty, Command::Step);
+    assert_eq!(faulty.now(), faulty.end());
+    let mut circling = session("start: jmp start");
+    go(&mut circling, Command::Go);
+    assert_eq!((circling.state(), circling.now()), (&State::Circling, 0));
+}
+
+#[test]
+fn endless_output_keeps_memory_in_bounds() {
+    let mut session = session(
+        "start: mov r0, text\nmore: sys put_text\n mov r0, text\n jmp more\n.data\ntext: .asciz \"0123456789012345678901234567890123456789012345678901234567890123\"",
+    );
+    go(&mut session, Command::Seek(600_000));
+    let kept: usize =
+        session.console().iter().map(|piece| if let Piece::Printed(bytes) = piece { bytes.len() } else { 0 }).sum();
+    assert!(kept <= 8 << 20, "{kept} bytes kept of {}", session.machine().printed());
+    go(&mut session, Command::Seek(100));
+    assert_eq!(session.now(), 100);
+}
