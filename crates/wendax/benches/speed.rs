@@ -165,6 +165,110 @@ fn report() {
     println!("one step back from there, 100 times: {:.2} ms each", back * 1e3);
 }
 
+/// The program in a pseudo-terminal, made by `script` of util-linux.
+struct Terminal {
+    child: std::process::Child,
+    output: std::process::ChildStdout,
+    seen: Vec<u8>,
+}
+
+impl Terminal {
+    fn start(command: &str, home: &std::path::Path) -> Option<Self> {
+        use std::process::{Command, Stdio};
+        let mut child = Command::new("script")
+            .args(["-qfec", &format!("stty cols 160 rows 50; exec {command}"), "/dev/null"])
+            .env("HOME", home)
+            .env("TERM", "xterm-256color")
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .ok()?;
+        let output = child.stdout.take()?;
+        Some(Self { child, output, seen: Vec::new() })
+    }
+
+    fn press(&mut self, keys: &str) {
+        use std::io::Write;
+        if let Some(input) = &mut self.child.stdin {
+            let _ = input.write_all(keys.as_bytes()).and_then(|()| input.flush());
+        }
+    }
+
+    /// Reads until the text comes; only what is read from now on counts.
+    fn wait_for(&mut self, wanted: &str) -> Duration {
+        use std::io::Read;
+        let begun = Instant::now();
+        self.seen.clear();
+        let mut piece = [0; 4096];
+        while !String::from_utf8_lossy(&self.seen).contains(wanted) && begun.elapsed() < Duration::from_secs(10) {
+            match self.output.read(&mut piece) {
+                Ok(0) | Err(_) => break,
+                Ok(count) => self.seen.extend_from_slice(&piece[..count]),
+            }
+        }
+        begun.elapsed()
+    }
+
+    /// Processor time the program has used, in seconds: ticks of a hundredth, by proc_pid_stat(5).
+    fn processor_time() -> f64 {
+        let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
+        let stats = processes.filter_map(|entry| std::fs::read_to_string(entry.path().join("stat")).ok());
+        let ticks = stats.filter_map(|stat| {
+            let fields: Vec<&str> = stat.split_once("(wendax) ")?.1.split_whitespace().collect();
+            Some(fields.get(11)?.parse::<f64>().ok()? + fields.get(12)?.parse::<f64>().ok()?)
+        });
+        ticks.fold(0.0, f64::max) / 100.0
+    }
+}
+
+/// From starting the program to its first frame, and from a key to its answer while a program runs.
+fn in_a_terminal() {
+    let program = env!("CARGO_BIN_EXE_wendax");
+    let Ok(home) = tempfile::tempdir() else { return };
+    let mut starts = Vec::new();
+    let mut bare = Vec::new();
+    for _ in 0..10 {
+        let Some(mut terminal) = Terminal::start(&format!("{program} demo"), home.path()) else { return };
+        starts.push(terminal.wait_for("cycles"));
+        terminal.press("q");
+        let _ = terminal.child.wait();
+        let Some(mut terminal) = Terminal::start("echo cycles", home.path()) else { return };
+        bare.push(terminal.wait_for("cycles"));
+        let _ = terminal.child.wait();
+    }
+    starts.sort();
+    bare.sort();
+    println!(
+        "demo on screen after {:.0} ms (median of 10); a shell that prints one word takes {:.0} ms in the same terminal",
+        starts[5].as_secs_f64() * 1e3,
+        bare[5].as_secs_f64() * 1e3
+    );
+    let spin = home.path().join("spin.asm");
+    let _ = std::fs::write(&spin, "start:  inc r1\n        jmp start\n");
+    let Some(mut terminal) = Terminal::start(&format!("{program} {}", spin.display()), home.path()) else { return };
+    terminal.wait_for("cycles");
+    let mut answers = Vec::new();
+    for _ in 0..20 {
+        terminal.press("g");
+        std::thread::sleep(Duration::from_millis(120));
+        terminal.press(" ");
+        answers.push(terminal.wait_for("asked"));
+        terminal.press("\x1b[D");
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    answers.sort();
+    println!(
+        "a key while a program runs at full speed: answered after {:.1} ms (median of 20), {:.1} ms at most",
+        answers[10].as_secs_f64() * 1e3,
+        answers[19].as_secs_f64() * 1e3
+    );
+    let before = Terminal::processor_time();
+    std::thread::sleep(Duration::from_secs(3));
+    println!("three idle seconds: {:.2} s of processor time", Terminal::processor_time() - before);
+    terminal.press("q");
+    let _ = terminal.child.wait();
+}
+
 /// A source of so many lines with instructions, data, comments, constants and labels, as large a program
 /// as memory holds and the rest comments.
 fn long_source(lines: usize) -> String {
@@ -277,6 +381,7 @@ fn key_to_frame(c: &mut Criterion) {
 
 fn all(c: &mut Criterion) {
     report();
+    in_a_terminal();
     running(c);
     assembling(c);
     key_to_frame(c);
