@@ -65,7 +65,7 @@ pub const BINDINGS: &[Binding] = &[
     bind(&[":", "Ctrl-P"], Both, A::Palette, "palette", "Palette: find a command by its words"),
     bind(&["?"], Walk, A::Help, "help", "Help: what is on the line of the cursor, and all keys"),
     bind(&["q", "Ctrl-Q"], Both, A::Quit, "quit", "Quit"),
-    bind(&["Space"], Walk, A::Pause, "pause", "Pause a running program"),
+    bind(&["Space", "Ctrl-C"], Walk, A::Pause, "pause", "Pause a running program"),
     bind(&["Tab"], Walk, A::NextPane, "next pane", "Next pane: source, stack, memory, console"),
     bind(&["Backtab"], Walk, A::LastPane, "", "Last pane"),
     bind(&["Home"], Walk, A::ToStart, "", "To the start of the run"),

@@ -203,8 +203,12 @@ impl App {
     fn scroll(&mut self, by: isize) {
         match self.focus {
             Pane::Source | Pane::Console => self.editor.move_lines(by),
-            Pane::Memory => self.memory_scroll += by as i64,
-            Pane::Stack => self.stack_scroll = self.stack_scroll.saturating_add_signed(by),
+            Pane::Memory => {
+                // Never past either end of memory, so that the way back is as long as the way there.
+                let start = i64::from(crate::view::memory_start(self).unwrap_or(0)) / 4;
+                self.memory_scroll = (self.memory_scroll + by as i64).clamp(-start, 0x4000 - start);
+            }
+            Pane::Stack => self.stack_scroll = self.stack_scroll.saturating_add_signed(by).min(0x800),
         }
     }
 

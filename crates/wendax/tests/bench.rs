@@ -126,7 +126,7 @@ fn a_program_at_full_speed_is_paused_by_a_key() {
     screen.keys("Space");
     screen.shows("paused: as asked");
     screen.keys("Left");
-    screen.shows("paused: one step done");
+    screen.shows("paused: stepped");
     screen.text("q");
     screen.shows("ended with 0");
 }

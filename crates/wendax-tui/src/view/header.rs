@@ -29,7 +29,7 @@ pub(super) fn state_words(app: &App) -> (String, Ink) {
 
 fn why_words(why: Why) -> &'static str {
     match why {
-        Why::Stepped => "one step done",
+        Why::Stepped => "stepped",
         Why::Returned => "the routine returned",
         Why::Breakpoint => "breakpoint",
         Why::Line => "at the line",
