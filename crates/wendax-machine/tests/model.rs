@@ -63,14 +63,14 @@ impl Model {
     }
 
     fn load_word(&self, address: u16) -> Done<u16> {
-        if address % 2 != 0 {
+        if !address.is_multiple_of(2) {
             return Err(Failed(2));
         }
         Ok(u16::from_le_bytes([self.load(address)?, self.load(address + 1)?]))
     }
 
     fn store(&mut self, address: u16, bytes: &[u8]) -> Done<()> {
-        if bytes.len() == 2 && address % 2 != 0 {
+        if bytes.len() == 2 && !address.is_multiple_of(2) {
             return Err(Failed(2));
         }
         let at = usize::from(address);
@@ -85,7 +85,7 @@ impl Model {
     }
 
     fn fetch(&self) -> Done<(Insn, u16)> {
-        if self.pc % 2 != 0 {
+        if !self.pc.is_multiple_of(2) {
             return Err(Failed(2));
         }
         let runs = |address: u16| self.rights[usize::from(address)].2 && self.rights[usize::from(address) + 1].2;

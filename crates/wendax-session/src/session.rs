@@ -263,17 +263,16 @@ impl Session {
         self.record(event);
     }
 
-    /// Changes the state as it is now; a new branch begins here. Does nothing while a command is under way.
-    pub fn edit(&mut self, event: Event) {
-        if self.is_running() {
-            return;
+    /// Changes the state as it is now; a new branch begins here. While a command is under way or after the
+    /// program has ended nothing is changed, and the answer is false.
+    pub fn edit(&mut self, event: Event) -> bool {
+        if self.is_running() || matches!(self.state, State::Finished(_)) {
+            return false;
         }
-        let finished = matches!(self.state, State::Finished(_));
         self.happen(event);
-        if !finished {
-            self.interrupted = None;
-            self.state = State::Paused(Why::Edited);
-        }
+        self.interrupted = None;
+        self.state = State::Paused(Why::Edited);
+        true
     }
 
     fn happen(&mut self, event: Event) {

@@ -2,7 +2,6 @@
 
 use crate::editor::Editor;
 use crate::theme::Theme;
-use std::sync::Arc;
 use wendax_asm::{Assembly, LineKind};
 use wendax_machine::{Need, Settings};
 use wendax_session::{Explanation, Session, State, explain};
@@ -148,8 +147,9 @@ pub struct App {
     /// Colours.
     pub theme: Theme,
     pub(crate) settings: Settings,
-    pub(crate) sources: Arc<Sources>,
     pub(crate) assembly: Assembly,
+    /// Line and column (from 0) of each diagnostic.
+    pub(crate) places: Vec<(usize, usize)>,
     /// Revision of the text that `assembly` is of.
     pub(crate) assembled: Option<u64>,
     /// Revision for which assembling was asked last.
@@ -181,8 +181,8 @@ impl App {
             mode: if text.is_empty() { Mode::Write } else { Mode::Walk },
             theme,
             settings,
-            sources: Arc::new(Sources::new()),
             assembly: Assembly::default(),
+            places: Vec::new(),
             assembled: None,
             asked: 0,
             session: None,
@@ -277,11 +277,10 @@ impl App {
 
     /// Diagnostics whose place is on a line (from 0), with the column.
     pub(crate) fn diagnostics_on(&self, line: usize) -> impl Iterator<Item = (&Diagnostic, usize)> {
-        let current = self.assembled.is_some();
-        self.assembly.diagnostics.iter().filter(move |_| current).filter_map(move |diagnostic| {
-            let place = self.sources.place(diagnostic.primary.span);
-            (place.line as usize == line + 1).then_some((diagnostic, place.column as usize - 1))
-        })
+        // Diagnostics stand in order of place.
+        let from = self.places.partition_point(|(at, _)| *at < line);
+        let here = self.places[from..].iter().take_while(move |(at, _)| *at == line);
+        self.assembly.diagnostics[from..].iter().zip(here).map(|(diagnostic, (_, column))| (diagnostic, *column))
     }
 
     pub(crate) fn problem_count(&self, severity: Severity) -> usize {

@@ -9,7 +9,6 @@ use crate::actions::Action;
 use crate::keys::action_for;
 use crate::state::{App, Ask, Effect, Message, Mode, Overlay, Pane, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
-use std::sync::Arc;
 use wendax_machine::{Event, Need};
 use wendax_session::{Progress, Session, State};
 
@@ -116,12 +115,14 @@ impl App {
     fn send_input(&mut self, line: Option<Vec<u8>>) {
         let Some(session) = &mut self.session else { return };
         let waiting = *session.state() == State::Waiting;
+        let past = session.now() < session.end();
         match line {
             Some(line) => session.type_input(&line),
             None => session.end_input(),
         }
         if !waiting && !session.is_running() {
-            self.message = Some((Tone::Fine, "typed ahead: the program will read it when it asks".to_owned()));
+            let branch = if past { "; a new branch begins here" } else { "" };
+            self.message = Some((Tone::Fine, format!("typed ahead: the program will read it when it asks{branch}")));
         }
         self.refresh();
     }
@@ -240,7 +241,11 @@ impl App {
         }
         let first = self.assembled.is_none();
         self.assembled = Some(revision);
-        self.sources = Arc::new(sources);
+        let place = |diagnostic: &wendax_source::Diagnostic| {
+            let place = sources.place(diagnostic.primary.span);
+            (place.line as usize - 1, place.column as usize - 1)
+        };
+        self.places = assembly.diagnostics.iter().map(place).collect();
         self.assembly = assembly;
         if !self.assembly.is_runnable() {
             if first {

@@ -209,7 +209,7 @@ impl Terminal {
         begun.elapsed()
     }
 
-    /// Processor time the program has used, in seconds: ticks of a hundredth, by proc_pid_stat(5).
+    /// Processor time the program has used, in seconds: ticks of a hundredth, by `proc_pid_stat(5)`.
     fn processor_time() -> f64 {
         let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
         let stats = processes.filter_map(|entry| std::fs::read_to_string(entry.path().join("stat")).ok());

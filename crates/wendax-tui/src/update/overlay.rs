@@ -199,6 +199,7 @@ impl App {
 
     /// `r1 = 5`, `0x0310 = 0xFF`, `total = 3`: a register, or a word of memory (a byte with `byte` before it).
     fn set_value(&mut self, text: &str) -> Result<(), String> {
+        const ENDED: &str = "the program has ended; go back a step, and set it there";
         const FORM: &str = "write `r1 = 5`, `total = 0x30` for a word of memory, or `byte total = 7`";
         let (place, value) = text.split_once('=').ok_or(FORM)?;
         let (place, value) = (place.trim(), value.trim());
@@ -216,7 +217,9 @@ impl App {
         }
         let value = u32::try_from(value & i64::from(target.word_mask())).unwrap_or(0);
         if let Some(register) = target.register(place).filter(|_| !byte) {
-            session.edit(Event::SetRegister(u32::try_from(register).unwrap_or(0), value));
+            if !session.edit(Event::SetRegister(u32::try_from(register).unwrap_or(0), value)) {
+                return Err(ENDED.to_owned());
+            }
         } else {
             let address = self.address(place)?;
             let session = self.session.as_mut().ok_or("there is no program yet")?;
@@ -228,7 +231,9 @@ impl App {
                 }
             }
             for (offset, byte) in (0..count).zip(value.to_le_bytes()) {
-                session.edit(Event::SetByte(address + offset, byte.into()));
+                if !session.edit(Event::SetByte(address + offset, byte.into())) {
+                    return Err(ENDED.to_owned());
+                }
             }
         }
         self.refresh();

@@ -44,14 +44,9 @@ impl App {
     /// Goes to the next problem or warning behind the cursor, around the end of the text.
     pub(super) fn next_problem(&mut self) {
         let (line, column) = self.editor.cursor();
-        let places: Vec<(usize, usize)> = self
-            .assembly
-            .diagnostics
-            .iter()
-            .filter(|diagnostic| diagnostic.severity != Severity::Hint)
-            .map(|diagnostic| self.sources.place(diagnostic.primary.span))
-            .map(|place| (place.line as usize - 1, place.column as usize - 1))
-            .collect();
+        let told = self.assembly.diagnostics.iter().zip(&self.places);
+        let places: Vec<(usize, usize)> =
+            told.filter(|(diagnostic, _)| diagnostic.severity != Severity::Hint).map(|(_, place)| *place).collect();
         match places.iter().find(|&&place| place > (line, column)).or(places.first()) {
             Some(&(line, column)) => self.editor.go_to(line, column),
             None => self.message = Some((Tone::Fine, "there is no problem".to_owned())),
