@@ -191,7 +191,6 @@ impl App {
     fn prompt(&mut self, ask: Ask) {
         let text = match ask {
             Ask::Name { .. } => self.path.clone().unwrap_or_default(),
-            Ask::Search => self.searched.clone(),
             _ => String::new(),
         };
         self.overlay = Some(Overlay::Prompt { ask, text });

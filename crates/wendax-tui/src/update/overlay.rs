@@ -143,7 +143,9 @@ impl App {
                 self.toggle_address(address)?;
             }
             Ask::Search => {
-                text.clone_into(&mut self.searched);
+                if !text.is_empty() {
+                    text.clone_into(&mut self.searched);
+                }
                 self.search_on();
             }
         }

@@ -119,13 +119,14 @@ fn rows(session: &Session, first: u32, cells: u32) -> impl Iterator<Item = Row> 
     })
 }
 
-/// The second row shows nothing the first does not: no label, no change, the same cells.
+/// The second row shows nothing the first does not: no label, no pointer, no change, the same cells.
 fn alike(session: &Session, row: &Row, next: &Row) -> bool {
     let machine = session.machine();
     next.label.is_none()
         && !row.gap
         && !next.gap
         && row.length == next.length
+        && pointers(machine, next).is_empty()
         && !has_change(session, row)
         && !has_change(session, next)
         && (0..row.length).all(|offset| {

@@ -65,7 +65,7 @@ fn draw_prompt(pen: &mut Pen<'_>, area: Rect, ask: Ask, text: &str) {
         Ask::Step => ("to step", "the number of a step, such as 120"),
         Ask::Line => ("to line", "the number of a line"),
         Ask::BreakpointAt => ("breakpoint at", "a label or an address (0x0210); once more clears it"),
-        Ask::Search => ("search", "any text; n searches on"),
+        Ask::Search => ("search", "any text; nothing for the same once more, as n does"),
         Ask::Name { .. } => ("save as", "the name of the file"),
     };
     let inner = sheet(pen, area, 96, 4, name, "");

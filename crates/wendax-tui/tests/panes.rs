@@ -1,0 +1,261 @@
+//! What each pane of the bench shows, and the commands that are about one pane.
+
+mod common;
+
+use common::{DEMO, Stage};
+use wendax_machine::Settings;
+use wendax_tui::{App, Colours, Look, Mode, Theme};
+
+#[track_caller]
+fn shows(stage: &mut Stage, wanted: &str) {
+    let screen = stage.screen();
+    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
+}
+
+/// The rows of the screen that hold a text.
+fn rows_with(stage: &mut Stage, wanted: &str) -> Vec<String> {
+    stage.screen().lines().filter(|row| row.contains(wanted)).map(str::to_owned).collect()
+}
+
+const DATA: &str = "\
+start:  mov   r1, 0x1234
+        stw   [zeros + 30], r1
+        stb   [text], r1
+        lea   r6, [zeros + 8]
+        sys   exit
+.data
+words:  .word 1, 0xFFFE
+text:   .asciz \"Wend\"
+odd:    .byte 7
+zeros:  .space 64, 0
+after:  .word 9
+";
+
+#[test]
+fn memory_begins_a_row_at_each_label_and_folds_what_is_equal() {
+    let mut stage = Stage::new(DATA);
+    shows(&mut stage, "words     0300  01 00 FE FF              0001 FFFE            ····");
+    shows(&mut stage, "text      0304  57 65 6E 64 00           6557 646E            Wend·");
+    shows(&mut stage, "odd       0309  07                                            ·");
+    shows(&mut stage, "zeros     030A  00 00 00 00 00 00 00 00  0000 0000 0000 0000  ········");
+    shows(&mut stage, "the same 7 more times");
+    shows(&mut stage, "no memory up to");
+}
+
+#[test]
+fn a_change_in_a_fold_is_seen() {
+    let mut stage = Stage::new(DATA);
+    stage.keys("Right Right");
+    shows(&mut stage, "0322  00 00 00 00 00 00 34 12  0000 0000 0000 1234");
+    shows(&mut stage, "the same 2 more times");
+    shows(&mut stage, "[0328] 0 → 4660");
+    stage.keys("Right Right");
+    shows(&mut stage, "r6→       0312");
+}
+
+#[test]
+fn memory_scrolls_and_goes_through_the_regions() {
+    let mut stage = Stage::new(DATA);
+    stage.keys("Tab Tab Down");
+    shows(&mut stage, "▸memory");
+    shows(&mut stage, "0308  00 ");
+    stage.keys("Up Up Up Up");
+    shows(&mut stage, "no memory up to 02FF");
+    let mut titles = Vec::new();
+    for _ in 0..4 {
+        stage.keys("M");
+        titles.push(
+            ["EE00 stack", "FF00 device", "0000 trap", "0300 data"]
+                .into_iter()
+                .find(|title| stage.screen().contains(title)),
+        );
+    }
+    assert_eq!(titles, [Some("EE00 stack"), Some("FF00 device"), Some("0000 trap"), Some("0300 data")]);
+}
+
+#[test]
+fn registers_show_old_values_signs_characters_and_where_they_point() {
+    let mut stage = Stage::new(
+        "start: mov r0, text\n mov r1, -5\n mov r2, 'k'\n mov r1, -5\n mov r1, 6\n halt\n.data\ntext: .byte 1\n",
+    );
+    stage.keys("Right Right Right");
+    shows(&mut stage, "r0  0300    768  → text");
+    shows(&mut stage, "r1  FFFB     -5  or 65531");
+    shows(&mut stage, "•r2  006B    107  was not set");
+    stage.keys("Right");
+    shows(&mut stage, "•r1  FFFB     -5  the same again");
+    shows(&mut stage, "r2  006B    107  'k'");
+    shows(&mut stage, "last step  r1 -5 again; nothing else");
+    stage.keys("Right");
+    shows(&mut stage, "•r1  0006      6  was FFFB");
+}
+
+#[test]
+fn flags_say_what_they_mean_and_who_set_them() {
+    let mut stage = Stage::new("start: mov r1, 5\n cmp r1, 5\n jeq start\n halt\n");
+    stage.keys("Right Right");
+    shows(&mut stage, "•Z  1   was zero, equal    was 0  by line 2");
+    shows(&mut stage, "taken: wants Z = 1, Z is 1; goes to 0200 (start)");
+    shows(&mut stage, "set by `cmp r1, 5` on line 2");
+}
+
+#[test]
+fn the_stack_names_its_words() {
+    let mut stage = Stage::new(
+        "start: mov r6, 3\n call outer\n halt\nouter: push r6\n push fl\n call inner\n pop fl\n pop r6\n ret\ninner: ret\n",
+    );
+    stage.keys("Right Right Right Right Right");
+    for wanted in [
+        "in 2 routines",
+        "way back from inner, called on line 6",
+        "pushed flags",
+        "pushed r6 = 3",
+        "way back from outer, called on line 2",
+    ] {
+        shows(&mut stage, wanted);
+    }
+    stage.keys("Tab Down Down");
+    assert!(rows_with(&mut stage, "way back from inner").is_empty(), "scrolled out");
+}
+
+#[test]
+fn the_console_wraps_and_keeps_the_end_in_view() {
+    let mut stage = Stage::new("start: mov r0, text\n sys put_text\n sys put_text\n sys get_int\n halt\n.data\ntext: .asciz \"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa\\nsecond\\tline\\x01 \"\n").sized(80, 24);
+    stage.keys("g").text("12");
+    shows(&mut stage, "second·line· 12");
+    let long = rows_with(&mut stage, " aaaaaaaa");
+    assert_eq!(long.len(), 2, "wrapped into two rows: {long:?}");
+}
+
+#[test]
+fn search_goes_around_and_says_when_there_is_nothing() {
+    let mut stage = Stage::new(DEMO);
+    stage.text("/PUSH").keys("Enter");
+    shows(&mut stage, "line 63 of 88");
+    stage.keys("n");
+    shows(&mut stage, "line 63 of 88");
+    stage.text("/nowhere to be found").keys("Enter");
+    shows(&mut stage, "`nowhere to be found` is nowhere in the text");
+    stage.keys("l").text("17").keys("Enter");
+    shows(&mut stage, "line 17 of 88");
+    stage.keys("l").text("many").keys("Enter");
+    shows(&mut stage, "`many` is no line number");
+}
+
+#[test]
+fn problems_are_gone_through_in_order() {
+    let mut stage = Stage::new("start: mov r0 1\n nop\n muv r1, 2\n halt\n spare: nop\n halt\n");
+    shows(&mut stage, "2 problems in the text");
+    shows(&mut stage, "line 1 of 7");
+    stage.keys("N");
+    shows(&mut stage, "line 3 of 7");
+    stage.keys("N");
+    shows(&mut stage, "line 1 of 7");
+    stage.keys("Ctrl-T N Ctrl-T");
+    shows(&mut stage, "ready");
+    stage.keys("l").text("5").keys("Enter");
+    shows(&mut stage, "W060 the label `spare` is never used");
+    stage.keys("Ctrl-T");
+    shows(&mut stage, "no fix is known for this line");
+    stage.keys("N");
+    shows(&mut stage, "there is no problem");
+}
+
+#[test]
+fn breakpoints_can_be_at_addresses_and_are_cleared_at_once() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("a").text("wagon_weight").keys("Enter");
+    shows(&mut stage, "breakpoint at 0268 set");
+    stage.keys("a").text("0x0203").keys("Enter");
+    shows(&mut stage, "no instruction at the odd address 0203");
+    stage.keys("Esc g").text("5\n0\n");
+    shows(&mut stage, "paused: breakpoint");
+    shows(&mut stage, "wagon_weight, line 63");
+    stage.keys("C R");
+    shows(&mut stage, "a new run, from the entry");
+    stage.keys("g").text("0\n");
+    shows(&mut stage, "finished, status 0");
+}
+
+#[test]
+fn steps_are_reached_by_number_and_by_their_ends() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("g").text("5\n0\n").keys("t").text("7").keys("Enter");
+    shows(&mut stage, "step 7 of 60");
+    stage.keys("End");
+    shows(&mut stage, "finished, status 0");
+    stage.keys("Home");
+    shows(&mut stage, "ready");
+    stage.keys("t").text("x").keys("Enter");
+    shows(&mut stage, "`x` is no step number");
+}
+
+#[test]
+fn the_palette_does_what_is_chosen_and_leaves_writing_for_it() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("e Ctrl-P").text("execute one").keys("Enter");
+    assert_eq!(stage.app.mode, Mode::Walk);
+    shows(&mut stage, "step 1 of 1");
+    stage.keys(":").text("no such words").keys("Enter");
+    shows(&mut stage, "step 1 of 1");
+    stage.keys(": Down Down Up Enter");
+    shows(&mut stage, "step 0 of 1");
+}
+
+#[test]
+fn help_tells_of_the_line_under_the_cursor() {
+    let mut stage = Stage::new(DEMO);
+    for (line, wanted) in [
+        ("79", ".space n [, fill]"),
+        ("26", "get_int, call 22: read a number"),
+        ("71", "add: d ← d + s"),
+        ("33", "inc d: d ← d + 1"),
+    ] {
+        stage.keys("l").text(line).keys("Enter ?");
+        shows(&mut stage, wanted);
+        stage.keys("Esc");
+    }
+    stage.keys("? PageDown PageDown");
+    shows(&mut stage, "Left and right are time, up and down are place.");
+}
+
+#[test]
+fn the_end_of_input_is_told_to_the_program() {
+    let mut stage = Stage::new("start: sys get_char\n jc done\n jmp start\ndone: mov r0, 3\n sys exit\n");
+    stage.keys("g").text("ab\n").keys("Ctrl-D");
+    shows(&mut stage, "finished, status 3");
+}
+
+#[test]
+fn time_is_asked_for_and_waited_for() {
+    let mut stage = Stage::new("start: sys clock_ms\n mov r6, r0\n mov r0, 100\n sys wait_ms\n halt\n");
+    stage.keys("g");
+    shows(&mut stage, "finished, status 0");
+    shows(&mut stage, "r6  0005");
+}
+
+#[test]
+fn without_colours_nothing_is_lost() {
+    let with = |colours| {
+        let theme = Theme { look: Look::Light, colours };
+        let mut stage = Stage::with(App::new(Some("w.asm".to_owned()), DEMO, Settings::default(), theme));
+        stage.keys("Right Right b Right");
+        stage.screen()
+    };
+    let full = with(Colours::Full);
+    for colours in [Colours::Indexed, Colours::Sixteen, Colours::None] {
+        assert_eq!(with(colours), full);
+    }
+    assert!(full.contains("▌") && full.contains("◆") && full.contains("•r6"), "{full}");
+}
+
+#[test]
+fn long_lines_scroll_with_the_cursor_and_tabs_keep_their_columns() {
+    let long = format!("start:\tmov\tr0, 1 ; {}END\n\tsys\texit\n", "x".repeat(300));
+    let mut stage = Stage::new(&long).sized(100, 30);
+    shows(&mut stage, "start:  mov     r0, 1");
+    stage.keys("e End");
+    shows(&mut stage, "xEND");
+    stage.keys("Home");
+    shows(&mut stage, "start:  mov     r0, 1");
+}
