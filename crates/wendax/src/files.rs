@@ -85,3 +85,53 @@ pub(crate) fn plain(error: &std::io::Error) -> String {
         _ => error.to_string(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fs;
+
+    #[test]
+    fn writing_keeps_permissions_and_links_and_leaves_nothing_beside() {
+        use std::os::unix::fs::{PermissionsExt, symlink};
+        let folder = tempfile::tempdir().unwrap();
+        let (file, link) = (folder.path().join("gate.asm"), folder.path().join("link.asm"));
+        fs::write(&file, "old").unwrap();
+        fs::set_permissions(&file, fs::Permissions::from_mode(0o640)).unwrap();
+        symlink(&file, &link).unwrap();
+        write(&link, b"new").unwrap();
+        assert!(fs::symlink_metadata(&link).unwrap().is_symlink());
+        assert_eq!(fs::read_to_string(&file).unwrap(), "new");
+        assert_eq!(fs::metadata(&file).unwrap().permissions().mode() & 0o777, 0o640);
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 2);
+    }
+
+    #[test]
+    fn a_new_file_is_as_any_program_makes_it() {
+        use std::os::unix::fs::PermissionsExt;
+        let folder = tempfile::tempdir().unwrap();
+        let (ours, plain) = (folder.path().join("ours"), folder.path().join("plain"));
+        write(&ours, b"x").unwrap();
+        fs::write(&plain, b"x").unwrap();
+        let mode = |path: &Path| fs::metadata(path).unwrap().permissions().mode();
+        assert_eq!(mode(&ours), mode(&plain));
+    }
+
+    #[test]
+    fn what_cannot_be_written_leaves_the_old_file_alone() {
+        let folder = tempfile::tempdir().unwrap();
+        assert!(write(&folder.path().join("no/such/folder.asm"), b"x").is_err());
+        assert!(write(folder.path(), b"x").is_err(), "a folder is no file");
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 0);
+    }
+
+    #[test]
+    fn text_that_is_none_is_told_by_its_line() {
+        let wrong = text_of(Path::new("a.asm"), b"nop\n\nn\xE9p".to_vec()).unwrap_err();
+        assert_eq!(
+            (wrong.text.as_str(), wrong.status),
+            ("a.asm:3: the byte E9 is no UTF-8; save the source as UTF-8", 3)
+        );
+        assert_eq!(text_of(Path::new("a"), "ö".into()).unwrap(), "ö");
+    }
+}

@@ -74,3 +74,22 @@ fn source(name: String, text: String) -> Result<Program, Failure> {
     }
     Ok(Program { image: assembly.image, source: Some(sources.file(file).clone()), remarks })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_are_taken_by_their_name_or_else_by_what_is_in_them() {
+        let kind = |name: &str, bytes: &[u8]| kind_of(Path::new(name), bytes);
+        assert_eq!(kind("a.asm", b"\0\0"), Kind::Source);
+        assert_eq!(kind("a.HEX", b"nop"), Kind::Hex);
+        assert_eq!(kind("a.bin", b"nop"), Kind::Raw);
+        assert_eq!(kind("a", b"start: nop"), Kind::Source);
+        assert_eq!(kind("a", b":00000001FF"), Kind::Source, "no bytes: no image");
+        assert_eq!(kind("a", b":0102000001FC\n:00000001FF\n"), Kind::Hex);
+        assert_eq!(kind("a", &[1, 0, 2, 0]), Kind::Raw);
+        assert_eq!(kind("a", &[0xFF, 0xFE]), Kind::Raw);
+        assert_eq!(kind("a", b""), Kind::Raw);
+    }
+}

@@ -69,3 +69,22 @@ fn is_writing(process: u32) -> bool {
 pub(crate) fn exists(path: &Path) -> bool {
     find(path).is_some()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_living_process_is_told_from_a_dead_one() {
+        assert!(!is_writing(std::process::id()), "ourselves");
+        assert!(!is_writing(u32::MAX), "no such process");
+        assert!(!is_writing(1), "another program");
+    }
+
+    #[test]
+    fn each_file_has_a_place_of_its_own() {
+        let place = |path: &str| place(Path::new(path));
+        assert_ne!(place("/yard/a.asm"), place("/yard/b.asm"));
+        assert_eq!(place("/yard/a.asm"), place("/yard/a.asm"));
+    }
+}
