@@ -74,17 +74,25 @@ pub(crate) enum Goal {
     Addresses(Vec<u32>),
 }
 
-/// Looks for the last moment before `before` that fits.
+/// Looks for the last moment that fits.
 #[derive(Debug, Clone)]
 pub(crate) struct Search {
     wanted: Wanted,
-    before: u64,
+    /// Where to go back to when it is given up.
+    begun_at: u64,
     /// The interval being replayed ends here.
     until: u64,
     /// The last moment found in it.
     found: Option<u64>,
     why: Why,
     begun: bool,
+}
+
+impl Search {
+    /// For moments before step `before`.
+    fn new(wanted: Wanted, before: u64, why: Why) -> Self {
+        Self { wanted, begun_at: before, until: before, found: None, why, begun: false }
+    }
 }
 
 #[derive(Debug, Clone)]
@@ -111,13 +119,17 @@ impl Session {
             Command::Seek(step) => Journey::Seek { step, why: Why::Sought },
             Command::StepBack => Journey::Seek { step: now.saturating_sub(1), why: Why::Stepped },
             Command::OverBack => Journey::OverBack { depth },
-            Command::OutBack if depth > 0 => self.search(Wanted::CallFrom(depth - 1), now, Why::Stepped),
+            Command::OutBack if depth > 0 => {
+                Journey::Search(Search::new(Wanted::CallFrom(depth - 1), now, Why::Stepped))
+            }
             Command::OutBack => Journey::Seek { step: 0, why: Why::Sought },
             Command::GoBack => {
                 let set = self.breakpoints().iter().copied().collect();
-                self.search(Wanted::Addresses { set, input: true }, now, Why::Breakpoint)
+                Journey::Search(Search::new(Wanted::Addresses { set, input: true }, now, Why::Breakpoint))
             }
-            Command::BackTo(set) => self.search(Wanted::Addresses { set, input: false }, now, Why::Line),
+            Command::BackTo(set) => {
+                Journey::Search(Search::new(Wanted::Addresses { set, input: false }, now, Why::Line))
+            }
         };
         if !self.is_at_rest(&journey) {
             self.set_out(journey);
@@ -147,11 +159,6 @@ impl Session {
         }
     }
 
-    #[expect(clippy::unused_self, reason = "reads as a part of begin")]
-    fn search(&self, wanted: Wanted, before: u64, why: Why) -> Journey {
-        Journey::Search(Search { wanted, before, until: before, found: None, why, begun: false })
-    }
-
     /// Works on the command under way for about `budget` steps.
     pub fn work(&mut self, budget: u64) -> Progress {
         let Some(journey) = self.journey.take() else { return Progress::Arrived };
@@ -168,7 +175,7 @@ impl Session {
         match self.journey.take() {
             None => {}
             Some(Journey::Forward { .. }) => self.arrive(State::Paused(Why::Asked)),
-            Some(Journey::Search(Search { before, .. })) => self.finish_seek(before, Why::Asked),
+            Some(Journey::Search(Search { begun_at, .. })) => self.finish_seek(begun_at, Why::Asked),
             Some(Journey::Seek { .. } | Journey::OverBack { .. }) => self.arrive(State::Paused(Why::Asked)),
         }
     }
@@ -268,10 +275,8 @@ impl Session {
             self.finish_seek(back, Why::Stepped);
             return Progress::Arrived;
         }
-        let Journey::Search(search) = self.search(Wanted::CallFrom(depth), back, Why::Stepped) else {
-            return Progress::Arrived;
-        };
-        self.work_search(Search { before: begun, ..search }, budget)
+        let search = Search::new(Wanted::CallFrom(depth), back, Why::Stepped);
+        self.work_search(Search { begun_at: begun, ..search }, budget)
     }
 
     fn work_search(&mut self, mut search: Search, budget: u64) -> Progress {

@@ -467,6 +467,7 @@ impl Session {
         self.state = state;
         self.journey = None;
         self.machine.set_breakpoints(&[]);
+        self.machine.note_calls_from(None);
         self.refresh_trail();
     }
 

@@ -91,6 +91,9 @@ fn right_column(app: &App, pen: &mut Pen<'_>, area: Rect) {
         20..30 => 6,
         _ => 9,
     };
+    // On a low screen the pane in focus takes the place of the registers: nothing is lost, only a key away.
+    let low = area.height < 16 && matches!(app.focus, Pane::Stack | Pane::Memory);
+    let registers = if low { 0 } else { registers };
     let fixed = next + registers + flags;
     let rest = area.height.saturating_sub(fixed);
     let (stack, memory) = match (app.focus, rest) {

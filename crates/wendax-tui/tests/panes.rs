@@ -119,6 +119,19 @@ fn the_stack_names_its_words() {
 }
 
 #[test]
+fn on_a_low_screen_every_pane_is_a_key_away() {
+    let mut stage = Stage::new(DATA).sized(60, 16);
+    shows(&mut stage, "registers");
+    stage.keys("Tab");
+    shows(&mut stage, "▸stack");
+    stage.keys("Tab");
+    shows(&mut stage, "▸memory");
+    shows(&mut stage, "words     0300");
+    stage.keys("Tab Tab");
+    shows(&mut stage, "registers");
+}
+
+#[test]
 fn the_console_wraps_and_keeps_the_end_in_view() {
     let mut stage = Stage::new("start: mov r0, text\n sys put_text\n sys put_text\n sys get_int\n halt\n.data\ntext: .asciz \"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa\\nsecond\\tline\\x01 \"\n").sized(80, 24);
     stage.keys("g").text("12");
