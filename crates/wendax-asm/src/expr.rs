@@ -3,8 +3,11 @@
 //! Postfix, so that evaluating needs no recursion however long a line is. A name is kept as where it
 //! stands; `parser` turns it into a symbol when the whole text has been read.
 
-use crate::unit::SymbolId;
 use wendax_source::Span;
+
+/// A name of the text, by its number in order of definition.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) struct SymbolId(pub(crate) u32);
 
 /// One expression: a piece of the table, and where it stands in the text.
 #[derive(Debug, Clone, Copy)]

@@ -5,9 +5,9 @@
 //! on labels could go on changing; they get [`PASSES`] and are then a problem.
 
 use crate::codes;
-use crate::expr::{EvalError, Expr, evaluate};
+use crate::expr::{EvalError, Expr, SymbolId, evaluate};
 use crate::problems::diagnostic;
-use crate::unit::{Definition, Instruction, Section, Statement, SymbolId, Unit, What};
+use crate::unit::{Definition, Instruction, Section, Statement, Unit, What};
 use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
 
 /// Most texts settle in three or four.

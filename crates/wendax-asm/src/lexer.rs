@@ -430,7 +430,7 @@ pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
         let lexeme = match token.kind {
             Kind::Name | Kind::Local if labels => Lexeme::Definition,
             Kind::Name if crate::mnemonics::mnemonic(word).is_some() => Lexeme::Mnemonic,
-            Kind::Name if crate::parser::register(word).is_some() => Lexeme::Register,
+            Kind::Name if crate::mnemonics::register(word).is_some() => Lexeme::Register,
             Kind::Name | Kind::Local => Lexeme::Name,
             Kind::Directive => Lexeme::Directive,
             Kind::Number(_) | Kind::Char(_) => Lexeme::Number,

@@ -1,7 +1,8 @@
-//! Mnemonics: those of the instruction table, and those the assembler writes as others.
+//! The words of the language: registers, mnemonics of the instruction table, and mnemonics the assembler
+//! writes as others.
 
 use std::sync::LazyLock;
-use wendax_isa::w16::{OperandKind, Row, rows};
+use wendax_isa::w16::{OperandKind, Row, TARGET, rows};
 
 /// An instruction the assembler writes as another with a constant.
 #[derive(Debug, Clone, Copy)]
@@ -73,6 +74,14 @@ pub(crate) fn mnemonic(name: &str) -> Option<&'static Mnemonic> {
     lower.make_ascii_lowercase();
     let at = MNEMONICS.binary_search_by(|known| known.name.as_bytes().cmp(lower)).ok()?;
     Some(&MNEMONICS[at])
+}
+
+/// The code of a register.
+pub(crate) fn register(name: &str) -> Option<u8> {
+    if name.len() > 3 {
+        return None;
+    }
+    TARGET.register(name).and_then(|code| u8::try_from(code).ok())
 }
 
 /// All mnemonics in alphabetical order, each with what it does in one line.

@@ -9,13 +9,12 @@ mod operands;
 
 use crate::codes;
 use crate::directives::{DIRECTIVES, Directive, directive};
-use crate::expr::{Binary, Expr, Step, Unary};
+use crate::expr::{Binary, Expr, Step, SymbolId, Unary};
 use crate::lexer::{Kind, Lexer, Mark, Token, unescape};
-use crate::mnemonics::{mnemonic, mnemonics};
+use crate::mnemonics::{mnemonic, mnemonics, register};
 use crate::problems::diagnostic;
-use crate::unit::{Definition, Name, Section, Statement, SymbolId, Unit, What};
+use crate::unit::{Definition, Name, Section, Statement, Unit, What};
 use rustc_hash::FxHashMap;
-use wendax_isa::w16::TARGET;
 use wendax_source::{Diagnostic, FileId, Sources, Span, nearest};
 
 /// Brackets and unary operators may nest so deep.
@@ -35,14 +34,6 @@ pub(crate) fn parse(sources: &Sources, file: FileId) -> Unit {
     }
     lookup::resolve(&mut parser);
     parser.unit
-}
-
-/// The code of a register.
-pub(crate) fn register(name: &str) -> Option<u8> {
-    if name.len() > 3 {
-        return None;
-    }
-    TARGET.register(name).and_then(|code| u8::try_from(code).ok())
 }
 
 /// What a name in the place of a definition means already, if anything.

@@ -3,14 +3,10 @@
 //! Statements are kept apart by section, each list in the order of the text. Only `layout` gives them
 //! addresses.
 
-use crate::expr::{Expr, Names, Step};
+use crate::expr::{Expr, Names, Step, SymbolId};
 use crate::problems::Problems;
 use wendax_isa::w16::Row;
 use wendax_source::{FileId, Span};
-
-/// Index in [`Unit::symbols`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(crate) struct SymbolId(pub(crate) u32);
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Section {

@@ -2,6 +2,8 @@
 
 use crate::actions::Action;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
+use nucleo_matcher::{Config, Matcher};
 use std::fmt::Write;
 
 /// Where a key means something.
@@ -91,6 +93,18 @@ pub const BINDINGS: &[Binding] = &[
     bind(&["S"], Walk, A::SaveAs, "", "Save under another name"),
     bind(&["D"], Walk, A::EndInput, "", "End the typed input"),
 ];
+
+/// Commands that fit a query, best first; all of them for an empty one.
+pub(crate) fn palette(query: &str) -> Vec<&'static Binding> {
+    if query.trim().is_empty() {
+        return BINDINGS.iter().collect();
+    }
+    let mut matcher = Matcher::new(Config::DEFAULT);
+    let pattern = Pattern::parse(query, CaseMatching::Ignore, Normalization::Smart);
+    let names: Vec<&str> = BINDINGS.iter().map(|binding| binding.name).collect();
+    let found = pattern.match_list(names, &mut matcher);
+    found.into_iter().filter_map(|(name, _)| BINDINGS.iter().find(|binding| binding.name == name)).collect()
+}
 
 /// The name of a key: `g`, `G`, `Ctrl-S`, `Right`, `Space`.
 pub(crate) fn key_name(key: KeyEvent) -> String {

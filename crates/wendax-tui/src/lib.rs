@@ -7,6 +7,7 @@
 
 mod actions;
 mod editor;
+mod help;
 mod keys;
 mod state;
 mod theme;

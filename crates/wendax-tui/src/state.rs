@@ -3,7 +3,7 @@
 use crate::editor::Editor;
 use crate::theme::Theme;
 use wendax_asm::{Assembly, LineKind};
-use wendax_machine::{Need, Settings};
+use wendax_machine::{Need, RegionKind, Settings};
 use wendax_session::{Explanation, Session, State, explain};
 use wendax_source::{Diagnostic, Severity, Sources};
 
@@ -285,6 +285,20 @@ impl App {
 
     pub(crate) fn problem_count(&self, severity: Severity) -> usize {
         self.assembly.diagnostics.iter().filter(|diagnostic| diagnostic.severity == severity).count()
+    }
+
+    /// The first address the memory pane shows, before scrolling.
+    pub(crate) fn memory_start(&self) -> Option<u32> {
+        let session = self.session.as_ref()?;
+        let machine = session.machine();
+        let region = |kind| machine.regions().iter().find(|region| region.kind == kind).map(|region| region.start);
+        let start = match &self.lens {
+            Lens::Data => region(RegionKind::Data).or(region(RegionKind::Code)).unwrap_or(0),
+            Lens::At(address) => *address,
+            Lens::Register(index) => machine.register(*index),
+            Lens::Label(name) => u32::try_from(session.image().symbol(name)?.value & 0xFFFF).ok()?,
+        };
+        Some(start)
     }
 
     /// Works out the account of the next instruction anew.

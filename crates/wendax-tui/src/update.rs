@@ -1,7 +1,6 @@
 //! Messages to changes and effects. Nothing here touches a terminal, a file or a clock.
 
 mod overlay;
-pub(crate) use overlay::palette;
 mod walk;
 mod write;
 
@@ -205,7 +204,7 @@ impl App {
             Pane::Source | Pane::Console => self.editor.move_lines(by),
             Pane::Memory => {
                 // Never past either end of memory, so that the way back is as long as the way there.
-                let start = i64::from(crate::view::memory_start(self).unwrap_or(0)) / 4;
+                let start = i64::from(self.memory_start().unwrap_or(0)) / 4;
                 self.memory_scroll = (self.memory_scroll + by as i64).clamp(-start, 0x4000 - start);
             }
             Pane::Stack => self.stack_scroll = self.stack_scroll.saturating_add_signed(by).min(0x800),

@@ -12,9 +12,6 @@ mod overlays;
 mod pen;
 mod source;
 
-pub(crate) use memory::memory_start;
-pub(crate) use overlays::help_lines;
-
 use crate::state::{App, Depth, Pane};
 use crate::theme::Ink;
 use pen::Pen;

@@ -3,9 +3,9 @@
 use super::Parser;
 use crate::codes;
 use crate::expr::Step;
+use crate::expr::SymbolId;
 use crate::lexer::hexadecimal_of;
 use crate::problems::diagnostic;
-use crate::unit::SymbolId;
 use wendax_isa::w16::{CALLS, call_by_name};
 use wendax_source::{Diagnostic, Span, nearest};
 

@@ -1,10 +1,10 @@
 //! Operands of instructions, and which encodings they allow.
 
-use super::{Parser, register};
+use super::Parser;
 use crate::codes;
 use crate::expr::{Expr, Step, Unary};
 use crate::lexer::{Kind, Mark};
-use crate::mnemonics::Mnemonic;
+use crate::mnemonics::{Mnemonic, register};
 use crate::problems::diagnostic;
 use crate::unit::{Instruction, What};
 use wendax_isa::w16::{NO_BASE, OperandKind, Row, call_by_name, encode};

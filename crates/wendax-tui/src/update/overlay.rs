@@ -1,25 +1,11 @@
 //! Keys while a palette, prompt, help or question lies over the bench.
 
 use crate::actions::Action;
-use crate::keys::{BINDINGS, Binding};
+use crate::keys::{BINDINGS, palette};
 use crate::state::{App, Ask, Breakpoint, Effect, Lens, Mode, Overlay, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
-use nucleo_matcher::{Config, Matcher};
 use wendax_machine::{CellState, Event};
 use wendax_session::Command;
-
-/// Commands that fit a query, best first; all of them for an empty one.
-pub(crate) fn palette(query: &str) -> Vec<&'static Binding> {
-    if query.trim().is_empty() {
-        return BINDINGS.iter().collect();
-    }
-    let mut matcher = Matcher::new(Config::DEFAULT);
-    let pattern = Pattern::parse(query, CaseMatching::Ignore, Normalization::Smart);
-    let names: Vec<&str> = BINDINGS.iter().map(|binding| binding.name).collect();
-    let found = pattern.match_list(names, &mut matcher);
-    found.into_iter().filter_map(|(name, _)| BINDINGS.iter().find(|binding| binding.name == name)).collect()
-}
 
 impl App {
     pub(super) fn overlay_key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
@@ -77,7 +63,7 @@ impl App {
             KeyCode::PageDown | KeyCode::Char(' ') => scroll + page,
             _ => return,
         };
-        let most = crate::view::help_lines(self).len().saturating_sub(page);
+        let most = crate::help::lines(self).len().saturating_sub(page);
         self.overlay = Some(Overlay::Help { scroll: scroll.min(most) });
     }
 

@@ -132,7 +132,7 @@ impl App {
     fn next_region(&mut self) {
         let Some(session) = &self.session else { return };
         let regions = session.machine().regions();
-        let now = crate::view::memory_start(self).unwrap_or(0);
+        let now = self.memory_start().unwrap_or(0);
         let next =
             regions.iter().find(|region| region.start > now && region.kind != RegionKind::Code).or(regions.first());
         if let Some(region) = next {

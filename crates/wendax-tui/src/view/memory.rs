@@ -17,20 +17,6 @@ struct Row {
     gap: bool,
 }
 
-/// The first address the pane shows, before scrolling.
-pub(crate) fn memory_start(app: &App) -> Option<u32> {
-    let session = app.session.as_ref()?;
-    let machine = session.machine();
-    let region = |kind| machine.regions().iter().find(|region| region.kind == kind).map(|region| region.start);
-    let start = match &app.lens {
-        Lens::Data => region(RegionKind::Data).or(region(RegionKind::Code)).unwrap_or(0),
-        Lens::At(address) => *address,
-        Lens::Register(index) => machine.register(*index),
-        Lens::Label(name) => u32::try_from(session.image().symbol(name)?.value & 0xFFFF).ok()?,
-    };
-    Some(start)
-}
-
 fn title(app: &App, session: &Session) -> String {
     match &app.lens {
         Lens::Data => "data".to_owned(),
@@ -58,7 +44,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
     let note = app.session.as_ref().map_or(String::new(), |session| title(app, session));
     pen.head(area, "memory", &note, app.focus == Pane::Memory);
-    let (Some(session), Some(start)) = (&app.session, memory_start(app)) else { return };
+    let (Some(session), Some(start)) = (&app.session, app.memory_start()) else { return };
     let cells = if area.width >= 68 { 8 } else { 4 };
     let scroll = app.memory_scroll * i64::from(cells);
     let mask = session.machine().target().address_mask();
