@@ -7,7 +7,7 @@ use crate::session::{Session, State};
 use crate::stack::entered;
 use wendax_asm::Image;
 use wendax_isa::w16::{Insn, NO_BASE, NumberStyle, Op, OperandKind, TRAPS, call_by_number, disassemble, reason};
-use wendax_machine::{AccessKind, Machine, Need, Note, Stop};
+use wendax_machine::{AccessKind, Machine, Need, Note, RegionKind, Stop};
 
 /// How the next step will end.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -135,6 +135,7 @@ impl Teller<'_> {
             Stop::Fault(fault) => {
                 let trap = TRAPS.get(fault.kind.trap() as usize).copied().unwrap_or("");
                 sentences.push(format!("fails: {}", fault.kind));
+                sentences.extend(insn.zip(fault.kind.address()).and_then(|(insn, at)| self.stack_limit(insn, at)));
                 sentences.push(format!("{trap}, trap {}, and the program has no handler for it", fault.kind.trap()));
                 return;
             }
@@ -160,6 +161,24 @@ impl Teller<'_> {
         };
         sentences.extend(self.main(insn, effects));
         sentences.extend(self.flags(insn, effects));
+    }
+
+    /// That a push found the stack full, or a pop empty.
+    fn stack_limit(&self, insn: Insn, address: u32) -> Option<String> {
+        let regions = self.machine.regions();
+        let stack = regions.iter().find(|region| region.kind == RegionKind::Stack)?;
+        let hex = |address| self.machine.target().hex_address(address);
+        match insn.op() {
+            Op::Push | Op::PushFl | Op::Call | Op::CallReg if address + 2 == stack.start => Some(format!(
+                "the stack is full: it ends at {}, {} frames deep",
+                hex(stack.start),
+                self.machine.frames().len()
+            )),
+            Op::Pop | Op::PopFl | Op::Ret | Op::Reti if address == stack.end => {
+                Some(format!("the stack is empty: nothing lies above {}", hex(stack.end - 1)))
+            }
+            _ => None,
+        }
     }
 
     /// The sentences about what it computes, moves or where it goes.

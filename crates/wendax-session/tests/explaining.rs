@@ -127,6 +127,19 @@ fn what_is_told_is_what_happens() {
 }
 
 #[test]
+fn a_full_and_an_empty_stack_are_named() {
+    let mut deep = session("start: call start");
+    go(&mut deep, Command::Go);
+    let sentences = explain(&deep).sentences;
+    assert_eq!(
+        sentences[..2],
+        ["fails: address EDFE may not be written", "the stack is full: it ends at EE00, 2048 frames deep"]
+    );
+    let empty = explain(&session("start: pop r1\n halt")).sentences;
+    assert_eq!(empty[1], "the stack is empty: nothing lies above FDFF");
+}
+
+#[test]
 fn input_typed_before_is_announced_and_taken_again() {
     let mut session = session("start: sys get_int\n halt");
     assert_eq!(explain(&session).outlook, Outlook::Waits);

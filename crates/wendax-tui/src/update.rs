@@ -59,6 +59,12 @@ impl App {
 
     fn key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
         self.message = None;
+        if key.modifiers.contains(KeyModifiers::ALT) {
+            // Terminals send Esc and a key typed right behind it as that key with Alt, which means nothing here.
+            self.key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE), effects);
+            let plain = key.modifiers.difference(KeyModifiers::ALT);
+            return self.key(KeyEvent::new(key.code, plain), effects);
+        }
         if self.overlay.is_some() {
             self.overlay_key(key, effects);
         } else if self.takes_input() {

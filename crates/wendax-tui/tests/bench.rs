@@ -165,6 +165,15 @@ fn input_typed_in_the_past_begins_a_branch() {
 }
 
 #[test]
+fn esc_with_a_key_right_behind_it_is_both() {
+    use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+    let mut stage = Stage::new(DEMO);
+    stage.keys("e").text("; x");
+    stage.message(Message::Key(KeyEvent::new(KeyCode::Char('q'), KeyModifiers::ALT)));
+    shows(&mut stage, "has changes that are not saved");
+}
+
+#[test]
 fn an_endless_program_can_be_paused() {
     let mut stage = Stage::new("start:  inc r1\n        jmp start\n");
     stage.keys("g");

@@ -19,7 +19,10 @@ struct Row {
 
 fn title(app: &App, session: &Session) -> String {
     match &app.lens {
-        Lens::Data => "data".to_owned(),
+        Lens::Data if session.machine().regions().iter().any(|region| region.kind == RegionKind::Data) => {
+            "data".to_owned()
+        }
+        Lens::Data => "code; there is no data".to_owned(),
         Lens::At(address) => {
             let regions = session.machine().regions();
             let region = regions.iter().find(|region| region.start <= *address && *address < region.end);
