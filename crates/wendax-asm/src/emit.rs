@@ -1,7 +1,7 @@
 //! Bytes, line map and names, and the values that do not fit.
 
 use crate::codes;
-use crate::expr::{EvalError, Expr, evaluate};
+use crate::expr::{EvalError, Expr, Step, SymbolId, evaluate};
 use crate::image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use crate::layout::{Layout, Placed, nop_bytes};
 use crate::problems::diagnostic;
@@ -13,7 +13,7 @@ use wendax_source::{Sources, Span};
 const TOP: i64 = 0x1_0000;
 
 pub(crate) fn emit(sources: &Sources, unit: &mut Unit, layout: &mut Layout) -> Image {
-    let mut emitter = Emitter { sources, unit, image: Image::default(), open: None };
+    let mut emitter = Emitter { sources, unit, image: Image::default(), open: None, odd: false };
     emitter.section(Section::Code, &layout.code);
     emitter.section(Section::Data, &layout.data);
     emitter.close();
@@ -34,6 +34,8 @@ struct Emitter<'a> {
     image: Image,
     /// The segment being written.
     open: Option<Segment>,
+    /// The last instruction lay at an odd address, which was reported where that began.
+    odd: bool,
 }
 
 impl Emitter<'_> {
@@ -79,10 +81,12 @@ impl Emitter<'_> {
             }
         }
         let instruction = matches!(statement.what, What::Instruction(_) | What::Words(_));
-        if instruction && place.address % 2 != 0 {
+        let odd = instruction && place.address % 2 != 0;
+        if odd && !self.odd {
             let found = diagnostic(codes::ODD_TARGET, statement.span, "this instruction would lie at an odd address");
             self.unit.problems.push(found.with_expected("`.align 2` before it"));
         }
+        self.odd = odd || self.odd && !instruction;
         self.append(section, statement, place, kind, bytes);
     }
 
@@ -133,22 +137,31 @@ impl Emitter<'_> {
     /// Where a jump goes; odd places are reported.
     fn target(&mut self, expr: Expr, place: Placed) -> i64 {
         let Some(target) = self.value(expr, place, 0, TOP - 1, "an address") else { return place.address };
-        if target % 2 != 0 {
-            let found =
-                diagnostic(codes::ODD_TARGET, expr.span, format!("this jump goes to the odd address 0x{target:04X}"));
-            let label = self.unit.steps(expr).iter().find_map(|step| match step {
-                crate::expr::Step::Symbol(id) => Some(self.unit.name(*id).span),
-                _ => None,
-            });
-            let found = match label {
-                Some(label) => found.with_other(label, "the label stands here; instructions lie at even addresses"),
-                None => found,
-            };
-            self.unit
-                .problems
-                .push(found.with_expected("a label before an instruction, or `.align 2` before the label"));
+        let label = self.unit.steps(expr).iter().find_map(|step| match step {
+            Step::Symbol(id) => Some(*id),
+            _ => None,
+        });
+        // An instruction that lies at an odd address is reported where it stands.
+        if target % 2 != 0 && !label.is_some_and(|label| self.is_instruction(label)) {
+            let message = format!("this jump goes to the odd address 0x{target:04X}");
+            let mut found = diagnostic(codes::ODD_TARGET, expr.span, message);
+            if let Some(label) = label {
+                let place = self.unit.name(label).span;
+                found = found.with_other(place, "the label stands here; instructions lie at even addresses");
+            }
+            let right = "a label before an instruction, or `.align 2` before the label";
+            self.unit.problems.push(found.with_expected(right));
         }
         target
+    }
+
+    /// A label stands before an instruction.
+    fn is_instruction(&self, label: SymbolId) -> bool {
+        let Definition::Label { section: Section::Code, statement } = self.unit.name(label).definition else {
+            return false;
+        };
+        let statement = self.unit.code.get(statement as usize);
+        statement.is_some_and(|statement| matches!(statement.what, What::Instruction(_) | What::Words(_)))
     }
 
     fn values(&mut self, width: u32, range: std::ops::Range<u32>, place: Placed, bytes: &mut Vec<u8>) {

@@ -232,7 +232,7 @@ impl<'a> Lexer<'a> {
             }
             Err(NumberError::Digits(base)) => {
                 let mut found = diagnostic(codes::NUMBER, span, format!("`{word}` is no {base} number"));
-                if let Some(right) = hexadecimal_of(word) {
+                if let Some(right) = hexadecimal_of(word).filter(|_| base == "decimal") {
                     found = diagnostic(codes::OTHER_NUMBER, span, format!("`{word}` reads as a {base} number"))
                         .with_fix(format!("write it as `{right}`"), span, right);
                 }

@@ -3,9 +3,14 @@
 use crate::cli::{Build, Format};
 use crate::{Failure, files, program};
 use std::io::Write;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use wendax_asm::assemble;
+use wendax_source::{Sources, apply_edits};
 
 pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
+    if options.fix {
+        fix(&options.file)?;
+    }
     let program = program::load(&options.file, None)?;
     let Some(source) = &program.source else {
         return Err(Failure::usage(format!("{}: build takes a source; this is an image", options.file.display())));
@@ -29,6 +34,40 @@ pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     }
     files::write_to(&output, &bytes)?;
     Ok(0)
+}
+
+/// Writes a source anew with all known fixes applied, as often as that brings up others that can be.
+fn fix(path: &Path) -> Result<(), Failure> {
+    const ROUNDS: usize = 8;
+    let bytes = files::read(path)?;
+    if program::kind_of(path, &bytes) != program::Kind::Source {
+        // That an image cannot be built is told by who tries to.
+        return Ok(());
+    }
+    let before = files::text_of(path, bytes)?;
+    let mut text = before.clone();
+    for _ in 0..ROUNDS {
+        let (sources, file) = Sources::single(path.display().to_string(), text.clone());
+        let problems = assemble(&sources, file).diagnostics;
+        let fixes: Vec<_> = problems
+            .iter()
+            .filter_map(|problem| Some((sources.place(problem.primary.span), problem.fix.as_ref()?)))
+            .collect();
+        let edits: Vec<_> = fixes.iter().flat_map(|(_, fix)| fix.edits.clone()).collect();
+        let mended = apply_edits(&text, &edits);
+        if mended == text {
+            break;
+        }
+        for (place, fix) in fixes {
+            let _ =
+                writeln!(std::io::stderr(), "{}:{}:{}  done: {}", path.display(), place.line, place.column, fix.title);
+        }
+        text = mended;
+    }
+    if text != before {
+        files::write_to(path, text.as_bytes())?;
+    }
+    Ok(())
 }
 
 fn same_file(one: &PathBuf, other: &PathBuf) -> bool {

@@ -12,7 +12,8 @@ use std::path::PathBuf;
         wendax weights.asm         open the bench on a source\n  \
         wendax demo                open a demo in a copy of its own\n  \
         wendax run weights.asm     run it with console on standard input and output\n  \
-        wendax build weights.asm   assemble it to weights.bin\n\n\
+        wendax build weights.asm   assemble it to weights.bin\n  \
+        wendax guide djnz          say what a word means\n\n\
         Exit status: the program's own (run), 0 done, 2 wrong use, 3 problems in the source,\n\
         4 the program failed, 5 it was stopped before its end."
 )]
@@ -42,6 +43,14 @@ pub(crate) enum Command {
     },
     /// Assemble a source to an image
     Build(Build),
+    /// Say what a word means: an instruction, directive, system call, register, flag, device register, problem
+    #[command(
+        after_help = "Examples:\n  wendax guide djnz\n  wendax guide put_text W031\n  wendax guide            all words"
+    )]
+    Guide {
+        /// The words; all there are when left out
+        words: Vec<String>,
+    },
     /// Run a source or an image with console on standard input and output
     Run(Run),
 }
@@ -50,7 +59,8 @@ pub(crate) enum Command {
 #[command(after_help = "Examples:\n  \
     wendax build weights.asm                          writes weights.bin\n  \
     wendax build weights.asm -o - --format hex        Intel HEX on standard output\n  \
-    wendax build weights.asm --listing weights.lst    and a listing\n\n\
+    wendax build weights.asm --listing weights.lst    and a listing\n  \
+    wendax build weights.asm --fix                    mends what can be mended first\n\n\
     Problems go to standard error; with one, nothing is written and the exit status is 3.")]
 pub(crate) struct Build {
     /// The source
@@ -61,6 +71,9 @@ pub(crate) struct Build {
     /// The form of the image
     #[arg(long, value_enum, default_value_t = Format::Bin)]
     pub(crate) format: Format,
+    /// Apply the known fixes to the source first
+    #[arg(long)]
+    pub(crate) fix: bool,
     /// Where a listing goes; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) listing: Option<PathBuf>,

@@ -6,6 +6,7 @@ mod build;
 mod cli;
 mod demo;
 mod files;
+mod guide;
 mod program;
 mod recovery;
 mod run;
@@ -40,6 +41,7 @@ fn main() -> ExitCode {
         None => bench::open(cli.file.as_deref(), cli.look),
         Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),
         Some(Command::Build(options)) => build::build(&options),
+        Some(Command::Guide { words }) => guide::tell(&words),
         Some(Command::Run(options)) => run::run(&options),
     };
     match done {

@@ -129,6 +129,25 @@ fn problems_go_to_standard_error_and_nothing_is_written() {
 }
 
 #[test]
+fn fixes_are_applied_to_the_source_and_told() {
+    let folder = Folder::new();
+    let file = folder.file("f.asm", "start:  muv r1 5\n        jmp strat ; on\n");
+    let (status, _, err) = told(&mut wendax(&["build", "--fix"], &[&file]));
+    assert_eq!(status, 0, "{err}");
+    assert!(
+        err.contains("f.asm:1:9  done: did you mean `mov`?")
+            && err.contains("f.asm:1:15  done: put a comma after `r1`"),
+        "{err}"
+    );
+    assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "start:  mov r1, 5\n        jmp start ; on\n");
+    assert!(folder.path("f.bin").exists());
+    // What cannot be mended stays as it is, and is still a problem.
+    let file = folder.file("g.asm", "start:  mov r1, [\n");
+    assert_eq!(told(&mut wendax(&["build", "--fix"], &[&file])).0, 3);
+    assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "start:  mov r1, [\n");
+}
+
+#[test]
 fn wrong_use_is_told_kindly() {
     let folder = Folder::new();
     let (status, _, err) = told(&mut wendax(&["run"], &[&folder.path("nowhere.asm")]));
@@ -186,10 +205,26 @@ fn standard_output_takes_image_and_listing() {
 
 #[test]
 fn help_has_examples_for_every_command() {
-    for arguments in [&["--help"][..], &["demo", "--help"], &["build", "--help"], &["run", "--help"]] {
+    for arguments in
+        [&["--help"][..], &["demo", "--help"], &["build", "--help"], &["guide", "--help"], &["run", "--help"]]
+    {
         let (status, out, _) = told(Command::new(env!("CARGO_BIN_EXE_wendax")).args(arguments));
         assert_eq!((status, out.contains("Examples:")), (0, true), "{arguments:?}");
     }
+}
+
+#[test]
+fn the_guide_tells_of_words() {
+    let guide = |words: &[&str]| told(Command::new(env!("CARGO_BIN_EXE_wendax")).arg("guide").args(words));
+    let (status, out, _) = guide(&["djnz", "put_text"]);
+    assert_eq!(status, 0);
+    assert!(
+        out.contains("djnz d, label          code Adxx     cycles 1") && out.contains("gives in r0: length printed"),
+        "{out}"
+    );
+    assert!(guide(&[]).1.contains("directives: .code .data"));
+    let (status, _, err) = guide(&["dnjz"]);
+    assert_eq!((status, err.contains("did you mean `djnz`?")), (2, true), "{err}");
 }
 
 #[test]

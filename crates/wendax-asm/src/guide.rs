@@ -1,0 +1,147 @@
+//! The guide: what the tables say of a word.
+//!
+//! A word may be a mnemonic, a directive, a system call, a register, a flag, a device register by its address,
+//! or the number of a problem. The bench, the shell and the documents tell the same.
+
+use crate::codes::CODES;
+use crate::directives::DIRECTIVES;
+use crate::mnemonics::mnemonics;
+use wendax_isa::w16::{CALLS, DEVICES, TARGET, call_by_name, rows_named};
+use wendax_source::nearest;
+
+/// What the guide says of one thing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GuideEntry {
+    /// What it is, in one line.
+    pub title: String,
+    /// More about it, a line each.
+    pub lines: Vec<String>,
+}
+
+/// Everything the tables say of a word, in any case.
+///
+/// ```
+/// let entries = wendax_asm::guide("ADD");
+/// assert_eq!(entries[0].title, "add: d ← d + s");
+/// ```
+pub fn guide(word: &str) -> Vec<GuideEntry> {
+    let word = word.to_ascii_lowercase();
+    let mut entries = instruction(&word);
+    entries.extend(directive(&word));
+    entries.extend(call(&word));
+    entries.extend(register(&word));
+    entries.extend(flag(&word));
+    entries.extend(device(&word));
+    entries.extend(problem(&word));
+    entries
+}
+
+/// The words the guide knows, by kind.
+pub fn guide_words() -> Vec<(&'static str, Vec<String>)> {
+    let owned = |words: &mut dyn Iterator<Item = &'static str>| words.map(str::to_owned).collect::<Vec<_>>();
+    vec![
+        ("instructions", owned(&mut mnemonics().map(|(name, _)| name))),
+        ("directives", owned(&mut DIRECTIVES.iter().map(|info| info.name))),
+        ("system calls", owned(&mut CALLS.iter().map(|call| call.name))),
+        ("registers", owned(&mut TARGET.registers.iter().map(|info| info.name))),
+        ("flags", TARGET.flags.iter().map(|flag| flag.name.to_string()).collect()),
+        ("device registers", DEVICES.iter().map(|device| format!("{:04X}", device.address)).collect()),
+        ("problems", CODES.iter().map(|info| info.code.to_string()).collect()),
+    ]
+}
+
+/// The word of the guide that is closest to one it does not know.
+pub fn guide_nearest(word: &str) -> Option<String> {
+    let words = guide_words();
+    let all = words.iter().flat_map(|(_, words)| words.iter().map(String::as_str));
+    nearest(word, all).map(str::to_owned)
+}
+
+fn instruction(word: &str) -> Vec<GuideEntry> {
+    let mut entries: Vec<GuideEntry> = Vec::new();
+    for row in rows_named(word) {
+        let title = format!("{word}: {}", row.meaning);
+        if entries.last().is_none_or(|last| last.title != title) {
+            entries.push(GuideEntry { title, lines: vec![format!("flags: {}", row.flags.text())] });
+        }
+        let form = format!("{word} {}", row.form);
+        if let Some(last) = entries.last_mut() {
+            last.lines.push(format!("{form:<22} code {:<8} cycles {}", row.pattern, row.cycles));
+        }
+    }
+    if entries.is_empty() {
+        let meaning = mnemonics().find(|(name, _)| *name == word);
+        entries.extend(
+            meaning.map(|(name, meaning)| GuideEntry { title: format!("{name} d: {meaning}"), lines: Vec::new() }),
+        );
+    }
+    entries
+}
+
+fn directive(word: &str) -> Option<GuideEntry> {
+    let info = DIRECTIVES.iter().find(|info| info.name == word || info.name[1..] == *word)?;
+    Some(GuideEntry { title: format!("{}: {}", info.name, info.meaning), lines: vec![info.form.to_owned()] })
+}
+
+fn call(word: &str) -> Option<GuideEntry> {
+    let call = call_by_name(word)?;
+    let mut lines: Vec<String> = call.takes.iter().map(|(register, what)| format!("r{register}: {what}")).collect();
+    let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
+    lines.push(format!("gives in r0: {gives}; C = 1 and an error code when it fails"));
+    Some(GuideEntry { title: format!("{}, call {:02X}: {}", call.name, call.number, call.meaning), lines })
+}
+
+fn register(word: &str) -> Option<GuideEntry> {
+    let info = TARGET.registers.get(TARGET.register(word)?)?;
+    let kept = if info.kept { "a routine gives it back as it found it" } else { "a routine may change it" };
+    Some(GuideEntry { title: format!("{}: {}", info.name, info.role), lines: vec![kept.to_owned()] })
+}
+
+fn flag(word: &str) -> Option<GuideEntry> {
+    let flag = TARGET.flags.iter().find(|flag| flag.name.to_string().eq_ignore_ascii_case(word))?;
+    let lines = vec![format!("1: {}", flag.when_set), format!("0: {}", flag.when_clear)];
+    Some(GuideEntry { title: format!("{}: a flag, bit {} of fl", flag.name, flag.bit.trailing_zeros()), lines })
+}
+
+fn device(word: &str) -> Option<GuideEntry> {
+    let address = u16::from_str_radix(word.strip_prefix("0x").unwrap_or(word), 16).ok()?;
+    let device = DEVICES.iter().find(|device| device.address == address)?;
+    let may = if device.writable { "a program may read and write it" } else { "a program may read it" };
+    let lines = vec![device.meaning.to_owned(), may.to_owned()];
+    Some(GuideEntry { title: format!("{:04X}: device register, {}", device.address, device.name), lines })
+}
+
+fn problem(word: &str) -> Option<GuideEntry> {
+    let info = CODES.iter().find(|info| info.code.to_string().eq_ignore_ascii_case(word))?;
+    let mut lines = vec!["wrong:".to_owned()];
+    lines.extend(info.wrong.lines().map(|line| format!("  {line}")));
+    lines.push("right:".to_owned());
+    lines.extend(info.right.lines().map(|line| format!("  {line}")));
+    Some(GuideEntry { title: format!("{}, a {}: {}", info.code, info.severity.word(), info.title), lines })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_word_has_an_entry() {
+        for (kind, words) in guide_words() {
+            assert!(!words.is_empty(), "{kind}");
+            for word in words {
+                let entries = guide(&word);
+                assert!(!entries.is_empty() && entries.iter().all(|entry| !entry.title.is_empty()), "{kind}: {word}");
+            }
+        }
+        assert_eq!(guide("elsewhere"), []);
+        assert_eq!(guide_nearest("put_txet").as_deref(), Some("put_text"));
+    }
+
+    #[test]
+    fn words_of_two_kinds_have_two_entries() {
+        let titles: Vec<String> = guide("jmp").into_iter().map(|entry| entry.title).collect();
+        assert_eq!(titles, ["jmp: jump to the address in d", "jmp: jump"]);
+        assert_eq!(guide("0xff30")[0].title, "FF30: device register, lamps");
+        assert_eq!(guide("SPACE")[0].title, ".space: n bytes kept free, or n times the byte fill");
+    }
+}
