@@ -14,6 +14,7 @@
 mod checks;
 mod codes;
 mod directives;
+mod disassembly;
 mod emit;
 mod expr;
 mod formats;
@@ -29,6 +30,7 @@ mod unit;
 
 pub use codes::{CODES, CodeInfo, problems_document};
 pub use directives::{DIRECTIVES, DirectiveInfo};
+pub use disassembly::disassembly;
 pub use formats::{FormatError, HexImage, from_hex, from_raw, to_hex, to_raw};
 pub use guide::{GuideEntry, guide, guide_nearest, guide_words};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};

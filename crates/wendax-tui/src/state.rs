@@ -2,7 +2,7 @@
 
 use crate::editor::Editor;
 use crate::theme::Theme;
-use wendax_asm::{Assembly, LineKind};
+use wendax_asm::{Assembly, Image, LineKind, disassembly};
 use wendax_machine::{Need, RegionKind, Settings};
 use wendax_session::{Explanation, Session, State, explain};
 use wendax_source::{Diagnostic, Severity, Sources};
@@ -146,6 +146,8 @@ pub struct App {
     pub mode: Mode,
     /// Colours.
     pub theme: Theme,
+    /// The text is the disassembly of an image, and cannot be written.
+    pub(crate) is_image: bool,
     pub(crate) settings: Settings,
     pub(crate) assembly: Assembly,
     /// Line and column (from 0) of each diagnostic.
@@ -180,6 +182,7 @@ impl App {
             path,
             mode: if text.is_empty() { Mode::Write } else { Mode::Walk },
             theme,
+            is_image: false,
             settings,
             assembly: Assembly::default(),
             places: Vec::new(),
@@ -216,8 +219,24 @@ impl App {
         self
     }
 
+    /// A bench for an image that has no source: its disassembly takes the place of the text.
+    pub fn for_image(path: String, image: &Image, settings: Settings, theme: Theme) -> Self {
+        let (text, image) = disassembly(image);
+        let mut app = Self::new(Some(path), &text, settings.clone(), theme);
+        app.is_image = true;
+        app.assembled = Some(app.editor.revision());
+        app.assembly = Assembly { image: image.clone(), diagnostics: Vec::new() };
+        app.session = Some(Session::new(image, settings));
+        app.refresh();
+        app.show_present_line();
+        app
+    }
+
     /// The text to assemble first.
     pub fn first_effects(&mut self) -> Vec<Effect> {
+        if self.is_image {
+            return Vec::new();
+        }
         self.asked = self.editor.revision();
         vec![Effect::Assemble(self.asked, self.editor.text())]
     }

@@ -135,6 +135,10 @@ impl App {
     /// Carries out an action.
     pub(crate) fn act(&mut self, action: Action, effects: &mut Vec<Effect>) {
         match action {
+            Action::Write | Action::Save | Action::SaveAs | Action::Mend if self.is_image => {
+                let text = "this is an image, shown as its disassembly: it can be walked, but not written";
+                self.message = Some((Tone::Trouble, text.to_owned()));
+            }
             Action::Write => {
                 self.mode = Mode::Write;
                 self.focus = Pane::Source;

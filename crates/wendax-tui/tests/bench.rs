@@ -165,6 +165,22 @@ fn input_typed_in_the_past_begins_a_branch() {
 }
 
 #[test]
+fn an_image_is_walked_by_its_disassembly_and_not_written() {
+    let bytes: Vec<u8> = [0x3015u16, 0x3111, 0x81FE, 0x0002].iter().flat_map(|word| word.to_le_bytes()).collect();
+    let image = wendax_asm::from_raw(&bytes, 0x0200).expect("it fits");
+    let mut stage =
+        Stage::with(App::for_image("/yard/scale.bin".to_owned(), &image, Settings::default(), Theme::default()));
+    shows(&mut stage, "0200 3015               mov r1, 5");
+    stage.keys("Right Right");
+    shows(&mut stage, "last step  r1 5 → 6; nothing else");
+    stage.keys("e");
+    shows(&mut stage, "it can be walked, but not written");
+    stage.text("x").keys("Ctrl-S g");
+    shows(&mut stage, "finished, status 0");
+    assert!(!stage.app.is_changed() && stage.saved.is_empty());
+}
+
+#[test]
 fn esc_with_a_key_right_behind_it_is_both() {
     use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
     let mut stage = Stage::new(DEMO);

@@ -61,6 +61,19 @@ insert: push  r6-r7
 wagons: .space 32
 ";
 
+/// Writes all of its memory, over and over: the worst there is for keeping history.
+const EVERYWHERE: &str = "\
+start:  mov   r1, room
+        inc   r2
+@next:  stw   [r1], r2
+        add   r1, 2
+        cmp   r1, 0xED00
+        jltu  @next
+        jmp   start
+.data
+room:   .space 0xEA00
+";
+
 /// The same, compiled natively; returns how many rounds were done and something that depends on them.
 fn native(rounds: u64) -> u16 {
     let mut seed = 0u16;
@@ -147,7 +160,6 @@ fn report() {
     let breakpoints = seconds(|| travel(&mut broken, Command::Seek(STEPS)));
     println!("with history and a breakpoint elsewhere: {:.2} times the time without", breakpoints / bare);
     drop(broken);
-    println!("memory after {STEPS} steps with history: {:.0} MiB", memory());
     let mut slowest = 0.0f64;
     let mut step = 17u64;
     for _ in 0..60 {
@@ -161,6 +173,13 @@ fn report() {
         slowest / history
     );
     travel(&mut session, Command::Seek(STEPS));
+    let mut everywhere = Session::new(self::image(EVERYWHERE), Settings::default());
+    travel(&mut everywhere, Command::Seek(STEPS));
+    println!(
+        "memory after {STEPS} steps with history, all pages written between any two checkpoints: {:.0} MiB",
+        memory()
+    );
+    drop(everywhere);
     let back = seconds(|| (0..100).for_each(|_| travel(&mut session, Command::StepBack))) / 100.0;
     println!("one step back from there, 100 times: {:.2} ms each", back * 1e3);
 }

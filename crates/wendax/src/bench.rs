@@ -39,22 +39,22 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
         return Err(Failure::usage("the bench needs a terminal; `wendax run FILE` runs without one"));
     }
+    let absolute = path.map(|path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned()));
+    let name = absolute.as_ref().map(|path| path.display().to_string());
+    let (settings, theme) = (Settings::default(), theme(look));
     let text = match path {
         Some(path) if path.exists() => {
             let bytes = files::read(path)?;
             if crate::program::kind_of(path, &bytes) != crate::program::Kind::Source {
-                return Err(Failure::usage(format!(
-                    "{}: this is an image; the bench opens sources, and `wendax run` runs images",
-                    path.display()
-                )));
+                let image = crate::program::load(path, None)?.image;
+                let app = App::for_image(name.unwrap_or_default(), &image, settings, theme);
+                return Bench::new(app, String::new()).run();
             }
             files::text_of(path, bytes)?
         }
         _ => String::new(),
     };
-    let absolute = path.map(|path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned()));
-    let name = absolute.as_ref().map(|path| path.display().to_string());
-    let mut app = App::new(name, &text, Settings::default(), theme(look));
+    let mut app = App::new(name, &text, settings, theme);
     if let Some(unsaved) = recovery::find(&unsaved_place(absolute.as_deref())).filter(|unsaved| *unsaved != text) {
         app = app.with_recovered(&unsaved);
     }

@@ -18,7 +18,7 @@ use std::path::PathBuf;
         4 the program failed, 5 it was stopped before its end."
 )]
 pub(crate) struct Cli {
-    /// The source to open; a new text when left out
+    /// The source to open, or an image, shown as its disassembly; a new text when left out
     pub(crate) file: Option<PathBuf>,
     /// Dark or light ground
     #[arg(long, value_enum, default_value_t = Look::Dark, global = true)]

@@ -149,6 +149,21 @@ fn the_demo_opens_in_a_copy_of_its_own_each_time_it_was_changed() {
 }
 
 #[test]
+fn an_image_opens_as_its_disassembly() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("scale.hex");
+    fs::write(&file, ":040200001530020029\n:0400000500000200F5\n:00000001FF\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
+    screen.shows("mov r1, 5");
+    screen.text("g");
+    screen.shows("finished, status 0");
+    screen.text("e");
+    screen.shows("it can be walked, but not written");
+    screen.text("q");
+    screen.shows("ended with 0");
+}
+
+#[test]
 fn a_terminal_too_small_says_so_and_works_when_it_grows() {
     let home = tempfile::tempdir().expect("a folder");
     let screen = Screen::start(home.path(), "demo", 50, 10);

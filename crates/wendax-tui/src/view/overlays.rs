@@ -85,7 +85,7 @@ fn draw_leaving(app: &App, pen: &mut Pen<'_>, area: Rect) {
 }
 
 fn draw_help(app: &App, pen: &mut Pen<'_>, area: Rect, scroll: usize) {
-    let inner = sheet(pen, area, 90, area.height, "help", "↑ ↓ scroll, Esc leaves");
+    let inner = sheet(pen, area, 82, area.height, "help", "↑ ↓ scroll, Esc leaves");
     let lines: Vec<(String, Ink)> = help::lines(app)
         .into_iter()
         .flat_map(|(text, ink)| wrap_indented(&text, inner.width).into_iter().map(move |line| (line, ink)))
