@@ -114,7 +114,18 @@ pub fn from_hex(text: &str) -> Result<HexImage, FormatError> {
 /// The records by line number; blank lines are passed over.
 fn records(text: &str) -> impl Iterator<Item = (usize, Result<Record, String>)> {
     let lines = (1..).zip(text.lines()).filter(|(_, line)| !line.trim().is_empty());
-    lines.map(|(number, line)| (number, Record::from_record_string(line.trim()).map_err(|error| error.to_string())))
+    lines.map(|(number, line)| (number, Record::from_record_string(line.trim()).map_err(|error| plain(&error))))
+}
+
+/// What is wrong with a record, in plain words where they say more.
+fn plain(error: &ihex::ReaderError) -> String {
+    match error {
+        ihex::ReaderError::ChecksumMismatch(computed, written) => {
+            format!("the checksum is {written:02X}, but the record's bytes give {computed:02X}")
+        }
+        ihex::ReaderError::MissingStartCode => "a record begins with a colon".to_owned(),
+        other => other.to_string(),
+    }
 }
 
 fn place(memory: &mut [Option<u8>], at: u32, value: &[u8]) -> Result<(), FormatError> {
@@ -155,7 +166,8 @@ mod tests {
     #[test]
     fn wrong_records_are_refused_with_their_line() {
         let kind = |text: &str| from_hex(text).unwrap_err();
-        assert!(matches!(kind("\n:0102000001FD\n"), FormatError::Record { line: 2, .. }), "checksum");
+        let checksum = "line 2: the checksum is FD, but the record's bytes give FC";
+        assert_eq!(kind("\n:0102000001FD\n").to_string(), checksum);
         assert!(matches!(kind("what"), FormatError::Record { line: 1, .. }));
         assert_eq!(kind(":00000001FF"), FormatError::Empty);
         assert_eq!(kind(":0102000001FC\n:0102000002FB\n"), FormatError::Twice(0x0200));

@@ -152,7 +152,7 @@ fn the_demo_opens_in_a_copy_of_its_own_each_time_it_was_changed() {
 fn an_image_opens_as_its_disassembly() {
     let home = tempfile::tempdir().expect("a folder");
     let file = home.path().join("scale.hex");
-    fs::write(&file, ":040200001530020029\n:0400000500000200F5\n:00000001FF\n").expect("written");
+    fs::write(&file, ":0402000015300200B3\n:0400000500000200F5\n:00000001FF\n").expect("written");
     let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
     screen.shows("mov r1, 5");
     screen.text("g");
