@@ -106,7 +106,7 @@ enum Wanted {
 impl Session {
     /// Takes up a command in place of what was under way.
     pub fn begin(&mut self, command: Command) {
-        self.abandon();
+        self.pause();
         let now = self.now();
         let depth = u32::try_from(self.machine.frames().len()).unwrap_or(u32::MAX);
         let journey = match command {
@@ -177,12 +177,6 @@ impl Session {
             Some(Journey::Forward { .. }) => self.arrive(State::Paused(Why::Asked)),
             Some(Journey::Search(Search { begun_at, .. })) => self.finish_seek(begun_at, Why::Asked),
             Some(Journey::Seek { .. } | Journey::OverBack { .. }) => self.arrive(State::Paused(Why::Asked)),
-        }
-    }
-
-    fn abandon(&mut self) {
-        if self.journey.is_some() {
-            self.pause();
         }
     }
 

@@ -29,6 +29,30 @@ pub struct MemoryChange {
     pub was_known: bool,
 }
 
+impl MemoryChange {
+    /// Before, as a number: of more than a word its first one.
+    pub fn old_value(&self) -> u32 {
+        number(&self.old)
+    }
+
+    /// After, as a number: of more than a word its first one.
+    pub fn new_value(&self) -> u32 {
+        number(&self.new)
+    }
+
+    /// An address is among those that were written.
+    pub fn covers(&self, address: u32) -> bool {
+        let length = u32::try_from(self.new.len()).unwrap_or(u32::MAX);
+        address.checked_sub(self.address).is_some_and(|offset| offset < length)
+    }
+}
+
+/// The first word of some bytes, or their only byte.
+fn number(bytes: &[u8]) -> u32 {
+    let byte = |at| u32::from(bytes.get(at).copied().unwrap_or(0));
+    byte(1) << 8 | byte(0)
+}
+
 /// The flags over one step.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct FlagsChange {

@@ -309,8 +309,7 @@ impl Teller<'_> {
     }
 
     fn store(&self, change: &crate::effects::MemoryChange, register: &str) -> String {
-        let word = |bytes: &[u8]| bytes.iter().rev().fold(0u32, |all, &byte| all << 8 | u32::from(byte));
-        let (old, new) = (word(&change.old), word(&change.new));
+        let (old, new) = (change.old_value(), change.new_value());
         let what = if change.new.len() == 2 { "word" } else { "byte" };
         let before = match (change.was_known, old == new) {
             (false, _) => "never written before".to_owned(),

@@ -178,25 +178,37 @@ impl Session {
 
     /// What was printed and typed up to now, in order, as far as it is kept.
     pub fn console(&self) -> Vec<Piece> {
+        self.console_end(usize::MAX)
+    }
+
+    /// The end of [`Self::console`]: its last `most` bytes, without a copy of what lies before them.
+    pub fn console_end(&self, most: usize) -> Vec<Piece> {
         let (base, output) = self.transcript.up_to(self.machine.printed());
+        let index = |at: u64| usize::try_from(at.saturating_sub(base)).unwrap_or(usize::MAX).min(output.len());
+        let last = |bytes: &[u8], left: usize| bytes[bytes.len().saturating_sub(left)..].to_vec();
+        let typed = self.log.entries().iter().take(self.fed).rev().filter(|entry| entry.printed >= base);
+        // From the end to the beginning, as long as there is room.
         let mut pieces = Vec::new();
-        let mut done = base;
-        let part = |from: u64, to: u64| {
-            let index = |at: u64| usize::try_from(at - base).unwrap_or(usize::MAX).min(output.len());
-            output[index(from)..index(to)].to_vec()
-        };
-        for entry in self.log.entries().iter().take(self.fed).filter(|entry| entry.printed >= base) {
+        let mut left = most;
+        let mut end = output.len();
+        for entry in typed {
             let Event::Typed(bytes) = &entry.event else { continue };
-            if entry.printed > done {
-                pieces.push(Piece::Printed(part(done, entry.printed)));
-                done = entry.printed;
+            let begin = index(entry.printed).min(end);
+            if begin < end && left > 0 {
+                pieces.push(Piece::Printed(last(&output[begin..end], left)));
+                left = left.saturating_sub(end - begin);
             }
-            pieces.push(Piece::Typed(bytes.clone()));
+            end = begin;
+            if left == 0 {
+                break;
+            }
+            pieces.push(Piece::Typed(last(bytes, left)));
+            left = left.saturating_sub(bytes.len());
         }
-        let rest = part(done, base + output.len() as u64);
-        if !rest.is_empty() {
-            pieces.push(Piece::Printed(rest));
+        if end > 0 && left > 0 {
+            pieces.push(Piece::Printed(last(&output[..end], left)));
         }
+        pieces.reverse();
         pieces
     }
 

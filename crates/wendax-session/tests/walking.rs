@@ -155,6 +155,29 @@ fn other_input_in_the_past_begins_a_branch_and_drops_what_was_ahead() {
 }
 
 #[test]
+fn the_end_of_the_console_is_its_end() {
+    let mut session =
+        session("start: mov r0, text\n sys put_text\n sys get_int\n jmp start\n.data\ntext: .asciz \"axle \"");
+    for text in ["5\n", "66\n", "777\n"] {
+        go(&mut session, Command::Go);
+        type_in(&mut session, text);
+    }
+    let bytes = |pieces: Vec<Piece>| -> Vec<u8> {
+        pieces
+            .into_iter()
+            .flat_map(|piece| match piece {
+                Piece::Printed(bytes) | Piece::Typed(bytes) => bytes,
+            })
+            .collect()
+    };
+    let whole = bytes(session.console());
+    assert_eq!(whole, b"axle 5\naxle 66\naxle 777\naxle ");
+    for most in 0..=whole.len() + 3 {
+        assert_eq!(bytes(session.console_end(most)), whole[whole.len().saturating_sub(most)..], "the last {most}");
+    }
+}
+
+#[test]
 fn edits_are_part_of_the_past_like_input() {
     let mut session = session("start: mov r1, 1\n add r1, r1\n add r1, r1\n add r1, r1\n halt");
     go(&mut session, Command::Seek(2));

@@ -6,7 +6,7 @@ use crate::keys::{BINDINGS, Context, shown};
 use crate::state::{App, Mode, Overlay, Pane, Tone};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
-use wendax_session::{MarkKind, Piece, State};
+use wendax_session::{MarkKind, Piece, Session, State};
 
 /// The run as a strip: the height is how deep calls went, the signs are what happened.
 pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
@@ -67,9 +67,11 @@ pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
 /// A line of the console: pieces of text with their ink.
 type ConsoleLine = Vec<(String, Ink)>;
 
-fn console_lines(pieces: &[Piece], room: usize, most: usize) -> Vec<ConsoleLine> {
+/// The last `most` lines of the console.
+fn console_lines(session: &Session, room: usize, most: usize) -> Vec<ConsoleLine> {
     let mut lines: Vec<ConsoleLine> = vec![Vec::new()];
-    for piece in tail(pieces, most * room.max(1) * 4) {
+    // No sign takes more than four bytes.
+    for piece in session.console_end(most * room.max(1) * 4) {
         let (bytes, ink) = match &piece {
             Piece::Printed(bytes) => (bytes, Ink::Text),
             Piece::Typed(bytes) => (bytes, Ink::Fresh),
@@ -90,27 +92,6 @@ fn console_lines(pieces: &[Piece], room: usize, most: usize) -> Vec<ConsoleLine>
     }
     let from = lines.len().saturating_sub(most);
     lines.split_off(from)
-}
-
-/// The last so many bytes of what was printed and typed.
-fn tail(pieces: &[Piece], most: usize) -> Vec<Piece> {
-    let mut kept = Vec::new();
-    let mut left = most;
-    for piece in pieces.iter().rev() {
-        let cut = |bytes: &Vec<u8>| bytes[bytes.len().saturating_sub(left)..].to_vec();
-        let shortened = match piece {
-            Piece::Printed(bytes) => Piece::Printed(cut(bytes)),
-            Piece::Typed(bytes) => Piece::Typed(cut(bytes)),
-        };
-        let (Piece::Printed(bytes) | Piece::Typed(bytes)) = piece;
-        left = left.saturating_sub(bytes.len());
-        kept.push(shortened);
-        if left == 0 {
-            break;
-        }
-    }
-    kept.reverse();
-    kept
 }
 
 /// A text without line ends, cut where the line is full; true before what begins a new line.
@@ -144,9 +125,8 @@ pub(super) fn console(app: &App, pen: &mut Pen<'_>, area: Rect) {
     };
     pen.head(area, "console", note, app.focus == Pane::Console);
     let Some(session) = &app.session else { return };
-    let pieces = session.console();
     let rows = usize::from(area.height.saturating_sub(1));
-    let mut lines = console_lines(&pieces, usize::from(area.width.saturating_sub(2)), rows);
+    let mut lines = console_lines(session, usize::from(area.width.saturating_sub(2)), rows);
     let input = waiting || focused;
     if input && lines.last().is_some_and(|last| !last.is_empty()) && !waiting {
         lines.push(Vec::new());
@@ -216,7 +196,7 @@ fn key_list(app: &App) -> Vec<(String, &'static str)> {
             ("←", "back"),
         ]);
     }
-    if app.session.as_ref().is_some_and(wendax_session::Session::is_running) {
+    if app.session.as_ref().is_some_and(Session::is_running) {
         return own(&[("Space", "pause"), ("q", "quit")]);
     }
     let context = if app.mode == Mode::Write { Context::Write } else { Context::Walk };

@@ -131,12 +131,7 @@ fn has_change(session: &Session, row: &Row) -> bool {
 }
 
 fn is_fresh(session: &Session, address: u32) -> bool {
-    session.last_step().is_some_and(|step| {
-        let holds = |change: &wendax_session::MemoryChange| {
-            (change.address..change.address + u32::try_from(change.new.len()).unwrap_or(0)).contains(&address)
-        };
-        step.memory.iter().any(holds)
-    })
+    session.last_step().is_some_and(|step| step.memory.iter().any(|change| change.covers(address)))
 }
 
 /// The registers that point to a cell.

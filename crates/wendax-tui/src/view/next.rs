@@ -99,13 +99,12 @@ fn changes(session: &Session, effects: &Effects) -> Vec<String> {
         });
     }
     for change in &effects.memory {
-        let word = |bytes: &[u8]| bytes.iter().rev().take(2).fold(0u32, |all, &byte| all << 8 | u32::from(byte));
         let place = target.hex_address(change.address);
         changes.push(match (change.new.len(), change.was_known) {
             (3.., _) => format!("{} bytes at {place}", change.new.len()),
-            (_, false) => format!("[{place}] not set → {}", word(&change.new)),
-            (_, true) if change.old == change.new => format!("[{place}] {} again", word(&change.new)),
-            (_, true) => format!("[{place}] {} → {}", word(&change.old), word(&change.new)),
+            (_, false) => format!("[{place}] not set → {}", change.new_value()),
+            (_, true) if change.old == change.new => format!("[{place}] {} again", change.new_value()),
+            (_, true) => format!("[{place}] {} → {}", change.old_value(), change.new_value()),
         });
     }
     for flag in target.flags {

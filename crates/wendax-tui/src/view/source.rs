@@ -227,8 +227,7 @@ fn brief(session: &Session, effects: &Effects) -> String {
     let jumped = effects.insn.is_some() && !effects.fell_through();
     if parts.is_empty() && !jumped {
         parts.extend(effects.memory.iter().take(1).map(|change| {
-            let value = change.new.iter().rev().take(2).fold(0u32, |all, &byte| all << 8 | u32::from(byte));
-            format!("[{}] {}", target.hex_address(change.address), short_value(session, value))
+            format!("[{}] {}", target.hex_address(change.address), short_value(session, change.new_value()))
         }));
     }
     if parts.is_empty() && jumped {
