@@ -57,11 +57,11 @@ pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
             MarkKind::Edit => ("✎", Ink::Fresh),
             MarkKind::Fault => ("✕", Ink::Trouble),
         };
-        pen.text(column_of(mark.step), bars + 1, 1, sign, ink);
+        // On a low strip marks lie on the bars, and the present step stays seen.
+        if marks > bars || column_of(mark.step) != here {
+            pen.text(column_of(mark.step), marks, 1, sign, ink);
+        }
     }
-    let text = grouped(now).clone();
-    let at = here.min(strip.right().saturating_sub(width(&text) + 1));
-    pen.text(at, bars + 1, width(&text), &text, Ink::Quiet);
 }
 
 /// A line of the console: pieces of text with their ink.
