@@ -34,7 +34,7 @@ codes! {
     STRAY = 1 Problem "a character that belongs to nothing"
         "        mov   r1, 5 ?\n        halt" "        mov   r1, 5\n        halt";
     UNTERMINATED = 2 Problem "a text or character without its closing quote"
-        "        halt\n.data\nsign:   .asciz \"Gate 2\n        .word sign" "        halt\n.data\nsign:   .asciz \"Gate 2\"\n        .word sign";
+        "        halt\n.data\n        .word sign\nsign:   .asciz \"Gate 2" "        halt\n.data\n        .word sign\nsign:   .asciz \"Gate 2\"";
     ESCAPE = 3 Problem "an escape that is none"
         "        mov   r1, '\\q'\n        halt" "        mov   r1, '\\n'\n        halt";
     NUMBER = 4 Problem "a number that cannot be read"
@@ -62,6 +62,8 @@ codes! {
     TOO_DEEP = 18 Problem "an expression nested too deeply"
         "        .word ----------------------------------------------------------------------5"
         "        .word -5";
+    ORDER = 19 Problem "operands of a load or store in the wrong order"
+        "        ldw   [total], r1\n        halt\n.data\ntotal:  .word 5" "        ldw   r1, [total]\n        halt\n.data\ntotal:  .word 5";
     UNKNOWN_NAME = 20 Problem "a name that is defined nowhere"
         "again:  jmp   agian" "again:  jmp   again";
     WRONG_CASE = 21 Problem "a name in other letters than it was defined with"
@@ -69,13 +71,22 @@ codes! {
     HEX_AS_NAME = 22 Problem "a hexadecimal number that reads as a name"
         "        mov   r1, FF\n        halt" "        mov   r1, 0xFF\n        halt";
     TWICE = 23 Problem "a name defined twice"
-        "again:  inc   r1\nagain:  jmp   again" "again:  inc   r1\nback:   jmp   again\n        jmp   back";
+        "again:  inc   r1\nagain:  jmp   again" "again:  inc   r1\n        jz    back\nback:   jmp   again";
     RESERVED = 24 Problem "a name that means something already"
         "r1:     jmp   here" "first:  jmp   first";
     NO_SCOPE = 25 Problem "a local label before any label"
         "@next:  inc   r1\n        halt" "count:  inc   r1\n@next:  jmp   @next\n        jmp   count";
     SELF_DEFINED = 26 Problem "a constant defined by itself"
         ".equ A, B + 1\n.equ B, A - 1\n        mov   r1, A\n        halt" ".equ A, 5\n.equ B, A - 1\n        mov   r1, B\n        halt";
+    UNRESOLVED = 27 Problem "a name said to be in another file that no file makes known"
+        "        .extern weigh\n        call  weigh\n        halt"
+        "        .extern weigh\n        call  weigh\n        halt\n; file: weigh.asm\n        .global weigh\nweigh:  ret";
+    OTHER_FILE = 28 Problem "a name of another file, used without saying so"
+        "        call  weigh\n        halt\n; file: weigh.asm\n        .global weigh\nweigh:  ret"
+        "        .extern weigh\n        call  weigh\n        halt\n; file: weigh.asm\n        .global weigh\nweigh:  ret";
+    NOT_YET = 29 Problem "a value that must be known above, and is not"
+        "        .if   LIMIT > 5\n        nop\n        .endif\n        halt\n.equ LIMIT, 9"
+        ".equ LIMIT, 9\n        .if   LIMIT > 5\n        nop\n        .endif\n        halt";
     RANGE = 30 Problem "a value out of range"
         "        halt\n.data\n        .byte 256" "        halt\n.data\n        .word 256";
     ODD_TARGET = 31 Problem "a jump to an odd address"
@@ -84,6 +95,20 @@ codes! {
         "        mov   r1, 100 / (3 - 3)\n        halt" "        mov   r1, 100 / 3\n        halt";
     UNKNOWN_CALL = 33 Problem "a system call that does not exist"
         "        sys   put_txet\n        halt" "        sys   put_text\n        halt";
+    UNPLACED = 34 Problem "a value in an object file that only linking knows"
+        "        .extern lamps\n        mov   r1, lamps / 2\n        halt"
+        "        .extern lamps\n        mov   r1, lamps + 2\n        halt";
+    FAR = 35 Problem "a jump out of memory"
+        "start:  jmp   start - 1000" "start:  jmp   start";
+    DATA_TARGET = 36 Problem "a jump to data"
+        "        jmp   total\n.data\ntotal:  .word 5" "        jmp   on\non:     ldw   r1, [total]\n        halt\n.data\ntotal:  .word 5";
+    NOT_CLOSED = 37 Problem "a macro, repeat or condition that is never closed"
+        ".equ LAMPS, 1\n        .if   LAMPS\n        nop\n        halt" ".equ LAMPS, 1\n        .if   LAMPS\n        nop\n        .endif\n        halt";
+    UNOPENED = 38 Problem "an end of a macro, repeat or condition that was never opened"
+        "        nop\n        .endif\n        halt" ".equ LAMPS, 1\n        .if   LAMPS\n        nop\n        .endif\n        halt";
+    ENDLESS = 39 Problem "something that unfolds or includes itself without end"
+        "        .macro AGAIN\n        AGAIN\n        .endmacro\n        AGAIN\n        halt"
+        "        .macro AGAIN n\n        nop\n        .if   {n}\n        AGAIN {n} - 1\n        .endif\n        .endmacro\n        AGAIN 3\n        halt";
     OVERLAP = 40 Problem "two things at the same address"
         "        halt\n.data\n.org 0x0200\n        .word 1" "        halt\n.data\n.org 0x0400\n        .word 1";
     NO_ROOM = 41 Problem "a program that does not fit"
@@ -92,14 +117,35 @@ codes! {
         "        halt\n.data\na:      .space b - a + 1\nb:      .word a" "        halt\n.data\na:      .space 8\nb:      .word a, b";
     BAD_ENTRY = 43 Problem "an entry that is no instruction"
         ".entry table\n        halt\n.data\ntable:  .word 1" ".entry go\ngo:     halt\n.data\n        .word 1";
+    FILE = 44 Problem "a file that cannot be had"
+        "        .include \"frame.inc\"\n        halt" "        .include \"frames.inc\"\n        halt\n; file: frames.inc";
+    OWN_ERROR = 45 Problem "an error the source raises itself"
+        ".equ LAMPS, 17\n        .if   LAMPS > 16\n        .error \"there are 16 lamps\"\n        .endif\n        halt"
+        ".equ LAMPS, 16\n        .if   LAMPS > 16\n        .error \"there are 16 lamps\"\n        .endif\n        halt";
+    OWN_ASSERT = 46 Problem "a claim of the source that does not hold"
+        "        halt\n.data\nline:   .space 30\n        .assert sizeof(line) == 32, \"lines are 32 bytes\""
+        "        halt\n.data\nline:   .space 32\n        .assert sizeof(line) == 32, \"lines are 32 bytes\"";
     INTO_DATA = 50 Warning "code that can run into data"
         "        mov   r1, 5\n        .word 1\n        halt" "        mov   r1, 5\n        halt\n        .word 1";
     PAST_END = 51 Warning "code that can run past its end"
         "        mov   r1, 5" "        mov   r1, 5\n        sys   exit";
     NO_CODE = 52 Warning "a source without instructions"
         "; nothing yet" "        halt";
+    RET_UNCALLED = 53 Warning "a return that nothing called for"
+        "start:  call  weigh\nweigh:  inc   r1\n        ret" "start:  call  weigh\n        sys   exit\nweigh:  inc   r1\n        ret";
+    UNREACHED = 54 Warning "code that nothing reaches"
+        "        sys   exit\nspare:  inc   r1\n        jmp   spare" "        jz    spare\n        sys   exit\nspare:  inc   r1\n        jmp   spare";
+    ODD_WORD = 55 Warning "words at an odd address"
+        "        ldw   r1, [load]\n        halt\n.data\nmark:   .byte 1\nload:   .word 120, mark"
+        "        ldw   r1, [load]\n        halt\n.data\nmark:   .byte 1\n        .align 2\nload:   .word 120, mark";
+    NO_NUL = 56 Warning "a text without its NUL, given to a call that needs one"
+        "        mov   r0, sign\n        sys   put_text\n        sys   exit\n.data\nsign:   .ascii \"Gate 2\""
+        "        mov   r0, sign\n        sys   put_text\n        sys   exit\n.data\nsign:   .asciz \"Gate 2\"";
     UNUSED = 60 Hint "a name that is never used"
-        "        halt\nspare:  halt" "        jmp   spare\nspare:  halt";
+        ".equ LIMIT, 5\n        halt" ".equ LIMIT, 5\n        mov   r1, LIMIT\n        halt";
+    LOOKS_ALIKE = 61 Hint "a number with the same digits in both bases"
+        ".equ LIMIT, 0x100\n        cmp   r1, LIMIT\n        cmp   r2, 100\n        halt"
+        ".equ LIMIT, 0x100\n        cmp   r1, LIMIT\n        cmp   r2, 0x100\n        halt";
 }
 
 /// `docs/problems.md`, whole.
@@ -120,12 +166,29 @@ pub fn problems_document() -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::assemble;
-    use wendax_source::Sources;
+    use crate::{Assembler, Inputs};
+    use wendax_source::MemoryFiles;
 
-    fn found(text: &str) -> Vec<Code> {
-        let (sources, file) = Sources::single("example", text);
-        assemble(&sources, file).diagnostics.into_iter().map(|diagnostic| diagnostic.code).collect()
+    /// What is found in an example, whose further files begin with a line that names them.
+    fn found(text: &str, code: Code) -> Vec<Code> {
+        let mut files = MemoryFiles::default();
+        let mut paths = vec!["example.asm".to_owned()];
+        for (index, part) in text.split("; file: ").enumerate() {
+            let (name, text) =
+                if index == 0 { ("example.asm", part) } else { part.split_once('\n').unwrap_or((part, "")) };
+            files = files.with(name, text);
+            if index > 0 && name.ends_with(".asm") {
+                paths.push(name.to_owned());
+            }
+        }
+        let mut assembler = Assembler::default();
+        let inputs = Inputs { sources: paths, ..Inputs::default() };
+        let found = if code == UNPLACED.code {
+            assembler.object("example.asm", &files).map_or_else(|found| found, |_| Vec::new())
+        } else {
+            assembler.assemble(&inputs, &files).diagnostics
+        };
+        found.into_iter().map(|diagnostic| diagnostic.code).collect()
     }
 
     #[test]
@@ -135,11 +198,11 @@ mod tests {
 
     #[test]
     fn each_wrong_example_has_its_problem_alone_and_each_right_one_has_none() {
-        let wrong = CODES.iter().filter(|info| found(info.wrong) != [info.code]);
-        let wrong: Vec<_> = wrong.map(|info| (info.code, info.wrong, found(info.wrong))).collect();
+        let wrong = CODES.iter().filter(|info| found(info.wrong, info.code) != [info.code]);
+        let wrong: Vec<_> = wrong.map(|info| (info.code, info.wrong, found(info.wrong, info.code))).collect();
         assert!(wrong.is_empty(), "{wrong:#?}");
-        let right = CODES.iter().filter(|info| !found(info.right).is_empty());
-        let right: Vec<_> = right.map(|info| (info.code, info.right, found(info.right))).collect();
+        let right = CODES.iter().filter(|info| !found(info.right, info.code).is_empty());
+        let right: Vec<_> = right.map(|info| (info.code, info.right, found(info.right, info.code))).collect();
         assert!(right.is_empty(), "{right:#?}");
     }
 

@@ -5,6 +5,7 @@
 pub(crate) enum Directive {
     Code,
     Data,
+    Section,
     Org,
     Align,
     Byte,
@@ -12,8 +13,31 @@ pub(crate) enum Directive {
     Ascii,
     Asciz,
     Space,
+    Embed,
     Equ,
     Entry,
+    Global,
+    Extern,
+    Include,
+    Macro,
+    EndMacro,
+    Repeat,
+    EndRepeat,
+    If,
+    Else,
+    EndIf,
+    Error,
+    Assert,
+}
+
+impl Directive {
+    /// It opens, parts or closes a block of lines, and so must stand first on its line.
+    pub(crate) fn is_block(self) -> bool {
+        matches!(
+            self,
+            Self::Macro | Self::EndMacro | Self::Repeat | Self::EndRepeat | Self::If | Self::Else | Self::EndIf
+        )
+    }
 }
 
 /// A directive as users know it.
@@ -26,28 +50,136 @@ pub struct DirectiveInfo {
     pub form: &'static str,
     /// What it does, in one line.
     pub meaning: &'static str,
+    /// Lines that use it.
+    pub example: &'static str,
 }
 
-const fn info(directive: Directive, name: &'static str, form: &'static str, meaning: &'static str) -> DirectiveInfo {
-    DirectiveInfo { directive, name, form, meaning }
+const fn info(
+    directive: Directive,
+    name: &'static str,
+    form: &'static str,
+    meaning: &'static str,
+    example: &'static str,
+) -> DirectiveInfo {
+    DirectiveInfo { directive, name, form, meaning, example }
 }
+
+use Directive as D;
 
 /// All directives.
 pub const DIRECTIVES: &[DirectiveInfo] = &[
-    info(Directive::Code, ".code", ".code", "what follows is code: read and executed, not written"),
-    info(Directive::Data, ".data", ".data", "what follows is data: read and written, not executed"),
-    info(Directive::Org, ".org", ".org address", "go on at this address in the present section"),
-    info(Directive::Align, ".align", ".align n [, fill]", "fill up to the next multiple of n, a power of two"),
-    info(Directive::Byte, ".byte", ".byte value, …", "bytes, each −128 to 255"),
-    info(Directive::Word, ".word", ".word value, …", "words, low byte first, each −32768 to 65535"),
-    info(Directive::Ascii, ".ascii", ".ascii \"text\", …", "the bytes of a text"),
-    info(Directive::Asciz, ".asciz", ".asciz \"text\", …", "the bytes of a text and a NUL"),
-    info(Directive::Space, ".space", ".space n [, fill]", "n bytes kept free, or n times the byte fill"),
-    info(Directive::Equ, ".equ", ".equ NAME, value", "a name for a value"),
-    info(Directive::Entry, ".entry", ".entry label", "the first instruction to run"),
+    info(D::Code, ".code", ".code", "what follows is code: read and executed, not written", "        .code"),
+    info(D::Data, ".data", ".data", "what follows is data: read and written, not executed", "        .data"),
+    info(
+        D::Section,
+        ".section",
+        ".section name [, code | data | zeroed]",
+        "what follows goes into the section of this name; data when it is new and nothing is said",
+        "        .section rooms, zeroed\nroom:   .space 64",
+    ),
+    info(D::Org, ".org", ".org address", "go on at this address in the present section", "        .org  0x4000"),
+    info(
+        D::Align,
+        ".align",
+        ".align n [, fill]",
+        "fill up to the next multiple of n, a power of two",
+        "        .align 2",
+    ),
+    info(D::Byte, ".byte", ".byte value, …", "bytes, each −128 to 255", "marks:  .byte 1, 'a', 0xFF"),
+    info(
+        D::Word,
+        ".word",
+        ".word value, …",
+        "words, low byte first, each −32768 to 65535; labels make a table of places",
+        "loads:  .word 120, 0x7FF, -4",
+    ),
+    info(D::Ascii, ".ascii", ".ascii \"text\", …", "the bytes of a text", "mark:   .ascii \"kg\""),
+    info(D::Asciz, ".asciz", ".asciz \"text\", …", "the bytes of a text and a NUL", "sign:   .asciz \"Gate 2\\n\""),
+    info(D::Space, ".space", ".space n [, fill]", "n bytes kept free, or n times the byte fill", "line:   .space 32"),
+    info(
+        D::Embed,
+        ".embed",
+        ".embed \"file\" [, first [, count]]",
+        "the bytes of a file, from byte `first` on, at most `count` of them",
+        "lamps:  .embed \"lamps.bin\", 0, 16",
+    ),
+    info(D::Equ, ".equ", ".equ NAME, value", "a name for a value", "        .equ LIMIT, 4 * 256"),
+    info(D::Entry, ".entry", ".entry label", "the first instruction to run", "        .entry start"),
+    info(
+        D::Global,
+        ".global",
+        ".global name, …",
+        "names of this file that others may use by `.extern`",
+        "        .global print_line",
+    ),
+    info(
+        D::Extern,
+        ".extern",
+        ".extern name, …",
+        "names that another file defines and makes known by `.global`",
+        "        .extern print_line",
+    ),
+    info(
+        D::Include,
+        ".include",
+        ".include \"file\"",
+        "read another file here, as if its lines stood in this one",
+        "        .include \"frames.inc\"",
+    ),
+    info(
+        D::Macro,
+        ".macro",
+        ".macro NAME a, b = default, …",
+        "lines up to `.endmacro` that NAME unfolds to; `{a}` in them is what was given for a",
+        "        .macro LOAD_PAIR from, to = r1\n        ldw   r0, [{from}]\n        ldw   {to}, [{from} + 2]\n        .endmacro",
+    ),
+    info(D::EndMacro, ".endmacro", ".endmacro", "the end of a macro", "        .endmacro"),
+    info(
+        D::Repeat,
+        ".repeat",
+        ".repeat n [, i]",
+        "lines up to `.endrepeat`, n times; `{i}` in them counts from 0",
+        "        .repeat 4, i\n        .word {i} * {i}\n        .endrepeat",
+    ),
+    info(D::EndRepeat, ".endrepeat", ".endrepeat", "the end of what is repeated", "        .endrepeat"),
+    info(
+        D::If,
+        ".if",
+        ".if value",
+        "lines up to `.else` or `.endif` count only when the value is not 0; it is made of numbers and constants above",
+        "        .if   LIMIT > 255\n        .word LIMIT\n        .else\n        .byte LIMIT\n        .endif",
+    ),
+    info(D::Else, ".else", ".else", "lines up to `.endif` count when those above do not", "        .else"),
+    info(D::EndIf, ".endif", ".endif", "the end of a condition", "        .endif"),
+    info(
+        D::Error,
+        ".error",
+        ".error \"text\"",
+        "a problem with this text, where the line counts",
+        "        .error \"LIMIT must be even\"",
+    ),
+    info(
+        D::Assert,
+        ".assert",
+        ".assert value [, \"text\"]",
+        "a problem when the value is 0; it may be made of labels",
+        "        .assert sizeof(line) == 32, \"lines are 32 bytes\"",
+    ),
 ];
 
 /// The directive of this name, in any case.
 pub(crate) fn directive(name: &str) -> Option<&'static DirectiveInfo> {
     DIRECTIVES.iter().find(|info| info.name.eq_ignore_ascii_case(name))
+}
+
+/// The block directive a line begins with, and where its name stands in the line.
+pub(crate) fn block_directive(line: &str) -> Option<(Directive, std::ops::Range<usize>)> {
+    let start = line.len() - line.trim_start_matches([' ', '\t', '\u{feff}']).len();
+    let rest = &line[start..];
+    if !rest.starts_with('.') {
+        return None;
+    }
+    let length = 1 + rest[1..].find(|c: char| !c.is_ascii_alphanumeric() && c != '_').unwrap_or(rest.len() - 1);
+    let found = directive(&rest[..length]).filter(|info| info.directive.is_block())?;
+    Some((found.directive, start..start + length))
 }

@@ -101,7 +101,13 @@ impl Writer<'_> {
         while address < end {
             if self.targets.contains(&address) {
                 let span = self.say(&format!("{}:", name(address)));
-                self.symbols.push(Symbol { name: name(address), value: address.into(), kind: SymbolKind::Code, span });
+                self.symbols.push(Symbol {
+                    name: name(address),
+                    value: address.into(),
+                    kind: SymbolKind::Code,
+                    span,
+                    is_global: false,
+                });
             }
             address += match self.code.get(&address).copied() {
                 Some(insn) => self.code_line(address, insn),
@@ -137,7 +143,7 @@ impl Writer<'_> {
     fn statement(&mut self, text: &str, address: u32, length: u32, kind: LineKind) {
         let line = self.line;
         let span = self.say(text);
-        self.lines.push(Line { address, length, kind, span, line });
+        self.lines.push(Line { address, length, kind, span, line, unfolded: None });
     }
 }
 

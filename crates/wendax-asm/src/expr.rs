@@ -2,12 +2,26 @@
 //!
 //! Postfix, so that evaluating needs no recursion however long a line is. A name is kept as where it
 //! stands; `parser` turns it into a symbol when the whole text has been read.
+//!
+//! A [`Value`] is a number, or, while an object is written whose place is not known yet, a number of bytes
+//! behind a base. Linking gives every base its address, so that all values are numbers then.
 
 use wendax_source::Span;
 
-/// A name of the text, by its number in order of definition.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+/// A name of a unit, by its number in order of definition.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct SymbolId(pub(crate) u32);
+
+/// What a name beginning with `@` is private to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) enum Scope {
+    /// Nothing: the name is plain, or stands before any label.
+    Unit,
+    /// The plain label above it.
+    Label(SymbolId),
+    /// An unfolded macro or round of a repeat, by its number.
+    Expansion(u32),
+}
 
 /// One expression: a piece of the table, and where it stands in the text.
 #[derive(Debug, Clone, Copy)]
@@ -20,9 +34,12 @@ pub(crate) struct Expr {
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Step {
     Number(i64),
-    /// A name not looked up yet, and the label its `@` belongs to.
-    Name(Span, Option<SymbolId>),
+    /// A name not looked up yet, and what it is private to.
+    Name(Span, Scope),
     Symbol(SymbolId),
+    /// How many bytes stand behind a label, by a name not looked up yet.
+    SizeOfName(Span, Scope),
+    SizeOf(SymbolId),
     /// A name that is defined nowhere; reported already.
     Unknown,
     Here,
@@ -50,19 +67,69 @@ pub(crate) enum Binary {
     And,
     Xor,
     Or,
+    Equal,
+    NotEqual,
+    Less,
+    LessOrEqual,
+    Greater,
+    GreaterOrEqual,
 }
 
 impl Binary {
     /// How tightly it binds; higher is tighter. All associate to the left.
     pub(crate) fn precedence(self) -> u8 {
         match self {
-            Self::Multiply | Self::Divide | Self::Remainder => 6,
-            Self::Add | Self::Subtract => 5,
-            Self::Left | Self::Right => 4,
-            Self::And => 3,
-            Self::Xor => 2,
-            Self::Or => 1,
+            Self::Multiply | Self::Divide | Self::Remainder => 7,
+            Self::Add | Self::Subtract => 6,
+            Self::Left | Self::Right => 5,
+            Self::And => 4,
+            Self::Xor => 3,
+            Self::Or => 2,
+            Self::Equal | Self::NotEqual => 1,
+            Self::Less | Self::LessOrEqual | Self::Greater | Self::GreaterOrEqual => 1,
         }
+    }
+}
+
+/// What an address counts from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash, PartialOrd, Ord)]
+pub(crate) struct Base(pub(crate) u32);
+
+impl Base {
+    /// Address 0: the value is a plain number.
+    pub(crate) const ZERO: Self = Self(0);
+}
+
+/// Which part of an address that is not known yet is meant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Part {
+    #[default]
+    Whole,
+    High,
+    Low,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Value {
+    pub(crate) base: Base,
+    /// [`Part::Whole`] for all plain numbers.
+    pub(crate) part: Part,
+    /// Bytes behind the base.
+    pub(crate) offset: i64,
+}
+
+impl Value {
+    pub(crate) fn number(offset: i64) -> Self {
+        Self { offset, ..Self::default() }
+    }
+
+    pub(crate) fn address(base: Base, offset: i64) -> Self {
+        Self { base, part: Part::Whole, offset }
+    }
+
+    /// The number it is, if its place is known.
+    pub(crate) fn as_number(self) -> Option<i64> {
+        (self.base == Base::ZERO).then_some(self.offset)
     }
 }
 
@@ -75,26 +142,33 @@ pub(crate) enum EvalError {
     Division(Span),
     /// An intermediate value leaves 64 bits.
     Overflow,
+    /// It computes with an address that only linking knows.
+    Unplaced,
 }
 
 /// Values of names, as far as known.
 pub(crate) trait Names {
     /// The value of a symbol; `None` when it has none, which has been reported.
-    fn value(&self, symbol: SymbolId) -> Option<i64>;
+    fn value(&self, symbol: SymbolId) -> Option<Value>;
+    /// How many bytes stand behind a label.
+    fn size(&self, symbol: SymbolId) -> Option<i64>;
 }
 
 /// The value of postfix code; `here` is the address of its statement.
-pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: i64) -> Result<i64, EvalError> {
-    if let [Step::Number(value)] = steps {
-        return Ok(*value);
+pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: Value) -> Result<Value, EvalError> {
+    match steps {
+        [Step::Number(value)] => return Ok(Value::number(*value)),
+        [Step::Symbol(symbol)] => return names.value(*symbol).ok_or(EvalError::Reported),
+        _ => {}
     }
-    let mut stack: Vec<i64> = Vec::with_capacity(8);
+    let mut stack: Vec<Value> = Vec::with_capacity(8);
     // The parser only writes balanced code, so a missing operand has been reported.
     for step in steps {
         let value = match *step {
-            Step::Number(value) => value,
+            Step::Number(value) => Value::number(value),
             Step::Symbol(symbol) => names.value(symbol).ok_or(EvalError::Reported)?,
-            Step::Name(..) | Step::Unknown => return Err(EvalError::Reported),
+            Step::SizeOf(symbol) => Value::number(names.size(symbol).ok_or(EvalError::Reported)?),
+            Step::Name(..) | Step::SizeOfName(..) | Step::Unknown => return Err(EvalError::Reported),
             Step::Here => here,
             Step::Unary(operator) => unary(operator, stack.pop().ok_or(EvalError::Reported)?)?,
             Step::Binary(operator, span) => {
@@ -108,16 +182,48 @@ pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: i64) -> Result<
     stack.pop().ok_or(EvalError::Reported)
 }
 
-fn unary(operator: Unary, value: i64) -> Result<i64, EvalError> {
+fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
+    if value.base != Base::ZERO {
+        return match (operator, value.part) {
+            (Unary::High, Part::Whole) => Ok(Value { part: Part::High, ..value }),
+            (Unary::Low, Part::Whole) => Ok(Value { part: Part::Low, ..value }),
+            _ => Err(EvalError::Unplaced),
+        };
+    }
+    let value = value.offset;
+    let result = match operator {
+        Unary::Minus => value.checked_neg().ok_or(EvalError::Overflow)?,
+        Unary::Not => !value,
+        Unary::High => value >> 8 & 0xFF,
+        Unary::Low => value & 0xFF,
+    };
+    Ok(Value::number(result))
+}
+
+fn binary(operator: Binary, left: Value, right: Value, span: Span) -> Result<Value, EvalError> {
+    if left.base == Base::ZERO && right.base == Base::ZERO {
+        return numbers(operator, left.offset, right.offset, span).map(Value::number);
+    }
+    if left.part != Part::Whole || right.part != Part::Whole {
+        return Err(EvalError::Unplaced);
+    }
+    let offset = numbers(operator, left.offset, right.offset, span);
     match operator {
-        Unary::Minus => value.checked_neg().ok_or(EvalError::Overflow),
-        Unary::Not => Ok(!value),
-        Unary::High => Ok(value >> 8 & 0xFF),
-        Unary::Low => Ok(value & 0xFF),
+        Binary::Add if right.base == Base::ZERO => Ok(Value::address(left.base, offset?)),
+        Binary::Add if left.base == Base::ZERO => Ok(Value::address(right.base, offset?)),
+        Binary::Subtract if right.base == Base::ZERO => Ok(Value::address(left.base, offset?)),
+        // Differences and comparisons of two places with one base do not depend on it.
+        Binary::Subtract | Binary::Equal | Binary::NotEqual | Binary::Less if left.base == right.base => {
+            offset.map(Value::number)
+        }
+        Binary::LessOrEqual | Binary::Greater | Binary::GreaterOrEqual if left.base == right.base => {
+            offset.map(Value::number)
+        }
+        _ => Err(EvalError::Unplaced),
     }
 }
 
-fn binary(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, EvalError> {
+fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, EvalError> {
     let shift = u32::try_from(right).ok().filter(|&by| by < 64);
     let value = match operator {
         Binary::Multiply => left.checked_mul(right),
@@ -131,6 +237,12 @@ fn binary(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, Ev
         Binary::And => Some(left & right),
         Binary::Xor => Some(left ^ right),
         Binary::Or => Some(left | right),
+        Binary::Equal => Some((left == right).into()),
+        Binary::NotEqual => Some((left != right).into()),
+        Binary::Less => Some((left < right).into()),
+        Binary::LessOrEqual => Some((left <= right).into()),
+        Binary::Greater => Some((left > right).into()),
+        Binary::GreaterOrEqual => Some((left >= right).into()),
     };
     value.ok_or(EvalError::Overflow)
 }

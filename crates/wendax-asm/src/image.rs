@@ -1,6 +1,6 @@
 //! A program ready to be loaded, with where each byte of it came from.
 
-use wendax_source::Span;
+use wendax_source::{FileId, Span};
 
 /// What a program may do with a piece of memory.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -64,6 +64,8 @@ pub struct Symbol {
     pub kind: SymbolKind,
     /// Where it was defined.
     pub span: Span,
+    /// Other files may use it.
+    pub is_global: bool,
 }
 
 /// What bytes of a line are.
@@ -86,10 +88,12 @@ pub struct Line {
     pub length: u32,
     /// What they are.
     pub kind: LineKind,
-    /// The statement.
+    /// The statement a person wrote; of what a macro or repeat became, the line that was unfolded.
     pub span: Span,
     /// The line it stands on, from 1.
     pub line: u32,
+    /// The line it was unfolded to, in a text of its own, when it was.
+    pub unfolded: Option<Span>,
 }
 
 /// A program ready to be loaded.
@@ -115,9 +119,11 @@ impl Image {
         (address < line.address + line.length).then_some(line)
     }
 
-    /// The instructions that line `line` (from 1) became.
-    pub fn code_of_line(&self, line: u32) -> Option<&Line> {
-        self.lines.iter().find(|entry| entry.line == line && entry.kind == LineKind::Code)
+    /// Where the instructions of line `line` (from 1) of a file begin, or those of the next line below that
+    /// became any.
+    pub fn code_from_line(&self, file: FileId, line: u32) -> Option<&Line> {
+        let here = |entry: &&Line| entry.span.file == file && entry.kind == LineKind::Code && entry.line >= line;
+        self.lines.iter().filter(here).min_by_key(|entry| (entry.line, entry.address))
     }
 
     /// The bytes from `start` on, at most `length` of them, as far as one segment holds them.
@@ -148,7 +154,13 @@ impl Image {
         self.symbols.iter().filter(|symbol| symbol.kind != SymbolKind::Constant)
     }
 
-    /// The name with this spelling.
+    /// The name with this spelling: one that all files know, if there is one.
+    pub fn best_symbol(&self, name: &str) -> Option<&Symbol> {
+        let named = || self.symbols.iter().filter(|symbol| symbol.name == name);
+        named().find(|symbol| symbol.is_global).or_else(|| named().next())
+    }
+
+    /// The first name with this spelling.
     pub fn symbol(&self, name: &str) -> Option<&Symbol> {
         self.symbols.iter().find(|symbol| symbol.name == name)
     }

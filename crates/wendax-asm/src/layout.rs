@@ -5,9 +5,10 @@
 //! on labels could go on changing; they get [`PASSES`] and are then a problem.
 
 use crate::codes;
-use crate::expr::{EvalError, Expr, SymbolId, evaluate};
+use crate::expr::{Base, EvalError, Expr, SymbolId, Value};
+use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
-use crate::unit::{Definition, Instruction, Section, Statement, Unit, What};
+use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
 use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
 
 /// Most texts settle in three or four.
@@ -15,74 +16,63 @@ const PASSES: u32 = 60;
 /// No single statement takes more; larger ones are reported where they are emitted.
 const LARGEST: i64 = 0x1_0000;
 
-/// Addresses and sizes of the statements of both sections, in bytes.
-#[derive(Debug, Default)]
-pub(crate) struct Layout {
-    pub(crate) code: Vec<Placed>,
-    pub(crate) data: Vec<Placed>,
-    /// One past the last byte of either section in its ordinary place.
-    pub(crate) end: i64,
-}
-
+/// Address and size of a statement, in bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Placed {
-    pub(crate) address: i64,
+    pub(crate) at: Value,
     pub(crate) size: i64,
 }
 
-impl Layout {
-    pub(crate) fn section(&self, section: Section) -> &[Placed] {
-        match section {
-            Section::Code => &self.code,
-            Section::Data => &self.data,
+/// Gives every statement its address and every name its value.
+pub(crate) fn lay_out(program: &mut Program<'_>) {
+    let constants = fixed_constants(program);
+    for pass in 0..PASSES {
+        let (placed, end) = place(program);
+        let moved = placed != program.placed;
+        (program.placed, program.end) = (placed, end);
+        set_labels(program);
+        set_constants(program, &constants);
+        let lengthened = lengthen(program, pass + 8 > PASSES);
+        if !moved && !lengthened {
+            report_constants(program, &constants);
+            return;
         }
     }
+    report_unsettled(program);
 }
 
-/// Gives every statement its address and every name its value.
-pub(crate) fn lay_out(unit: &mut Unit) -> Layout {
-    let constants = fixed_constants(unit);
-    let mut layout = Layout::default();
-    for pass in 0..PASSES {
-        let next = place(unit);
-        let moved = next.code != layout.code || next.data != layout.data;
-        layout = next;
-        set_labels(unit, &layout);
-        set_constants(unit, &constants);
-        let lengthened = lengthen(unit, &layout, pass + 8 > PASSES);
-        if !moved && !lengthened {
-            report_constants(unit, &constants);
-            return layout;
-        }
-    }
-    report_unsettled(unit);
-    layout
-}
+type Constant = (UnitIndex, SymbolId);
 
 /// Gives constants that depend on no label their value; returns the others.
-fn fixed_constants(unit: &mut Unit) -> Vec<SymbolId> {
-    let all: Vec<SymbolId> = (0u32..)
-        .zip(&unit.names)
-        .filter(|(_, name)| matches!(name.definition, Definition::Constant(_)))
-        .map(|(id, _)| SymbolId(id))
-        .collect();
-    set_constants(unit, &all);
-    all.into_iter().filter(|&id| unit.name(id).value.is_none()).collect()
+fn fixed_constants(program: &mut Program<'_>) -> Vec<Constant> {
+    let mut all: Vec<Constant> = Vec::new();
+    for (index, unit) in program.units.iter().enumerate() {
+        let constants = unit.symbols().filter(|(_, name)| matches!(name.definition, Definition::Constant(_)));
+        all.extend(constants.map(|(id, _)| (index, id)));
+    }
+    if program.is_object {
+        let foreign = program.units[0].symbols().filter(|(_, name)| matches!(name.definition, Definition::Extern));
+        for (id, _) in foreign.collect::<Vec<_>>() {
+            program.values[0][id.0 as usize] = Some(Value::address(program.foreign_base(id), 0));
+        }
+    }
+    set_constants(program, &all);
+    all.into_iter().filter(|&(unit, id)| program.values[unit][id.0 as usize].is_none()).collect()
 }
 
 /// Evaluates constants until no more of them get a value. Goes over them in both directions, so that
 /// chains of any length resolve at once however they are ordered.
-fn set_constants(unit: &mut Unit, constants: &[SymbolId]) {
+fn set_constants(program: &mut Program<'_>, constants: &[Constant]) {
     const ROUNDS: usize = 40;
-    for &id in constants {
-        unit.names[id.0 as usize].value = None;
+    for &(unit, id) in constants {
+        program.values[unit][id.0 as usize] = None;
     }
-    let mut left: Vec<SymbolId> = constants.to_vec();
+    let mut left: Vec<Constant> = constants.to_vec();
     for _ in 0..ROUNDS {
         let before = left.len();
-        left.retain(|&id| {
-            let value = constant_value(unit, id).ok();
-            unit.names[id.0 as usize].value = value;
+        left.retain(|&constant| {
+            let value = constant_value(program, constant).ok();
+            program.values[constant.0][constant.1.0 as usize] = value;
             value.is_none()
         });
         if left.is_empty() || left.len() == before {
@@ -92,134 +82,193 @@ fn set_constants(unit: &mut Unit, constants: &[SymbolId]) {
     }
 }
 
-fn constant_value(unit: &Unit, id: SymbolId) -> Result<i64, EvalError> {
-    match unit.name(id).definition {
-        Definition::Constant(expr) => evaluate(unit.steps(expr), unit, 0),
-        Definition::Label { .. } => Err(EvalError::Reported),
+fn constant_value(program: &Program<'_>, (unit, id): Constant) -> Result<Value, EvalError> {
+    match program.units[unit].name(id).definition {
+        Definition::Constant(expr) => program.evaluate(unit, expr, Value::number(0)),
+        Definition::Label { .. } | Definition::Extern => Err(EvalError::Reported),
     }
 }
 
 /// What is left without a value when all else is settled depends on itself, or was reported.
-fn report_constants(unit: &mut Unit, constants: &[SymbolId]) {
-    for id in constants.iter().copied().filter(|&id| unit.name(id).value.is_none()).collect::<Vec<_>>() {
-        let Definition::Constant(expr) = unit.name(id).definition else { continue };
-        let unknown = unit.steps(expr).iter().any(|step| matches!(step, crate::expr::Step::Unknown));
-        let span = unit.name(id).span;
-        match constant_value(unit, id) {
-            Err(EvalError::Division(place)) => {
-                unit.problems.push(diagnostic(codes::DIVISION, place, "this divides by zero"));
-            }
-            Err(EvalError::Overflow) => {
-                unit.problems.push(diagnostic(codes::RANGE, expr.span, "this value is far out of any range"));
-            }
+fn report_constants(program: &mut Program<'_>, constants: &[Constant]) {
+    for &(unit, id) in constants {
+        if program.values[unit][id.0 as usize].is_some() {
+            continue;
+        }
+        let Definition::Constant(expr) = program.units[unit].name(id).definition else { continue };
+        let unknown = is_unknown(program, unit, expr);
+        let span = program.units[unit].name(id).span;
+        let found = match constant_value(program, (unit, id)) {
+            Err(EvalError::Division(place)) => diagnostic(codes::DIVISION, place, "this divides by zero"),
+            Err(EvalError::Overflow) => diagnostic(codes::RANGE, expr.span, "this value is far out of any range"),
+            Err(EvalError::Unplaced) => unplaced(expr),
             Err(EvalError::Reported) if !unknown => {
                 let found = diagnostic(codes::SELF_DEFINED, span, "this constant depends on itself");
-                unit.problems.push(found.with_expected("a value made of numbers, labels and constants that have one"));
+                program
+                    .report(unit, found.with_expected("a value made of numbers, labels and constants that have one"));
                 // The others of the circle have the same cause.
                 return;
             }
-            Err(EvalError::Reported) | Ok(_) => {}
-        }
+            Err(EvalError::Reported) | Ok(_) => continue,
+        };
+        program.report(unit, found);
     }
 }
 
-/// One pass of addresses, with the encodings as they are.
-fn place(unit: &Unit) -> Layout {
-    let (code, code_end) = place_section(unit, &unit.code, i64::from(CODE_START));
+/// An expression that only linking could compute.
+pub(crate) fn unplaced(expr: Expr) -> wendax_source::Diagnostic {
+    let found = diagnostic(codes::UNPLACED, expr.span, "this computes with an address that only linking knows");
+    found.with_expected("label + number, hi(label), lo(label), or the difference of two labels of one section")
+}
+
+/// Something in it has no value for a reason that was told.
+fn is_unknown(program: &Program<'_>, unit: UnitIndex, expr: Expr) -> bool {
+    use crate::expr::Step;
+    program.units[unit].steps(expr).iter().any(|step| match step {
+        Step::Unknown => true,
+        Step::Symbol(id) | Step::SizeOf(id) => {
+            let (at, id) = program.meaning(unit, *id);
+            matches!(program.units[at].name(id).definition, Definition::Extern)
+        }
+        _ => false,
+    })
+}
+
+/// One pass of addresses, with the encodings as they are. Expressions are worth what they were in the pass
+/// before.
+fn place(program: &Program<'_>) -> (Vec<Vec<Vec<Placed>>>, i64) {
+    let mut all: Vec<Vec<Vec<Placed>>> =
+        program.units.iter().map(|unit| vec![Vec::new(); unit.sections.len()]).collect();
+    let mut end = i64::from(CODE_START);
+    let mut kind = SectionKind::Code;
+    for merged in &program.sections {
+        if merged.kind != kind && kind == SectionKind::Code {
+            end = next_page(end);
+        }
+        kind = merged.kind;
+        for &(unit, section) in &merged.parts {
+            let base = program.base_of(section);
+            let start = if base == Base::ZERO { (end + 1) / 2 * 2 } else { 0 };
+            let (placed, after) = place_section(program, (unit, section), Value::address(base, start));
+            all[unit][section.0 as usize] = placed;
+            end = end.max(after);
+        }
+    }
+    (all, end)
+}
+
+/// The first address of the next page, or this one.
+fn next_page(address: i64) -> i64 {
     let page = i64::from(PAGE);
-    let data_start = (code_end + page - 1) / page * page;
-    let (data, data_end) = place_section(unit, &unit.data, data_start);
-    Layout { code, data, end: data_end.max(code_end) }
+    (address + page - 1) / page * page
 }
 
 /// The section's statements one after the other from `start`; the second value is the end of what lies
 /// below the stack and above the vectors, which is where the next section follows.
-fn place_section(unit: &Unit, statements: &[Statement], start: i64) -> (Vec<Placed>, i64) {
+fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId), start: Value) -> (Vec<Placed>, i64) {
+    let statements = &program.units[unit].section(section).statements;
+    let lengthened = &program.lengthened[unit][section.0 as usize];
     let mut at = start;
-    let mut end = start;
-    let mut placed = Vec::with_capacity(statements.len());
-    for statement in statements {
-        let address = at;
-        at += match &statement.what {
-            What::Instruction(instruction) => i64::from(2 * instruction.row().words()),
+    let mut end = start.offset;
+    let mut placed = Vec::with_capacity(statements.len() + 1);
+    let value = |expr: Expr, at: Value| program.evaluate(unit, expr, at).ok();
+    let number = |expr: Expr, at: Value| value(expr, at).and_then(Value::as_number);
+    for (statement, lengthened) in statements.iter().zip(lengthened) {
+        let size = match &statement.what {
+            What::Instruction(instruction) => i64::from(2 * instruction.row(*lengthened).words()),
             What::Words(words) => 2 * i64::try_from(words.len()).unwrap_or(LARGEST),
             What::Values { width, from, to } => i64::from(width * (to - from)),
-            What::Bytes { from, to } => i64::from(to - from),
-            What::Space { count, .. } => value(unit, *count, at).unwrap_or(0).clamp(0, LARGEST),
+            What::Bytes { from, to } | What::Object { bytes: (from, to), .. } => i64::from(to - from),
+            What::Space { count, .. } => number(*count, at).unwrap_or(0).clamp(0, LARGEST),
             What::Align { to, .. } => {
-                let to = value(unit, *to, at).unwrap_or(1).clamp(1, LARGEST);
-                (to - at.rem_euclid(to)) % to
+                let to = number(*to, at).unwrap_or(1).clamp(1, LARGEST);
+                (to - at.offset.rem_euclid(to)) % to
             }
-            What::Org(address) => {
-                at = value(unit, *address, at).unwrap_or(at).clamp(0, LARGEST);
-                0
-            }
+            What::Org(_) => 0,
         };
-        let size = if matches!(statement.what, What::Org(_)) { 0 } else { at - address };
-        placed.push(Placed { address, size });
-        if size > 0 && at <= i64::from(STACK_START) {
-            end = end.max(at);
+        // A label before `.org` keeps the place it stands at.
+        placed.push(Placed { at, size });
+        at.offset += size;
+        if let What::Org(address) = statement.what
+            && let Some(to) = value(address, at)
+        {
+            at = Value { offset: to.offset.clamp(0, LARGEST), ..to };
+        }
+        if size > 0 && at.offset <= i64::from(STACK_START) {
+            end = end.max(at.offset);
         }
     }
     // The place behind the last statement, for labels at the very end.
-    placed.push(Placed { address: at, size: 0 });
+    placed.push(Placed { at, size: 0 });
     (placed, end)
 }
 
-fn value(unit: &Unit, expr: Expr, here: i64) -> Option<i64> {
-    evaluate(unit.steps(expr), unit, here).ok()
-}
-
-fn set_labels(unit: &mut Unit, layout: &Layout) {
-    for name in &mut unit.names {
-        if let Definition::Label { section, statement } = name.definition {
-            name.value = layout.section(section).get(statement as usize).map(|placed| placed.address);
+fn set_labels(program: &mut Program<'_>) {
+    for (index, unit) in program.units.iter().enumerate() {
+        for (value, name) in program.values[index].iter_mut().zip(&unit.names) {
+            if let Definition::Label { section, statement } = name.definition {
+                let placed = program.placed[index].get(section.0 as usize);
+                *value = placed.and_then(|placed| placed.get(statement as usize)).map(|placed| placed.at);
+            }
         }
     }
 }
 
 /// Lengthens what its short form does not hold, or all that can be when `every`; tells if there was any.
-fn lengthen(unit: &mut Unit, layout: &Layout, every: bool) -> bool {
-    let mut code = std::mem::take(&mut unit.code);
+fn lengthen(program: &mut Program<'_>, every: bool) -> bool {
+    let mut lengthened = std::mem::take(&mut program.lengthened);
     let mut any = false;
-    for (statement, placed) in code.iter_mut().zip(&layout.code) {
-        let What::Instruction(instruction) = &mut statement.what else { continue };
-        if instruction.lengthened || instruction.long.is_none() {
-            continue;
-        }
-        if every || !short_fits(unit, instruction, placed.address) {
-            instruction.lengthened = true;
-            any = true;
+    for (index, unit) in program.units.iter().enumerate() {
+        for ((section, flags), placed) in unit.sections.iter().zip(&mut lengthened[index]).zip(&program.placed[index]) {
+            for ((statement, flag), placed) in section.statements.iter().zip(flags).zip(placed) {
+                let What::Instruction(instruction) = &statement.what else { continue };
+                if *flag || instruction.long.is_none() {
+                    continue;
+                }
+                if every || !short_fits(program, index, instruction, placed.at) {
+                    *flag = true;
+                    any = true;
+                }
+            }
         }
     }
-    unit.code = code;
+    program.lengthened = lengthened;
     any
 }
 
-fn short_fits(unit: &Unit, instruction: &Instruction, address: i64) -> bool {
+fn short_fits(program: &Program<'_>, unit: UnitIndex, instruction: &Instruction, address: Value) -> bool {
     let Some(expr) = instruction.value else { return true };
     // What has no value is reported when it is emitted, and takes the short form until then.
-    let Some(value) = value(unit, expr, address) else { return true };
-    let distance = value - address - 2;
+    let Ok(value) = program.evaluate(unit, expr, address) else { return true };
+    let is_near = value.base == address.base && value.part == address.part;
+    let is_number = value.base == Base::ZERO;
+    let distance = value.offset - address.offset - 2;
     instruction.short.operands.iter().all(|kind| match kind {
-        OperandKind::Small => (0..=15).contains(&value),
-        OperandKind::Base => value == 0,
-        OperandKind::Near8 => (-256..=254).contains(&distance),
-        OperandKind::Near12 => (-4096..=4094).contains(&distance),
+        OperandKind::Small => is_number && (0..=15).contains(&value.offset),
+        OperandKind::Base => is_number && value.offset == 0,
+        OperandKind::Near8 => is_near && (-256..=254).contains(&distance),
+        OperandKind::Near12 => is_near && (-4096..=4094).contains(&distance),
         OperandKind::Register | OperandKind::Flags | OperandKind::Constant => true,
         OperandKind::BaseOffset | OperandKind::Far | OperandKind::Call => true,
     })
 }
 
-fn report_unsettled(unit: &mut Unit) {
-    let depends = |statement: &&Statement| match statement.what {
-        What::Space { .. } | What::Align { .. } | What::Org(_) => true,
-        What::Instruction(_) | What::Words(_) | What::Values { .. } | What::Bytes { .. } => false,
-    };
-    if let Some(span) = unit.code.iter().chain(&unit.data).find(depends).map(|statement| statement.span) {
-        let found =
-            diagnostic(codes::UNSETTLED, span, "a size or address here depends on what comes behind it, without end");
-        unit.problems.push(found.with_expected("numbers, constants, and labels that stand before it"));
+fn report_unsettled(program: &mut Program<'_>) {
+    for (index, unit) in program.units.iter().enumerate() {
+        let depends = unit
+            .sections
+            .iter()
+            .flat_map(|section| &section.statements)
+            .find(|statement| matches!(statement.what, What::Space { .. } | What::Align { .. } | What::Org(_)));
+        if let Some(span) = depends.map(|statement| statement.span) {
+            let found = diagnostic(
+                codes::UNSETTLED,
+                span,
+                "a size or address here depends on what comes behind it, without end",
+            );
+            program.report(index, found.with_expected("numbers, constants, and labels that stand before it"));
+            return;
+        }
     }
 }
 

@@ -45,6 +45,12 @@ pub(crate) enum Mark {
     Left,
     Right,
     Equals,
+    SameAs,
+    NotSame,
+    Less,
+    LessOrSame,
+    Greater,
+    GreaterOrSame,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -57,7 +63,9 @@ pub(crate) struct Token {
 pub(crate) struct Lexer<'a> {
     pub(crate) file: FileId,
     pub(crate) text: &'a str,
-    /// Where in the file the next token may begin.
+    /// Where in the file the text begins.
+    base: usize,
+    /// Where in the text the next token may begin.
     at: usize,
     /// Where the line ends.
     end: usize,
@@ -73,13 +81,13 @@ fn in_name(c: char) -> bool {
 }
 
 impl<'a> Lexer<'a> {
-    /// For the line `start..end` of a text.
-    pub(crate) fn line(file: FileId, text: &'a str, start: usize, end: usize) -> Self {
-        Self { file, text, at: start, end }
+    /// For the line `start..end` of a text that begins at byte `base` of its file.
+    pub(crate) fn line(file: FileId, base: u32, text: &'a str, start: usize, end: usize) -> Self {
+        Self { file, text, base: base as usize, at: start, end }
     }
 
     fn span(&self, start: usize, end: usize) -> Span {
-        Span::new(self.file, start, end)
+        Span::new(self.file, self.base + start, self.base + end)
     }
 
     fn rest(&self) -> &'a str {
@@ -96,7 +104,7 @@ impl<'a> Lexer<'a> {
             }
             let kind = self.token(first, tokens.is_empty(), problems);
             let offset = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
-            tokens.push(Token { kind, start: offset(start), end: offset(self.at) });
+            tokens.push(Token { kind, start: offset(self.base + start), end: offset(self.base + self.at) });
             if kind == Kind::Bad {
                 break;
             }
@@ -165,9 +173,16 @@ impl<'a> Lexer<'a> {
             '|' => (Mark::Or, 1),
             '^' => (Mark::Xor, 1),
             '~' => (Mark::Not, 1),
+            '=' if rest.starts_with("==") => (Mark::SameAs, 2),
             '=' => (Mark::Equals, 1),
+            '!' if rest.starts_with("!=") => (Mark::NotSame, 2),
             '<' if rest.starts_with("<<") => (Mark::Left, 2),
+            '<' if rest.starts_with("<=") => (Mark::LessOrSame, 2),
+            '<' => (Mark::Less, 1),
             '>' if rest.starts_with(">>") => (Mark::Right, 2),
+            '>' if rest.starts_with(">=") => (Mark::GreaterOrSame, 2),
+            '>' => (Mark::Greater, 1),
+            '{' => return self.parameter(problems),
             '#' | '$' => return self.prefixed(first, problems),
             _ => return self.stray(first, problems),
         };
@@ -175,12 +190,23 @@ impl<'a> Lexer<'a> {
         Kind::Mark(mark)
     }
 
+    /// `{name}`, which the lexer never sees where it is replaced.
+    fn parameter(&mut self, problems: &mut Problems) -> Kind {
+        let length = self.rest().find('}').map_or(1, |at| at + 1);
+        let span = self.span(self.at, self.at + length);
+        let name = &self.rest()[..length];
+        self.at += length;
+        let found = diagnostic(codes::STRAY, span, format!("`{name}` names no parameter here"));
+        problems.push(found.with_expected("a parameter of the macro or repeat this stands in, as in `mov {to}, 5`"));
+        Kind::Bad
+    }
+
     fn stray(&mut self, first: char, problems: &mut Problems) -> Kind {
         let span = self.span(self.at, self.at + first.len_utf8());
         self.at += first.len_utf8();
         let shown = if first.is_control() { format!("U+{:04X}", u32::from(first)) } else { format!("`{first}`") };
         problems.push(diagnostic(codes::STRAY, span, format!("{shown} does not belong here")).with_expected(
-            "names, numbers, `[ ] ( ) , :`, the operators `+ - * / % & | ^ ~ << >>`, and comments after `;`",
+            "names, numbers, `[ ] ( ) , :`, the operators `+ - * / % & | ^ ~ << >> == != < <= > >=`, and comments after `;`",
         ));
         Kind::Bad
     }
@@ -309,7 +335,7 @@ impl<'a> Lexer<'a> {
         self.at += length;
         if value.is_none() {
             let span = self.span(start, self.at);
-            let found = diagnostic(codes::ESCAPE, span, format!("`{}` is no escape", &self.text[span.range()]));
+            let found = diagnostic(codes::ESCAPE, span, format!("`{}` is no escape", &self.text[start..self.at]));
             problems.push(found.with_expected("\\n \\r \\t \\0 \\\\ \\' \\\" \\x41"));
         }
         value
@@ -393,6 +419,24 @@ pub(crate) fn hexadecimal_of(word: &str) -> Option<String> {
     hex.then(|| format!("0x{}", digits.to_ascii_uppercase()))
 }
 
+/// Where the comment of a line begins, outside texts and characters; the end of the line when it has none.
+pub(crate) fn comment_start(line: &str) -> usize {
+    let bytes = line.as_bytes();
+    let mut quote = 0;
+    let mut at = 0;
+    while at < bytes.len() {
+        match bytes[at] {
+            b';' if quote == 0 => return at,
+            b'\\' if quote != 0 => at += 1,
+            b @ (b'"' | b'\'') if quote == 0 => quote = b,
+            b if b == quote => quote = 0,
+            _ => {}
+        }
+        at += 1;
+    }
+    line.len()
+}
+
 /// What a piece of a line is, for colouring.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Lexeme {
@@ -419,7 +463,7 @@ pub enum Lexeme {
 /// The pieces of one line with their byte ranges in it, for colouring; blanks are left out.
 pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
     let mut tokens = Vec::new();
-    let mut lexer = Lexer::line(FileId(0), line, 0, line.len());
+    let mut lexer = Lexer::line(FileId(0), 0, line, 0, line.len());
     lexer.run(&mut tokens, &mut Problems::default());
     let mut pieces = Vec::with_capacity(tokens.len() + 1);
     let mut end = 0;
@@ -452,8 +496,8 @@ mod tests {
 
     fn kinds(line: &str) -> (Vec<Kind>, usize) {
         let (mut tokens, mut problems) = (Vec::new(), Problems::default());
-        Lexer::line(FileId(0), line, 0, line.len()).run(&mut tokens, &mut problems);
-        (tokens.iter().map(|t| t.kind).collect(), problems.finish().len())
+        Lexer::line(FileId(0), 0, line, 0, line.len()).run(&mut tokens, &mut problems);
+        (tokens.iter().map(|t| t.kind).collect(), problems.list().len())
     }
 
     #[test]

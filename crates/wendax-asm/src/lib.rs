@@ -1,36 +1,46 @@
-//! Text to image: the assembler, the linker and the files they write.
+//! Text to object to image: the assembler, the linker and the files they write.
 //!
-//! [`assemble`] is the whole way in one call. It always gives an [`Image`], as good as the text allows, so
-//! that addresses can be shown beside a text that still has problems, and all diagnostics at once;
-//! whether the image may be run is [`Assembly::is_runnable`]. It never panics and never stops at the first
-//! problem, whatever bytes it is given.
+//! [`assemble`] is the whole way for one text in one call, [`Assembler`] for a program of several, again and
+//! again. Both always give an [`Image`], as good as the text allows, so that addresses can be shown beside a
+//! text that still has problems, and all diagnostics at once; whether the image may be run is
+//! [`Assembly::is_runnable`]. They never panic and never stop at the first problem, whatever bytes they are
+//! given.
 //!
-//! The stations, each a module: `lexer` (a line to tokens), `parser` (tokens to statements and names),
-//! `layout` (addresses and shortest forms), `emit` (bytes, line map, values out of range), `checks`
-//! (what builds but looks wrong). What a program may contain is in `docs/language.md`.
+//! The stations, each a module: `lexer` (a line to tokens), `parser` (tokens to statements and names, macros
+//! unfolded, files included: a `unit`), `link` (units to a program), `layout` (addresses and shortest forms),
+//! `encode` and `emit` (bytes, line map, values out of range), `checks` (what builds but looks wrong). What a
+//! program may contain is in `docs/language.md`; the forms of files are in `elf` and `formats`.
 //!
-//! This crate knows nothing of running.
+//! This crate knows nothing of running, and opens no files.
 
+mod assembler;
 mod checks;
 mod codes;
 mod directives;
 mod disassembly;
+mod elf;
 mod emit;
+mod encode;
+mod expansion;
 mod expr;
 mod formats;
 mod guide;
 mod image;
 mod layout;
 mod lexer;
+mod link;
 mod listing;
 mod mnemonics;
 mod parser;
 mod problems;
+mod texts;
 mod unit;
 
+pub use assembler::{Assembler, Inputs};
 pub use codes::{CODES, CodeInfo, problems_document};
 pub use directives::{DIRECTIVES, DirectiveInfo};
 pub use disassembly::disassembly;
+pub use elf::{ElfError, ElfProgram, MACHINE, from_elf, is_elf, to_elf, to_library};
 pub use formats::{FormatError, HexImage, from_hex, from_raw, to_hex, to_raw};
 pub use guide::{GuideEntry, guide, guide_nearest, guide_words};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
@@ -38,25 +48,36 @@ pub use lexer::{Lexeme, lexemes};
 pub use listing::listing;
 pub use mnemonics::mnemonics;
 
-use wendax_source::{Diagnostic, FileId, Severity, Sources};
+use std::sync::Arc;
+use unit::Unit;
+use wendax_source::{Diagnostic, FileId, MemoryFiles, Severity, Sources};
 
-/// What became of a source.
+/// What became of sources.
 #[derive(Debug, Clone, Default)]
 pub struct Assembly {
     /// The program, complete only when there is no problem.
     pub image: Image,
     /// All that was found, in order of place.
     pub diagnostics: Vec<Diagnostic>,
+    /// All texts it speaks of.
+    pub sources: Sources,
+    /// What each source was parsed to.
+    pub(crate) units: Vec<Arc<Unit>>,
 }
 
 impl Assembly {
+    /// One of an image that was not made here.
+    pub fn of_image(image: Image, sources: Sources) -> Self {
+        Self { image, sources, ..Self::default() }
+    }
+
     /// There is no problem (warnings and hints do not count): the image may be run.
     pub fn is_runnable(&self) -> bool {
         self.diagnostics.iter().all(|diagnostic| diagnostic.severity != Severity::Problem)
     }
 }
 
-/// Assembles one source text.
+/// Assembles one source text that needs no other.
 ///
 /// ```
 /// use wendax_source::Sources;
@@ -66,9 +87,8 @@ impl Assembly {
 /// assert_eq!(assembly.image.segments[0].bytes, [0x05, 0x30, 0x00, 0x01]);
 /// ```
 pub fn assemble(sources: &Sources, file: FileId) -> Assembly {
-    let mut unit = parser::parse(sources, file);
-    let mut layout = layout::lay_out(&mut unit);
-    let image = emit::emit(sources, &mut unit, &mut layout);
-    checks::check(&mut unit, &image);
-    Assembly { image, diagnostics: unit.problems.finish() }
+    let (name, text) = (sources.file(file).name().to_owned(), sources.file(file).text());
+    let files = MemoryFiles::default().with(name.clone(), text);
+    let inputs = Inputs { sources: vec![name], ..Inputs::default() };
+    Assembler::with_sources(sources.clone()).assemble(&inputs, &files)
 }

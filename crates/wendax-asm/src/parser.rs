@@ -3,37 +3,52 @@
 //! Every line is taken for itself: a problem ends its line, never the next. Names are collected on the
 //! way and looked up when all are known. Functions named `opt_` may find nothing and say nothing; the
 //! others report what they miss and return `None`, which drops the line.
+//!
+//! `reader` feeds the lines: it follows conditions, includes, macros and repeats, `unfold` makes the lines
+//! of the latter two.
 
+mod expression;
+mod files;
 mod lookup;
 mod operands;
+mod reader;
+mod unfold;
 
 use crate::codes;
 use crate::directives::{DIRECTIVES, Directive, directive};
-use crate::expr::{Binary, Expr, Step, SymbolId, Unary};
-use crate::lexer::{Kind, Lexer, Mark, Token, unescape};
+use crate::expr::{Expr, Scope, SymbolId};
+use crate::lexer::{Kind, Mark, Token, unescape};
 use crate::mnemonics::{mnemonic, mnemonics, register};
 use crate::problems::diagnostic;
-use crate::unit::{Definition, Name, Section, Statement, Unit, What};
+use crate::texts::{Texts, Used};
+use crate::unit::{Claim, Definition, Name, Section, SectionId, SectionKind, Statement, Unit, What};
+use reader::{Block, Condition};
 use rustc_hash::FxHashMap;
-use wendax_source::{Diagnostic, FileId, Sources, Span, nearest};
+use std::rc::Rc;
+use std::sync::Arc;
+use typed_arena::Arena;
+use unfold::Macro;
+use wendax_source::{Diagnostic, FileId, Files, Span, nearest};
 
-/// Brackets and unary operators may nest so deep.
-const DEEPEST: u32 = 64;
-
-/// Parses a text.
-pub(crate) fn parse(sources: &Sources, file: FileId) -> Unit {
-    let text = sources.file(file).text();
-    let mut parser = Parser::new(file, text);
-    let mut tokens = Vec::new();
-    let mut start = 0;
-    for (number, line) in (1u32..).zip(text.split_inclusive('\n')) {
-        let end = start + line.trim_end_matches('\n').len();
-        Lexer::line(file, text, start, end).run(&mut tokens, &mut parser.unit.problems);
-        parser.line(&tokens, number);
-        start += line.len();
-    }
+/// Parses a text, which is in `texts` already; tells what it was made from.
+pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit, Used) {
+    let arena = Arena::new();
+    let unfolded = texts.unfolded(file);
+    let text: &str = arena.alloc(texts.sources.file(file).shared_text());
+    let mut parser = Parser::new(&arena, texts, files, Unit::new(file, unfolded));
+    let name = parser.texts.sources.file(file).name().to_owned();
+    parser.used.texts.push((name, parser.texts.sources.file(file).shared_text()));
+    parser.block = Block { file, base: 0, text, expansion: None };
+    parser.read(parser.block);
     lookup::resolve(&mut parser);
-    parser.unit
+    parser.unit.find_ends();
+    let (unit, used) = (parser.unit, parser.used);
+    let text = wendax_source::SourceFile::new(
+        format!("{}, unfolded", texts.sources.file(file).name()),
+        unit.expansions.text.as_str(),
+    );
+    texts.sources.replace(unfolded, text);
+    (unit, used)
 }
 
 /// What a name in the place of a definition means already, if anything.
@@ -45,20 +60,48 @@ fn meaning_of(name: &str) -> Option<&'static str> {
         "fl" => Some("the flags"),
         "here" => Some("the present address"),
         "hi" | "lo" => Some("a byte of a word"),
+        "sizeof" => Some("the size of data"),
+        "defined" => Some("whether a name is defined"),
         _ => None,
     }
 }
 
 struct Parser<'a> {
-    text: &'a str,
+    /// Keeps the texts of included files and unfolded lines while parsing.
+    arena: &'a Arena<Arc<str>>,
+    texts: &'a mut Texts,
+    files: &'a dyn Files,
+    used: Used,
     unit: Unit,
-    section: Section,
+    section: SectionId,
     /// The last plain label, which local ones belong to.
     scope: Option<SymbolId>,
     plain: FxHashMap<&'a str, SymbolId>,
-    local: FxHashMap<(SymbolId, &'a str), SymbolId>,
+    local: FxHashMap<(Scope, &'a str), SymbolId>,
+    macros: FxHashMap<&'a str, Rc<Macro<'a>>>,
+    /// Names said to be known to other files.
+    globals: Vec<Span>,
     /// Where in `steps` names stand that are operands of `sys`, in rising order.
     calls: Vec<usize>,
+    /// Texts by the file they are of.
+    real: Vec<(FileId, &'a str)>,
+    /// Unfolded texts by where they begin.
+    made: Vec<(u32, &'a str)>,
+    /// The lines being read.
+    block: Block<'a>,
+    conditions: Vec<Condition>,
+    /// Files being included, each with where.
+    includes: Vec<(FileId, Span)>,
+    /// Blocks within blocks.
+    nesting: u32,
+    /// Nothing further is unfolded: it grew beyond all bounds, which was reported.
+    is_stopped: bool,
+    /// Something is missing that would define names: unknown ones have that cause.
+    is_partial: bool,
+    /// What is being unfolded, in a text a person wrote, and its line.
+    site: Option<(Span, u32)>,
+    /// Numbers of three and more digits, where each first stood, decimal and hexadecimal.
+    digits: FxHashMap<&'a str, Digits>,
     tokens: Vec<Token>,
     at: usize,
     line: u32,
@@ -67,16 +110,40 @@ struct Parser<'a> {
     depth: u32,
 }
 
+/// Where the same digits stand as a decimal and as a hexadecimal number.
+#[derive(Default)]
+struct Digits {
+    decimal: Option<Span>,
+    hexadecimal: Option<Span>,
+    is_told: bool,
+}
+
 impl<'a> Parser<'a> {
-    fn new(file: FileId, text: &'a str) -> Self {
+    fn new(arena: &'a Arena<Arc<str>>, texts: &'a mut Texts, files: &'a dyn Files, unit: Unit) -> Self {
+        let block = Block { file: unit.file, base: 0, text: "", expansion: None };
         Self {
-            text,
-            unit: Unit::new(file),
-            section: Section::Code,
+            arena,
+            texts,
+            files,
+            used: Used::default(),
+            unit,
+            section: SectionId::CODE,
             scope: None,
             plain: FxHashMap::default(),
             local: FxHashMap::default(),
+            macros: FxHashMap::default(),
+            globals: Vec::new(),
             calls: Vec::new(),
+            real: Vec::new(),
+            made: Vec::new(),
+            block,
+            conditions: Vec::new(),
+            includes: Vec::new(),
+            nesting: 0,
+            is_stopped: false,
+            is_partial: false,
+            site: None,
+            digits: FxHashMap::default(),
             tokens: Vec::new(),
             at: 0,
             line: 0,
@@ -106,17 +173,32 @@ impl<'a> Parser<'a> {
     }
 
     fn span(&self, token: Token) -> Span {
-        Span { file: self.unit.file, start: token.start, end: token.end }
+        Span { file: self.block.file, start: token.start, end: token.end }
     }
 
     /// Right behind the last token taken.
     fn behind(&self) -> Span {
         let end = self.at.checked_sub(1).and_then(|at| self.tokens.get(at)).map_or(self.line_end, |token| token.end);
-        Span { file: self.unit.file, start: end, end }
+        Span { file: self.block.file, start: end, end }
     }
 
     fn spelling(&self, span: Span) -> &'a str {
-        &self.text[span.range()]
+        let (base, text) = if span.file == self.block.file && span.start >= self.block.base {
+            (self.block.base, self.block.text)
+        } else {
+            self.text_with(span)
+        };
+        text.get((span.start - base) as usize..(span.end - base) as usize).unwrap_or_default()
+    }
+
+    /// The text that holds a span, and where in its file it begins.
+    fn text_with(&self, span: Span) -> (u32, &'a str) {
+        if span.file == self.unit.expansions.file {
+            let after = self.made.partition_point(|(base, _)| *base <= span.start);
+            return self.made[..after].last().copied().unwrap_or((span.start, ""));
+        }
+        let text = self.real.iter().find(|(file, _)| *file == span.file).map_or("", |(_, text)| text);
+        (0, text)
     }
 
     fn report(&mut self, found: Diagnostic) {
@@ -125,11 +207,10 @@ impl<'a> Parser<'a> {
 
     // ---- lines
 
-    fn line(&mut self, tokens: &[Token], number: u32) {
-        self.tokens.clear();
-        self.tokens.extend_from_slice(tokens);
+    /// Takes in the line whose tokens were just read.
+    fn line(&mut self, number: u32) {
         (self.at, self.line, self.depth) = (0, number, 0);
-        self.line_end = tokens.last().map_or(0, |token| token.end);
+        self.line_end = self.tokens.last().map_or(0, |token| token.end);
         while self.opt_label() {}
         let Some(first) = self.peek() else { return };
         let span = self.span(first);
@@ -174,15 +255,30 @@ impl<'a> Parser<'a> {
         true
     }
 
+    /// How many statements the present section has.
+    fn statement_count(&self) -> u32 {
+        u32::try_from(self.unit.section(self.section).statements.len()).unwrap_or(u32::MAX)
+    }
+
+    /// What a name with `@` that stands here is private to.
+    fn scope_of(&self, span: Span) -> Scope {
+        let writer = self.block.expansion.and_then(|_| self.unit.expansions.writer(span));
+        match (writer, self.scope) {
+            (Some(expansion), _) => Scope::Expansion(expansion),
+            (None, Some(label)) => Scope::Label(label),
+            (None, None) => Scope::Unit,
+        }
+    }
+
     fn define_label(&mut self, span: Span, local: bool) {
-        let statement = u32::try_from(self.unit.section(self.section).len()).unwrap_or(u32::MAX);
-        let definition = Definition::Label { section: self.section, statement };
+        let definition = Definition::Label { section: self.section, statement: self.statement_count() };
+        let owner = if local { self.scope_of(span) } else { Scope::Unit };
         if !local {
             // The scope changes even when the name is refused, so that its local labels find an owner.
-            let id = self.define(span, None, definition);
+            let id = self.define(span, Scope::Unit, definition);
             self.scope = id.or(self.scope);
-        } else if let Some(owner) = self.scope {
-            self.define(span, Some(owner), definition);
+        } else if owner != Scope::Unit {
+            self.define(span, owner, definition);
         } else {
             let found = diagnostic(
                 codes::NO_SCOPE,
@@ -195,7 +291,7 @@ impl<'a> Parser<'a> {
     }
 
     /// Takes in a name, unless it is one already or reserved.
-    fn define(&mut self, span: Span, owner: Option<SymbolId>, definition: Definition) -> Option<SymbolId> {
+    fn define(&mut self, span: Span, owner: Scope, definition: Definition) -> Option<SymbolId> {
         let name = self.spelling(span);
         if let Some(meaning) = meaning_of(name) {
             let found = diagnostic(codes::RESERVED, span, format!("`{name}` is {meaning} and cannot be defined"));
@@ -204,44 +300,71 @@ impl<'a> Parser<'a> {
         }
         let id = SymbolId(u32::try_from(self.unit.names.len()).unwrap_or(u32::MAX));
         let known = match owner {
-            None => *self.plain.entry(name).or_insert(id),
-            Some(owner) => *self.local.entry((owner, name)).or_insert(id),
+            Scope::Unit => *self.plain.entry(name).or_insert(id),
+            owner => *self.local.entry((owner, name)).or_insert(id),
         };
         if known != id {
             let first = self.unit.name(known).span;
+            if matches!(definition, Definition::Extern)
+                && matches!(self.unit.name(known).definition, Definition::Extern)
+            {
+                // Saying twice that it is elsewhere is no contradiction.
+                return Some(known);
+            }
             let found = diagnostic(codes::TWICE, span, format!("`{name}` is defined a second time"));
             self.report(found.with_label("again here").with_other(first, "first here"));
             return Some(known);
         }
-        self.unit.names.push(Name { span, owner, definition, used: false, value: None });
+        self.unit.names.push(Name { span, owner, definition, used: None, global: None });
         let spelling = match owner {
-            Some(owner) => format!("{}{name}", self.unit.spellings[owner.0 as usize]),
-            None => name.to_owned(),
+            Scope::Label(owner) => format!("{}{name}", self.unit.spelling(owner)),
+            Scope::Expansion(number) => {
+                let definition = self.unit.expansions.list.get(number as usize).map(|expansion| expansion.definition);
+                format!("{}.{number}{name}", definition.map_or("", |span| self.spelling(span)).trim_start_matches('.'))
+            }
+            Scope::Unit => name.to_owned(),
         };
         self.unit.spellings.push(spelling);
         Some(id)
     }
 
     fn push(&mut self, what: What, from: Span) {
-        let span = from.to(self.behind());
-        let statement = Statement { what, span, line: self.line };
-        match self.section {
-            Section::Code => self.unit.code.push(statement),
-            Section::Data => self.unit.data.push(statement),
+        let whole = from.to(self.behind());
+        let (span, line, unfolded) = match self.site {
+            Some((span, line)) => (span, line, Some(whole)),
+            None => (whole, self.line, None),
+        };
+        let kind = self.unit.section(self.section).kind;
+        let is_room = matches!(what, What::Space { fill: None, .. } | What::Align { fill: None, .. } | What::Org(_));
+        if kind == SectionKind::Zeroed && !is_room {
+            let found = diagnostic(codes::OPERANDS, whole, "a zeroed section holds only room: it is not kept in files");
+            self.report(found.with_expected(".space n, or the line in a data section"));
+            return;
         }
+        let statement = Statement { what, span, line, unfolded };
+        self.unit.sections[self.section.0 as usize].statements.push(statement);
     }
 
     // ---- instructions
 
     fn instruction(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
-        let Some(mnemonic) = mnemonic(name) else { return self.unknown_start(span) };
+        let Some(mnemonic) = mnemonic(name) else {
+            return match self.macros.get(name) {
+                Some(found) => self.call_macro(&Rc::clone(found), span),
+                None => self.unknown_start(span),
+            };
+        };
         self.bump();
         let operands = self.operands()?;
         let what = self.choose(mnemonic, span, &operands)?;
-        if self.section == Section::Data {
-            let found =
-                diagnostic(codes::OPERANDS, span, format!("`{name}` stands in `.data`, where nothing can be run"));
+        let section = self.unit.section(self.section);
+        if section.kind != SectionKind::Code {
+            let found = diagnostic(
+                codes::OPERANDS,
+                span,
+                format!("`{name}` stands in `.{}`, where nothing can be run", section.name),
+            );
             self.report(found.with_expected("instructions after `.code`"));
             return None;
         }
@@ -252,12 +375,16 @@ impl<'a> Parser<'a> {
     /// A line that begins with a name that is no instruction: a label without its colon, or a misspelling.
     fn unknown_start(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
-        let near = nearest(name, mnemonics().map(|(name, _)| name));
+        let macros = self.macros.values().map(|known| known.name);
+        let mut macros: Vec<&str> = macros.collect();
+        macros.sort_unstable();
+        let near = nearest(name, mnemonics().map(|(name, _)| name).chain(macros));
         let next = self.tokens.get(self.at + 1).copied();
         let next_word = next.map(|token| self.spelling(self.span(token)));
         let before_statement = next.is_some_and(|token| token.kind == Kind::Directive)
             || next_word.is_some_and(|word| mnemonic(word).is_some());
-        let at_margin = span.start == 0 || self.text.as_bytes().get(span.start as usize - 1) == Some(&b'\n');
+        let into = (span.start - self.block.base) as usize;
+        let at_margin = into == 0 || self.block.text.as_bytes().get(into - 1) == Some(&b'\n');
         if next_word == Some("=") || next_word.is_some_and(|word| word.eq_ignore_ascii_case("equ")) {
             return self.equ_of_another_dialect(span);
         }
@@ -283,7 +410,7 @@ impl<'a> Parser<'a> {
         // Defined all the same, so that its uses do not become problems too.
         let names = self.unit.names.len();
         self.define_label(span, name.starts_with('@'));
-        self.unit.names[names..].iter_mut().for_each(|name| name.used = true);
+        self.unit.names[names..].iter_mut().for_each(|name| name.used = Some(span));
         None
     }
 
@@ -296,7 +423,7 @@ impl<'a> Parser<'a> {
         let right = format!(".equ {name}, {}", self.spelling(value.span));
         let found = diagnostic(codes::UNKNOWN_MNEMONIC, whole, format!("a value is given to `{name}` by `.equ`"));
         self.report(found.with_expected(".equ NAME, value").with_fix(format!("write `{right}`"), whole, right));
-        self.define(span, None, Definition::Constant(value));
+        self.define(span, Scope::Unit, Definition::Constant(value));
         None
     }
 
@@ -317,8 +444,9 @@ impl<'a> Parser<'a> {
         };
         self.bump();
         match info.directive {
-            Directive::Code => self.section = Section::Code,
-            Directive::Data => self.section = Section::Data,
+            Directive::Code => self.section = SectionId::CODE,
+            Directive::Data => self.section = SectionId::DATA,
+            Directive::Section => self.open_section(info.form)?,
             Directive::Org => {
                 let address = self.expression()?;
                 self.push(What::Org(address), span);
@@ -338,9 +466,134 @@ impl<'a> Parser<'a> {
             Directive::Equ => self.equ(info.form)?,
             Directive::Entry => {
                 let label = self.expression()?;
+                if let Some((_, first)) = self.unit.entry {
+                    let found = diagnostic(codes::TWICE, span.to(label.span), "the entry is named a second time");
+                    self.report(found.with_label("again here").with_other(first, "first here"));
+                    return None;
+                }
                 self.unit.entry = Some((label, span));
             }
+            Directive::Global => {
+                let names = self.names(info.form)?;
+                self.globals.extend(names);
+            }
+            Directive::Extern => {
+                for name in self.names(info.form)? {
+                    self.define(name, Scope::Unit, Definition::Extern);
+                }
+            }
+            Directive::Include => self.include(info.form)?,
+            Directive::Embed => self.embed(info.form, span)?,
+            Directive::Error => self.error(info.form, span)?,
+            Directive::Assert => self.assert(span)?,
+            Directive::Macro | Directive::EndMacro | Directive::Repeat | Directive::EndRepeat => {
+                return self.misplaced(span);
+            }
+            Directive::If | Directive::Else | Directive::EndIf => return self.misplaced(span),
         }
+        Some(())
+    }
+
+    /// A directive about whole lines behind a label.
+    fn misplaced(&mut self, span: Span) -> Option<()> {
+        let name = self.spelling(span);
+        let found = diagnostic(codes::EXTRA, span, format!("`{name}` must stand first on its line"));
+        self.report(found.with_expected("the label on the line above"));
+        None
+    }
+
+    /// `.section name [, kind]`.
+    fn open_section(&mut self, form: &str) -> Option<()> {
+        let name = self.name_token(form)?;
+        let spelling = self.spelling(name);
+        let mut kind = None;
+        if self.eat(Mark::Comma).is_some() {
+            let word = self.name_token(form)?;
+            let known = SectionKind::WORDS.iter().find(|(_, known)| self.spelling(word).eq_ignore_ascii_case(known));
+            let Some((known, _)) = known else {
+                let given = self.spelling(word);
+                let found = diagnostic(codes::OPERANDS, word, format!("`{given}` is no kind of section"));
+                self.report(found.with_expected("code, data or zeroed"));
+                return None;
+            };
+            kind = Some(*known);
+        }
+        let known = self.unit.section_list().find(|(_, section)| section.name == spelling);
+        if let Some((id, known_kind, first)) = known.map(|(id, section)| (id, section.kind, section.span)) {
+            if let Some(other) = kind.filter(|kind| *kind != known_kind) {
+                let message = format!("`{spelling}` is {}, and cannot be {} as well", known_kind.word(), other.word());
+                let mut found = diagnostic(codes::TWICE, name, message);
+                if let Some(first) = first {
+                    found = found.with_other(first, "opened here first");
+                }
+                self.report(found);
+                return None;
+            }
+            self.section = id;
+            return Some(());
+        }
+        self.section = SectionId(u32::try_from(self.unit.sections.len()).unwrap_or(u32::MAX));
+        self.unit.sections.push(Section {
+            name: spelling.to_owned(),
+            kind: kind.unwrap_or(SectionKind::Data),
+            span: Some(name),
+            statements: Vec::new(),
+        });
+        Some(())
+    }
+
+    /// A name that must be there.
+    fn name_token(&mut self, form: &str) -> Option<Span> {
+        if let Some(token) = self.peek().filter(|token| token.kind == Kind::Name) {
+            self.bump();
+            return Some(self.span(token));
+        }
+        if self.peek().is_none_or(|token| token.kind != Kind::Bad) {
+            let place = self.peek_or_behind();
+            self.report(diagnostic(codes::MISSING_VALUE, place, "a name is missing here").with_expected(form));
+        }
+        None
+    }
+
+    fn names(&mut self, form: &str) -> Option<Vec<Span>> {
+        let mut names = vec![self.name_token(form)?];
+        while self.comma_or_end()? {
+            names.push(self.name_token(form)?);
+        }
+        Some(names)
+    }
+
+    /// A text that must be there, without its quotes.
+    fn text(&mut self, form: &str) -> Option<(String, Span)> {
+        let Some(token) = self.peek().filter(|token| token.kind == Kind::Text) else {
+            if self.peek().is_none_or(|token| token.kind != Kind::Bad) {
+                let place = self.peek_or_behind();
+                self.report(diagnostic(codes::MISSING_VALUE, place, "a text is missing here").with_expected(form));
+            }
+            return None;
+        };
+        self.bump();
+        let span = self.span(token);
+        let mut bytes = Vec::new();
+        unescape(self.spelling(span), &mut bytes);
+        Some((String::from_utf8_lossy(&bytes).into_owned(), span))
+    }
+
+    fn error(&mut self, form: &str, span: Span) -> Option<()> {
+        let (text, place) = self.text(form)?;
+        self.report(diagnostic(codes::OWN_ERROR, span.to(place), text));
+        Some(())
+    }
+
+    fn assert(&mut self, span: Span) -> Option<()> {
+        let expr = self.expression()?;
+        let mut text = None;
+        if self.eat(Mark::Comma).is_some() {
+            text = Some(self.text(".assert value, \"text\"")?.0);
+        }
+        let expr = Expr { span: span.to(expr.span), ..expr };
+        let (section, statement) = (self.section, self.statement_count());
+        self.unit.claims.push(Claim { expr, text, section, statement });
         Some(())
     }
 
@@ -402,11 +655,7 @@ impl<'a> Parser<'a> {
     }
 
     fn equ(&mut self, form: &str) -> Option<()> {
-        let Some(name) = self.bump().filter(|token| token.kind == Kind::Name) else {
-            let place = self.behind();
-            self.report(diagnostic(codes::MISSING_VALUE, place, "a name is missing here").with_expected(form));
-            return None;
-        };
+        let name = self.name_token(form)?;
         if self.eat(Mark::Equals).is_some() {
             let place = self.span(self.tokens[self.at - 1]);
             let found = diagnostic(codes::MISSING_COMMA, place, "a comma stands between the name and its value");
@@ -415,7 +664,7 @@ impl<'a> Parser<'a> {
             self.comma()?;
         }
         let value = self.expression()?;
-        self.define(self.span(name), None, Definition::Constant(value));
+        self.define(name, Scope::Unit, Definition::Constant(value));
         Some(())
     }
 
@@ -449,193 +698,5 @@ impl<'a> Parser<'a> {
             }
             Some(_) => self.comma().map(|()| true),
         }
-    }
-
-    // ---- expressions
-
-    fn expression(&mut self) -> Option<Expr> {
-        let start = self.unit.steps.len();
-        let first = self.peek();
-        self.binary(0)?;
-        Some(self.finish_expression(start, first))
-    }
-
-    fn finish_expression(&self, start: usize, first: Option<Token>) -> Expr {
-        let offset = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
-        let span = first.map_or(self.behind(), |token| self.span(token)).to(self.behind());
-        Expr { start: offset(start), end: offset(self.unit.steps.len()), span }
-    }
-
-    /// Precedence climbing: a primary, then operators that bind tighter than `above`.
-    fn binary(&mut self, above: u8) -> Option<()> {
-        self.primary()?;
-        self.operators(above)
-    }
-
-    fn operators(&mut self, above: u8) -> Option<()> {
-        while let Some((operator, token)) = self.opt_operator().filter(|(operator, _)| operator.precedence() > above) {
-            // `label + r1` in an address: what follows is a register, which ends the expression.
-            let register_next =
-                self.tokens.get(self.at + 1).is_some_and(|next| register(self.spelling(self.span(*next))).is_some());
-            if operator == Binary::Add && register_next {
-                return Some(());
-            }
-            self.bump();
-            self.nested(|parser| parser.binary(operator.precedence()))?;
-            let span = self.span(token);
-            self.unit.steps.push(Step::Binary(operator, span));
-        }
-        Some(())
-    }
-
-    fn opt_operator(&self) -> Option<(Binary, Token)> {
-        let token = self.peek()?;
-        let Kind::Mark(mark) = token.kind else { return None };
-        let operator = match mark {
-            Mark::Star => Binary::Multiply,
-            Mark::Slash => Binary::Divide,
-            Mark::Percent => Binary::Remainder,
-            Mark::Plus => Binary::Add,
-            Mark::Minus => Binary::Subtract,
-            Mark::Left => Binary::Left,
-            Mark::Right => Binary::Right,
-            Mark::And => Binary::And,
-            Mark::Xor => Binary::Xor,
-            Mark::Or => Binary::Or,
-            _ => return None,
-        };
-        Some((operator, token))
-    }
-
-    fn nested(&mut self, inner: impl FnOnce(&mut Self) -> Option<()>) -> Option<()> {
-        self.depth += 1;
-        if self.depth > DEEPEST {
-            let place = self.peek_or_behind();
-            if !self.unit.problems.has(place) {
-                self.report(diagnostic(codes::TOO_DEEP, place, format!("this is nested more than {DEEPEST} deep")));
-            }
-            return None;
-        }
-        let done = inner(self);
-        self.depth -= 1;
-        done
-    }
-
-    fn primary(&mut self) -> Option<()> {
-        let Some(token) = self.peek() else {
-            let place = self.behind();
-            self.report(
-                diagnostic(codes::MISSING_VALUE, place, "a value is missing here")
-                    .with_expected("a number, a name or an expression"),
-            );
-            return None;
-        };
-        let span = self.span(token);
-        match token.kind {
-            Kind::Number(value) | Kind::Char(value) => {
-                self.bump();
-                self.unit.steps.push(Step::Number(value));
-                Some(())
-            }
-            Kind::Name => self.name(span),
-            Kind::Local => {
-                self.bump();
-                self.unit.steps.push(Step::Name(span, self.scope));
-                Some(())
-            }
-            Kind::Mark(Mark::Minus) => self.unary(Unary::Minus),
-            Kind::Mark(Mark::Not) => self.unary(Unary::Not),
-            Kind::Mark(Mark::Plus) => {
-                self.bump();
-                self.nested(Self::primary)
-            }
-            Kind::Mark(Mark::ParenOpen) => {
-                self.bump();
-                self.parenthesis(span)
-            }
-            Kind::Mark(Mark::Percent) => self.percent_number(span),
-            Kind::Bad => None,
-            Kind::Text | Kind::Directive | Kind::Mark(_) => {
-                let what = self.spelling(span);
-                self.report(
-                    diagnostic(codes::MISSING_VALUE, span, format!("a value is missing before `{what}`"))
-                        .with_expected("a number, a name or an expression"),
-                );
-                None
-            }
-        }
-    }
-
-    /// `%101`: a binary number in another dialect's form.
-    fn percent_number(&mut self, span: Span) -> Option<()> {
-        let next = self.tokens.get(self.at + 1).map(|token| self.span(*token)).filter(|next| next.start == span.end);
-        let digits = next.map(|next| self.spelling(next)).filter(|word| word.bytes().all(|b| matches!(b, b'0' | b'1')));
-        let whole = next.map_or(span, |next| span.to(next));
-        let mut found =
-            diagnostic(codes::MISSING_VALUE, span, "a value is missing before `%`, the remainder of a division");
-        if let Some(digits) = digits {
-            let right = format!("0b{digits}");
-            found = diagnostic(codes::OTHER_NUMBER, whole, "binary numbers are written with 0b").with_fix(
-                format!("write `{right}`"),
-                whole,
-                right,
-            );
-        }
-        self.report(found);
-        None
-    }
-
-    fn unary(&mut self, operator: Unary) -> Option<()> {
-        self.bump();
-        self.nested(Self::primary)?;
-        self.unit.steps.push(Step::Unary(operator));
-        Some(())
-    }
-
-    /// The rest of `( expression )`.
-    fn parenthesis(&mut self, open: Span) -> Option<()> {
-        self.nested(|parser| parser.binary(0))?;
-        if self.eat(Mark::ParenClose).is_some() {
-            return Some(());
-        }
-        if self.peek().is_none_or(|token| token.kind != Kind::Bad) {
-            let place = self.behind();
-            let found = diagnostic(codes::UNCLOSED, place, "a `)` is missing here");
-            self.report(found.with_other(open, "opened here").with_fix("close it", place, ")"));
-        }
-        None
-    }
-
-    fn name(&mut self, span: Span) -> Option<()> {
-        let name = self.spelling(span);
-        self.bump();
-        let function = match name.to_ascii_lowercase().as_str() {
-            "here" => {
-                self.unit.steps.push(Step::Here);
-                return Some(());
-            }
-            "hi" => Some(Unary::High),
-            "lo" => Some(Unary::Low),
-            _ => None,
-        };
-        if let Some(function) = function {
-            let Some(open) = self.eat(Mark::ParenOpen) else {
-                let found =
-                    diagnostic(codes::MISSING_VALUE, span.after(), format!("`{name}` takes a value in parentheses"));
-                self.report(found.with_expected(format!("{name}(label)")));
-                return None;
-            };
-            self.parenthesis(self.span(open))?;
-            self.unit.steps.push(Step::Unary(function));
-            return Some(());
-        }
-        if register(name).is_some() {
-            let found =
-                diagnostic(codes::OPERANDS, span, format!("the register `{name}` cannot be part of an expression"));
-            self.report(found.with_expected("numbers and names; in brackets a register may stand first: [r1 + 4]"));
-            return None;
-        }
-        self.unit.steps.push(Step::Name(span, None));
-        Some(())
     }
 }

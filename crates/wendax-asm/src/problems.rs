@@ -1,12 +1,13 @@
-//! The diagnostics found so far.
+//! The diagnostics found so far, and how those in unfolded text are told in the text a person wrote.
 
-use crate::codes::CodeInfo;
-use wendax_source::{Diagnostic, Span};
+use crate::codes::{self, CodeInfo};
+use crate::expansion::{Expansions, Led, Origin};
+use wendax_source::{Diagnostic, Edit, Label, Span};
 
 /// So many are kept; a text that is no assembly at all would otherwise give one a character.
 const MOST: usize = 2000;
 
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Problems {
     found: Vec<Diagnostic>,
 }
@@ -29,11 +30,82 @@ impl Problems {
         self.found.iter().rev().take(8).any(|known| known.primary.span == span)
     }
 
-    /// All of them, in order of place.
-    pub(crate) fn finish(mut self) -> Vec<Diagnostic> {
-        self.found.sort_by_key(|diagnostic| (diagnostic.primary.span.start, diagnostic.severity));
-        self.found
+    /// All of them, in the order they were found.
+    pub(crate) fn list(&self) -> &[Diagnostic] {
+        &self.found
     }
+
+    /// Puts another in the place of the one about a span.
+    pub(crate) fn replace(&mut self, span: Span, diagnostic: Diagnostic) {
+        if let Some(known) = self.found.iter_mut().find(|known| known.primary.span == span) {
+            *known = diagnostic;
+        }
+    }
+}
+
+/// All diagnostics in order of place, each once.
+pub(crate) fn in_order(mut found: Vec<Diagnostic>) -> Vec<Diagnostic> {
+    let key = |diagnostic: &Diagnostic| {
+        let span = diagnostic.primary.span;
+        (span.file, span.start, diagnostic.severity, diagnostic.code, span.end)
+    };
+    found.sort_by_key(key);
+    // A line of a macro is wrong once, however often it is unfolded.
+    found.dedup_by_key(|diagnostic| key(diagnostic));
+    found.truncate(MOST);
+    found
+}
+
+/// A diagnostic as told in the text a person wrote: in the body of the macro when that is to blame, in the
+/// call when its argument is.
+pub(crate) fn led_back(mut found: Diagnostic, expansions: &Expansions) -> Diagnostic {
+    let place = found.primary.span;
+    for other in &mut found.others {
+        if let Some(led) = expansions.origin(other.span) {
+            other.span = led.span;
+        }
+    }
+    found.fix = found.fix.take().and_then(|mut fix| {
+        fix.edits = fix.edits.into_iter().map(|edit| edit_back(edit, expansions)).collect::<Option<_>>()?;
+        Some(fix)
+    });
+    let Some(Led { origin, span }) = expansions.origin(place) else { return found };
+    let calls = expansions.calls(place);
+    let call = calls.last().map_or(span, |expansion| expansion.call);
+    let says_itself = [codes::OWN_ERROR.code, codes::OWN_ASSERT.code].contains(&found.code);
+    let other = match origin {
+        _ if says_itself => {
+            found.primary.span = call;
+            Label { span, text: "said here".to_owned() }
+        }
+        Origin::Body => {
+            found.primary.span = span;
+            Label { span: call, text: "unfolded from here".to_owned() }
+        }
+        Origin::Argument => {
+            found.primary.span = span;
+            let definition = calls.first().map_or(call, |expansion| expansion.definition);
+            let definition = expansions.origin(definition).map_or(definition, |led| led.span);
+            Label { span: definition, text: "given to this".to_owned() }
+        }
+    };
+    found.others.push(other);
+    found
+}
+
+/// An edit where a person wrote the text, if it stands there in one piece.
+fn edit_back(edit: Edit, expansions: &Expansions) -> Option<Edit> {
+    let span = edit.span;
+    if span.file != expansions.file {
+        return Some(edit);
+    }
+    // What is put in belongs behind the character before it.
+    let is_empty = span.start == span.end;
+    let covered = if is_empty { Span { start: span.start.checked_sub(1)?, ..span } } else { span };
+    let text = expansions.text.get(covered.range())?;
+    let led = expansions.origin(covered)?.span;
+    let whole = led.end - led.start == covered.end - covered.start;
+    (whole && text != "\n").then(|| Edit { span: if is_empty { led.after() } else { led }, ..edit })
 }
 
 /// A diagnostic of a kind.

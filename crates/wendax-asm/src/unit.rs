@@ -1,38 +1,82 @@
-//! One source text after parsing: statements, names and expressions in flat tables.
+//! One source text after parsing: statements, names and expressions in flat tables. This is the object, as
+//! the linker takes it; `elf` writes it to a file and makes it from one again.
 //!
 //! Statements are kept apart by section, each list in the order of the text. Only `layout` gives them
-//! addresses.
+//! addresses, so that forms can be chosen when everything is known. A unit never changes after parsing, which
+//! lets `assembler` keep those of files that did not change.
 
-use crate::expr::{Expr, Names, Step, SymbolId};
+use crate::expansion::Expansions;
+use crate::expr::{Expr, Scope, Step, SymbolId};
 use crate::problems::Problems;
 use wendax_isa::w16::Row;
-use wendax_source::{FileId, Span};
+use wendax_source::{Diagnostic, FileId, Span};
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Section {
+/// A section of a unit, by its number.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct SectionId(pub(crate) u32);
+
+impl SectionId {
+    /// What `.code` opens.
+    pub(crate) const CODE: Self = Self(0);
+    /// What `.data` opens.
+    pub(crate) const DATA: Self = Self(1);
+}
+
+/// What may be done with a section, and where it goes in memory: in this order.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) enum SectionKind {
+    /// Read and executed.
     Code,
+    /// Read and written.
     Data,
+    /// Read and written, zero at the start, not kept in files.
+    Zeroed,
+}
+
+impl SectionKind {
+    pub(crate) const WORDS: [(Self, &'static str); 3] =
+        [(Self::Code, "code"), (Self::Data, "data"), (Self::Zeroed, "zeroed")];
+
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Code => "code",
+            Self::Data => "data",
+            Self::Zeroed => "zeroed",
+        }
+    }
+}
+
+#[derive(Debug)]
+pub(crate) struct Section {
+    pub(crate) name: String,
+    pub(crate) kind: SectionKind,
+    /// Where it was named first; `None` for the two that are always there.
+    pub(crate) span: Option<Span>,
+    pub(crate) statements: Vec<Statement>,
 }
 
 /// What a name was defined as.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Definition {
     /// Stands before statement `statement` of its section.
-    Label { section: Section, statement: u32 },
+    Label { section: SectionId, statement: u32 },
     /// Given by `.equ`.
     Constant(Expr),
+    /// Defined in another file, says `.extern`.
+    Extern,
 }
 
 #[derive(Debug)]
 pub(crate) struct Name {
     /// Where its definition stands, without colon.
     pub(crate) span: Span,
-    /// The label that a local label belongs to.
-    pub(crate) owner: Option<SymbolId>,
+    /// What a name with `@` is private to.
+    pub(crate) owner: Scope,
     pub(crate) definition: Definition,
-    pub(crate) used: bool,
-    /// Its value, once layout knows it.
-    pub(crate) value: Option<i64>,
+    /// Where it is used first, in the order of the text.
+    pub(crate) used: Option<Span>,
+    /// Where it is made known to other files.
+    pub(crate) global: Option<Span>,
 }
 
 /// An instruction with the encodings it may take.
@@ -45,14 +89,12 @@ pub(crate) struct Instruction {
     pub(crate) a: u8,
     pub(crate) b: u8,
     pub(crate) value: Option<Expr>,
-    /// Layout found that the short one does not do.
-    pub(crate) lengthened: bool,
 }
 
 impl Instruction {
-    /// The encoding it has by now.
-    pub(crate) fn row(&self) -> &'static Row {
-        self.long.filter(|_| self.lengthened).unwrap_or(self.short)
+    /// The encoding to take.
+    pub(crate) fn row(&self, lengthened: bool) -> &'static Row {
+        self.long.filter(|_| lengthened).unwrap_or(self.short)
     }
 }
 
@@ -67,10 +109,16 @@ pub(crate) enum What {
         from: u32,
         to: u32,
     },
-    /// The bytes of texts: a range of [`Unit::bytes`].
+    /// The bytes of texts or of a file: a range of [`Unit::bytes`].
     Bytes {
         from: u32,
         to: u32,
+    },
+    /// Bytes out of an object file with what is to be put into them: ranges of [`Unit::bytes`] and
+    /// [`Unit::patches`].
+    Object {
+        bytes: (u32, u32),
+        patches: (u32, u32),
     },
     Space {
         count: Expr,
@@ -83,63 +131,151 @@ pub(crate) enum What {
     Org(Expr),
 }
 
+/// Something of an object file that only linking knows.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Patch {
+    /// Bytes into its statement.
+    pub(crate) at: u32,
+    pub(crate) kind: PatchKind,
+    pub(crate) value: Expr,
+}
+
+/// What is put into the bytes of an object. The numbers are those in files, and do not change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum PatchKind {
+    /// One byte, −128 to 255.
+    Byte = 1,
+    /// Two bytes, low one first, −32768 to 65535.
+    Word = 2,
+    /// One byte: the high one of a word.
+    High = 3,
+    /// One byte: the low one of a word.
+    Low = 4,
+    /// Four bytes, low one first: an address in debug information.
+    Debug = 5,
+}
+
+impl PatchKind {
+    pub(crate) const ALL: [Self; 5] = [Self::Byte, Self::Word, Self::High, Self::Low, Self::Debug];
+}
+
 #[derive(Debug, Clone)]
 pub(crate) struct Statement {
     pub(crate) what: What,
+    /// The statement in the text a person wrote: of unfolded lines, what was unfolded.
     pub(crate) span: Span,
-    /// Its line, from 1.
+    /// The line of `span`, from 1.
     pub(crate) line: u32,
+    /// The line it was unfolded to, when it was.
+    pub(crate) unfolded: Option<Span>,
+}
+
+/// A claim to be checked when all addresses are known.
+#[derive(Debug)]
+pub(crate) struct Claim {
+    pub(crate) expr: Expr,
+    pub(crate) text: Option<String>,
+    /// Where it stands among statements, for `here`.
+    pub(crate) section: SectionId,
+    pub(crate) statement: u32,
 }
 
 #[derive(Debug)]
 pub(crate) struct Unit {
     pub(crate) file: FileId,
-    pub(crate) code: Vec<Statement>,
-    pub(crate) data: Vec<Statement>,
+    pub(crate) sections: Vec<Section>,
     pub(crate) names: Vec<Name>,
     pub(crate) steps: Vec<Step>,
     pub(crate) values: Vec<Expr>,
     pub(crate) bytes: Vec<u8>,
+    pub(crate) patches: Vec<Patch>,
+    pub(crate) claims: Vec<Claim>,
     pub(crate) entry: Option<(Expr, Span)>,
     pub(crate) problems: Problems,
+    /// Warnings and hints, told when there is no problem.
+    pub(crate) remarks: Vec<Diagnostic>,
+    /// Names used and defined nowhere here, by where they stand.
+    pub(crate) unknown: Vec<Span>,
     /// Spellings of the names, in the order of `names`.
     pub(crate) spellings: Vec<String>,
+    /// Of each label the statement the next plain label of its section stands before, in the order of `names`.
+    pub(crate) ends: Vec<u32>,
+    pub(crate) expansions: Expansions,
 }
 
 impl Unit {
-    pub(crate) fn new(file: FileId) -> Self {
+    pub(crate) fn new(file: FileId, unfolded: FileId) -> Self {
+        let section = |name: &str, kind| Section { name: name.to_owned(), kind, span: None, statements: Vec::new() };
         Self {
             file,
-            code: Vec::new(),
-            data: Vec::new(),
+            sections: vec![section("code", SectionKind::Code), section("data", SectionKind::Data)],
             names: Vec::new(),
             steps: Vec::new(),
             values: Vec::new(),
             bytes: Vec::new(),
+            patches: Vec::new(),
+            claims: Vec::new(),
             entry: None,
             problems: Problems::default(),
+            remarks: Vec::new(),
+            unknown: Vec::new(),
             spellings: Vec::new(),
+            ends: Vec::new(),
+            expansions: Expansions::new(unfolded),
         }
+    }
+
+    /// Notes where the data of each label ends.
+    pub(crate) fn find_ends(&mut self) {
+        let mut ends = vec![0; self.names.len()];
+        let mut next: Vec<u32> =
+            self.sections.iter().map(|section| u32::try_from(section.statements.len()).unwrap_or(u32::MAX)).collect();
+        // Labels before the same statement end at the same place.
+        let mut same: Vec<(u32, u32)> = next.iter().map(|&end| (end, end)).collect();
+        for (end, name) in ends.iter_mut().zip(&self.names).rev() {
+            let Definition::Label { section, statement } = name.definition else { continue };
+            let section = section.0 as usize;
+            if statement < next[section] {
+                same[section] = (statement, next[section]);
+            }
+            *end = if same[section].0 == statement { same[section].1 } else { next[section] };
+            if name.owner == Scope::Unit {
+                next[section] = next[section].min(statement);
+            }
+        }
+        self.ends = ends;
     }
 
     pub(crate) fn steps(&self, expr: Expr) -> &[Step] {
         &self.steps[expr.start as usize..expr.end as usize]
     }
 
-    pub(crate) fn section(&self, section: Section) -> &[Statement] {
-        match section {
-            Section::Code => &self.code,
-            Section::Data => &self.data,
-        }
+    pub(crate) fn section(&self, section: SectionId) -> &Section {
+        &self.sections[section.0 as usize]
     }
 
     pub(crate) fn name(&self, id: SymbolId) -> &Name {
         &self.names[id.0 as usize]
     }
-}
 
-impl Names for Unit {
-    fn value(&self, symbol: SymbolId) -> Option<i64> {
-        self.name(symbol).value
+    pub(crate) fn spelling(&self, id: SymbolId) -> &str {
+        &self.spellings[id.0 as usize]
+    }
+
+    pub(crate) fn symbols(&self) -> impl Iterator<Item = (SymbolId, &Name)> {
+        (0u32..).map(SymbolId).zip(&self.names)
+    }
+
+    /// The sections with their numbers.
+    pub(crate) fn section_list(&self) -> impl Iterator<Item = (SectionId, &Section)> {
+        (0u32..).map(SectionId).zip(&self.sections)
+    }
+
+    /// The only symbol an expression is made of.
+    pub(crate) fn sole_symbol(&self, expr: Expr) -> Option<SymbolId> {
+        match self.steps(expr) {
+            [Step::Symbol(id)] => Some(*id),
+            _ => None,
+        }
     }
 }

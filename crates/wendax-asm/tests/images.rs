@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use wendax_asm::{Image, LineKind, SymbolKind, assemble, from_hex, lexemes, mnemonics, to_hex, to_raw};
-use wendax_source::Sources;
+use wendax_source::{FileId, Sources};
 
 fn image(text: &str) -> Image {
     let (sources, file) = Sources::single("case", text);
@@ -35,8 +35,10 @@ fn a_plain_label_is_nearer_than_a_local_one_at_the_same_place() {
 #[test]
 fn code_of_a_line_is_found_and_data_is_not() {
     let image = image("start: nop\n\n jmp start\n.data\nx: .byte 1\n");
-    assert_eq!(image.code_of_line(3).map(|line| line.address), Some(0x0202));
-    assert_eq!((image.code_of_line(2), image.code_of_line(5)), (None, None));
+    assert_eq!(image.code_from_line(FileId(0), 3).map(|line| line.address), Some(0x0202));
+    assert_eq!(image.code_from_line(FileId(0), 2).map(|line| line.line), Some(3), "the next line that has any");
+    assert_eq!(image.code_from_line(FileId(0), 9), None);
+    assert_eq!(image.code_from_line(FileId(1), 1), None);
     assert_eq!(image.bytes(0x0203, 10).len(), 1, "as far as the segment goes");
     assert!(image.bytes(0x0250, 4).is_empty());
 }

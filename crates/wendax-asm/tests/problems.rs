@@ -104,13 +104,19 @@ fn values_out_of_range_at_both_ends() {
 fn programs_that_build_but_look_wrong() {
     assert_eq!(found("nop"), ["warning W051"]);
     assert_eq!(found("nop\n.byte 1, 2\n halt"), ["warning W050"]);
-    assert_eq!(found("nop\nspare: halt"), ["hint W060"]);
+    assert_eq!(found("halt\n.data\nspare: .word 1"), ["hint W060"]);
+    assert_eq!(found("halt\nspare: nop\n nop\n halt"), ["warning W054"], "told once for all of it");
     assert_eq!(found(".equ SPARE, 5\n halt"), ["hint W060"]);
     assert_eq!(found("; nothing yet"), ["warning W052"]);
-    for ending in ["halt", "ret", "reti", "jmp start", "jmp r1", "sys exit", "sys 0"] {
+    for ending in ["halt", "reti", "jmp start", "jmp r1", "sys exit", "sys 0"] {
         assert_eq!(found(&format!("start: nop\n {ending}")), [] as [&str; 0], "{ending}");
     }
     assert_eq!(found("start: jz start"), ["warning W051"]);
+    assert_eq!(found("start: nop\n ret"), ["warning W053"]);
+    assert_eq!(found("start: mov r0, 512\n push r0\n ret"), [] as [&str; 0], "it pushed where it returns to");
+    assert_eq!(found("start: jmp r1\n.align 2\n.word there\nthere: halt"), [] as [&str; 0], "a table leads there");
+    assert_eq!(found(".equ A, 100\n mov r1, A\n cmp r1, 0x100\n halt"), ["hint W061"]);
+    assert_eq!(found(".equ A, 10\n mov r1, A\n cmp r1, 0x10\n halt"), [] as [&str; 0], "short ones are usual");
     assert_eq!(found("start: jmp there\n.byte 1\n.align 2\nthere: halt"), [] as [&str; 0]);
 }
 

@@ -2,6 +2,11 @@
 //!
 //! Lines and columns count from 1, columns in characters; byte offsets count from 0. A [`Span`] always
 //! lies on character borders of its file, since only the lexer makes spans.
+//!
+//! Nothing here opens a file: texts and bytes of others come through [`Files`].
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// A source text's number in its [`Sources`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -60,17 +65,17 @@ pub struct LineCol {
 }
 
 /// One source text.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct SourceFile {
     name: String,
-    text: String,
+    text: Arc<str>,
     line_starts: Vec<u32>,
 }
 
 impl SourceFile {
     /// A text under the name it is shown with.
-    pub fn new(name: impl Into<String>, text: impl Into<String>) -> Self {
-        let text = text.into();
+    pub fn new(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
+        let text: Arc<str> = text.into();
         let mut line_starts = vec![0];
         for (at, byte) in text.bytes().enumerate() {
             if byte == b'\n' {
@@ -88,6 +93,11 @@ impl SourceFile {
     /// The whole text.
     pub fn text(&self) -> &str {
         &self.text
+    }
+
+    /// The whole text, shared.
+    pub fn shared_text(&self) -> Arc<str> {
+        Arc::clone(&self.text)
     }
 
     /// How many lines there are; a text that ends with a line end has an empty last line.
@@ -125,10 +135,10 @@ impl SourceFile {
     }
 }
 
-/// All source texts of a program, by [`FileId`].
+/// All source texts of a program, by [`FileId`]. A copy shares the texts.
 #[derive(Debug, Clone, Default)]
 pub struct Sources {
-    files: Vec<SourceFile>,
+    files: Vec<Arc<SourceFile>>,
 }
 
 impl Sources {
@@ -138,7 +148,7 @@ impl Sources {
     }
 
     /// A single text.
-    pub fn single(name: impl Into<String>, text: impl Into<String>) -> (Self, FileId) {
+    pub fn single(name: impl Into<String>, text: impl Into<Arc<str>>) -> (Self, FileId) {
         let mut sources = Self::new();
         let id = sources.add(SourceFile::new(name, text));
         (sources, id)
@@ -146,8 +156,21 @@ impl Sources {
 
     /// Takes in one more text.
     pub fn add(&mut self, file: SourceFile) -> FileId {
-        self.files.push(file);
+        self.files.push(Arc::new(file));
         FileId(u32::try_from(self.files.len() - 1).unwrap_or(u32::MAX))
+    }
+
+    /// Puts another text in the place of one.
+    pub fn replace(&mut self, id: FileId, file: SourceFile) {
+        if let Some(place) = self.files.get_mut(id.0 as usize) {
+            *place = Arc::new(file);
+        }
+    }
+
+    /// The text shown with this name.
+    pub fn find(&self, name: &str) -> Option<FileId> {
+        let at = self.files.iter().position(|file| file.name() == name)?;
+        Some(FileId(u32::try_from(at).unwrap_or(u32::MAX)))
     }
 
     /// The text with this number; the ids given out by [`Self::add`] are always found.
@@ -169,6 +192,72 @@ impl Sources {
     pub fn line(&self, span: Span) -> u32 {
         self.file(span.file).line_of(span.start)
     }
+}
+
+/// Why a file cannot be had, in plain words: `there is no such file`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FileError(pub String);
+
+/// Where other files come from when a source names them. Paths use `/`, and are already relative to where
+/// the program is, not to the file that names them.
+pub trait Files {
+    /// A text in UTF-8.
+    fn text(&self, path: &str) -> Result<Arc<str>, FileError>;
+    /// The bytes of a file.
+    fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError>;
+}
+
+/// Files kept in memory, by path; also stands for no files at all.
+#[derive(Debug, Clone, Default)]
+pub struct MemoryFiles {
+    /// What there is.
+    pub files: BTreeMap<String, Arc<[u8]>>,
+}
+
+impl MemoryFiles {
+    /// The same with one more file.
+    #[must_use]
+    pub fn with(mut self, path: impl Into<String>, bytes: impl AsRef<[u8]>) -> Self {
+        self.files.insert(path.into(), bytes.as_ref().into());
+        self
+    }
+}
+
+impl Files for MemoryFiles {
+    fn text(&self, path: &str) -> Result<Arc<str>, FileError> {
+        let bytes = self.bytes(path)?;
+        std::str::from_utf8(&bytes).map(Arc::from).map_err(|_| FileError("it is no UTF-8 text".to_owned()))
+    }
+
+    fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError> {
+        self.files.get(path).cloned().ok_or_else(|| FileError("there is no such file".to_owned()))
+    }
+}
+
+/// The path that `named` stands for in a file at `from`: relative to that file's folder, `.` and `..` resolved.
+///
+/// ```
+/// assert_eq!(wendax_source::path_from("src/main.asm", "../lib/./text.inc"), "lib/text.inc");
+/// assert_eq!(wendax_source::path_from("main.asm", "/etc/x"), "/etc/x");
+/// ```
+pub fn path_from(from: &str, named: &str) -> String {
+    let folder = from.rsplit_once('/').map_or("", |(folder, _)| folder);
+    let absolute = named.starts_with('/') || folder.starts_with('/') || from.starts_with('/');
+    let mut parts: Vec<&str> = if named.starts_with('/') { Vec::new() } else { split(folder) };
+    for part in split(named) {
+        match part {
+            ".." if parts.last().is_some_and(|last| *last != "..") => {
+                parts.pop();
+            }
+            ".." if absolute => {}
+            part => parts.push(part),
+        }
+    }
+    format!("{}{}", if absolute { "/" } else { "" }, parts.join("/"))
+}
+
+fn split(path: &str) -> Vec<&str> {
+    path.split('/').filter(|part| !part.is_empty() && *part != ".").collect()
 }
 
 #[cfg(test)]
@@ -195,5 +284,19 @@ mod tests {
         let file = SourceFile::new("a", "x\n");
         assert_eq!((file.line_count(), file.line(1), file.line(2)), (2, "x", ""));
         assert_eq!(SourceFile::new("a", "").line_count(), 1);
+    }
+
+    #[test]
+    fn paths_are_relative_to_the_file_that_names_them() {
+        for (from, named, path) in [
+            ("main.asm", "a.inc", "a.inc"),
+            ("src/main.asm", "a.inc", "src/a.inc"),
+            ("src/main.asm", "../../a.inc", "../a.inc"),
+            ("/yard/src/main.asm", "../a.inc", "/yard/a.inc"),
+            ("/main.asm", "../../a.inc", "/a.inc"),
+            ("src/main.asm", "", "src"),
+        ] {
+            assert_eq!(path_from(from, named), path, "{from} {named}");
+        }
     }
 }

@@ -11,6 +11,6 @@ mod render;
 mod spelling;
 
 pub use diagnostic::{Code, Diagnostic, Edit, Fix, Label, Severity, apply_edits};
-pub use files::{FileId, LineCol, SourceFile, Sources, Span};
+pub use files::{FileError, FileId, Files, LineCol, MemoryFiles, SourceFile, Sources, Span, path_from};
 pub use render::{Style, count_line, render, render_all};
 pub use spelling::nearest;

@@ -43,7 +43,12 @@ pub fn render(sources: &Sources, diagnostic: &Diagnostic, style: Style) -> Strin
     let word = format!("{} {}", diagnostic.severity.word(), diagnostic.code);
     line(&mut out, &format!("{}  {}  {}", style.paint("1", &head), style.paint(colour, &word), diagnostic.message));
     show_place(&mut out, sources, &diagnostic.primary, colour, style);
+    let mut file = span.file;
     for other in &diagnostic.others {
+        if other.span.file != file {
+            file = other.span.file;
+            line(&mut out, &format!("  {:>8}  {}", "in", style.paint("1", sources.file(file).name())));
+        }
         show_place(&mut out, sources, other, "36", style);
     }
     for (index, form) in diagnostic.expected.iter().enumerate() {

@@ -225,7 +225,7 @@ impl App {
         let mut app = Self::new(Some(path), &text, settings.clone(), theme);
         app.is_image = true;
         app.assembled = Some(app.editor.revision());
-        app.assembly = Assembly { image: image.clone(), diagnostics: Vec::new() };
+        app.assembly = Assembly::of_image(image.clone(), Sources::new());
         app.session = Some(Session::new(image, settings));
         app.refresh();
         app.show_present_line();

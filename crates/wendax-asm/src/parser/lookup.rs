@@ -2,35 +2,100 @@
 
 use super::Parser;
 use crate::codes;
-use crate::expr::Step;
-use crate::expr::SymbolId;
+use crate::expr::{Scope, Step, SymbolId};
 use crate::lexer::hexadecimal_of;
 use crate::problems::diagnostic;
+use crate::unit::Definition;
 use wendax_isa::w16::{CALLS, call_by_name};
 use wendax_source::{Diagnostic, Span, nearest};
 
+/// So many unknown names are told; more have one cause.
+const MOST: usize = 1000;
+
 pub(super) fn resolve(parser: &mut Parser<'_>) {
+    globals(parser);
     for index in 0..parser.unit.steps.len() {
-        let Step::Name(span, scope) = parser.unit.steps[index] else { continue };
+        let (span, scope, is_size) = match parser.unit.steps[index] {
+            Step::Name(span, scope) => (span, scope, false),
+            Step::SizeOfName(span, scope) => (span, scope, true),
+            _ => continue,
+        };
         let found = find(parser, span, scope);
-        parser.unit.steps[index] = if let Some(id) = found {
-            parser.unit.names[id.0 as usize].used = true;
-            Step::Symbol(id)
-        } else {
-            let call = parser.calls.binary_search(&index).is_ok();
-            let found = if call { unknown_call(parser, span) } else { unknown(parser, span, scope) };
-            parser.report(found);
-            Step::Unknown
+        parser.unit.steps[index] = match found {
+            Some(id) => {
+                parser.unit.names[id.0 as usize].used.get_or_insert(span);
+                if is_size { size_of(parser, span, id) } else { Step::Symbol(id) }
+            }
+            None => {
+                report(parser, index, span, scope);
+                Step::Unknown
+            }
         };
     }
 }
 
-fn find(parser: &Parser<'_>, span: Span, scope: Option<SymbolId>) -> Option<SymbolId> {
-    let name = parser.spelling(span);
-    if name.starts_with('@') {
-        return parser.local.get(&(scope?, name)).copied();
+fn report(parser: &mut Parser<'_>, index: usize, span: Span, scope: Scope) {
+    if parser.is_partial || parser.unit.unknown.len() >= MOST {
+        return;
     }
-    parser.plain.get(name).copied()
+    let call = parser.calls.binary_search(&index).is_ok();
+    let found = if call { unknown_call(parser, span) } else { unknown(parser, span, scope) };
+    if !call {
+        parser.unit.unknown.push(span);
+    }
+    parser.report(found);
+}
+
+/// Only what stands in a section has a size.
+fn size_of(parser: &mut Parser<'_>, span: Span, id: SymbolId) -> Step {
+    match parser.unit.name(id).definition {
+        Definition::Label { .. } | Definition::Extern => Step::SizeOf(id),
+        Definition::Constant(_) => {
+            let name = parser.spelling(span);
+            let found = diagnostic(codes::OPERANDS, span, format!("`{name}` is a constant and has no size"));
+            parser.report(found.with_expected("sizeof(label), with the label of some data"));
+            Step::Unknown
+        }
+    }
+}
+
+/// Names said to be known to other files.
+fn globals(parser: &mut Parser<'_>) {
+    for span in std::mem::take(&mut parser.globals) {
+        let name = parser.spelling(span);
+        let found = match parser.plain.get(name).copied() {
+            Some(id) if matches!(parser.unit.name(id).definition, Definition::Extern) => {
+                let first = parser.unit.name(id).span;
+                let found = diagnostic(codes::TWICE, span, format!("`{name}` cannot be both `.extern` and `.global`"));
+                found.with_other(first, "said to be in another file").with_expected("`.global` where it is defined")
+            }
+            Some(id) => {
+                parser.unit.names[id.0 as usize].global = Some(span);
+                continue;
+            }
+            None if parser.is_partial => continue,
+            None => {
+                let found = unknown(parser, span, Scope::Unit);
+                Diagnostic { message: format!("`{name}` is made known to others, but defined nowhere"), ..found }
+            }
+        };
+        parser.report(found);
+    }
+}
+
+fn find(parser: &Parser<'_>, span: Span, scope: Scope) -> Option<SymbolId> {
+    let name = parser.spelling(span);
+    if !name.starts_with('@') {
+        return parser.plain.get(name).copied();
+    }
+    let mut scope = scope;
+    loop {
+        if let Some(id) = parser.local.get(&(scope, name)) {
+            return Some(*id);
+        }
+        let Scope::Expansion(number) = scope else { return None };
+        scope = parser.unit.expansions.list.get(number as usize)?.around?;
+    }
 }
 
 fn unknown_call(parser: &Parser<'_>, span: Span) -> Diagnostic {
@@ -43,12 +108,12 @@ fn unknown_call(parser: &Parser<'_>, span: Span) -> Diagnostic {
 }
 
 /// Why a name is not known, with the nearest one.
-fn unknown(parser: &Parser<'_>, span: Span, scope: Option<SymbolId>) -> Diagnostic {
+fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     let name = parser.spelling(span);
     // In order of definition, so that of equally near ones the first is offered. Texts with very many
     // names are searched in part only: a thousand unknown names must not cost a million comparisons.
     let local = name.starts_with('@');
-    let same_scope = |id: usize| parser.unit.names[id].owner == if local { scope } else { None };
+    let same_scope = |id: usize| parser.unit.names[id].owner == if local { scope } else { Scope::Unit };
     let candidates = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(5000);
     let near = nearest(name, candidates.map(|id| parser.spelling(parser.unit.names[id].span)));
     let found = diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is defined nowhere"));
@@ -69,8 +134,12 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Option<SymbolId>) -> Diagnost
         return found.with_expected(format!("sys {name}"));
     }
     if local {
-        let owner = scope.map_or("any label", |id| parser.unit.spellings[id.0 as usize].as_str());
-        return diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is not among the local labels of `{owner}`"));
+        let owner = match scope {
+            Scope::Label(id) => format!("the local labels of `{}`", parser.unit.spelling(id)),
+            Scope::Expansion(_) => "the names private to what was unfolded here".to_owned(),
+            Scope::Unit => "the local labels of any label".to_owned(),
+        };
+        return diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is not among {owner}"));
     }
     found.with_expected(format!("{name}:  before an instruction or data, or  .equ {name}, value"))
 }

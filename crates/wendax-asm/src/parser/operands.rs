@@ -247,7 +247,7 @@ impl Parser<'_> {
         let short = rows.next()?;
         let a = registers.first().copied().unwrap_or(0);
         let b = registers.get(1).copied().unwrap_or(NO_BASE);
-        Some(Instruction { short, long: rows.next(), a, b, value, lengthened: false })
+        Some(Instruction { short, long: rows.next(), a, b, value })
     }
 
     fn constant(&mut self, value: i64, span: Span) -> Expr {
@@ -338,6 +338,25 @@ impl Parser<'_> {
             (Place::Register(_), Place::Register(_)) if store => format!("{name} [{}], {}", text(first), text(second)),
             (Place::Register(_), Place::Value(_)) if store => format!("{name} [{}], {}", text(second), text(first)),
             _ => return found,
+        };
+        let exchanged = matches!(
+            (first.what, second.what),
+            (Place::Register(_) | Place::Value(_), Place::Memory { .. } | Place::Value(_))
+                | (Place::Memory { .. }, Place::Register(_))
+        );
+        let found = if exchanged && (load || store) && right.contains(&format!("{name} {}", text(second))) {
+            let whose = if load {
+                "the register comes first, then where it is loaded from"
+            } else {
+                "the address comes first, then what is stored there"
+            };
+            Diagnostic {
+                code: codes::ORDER.code,
+                message: format!("the operands of `{name}` are exchanged: {whose}"),
+                ..found
+            }
+        } else {
+            found
         };
         found.with_fix(format!("write `{right}`"), whole, right)
     }

@@ -1,0 +1,164 @@
+//! Sources, objects and libraries to a program, over and over: what did not change is not parsed again.
+
+use crate::image::Image;
+use crate::link::Program;
+use crate::problems::{diagnostic, in_order, led_back};
+use crate::texts::{Texts, Used};
+use crate::unit::Unit;
+use crate::{Assembly, checks, codes, emit, layout, parser};
+use rustc_hash::FxHashMap;
+use std::sync::Arc;
+use wendax_source::{Diagnostic, FileId, Files, SourceFile, Sources, Span};
+
+/// What a program is made of.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Inputs {
+    /// Paths of the sources, in the order they lie in memory.
+    pub sources: Vec<String>,
+    /// Paths of object files and of libraries; of the latter only what is used becomes part of the program.
+    pub libraries: Vec<String>,
+    /// The label to begin at, when something outside the sources says so, and where it does.
+    pub entry: Option<(String, Span)>,
+}
+
+/// Assembles and links a program whenever it is asked to. Units of sources that are the same as before are
+/// kept.
+#[derive(Debug, Default)]
+pub struct Assembler {
+    texts: Texts,
+    units: FxHashMap<String, (Arc<Unit>, Used)>,
+    objects: FxHashMap<String, (Arc<[u8]>, Vec<Arc<Unit>>)>,
+}
+
+impl Assembler {
+    /// One that has these texts already, by their names.
+    pub(crate) fn with_sources(sources: Sources) -> Self {
+        Self { texts: Texts::of(sources), ..Self::default() }
+    }
+
+    /// Takes in a text that is no source, such as a manifest, so that diagnostics can speak of it.
+    pub fn place(&mut self, path: &str, text: &Arc<str>) -> FileId {
+        self.texts.place(path, text)
+    }
+
+    /// Assembles and links. Always gives an image, as good as the sources allow.
+    pub fn assemble(&mut self, inputs: &Inputs, files: &dyn Files) -> Assembly {
+        let mut found = Vec::new();
+        let units: Vec<Arc<Unit>> =
+            inputs.sources.iter().filter_map(|path| self.unit(path, files, &mut found)).collect();
+        let mut whole: Vec<Arc<Unit>> = units.clone();
+        let mut members = Vec::new();
+        for path in &inputs.libraries {
+            match self.objects_of(path, files) {
+                Ok((units, true)) => members.extend(units),
+                Ok((units, false)) => whole.extend(units),
+                Err(what) => {
+                    let place = self.empty_place(path);
+                    found.push(diagnostic(codes::FILE, place, format!("`{path}` cannot be linked: {what}")));
+                }
+            }
+        }
+        self.units.retain(|path, _| inputs.sources.contains(path));
+        let borrowed: Vec<&Unit> = whole.iter().map(AsRef::as_ref).collect();
+        let offered: Vec<&Unit> = members.iter().map(AsRef::as_ref).collect();
+        // A library that cannot be had is the cause of all that is missing by it.
+        let is_partial = !found.is_empty();
+        let (image, more) = link(&self.texts.sources, &borrowed, &offered, inputs, is_partial);
+        found.extend(more);
+        Assembly { image, diagnostics: in_order(found), sources: self.texts.sources.clone(), units }
+    }
+
+    /// Assembles one source to an object file, in ELF form.
+    pub fn object(&mut self, path: &str, files: &dyn Files) -> Result<Vec<u8>, Vec<Diagnostic>> {
+        let mut found = Vec::new();
+        let Some(unit) = self.unit(path, files, &mut found) else { return Err(found) };
+        let mut program = Program::object(&unit);
+        layout::lay_out(&mut program);
+        let bytes = crate::elf::object(&self.texts.sources, &mut program);
+        found.extend(program.problems[0].list().iter().map(|found| led_back(found.clone(), &unit.expansions)));
+        if found.is_empty() { Ok(bytes) } else { Err(in_order(found)) }
+    }
+
+    /// All texts met so far.
+    pub fn sources(&self) -> &Sources {
+        &self.texts.sources
+    }
+
+    fn unit(&mut self, path: &str, files: &dyn Files, found: &mut Vec<Diagnostic>) -> Option<Arc<Unit>> {
+        if let Some((unit, used)) = self.units.get(path)
+            && used.is_current(files)
+        {
+            return Some(Arc::clone(unit));
+        }
+        match self.texts.read(path, files) {
+            Ok((file, _)) => {
+                let (unit, used) = parser::parse(&mut self.texts, file, files);
+                let unit = Arc::new(unit);
+                self.units.insert(path.to_owned(), (Arc::clone(&unit), used));
+                Some(unit)
+            }
+            Err(error) => {
+                let place = self.empty_place(path);
+                found.push(diagnostic(codes::FILE, place, format!("`{path}` cannot be read: {}", error.0)));
+                None
+            }
+        }
+    }
+
+    /// The units of an object file or library, and whether it is the latter.
+    fn objects_of(&mut self, path: &str, files: &dyn Files) -> Result<(Vec<Arc<Unit>>, bool), String> {
+        let bytes = files.bytes(path).map_err(|error| error.0)?;
+        let is_library = crate::elf::is_library(&bytes);
+        if let Some((known, units)) = self.objects.get(path)
+            && *known == bytes
+        {
+            return Ok((units.clone(), is_library));
+        }
+        let units = crate::elf::read_objects(path, &bytes, &mut self.texts).map_err(|error| error.to_string())?;
+        let units: Vec<Arc<Unit>> = units.into_iter().map(Arc::new).collect();
+        self.objects.insert(path.to_owned(), (bytes, units.clone()));
+        Ok((units, is_library))
+    }
+
+    /// A place to speak of a file that has no text.
+    fn empty_place(&mut self, path: &str) -> Span {
+        let known = self.texts.sources.find(path);
+        let file = known.unwrap_or_else(|| self.texts.sources.add(SourceFile::new(path, "")));
+        Span::new(file, 0, 0)
+    }
+}
+
+fn link(
+    sources: &Sources,
+    units: &[&Unit],
+    libraries: &[&Unit],
+    inputs: &Inputs,
+    is_partial: bool,
+) -> (Image, Vec<Diagnostic>) {
+    let mut program = Program::link(sources, units, libraries, is_partial);
+    layout::lay_out(&mut program);
+    let wanted = inputs.entry.as_ref().map(|(name, _)| name.as_str());
+    let emitted = emit::emit(sources, &mut program, wanted);
+    let mut found = Vec::new();
+    if let Some((name, span)) = &inputs.entry
+        && emitted.image.best_symbol(name).is_none()
+        && program.is_sound()
+    {
+        let known = emitted.image.labels().map(|symbol| symbol.name.as_str());
+        let near = wendax_source::nearest(name, known);
+        let problem = diagnostic(codes::BAD_ENTRY, *span, format!("no source has a label `{name}`"));
+        found.push(match near {
+            Some(near) => problem.with_fix(format!("did you mean `{near}`?"), *span, format!("\"{near}\"")),
+            None => problem.with_expected("the name of a label before an instruction"),
+        });
+    }
+    checks::check(sources, &mut program, &emitted);
+    for (problems, unit) in program.problems.iter().zip(&program.units) {
+        found.extend(problems.list().iter().map(|problem| led_back(problem.clone(), &unit.expansions)));
+    }
+    // What unfolds without end is too large by that.
+    if found.iter().any(|problem| problem.code == codes::ENDLESS.code) {
+        found.retain(|problem| problem.code != codes::NO_ROOM.code);
+    }
+    (emitted.image, found)
+}

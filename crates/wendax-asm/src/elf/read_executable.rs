@@ -1,0 +1,304 @@
+//! An ELF program to an image, with the lines its bytes came from.
+
+use super::MACHINE;
+use super::lines::digest;
+use crate::image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
+use gimli::{EndianSlice, LittleEndian};
+use object::read::elf::{FileHeader, ProgramHeader};
+use object::{Endianness, Object, ObjectSection, ObjectSymbol, elf};
+use wendax_source::{FileId, Files, SourceFile, Sources, Span};
+
+/// Lines of one file at the most; larger numbers are damage.
+const MOST_ROWS: usize = 1 << 20;
+
+/// Why a file is no program of ours.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ElfError {
+    /// It is no ELF file, or a damaged one.
+    #[error("it is no whole ELF file: {0}")]
+    Damaged(String),
+    /// It is for another machine.
+    #[error("it is an ELF file for another machine (number 0x{0:04X}; W16 has 0x{MACHINE:04X})")]
+    Machine(u16),
+    /// It is an object or something else that cannot be run.
+    #[error("it is an object, not a program: link it with `wendax build`")]
+    NotProgram,
+    /// It has nothing to load.
+    #[error("it holds nothing to load")]
+    Empty,
+    /// Something in it lies outside memory or over something else.
+    #[error("what it loads at 0x{0:X} lies outside memory, or over another part")]
+    Place(u64),
+}
+
+impl From<object::read::Error> for ElfError {
+    fn from(error: object::read::Error) -> Self {
+        Self::Damaged(error.to_string())
+    }
+}
+
+/// A program out of an ELF file.
+#[derive(Debug, Clone)]
+pub struct ElfProgram {
+    /// The program; its lines speak of `files` by number.
+    image: Image,
+    files: Vec<ElfSource>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct ElfSource {
+    name: String,
+    digest: Option<[u8; 16]>,
+}
+
+/// The bytes begin as every ELF file does.
+pub fn is_elf(bytes: &[u8]) -> bool {
+    bytes.starts_with(&elf::ELFMAG)
+}
+
+/// Reads a program.
+pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
+    let header = elf::FileHeader32::<Endianness>::parse(bytes)?;
+    let endian = header.endian()?;
+    if header.e_machine(endian) != MACHINE || endian != Endianness::Little {
+        return Err(ElfError::Machine(header.e_machine(endian)));
+    }
+    if header.e_type(endian) != elf::ET_EXEC {
+        return Err(ElfError::NotProgram);
+    }
+    let mut image = Image { entry: header.e_entry(endian), ..Image::default() };
+    for program in header.program_headers(endian, bytes)? {
+        if program.p_type(endian) == elf::PT_LOAD {
+            let data =
+                program.data(endian, bytes).map_err(|()| ElfError::Damaged("a segment is cut off".to_owned()))?;
+            load(&mut image, endian, program, data)?;
+        }
+    }
+    image.segments.sort_by_key(|segment| segment.start);
+    if let Some(pair) = image.segments.windows(2).find(|pair| pair[0].end() > pair[1].start) {
+        return Err(ElfError::Place(pair[1].start.into()));
+    }
+    if image.segments.is_empty() {
+        return Err(ElfError::Empty);
+    }
+    if image.entry > 0xFFFF {
+        return Err(ElfError::Place(image.entry.into()));
+    }
+    let top = image.segments.iter().map(Segment::end).filter(|&end| end <= 0xEE00).max().unwrap_or(0);
+    image.heap_start = top.next_multiple_of(2);
+    let file = object::read::elf::ElfFile32::<Endianness>::parse(bytes)?;
+    image.symbols = symbols(&file);
+    let (lines, files) = lines(&file, &image);
+    image.lines = lines;
+    Ok(ElfProgram { image, files })
+}
+
+fn load(
+    image: &mut Image,
+    endian: Endianness,
+    program: &elf::ProgramHeader32<Endianness>,
+    data: &[u8],
+) -> Result<(), ElfError> {
+    let start = program.p_vaddr(endian);
+    let whole = program.p_memsz(endian);
+    let stored = u32::try_from(data.len()).unwrap_or(u32::MAX);
+    if whole < stored || u64::from(start) + u64::from(whole) > 0x1_0000 {
+        return Err(ElfError::Place(start.into()));
+    }
+    let flags = program.p_flags(endian);
+    let rights =
+        Rights { read: flags & elf::PF_R != 0, write: flags & elf::PF_W != 0, execute: flags & elf::PF_X != 0 };
+    if stored > 0 {
+        image.segments.push(Segment { start, bytes: data.to_vec(), reserved: false, rights });
+    }
+    if whole > stored {
+        let bytes = vec![0; (whole - stored) as usize];
+        image.segments.push(Segment { start: start + stored, bytes, reserved: true, rights });
+    }
+    Ok(())
+}
+
+type File<'d> = object::read::elf::ElfFile32<'d, Endianness>;
+
+fn symbols(file: &File<'_>) -> Vec<Symbol> {
+    let nowhere = Span::new(FileId(0), 0, 0);
+    let kind_of = |symbol: &object::read::elf::ElfSymbol32<'_, '_, Endianness>| {
+        if symbol.is_undefined() || symbol.kind() == object::SymbolKind::Section {
+            return None;
+        }
+        match symbol.section() {
+            object::SymbolSection::Absolute => Some(SymbolKind::Constant),
+            _ if symbol.kind() == object::SymbolKind::Text => Some(SymbolKind::Code),
+            _ => Some(SymbolKind::Data),
+        }
+    };
+    file.symbols()
+        .filter_map(|symbol| {
+            let kind = kind_of(&symbol)?;
+            let name = symbol.name().ok().filter(|name| !name.is_empty())?.to_owned();
+            // Numbers below zero are kept in four bytes.
+            let value = i64::from(u32::try_from(symbol.address()).ok()?.cast_signed());
+            (value >= -0x1_0000 && value <= 0xFFFF_FFFF).then(|| Symbol {
+                name,
+                value,
+                kind,
+                span: nowhere,
+                is_global: symbol.is_global(),
+            })
+        })
+        .collect()
+}
+
+/// Rows of the line tables as lines of the image, and the files they speak of. What is damaged is left out:
+/// a program runs without its lines.
+fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>) {
+    let mut rows = Vec::new();
+    let mut files = Vec::new();
+    let section = |id: gimli::SectionId| -> Result<_, gimli::Error> {
+        let data = file.section_by_name(id.name()).and_then(|section| section.data().ok()).unwrap_or(&[]);
+        Ok(EndianSlice::new(data, LittleEndian))
+    };
+    if let Ok(dwarf) = gimli::Dwarf::load(section) {
+        let _ = read_rows(&dwarf, &mut rows, &mut files);
+    }
+    rows.retain(|row: &Line| {
+        row.length > 0 && image.segments.iter().any(|s| s.start <= row.address && row.address + row.length <= s.end())
+    });
+    rows.sort_by_key(|row| row.address);
+    let mut end = 0;
+    rows.retain(|row| {
+        let free = row.address >= end;
+        end = end.max(row.address + row.length);
+        free
+    });
+    for row in &mut rows {
+        let reserved = image.segments.iter().any(|s| s.reserved && s.start <= row.address && row.address < s.end());
+        if reserved {
+            row.kind = LineKind::Reserved;
+        }
+    }
+    (rows, files)
+}
+
+type Slice<'d> = EndianSlice<'d, LittleEndian>;
+
+fn read_rows(
+    dwarf: &gimli::Dwarf<Slice<'_>>,
+    rows: &mut Vec<Line>,
+    files: &mut Vec<ElfSource>,
+) -> Result<(), gimli::Error> {
+    let mut units = dwarf.units();
+    while let Some(header) = units.next()? {
+        let unit = dwarf.unit(header)?;
+        let Some(program) = unit.line_program.clone() else { continue };
+        let mut open: Option<(u32, u64, u32, LineKind)> = None;
+        let mut table = program.rows();
+        while let Some((header, row)) = table.next_row()? {
+            let address = u32::try_from(row.address()).unwrap_or(u32::MAX);
+            if let Some((start, file, line, kind)) = open.take()
+                && address > start
+                && address <= 0x1_0000
+            {
+                let number = file_number(dwarf, &unit, header, file, files);
+                let span = Span::new(FileId(number), 0, 0);
+                rows.push(Line { address: start, length: address - start, kind, span, line, unfolded: None });
+            }
+            if rows.len() > MOST_ROWS {
+                return Ok(());
+            }
+            let line = row.line().and_then(|line| u32::try_from(line.get()).ok());
+            if let (false, Some(line)) = (row.end_sequence(), line) {
+                let kind = if row.is_stmt() { LineKind::Code } else { LineKind::Data };
+                open = Some((address, row.file_index(), line, kind));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// The number of a file of a line table among all files.
+fn file_number(
+    dwarf: &gimli::Dwarf<Slice<'_>>,
+    unit: &gimli::Unit<Slice<'_>>,
+    header: &gimli::LineProgramHeader<Slice<'_>>,
+    index: u64,
+    files: &mut Vec<ElfSource>,
+) -> u32 {
+    let mut found = ElfSource { name: String::new(), digest: None };
+    if let Some(entry) = header.file(index) {
+        let text = |value| dwarf.attr_string(unit, value).map(|text| text.to_string_lossy().into_owned());
+        found.name = text(entry.path_name()).unwrap_or_default();
+        let directory = entry.directory(header).and_then(|value| text(value).ok()).unwrap_or_default();
+        if !directory.is_empty() && directory != "." && !found.name.starts_with('/') {
+            found.name = format!("{directory}/{}", found.name);
+        }
+        found.digest = header.file_has_md5().then(|| *entry.md5());
+    }
+    let at = files.iter().position(|known| *known == found).unwrap_or_else(|| {
+        files.push(found);
+        files.len() - 1
+    });
+    u32::try_from(at).unwrap_or(u32::MAX)
+}
+
+impl ElfProgram {
+    /// The program by itself: bytes and names, no lines.
+    pub fn bare_image(&self) -> Image {
+        Image { lines: Vec::new(), ..self.image.clone() }
+    }
+
+    /// The program with the sources its lines speak of; `None` when there are no lines. When a source is missing or
+    /// is not the text the program was made from, the reason.
+    pub fn with_sources(&self, files: &dyn Files) -> Option<Result<(Image, Sources), String>> {
+        if self.image.lines.is_empty() || self.files.is_empty() {
+            return None;
+        }
+        let mut sources = Sources::new();
+        for source in &self.files {
+            let text = match files.text(&source.name) {
+                Ok(text) => text,
+                Err(error) => return Some(Err(format!("its source {}: {}", source.name, error.0))),
+            };
+            if source.digest.is_some_and(|digest_then| digest_then != digest(&text)) {
+                return Some(Err(format!("its source {} has changed since it was built", source.name)));
+            }
+            sources.add(SourceFile::new(source.name.as_str(), text));
+        }
+        let mut image = self.image.clone();
+        for line in &mut image.lines {
+            let file = sources.file(line.span.file);
+            let text = file.line(line.line);
+            let indent = text.len() - text.trim_start().len();
+            let start = file.line_start(line.line) as usize;
+            line.span =
+                Span::new(line.span.file, start + indent.min(text.len()), start + text.trim_end().len().max(indent));
+        }
+        place_symbols(&mut image, &sources);
+        Some(Ok((image, sources)))
+    }
+}
+
+/// Labels at an address are looked for on the line of that address and the few above it.
+fn place_symbols(image: &mut Image, sources: &Sources) {
+    let places: Vec<Option<Span>> = image
+        .symbols
+        .iter()
+        .map(|symbol| {
+            let address = u32::try_from(symbol.value).ok().filter(|_| symbol.kind != SymbolKind::Constant)?;
+            let line = image.line_at(address)?;
+            let file = sources.file(line.span.file);
+            let name = symbol.name.rfind('@').map_or(symbol.name.as_str(), |at| &symbol.name[at..]);
+            (line.line.saturating_sub(4)..=line.line).rev().find_map(|number| {
+                let text = file.line(number);
+                let at = text.find(&format!("{name}:"))?;
+                let start = file.line_start(number) as usize + at;
+                Some(Span::new(line.span.file, start, start + name.len()))
+            })
+        })
+        .collect();
+    for (symbol, place) in image.symbols.iter_mut().zip(places) {
+        if let Some(place) = place {
+            symbol.span = place;
+        }
+    }
+}

@@ -1,0 +1,341 @@
+//! One statement to bytes, and the values that do not fit.
+//!
+//! Of a program whose places are known all bytes are final. Of an object, what counts from a base is left
+//! zero and told as a [`Relocation`].
+
+use crate::codes;
+use crate::expr::{EvalError, Expr, Part, Step, SymbolId, Value};
+use crate::image::LineKind;
+use crate::layout::{Placed, nop_bytes, unplaced};
+use crate::link::{Program, UnitIndex};
+use crate::problems::{Problems, diagnostic};
+use crate::unit::{Definition, Instruction, PatchKind, SectionKind, Statement, What};
+use wendax_isa::w16::{Insn, OperandKind, encode};
+use wendax_source::Sources;
+
+/// One past the last address.
+pub(crate) const TOP: i64 = 0x1_0000;
+
+/// Something that only linking knows, to be put into a statement's bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Relocation {
+    /// Bytes into the statement.
+    pub(crate) at: u32,
+    pub(crate) kind: PatchKind,
+    pub(crate) value: Value,
+}
+
+pub(crate) struct Encoder<'p, 'a> {
+    pub(crate) sources: &'p Sources,
+    pub(crate) program: &'p Program<'a>,
+    pub(crate) unit: UnitIndex,
+    pub(crate) problems: Problems,
+    /// What the last statement became.
+    pub(crate) bytes: Vec<u8>,
+    pub(crate) relocations: Vec<Relocation>,
+    place: Placed,
+    /// The last instruction lay at an odd address, which was reported where that began.
+    is_odd: bool,
+}
+
+impl<'p, 'a> Encoder<'p, 'a> {
+    pub(crate) fn new(sources: &'p Sources, program: &'p Program<'a>, unit: UnitIndex) -> Self {
+        let place = Placed { at: Value::number(0), size: 0 };
+        Self {
+            sources,
+            program,
+            unit,
+            problems: Problems::default(),
+            bytes: Vec::new(),
+            relocations: Vec::new(),
+            place,
+            is_odd: false,
+        }
+    }
+
+    /// Encodes a statement into `bytes`; tells what they are.
+    pub(crate) fn statement(
+        &mut self,
+        kind: SectionKind,
+        statement: &Statement,
+        lengthened: bool,
+        place: Placed,
+    ) -> LineKind {
+        self.bytes.clear();
+        self.relocations.clear();
+        self.place = place;
+        let unit = self.program.units[self.unit];
+        let mut line = match kind {
+            SectionKind::Code => LineKind::Code,
+            SectionKind::Data => LineKind::Data,
+            SectionKind::Zeroed => LineKind::Reserved,
+        };
+        match &statement.what {
+            What::Instruction(instruction) => self.instruction(instruction, lengthened),
+            What::Words(words) => words.iter().for_each(|word| self.bytes.extend(word.to_le_bytes())),
+            What::Values { width, from, to } => {
+                line = LineKind::Data;
+                self.values(*width, *from..*to);
+            }
+            What::Bytes { from, to } => {
+                line = LineKind::Data;
+                self.bytes.extend_from_slice(&unit.bytes[*from as usize..*to as usize]);
+            }
+            What::Object { bytes: (from, to), patches: (first, last) } => {
+                self.bytes.extend_from_slice(&unit.bytes[*from as usize..*to as usize]);
+                unit.patches[*first as usize..*last as usize].iter().for_each(|patch| self.patch(*patch));
+            }
+            What::Space { count, fill } => {
+                self.number(*count, 0, TOP, "a size");
+                let fill_byte = fill.map(|fill| self.byte_value(fill));
+                line = if fill_byte.is_some() { LineKind::Data } else { LineKind::Reserved };
+                self.bytes.resize(usize::try_from(place.size).unwrap_or(0), fill_byte.unwrap_or(0));
+            }
+            What::Align { to, fill } => self.align(kind, *to, *fill),
+            What::Org(address) => {
+                self.number(*address, 0, TOP - 1, "an address");
+            }
+        }
+        self.check_odd(statement);
+        line
+    }
+
+    fn check_odd(&mut self, statement: &Statement) {
+        let instruction = matches!(statement.what, What::Instruction(_) | What::Words(_));
+        let odd = instruction && self.place.at.offset % 2 != 0;
+        if odd && !self.is_odd {
+            let found = diagnostic(codes::ODD_TARGET, statement.span, "this instruction would lie at an odd address");
+            self.problems.push(found.with_expected("`.align 2` before it"));
+        }
+        self.is_odd = odd || self.is_odd && !instruction;
+    }
+
+    fn instruction(&mut self, instruction: &Instruction, lengthened: bool) {
+        let row = instruction.row(lengthened);
+        let mut value = 0;
+        for kind in row.operands {
+            let Some(expr) = instruction.value else { continue };
+            value = match kind {
+                OperandKind::Constant | OperandKind::BaseOffset => {
+                    let found = self.value(expr, -0x8000, 0xFFFF, "a word");
+                    self.word_at(found, 2)
+                }
+                OperandKind::Small => low_word(self.number(expr, -0x80, 0xFF, "a byte").unwrap_or(0) & 0xFF),
+                OperandKind::Call => low_word(self.number(expr, 0, 0xFF, "a call number").unwrap_or(0)),
+                OperandKind::Near8 | OperandKind::Near12 => {
+                    low_word(self.target(expr).offset - self.place.at.offset - 2)
+                }
+                OperandKind::Far => {
+                    let target = self.target(expr);
+                    self.word_at(Some(target), 2)
+                }
+                OperandKind::Register | OperandKind::Flags | OperandKind::Base => continue,
+            };
+        }
+        let (first, second) = encode(Insn::new(row, instruction.a, instruction.b, value));
+        self.bytes.extend(first.to_le_bytes());
+        self.bytes.extend(second.iter().flat_map(|word| word.to_le_bytes()));
+    }
+
+    /// A word that goes to byte `at` of the statement: its value, or a relocation and 0.
+    fn word_at(&mut self, value: Option<Value>, at: usize) -> u16 {
+        let Some(value) = value else { return 0 };
+        if let Some(number) = value.as_number() {
+            return low_word(number);
+        }
+        let kind = match value.part {
+            Part::Whole => PatchKind::Word,
+            Part::High => PatchKind::High,
+            Part::Low => PatchKind::Low,
+        };
+        self.relocations.push(Relocation { at: u32::try_from(at).unwrap_or(0), kind, value });
+        0
+    }
+
+    /// Where a jump goes; odd places are reported.
+    fn target(&mut self, expr: Expr) -> Value {
+        let Some(target) = self.target_value(expr) else { return self.place.at };
+        let label = self.program.units[self.unit].steps(expr).iter().find_map(|step| match step {
+            Step::Symbol(id) => Some(*id),
+            _ => None,
+        });
+        if let Some(label) = label
+            && self.data_target(expr, label)
+        {
+            return target;
+        }
+        // An instruction that lies at an odd address is reported where it stands.
+        if target.offset % 2 != 0 && !label.is_some_and(|label| self.is_instruction(label)) {
+            let message = format!("this jump goes to the odd address 0x{:04X}", target.offset);
+            let mut found = diagnostic(codes::ODD_TARGET, expr.span, message);
+            if let Some(label) = label {
+                let place = self.name(label).span;
+                found = found.with_other(place, "the label stands here; instructions lie at even addresses");
+            }
+            let right = "a label before an instruction, or `.align 2` before the label";
+            self.problems.push(found.with_expected(right));
+        }
+        target
+    }
+
+    /// The address a jump goes to; one outside memory is told with its distance.
+    fn target_value(&mut self, expr: Expr) -> Option<Value> {
+        let found = self.program.evaluate(self.unit, expr, self.place.at);
+        let Some(number) = found.ok().and_then(Value::as_number).filter(|number| !(0..TOP).contains(number)) else {
+            return self.value(expr, 0, TOP - 1, "an address");
+        };
+        let distance = number - self.place.at.offset;
+        let way = if distance < 0 { "back" } else { "ahead" };
+        let message = format!("this jump goes to {number}, {} bytes {way}, where there is no memory", distance.abs());
+        let found = diagnostic(codes::FAR, expr.span, message);
+        self.problems.push(found.with_expected("a label; addresses go from 0 to 65535 (0xFFFF)"));
+        None
+    }
+
+    fn name(&self, label: SymbolId) -> &'p crate::unit::Name {
+        let (unit, label) = self.program.meaning(self.unit, label);
+        self.program.units[unit].name(label)
+    }
+
+    /// A jump straight to a label of data: told, and true.
+    fn data_target(&mut self, expr: Expr, label: SymbolId) -> bool {
+        let (unit, id) = self.program.meaning(self.unit, label);
+        let unit = self.program.units[unit];
+        let Definition::Label { section, .. } = unit.name(id).definition else { return false };
+        let is_data = unit.section(section).kind != SectionKind::Code;
+        if !is_data || self.program.units[self.unit].sole_symbol(expr).is_none() {
+            return false;
+        }
+        let name = unit.spelling(id);
+        let message = format!("`{name}` is data, where nothing can be run");
+        let found = diagnostic(codes::DATA_TARGET, expr.span, message).with_other(unit.name(id).span, "defined here");
+        self.problems.push(found.with_expected("a label before an instruction in `.code`"));
+        true
+    }
+
+    /// A label stands before an instruction.
+    fn is_instruction(&self, label: SymbolId) -> bool {
+        let (unit, id) = self.program.meaning(self.unit, label);
+        let unit = self.program.units[unit];
+        let Definition::Label { section, statement } = unit.name(id).definition else { return false };
+        let statement = unit.section(section).statements.get(statement as usize);
+        statement.is_some_and(|statement| matches!(statement.what, What::Instruction(_) | What::Words(_)))
+    }
+
+    fn values(&mut self, width: u32, range: std::ops::Range<u32>) {
+        let unit = self.program.units[self.unit];
+        for index in range {
+            let expr = unit.values[index as usize];
+            if width == 1 {
+                let byte = self.byte(expr);
+                self.bytes.push(byte);
+            } else {
+                let value = self.value(expr, -0x8000, 0xFFFF, "a word");
+                let word = self.word_at(value, self.bytes.len());
+                self.bytes.extend(word.to_le_bytes());
+            }
+        }
+    }
+
+    fn patch(&mut self, patch: crate::unit::Patch) {
+        let at = patch.at as usize;
+        let value = match patch.kind {
+            PatchKind::Byte => self.value(patch.value, -0x80, 0xFF, "a byte"),
+            _ => self.value(patch.value, -0x8000, 0xFFFF, "a word"),
+        };
+        let Some(value) = value else { return };
+        let Some(number) = value.as_number() else {
+            self.relocations.push(Relocation { at: patch.at, kind: patch.kind, value });
+            return;
+        };
+        let [low, high] = low_word(number).to_le_bytes();
+        let bytes: &[u8] = match patch.kind {
+            PatchKind::Byte | PatchKind::Low => &[low],
+            PatchKind::High => &[high],
+            PatchKind::Word => &[low, high],
+            PatchKind::Debug => &[low, high, 0, 0],
+        };
+        if let Some(place) = self.bytes.get_mut(at..at + bytes.len()) {
+            place.copy_from_slice(bytes);
+        }
+    }
+
+    fn align(&mut self, kind: SectionKind, to: Expr, fill: Option<Expr>) {
+        if let Some(multiple) = self.number(to, 1, 0x8000, "an alignment")
+            && multiple.count_ones() != 1
+        {
+            let found = diagnostic(codes::RANGE, to.span, format!("{multiple} is no power of two"));
+            self.problems.push(found.with_expected("1, 2, 4, 8, … 32768"));
+        }
+        let size = usize::try_from(self.place.size).unwrap_or(0);
+        match (kind, fill) {
+            (_, Some(fill)) => {
+                let byte = self.byte_value(fill);
+                self.bytes.resize(size, byte);
+            }
+            (SectionKind::Data | SectionKind::Zeroed, None) => self.bytes.resize(size, 0),
+            // An odd place in code is filled with a zero up to the next word, then with words that do
+            // nothing, so that code may run across.
+            (SectionKind::Code, None) => {
+                self.bytes.resize(size % 2, 0);
+                self.bytes.extend(nop_bytes().into_iter().cycle().take(size - size % 2));
+            }
+        }
+    }
+
+    /// A byte that may be part of an address.
+    fn byte(&mut self, expr: Expr) -> u8 {
+        let Some(value) = self.value(expr, -0x80, 0xFF, "a byte") else { return 0 };
+        if let Some(number) = value.as_number() {
+            return low_word(number & 0xFFFF).to_le_bytes()[0];
+        }
+        let kind = match value.part {
+            Part::Whole => PatchKind::Byte,
+            Part::High => PatchKind::High,
+            Part::Low => PatchKind::Low,
+        };
+        let at = u32::try_from(self.bytes.len()).unwrap_or(0);
+        self.relocations.push(Relocation { at, kind, value });
+        0
+    }
+
+    fn byte_value(&mut self, expr: Expr) -> u8 {
+        let value = self.number(expr, -0x80, 0xFF, "a byte").unwrap_or(0);
+        low_word(value).to_le_bytes()[0]
+    }
+
+    /// A value that must be known now.
+    fn number(&mut self, expr: Expr, low: i64, high: i64, what: &str) -> Option<i64> {
+        let value = self.value(expr, low, high, what)?;
+        if value.as_number().is_none() {
+            self.problems.push(unplaced(expr));
+        }
+        value.as_number()
+    }
+
+    /// The value of an expression when it lies in `low..=high`; what is wrong is reported.
+    fn value(&mut self, expr: Expr, low: i64, high: i64, what: &str) -> Option<Value> {
+        let error = match self.program.evaluate(self.unit, expr, self.place.at) {
+            Ok(value) if value.as_number().is_none_or(|number| (low..=high).contains(&number)) => return Some(value),
+            Ok(Value { offset: value, .. }) => {
+                let unit = self.program.units[self.unit];
+                let text = crate::link::text_of(unit, self.sources, expr.span);
+                let is = if text == value.to_string() { String::new() } else { format!(" is {value}, which") };
+                let nearest = value.clamp(low, high);
+                diagnostic(codes::RANGE, expr.span, format!("`{text}`{is} does not fit {what}"))
+                    .with_expected(format!("{low} to {high}; the nearest is {nearest}"))
+            }
+            Err(EvalError::Reported) => return None,
+            Err(EvalError::Division(span)) => diagnostic(codes::DIVISION, span, "this divides by zero"),
+            Err(EvalError::Overflow) => diagnostic(codes::RANGE, expr.span, "this value is far out of any range"),
+            Err(EvalError::Unplaced) => unplaced(expr),
+        };
+        self.problems.push(error);
+        None
+    }
+}
+
+/// The low 16 bits of a value known to fit them, signed or not.
+pub(crate) fn low_word(value: i64) -> u16 {
+    u16::try_from(value & 0xFFFF).unwrap_or(0)
+}

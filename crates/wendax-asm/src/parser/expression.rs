@@ -1,0 +1,347 @@
+//! Expressions to postfix code, and the values of those that must be known while reading.
+
+use super::Parser;
+use crate::codes;
+use crate::expr::{Binary, EvalError, Expr, Names, Scope, Step, SymbolId, Unary, Value, evaluate};
+use crate::lexer::{Kind, Mark, Token};
+use crate::mnemonics::register;
+use crate::problems::diagnostic;
+use crate::unit::Definition;
+use wendax_source::Span;
+
+/// Brackets and unary operators may nest so deep.
+const DEEPEST: u32 = 64;
+
+/// Constants may refer to others so deep to be known while reading.
+const DEEPEST_CONSTANT: u32 = 64;
+
+/// Digits from which on a number in both bases is worth a hint; shorter ones are too usual.
+const TELLING: usize = 3;
+
+impl Parser<'_> {
+    pub(super) fn expression(&mut self) -> Option<Expr> {
+        let start = self.unit.steps.len();
+        let first = self.peek();
+        self.binary(0)?;
+        Some(self.finish_expression(start, first))
+    }
+
+    pub(super) fn finish_expression(&self, start: usize, first: Option<Token>) -> Expr {
+        let offset = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
+        let span = first.map_or(self.behind(), |token| self.span(token)).to(self.behind());
+        Expr { start: offset(start), end: offset(self.unit.steps.len()), span }
+    }
+
+    /// Precedence climbing: a primary, then operators that bind tighter than `above`.
+    pub(super) fn binary(&mut self, above: u8) -> Option<()> {
+        self.primary()?;
+        self.operators(above)
+    }
+
+    pub(super) fn operators(&mut self, above: u8) -> Option<()> {
+        while let Some((operator, token)) = self.opt_operator().filter(|(operator, _)| operator.precedence() > above) {
+            // `label + r1` in an address: what follows is a register, which ends the expression.
+            let register_next =
+                self.tokens.get(self.at + 1).is_some_and(|next| register(self.spelling(self.span(*next))).is_some());
+            if operator == Binary::Add && register_next {
+                return Some(());
+            }
+            self.bump();
+            self.nested(|parser| parser.binary(operator.precedence()))?;
+            let span = self.span(token);
+            self.unit.steps.push(Step::Binary(operator, span));
+        }
+        Some(())
+    }
+
+    fn opt_operator(&self) -> Option<(Binary, Token)> {
+        let token = self.peek()?;
+        let Kind::Mark(mark) = token.kind else { return None };
+        let operator = match mark {
+            Mark::Star => Binary::Multiply,
+            Mark::Slash => Binary::Divide,
+            Mark::Percent => Binary::Remainder,
+            Mark::Plus => Binary::Add,
+            Mark::Minus => Binary::Subtract,
+            Mark::Left => Binary::Left,
+            Mark::Right => Binary::Right,
+            Mark::And => Binary::And,
+            Mark::Xor => Binary::Xor,
+            Mark::Or => Binary::Or,
+            Mark::SameAs => Binary::Equal,
+            Mark::NotSame => Binary::NotEqual,
+            Mark::Less => Binary::Less,
+            Mark::LessOrSame => Binary::LessOrEqual,
+            Mark::Greater => Binary::Greater,
+            Mark::GreaterOrSame => Binary::GreaterOrEqual,
+            _ => return None,
+        };
+        Some((operator, token))
+    }
+
+    fn nested(&mut self, inner: impl FnOnce(&mut Self) -> Option<()>) -> Option<()> {
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            let place = self.peek_or_behind();
+            if !self.unit.problems.has(place) {
+                self.report(diagnostic(codes::TOO_DEEP, place, format!("this is nested more than {DEEPEST} deep")));
+            }
+            return None;
+        }
+        let done = inner(self);
+        self.depth -= 1;
+        done
+    }
+
+    fn primary(&mut self) -> Option<()> {
+        let Some(token) = self.peek() else {
+            let place = self.behind();
+            self.report(
+                diagnostic(codes::MISSING_VALUE, place, "a value is missing here")
+                    .with_expected("a number, a name or an expression"),
+            );
+            return None;
+        };
+        let span = self.span(token);
+        match token.kind {
+            Kind::Number(value) | Kind::Char(value) => {
+                self.bump();
+                self.note_digits(span);
+                self.unit.steps.push(Step::Number(value));
+                Some(())
+            }
+            Kind::Name => self.name(span),
+            Kind::Local => {
+                self.bump();
+                let scope = self.scope_of(span);
+                self.unit.steps.push(Step::Name(span, scope));
+                Some(())
+            }
+            Kind::Mark(Mark::Minus) => self.unary(Unary::Minus),
+            Kind::Mark(Mark::Not) => self.unary(Unary::Not),
+            Kind::Mark(Mark::Plus) => {
+                self.bump();
+                self.nested(Self::primary)
+            }
+            Kind::Mark(Mark::ParenOpen) => {
+                self.bump();
+                self.parenthesis(span)
+            }
+            Kind::Mark(Mark::Percent) => self.percent_number(span),
+            Kind::Bad => None,
+            Kind::Text | Kind::Directive | Kind::Mark(_) => {
+                let what = self.spelling(span);
+                self.report(
+                    diagnostic(codes::MISSING_VALUE, span, format!("a value is missing before `{what}`"))
+                        .with_expected("a number, a name or an expression"),
+                );
+                None
+            }
+        }
+    }
+
+    /// `%101`: a binary number in another dialect's form.
+    fn percent_number(&mut self, span: Span) -> Option<()> {
+        let next = self.tokens.get(self.at + 1).map(|token| self.span(*token)).filter(|next| next.start == span.end);
+        let digits = next.map(|next| self.spelling(next)).filter(|word| word.bytes().all(|b| matches!(b, b'0' | b'1')));
+        let whole = next.map_or(span, |next| span.to(next));
+        let mut found =
+            diagnostic(codes::MISSING_VALUE, span, "a value is missing before `%`, the remainder of a division");
+        if let Some(digits) = digits {
+            let right = format!("0b{digits}");
+            found = diagnostic(codes::OTHER_NUMBER, whole, "binary numbers are written with 0b").with_fix(
+                format!("write `{right}`"),
+                whole,
+                right,
+            );
+        }
+        self.report(found);
+        None
+    }
+
+    fn unary(&mut self, operator: Unary) -> Option<()> {
+        self.bump();
+        self.nested(Self::primary)?;
+        self.unit.steps.push(Step::Unary(operator));
+        Some(())
+    }
+
+    /// The rest of `( expression )`.
+    fn parenthesis(&mut self, open: Span) -> Option<()> {
+        self.nested(|parser| parser.binary(0))?;
+        if self.eat(Mark::ParenClose).is_some() {
+            return Some(());
+        }
+        if self.peek().is_none_or(|token| token.kind != Kind::Bad) {
+            let place = self.behind();
+            let found = diagnostic(codes::UNCLOSED, place, "a `)` is missing here");
+            self.report(found.with_other(open, "opened here").with_fix("close it", place, ")"));
+        }
+        None
+    }
+
+    fn name(&mut self, span: Span) -> Option<()> {
+        let name = self.spelling(span);
+        self.bump();
+        let function = match name.to_ascii_lowercase().as_str() {
+            "here" => {
+                self.unit.steps.push(Step::Here);
+                return Some(());
+            }
+            "sizeof" => return self.about_name(name, span, About::Size),
+            "defined" => return self.about_name(name, span, About::Defined),
+            "hi" => Some(Unary::High),
+            "lo" => Some(Unary::Low),
+            _ => None,
+        };
+        if let Some(function) = function {
+            let Some(open) = self.eat(Mark::ParenOpen) else {
+                let found =
+                    diagnostic(codes::MISSING_VALUE, span.after(), format!("`{name}` takes a value in parentheses"));
+                self.report(found.with_expected(format!("{name}(label)")));
+                return None;
+            };
+            self.parenthesis(self.span(open))?;
+            self.unit.steps.push(Step::Unary(function));
+            return Some(());
+        }
+        if register(name).is_some() {
+            let found =
+                diagnostic(codes::OPERANDS, span, format!("the register `{name}` cannot be part of an expression"));
+            self.report(found.with_expected("numbers and names; in brackets a register may stand first: [r1 + 4]"));
+            return None;
+        }
+        self.unit.steps.push(Step::Name(span, Scope::Unit));
+        Some(())
+    }
+
+    /// `sizeof(label)`, `defined(NAME)`.
+    fn about_name(&mut self, function: &str, span: Span, about: About) -> Option<()> {
+        let open = self.eat(Mark::ParenOpen);
+        let name = self.peek().filter(|token| open.is_some() && matches!(token.kind, Kind::Name | Kind::Local));
+        let Some(name) = name else {
+            let place = self.peek_or_behind();
+            let found = diagnostic(codes::MISSING_VALUE, place, format!("`{function}` takes a name in parentheses"));
+            self.report(found.with_expected(format!("{function}(label)")));
+            return None;
+        };
+        self.bump();
+        let (name, kind) = (self.span(name), name.kind);
+        if self.eat(Mark::ParenClose).is_none() {
+            let place = self.behind();
+            let found = diagnostic(codes::UNCLOSED, place, "a `)` is missing here");
+            let open = open.map_or(span, |open| self.span(open));
+            self.report(found.with_other(open, "opened here").with_fix("close it", place, ")"));
+            return None;
+        }
+        let scope = if kind == Kind::Local { self.scope_of(name) } else { Scope::Unit };
+        self.unit.steps.push(match about {
+            About::Size => Step::SizeOfName(name, scope),
+            About::Defined => Step::Number(self.plain.contains_key(self.spelling(name)).into()),
+        });
+        Some(())
+    }
+
+    // ---- values known while reading
+
+    /// The value of an expression made of numbers and of constants defined above; what is not known yet is
+    /// reported.
+    pub(super) fn known_value(&mut self) -> Option<i64> {
+        let expr = self.expression()?;
+        let steps = self.unit.steps(expr).to_vec();
+        // It leaves no trace: nothing of it is looked up later.
+        self.unit.steps.truncate(expr.start as usize);
+        match self.value_now(&steps, 0) {
+            Ok(value) => Some(value),
+            Err(NotKnown::Name(span)) => {
+                if !self.is_partial {
+                    let name = self.spelling(span);
+                    let found = diagnostic(codes::NOT_YET, span, format!("`{name}` has no value here yet"));
+                    self.report(found.with_expected("numbers, and constants that `.equ` defines above"));
+                }
+                None
+            }
+            Err(NotKnown::Other(error)) => {
+                let found = match error {
+                    EvalError::Division(place) => diagnostic(codes::DIVISION, place, "this divides by zero"),
+                    _ => diagnostic(codes::RANGE, expr.span, "this value is far out of any range"),
+                };
+                self.report(found);
+                None
+            }
+        }
+    }
+
+    fn value_now(&mut self, steps: &[Step], depth: u32) -> Result<i64, NotKnown> {
+        let mut plain = Vec::with_capacity(steps.len());
+        for step in steps {
+            plain.push(match *step {
+                Step::Name(span, Scope::Unit) => Step::Number(self.constant_now(span, depth)?),
+                Step::Name(span, _) | Step::SizeOfName(span, _) => return Err(NotKnown::Name(span)),
+                other => other,
+            });
+        }
+        let value = evaluate(&plain, &NoNames, Value::number(0)).map_err(NotKnown::Other)?;
+        Ok(value.offset)
+    }
+
+    fn constant_now(&mut self, span: Span, depth: u32) -> Result<i64, NotKnown> {
+        let known = self.plain.get(self.spelling(span)).copied().filter(|_| depth < DEEPEST_CONSTANT);
+        let id = known.ok_or(NotKnown::Name(span))?;
+        let Definition::Constant(expr) = self.unit.name(id).definition else { return Err(NotKnown::Name(span)) };
+        self.unit.names[id.0 as usize].used.get_or_insert(span);
+        let steps = self.unit.steps(expr).to_vec();
+        self.value_now(&steps, depth + 1)
+    }
+
+    // ---- numbers that look alike
+
+    /// Notes a number, and tells when the same digits stand in both bases.
+    fn note_digits(&mut self, span: Span) {
+        let word = self.spelling(span);
+        let hexadecimal = word.strip_prefix("0x");
+        let digits = hexadecimal.unwrap_or(word);
+        if digits.len() < TELLING || digits.starts_with('0') || !digits.bytes().all(|b| b.is_ascii_digit()) {
+            return;
+        }
+        let known = self.digits.entry(digits).or_default();
+        let place = if hexadecimal.is_some() { &mut known.hexadecimal } else { &mut known.decimal };
+        place.get_or_insert(span);
+        let (Some(decimal), Some(hexadecimal), false) = (known.decimal, known.hexadecimal, known.is_told) else {
+            return;
+        };
+        known.is_told = true;
+        let value = i64::from_str_radix(digits, 16).unwrap_or(0);
+        let message = format!("`{digits}` stands here, and `0x{digits}`, which is {value}, elsewhere");
+        let right = format!("0x{digits}");
+        let found = diagnostic(codes::LOOKS_ALIKE, decimal, message)
+            .with_other(hexadecimal, format!("{value} in decimal"))
+            .with_fix(format!("if it was meant, write `{right}`"), decimal, right);
+        self.unit.remarks.push(found);
+    }
+}
+
+#[derive(Clone, Copy)]
+enum About {
+    Size,
+    Defined,
+}
+
+/// Why a value is not known while reading.
+enum NotKnown {
+    Name(Span),
+    Other(EvalError),
+}
+
+/// No symbol has a value before all is read.
+struct NoNames;
+
+impl Names for NoNames {
+    fn value(&self, _: SymbolId) -> Option<Value> {
+        None
+    }
+
+    fn size(&self, _: SymbolId) -> Option<i64> {
+        None
+    }
+}

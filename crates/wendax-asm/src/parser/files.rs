@@ -1,0 +1,114 @@
+//! `.include` and `.embed`.
+
+use super::Parser;
+use super::reader::Block;
+use crate::codes;
+use crate::problems::diagnostic;
+use crate::unit::What;
+use wendax_source::{Span, path_from};
+
+/// No embedded file is larger than memory, nor are all of them together much more.
+const LARGEST: usize = 0x1_0000;
+
+impl Parser<'_> {
+    /// The path a text of this line names.
+    fn path(&mut self, form: &str) -> Option<(String, Span)> {
+        let (named, span) = self.text(form)?;
+        if named.is_empty() {
+            let found = diagnostic(codes::FILE, span, "an empty text names no file");
+            self.report(found.with_expected(form));
+            return None;
+        }
+        // What a macro names is looked for beside the file the macro was called from.
+        let from = self.site.map_or(self.block.file, |(span, _)| span.file);
+        Some((path_from(self.texts.sources.file(from).name(), &named), span))
+    }
+
+    pub(super) fn include(&mut self, form: &str) -> Option<()> {
+        let (path, span) = self.path(form)?;
+        let read = self.texts.read(&path, self.files);
+        let (file, text) = match read {
+            Ok(read) => read,
+            Err(error) => {
+                self.used.is_missing = true;
+                self.is_partial = true;
+                let found = diagnostic(codes::FILE, span, format!("`{path}` cannot be included: {}", error.0));
+                self.report(found.with_expected("a path from the folder of this file, such as \"lib/frames.inc\""));
+                return None;
+            }
+        };
+        self.used.texts.push((path.clone(), text.clone()));
+        if let Some(at) =
+            self.includes.iter().position(|(open, _)| *open == file).or((file == self.unit.file).then_some(0))
+        {
+            let found = diagnostic(codes::ENDLESS, span, format!("`{path}` includes itself without end"));
+            let chain = self.includes[at..].to_vec();
+            let found = chain.into_iter().fold(found, |found, (_, place)| found.with_other(place, "by way of this"));
+            self.report(found.with_expected("each file included where it is needed first, and not by itself"));
+            return None;
+        }
+        if !self.may_nest(span) {
+            return None;
+        }
+        let text = self.arena.alloc(text);
+        if !self.real.iter().any(|(known, _)| *known == file) {
+            self.real.push((file, text));
+        }
+        // What is left over on the line is told before its tokens give way to those of the file.
+        self.end_of_line();
+        self.includes.push((file, span));
+        let site = self.site.take();
+        let tokens = std::mem::take(&mut self.tokens);
+        self.read(Block { file, base: 0, text, expansion: None });
+        self.tokens = tokens;
+        self.at = self.tokens.len();
+        self.site = site;
+        self.includes.pop();
+        Some(())
+    }
+
+    pub(super) fn embed(&mut self, form: &str, span: Span) -> Option<()> {
+        let (path, place) = self.path(form)?;
+        let mut limits = [None, None];
+        for limit in &mut limits {
+            if !self.comma_or_end()? {
+                break;
+            }
+            *limit = Some(self.known_value()?);
+        }
+        let bytes = match self.files.bytes(&path) {
+            Ok(bytes) => bytes,
+            Err(error) => {
+                self.used.is_missing = true;
+                let found = diagnostic(codes::FILE, place, format!("`{path}` cannot be embedded: {}", error.0));
+                self.report(found.with_expected("a path from the folder of this file, such as \"lamps.bin\""));
+                return None;
+            }
+        };
+        self.used.bytes.push((path.clone(), bytes.clone()));
+        let length = i64::try_from(bytes.len()).unwrap_or(i64::MAX);
+        let first = limits[0].unwrap_or(0);
+        let count = limits[1].unwrap_or(length - first);
+        if first < 0 || count < 0 || first + count > length {
+            let found = diagnostic(
+                codes::RANGE,
+                place,
+                format!("`{path}` has {length} bytes; {count} from byte {first} on are not there"),
+            );
+            self.report(found.with_expected(form));
+            return None;
+        }
+        let range = usize::try_from(first).unwrap_or(0)..usize::try_from(first + count).unwrap_or(0);
+        if range.len() > LARGEST || self.unit.bytes.len() + range.len() > 16 * LARGEST {
+            let message = format!("{} bytes of `{path}` do not fit: memory has 65536", range.len());
+            self.report(diagnostic(codes::NO_ROOM, place, message).with_expected(form));
+            return None;
+        }
+        let from = self.unit.bytes.len();
+        self.unit.bytes.extend_from_slice(&bytes[range]);
+        let offset = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
+        let what = What::Bytes { from: offset(from), to: offset(self.unit.bytes.len()) };
+        self.push(what, span);
+        Some(())
+    }
+}
