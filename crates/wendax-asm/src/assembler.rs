@@ -8,7 +8,7 @@ use crate::unit::Unit;
 use crate::{Assembly, checks, codes, emit, layout, parser};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
-use wendax_source::{Diagnostic, FileId, Files, SourceFile, Sources, Span};
+use wendax_source::{Diagnostic, FileId, Files, Severity, SourceFile, Sources, Span};
 
 /// What a program is made of.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -76,7 +76,7 @@ impl Assembler {
         layout::lay_out(&mut program);
         let bytes = crate::elf::object(&self.texts.sources, &mut program);
         found.extend(program.problems[0].list().iter().map(|found| led_back(found.clone(), &unit.expansions)));
-        if found.is_empty() { Ok(bytes) } else { Err(in_order(found)) }
+        if found.iter().all(|found| found.severity != Severity::Problem) { Ok(bytes) } else { Err(in_order(found)) }
     }
 
     /// All texts met so far.

@@ -75,7 +75,7 @@ codes! {
     RESERVED = 24 Problem "a name that means something already"
         "r1:     jmp   here" "first:  jmp   first";
     NO_SCOPE = 25 Problem "a local label before any label"
-        "@next:  inc   r1\n        halt" "count:  inc   r1\n@next:  jmp   @next\n        jmp   count";
+        "@next:  inc   r1\n        halt" "count:  inc   r1\n@next:  jz    @next\n        jmp   count";
     SELF_DEFINED = 26 Problem "a constant defined by itself"
         ".equ A, B + 1\n.equ B, A - 1\n        mov   r1, A\n        halt" ".equ A, 5\n.equ B, A - 1\n        mov   r1, B\n        halt";
     UNRESOLVED = 27 Problem "a name said to be in another file that no file makes known"
@@ -100,7 +100,7 @@ codes! {
         "        .extern lamps\n        mov   r1, lamps + 2\n        halt";
     FAR = 35 Problem "a jump out of memory"
         "start:  jmp   start - 1000" "start:  jmp   start";
-    DATA_TARGET = 36 Problem "a jump to data"
+    DATA_TARGET = 36 Warning "a jump to data"
         "        jmp   total\n.data\ntotal:  .word 5" "        jmp   on\non:     ldw   r1, [total]\n        halt\n.data\ntotal:  .word 5";
     NOT_CLOSED = 37 Problem "a macro, repeat or condition that is never closed"
         ".equ LAMPS, 1\n        .if   LAMPS\n        nop\n        halt" ".equ LAMPS, 1\n        .if   LAMPS\n        nop\n        .endif\n        halt";
@@ -146,6 +146,26 @@ codes! {
     LOOKS_ALIKE = 61 Hint "a number with the same digits in both bases"
         ".equ LIMIT, 0x100\n        cmp   r1, LIMIT\n        cmp   r2, 100\n        halt"
         ".equ LIMIT, 0x100\n        cmp   r1, LIMIT\n        cmp   r2, 0x100\n        halt";
+    MANIFEST_FORM = 70 Problem "a manifest that is no TOML"
+        "name = \"gate" "name = \"gate\"";
+    MANIFEST_KEY = 71 Problem "a key no manifest has"
+        "nmae = \"gate\"" "name = \"gate\"";
+    MANIFEST_VALUE = 72 Problem "a value a manifest cannot take there"
+        "sources = \"main.asm\"" "sources = [\"main.asm\"]";
+    MANIFEST_FILES = 73 Problem "files a manifest names that are not there"
+        "sources = [\"mian.asm\"]" "sources = [\"main.asm\"]";
+}
+
+/// The kind with this number, which must be one of [`CODES`].
+pub fn code_info(number: u16) -> &'static CodeInfo {
+    CODES.iter().find(|info| info.code.0 == number).expect("the numbers are those of the table")
+}
+
+impl CodeInfo {
+    /// Its examples are manifests, not sources.
+    pub fn is_of_manifest(&self) -> bool {
+        self.code.0 >= 70
+    }
 }
 
 /// `docs/problems.md`, whole.
@@ -158,7 +178,8 @@ pub fn problems_document() -> String {
     for info in CODES {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "\n## {}: {}\n\nA {}.\n", info.code, info.title, info.severity.word());
-        let _ = writeln!(out, "```asm-wrong\n{}\n```\n\nRight:\n\n```asm\n{}\n```", info.wrong, info.right);
+        let (wrong, right) = if info.is_of_manifest() { ("toml", "toml") } else { ("asm-wrong", "asm") };
+        let _ = writeln!(out, "```{wrong}\n{}\n```\n\nRight:\n\n```{right}\n{}\n```", info.wrong, info.right);
     }
     out
 }
@@ -198,10 +219,11 @@ mod tests {
 
     #[test]
     fn each_wrong_example_has_its_problem_alone_and_each_right_one_has_none() {
-        let wrong = CODES.iter().filter(|info| found(info.wrong, info.code) != [info.code]);
+        let sources = || CODES.iter().filter(|info| !info.is_of_manifest());
+        let wrong = sources().filter(|info| found(info.wrong, info.code) != [info.code]);
         let wrong: Vec<_> = wrong.map(|info| (info.code, info.wrong, found(info.wrong, info.code))).collect();
         assert!(wrong.is_empty(), "{wrong:#?}");
-        let right = CODES.iter().filter(|info| !found(info.right, info.code).is_empty());
+        let right = sources().filter(|info| !found(info.right, info.code).is_empty());
         let right: Vec<_> = right.map(|info| (info.code, info.right, found(info.right, info.code))).collect();
         assert!(right.is_empty(), "{right:#?}");
     }

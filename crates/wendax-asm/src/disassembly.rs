@@ -15,6 +15,7 @@ const ROW: u32 = 8;
 /// The text of an image, and the image with lines and names that belong to that text.
 pub fn disassembly(image: &Image) -> (String, Image) {
     let (code, mut targets) = reachable(image);
+    targets.extend(image.labels().filter_map(|symbol| u32::try_from(symbol.value).ok()));
     for segment in &image.segments {
         drop_inner(&code, &mut targets, segment.start, segment.end());
     }
@@ -28,6 +29,22 @@ pub fn disassembly(image: &Image) -> (String, Image) {
     }
     let shown = Image { lines: writer.lines, symbols: writer.symbols, ..image.clone() };
     (writer.text, shown)
+}
+
+/// The instructions that a piece of code is, one after the other: address, bytes, text with the image's labels.
+pub fn instructions(image: &Image, address: u32, length: u32) -> Vec<(u32, u32, String)> {
+    let mut all = Vec::new();
+    let mut at = address;
+    while at < address + length {
+        let Some(insn) = instruction(image, at) else { break };
+        let named = |value: u16| image.label_at(value.into()).map(|symbol| symbol.name.clone());
+        let jumps = matches!(insn.op(), Op::Jump(_) | Op::Djnz | Op::Call);
+        let name = |value: u16| if jumps { named(value) } else { None };
+        let text = disassemble(insn, u16::try_from(at).unwrap_or(0), NumberStyle::Decimal, &name);
+        all.push((at, insn.bytes().into(), text));
+        at += u32::from(insn.bytes());
+    }
+    all
 }
 
 /// The instruction at an address, if both the image and the instruction set have one there.
@@ -96,13 +113,20 @@ impl Writer<'_> {
         Span::new(FileId(0), start, start + text.len())
     }
 
+    /// What a place is called: by the name the image has for it, if it can stand in a text.
+    fn label(&self, address: u32) -> String {
+        let known = self.image.label_at(address).map(|symbol| symbol.name.as_str());
+        known.filter(|name| !name.contains(['@', '.'])).map_or_else(|| name(address), str::to_owned)
+    }
+
     fn segment(&mut self, start: u32, end: u32) {
         let mut address = start;
         while address < end {
             if self.targets.contains(&address) {
-                let span = self.say(&format!("{}:", name(address)));
+                let label = self.label(address);
+                let span = self.say(&format!("{label}:"));
                 self.symbols.push(Symbol {
-                    name: name(address),
+                    name: label,
                     value: address.into(),
                     kind: SymbolKind::Code,
                     span,
@@ -122,7 +146,7 @@ impl Writer<'_> {
             .operands
             .iter()
             .any(|kind| matches!(kind, OperandKind::Near8 | OperandKind::Near12 | OperandKind::Far));
-        let named = |value: u16| (jumps && self.targets.contains(&value.into())).then(|| name(value.into()));
+        let named = |value: u16| (jumps && self.targets.contains(&value.into())).then(|| self.label(value.into()));
         let place = u16::try_from(address).unwrap_or(0);
         let text = disassemble(insn, place, NumberStyle::Hexadecimal, &named);
         let length = insn.bytes().into();

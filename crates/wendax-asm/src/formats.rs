@@ -1,10 +1,14 @@
-//! Images as files: raw bytes and Intel HEX (Intel, "Hexadecimal Object File Format Specification",
-//! revision A, 1988).
+//! Images as bytes without names: raw, Intel HEX and S-records.
 //!
 //! Room kept free is written as zeros, so that what is read back has the same extent.
 
+mod hex;
+mod srecord;
+
+pub use hex::{from_hex, to_hex};
+pub use srecord::{from_srecord, to_srecord};
+
 use crate::image::{Image, Rights, Segment};
-use ihex::Record;
 
 /// Why an image file cannot be read or written.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -20,7 +24,7 @@ pub enum FormatError {
         /// The first address.
         at: u32,
     },
-    /// A record of an Intel HEX file is wrong.
+    /// A record of a file is wrong.
     #[error("line {line}: {what}")]
     Record {
         /// The line, from 1.
@@ -36,9 +40,9 @@ pub enum FormatError {
     Entry(u32),
 }
 
-/// What an Intel HEX file holds.
+/// What a file of records holds.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct HexImage {
+pub struct Loaded {
     /// The program: all of it may be read, written and executed.
     pub image: Image,
     /// The file says where to start; otherwise the entry is the lowest address.
@@ -70,72 +74,41 @@ pub fn from_raw(bytes: &[u8], at: u32) -> Result<Image, FormatError> {
     Ok(Image { entry: at, segments: vec![segment], heap_start, ..Image::default() })
 }
 
-/// An image as Intel HEX, with its entry as start address.
-pub fn to_hex(image: &Image) -> String {
-    let mut records = Vec::new();
-    for segment in &image.segments {
-        for (index, chunk) in segment.bytes.chunks(16).enumerate() {
-            let offset = segment.start as usize + 16 * index;
-            let offset = u16::try_from(offset).expect("segments lie within 16-bit addresses");
-            records.push(Record::Data { offset, value: chunk.to_vec() });
-        }
-    }
-    records.push(Record::StartLinearAddress(image.entry));
-    records.push(Record::EndOfFile);
-    ihex::create_object_file_representation(&records).expect("records hold 16 bytes and end with their end record")
+/// Memory being filled by records.
+struct Memory {
+    bytes: Vec<Option<u8>>,
 }
 
-/// Reads Intel HEX.
-pub fn from_hex(text: &str) -> Result<HexImage, FormatError> {
-    let mut memory: Vec<Option<u8>> = vec![None; 0x1_0000];
-    let mut base = 0u32;
-    let mut entry = None;
-    for (line, record) in records(text) {
-        match record.map_err(|what| FormatError::Record { line, what })? {
-            Record::Data { offset, value } => place(&mut memory, base + u32::from(offset), &value)?,
-            Record::ExtendedSegmentAddress(segment) => base = u32::from(segment) * 16,
-            Record::ExtendedLinearAddress(high) => base = u32::from(high) << 16,
-            Record::StartSegmentAddress { cs, ip } => entry = Some(u32::from(cs) * 16 + u32::from(ip)),
-            Record::StartLinearAddress(address) => entry = Some(address),
-            Record::EndOfFile => break,
-        }
-    }
-    let segments = segments(&memory);
-    let lowest = segments.first().ok_or(FormatError::Empty)?.start;
-    if let Some(outside) = entry.filter(|&entry| entry > 0xFFFF) {
-        return Err(FormatError::Entry(outside));
-    }
-    let top = segments.iter().map(Segment::end).filter(|&end| end <= 0xEE00).max().unwrap_or(0);
-    let image =
-        Image { entry: entry.unwrap_or(lowest), segments, heap_start: top.next_multiple_of(2), ..Image::default() };
-    Ok(HexImage { image, has_entry: entry.is_some() })
-}
-
-/// The records by line number; blank lines are passed over.
-fn records(text: &str) -> impl Iterator<Item = (usize, Result<Record, String>)> {
-    let lines = (1..).zip(text.lines()).filter(|(_, line)| !line.trim().is_empty());
-    lines.map(|(number, line)| (number, Record::from_record_string(line.trim()).map_err(|error| plain(&error))))
-}
-
-/// What is wrong with a record, in plain words where they say more.
-fn plain(error: &ihex::ReaderError) -> String {
-    match error {
-        ihex::ReaderError::ChecksumMismatch(computed, written) => {
-            format!("the checksum is {written:02X}, but the record's bytes give {computed:02X}")
-        }
-        ihex::ReaderError::MissingStartCode => "a record begins with a colon".to_owned(),
-        other => other.to_string(),
+impl Default for Memory {
+    fn default() -> Self {
+        Self { bytes: vec![None; 0x1_0000] }
     }
 }
 
-fn place(memory: &mut [Option<u8>], at: u32, value: &[u8]) -> Result<(), FormatError> {
-    for (address, byte) in (at..).zip(value) {
-        let cell = memory.get_mut(address as usize).ok_or(FormatError::TooLarge { length: value.len(), at })?;
-        if cell.replace(*byte).is_some() {
-            return Err(FormatError::Twice(address));
+impl Memory {
+    fn place(&mut self, at: u32, value: &[u8]) -> Result<(), FormatError> {
+        for (offset, byte) in value.iter().enumerate() {
+            let address = at as usize + offset;
+            let cell = self.bytes.get_mut(address).ok_or(FormatError::TooLarge { length: value.len(), at })?;
+            if cell.replace(*byte).is_some() {
+                return Err(FormatError::Twice(u32::try_from(address).unwrap_or(u32::MAX)));
+            }
         }
+        Ok(())
     }
-    Ok(())
+
+    /// The image, beginning at `entry` or at its lowest address.
+    fn into_loaded(self, entry: Option<u32>) -> Result<Loaded, FormatError> {
+        let segments = segments(&self.bytes);
+        let lowest = segments.first().ok_or(FormatError::Empty)?.start;
+        if let Some(outside) = entry.filter(|&entry| entry > 0xFFFF) {
+            return Err(FormatError::Entry(outside));
+        }
+        let top = segments.iter().map(Segment::end).filter(|&end| end <= 0xEE00).max().unwrap_or(0);
+        let image =
+            Image { entry: entry.unwrap_or(lowest), segments, heap_start: top.next_multiple_of(2), ..Image::default() };
+        Ok(Loaded { image, has_entry: entry.is_some() })
+    }
 }
 
 fn segments(memory: &[Option<u8>]) -> Vec<Segment> {

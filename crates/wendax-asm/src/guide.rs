@@ -6,7 +6,7 @@
 use crate::codes::CODES;
 use crate::directives::DIRECTIVES;
 use crate::mnemonics::mnemonics;
-use wendax_isa::w16::{CALLS, DEVICES, TARGET, call_by_name, rows_named};
+use wendax_isa::w16::{CALLS, DEVICES, OperandKind, Row, TARGET, call_by_name, rows_named};
 use wendax_source::nearest;
 
 /// What the guide says of one thing.
@@ -16,6 +16,8 @@ pub struct GuideEntry {
     pub title: String,
     /// More about it, a line each.
     pub lines: Vec<String>,
+    /// Lines of source that use it.
+    pub example: Option<String>,
 }
 
 /// Everything the tables say of a word, in any case.
@@ -62,25 +64,81 @@ fn instruction(word: &str) -> Vec<GuideEntry> {
     for row in rows_named(word) {
         let title = format!("{word}: {}", row.meaning);
         if entries.last().is_none_or(|last| last.title != title) {
-            entries.push(GuideEntry { title, lines: vec![format!("flags: {}", row.flags.text())] });
+            let lines = vec![format!("flags: {}", row.flags.text())];
+            entries.push(GuideEntry { title, lines, example: Some(example(word, row.form)) });
         }
         let form = format!("{word} {}", row.form);
         if let Some(last) = entries.last_mut() {
             last.lines.push(format!("{form:<22} code {:<8} cycles {}", row.pattern, row.cycles));
+            last.lines.push(format!("  {}", digits(row)));
         }
     }
     if entries.is_empty() {
         let meaning = mnemonics().find(|(name, _)| *name == word);
-        entries.extend(
-            meaning.map(|(name, meaning)| GuideEntry { title: format!("{name} d: {meaning}"), lines: Vec::new() }),
-        );
+        entries.extend(meaning.map(|(name, meaning)| GuideEntry {
+            title: format!("{name} d: {meaning}"),
+            lines: vec!["written by the assembler as another instruction, which the listing shows".to_owned()],
+            example: Some(example(name, "d")),
+        }));
     }
     entries
 }
 
+/// What each digit of the code is.
+fn digits(row: &Row) -> String {
+    let (first, second) = row.pattern.split_once(' ').unwrap_or((row.pattern, ""));
+    let mut parts: Vec<(String, &str)> = Vec::new();
+    for digit in first.chars() {
+        let (shown, meaning) = match digit {
+            'd' => ("d".to_owned(), "destination register"),
+            's' => ("s".to_owned(), "source register"),
+            'b' => ("b".to_owned(), "base register, F for none"),
+            'k' => ("k".to_owned(), "constant 0 to 15"),
+            'n' => ("n".to_owned(), "number of the call"),
+            'x' => ("x".to_owned(), "signed distance in words from the next instruction"),
+            fixed => (fixed.to_string(), "fixed: which instruction"),
+        };
+        match parts.last_mut() {
+            Some((text, known)) if *known == meaning => text.push_str(&shown),
+            _ => parts.push((shown, meaning)),
+        }
+    }
+    if !second.is_empty() {
+        let meaning = match row.operands.last() {
+            Some(OperandKind::Far) => "a second word: the address",
+            Some(OperandKind::BaseOffset) => "a second word: the offset",
+            _ if row.operands.contains(&OperandKind::BaseOffset) => "a second word: the offset",
+            _ => "a second word: the constant",
+        };
+        parts.push(("w".to_owned(), meaning));
+    }
+    parts.iter().map(|(digit, meaning)| format!("{digit} {meaning}")).collect::<Vec<_>>().join(" · ")
+}
+
+/// An instruction with operands of this form, to be put into a text.
+fn example(name: &str, form: &str) -> String {
+    let operands: Vec<String> = form
+        .split(", ")
+        .filter(|part| !part.is_empty())
+        .map(|part| match part {
+            "d" => "r1".to_owned(),
+            "s" => "r2".to_owned(),
+            "k" => "5".to_owned(),
+            "imm16" => "1000".to_owned(),
+            "label" => "here + 4".to_owned(),
+            "nn" => "put_uint".to_owned(),
+            other => other.replace("[b", "[r3").replace("off", "4"),
+        })
+        .collect();
+    format!("        {name:<6}{}", operands.join(", ")).trim_end().to_owned()
+}
+
 fn directive(word: &str) -> Option<GuideEntry> {
     let info = DIRECTIVES.iter().find(|info| info.name == word || info.name[1..] == *word)?;
-    Some(GuideEntry { title: format!("{}: {}", info.name, info.meaning), lines: vec![info.form.to_owned()] })
+    let mut lines = vec![info.form.to_owned(), "for example:".to_owned()];
+    lines.extend(info.example.lines().map(|line| format!("  {line}")));
+    let title = format!("{}: {}", info.name, info.meaning);
+    Some(GuideEntry { title, lines, example: Some(info.example.to_owned()) })
 }
 
 fn call(word: &str) -> Option<GuideEntry> {
@@ -88,19 +146,27 @@ fn call(word: &str) -> Option<GuideEntry> {
     let mut lines: Vec<String> = call.takes.iter().map(|(register, what)| format!("r{register}: {what}")).collect();
     let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
     lines.push(format!("gives in r0: {gives}; C = 1 and an error code when it fails"));
-    Some(GuideEntry { title: format!("{}, call {:02X}: {}", call.name, call.number, call.meaning), lines })
+    let mut example = String::new();
+    for (register, what) in call.takes {
+        example.push_str(&format!("        mov   r{register}, 0           ; {what}\n"));
+    }
+    example.push_str(&format!("        sys   {}", call.name));
+    let title = format!("{}, call {:02X}: {}", call.name, call.number, call.meaning);
+    Some(GuideEntry { title, lines, example: Some(example) })
 }
 
 fn register(word: &str) -> Option<GuideEntry> {
     let info = TARGET.registers.get(TARGET.register(word)?)?;
     let kept = if info.kept { "a routine gives it back as it found it" } else { "a routine may change it" };
-    Some(GuideEntry { title: format!("{}: {}", info.name, info.role), lines: vec![kept.to_owned()] })
+    let title = format!("{}: {}", info.name, info.role);
+    Some(GuideEntry { title, lines: vec![kept.to_owned()], example: None })
 }
 
 fn flag(word: &str) -> Option<GuideEntry> {
     let flag = TARGET.flags.iter().find(|flag| flag.name.to_string().eq_ignore_ascii_case(word))?;
     let lines = vec![format!("1: {}", flag.when_set), format!("0: {}", flag.when_clear)];
-    Some(GuideEntry { title: format!("{}: a flag, bit {} of fl", flag.name, flag.bit.trailing_zeros()), lines })
+    let title = format!("{}: a flag, bit {} of fl", flag.name, flag.bit.trailing_zeros());
+    Some(GuideEntry { title, lines, example: None })
 }
 
 fn device(word: &str) -> Option<GuideEntry> {
@@ -108,7 +174,10 @@ fn device(word: &str) -> Option<GuideEntry> {
     let device = DEVICES.iter().find(|device| device.address == address)?;
     let may = if device.writable { "a program may read and write it" } else { "a program may read it" };
     let lines = vec![device.meaning.to_owned(), may.to_owned()];
-    Some(GuideEntry { title: format!("{:04X}: device register, {}", device.address, device.name), lines })
+    let access =
+        if device.writable { format!("stw   [0x{address:04X}], r1") } else { format!("ldw   r1, [0x{address:04X}]") };
+    let title = format!("{:04X}: device register, {}", device.address, device.name);
+    Some(GuideEntry { title, lines, example: Some(format!("        {access}")) })
 }
 
 fn problem(word: &str) -> Option<GuideEntry> {
@@ -117,7 +186,8 @@ fn problem(word: &str) -> Option<GuideEntry> {
     lines.extend(info.wrong.lines().map(|line| format!("  {line}")));
     lines.push("right:".to_owned());
     lines.extend(info.right.lines().map(|line| format!("  {line}")));
-    Some(GuideEntry { title: format!("{}, a {}: {}", info.code, info.severity.word(), info.title), lines })
+    let title = format!("{}, a {}: {}", info.code, info.severity.word(), info.title);
+    Some(GuideEntry { title, lines, example: None })
 }
 
 #[cfg(test)]
@@ -135,6 +205,29 @@ mod tests {
         }
         assert_eq!(guide("elsewhere"), []);
         assert_eq!(guide_nearest("put_txet").as_deref(), Some("put_text"));
+    }
+
+    #[test]
+    fn every_example_of_an_instruction_call_or_device_assembles() {
+        for (kind, words) in guide_words() {
+            if !["instructions", "system calls", "device registers"].contains(&kind) {
+                continue;
+            }
+            for word in words {
+                for entry in guide(&word) {
+                    let Some(example) = entry.example else { panic!("{word} has no example") };
+                    let text = format!("start:\n{example}\n        halt\n        halt\n");
+                    let (sources, file) = wendax_source::Sources::single("example", text.as_str());
+                    assert!(crate::assemble(&sources, file).is_runnable(), "{text}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn codes_are_taken_apart_digit_by_digit() {
+        let lines = &guide("ldw")[0].lines;
+        assert!(lines.contains(&"  61 fixed: which instruction · d destination register · b base register, F for none · w a second word: the offset".to_owned()), "{lines:#?}");
     }
 
     #[test]

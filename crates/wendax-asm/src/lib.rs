@@ -16,6 +16,7 @@
 mod assembler;
 mod checks;
 mod codes;
+mod completion;
 mod directives;
 mod disassembly;
 mod elf;
@@ -23,6 +24,7 @@ mod emit;
 mod encode;
 mod expansion;
 mod expr;
+mod format;
 mod formats;
 mod guide;
 mod image;
@@ -31,22 +33,26 @@ mod lexer;
 mod link;
 mod listing;
 mod mnemonics;
+mod names;
 mod parser;
 mod problems;
 mod texts;
 mod unit;
 
 pub use assembler::{Assembler, Inputs};
-pub use codes::{CODES, CodeInfo, problems_document};
+pub use codes::{CODES, CodeInfo, code_info, problems_document};
+pub use completion::{Offer, Offers, offers, operand_help};
 pub use directives::{DIRECTIVES, DirectiveInfo};
-pub use disassembly::disassembly;
+pub use disassembly::{disassembly, instructions};
 pub use elf::{ElfError, ElfProgram, MACHINE, from_elf, is_elf, to_elf, to_library};
-pub use formats::{FormatError, HexImage, from_hex, from_raw, to_hex, to_raw};
+pub use format::format;
+pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use guide::{GuideEntry, guide, guide_nearest, guide_words};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 pub use lexer::{Lexeme, lexemes};
-pub use listing::listing;
+pub use listing::{listing, memory_map, symbol_table, SymbolOrder};
 pub use mnemonics::mnemonics;
+pub use names::{Occurrence, RenameError};
 
 use std::sync::Arc;
 use unit::Unit;
@@ -69,6 +75,12 @@ impl Assembly {
     /// One of an image that was not made here.
     pub fn of_image(image: Image, sources: Sources) -> Self {
         Self { image, sources, ..Self::default() }
+    }
+
+    /// Takes in what was found elsewhere, such as in a manifest.
+    pub fn add(&mut self, found: Vec<Diagnostic>) {
+        self.diagnostics.extend(found);
+        self.diagnostics.sort_by_key(|found| (found.primary.span.file, found.primary.span.start, found.severity));
     }
 
     /// There is no problem (warnings and hints do not count): the image may be run.

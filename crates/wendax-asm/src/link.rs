@@ -253,7 +253,7 @@ impl<'a> Program<'a> {
 
     /// Nothing was found in any unit.
     pub(crate) fn is_sound(&self) -> bool {
-        self.problems.iter().all(Problems::is_empty)
+        self.problems.iter().all(Problems::is_sound)
     }
 }
 

@@ -1,41 +1,81 @@
-//! The listing: what each line became, and the names.
+//! What each line became, the names, and how memory is used, as text.
 
-use crate::image::{Image, Line, LineKind, SymbolKind};
-use std::fmt::Write;
-use wendax_source::SourceFile;
+use crate::image::{Image, Line, LineKind, Segment, Symbol, SymbolKind};
+use std::fmt::{Result, Write};
+use wendax_isa::w16::{DEVICE_START, STACK_END, STACK_START};
+use wendax_source::{FileId, SourceFile, Sources};
 
 /// Bytes shown on one row.
 const ROW: u32 = 8;
 
-/// Source with addresses and code, then the names by address.
-pub fn listing(file: &SourceFile, image: &Image) -> String {
+/// In which order names are told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SymbolOrder {
+    /// By address or value, constants behind labels.
+    Address,
+    /// By name.
+    Name,
+}
+
+/// Sources with addresses and code, each file for itself, what was unfolded under its line; then the names by
+/// address.
+pub fn listing(sources: &Sources, files: &[FileId], image: &Image) -> String {
     let mut out = String::new();
     // Writing to a String cannot fail.
-    let _ = source(&mut out, file, image).and_then(|()| names(&mut out, file, image));
+    for (index, id) in files.iter().enumerate() {
+        if index > 0 {
+            out.push('\n');
+        }
+        let _ = source(&mut out, sources, *id, image);
+    }
+    if !image.symbols.is_empty() {
+        let _ = writeln!(out);
+        let _ = names(&mut out, sources, image, SymbolOrder::Address);
+    }
     out
 }
 
-fn source(out: &mut String, file: &SourceFile, image: &Image) -> std::fmt::Result {
+/// The names of a program.
+pub fn symbol_table(sources: &Sources, image: &Image, order: SymbolOrder) -> String {
+    let mut out = String::new();
+    let _ = names(&mut out, sources, image, order);
+    out
+}
+
+fn source(out: &mut String, sources: &Sources, id: FileId, image: &Image) -> Result {
+    let file = sources.file(id);
     writeln!(out, "{}, entry at {:04X}\n", file.name(), image.entry)?;
     writeln!(out, "address  code                     line  source")?;
-    let mut lines: Vec<&Line> = image.lines.iter().collect();
-    lines.sort_by_key(|line| (line.line, line.span.start));
+    let mut lines: Vec<&Line> = image.lines.iter().filter(|line| line.span.file == id).collect();
+    lines.sort_by_key(|line| (line.line, line.span.start, line.address));
     let mut pieces = lines.into_iter().peekable();
     // A text that ends with a line end has no further line in a listing.
     let count = file.line_count() - u32::from(file.text().ends_with('\n'));
     for number in 1..=count {
         let mut text = Some(file.line(number).trim_end());
         while let Some(piece) = pieces.next_if(|piece| piece.line == number) {
-            piece_rows(out, image, piece, number, &mut text)?;
+            if let Some(unfolded) = piece.unfolded {
+                if let Some(text) = text.take() {
+                    bare_row(out, number, text)?;
+                }
+                let made = sources.text_of(unfolded);
+                piece_rows(out, image, piece, "    +", &mut Some(made))?;
+            } else {
+                piece_rows(out, image, piece, &format!("{number:>5}"), &mut text)?;
+            }
         }
         if let Some(text) = text {
-            writeln!(out, "{}", format!("{:32} {number:>5}  {text}", "").trim_end())?;
+            bare_row(out, number, text)?;
         }
     }
     Ok(())
 }
 
-fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: u32, text: &mut Option<&str>) -> std::fmt::Result {
+fn bare_row(out: &mut String, number: u32, text: &str) -> Result {
+    writeln!(out, "{}", format!("{:32} {number:>5}  {text}", "").trim_end())
+}
+
+fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text: &mut Option<&str>) -> Result {
     let bytes = image.bytes(piece.address, piece.length);
     let mut rows: Vec<(u32, String)> = Vec::new();
     if piece.kind == LineKind::Reserved {
@@ -47,7 +87,7 @@ fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: u32, text: 
     }
     for (address, code) in rows {
         let row = match text.take() {
-            Some(text) => format!("  {address:04X}   {code:24}{number:>5}  {text}"),
+            Some(text) => format!("  {address:04X}   {code:24}{number}  {text}"),
             None => format!("  {address:04X}   {code}"),
         };
         writeln!(out, "{}", row.trim_end())?;
@@ -66,26 +106,62 @@ fn row_text(row: &[u8], kind: LineKind) -> String {
     texts.join(" ")
 }
 
-fn names(out: &mut String, file: &SourceFile, image: &Image) -> std::fmt::Result {
-    if image.symbols.is_empty() {
-        return Ok(());
+fn names(out: &mut String, sources: &Sources, image: &Image, order: SymbolOrder) -> Result {
+    let several = image.symbols.windows(2).any(|pair| pair[0].span.file != pair[1].span.file);
+    writeln!(out, "value  kind      line  name")?;
+    let mut symbols: Vec<&Symbol> = image.symbols.iter().collect();
+    match order {
+        SymbolOrder::Address => symbols.sort_by_key(|symbol| (symbol.kind == SymbolKind::Constant, symbol.value)),
+        SymbolOrder::Name => symbols.sort_by(|one, other| one.name.cmp(&other.name).then(one.value.cmp(&other.value))),
     }
-    writeln!(out, "\nvalue  kind      line  name")?;
-    let mut symbols: Vec<_> = image.symbols.iter().collect();
-    symbols.sort_by_key(|symbol| (symbol.kind == SymbolKind::Constant, symbol.value));
     for symbol in symbols {
         let kind = match symbol.kind {
             SymbolKind::Code => "code",
             SymbolKind::Data => "data",
             SymbolKind::Constant => "constant",
         };
-        writeln!(
-            out,
-            " {:04X}  {kind:8} {:>5}  {}",
-            symbol.value & 0xFFFF,
-            file.line_of(symbol.span.start),
-            symbol.name
-        )?;
+        // Programs read from files need not have sources.
+        let place = sources.get(symbol.span.file).filter(|file| symbol.span.end > symbol.span.start && !file.name().is_empty());
+        let line = place.map_or(String::new(), |file: &SourceFile| file.line_of(symbol.span.start).to_string());
+        let file = place.filter(|_| several).map_or(String::new(), |file| format!("  ({})", file.name()));
+        writeln!(out, " {:04X}  {kind:8} {line:>5}  {}{file}", symbol.value & 0xFFFF, symbol.name)?;
     }
     Ok(())
+}
+
+/// What lies where in memory, how large it is, and what is left.
+pub fn memory_map(image: &Image) -> String {
+    let mut out = String::from("from  to    bytes  use\n");
+    let mut end = 0;
+    // Writing to a String cannot fail.
+    let mut row = |from: u32, to: u32, what: &str| {
+        let _ = writeln!(out, "{from:04X}  {:04X}  {:>5}  {what}", to - 1, to - from);
+    };
+    for segment in &image.segments {
+        let free = segment.start.saturating_sub(end);
+        if free > 0 && end >= 0x0200 {
+            row(end, segment.start, "(between)");
+        }
+        end = segment.end();
+        row(segment.start, segment.end(), kind_of(segment));
+    }
+    let stack = u32::from(STACK_START);
+    let heap = image.heap_start.min(stack);
+    if heap < stack {
+        row(heap, stack, "left: heap");
+    }
+    row(stack, STACK_END.into(), "stack");
+    row(DEVICE_START.into(), 0x1_0000, "device registers");
+    let used: usize = image.segments.iter().map(|segment| segment.bytes.len()).sum();
+    let _ = writeln!(out, "\n{used} bytes used, {} left for the heap; entry at {:04X}", stack - heap, image.entry);
+    out
+}
+
+fn kind_of(segment: &Segment) -> &'static str {
+    match (segment.rights.execute, segment.rights.write, segment.reserved) {
+        (true, true, _) => "bytes, may be written and run",
+        (true, false, _) => "code",
+        (false, _, true) => "room",
+        (false, _, false) => "data",
+    }
 }

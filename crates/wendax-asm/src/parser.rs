@@ -42,6 +42,9 @@ pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit
     parser.read(parser.block);
     lookup::resolve(&mut parser);
     parser.unit.find_ends();
+    parser.unit.included = parser.used.texts.iter().skip(1).map(|(path, _)| path.clone()).collect();
+    parser.unit.macros = parser.macros.keys().map(|name| (*name).to_owned()).collect();
+    parser.unit.macros.sort_unstable();
     let (unit, used) = (parser.unit, parser.used);
     let text = wendax_source::SourceFile::new(
         format!("{}, unfolded", texts.sources.file(file).name()),

@@ -2,7 +2,7 @@
 
 use crate::codes::{self, CodeInfo};
 use crate::expansion::{Expansions, Led, Origin};
-use wendax_source::{Diagnostic, Edit, Label, Span};
+use wendax_source::{Diagnostic, Edit, Label, Severity, Span};
 
 /// So many are kept; a text that is no assembly at all would otherwise give one a character.
 const MOST: usize = 2000;
@@ -13,9 +13,9 @@ pub(crate) struct Problems {
 }
 
 impl Problems {
-    /// Nothing was found.
-    pub(crate) fn is_empty(&self) -> bool {
-        self.found.is_empty()
+    /// Nothing was found that keeps the text from being built.
+    pub(crate) fn is_sound(&self) -> bool {
+        self.found.iter().all(|found| found.severity != Severity::Problem)
     }
 
     /// Takes in a diagnostic.

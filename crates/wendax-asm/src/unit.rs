@@ -201,6 +201,10 @@ pub(crate) struct Unit {
     /// Of each label the statement the next plain label of its section stands before, in the order of `names`.
     pub(crate) ends: Vec<u32>,
     pub(crate) expansions: Expansions,
+    /// Paths of the files it includes.
+    pub(crate) included: Vec<String>,
+    /// Names of its macros.
+    pub(crate) macros: Vec<String>,
 }
 
 impl Unit {
@@ -222,6 +226,8 @@ impl Unit {
             spellings: Vec::new(),
             ends: Vec::new(),
             expansions: Expansions::new(unfolded),
+            included: Vec::new(),
+            macros: Vec::new(),
         }
     }
 

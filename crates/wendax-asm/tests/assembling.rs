@@ -181,7 +181,7 @@ fn every_byte_knows_its_line() {
 fn the_listing_shows_what_each_line_became() {
     let text = ".equ LIMIT, 560 ; cwt\nstart:  mov r0, LIMIT\n        push r6-r8\n@done:  jmp @done\n.data\nname:   .asciz \"weighbridge\"\nroom:   .space 20\n";
     let (sources, file) = Sources::single("small.asm", text);
-    insta::assert_snapshot!(listing(sources.file(file), &assemble(&sources, file).image));
+    insta::assert_snapshot!(listing(&sources, &[file], &assemble(&sources, file).image));
 }
 
 #[test]

@@ -5,6 +5,7 @@
 
 use crate::session::{Session, State, Why};
 use std::collections::BTreeSet;
+use wendax_isa::w16::Op;
 use wendax_machine::{Need, Run, Stop};
 
 /// An order to walk.
@@ -22,6 +23,10 @@ pub enum Command {
     Out,
     /// Back to the call of the present routine.
     OutBack,
+    /// On to another line of the source, with everything that is called.
+    Line,
+    /// Back to where the line before began.
+    LineBack,
     /// On to the next stop.
     Go,
     /// Back to the last stop.
@@ -70,6 +75,8 @@ pub(crate) enum Goal {
     /// One step, and on while there are more frames than this.
     Over(u32),
     Depth(u32),
+    /// One step, and on while the next instruction belongs to this range of addresses or there are more frames.
+    Leave { from: u32, to: u32, depth: u32 },
     Stop,
     Addresses(Vec<u32>),
 }
@@ -112,6 +119,11 @@ impl Session {
         let journey = match command {
             Command::Step => Journey::Forward { goal: Goal::Step(now + 1), begun: now },
             Command::Over => Journey::Forward { goal: Goal::Over(depth), begun: now },
+            Command::Line => {
+                let (from, to) = self.line_range(self.machine.pc());
+                Journey::Forward { goal: Goal::Leave { from, to, depth }, begun: now }
+            }
+            Command::LineBack => Journey::Seek { step: self.line_before(), why: Why::Stepped },
             Command::Out if depth > 0 => Journey::Forward { goal: Goal::Depth(depth - 1), begun: now },
             Command::Out | Command::Go => Journey::Forward { goal: Goal::Stop, begun: now },
             Command::To(addresses) => Journey::Forward { goal: Goal::Addresses(addresses), begun: now },
@@ -192,11 +204,15 @@ impl Session {
                 Goal::Step(step) => (step, None),
                 Goal::Over(_) if self.now() == begun => (begun + 1, None),
                 Goal::Over(depth) | Goal::Depth(depth) => (u64::MAX, Some(depth)),
+                // Inside the line one instruction at a time; what it calls at once.
+                Goal::Leave { depth, .. } if self.depth() > depth => (u64::MAX, Some(depth)),
+                Goal::Leave { .. } => (self.now() + 1, None),
                 Goal::Stop | Goal::Addresses(_) => (u64::MAX, None),
             };
             let stop = self.run_slice(Run { until: limit.min(until), depth });
             match stop {
                 Stop::Steps => {}
+                Stop::Depth if matches!(goal, Goal::Leave { .. }) => {}
                 Stop::Depth => return self.arrive_at(State::Paused(Why::Returned)),
                 Stop::Breakpoint => {
                     let line = matches!(&goal, Goal::Addresses(set) if set.contains(&self.machine.pc()));
@@ -229,13 +245,60 @@ impl Session {
         let reached = match *goal {
             Goal::Step(step) => self.now() >= step,
             Goal::Over(wanted) => self.now() > begun && depth <= wanted,
+            Goal::Leave { from, to, depth: wanted } => {
+                self.now() > begun && depth <= wanted && !(from..to).contains(&self.machine.pc())
+            }
             Goal::Depth(_) | Goal::Stop | Goal::Addresses(_) => false,
         };
         let status = self.machine.finished().filter(|_| reached);
         reached.then(|| status.map_or(State::Paused(Why::Stepped), State::Finished))
     }
 
+    fn depth(&self) -> u32 {
+        u32::try_from(self.machine.frames().len()).unwrap_or(u32::MAX)
+    }
+
+    /// The addresses that belong to the same line of the source as one of them, as far as they follow each other.
+    fn line_range(&self, address: u32) -> (u32, u32) {
+        let lines = &self.image().lines;
+        let Some(at) = lines.iter().position(|line| line.address <= address && address < line.address + line.length)
+        else {
+            return (address, address + 1);
+        };
+        let same = |index: usize| lines[index].span == lines[at].span;
+        let first = (0..=at).rev().take_while(|&index| same(index)).last().unwrap_or(at);
+        let last = (at..lines.len()).take_while(|&index| same(index)).last().unwrap_or(at);
+        (lines[first].address, lines[last].address + lines[last].length)
+    }
+
     // ---- back
+
+    /// The step at which the line began that was run before the present one: the latest steps are looked at, and
+    /// what they called is passed over.
+    fn line_before(&self) -> u64 {
+        let now = self.now();
+        // Frames more or fewer than now, while going back.
+        let mut depth = 0i64;
+        let mut found = now.saturating_sub(1);
+        let mut range: Option<(u32, u32)> = None;
+        for effects in self.trail().rev() {
+            match effects.insn.map(|insn| insn.op()) {
+                Some(Op::Call | Op::CallReg) => depth -= 1,
+                Some(Op::Ret | Op::Reti) => depth += 1,
+                _ => {}
+            }
+            if depth > 0 {
+                continue;
+            }
+            match range {
+                None => range = Some(self.line_range(effects.pc)),
+                Some((from, to)) if (from..to).contains(&effects.pc) => {}
+                Some(_) => break,
+            }
+            found = effects.step;
+        }
+        found
+    }
 
     fn work_seek(&mut self, step: u64, why: Why, budget: u64) -> Progress {
         self.rewind_before(step);

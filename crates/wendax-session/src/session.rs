@@ -385,6 +385,11 @@ impl Session {
         self.log.get(self.fed).map_or(u64::MAX, |entry| entry.step)
     }
 
+    /// What came from outside up to the present moment, with the steps.
+    pub(crate) fn events(&self) -> impl Iterator<Item = (u64, &Event)> {
+        self.log.entries().iter().take(self.fed).map(|entry| (entry.step, &entry.event))
+    }
+
     /// Steps at which something was typed.
     pub(crate) fn typed_steps(&self) -> impl Iterator<Item = u64> {
         self.log.entries().iter().filter(|entry| !entry.event.is_edit()).map(|entry| entry.step)

@@ -178,6 +178,11 @@ impl Sources {
         &self.files[id.0 as usize]
     }
 
+    /// The text with this number, if there is one.
+    pub fn get(&self, id: FileId) -> Option<&SourceFile> {
+        self.files.get(id.0 as usize).map(AsRef::as_ref)
+    }
+
     /// The bytes a span covers, as text; empty when the span does not fit its file.
     pub fn text_of(&self, span: Span) -> &str {
         self.file(span.file).text().get(span.range()).unwrap_or_default()

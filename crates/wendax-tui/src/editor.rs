@@ -44,6 +44,8 @@ pub struct Editor {
     column: usize,
     /// The column vertical moves try to keep.
     wanted: usize,
+    /// Where a selection began, in characters; the cursor is its other end.
+    anchor: Option<usize>,
     done: Vec<Change>,
     undone: Vec<Change>,
     last: Last,
@@ -61,6 +63,7 @@ impl Editor {
             line: 0,
             column: 0,
             wanted: 0,
+            anchor: None,
             done: Vec::new(),
             undone: Vec::new(),
             last: Last::Nothing,
@@ -103,6 +106,101 @@ impl Editor {
     /// Line and column of the cursor.
     pub fn cursor(&self) -> (usize, usize) {
         (self.line, self.column)
+    }
+
+    /// The lines and columns of what is selected, from where to where.
+    pub fn selection(&self) -> Option<((usize, usize), (usize, usize))> {
+        let range = self.selected_range()?;
+        Some((self.place(range.start), self.place(range.end)))
+    }
+
+    /// What is selected.
+    pub fn selected_text(&self) -> Option<String> {
+        Some(self.rope.slice(self.selected_range()?).to_string())
+    }
+
+    fn selected_range(&self) -> Option<std::ops::Range<usize>> {
+        let anchor = self.anchor?.min(self.rope.len_chars());
+        let at = self.offset();
+        (anchor != at).then(|| anchor.min(at)..anchor.max(at))
+    }
+
+    fn place(&self, offset: usize) -> (usize, usize) {
+        let line = self.rope.char_to_line(offset);
+        (line, offset - self.rope.line_to_char(line))
+    }
+
+    /// The byte of the text that a line and column stand for.
+    pub fn byte_at(&self, line: usize, column: usize) -> usize {
+        let line = line.min(self.line_count().saturating_sub(1));
+        self.rope.char_to_byte(self.rope.line_to_char(line) + column.min(self.length(line)))
+    }
+
+    /// Line and column of a byte.
+    pub fn place_of_byte(&self, byte: usize) -> (usize, usize) {
+        self.place(self.rope.byte_to_char(byte.min(self.rope.len_bytes())))
+    }
+
+    // ---- selecting
+
+    /// From now on moves select, or no longer do.
+    pub fn select(&mut self, on: bool) {
+        if !on {
+            self.anchor = None;
+        } else if self.anchor.is_none() {
+            self.anchor = Some(self.offset());
+        }
+    }
+
+    /// Selects everything.
+    pub fn select_all(&mut self) {
+        self.go_to(usize::MAX, usize::MAX);
+        self.anchor = Some(0);
+    }
+
+    /// Selects a place of the text, in lines and columns.
+    pub fn select_range(&mut self, from: (usize, usize), to: (usize, usize)) {
+        self.go_to(from.0, from.1);
+        self.anchor = Some(self.offset());
+        self.go_to(to.0, to.1);
+    }
+
+    /// Takes out what is selected; tells if there was anything.
+    pub fn erase_selection(&mut self) -> bool {
+        let Some(range) = self.selected_range() else { return false };
+        self.anchor = None;
+        self.replace(range.start, range.len(), "", false);
+        self.last = Last::Nothing;
+        self.go_to_offset(range.start);
+        true
+    }
+
+    /// The first and last line that is selected, or that of the cursor.
+    pub fn selected_lines(&self) -> (usize, usize) {
+        match self.selection() {
+            // A selection that ends at a margin does not reach into that line.
+            Some((from, (to, 0))) if to > from.0 => (from.0, to - 1),
+            Some((from, to)) => (from.0, to.0),
+            None => (self.line, self.line),
+        }
+    }
+
+    /// Puts other lines in the place of the selected ones, in one undo step.
+    pub fn change_lines(&mut self, change: impl Fn(&str) -> String) {
+        let (first, last) = self.selected_lines();
+        let mut joined = false;
+        for line in first..=last {
+            let before = self.line(line);
+            let after = change(&before);
+            if after != before {
+                let start = self.rope.line_to_char(line);
+                self.replace(start, before.chars().count(), &after, joined);
+                joined = true;
+            }
+        }
+        self.anchor = None;
+        self.last = Last::Nothing;
+        self.go_to(self.line, self.column);
     }
 
     fn length(&self, line: usize) -> usize {
@@ -179,8 +277,10 @@ impl Editor {
 
     /// Types a text at the cursor.
     pub fn insert(&mut self, text: &str) {
+        let replaced = self.erase_selection();
         let at = self.offset();
-        let joined = matches!(self.last, Last::Typed { end } if end == at) && !text.contains('\n');
+        let joined = replaced || matches!(self.last, Last::Typed { end } if end == at) && !text.contains('\n');
+        self.anchor = None;
         self.replace(at, 0, text, joined);
         let end = at + text.chars().count();
         self.last = if text.contains('\n') { Last::Nothing } else { Last::Typed { end } };
@@ -207,6 +307,9 @@ impl Editor {
 
     /// Erases the character before the cursor; back to the last column stop in an indentation.
     pub fn backspace(&mut self) {
+        if self.erase_selection() {
+            return;
+        }
         let at = self.offset();
         let before: Vec<char> = self.line(self.line).chars().take(self.column).collect();
         let blank = !before.is_empty() && before.iter().all(|&c| c == ' ');
@@ -221,6 +324,9 @@ impl Editor {
 
     /// Erases the character under the cursor.
     pub fn delete(&mut self) {
+        if self.erase_selection() {
+            return;
+        }
         let at = self.offset();
         if at < self.rope.len_chars() {
             let crlf = at + 2 <= self.rope.len_chars() && self.rope.slice(at..at + 2) == "\r\n";
@@ -266,6 +372,7 @@ impl Editor {
     }
 
     fn replace(&mut self, at: usize, count: usize, text: &str, joined: bool) {
+        self.anchor = None;
         let removed = self.rope.slice(at..at + count).to_string();
         if removed.is_empty() && text.is_empty() {
             return;
@@ -443,7 +550,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn undoing_everything_gives_the_text_back(text in "[a-zö \n\r]{0,40}", acts in proptest::collection::vec((0u8..10, 0usize..12), 0..40)) {
+        fn undoing_everything_gives_the_text_back(text in "[a-zö \n\r]{0,40}", acts in proptest::collection::vec((0u8..14, 0usize..12), 0..40)) {
             let mut editor = Editor::new(&text);
             for (act, n) in acts {
                 match act {
@@ -456,8 +563,13 @@ mod tests {
                     6 => editor.move_word(n % 2 == 0),
                     7 => editor.tab(),
                     8 => { editor.undo(); }
+                    9 => editor.select(n % 2 == 0),
+                    10 => { editor.erase_selection(); }
+                    11 => editor.change_lines(|line| line.chars().rev().collect()),
+                    12 => editor.select_all(),
                     _ => editor.delete_line(),
                 }
+                if let Some((from, to)) = editor.selection() { prop_assert!(from < to); }
                 let (line, column) = editor.cursor();
                 prop_assert!(line < editor.line_count() && column <= editor.line(line).chars().count());
             }

@@ -2,7 +2,7 @@
 
 use crate::actions::Action;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
+use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher};
 use std::fmt::Write;
 
@@ -51,6 +51,8 @@ pub const BINDINGS: &[Binding] = &[
     bind(&["Left"], Walk, A::StepBack, "back", "Step back: un-execute one instruction"),
     bind(&["]"], Walk, A::Over, "over", "Step over a call"),
     bind(&["["], Walk, A::OverBack, "", "Step back over a call"),
+    bind(&[">"], Walk, A::LineStep, "", "Step to another line of the source: macros and calls at once"),
+    bind(&["<"], Walk, A::LineBack, "", "Step back to where the line before began"),
     bind(&["g"], Walk, A::Go, "go on", "Go on to the next stop"),
     bind(&["G"], Walk, A::GoBack, "go back", "Go back to the last stop: breakpoint, typed input or start"),
     bind(&["b"], Walk, A::Breakpoint, "breakpoint", "Breakpoint on this line: set or clear"),
@@ -62,10 +64,25 @@ pub const BINDINGS: &[Binding] = &[
     bind(&["Ctrl-Y"], Context::Write, A::Redo, "redo", "Redo what was undone"),
     bind(&["}"], Walk, A::Out, "out", "Step out of the routine"),
     bind(&["{"], Walk, A::OutBack, "", "Step back out of the routine, to its call"),
-    bind(&["."], Walk, A::ToLine, "to line", "Go on to the line under the cursor"),
+    bind(&["."], Walk, A::ToLine, "", "Go on to the line under the cursor"),
     bind(&[","], Walk, A::BackToLine, "", "Go back to the line under the cursor"),
     bind(&[":", "Ctrl-P"], Both, A::Palette, "palette", "Palette: find a command by its words"),
-    bind(&["?"], Walk, A::Help, "help", "Help: what is on the line of the cursor, and all keys"),
+    bind(&["?", "Ctrl-W"], Both, A::Guide, "guide", "Guide: what is under the cursor, and everything there is"),
+    bind(&["f", "Ctrl-O"], Both, A::Files, "files", "Files of the program: look at another one"),
+    bind(&["u"], Walk, A::Unfold, "unfold", "Unfold the line: show what a macro or other instruction became"),
+    bind(&["r"], Walk, A::Replay, "", "Replay: a new run of the present text, with the same input, to the same place"),
+    bind(&["d", "Ctrl-G"], Both, A::Definition, "definition", "To where the name under the cursor is defined"),
+    bind(&["U", "Ctrl-U"], Both, A::NextUse, "", "To the next place that uses the name under the cursor"),
+    bind(&["Ctrl-E"], Both, A::Rename, "", "Rename what is under the cursor, in all files"),
+    bind(&["Ctrl-R"], Both, A::Replace, "", "Replace what was searched for"),
+    bind(&["Ctrl-N"], Context::Write, A::Complete, "", "Offer words for this place"),
+    bind(&["Ctrl-C"], Context::Write, A::Copy, "", "Copy what is selected, or the line"),
+    bind(&["Ctrl-X"], Context::Write, A::Cut, "", "Cut what is selected, or the line"),
+    bind(&["Ctrl-V"], Context::Write, A::PasteHere, "", "Paste what was copied or cut"),
+    bind(&["Ctrl-A"], Context::Write, A::SelectAll, "", "Select everything"),
+    bind(&["Ctrl-K"], Context::Write, A::Comment, "", "Make the selected lines comments, or no comments again"),
+    bind(&["Ctrl-B"], Context::Write, A::Columns, "", "Put the text in columns"),
+    bind(&["Ctrl-J"], Context::Write, A::Bracket, "", "To the bracket that belongs to the one under the cursor"),
     bind(&["q", "Ctrl-Q"], Both, A::Quit, "quit", "Quit"),
     bind(&["Space", "Ctrl-C"], Walk, A::Pause, "pause", "Pause a running program"),
     bind(&["Tab"], Walk, A::NextPane, "next pane", "Next pane: source, stack, memory, console"),
@@ -100,7 +117,7 @@ pub(crate) fn palette(query: &str) -> Vec<&'static Binding> {
         return BINDINGS.iter().collect();
     }
     let mut matcher = Matcher::new(Config::DEFAULT);
-    let pattern = Pattern::parse(query, CaseMatching::Ignore, Normalization::Smart);
+    let pattern = Pattern::new(query, CaseMatching::Ignore, Normalization::Smart, AtomKind::Substring);
     let names: Vec<&str> = BINDINGS.iter().map(|binding| binding.name).collect();
     let found = pattern.match_list(names, &mut matcher);
     found.into_iter().filter_map(|(name, _)| BINDINGS.iter().find(|binding| binding.name == name)).collect()
@@ -155,7 +172,8 @@ pub fn keys_document() -> String {
     let mut out = String::from(
         "# Keys\n\n<!-- Written by `cargo run -p wendax-tui --example keys`; a test holds it to the code. -->\n\n\
          Left and right are time, up and down are place. While writing, everything else that is typed goes into\n\
-         the text; Backspace, Delete, Home, End and Ctrl with an arrow work as in most editors. While a program\n\
+         the text; Backspace, Delete, Home, End and Ctrl with an arrow work as in most editors, Shift with them\n\
+         selects, and Tab takes the word that is offered. The mouse puts the cursor, selects and scrolls. While a program\n\
          waits for input, what is typed goes to its console: Enter sends it, Ctrl-D ends the input, Esc leaves.\n",
     );
     for (title, writing) in [("Walking", false), ("Writing", true)] {

@@ -6,9 +6,12 @@
 //! line, the palette, the help and `docs/keys.md` are made.
 
 mod actions;
+mod completion;
+mod documents;
 mod editor;
-mod help;
+mod guide;
 mod keys;
+mod mouse;
 mod state;
 mod theme;
 mod update;
@@ -17,7 +20,7 @@ mod view;
 pub use actions::Action;
 pub use editor::{Editor, LineShift};
 pub use keys::{BINDINGS, Binding, Context, keys_document};
-pub use state::{App, Depth, Effect, Message, Mode, Tone};
+pub use state::{App, Built, Depth, Effect, Message, Mode, Tone};
 pub use theme::{Colours, Look, Theme};
 pub use update::update;
 pub use view::draw;

@@ -1,11 +1,13 @@
 //! What is true.
 
-use crate::editor::Editor;
+use crate::completion::Completion;
+use crate::documents::{Document, Role};
+use crate::editor::{Editor, LineShift};
 use crate::theme::Theme;
-use wendax_asm::{Assembly, Image, LineKind, disassembly};
+use wendax_asm::{Assembly, Image, Inputs, Line, disassembly};
 use wendax_machine::{Need, RegionKind, Settings};
-use wendax_session::{Explanation, Session, State, explain};
-use wendax_source::{Diagnostic, Severity, Sources};
+use wendax_session::{Explanation, Replay, Session, State, explain};
+use wendax_source::{Diagnostic, FileId, Severity, Sources};
 
 /// The two states of the bench.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -47,25 +49,48 @@ pub enum Message {
     Resized(u16, u16),
     /// There is time to go on with the run.
     Work,
-    /// A text has been assembled; the number is its revision.
-    Assembled(u64, Box<(Sources, Assembly)>),
-    /// The text of this revision was saved under this name.
-    Saved(u64, String),
+    /// The mouse did something.
+    Mouse(crossterm::event::MouseEvent),
+    /// Texts have been assembled; the number is that of [`Effect::Assemble`].
+    Assembled(u64, Box<Built>),
+    /// The text of a file was saved: the file's name, the revision, the path.
+    Saved(String, u64, String),
     /// It could not be saved, and why.
     NotSaved(String),
+    /// A file has another text on disk now: its name, the text it had when last read or written, the new one.
+    Changed(String, String, String),
+    /// What the system's clipboard holds could be had.
+    Clipboard(String),
     /// The host's clock shows so many milliseconds.
     Clock(u32),
     /// The time asked for has passed.
     Waited,
 }
 
+/// What assembling gave.
+#[derive(Debug, Clone, Default)]
+pub struct Built {
+    /// The program, with what is wrong with sources and manifest.
+    pub assembly: Assembly,
+    /// What it was made of.
+    pub inputs: Inputs,
+    /// The name of the manifest's file, when there is one.
+    pub manifest: Option<String>,
+    /// What a run is given.
+    pub settings: Settings,
+    /// What is typed when nobody types.
+    pub typed: Option<Vec<u8>>,
+}
+
 /// Something for the owner of terminal and files to do.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Effect {
-    /// Assemble this text, and answer with its revision.
-    Assemble(u64, String),
-    /// Save this text: revision, name, text.
-    Save(u64, String, String),
+    /// Assemble with these texts in the place of those files, by name; answer with the number.
+    Assemble(u64, Vec<(String, String)>),
+    /// Save a text: the file's name, the revision, the path, the text.
+    Save(String, u64, String, String),
+    /// Put a text into the system's clipboard.
+    Copy(String),
     /// Tell the time.
     TellTime,
     /// Let so many milliseconds pass.
@@ -89,15 +114,27 @@ pub(crate) enum Overlay {
         query: String,
         chosen: usize,
     },
-    Help {
-        scroll: usize,
-    },
     Prompt {
         ask: Ask,
         text: String,
     },
     /// Unsaved text: save, drop, stay?
     Leaving,
+    /// The files of the program.
+    Files {
+        chosen: usize,
+    },
+    /// The guide: words found, and what is said of the chosen one.
+    Guide {
+        query: String,
+        chosen: usize,
+        scroll: usize,
+    },
+    /// A file was changed by someone else while it was changed here: its name, and the text it has there.
+    Conflict {
+        name: String,
+        theirs: String,
+    },
 }
 
 /// What a prompt asks for.
@@ -109,6 +146,10 @@ pub(crate) enum Ask {
     Line,
     BreakpointAt,
     Search,
+    /// What the text found is to be replaced by.
+    Replace,
+    /// Another name for that under the cursor.
+    Rename,
     /// The name to save under; leaving afterwards, or not.
     Name {
         leave: bool,
@@ -128,20 +169,29 @@ pub(crate) enum Lens {
     Label(String),
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Breakpoint {
-    /// On a line of the source, from 0.
-    Line(usize),
+    /// On a line of a file, from 0.
+    Line {
+        file: String,
+        line: usize,
+    },
     Address(u32),
 }
 
 /// All that is true of the interface.
 #[derive(Debug, Clone)]
 pub struct App {
-    /// The text.
+    /// The text being looked at.
     pub editor: Editor,
-    /// The file it is saved in; `None` when it has none yet.
-    pub path: Option<String>,
+    /// All files, that one's among them.
+    pub(crate) documents: Vec<Document>,
+    /// Which of them `editor` is of.
+    pub(crate) current: usize,
+    /// The folder the program's paths count from, with its last `/`; empty for a source by itself.
+    pub(crate) root: String,
+    /// See [`App::generation`].
+    pub(crate) renewals: u64,
     /// Writing or walking.
     pub mode: Mode,
     /// Colours.
@@ -149,14 +199,32 @@ pub struct App {
     /// The text is the disassembly of an image, and cannot be written.
     pub(crate) is_image: bool,
     pub(crate) settings: Settings,
+    /// What is typed when nobody types.
+    pub(crate) typed: Option<Vec<u8>>,
     pub(crate) assembly: Assembly,
-    /// Line and column (from 0) of each diagnostic.
-    pub(crate) places: Vec<(usize, usize)>,
-    /// Revision of the text that `assembly` is of.
+    /// File, line and column (from 0) of each diagnostic.
+    pub(crate) places: Vec<(FileId, usize, usize)>,
+    /// Generation of the texts that `assembly` is of.
     pub(crate) assembled: Option<u64>,
-    /// Revision for which assembling was asked last.
-    pub(crate) asked: u64,
+    /// Generation for which assembling was asked last.
+    pub(crate) asked: Option<u64>,
     pub(crate) session: Option<Session>,
+    /// How lines moved since the text that the walk is through: file and move. The walk is through the present
+    /// text when [`App::is_stale`] says no.
+    pub(crate) moved: Vec<(String, LineShift)>,
+    /// The walk is through an older text than the one assembled last.
+    pub(crate) is_stale: bool,
+    /// A new text of the program is being brought to where the walk was.
+    pub(crate) replay: Option<Box<Replay>>,
+    /// Lines shown with what they became: file and line.
+    pub(crate) unfolded: Vec<(String, usize)>,
+    pub(crate) completion: Option<Completion>,
+    /// Text taken out or copied last.
+    pub(crate) clipboard: String,
+    /// What the search is to put in place of what it finds.
+    pub(crate) replacement: String,
+    /// Where the text of the source pane was drawn last: column and row of its first sign, and its rows by line.
+    pub(crate) drawn: crate::mouse::Drawn,
     pub(crate) explanation: Option<Explanation>,
     /// What the program waits for that is no typed input.
     pub(crate) awaited: Option<Need>,
@@ -177,18 +245,31 @@ pub struct App {
 impl App {
     /// A bench for a text. The owner is to send [`Message::Resized`] first.
     pub fn new(path: Option<String>, text: &str, settings: Settings, theme: Theme) -> Self {
+        let name = path.clone().unwrap_or_else(|| "untitled.asm".to_owned());
         Self {
             editor: Editor::new(text),
-            path,
+            documents: vec![Document::new(name, path, Role::Source)],
+            current: 0,
+            root: String::new(),
+            renewals: 0,
             mode: if text.is_empty() { Mode::Write } else { Mode::Walk },
             theme,
             is_image: false,
             settings,
+            typed: None,
             assembly: Assembly::default(),
             places: Vec::new(),
             assembled: None,
-            asked: 0,
+            asked: None,
             session: None,
+            moved: Vec::new(),
+            is_stale: false,
+            replay: None,
+            unfolded: Vec::new(),
+            completion: None,
+            clipboard: String::new(),
+            replacement: String::new(),
+            drawn: crate::mouse::Drawn::default(),
             explanation: None,
             awaited: None,
             breakpoints: Vec::new(),
@@ -204,6 +285,15 @@ impl App {
             searched: String::new(),
             size: (0, 0),
         }
+    }
+
+    /// A bench for a program of several files, of which `name` is looked at first; paths count from `root`.
+    pub fn in_project(root: &str, name: &str, text: &str, settings: Settings, theme: Theme) -> Self {
+        let root = format!("{}/", root.trim_end_matches('/'));
+        let mut app = Self::new(Some(format!("{root}{name}")), text, settings, theme);
+        name.clone_into(&mut app.documents[0].name);
+        app.root = root;
+        app
     }
 
     /// The same, with unsaved text found after a crash in the place of the file's; undo goes back to that.
@@ -222,33 +312,95 @@ impl App {
     /// A bench for an image that has no source: its disassembly takes the place of the text.
     pub fn for_image(path: String, image: &Image, settings: Settings, theme: Theme) -> Self {
         let (text, image) = disassembly(image);
-        let mut app = Self::new(Some(path), &text, settings.clone(), theme);
-        app.is_image = true;
-        app.assembled = Some(app.editor.revision());
-        app.assembly = Assembly::of_image(image.clone(), Sources::new());
-        app.session = Some(Session::new(image, settings));
-        app.refresh();
-        app.show_present_line();
+        let (sources, _) = Sources::single(path.clone(), text.as_str());
+        let mut app = Self::new(Some(path), &text, settings, theme);
+        app.walk_image(Assembly::of_image(image, sources));
         app
     }
 
-    /// The text to assemble first.
+    /// A bench for an image with the sources it was made of, which are shown, and not written.
+    pub fn for_image_with_sources(path: String, assembly: Assembly, settings: Settings, theme: Theme) -> Self {
+        let sources = &assembly.sources;
+        let first = assembly.image.line_at(assembly.image.entry).map_or(FileId(0), |line| line.span.file);
+        let text = sources.get(first).map(|file| file.shared_text()).unwrap_or_default();
+        let mut files: Vec<FileId> = assembly.image.lines.iter().map(|line| line.span.file).collect();
+        files.sort_unstable();
+        files.dedup();
+        let name = |id: FileId| sources.file(id).name().to_owned();
+        let documents = files.iter().map(|id| Document::new(name(*id), Some(name(*id)), Role::Source)).collect();
+        let mut app = Self::new(Some(path), &text, settings, theme);
+        app.current = files.iter().position(|id| *id == first).unwrap_or(0);
+        app.documents = documents;
+        app.walk_image(assembly);
+        app
+    }
+
+    fn walk_image(&mut self, assembly: Assembly) {
+        self.is_image = true;
+        self.mode = Mode::Walk;
+        self.session = Some(Session::new(assembly.image.clone(), self.settings.clone()));
+        self.assembly = assembly;
+        self.assembled = Some(self.generation());
+        self.asked = self.assembled;
+        self.refresh();
+        self.show_present_line();
+    }
+
+    /// The texts to assemble first.
     pub fn first_effects(&mut self) -> Vec<Effect> {
         if self.is_image {
             return Vec::new();
         }
-        self.asked = self.editor.revision();
-        vec![Effect::Assemble(self.asked, self.editor.text())]
+        let generation = self.generation();
+        self.asked = Some(generation);
+        self.take_texts();
+        vec![Effect::Assemble(generation, vec![(self.document().name.clone(), self.editor.text())])]
+    }
+
+    /// Has the same texts assembled again: files that are not looked at may have changed.
+    pub fn assemble_again(&mut self) -> Vec<Effect> {
+        if self.is_image {
+            return Vec::new();
+        }
+        let generation = self.generation();
+        self.asked = Some(generation);
+        vec![Effect::Assemble(generation, self.take_texts())]
     }
 
     /// The program is running: [`Message::Work`] will get it on.
     pub fn has_work(&self) -> bool {
-        self.awaited.is_none() && self.session.as_ref().is_some_and(Session::is_running)
+        self.replay.is_some() || self.awaited.is_none() && self.session.as_ref().is_some_and(Session::is_running)
     }
 
-    /// The text differs from its file.
+    /// A text differs from its file.
     pub fn is_changed(&self) -> bool {
-        self.editor.is_changed()
+        !self.changed_documents().is_empty()
+    }
+
+    /// Texts that differ from their files: the file's name, its path, the text, and a number that changes with it.
+    pub fn unsaved(&self) -> Vec<(String, Option<String>, String, u64)> {
+        let texts = self.changed_documents().into_iter().filter_map(|index| {
+            let (document, editor) = (&self.documents[index], self.editor_of(index)?);
+            Some((document.name.clone(), document.path.clone(), editor.text(), editor.revision()))
+        });
+        texts.collect()
+    }
+
+    /// The text of a file as it is here, when someone looked at it.
+    pub fn text_of(&self, name: &str) -> Option<String> {
+        let index = self.documents.iter().position(|document| document.name == name)?;
+        self.editor_of(index).map(Editor::text)
+    }
+
+    /// Files that are looked at: name and path.
+    pub fn open_files(&self) -> Vec<(String, String)> {
+        let open = (0..self.documents.len()).filter(|&index| self.editor_of(index).is_some());
+        open.filter_map(|index| Some((self.documents[index].name.clone(), self.documents[index].path.clone()?))).collect()
+    }
+
+    /// The path of the file being looked at; `None` when it was never saved.
+    pub fn path(&self) -> Option<&str> {
+        self.document().path.as_deref()
     }
 
     /// A message shown to the user, if there is one.
@@ -267,15 +419,41 @@ impl App {
 
     /// The name of the file without its folders.
     pub(crate) fn name(&self) -> &str {
-        let path = self.path.as_deref().unwrap_or("untitled.asm");
+        let path = self.path().unwrap_or(&self.document().name);
         path.rsplit('/').next().unwrap_or(path)
     }
 
-    /// The line (from 0) of the next instruction.
-    pub(crate) fn present_line(&self) -> Option<usize> {
+    /// The line of the image that is next.
+    pub(crate) fn present_piece(&self) -> Option<&Line> {
         let session = self.session.as_ref()?;
-        let line = session.image().line_at(session.present_address())?;
-        Some(line.line as usize - 1)
+        session.image().line_at(session.present_address())
+    }
+
+    /// The file and line (from 0) of a line of the walk's image, as they are now; the line may be gone.
+    pub(crate) fn place_of(&self, piece: &Line) -> Option<(usize, usize)> {
+        let index = self.index_of(piece.span.file)?;
+        let name = &self.documents[index].name;
+        let shifts = self.moved.iter().filter(|(file, _)| file == name);
+        let line = shifts.fold(Some(piece.line as usize - 1), |line, (_, shift)| shift.moved(line?))?;
+        Some((index, line))
+    }
+
+    /// `line 12`, or `scale.asm:12` when it is in another file than the one being looked at.
+    pub(crate) fn place_words(&self, piece: &Line) -> String {
+        match self.place_of(piece) {
+            Some((index, line)) if index != self.current => {
+                let name = &self.documents[index].name;
+                format!("{}:{}", name.rsplit('/').next().unwrap_or(name), line + 1)
+            }
+            Some((_, line)) => format!("line {}", line + 1),
+            None => format!("line {}", piece.line),
+        }
+    }
+
+    /// The line (from 0) of the next instruction, when it is in the file being looked at.
+    pub(crate) fn present_line(&self) -> Option<usize> {
+        let (index, line) = self.place_of(self.present_piece()?)?;
+        (index == self.current).then_some(line)
     }
 
     /// Addresses that breakpoints stand for in the present program, each once.
@@ -284,9 +462,9 @@ impl App {
         let mut addresses: Vec<u32> = self
             .breakpoints
             .iter()
-            .filter_map(|breakpoint| match *breakpoint {
-                Breakpoint::Address(address) => Some(address),
-                Breakpoint::Line(line) => code_address(session, line),
+            .filter_map(|breakpoint| match breakpoint {
+                Breakpoint::Address(address) => Some(*address),
+                Breakpoint::Line { file, line } => code_address(session, self.assembly.sources.find(file)?, *line),
             })
             .collect();
         addresses.sort_unstable();
@@ -297,9 +475,25 @@ impl App {
     /// Diagnostics whose place is on a line (from 0), with the column.
     pub(crate) fn diagnostics_on(&self, line: usize) -> impl Iterator<Item = (&Diagnostic, usize)> {
         // Diagnostics stand in order of place.
-        let from = self.places.partition_point(|(at, _)| *at < line);
-        let here = self.places[from..].iter().take_while(move |(at, _)| *at == line);
-        self.assembly.diagnostics[from..].iter().zip(here).map(|(diagnostic, (_, column))| (diagnostic, *column))
+        let file = self.current_id().unwrap_or(FileId(u32::MAX));
+        let from = self.places.partition_point(|&(of, at, _)| (of, at) < (file, line));
+        let here = self.places[from..].iter().take_while(move |&&(of, at, _)| (of, at) == (file, line));
+        self.assembly.diagnostics[from..].iter().zip(here).map(|(diagnostic, (_, _, column))| (diagnostic, *column))
+    }
+
+    /// Problems in a file, and its lines.
+    pub(crate) fn about_file(&self, index: usize) -> (usize, usize) {
+        let id = self.file_id(index);
+        let here = |(diagnostic, (file, ..)): &(&Diagnostic, &(FileId, usize, usize))| {
+            Some(*file) == id && diagnostic.severity == Severity::Problem
+        };
+        let problems = self.assembly.diagnostics.iter().zip(&self.places).filter(here).count();
+        let lines = match (self.editor_of(index), id) {
+            (Some(editor), _) => editor.line_count(),
+            (None, Some(id)) => self.assembly.sources.file(id).line_count() as usize,
+            (None, None) => 0,
+        };
+        (problems, lines)
     }
 
     pub(crate) fn problem_count(&self, severity: Severity) -> usize {
@@ -330,10 +524,8 @@ impl App {
     }
 }
 
-/// The address of the first instruction of a line (from 0), or of the next line below that has one
-/// within the same run of lines that became nothing.
-pub(crate) fn code_address(session: &Session, line: usize) -> Option<u32> {
+/// The address of the first instruction of a line (from 0), or of the next line below that has one.
+pub(crate) fn code_address(session: &Session, file: FileId, line: usize) -> Option<u32> {
     let number = u32::try_from(line + 1).ok()?;
-    let lines = session.image().lines.iter().filter(|entry| entry.kind == LineKind::Code && entry.line >= number);
-    lines.min_by_key(|entry| (entry.line, entry.address)).map(|entry| entry.address)
+    session.image().code_from_line(file, number).map(|entry| entry.address)
 }

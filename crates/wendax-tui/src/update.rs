@@ -1,12 +1,16 @@
 //! Messages to changes and effects. Nothing here touches a terminal, a file or a clock.
 
+mod edit;
 mod overlay;
+mod replay;
 mod walk;
 mod write;
 
 use crate::actions::Action;
 use crate::keys::action_for;
-use crate::state::{App, Ask, Effect, Message, Mode, Overlay, Pane, Tone};
+use crate::documents::{Document, Role};
+use crate::editor::LineShift;
+use crate::state::{App, Ask, Breakpoint, Built, Effect, Message, Mode, Overlay, Pane, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use wendax_machine::{Event, Need};
 use wendax_session::{Progress, Session, State};
@@ -22,9 +26,12 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Key(_) => {}
         Message::Paste(text) => app.paste(&text),
         Message::Resized(width, height) => app.size = (width, height),
+        Message::Mouse(event) => app.mouse(event),
         Message::Work => app.work(&mut effects),
-        Message::Assembled(revision, result) => app.assembled(revision, *result),
-        Message::Saved(revision, path) => app.saved(revision, path, &mut effects),
+        Message::Assembled(generation, built) => app.assembled(generation, *built),
+        Message::Saved(name, revision, path) => app.saved(&name, revision, &path, &mut effects),
+        Message::Changed(name, base, theirs) => app.changed_elsewhere(&name, &base, theirs),
+        Message::Clipboard(text) => app.clipboard = text,
         Message::NotSaved(why) => {
             app.overlay = None;
             app.message = Some((Tone::Trouble, format!("not saved: {why}")));
@@ -37,23 +44,54 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
 }
 
 impl App {
-    /// What follows from a changed text: lines that moved, assembling anew.
+    /// What follows from changed texts: lines that moved, assembling anew.
     fn after_change(&mut self, effects: &mut Vec<Effect>) {
-        for shift in self.editor.take_shifts() {
+        for index in 0..self.documents.len() {
+            if self.editor_of(index).is_some() {
+                let shifts = self.editor_of_mut(index).take_shifts();
+                self.follow(index, shifts);
+            }
+        }
+        let generation = self.generation();
+        if self.asked.is_some_and(|asked| asked != generation) && !self.is_image {
+            self.asked = Some(generation);
+            effects.push(Effect::Assemble(generation, self.take_texts()));
+        }
+    }
+
+    /// What belongs to lines goes with them.
+    fn follow(&mut self, index: usize, shifts: Vec<LineShift>) {
+        let name = self.documents[index].name.clone();
+        for shift in shifts {
+            let mut lost = 0;
             self.breakpoints.retain_mut(|breakpoint| match breakpoint {
-                crate::state::Breakpoint::Line(line) => match shift.moved(*line) {
+                Breakpoint::Line { file, line } if *file == name => match shift.moved(*line) {
                     Some(moved) => {
                         *line = moved;
                         true
                     }
-                    None => false,
+                    None => {
+                        lost += 1;
+                        false
+                    }
                 },
-                crate::state::Breakpoint::Address(_) => true,
+                Breakpoint::Line { .. } | Breakpoint::Address(_) => true,
             });
-        }
-        if self.editor.revision() != self.asked {
-            self.asked = self.editor.revision();
-            effects.push(Effect::Assemble(self.asked, self.editor.text()));
+            if lost > 0 {
+                self.message = Some((Tone::Trouble, format!("{} gone with its line; undo does not bring it back", if lost == 1 { "a breakpoint is".to_owned() } else { format!("{lost} breakpoints are") })));
+            }
+            self.unfolded.retain_mut(|(file, line)| {
+                if *file != name {
+                    return true;
+                }
+                shift.moved(*line).is_some_and(|moved| {
+                    *line = moved;
+                    true
+                })
+            });
+            if self.session.is_some() && shift.removed + shift.added > 0 {
+                self.moved.push((name.clone(), shift));
+            }
         }
     }
 
@@ -69,6 +107,8 @@ impl App {
             self.overlay_key(key, effects);
         } else if self.takes_input() {
             self.console_key(key, effects);
+        } else if self.completion.is_some() && self.completion_key(key) {
+            // It was for the words offered.
         } else if let Some(action) = action_for(key, self.mode == Mode::Write) {
             self.act(action, effects);
         } else if self.mode == Mode::Write {
@@ -135,7 +175,9 @@ impl App {
     /// Carries out an action.
     pub(crate) fn act(&mut self, action: Action, effects: &mut Vec<Effect>) {
         match action {
-            Action::Write | Action::Save | Action::SaveAs | Action::Mend if self.is_image => {
+            Action::Write | Action::Save | Action::SaveAs | Action::Mend | Action::Rename | Action::Replace
+                if self.is_image =>
+            {
                 let text = "this is an image, shown as its disassembly: it can be walked, but not written";
                 self.message = Some((Tone::Trouble, text.to_owned()));
             }
@@ -146,7 +188,23 @@ impl App {
             }
             Action::Walk => self.leave_writing(),
             Action::Palette => self.overlay = Some(Overlay::Palette { query: String::new(), chosen: 0 }),
-            Action::Help => self.overlay = Some(Overlay::Help { scroll: 0 }),
+            Action::Guide => self.open_guide(),
+            Action::Files => self.overlay = Some(Overlay::Files { chosen: self.current }),
+            Action::Unfold => self.toggle_unfolded(),
+            Action::Replay => self.begin_replay(),
+            Action::Definition | Action::NextUse | Action::Rename => self.about_name(action),
+            Action::Replace if self.searched.is_empty() => self.trouble("nothing was searched for yet; Ctrl-F asks"),
+            Action::Replace => self.prompt(Ask::Replace),
+            Action::Complete => self.offer(true),
+            Action::Copy | Action::Cut => self.copy(action == Action::Cut, effects),
+            Action::PasteHere => {
+                let text = self.clipboard.clone();
+                self.editor.insert(&text);
+            }
+            Action::SelectAll => self.editor.select_all(),
+            Action::Comment => self.toggle_comment(),
+            Action::Columns => self.put_in_columns(),
+            Action::Bracket => self.to_bracket(),
             Action::Quit if self.is_changed() => self.overlay = Some(Overlay::Leaving),
             Action::Quit => effects.push(Effect::Quit),
             Action::Save => self.save(false, effects),
@@ -199,7 +257,9 @@ impl App {
 
     fn prompt(&mut self, ask: Ask) {
         let text = match ask {
-            Ask::Name { .. } => self.path.clone().unwrap_or_default(),
+            Ask::Name { .. } => self.path().unwrap_or_default().to_owned(),
+            Ask::Replace => self.replacement.clone(),
+            Ask::Rename => self.name_under_cursor().map_or(String::new(), |(_, name)| name),
             _ => String::new(),
         };
         self.overlay = Some(Overlay::Prompt { ask, text });
@@ -223,39 +283,90 @@ impl App {
 
     // ---- files
 
+    /// Saves every file that was changed.
     pub(crate) fn save(&mut self, leave: bool, effects: &mut Vec<Effect>) {
-        match self.path.clone() {
-            Some(path) => effects.push(Effect::Save(self.editor.revision(), path, self.editor.text())),
-            None => self.prompt(Ask::Name { leave }),
+        let mut changed = self.changed_documents();
+        if !changed.contains(&self.current) {
+            changed.push(self.current);
+        }
+        for index in changed {
+            let document = &self.documents[index];
+            let Some(editor) = self.editor_of(index) else { continue };
+            match &document.path {
+                Some(path) => {
+                    effects.push(Effect::Save(document.name.clone(), editor.revision(), path.clone(), editor.text()));
+                }
+                None => self.prompt(Ask::Name { leave }),
+            }
         }
     }
 
-    fn saved(&mut self, revision: u64, path: String, effects: &mut Vec<Effect>) {
-        if revision == self.editor.revision() {
-            self.editor.mark_saved();
-        }
+    fn saved(&mut self, name: &str, revision: u64, path: &str, effects: &mut Vec<Effect>) {
+        self.mark_saved(name, revision, path);
         self.message = Some((Tone::Fine, format!("saved as {path}")));
-        self.path = Some(path);
         if self.overlay == Some(Overlay::Leaving) && !self.is_changed() {
             effects.push(Effect::Quit);
         }
     }
 
+    /// A file has another text on disk: taken over when it is not changed here, merged when that can be done, else
+    /// asked about.
+    fn changed_elsewhere(&mut self, name: &str, base: &str, theirs: String) {
+        let Some(index) = self.documents.iter().position(|document| document.name == name) else { return };
+        let Some(ours) = self.editor_of(index).map(|editor| (editor.is_changed(), editor.text())) else { return };
+        let (is_changed, ours) = ours;
+        if ours == theirs {
+            self.editor_of_mut(index).mark_saved();
+            return;
+        }
+        if !is_changed {
+            let editor = self.editor_of_mut(index);
+            editor.replace_all(&theirs);
+            editor.mark_saved();
+            self.message = Some((Tone::Fine, format!("{name} was changed by someone else, and is shown as it is now")));
+            return;
+        }
+        match diffy::merge(base, &ours, &theirs) {
+            Ok(merged) => {
+                self.editor_of_mut(index).replace_all(&merged);
+                let text = format!("{name} was changed by someone else too; both changes are in the text now, unsaved");
+                self.message = Some((Tone::Fine, text));
+            }
+            Err(_) => {
+                self.show_document(index);
+                self.overlay = Some(Overlay::Conflict { name: name.to_owned(), theirs });
+            }
+        }
+    }
+
     // ---- assembling
 
-    fn assembled(&mut self, revision: u64, (sources, assembly): (wendax_source::Sources, wendax_asm::Assembly)) {
-        if revision != self.editor.revision() {
+    fn assembled(&mut self, generation: u64, built: Built) {
+        if generation != self.generation() {
             return;
         }
         let first = self.assembled.is_none();
-        self.assembled = Some(revision);
+        self.take_files(&built);
+        // Which files there are may have changed the number; the texts are those that were assembled.
+        self.assembled = Some(self.generation());
+        self.asked = self.assembled;
+        let assembly = built.assembly;
+        let sources = &assembly.sources;
         let place = |diagnostic: &wendax_source::Diagnostic| {
-            let place = sources.place(diagnostic.primary.span);
-            (place.line as usize - 1, place.column as usize - 1)
+            let span = diagnostic.primary.span;
+            let place = sources.place(span);
+            (span.file, place.line as usize - 1, place.column as usize - 1)
         };
         self.places = assembly.diagnostics.iter().map(place).collect();
         self.assembly = assembly;
+        let settings_changed = self.settings != built.settings || self.typed != built.typed;
+        (self.settings, self.typed) = (built.settings, built.typed);
+        if self.mode == Mode::Write && self.completion.is_some() {
+            self.offer(false);
+        }
         if !self.assembly.is_runnable() {
+            // What was walked already can still be looked at.
+            self.is_stale = self.session.as_ref().is_some_and(|session| session.end() > 0);
             if first {
                 self.next_problem();
             }
@@ -266,16 +377,27 @@ impl App {
             self.explanation = None;
             return;
         }
+        self.take_image(first, settings_changed);
+    }
+
+    /// Walks the new image: at once when nothing has been run yet, else when it is the same program; otherwise the
+    /// walk goes on through the older one until it is asked to change.
+    fn take_image(&mut self, first: bool, settings_changed: bool) {
         let image = self.assembly.image.clone();
-        let same = self
-            .session
-            .as_ref()
-            .is_some_and(|session| session.image().segments == image.segments && session.image().entry == image.entry);
+        let same = |session: &Session| session.image().segments == image.segments && session.image().entry == image.entry;
         match &mut self.session {
-            Some(session) if same => session.relabel(image),
+            Some(session) if same(session) && !settings_changed => {
+                session.relabel(image);
+                self.is_stale = false;
+                self.moved.clear();
+            }
+            Some(session) if session.end() > 0 || session.is_running() => {
+                self.is_stale = true;
+                self.refresh();
+                return;
+            }
             _ => {
-                self.session = Some(Session::new(image, self.settings.clone()));
-                self.awaited = None;
+                self.new_session();
                 if first {
                     self.show_present_line();
                 }
@@ -285,14 +407,61 @@ impl App {
         self.refresh();
     }
 
+    /// A walk of the present text, before its first step.
+    pub(crate) fn new_session(&mut self) {
+        let mut session = Session::new(self.assembly.image.clone(), self.settings.clone());
+        if let Some(typed) = &self.typed {
+            session.type_input(typed);
+        }
+        self.session = Some(session);
+        self.is_stale = false;
+        self.moved.clear();
+        self.awaited = None;
+        self.replay = None;
+    }
+
+    /// The files of the program: sources in their order, what they include, the manifest.
+    fn take_files(&mut self, built: &Built) {
+        if built.manifest.is_none() && self.root.is_empty() && self.documents.len() == 1 && built.assembly.files().len() <= 1 {
+            return;
+        }
+        let root = self.root.clone();
+        let path = |name: &str| {
+            let known = self.documents.iter().find(|document| document.name == name).and_then(|known| known.path.clone());
+            known.or_else(|| Some(if name.starts_with('/') { name.to_owned() } else { format!("{root}{name}") }))
+        };
+        let document = |name: &str, role| Document::new(name.to_owned(), path(name), role);
+        let mut wanted: Vec<Document> =
+            built.inputs.sources.iter().map(|name| document(name, Role::Source)).collect();
+        for file in built.assembly.files() {
+            let name = built.assembly.sources.file(file).name();
+            if !wanted.iter().any(|known| known.name == name) {
+                wanted.push(document(name, Role::Included));
+            }
+        }
+        if let Some(manifest) = &built.manifest {
+            wanted.push(document(manifest, Role::Manifest));
+        }
+        self.set_documents(wanted);
+    }
+
     /// The text and the run that is shown belong together.
     pub(crate) fn is_current(&self) -> bool {
-        self.assembled == Some(self.editor.revision()) && self.assembly.is_runnable() && self.session.is_some()
+        self.is_assembled() && self.assembly.is_runnable() && self.session.is_some() && !self.is_stale
+    }
+
+    /// What is known of the texts is known of them as they are now.
+    pub(crate) fn is_assembled(&self) -> bool {
+        self.assembled == Some(self.generation())
     }
 
     // ---- running
 
     fn work(&mut self, effects: &mut Vec<Effect>) {
+        if self.replay.is_some() {
+            self.work_on_replay();
+            return;
+        }
         let Some(session) = self.session.as_mut().filter(|session| session.is_running()) else { return };
         match session.work(SLICE) {
             Progress::Working => {}
@@ -340,8 +509,9 @@ impl App {
     }
 
     pub(crate) fn show_present_line(&mut self) {
-        if let Some(line) = self.present_line() {
-            self.editor.go_to(line, 0);
-        }
+        let Some((index, line)) = self.present_piece().and_then(|piece| self.place_of(piece)) else { return };
+        self.show_document(index);
+        self.editor.select(false);
+        self.editor.go_to(line, 0);
     }
 }

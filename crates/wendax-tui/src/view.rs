@@ -15,6 +15,7 @@ mod source;
 use crate::state::{App, Depth, Pane};
 use crate::theme::Ink;
 use pen::Pen;
+pub(crate) use source::char_width;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 

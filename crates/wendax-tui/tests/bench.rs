@@ -116,7 +116,7 @@ fn memory_follows_labels_addresses_and_registers() {
 fn leaving_with_unsaved_text_asks() {
     let mut stage = Stage::new(DEMO);
     stage.keys("e").keys("Ctrl-Home").text("; x\n").keys("Esc q");
-    shows(&mut stage, "has changes that are not saved");
+    shows(&mut stage, "Not saved: ");
     assert!(!stage.ended);
     stage.keys("x Esc");
     assert!(!stage.ended);
@@ -186,7 +186,7 @@ fn esc_with_a_key_right_behind_it_is_both() {
     let mut stage = Stage::new(DEMO);
     stage.keys("e").text("; x");
     stage.message(Message::Key(KeyEvent::new(KeyCode::Char('q'), KeyModifiers::ALT)));
-    shows(&mut stage, "has changes that are not saved");
+    shows(&mut stage, "Not saved: ");
 }
 
 #[test]

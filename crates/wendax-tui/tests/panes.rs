@@ -157,7 +157,7 @@ fn search_goes_around_and_says_when_there_is_nothing() {
 
 #[test]
 fn problems_are_gone_through_in_order() {
-    let mut stage = Stage::new("start: mov r0 1\n nop\n muv r1, 2\n halt\n spare: nop\n halt\n");
+    let mut stage = Stage::new("start: mov r0 1\n nop\n muv r1, 2\n halt\n .data\nspare: .word 1\n");
     shows(&mut stage, "2 problems in the text");
     shows(&mut stage, "line 1 of 7");
     stage.keys("N");
@@ -166,7 +166,7 @@ fn problems_are_gone_through_in_order() {
     shows(&mut stage, "line 1 of 7");
     stage.keys("Ctrl-T N Ctrl-T");
     shows(&mut stage, "ready");
-    stage.keys("l").text("5").keys("Enter");
+    stage.keys("l").text("6").keys("Enter");
     shows(&mut stage, "W060 the label `spare` is never used");
     stage.keys("Ctrl-T");
     shows(&mut stage, "no fix is known for this line");
@@ -228,8 +228,13 @@ fn help_tells_of_the_line_under_the_cursor() {
         shows(&mut stage, wanted);
         stage.keys("Esc");
     }
-    stage.keys("? PageDown PageDown");
-    shows(&mut stage, "Left and right are time, up and down are place.");
+    stage.keys("? Ctrl-U").text("step back").keys("Down");
+    shows(&mut stage, "Step back over a call");
+    stage.keys("Enter");
+    shows(&mut stage, "there is no example of this");
+    stage.keys("Ctrl-U").text("djnz").keys("Enter");
+    shows(&mut stage, "djnz  r1, here + 4");
+    assert_eq!(stage.app.mode, Mode::Write);
 }
 
 #[test]

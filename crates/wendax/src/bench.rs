@@ -5,20 +5,26 @@
 //! slices between two looks at the channel, so that keys stay prompt.
 
 use crate::cli::Look;
-use crate::{Failure, files, recovery};
-use crossterm::event::{self, DisableBracketedPaste, EnableBracketedPaste, Event as Input};
+use crate::{Failure, files, program, recovery};
+use crossterm::event::{
+    self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as Input,
+};
 use crossterm::execute;
 use crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode};
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
+use std::collections::BTreeMap;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
+use notify::Watcher;
+use wendax_asm::{Assembler, Inputs};
 use wendax_machine::Settings;
-use wendax_source::Sources;
-use wendax_tui::{App, Colours, Effect, Message, Theme, draw, update};
+use wendax_project::{DiskFiles, NAME, Project};
+use wendax_source::Files;
+use wendax_tui::{App, Built, Colours, Effect, Message, Theme, draw, update};
 
 /// Between two frames at the least.
 const FRAME: Duration = Duration::from_millis(16);
@@ -26,44 +32,96 @@ const FRAME: Duration = Duration::from_millis(16);
 const KEEP_AFTER: Duration = Duration::from_millis(250);
 /// Work on a running program between two looks at the keys.
 const WORK: Duration = Duration::from_millis(8);
+/// Changed files are looked at so long after the system told of them.
+const LOOK_AFTER: Duration = Duration::from_millis(60);
 
 /// What reaches the loop.
 enum Incoming {
     Message(Message),
+    /// Something happened to the files.
+    Disk,
     /// The terminal is gone, or a signal asks the program to end.
     End(u8),
 }
 
-/// Opens the bench on a file, which need not be there yet.
+/// Opens the bench on a project, a source, which need not be there yet, or an image.
 pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
         return Err(Failure::usage("the bench needs a terminal; `wendax run FILE` runs without one"));
     }
-    let absolute = path.map(|path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned()));
-    let name = absolute.as_ref().map(|path| path.display().to_string());
+    let here = (path.is_none() && Path::new(NAME).is_file()).then(|| Path::new("."));
+    let path = path.or(here);
     let (settings, theme) = (Settings::default(), theme(look));
-    let text = match path {
-        Some(path) if path.exists() => {
-            let bytes = files::read(path)?;
-            if crate::program::kind_of(path, &bytes) != crate::program::Kind::Source {
-                let image = crate::program::load(path, None)?.image;
-                let app = App::for_image(name.unwrap_or_default(), &image, settings, theme);
-                return Bench::new(app, String::new()).run();
-            }
-            files::text_of(path, bytes)?
-        }
-        _ => String::new(),
+    let Some(path) = path else {
+        return open_source(Project::default(), "untitled.asm", None, String::new(), theme);
     };
-    let mut app = App::new(name, &text, settings, theme);
-    if let Some(unsaved) = recovery::find(&unsaved_place(absolute.as_deref())).filter(|unsaved| *unsaved != text) {
-        app = app.with_recovered(&unsaved);
+    if let Some(mut project) = program::project_at(path)? {
+        let files = project.files();
+        let (inputs, _) = project.inputs(&mut Assembler::default(), &files);
+        let first = first_source(&inputs, &files);
+        return open_in(project, &first, theme);
     }
-    Bench::new(app, text).run()
+    let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    if path.exists() {
+        let bytes = files::read(path)?;
+        if program::kind_of(path, &bytes) != program::Kind::Source {
+            let name = whole.display().to_string();
+            let program = program::load(path, None)?;
+            let app = if program.assembly.image.lines.is_empty() {
+                App::for_image(name, program.image(), settings, theme)
+            } else {
+                App::for_image_with_sources(name, program.assembly, settings, theme)
+            };
+            return Bench::new(app, None).run();
+        }
+    }
+    let (project, name) = Project::around(path);
+    if project.manifest_path.is_some() {
+        return open_in(project, &name, theme);
+    }
+    let text = if path.exists() { files::text_of(path, files::read(path)?)? } else { String::new() };
+    let name = whole.display().to_string();
+    open_source(project, &name, Some(name.clone()), text, theme)
 }
 
-/// What unsaved text is kept under: its file, or the folder it was begun in.
-fn unsaved_place(path: Option<&Path>) -> PathBuf {
-    path.map_or_else(|| PathBuf::from("untitled.asm"), Path::to_owned)
+/// The source with the entry, or the first, or the manifest when there is none.
+fn first_source(inputs: &Inputs, files: &DiskFiles) -> String {
+    let entry = inputs.entry.as_ref().map_or("start", |(name, _)| name.as_str());
+    let has = |path: &&String| {
+        let text = files.text(path).unwrap_or_default();
+        text.lines().any(|line| line.trim_start().strip_prefix(entry).is_some_and(|rest| rest.trim_start().starts_with(':')))
+    };
+    inputs.sources.iter().find(has).or(inputs.sources.first()).cloned().unwrap_or_else(|| NAME.to_owned())
+}
+
+fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure> {
+    let root = std::path::absolute(&project.root).unwrap_or_else(|_| project.root.clone());
+    let place = root.join(name);
+    let text = files::text_of(&place, files::read(&place)?)?;
+    let app = App::in_project(&root.display().to_string(), name, &text, Settings::default(), theme);
+    let app = with_unsaved(app, &place, &text);
+    project.root = root;
+    Bench::new(app, Some(project)).run()
+}
+
+fn open_source(
+    project: Project,
+    name: &str,
+    path: Option<String>,
+    text: String,
+    theme: Theme,
+) -> Result<u8, Failure> {
+    let app = App::new(path, &text, Settings::default(), theme);
+    let app = with_unsaved(app, Path::new(name), &text);
+    Bench::new(app, Some(project)).run()
+}
+
+/// The same with text of last time that was never saved.
+fn with_unsaved(app: App, place: &Path, text: &str) -> App {
+    match recovery::find(place).filter(|unsaved| *unsaved != text) {
+        Some(unsaved) => app.with_recovered(&unsaved),
+        None => app,
+    }
 }
 
 fn theme(look: Look) -> Theme {
@@ -88,12 +146,13 @@ struct Screen;
 impl Screen {
     fn enter() -> Result<Self, std::io::Error> {
         enable_raw_mode()?;
-        execute!(std::io::stdout(), EnterAlternateScreen, EnableBracketedPaste)?;
+        execute!(std::io::stdout(), EnterAlternateScreen, EnableBracketedPaste, EnableMouseCapture)?;
         Ok(Self)
     }
 
     fn leave() {
-        let _ = execute!(std::io::stdout(), DisableBracketedPaste, LeaveAlternateScreen, crossterm::cursor::Show);
+        let out = &mut std::io::stdout();
+        let _ = execute!(out, DisableMouseCapture, DisableBracketedPaste, LeaveAlternateScreen, crossterm::cursor::Show);
         let _ = disable_raw_mode();
     }
 }
@@ -106,34 +165,52 @@ impl Drop for Screen {
 
 struct Bench {
     app: App,
-    /// The text as it lies in its file, as far as we know.
-    on_disk: String,
-    /// What a panic must not lose: file and text.
-    unsaved: Arc<Mutex<Option<(PathBuf, String)>>>,
-    kept_revision: u64,
+    /// The texts as they lie in their files, by path, as far as we know.
+    on_disk: BTreeMap<String, String>,
+    /// What a panic must not lose: files and texts.
+    unsaved: Arc<Mutex<Vec<(PathBuf, String)>>>,
+    /// Texts that were kept: path and number.
+    kept: BTreeMap<PathBuf, u64>,
     keep_at: Option<Instant>,
+    look_at: Option<Instant>,
     wake_at: Option<Instant>,
     started: Instant,
     sender: Sender<Incoming>,
     receiver: Receiver<Incoming>,
-    assembler: Sender<(u64, String)>,
+    assembler: Sender<Request>,
+    watcher: Option<notify::RecommendedWatcher>,
+    watched: Vec<PathBuf>,
+}
+
+/// Something to assemble: the number of the texts, those that changed, and the file when there is but one.
+struct Request {
+    generation: u64,
+    texts: Vec<(String, String)>,
 }
 
 impl Bench {
-    fn new(app: App, on_disk: String) -> Self {
+    /// `project` is what to assemble; an image has none.
+    fn new(app: App, project: Option<Project>) -> Self {
         let (sender, receiver) = channel();
-        let assembler = assembler(sender.clone(), app.path.clone());
+        let assembler = assembler(sender.clone(), project.unwrap_or_default());
+        let waker = sender.clone();
+        let watcher = notify::recommended_watcher(move |_| {
+            let _ = waker.send(Incoming::Disk);
+        });
         Self {
             app,
-            on_disk,
+            on_disk: BTreeMap::new(),
             unsaved: Arc::default(),
-            kept_revision: 0,
+            kept: BTreeMap::new(),
             keep_at: None,
+            look_at: None,
             wake_at: None,
             started: Instant::now(),
             sender,
             receiver,
             assembler,
+            watcher: watcher.ok(),
+            watched: Vec::new(),
         }
     }
 
@@ -170,6 +247,11 @@ impl Bench {
             };
             let message = match incoming {
                 Incoming::Message(message) => message,
+                Incoming::Disk => {
+                    // Several things happen to a file that is written; they are looked at together.
+                    self.look_at.get_or_insert_with(|| Instant::now() + LOOK_AFTER);
+                    continue;
+                }
                 Incoming::End(status) => {
                     self.keep_now();
                     return Ok(status);
@@ -189,7 +271,7 @@ impl Bench {
             return self.receiver.try_recv().ok();
         }
         let now = Instant::now();
-        let due = [self.keep_at, self.wake_at, stale.then(|| now + FRAME)].into_iter().flatten().min();
+        let due = [self.keep_at, self.look_at, self.wake_at, stale.then(|| now + FRAME)].into_iter().flatten().min();
         let Some(due) = due else { return self.receiver.recv().ok().or(Some(Incoming::End(1))) };
         match self.receiver.recv_timeout(due.saturating_duration_since(now)) {
             Ok(incoming) => Some(incoming),
@@ -204,12 +286,17 @@ impl Bench {
         if self.keep_at.is_some_and(|due| due <= begun) {
             self.keep_now();
         }
+        let mut any = false;
+        if self.look_at.is_some_and(|due| due <= begun) {
+            self.look_at = None;
+            self.look_at_disk();
+            any = true;
+        }
         if self.wake_at.is_some_and(|due| due <= begun) {
             self.wake_at = None;
             let effects = update(&mut self.app, Message::Waited);
             self.carry_out(effects);
         }
-        let mut any = false;
         while self.app.has_work() && begun.elapsed() < WORK {
             let effects = update(&mut self.app, Message::Work);
             self.carry_out(effects);
@@ -222,15 +309,17 @@ impl Bench {
     fn carry_out(&mut self, effects: Vec<Effect>) -> bool {
         for effect in effects {
             match effect {
-                Effect::Assemble(revision, text) => {
+                Effect::Assemble(generation, texts) => {
                     // The thread lives as long as we do.
-                    let _ = self.assembler.send((revision, text));
+                    let _ = self.assembler.send(Request { generation, texts });
+                    self.watch();
                     if self.app.is_changed() {
                         self.keep_at = Some(self.keep_at.unwrap_or_else(|| Instant::now() + KEEP_AFTER));
                         self.remember();
                     }
                 }
-                Effect::Save(revision, path, text) => self.save(revision, path, text),
+                Effect::Save(name, revision, path, text) => self.save(name, revision, path, text),
+                Effect::Copy(text) => copy_to_system(&text),
                 Effect::TellTime => {
                     let time = u32::try_from(self.started.elapsed().as_millis() & 0xFFFF).unwrap_or(0);
                     self.send(Message::Clock(time));
@@ -239,7 +328,7 @@ impl Bench {
                     self.wake_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
                 }
                 Effect::Quit => {
-                    recovery::forget(&self.place());
+                    self.kept.keys().for_each(|place| recovery::forget(place));
                     return true;
                 }
             }
@@ -252,52 +341,113 @@ impl Bench {
         let _ = self.sender.send(Incoming::Message(message));
     }
 
-    fn place(&self) -> PathBuf {
-        unsaved_place(self.app.path.as_deref().map(Path::new))
-    }
+    // ---- files
 
-    // ---- saving
-
-    fn save(&mut self, revision: u64, path: String, text: String) {
-        let before = self.place();
+    fn save(&mut self, name: String, revision: u64, path: String, text: String) {
         let target = Path::new(&path);
-        let same = self.app.path.as_deref() == Some(path.as_str());
+        let same = self.app.open_files().iter().any(|(_, known)| *known == path);
+        let known = self.on_disk.get(&path);
         let answer = match std::fs::read(target) {
-            Ok(bytes) if same && bytes != self.on_disk.as_bytes() => {
-                Err("the file was changed by someone else since it was opened; S saves under another name".to_owned())
+            Ok(bytes) if same && known.is_some_and(|known| bytes != known.as_bytes()) => {
+                // The change is shown, merged or asked about; what was written here is not lost.
+                self.look_at = Some(Instant::now());
+                Err("the file was changed by someone else; look at the change, then save again".to_owned())
             }
             Ok(_) if !same => Err(format!("{path} exists already; choose another name")),
             _ => files::write(target, text.as_bytes()).map_err(|error| files::plain(&error)),
         };
         match answer {
             Ok(()) => {
-                self.on_disk = text;
-                recovery::forget(&before);
-                self.keep_at = None;
                 let absolute = std::path::absolute(target).map_or(path, |path| path.display().to_string());
-                self.send(Message::Saved(revision, absolute));
-                if let Ok(mut unsaved) = self.unsaved.lock() {
-                    *unsaved = None;
+                for place in [PathBuf::from(&name), PathBuf::from(&absolute)] {
+                    recovery::forget(&place);
+                    self.kept.remove(&place);
                 }
+                self.on_disk.insert(absolute.clone(), text);
+                let saved = update(&mut self.app, Message::Saved(name, revision, absolute));
+                // Saving brings nothing about that could end the program before the others are saved.
+                for effect in saved {
+                    match effect {
+                        Effect::Quit => self.send(Message::Saved(String::new(), 0, String::new())),
+                        other => {
+                            self.carry_out(vec![other]);
+                        }
+                    }
+                }
+                self.remember();
+                self.watch();
             }
             Err(why) => self.send(Message::NotSaved(why)),
         }
     }
 
-    /// Notes the text for the panic hook.
+    /// Notes the texts as they are on disk now, of files that are looked at for the first time, and has the system
+    /// tell when something happens to them.
+    fn watch(&mut self) {
+        for (name, path) in self.app.open_files() {
+            if !self.on_disk.contains_key(&path)
+                && let Ok(text) = std::fs::read_to_string(&path)
+            {
+                self.on_disk.insert(path.clone(), text);
+            }
+            let Some(folder) = Path::new(&path).parent().map(Path::to_owned) else { continue };
+            if self.watched.contains(&folder) || name.is_empty() {
+                continue;
+            }
+            if let Some(watcher) = &mut self.watcher {
+                // Where the system cannot tell, saving still sees what happened.
+                let _ = watcher.watch(&folder, notify::RecursiveMode::NonRecursive);
+            }
+            self.watched.push(folder);
+        }
+    }
+
+    /// Tells of files that have another text than the one they were read or written with.
+    fn look_at_disk(&mut self) {
+        let mut changed = false;
+        for (name, path) in self.app.open_files() {
+            let (Some(base), Ok(now)) = (self.on_disk.get(&path).cloned(), std::fs::read_to_string(&path)) else { continue };
+            if now != base {
+                self.on_disk.insert(path, now.clone());
+                let effects = update(&mut self.app, Message::Changed(name, base, now));
+                self.carry_out(effects);
+                changed = true;
+            }
+        }
+        if !changed {
+            // Files that nobody looks at are part of the program too.
+            let effects = self.app.assemble_again();
+            self.carry_out(effects);
+        }
+    }
+
+    /// Unsaved texts with where they belong.
+    fn unsaved_texts(&self) -> Vec<(PathBuf, String, u64)> {
+        let texts = self.app.unsaved().into_iter();
+        texts.map(|(name, path, text, number)| (PathBuf::from(path.unwrap_or(name)), text, number)).collect()
+    }
+
+    /// Notes the texts for the panic hook.
     fn remember(&self) {
         if let Ok(mut unsaved) = self.unsaved.lock() {
-            *unsaved = Some((self.place(), self.app.editor.text()));
+            *unsaved = self.unsaved_texts().into_iter().map(|(place, text, _)| (place, text)).collect();
         }
     }
 
     fn keep_now(&mut self) {
         self.keep_at = None;
-        if !self.app.is_changed() {
-            recovery::forget(&self.place());
-        } else if self.kept_revision != self.app.editor.revision() {
-            self.kept_revision = self.app.editor.revision();
-            recovery::keep(&self.place(), &self.app.editor.text());
+        let texts = self.unsaved_texts();
+        let gone: Vec<PathBuf> =
+            self.kept.keys().filter(|place| !texts.iter().any(|(known, ..)| known == *place)).cloned().collect();
+        for place in gone {
+            recovery::forget(&place);
+            self.kept.remove(&place);
+        }
+        for (place, text, number) in texts {
+            if self.kept.get(&place) != Some(&number) {
+                recovery::keep(&place, &text);
+                self.kept.insert(place, number);
+            }
         }
     }
 
@@ -308,9 +458,9 @@ impl Bench {
         std::panic::set_hook(Box::new(move |info| {
             Screen::leave();
             if let Ok(unsaved) = unsaved.try_lock()
-                && let Some((path, text)) = unsaved.as_ref()
+                && !unsaved.is_empty()
             {
-                recovery::keep(path, text);
+                unsaved.iter().for_each(|(path, text)| recovery::keep(path, text));
                 let _ = writeln!(
                     std::io::stderr(),
                     "Wendax failed; unsaved text was kept and will be there at the next start."
@@ -321,19 +471,57 @@ impl Bench {
     }
 }
 
-/// The thread that assembles: always the newest text there is.
-fn assembler(answers: Sender<Incoming>, path: Option<String>) -> Sender<(u64, String)> {
-    let (sender, texts) = channel::<(u64, String)>();
-    let name = path.unwrap_or_else(|| "untitled.asm".to_owned());
+/// Asks the terminal to put a text into the system's clipboard (OSC 52 of ECMA-48's operating system commands,
+/// as most terminals take it); those that do not know it pass it over.
+fn copy_to_system(text: &str) {
+    use base64::Engine;
+    /// Terminals take no more.
+    const MOST: usize = 74_994;
+    let encoded = base64::engine::general_purpose::STANDARD.encode(text);
+    if encoded.len() <= MOST {
+        let mut out = std::io::stdout();
+        let _ = write!(out, "\u{1b}]52;c;{encoded}\u{7}").and_then(|()| out.flush());
+    }
+}
+
+/// The thread that assembles: always the newest texts there are.
+fn assembler(answers: Sender<Incoming>, mut project: Project) -> Sender<Request> {
+    let (sender, requests) = channel::<Request>();
     std::thread::spawn(move || {
-        while let Ok(mut newest) = texts.recv() {
-            while let Ok(newer) = texts.try_recv() {
-                newest = newer;
+        let mut files = project.files();
+        let mut assembler = Assembler::default();
+        let mut single: Option<String> = None;
+        while let Ok(mut newest) = requests.recv() {
+            loop {
+                for (name, text) in std::mem::take(&mut newest.texts) {
+                    files.edit(&name, text.as_str().into());
+                    single.get_or_insert(name);
+                }
+                match requests.try_recv() {
+                    Ok(newer) => newest = newer,
+                    Err(_) => break,
+                }
             }
-            let (revision, text) = newest;
-            let (sources, file) = Sources::single(name.clone(), text);
-            let assembly = wendax_asm::assemble(&sources, file);
-            let message = Message::Assembled(revision, Box::new((sources, assembly)));
+            let (mut inputs, found) = project.inputs(&mut assembler, &files);
+            if project.manifest_path.is_none() {
+                inputs.sources = single.iter().cloned().collect();
+            }
+            let mut assembly = assembler.assemble(&inputs, &files);
+            if !found.is_empty() {
+                assembly.add(found);
+            }
+            let manifest = &project.manifest;
+            let built = Built {
+                assembly,
+                inputs,
+                manifest: project.manifest_path.clone(),
+                settings: Settings {
+                    arguments: manifest.arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
+                    seed: manifest.seed.unwrap_or(0),
+                },
+                typed: manifest.input.clone().map(String::into_bytes),
+            };
+            let message = Message::Assembled(newest.generation, Box::new(built));
             if answers.send(Incoming::Message(message)).is_err() {
                 return;
             }
@@ -350,7 +538,10 @@ fn listen(sender: Sender<Incoming>) {
                 Ok(Input::Key(key)) => Incoming::Message(Message::Key(key)),
                 Ok(Input::Paste(text)) => Incoming::Message(Message::Paste(text)),
                 Ok(Input::Resize(width, height)) => Incoming::Message(Message::Resized(width, height)),
-                Ok(Input::Mouse(_) | Input::FocusGained | Input::FocusLost) => continue,
+                // Moves alone mean nothing, and come in great numbers.
+                Ok(Input::Mouse(event)) if event.kind == event::MouseEventKind::Moved => continue,
+                Ok(Input::Mouse(event)) => Incoming::Message(Message::Mouse(event)),
+                Ok(Input::FocusGained | Input::FocusLost) => continue,
                 Err(_) => Incoming::End(1),
             };
             let ended = matches!(incoming, Incoming::End(_));

@@ -1,91 +1,240 @@
-//! `wendax build`.
+//! `wendax build`: sources to an image, an object or a library, and what is told of it.
 
 use crate::cli::{Build, Format};
 use crate::{Failure, files, program};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use wendax_asm::assemble;
-use wendax_source::{Sources, apply_edits};
+use wendax_asm::{Assembler, Image, listing, memory_map, symbol_table, to_elf, to_hex, to_library, to_srecord};
+use wendax_project::{DiskFiles, Project};
+use wendax_source::{Edit, FileId, Style, apply_edits, render_all};
 
 pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
-    if options.fix {
-        fix(&options.file)?;
+    let format = options.format.or_else(|| options.output.as_deref().and_then(format_of)).unwrap_or(Format::Elf);
+    if matches!(format, Format::Object | Format::Library) {
+        return objects(options, format);
     }
-    let program = program::load(&options.file, None)?;
-    let Some(source) = &program.source else {
-        return Err(Failure::usage(format!("{}: build takes a source; this is an image", options.file.display())));
+    let path = match options.files.as_slice() {
+        [] => program::here(None)?,
+        [one] => one,
+        _ => return Err(Failure::usage("several sources need a wendax.toml, or --format library")),
+    };
+    if options.fix {
+        fix(path)?;
+    }
+    let program = program::load(path, None)?;
+    let Some(project) = &program.project else {
+        return Err(Failure::usage(format!("{}: build takes a source; this is an image", path.display())));
     };
     // Nobody is left to tell when standard error is gone.
     let _ = write!(std::io::stderr(), "{}", program.remarks);
-    let extension = if options.format == Format::Bin { "bin" } else { "hex" };
-    let output = options.output.clone().unwrap_or_else(|| options.file.with_extension(extension));
-    if same_file(&output, &options.file) {
-        return Err(Failure::usage(format!(
-            "{}: this would overwrite the source; name another with -o",
-            output.display()
-        )));
-    }
-    let bytes = match options.format {
-        Format::Bin => raw(&program.image),
-        Format::Hex => wendax_asm::to_hex(&program.image).into_bytes(),
+    let output = match &options.output {
+        Some(output) => output.clone(),
+        None => default_output(project, path, extension(format))?,
     };
-    if let Some(listing) = &options.listing {
-        files::write_to(listing, wendax_asm::listing(source, &program.image).as_bytes())?;
+    let sources: Vec<PathBuf> = program.inputs.sources.iter().map(|source| project.root.join(source)).collect();
+    keep_sources(options, &output, &sources)?;
+    let image = program.image();
+    let all = &program.assembly.sources;
+    let bytes = match format {
+        Format::Bin => raw(image),
+        Format::Hex => to_hex(image).into_bytes(),
+        Format::Srec => to_srecord(image, &project.name()).into_bytes(),
+        Format::Elf | Format::Object | Format::Library => to_elf(image, all),
+    };
+    let roots: Vec<FileId> = program.inputs.sources.iter().filter_map(|source| all.find(source)).collect();
+    let mut texts: Vec<(&Path, String)> = Vec::new();
+    if let Some(place) = &options.listing {
+        texts.push((place, listing(all, &with_includes(&roots, image), image)));
+    }
+    if let Some(place) = &options.symbols {
+        texts.push((place, symbol_table(all, image, options.order.into())));
+    }
+    if let Some(place) = &options.map {
+        texts.push((place, memory_map(image)));
+    }
+    for (place, text) in texts {
+        files::write_to(place, text.as_bytes())?;
     }
     files::write_to(&output, &bytes)?;
     Ok(0)
 }
 
-/// Writes a source anew with all known fixes applied, as often as that brings up others that can be.
-fn fix(path: &Path) -> Result<(), Failure> {
-    const ROUNDS: usize = 8;
-    let bytes = files::read(path)?;
-    if program::kind_of(path, &bytes) != program::Kind::Source {
-        // That an image cannot be built is told by who tries to.
-        return Ok(());
-    }
-    let before = files::text_of(path, bytes)?;
-    let mut text = before.clone();
-    for _ in 0..ROUNDS {
-        let (sources, file) = Sources::single(path.display().to_string(), text.clone());
-        let problems = assemble(&sources, file).diagnostics;
-        let fixes: Vec<_> = problems
-            .iter()
-            .filter_map(|problem| Some((sources.place(problem.primary.span), problem.fix.as_ref()?)))
-            .collect();
-        let edits: Vec<_> = fixes.iter().flat_map(|(_, fix)| fix.edits.clone()).collect();
-        let mended = apply_edits(&text, &edits);
-        if mended == text {
-            break;
+/// The sources, then the files they include that became anything.
+fn with_includes(roots: &[FileId], image: &Image) -> Vec<FileId> {
+    let mut files = roots.to_vec();
+    for line in &image.lines {
+        if !files.contains(&line.span.file) {
+            files.push(line.span.file);
         }
-        for (place, fix) in fixes {
-            let _ =
-                writeln!(std::io::stderr(), "{}:{}:{}  done: {}", path.display(), place.line, place.column, fix.title);
-        }
-        text = mended;
     }
-    if text != before {
-        files::write_to(path, text.as_bytes())?;
+    files
+}
+
+fn format_of(output: &Path) -> Option<Format> {
+    match output.extension()?.to_str()?.to_ascii_lowercase().as_str() {
+        "elf" => Some(Format::Elf),
+        "o" => Some(Format::Object),
+        "a" => Some(Format::Library),
+        "hex" | "ihx" | "ihex" => Some(Format::Hex),
+        "srec" | "s19" | "mot" => Some(Format::Srec),
+        "bin" | "raw" | "img" => Some(Format::Bin),
+        _ => None,
+    }
+}
+
+fn extension(format: Format) -> &'static str {
+    match format {
+        Format::Elf => "elf",
+        Format::Object => "o",
+        Format::Library => "a",
+        Format::Hex => "hex",
+        Format::Srec => "srec",
+        Format::Bin => "bin",
+    }
+}
+
+/// Beside a source; of a project in its folder `build`.
+fn default_output(project: &Project, path: &Path, extension: &str) -> Result<PathBuf, Failure> {
+    if project.manifest_path.is_none() {
+        return Ok(path.with_extension(extension));
+    }
+    let folder = project.root.join("build");
+    let tell = |error: std::io::Error| Failure::usage(format!("{}: {}", folder.display(), files::plain(&error)));
+    std::fs::create_dir_all(&folder).map_err(tell)?;
+    Ok(folder.join(format!("{}.{extension}", project.name())))
+}
+
+/// Nothing is written over a source.
+fn keep_sources(options: &Build, output: &Path, sources: &[PathBuf]) -> Result<(), Failure> {
+    let outputs = [Some(output), options.listing.as_deref(), options.symbols.as_deref(), options.map.as_deref()];
+    for output in outputs.into_iter().flatten() {
+        if sources.iter().any(|source| same_file(output, source)) {
+            let text = format!("{}: this would overwrite the source; name another with -o", output.display());
+            return Err(Failure::usage(text));
+        }
     }
     Ok(())
 }
 
-fn same_file(one: &PathBuf, other: &PathBuf) -> bool {
+fn same_file(one: &Path, other: &Path) -> bool {
     match (std::fs::canonicalize(one), std::fs::canonicalize(other)) {
         (Ok(one), Ok(other)) => one == other,
         _ => one == other,
     }
 }
 
+/// Sources to objects, each for itself, or to a library of them.
+fn objects(options: &Build, format: Format) -> Result<u8, Failure> {
+    let (root, sources) = match options.files.as_slice() {
+        [] | [_] => match program::project_at(program::here(options.files.first().map(PathBuf::as_path))?)? {
+            Some(mut project) => {
+                let inputs = project.inputs(&mut Assembler::default(), &project.files()).0;
+                (project.root.clone(), inputs.sources)
+            }
+            None => (PathBuf::new(), names(&options.files)),
+        },
+        several => (PathBuf::new(), names(several)),
+    };
+    if format == Format::Object && sources.len() != 1 {
+        return Err(Failure::usage("an object is made of one source; several make a library: --format library"));
+    }
+    let disk = DiskFiles::new(&root);
+    let mut assembler = Assembler::default();
+    let mut made: Vec<(String, Vec<u8>)> = Vec::new();
+    let mut told = String::new();
+    for source in &sources {
+        match assembler.object(source, &disk) {
+            Ok(bytes) => made.push((object_name(source), bytes)),
+            Err(found) => told.push_str(&render_all(assembler.sources(), &found, Style::Plain)),
+        }
+    }
+    if !told.is_empty() {
+        return Err(Failure::problems(told));
+    }
+    let Some((first, bytes)) = made.first() else { return Err(Failure::usage("there are no sources")) };
+    let usual = root.join(if format == Format::Object { first.clone() } else { "library.a".to_owned() });
+    let output = options.output.clone().unwrap_or(usual);
+    let places: Vec<PathBuf> = sources.iter().map(|source| root.join(source)).collect();
+    keep_sources(options, &output, &places)?;
+    let bytes = if format == Format::Object { bytes.clone() } else { to_library(&made) };
+    files::write_to(&output, &bytes)?;
+    Ok(0)
+}
+
+fn names(files: &[PathBuf]) -> Vec<String> {
+    files.iter().map(|file| file.to_string_lossy().into_owned()).collect()
+}
+
+fn object_name(source: &str) -> String {
+    let path = Path::new(source).with_extension("o");
+    path.file_name().map_or_else(|| "object.o".to_owned(), |name| name.to_string_lossy().into_owned())
+}
+
+/// Writes sources anew with all known fixes applied, as often as that brings up others that can be.
+fn fix(path: &Path) -> Result<(), Failure> {
+    const ROUNDS: usize = 8;
+    let mut project = match program::project_at(path)? {
+        Some(project) => project,
+        // That an image cannot be built is told by who tries to.
+        None if program::kind_of(path, &files::read(path)?) != program::Kind::Source => return Ok(()),
+        None => match Project::at(path) {
+            Some(project) => project,
+            None => return Ok(()),
+        },
+    };
+    let mut disk = project.files();
+    let mut assembler = Assembler::default();
+    let mut changed: Vec<(String, String)> = Vec::new();
+    for _ in 0..ROUNDS {
+        let (inputs, mut found) = project.inputs(&mut assembler, &disk);
+        let assembly = assembler.assemble(&inputs, &disk);
+        found.extend(assembly.diagnostics);
+        let sources = &assembly.sources;
+        let fixes: Vec<_> =
+            found.iter().filter_map(|problem| Some((problem.primary.span, problem.fix.as_ref()?))).collect();
+        let mut edited: Vec<FileId> =
+            fixes.iter().flat_map(|(_, fix)| fix.edits.iter().map(|edit| edit.span.file)).collect();
+        edited.sort_unstable();
+        edited.dedup();
+        let mut any = false;
+        for file in edited {
+            let edits: Vec<Edit> = fixes
+                .iter()
+                .flat_map(|(_, fix)| fix.edits.iter().filter(|edit| edit.span.file == file).cloned())
+                .collect();
+            let name = sources.file(file).name().to_owned();
+            let text = apply_edits(sources.file(file).text(), &edits);
+            if text == sources.file(file).text() {
+                continue;
+            }
+            any = true;
+            disk.edit(&name, text.as_str().into());
+            changed.retain(|(known, _)| *known != name);
+            changed.push((name, text));
+        }
+        if !any {
+            break;
+        }
+        for (span, fix) in fixes {
+            let (place, name) = (sources.place(span), sources.file(span.file).name());
+            let _ = writeln!(std::io::stderr(), "{name}:{}:{}  done: {}", place.line, place.column, fix.title);
+        }
+    }
+    for (name, text) in changed {
+        files::write_to(&project.root.join(&name), text.as_bytes())?;
+    }
+    Ok(())
+}
+
 /// Raw bytes say nothing of where they lie, so that is told where it is not the usual.
-fn raw(image: &wendax_asm::Image) -> Vec<u8> {
+pub(crate) fn raw(image: &Image) -> Vec<u8> {
     let (start, bytes) = wendax_asm::to_raw(image);
     let mut notes = Vec::new();
     if start != 0x0200 {
         notes.push(format!("this image lies at 0x{start:04X}: run it with --at 0x{start:04X}"));
     }
     if image.entry != start {
-        notes.push(format!("its entry is 0x{:04X}, which raw bytes cannot say; --format hex can", image.entry));
+        notes.push(format!("its entry is 0x{:04X}, which raw bytes cannot say; the other forms can", image.entry));
     }
     for note in notes {
         let _ = writeln!(std::io::stderr(), "note: {note}");

@@ -9,16 +9,19 @@ use std::path::PathBuf;
     version,
     args_conflicts_with_subcommands = true,
     after_help = "Examples:\n  \
-        wendax weights.asm         open the bench on a source\n  \
+        wendax new yard            make a project that runs, in a folder yard\n  \
+        wendax yard                open the bench on a project; wendax weights.asm on a source\n  \
         wendax demo                open a demo in a copy of its own\n  \
         wendax run weights.asm     run it with console on standard input and output\n  \
-        wendax build weights.asm   assemble it to weights.bin\n  \
+        wendax build weights.asm   assemble it to weights.elf\n  \
+        wendax image weights.elf   show what is in an image\n  \
+        wendax format weights.asm  put it in columns\n  \
         wendax guide djnz          say what a word means\n\n\
         Exit status: the program's own (run), 0 done, 2 wrong use, 3 problems in the source,\n\
         4 the program failed, 5 it was stopped before its end."
 )]
 pub(crate) struct Cli {
-    /// The source to open, or an image, shown as its disassembly; a new text when left out
+    /// The project, source or image to open; when left out the project here, or a new text
     pub(crate) file: Option<PathBuf>,
     /// Dark or light ground
     #[arg(long, value_enum, default_value_t = Look::Dark, global = true)]
@@ -41,8 +44,18 @@ pub(crate) enum Command {
         /// Which one; weighbridge when left out
         name: Option<String>,
     },
-    /// Assemble a source to an image
+    /// Make a project that runs, in a folder of its own
+    #[command(after_help = "Examples:\n  wendax new yard")]
+    New {
+        /// The folder, new or empty
+        folder: PathBuf,
+    },
+    /// Assemble and link to an image, an object or a library
     Build(Build),
+    /// Show what is in an image, or write it in another form
+    Image(ImageOptions),
+    /// Put sources in columns; the code they become stays the same
+    Format(FormatOptions),
     /// Say what a word means: an instruction, directive, system call, register, flag, device register, problem
     #[command(
         after_help = "Examples:\n  wendax guide djnz\n  wendax guide put_text W031\n  wendax guide            all words"
@@ -51,65 +64,154 @@ pub(crate) enum Command {
         /// The words; all there are when left out
         words: Vec<String>,
     },
-    /// Run a source or an image with console on standard input and output
+    /// Run a project, source or image with console on standard input and output
     Run(Run),
 }
 
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  \
-    wendax build weights.asm                          writes weights.bin\n  \
+    wendax build                                      the project here, to build/NAME.elf\n  \
+    wendax build weights.asm                          writes weights.elf\n  \
     wendax build weights.asm -o - --format hex        Intel HEX on standard output\n  \
-    wendax build weights.asm --listing weights.lst    and a listing\n  \
+    wendax build weights.asm --listing weights.lst --symbols - --map -\n  \
+    wendax build print.asm read.asm -o lib/io.a       a library of two objects\n  \
     wendax build weights.asm --fix                    mends what can be mended first\n\n\
     Problems go to standard error; with one, nothing is written and the exit status is 3.")]
 pub(crate) struct Build {
-    /// The source
-    pub(crate) file: PathBuf,
+    /// The project or source; several sources for a library. The project here when left out
+    pub(crate) files: Vec<PathBuf>,
     /// Where the image goes; - is standard output
     #[arg(short, long, value_name = "OUT")]
     pub(crate) output: Option<PathBuf>,
-    /// The form of the image
-    #[arg(long, value_enum, default_value_t = Format::Bin)]
-    pub(crate) format: Format,
-    /// Apply the known fixes to the source first
+    /// The form of the image; else as the ending of OUT says, else ELF
+    #[arg(long, value_enum)]
+    pub(crate) format: Option<Format>,
+    /// Apply the known fixes to the sources first
     #[arg(long)]
     pub(crate) fix: bool,
     /// Where a listing goes; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) listing: Option<PathBuf>,
+    /// Where the table of names goes; - is standard output
+    #[arg(long, value_name = "FILE")]
+    pub(crate) symbols: Option<PathBuf>,
+    /// How the table of names is sorted
+    #[arg(long, value_enum, default_value_t = Order::Address)]
+    pub(crate) order: Order,
+    /// Where the map of memory goes, with sizes and what is left; - is standard output
+    #[arg(long, value_name = "FILE")]
+    pub(crate) map: Option<PathBuf>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Format {
-    /// Raw bytes from the lowest address to the highest
-    Bin,
+    /// ELF program with names and DWARF lines
+    Elf,
+    /// ELF object of one source, to be linked
+    Object,
+    /// Archive of objects; of it only what is used is linked
+    Library,
     /// Intel HEX
     Hex,
+    /// S-records
+    Srec,
+    /// Raw bytes from the lowest address to the highest
+    Bin,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Order {
+    /// By address or value, constants last
+    Address,
+    /// By name
+    Name,
+}
+
+impl From<Order> for wendax_asm::SymbolOrder {
+    fn from(order: Order) -> Self {
+        match order {
+            Order::Address => Self::Address,
+            Order::Name => Self::Name,
+        }
+    }
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax image weights.elf                     map, names, and code with labels\n  \
+    wendax image weights.hex --show code         only the code\n  \
+    wendax image weights.elf --format srec -o weights.srec")]
+pub(crate) struct ImageOptions {
+    /// An image: ELF, Intel HEX, S-records or raw; or a source or project
+    pub(crate) file: PathBuf,
+    /// What to show: all but lines when left out
+    #[arg(long, value_enum, value_delimiter = ',')]
+    pub(crate) show: Vec<Show>,
+    /// How names are sorted
+    #[arg(long, value_enum, default_value_t = Order::Address)]
+    pub(crate) order: Order,
+    /// Write it in this form instead
+    #[arg(long, value_enum)]
+    pub(crate) format: Option<Format>,
+    /// Where it goes; standard output when left out
+    #[arg(short, long, value_name = "OUT")]
+    pub(crate) output: Option<PathBuf>,
+    /// Where a raw image lies: 512, 0x0200
+    #[arg(long, value_name = "ADDR", value_parser = address)]
+    pub(crate) at: Option<u32>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Show {
+    /// What lies where, and what is left
+    Map,
+    /// The names
+    Symbols,
+    /// The code, disassembled with labels
+    Code,
+    /// The sources with addresses and code
+    Lines,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax format weights.asm\n  \
+    wendax format --check          the project here; status 3 when something would change")]
+pub(crate) struct FormatOptions {
+    /// Sources, or a project; the project here when left out
+    pub(crate) files: Vec<PathBuf>,
+    /// Change nothing, but tell what would be changed
+    #[arg(long)]
+    pub(crate) check: bool,
 }
 
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  \
     printf '120\\n99\\n0\\n' | wendax run weights.asm\n  \
     wendax run weights.asm --steps 100000 --state end.json -- first second\n  \
-    wendax run weights.bin --at 0x0200\n\n\
+    wendax run weights.bin --at 0x0200\n  \
+    wendax run --input loads.txt                 the project here, typed input from a file\n\n\
     Exit status: the low byte of the program's own; 3 problems in the source; 4 the program failed or\n\
     repeats one state for ever; 5 stopped before its end, by --steps or a brk.")]
 pub(crate) struct Run {
-    /// A source, a raw image or an Intel HEX image
-    pub(crate) file: PathBuf,
-    /// Stop after so many steps
+    /// A project, a source or an image in any form; the project here when left out
+    pub(crate) file: Option<PathBuf>,
+    /// Stop after so many steps; else as the manifest says
     #[arg(long, value_name = "N")]
     pub(crate) steps: Option<u64>,
-    /// Where the random numbers begin
-    #[arg(long, value_name = "N", default_value_t = 0)]
-    pub(crate) seed: u64,
+    /// Where the random numbers begin; else as the manifest says, else 0
+    #[arg(long, value_name = "N")]
+    pub(crate) seed: Option<u64>,
+    /// What is typed comes from this file, - is standard input; else as the manifest says, else standard input
+    #[arg(long, value_name = "FILE")]
+    pub(crate) input: Option<PathBuf>,
     /// Where a raw image is loaded and begins: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<u32>,
     /// Where the state at the end goes, as JSON; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) state: Option<PathBuf>,
-    /// Arguments of the program
+    /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
 }

@@ -6,7 +6,10 @@ mod build;
 mod cli;
 mod demo;
 mod files;
+mod format;
 mod guide;
+mod image;
+mod new;
 mod program;
 mod recovery;
 mod run;
@@ -41,6 +44,9 @@ fn main() -> ExitCode {
         None => bench::open(cli.file.as_deref(), cli.look),
         Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),
         Some(Command::Build(options)) => build::build(&options),
+        Some(Command::New { folder }) => new::new(&folder),
+        Some(Command::Image(options)) => image::image(&options),
+        Some(Command::Format(options)) => format::format_files(&options),
         Some(Command::Guide { words }) => guide::tell(&words),
         Some(Command::Run(options)) => run::run(&options),
     };

@@ -6,7 +6,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use std::io::{BufRead, Write};
 use std::time::{Duration, Instant};
-use wendax_asm::Image;
+use std::path::Path;
 use wendax_machine::{Event, Need, Settings};
 use wendax_session::{Command, Progress, Session, State};
 
@@ -38,27 +38,48 @@ struct StopReport {
 }
 
 pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
-    let program = program::load(&options.file, options.at)?;
+    let path = program::here(options.file.as_deref())?;
+    let program = program::load(path, options.at)?;
+    let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
+    let arguments = if options.arguments.is_empty() { &manifest.arguments } else { &options.arguments };
     let settings = Settings {
-        arguments: options.arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
-        seed: options.seed,
+        arguments: arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
+        seed: options.seed.or(manifest.seed).unwrap_or(0),
     };
-    let mut console = Console { started: Instant::now(), printed: 0 };
-    let mut session = Session::new(program.image, settings);
-    session.begin(options.steps.map_or(Command::Go, Command::Seek));
+    let typed = match (&options.input, &manifest.input) {
+        (Some(path), _) if path.as_os_str() == "-" => Typed::Standard,
+        (Some(path), _) => Typed::Given(files::read(path)?),
+        (None, Some(text)) => Typed::Given(text.clone().into_bytes()),
+        (None, None) => Typed::Standard,
+    };
+    let most_output = manifest.limits.output.unwrap_or(u64::MAX);
+    let mut console = Console { started: Instant::now(), printed: 0, typed, most_output };
+    let steps = options.steps.or(manifest.limits.steps);
+    let mut session = Session::new(program.image().clone(), settings);
+    session.begin(steps.map_or(Command::Go, Command::Seek));
     let state = console.drive(&mut session)?;
     let report = report(&session, &state);
     if let Some(path) = &options.state {
         let json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;
         files::write_to(path, format!("{json}\n").as_bytes())?;
     }
-    Ok(tell(session.image(), &options.file.display().to_string(), &state, &report))
+    Ok(tell(&session, &program, path, &state, &report))
+}
+
+/// Where typed input comes from.
+enum Typed {
+    Standard,
+    /// Bytes not typed yet.
+    Given(Vec<u8>),
 }
 
 /// The world outside a run.
 struct Console {
     started: Instant,
     printed: u64,
+    typed: Typed,
+    /// Bytes that may be printed.
+    most_output: u64,
 }
 
 impl Console {
@@ -66,6 +87,10 @@ impl Console {
         loop {
             let progress = session.work(SLICE);
             self.print(session)?;
+            if self.printed > self.most_output {
+                session.pause();
+                return Ok(session.state().clone());
+            }
             match progress {
                 Progress::Working => {}
                 Progress::Asks(Need::Wait(milliseconds)) => {
@@ -76,7 +101,11 @@ impl Console {
                     let elapsed = self.started.elapsed().as_millis() & 0xFFFF;
                     session.answer(Event::Clock(u32::try_from(elapsed).unwrap_or(0)));
                 }
-                Progress::Arrived if *session.state() == State::Waiting => read_line(session)?,
+                Progress::Arrived if *session.state() == State::Waiting => match &mut self.typed {
+                    Typed::Standard => read_line(session)?,
+                    Typed::Given(bytes) if bytes.is_empty() => session.end_input(),
+                    Typed::Given(bytes) => session.type_input(&std::mem::take(bytes)),
+                },
                 Progress::Arrived => return Ok(session.state().clone()),
             }
         }
@@ -149,7 +178,11 @@ fn report(session: &Session, state: &State) -> Report {
 }
 
 /// Says on standard error how the run ended, unless it ended by itself; returns the exit status.
-fn tell(image: &Image, name: &str, state: &State, report: &Report) -> u8 {
+fn tell(session: &Session, program: &program::Program, path: &Path, state: &State, report: &Report) -> u8 {
+    let image = session.image();
+    let line = image.line_at(report.pc);
+    let file = line.and_then(|line| program.assembly.sources.get(line.span.file)).filter(|file| !file.name().is_empty());
+    let name = file.map_or_else(|| path.display().to_string(), |file| file.name().to_owned());
     let place = match (report.stop.line, image.nearest_label(report.pc)) {
         (Some(line), Some((symbol, offset))) => format!("{name}:{line}: at {} + {offset}", symbol.name),
         (Some(line), None) => format!("{name}:{line}"),

@@ -1,6 +1,7 @@
 //! Keys while a palette, prompt, help or question lies over the bench.
 
 use crate::actions::Action;
+use crate::guide;
 use crate::keys::{BINDINGS, palette};
 use crate::state::{App, Ask, Breakpoint, Effect, Lens, Mode, Overlay, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
@@ -12,7 +13,9 @@ impl App {
         let Some(overlay) = self.overlay.take() else { return };
         match overlay {
             Overlay::Palette { query, chosen } => self.palette_key(key, query, chosen, effects),
-            Overlay::Help { scroll } => self.help_key(key, scroll),
+            Overlay::Files { chosen } => self.files_key(key, chosen),
+            Overlay::Guide { query, chosen, scroll } => self.guide_key(key, query, (chosen, scroll)),
+            Overlay::Conflict { name, theirs } => self.conflict_key(key, name, theirs),
             Overlay::Prompt { ask, text } => self.prompt_key(key, ask, text, effects),
             Overlay::Leaving => self.leaving_key(key, effects),
         }
@@ -47,24 +50,89 @@ impl App {
     fn choose(&mut self, action: Action, effects: &mut Vec<Effect>) {
         let binding = BINDINGS.iter().find(|binding| binding.action == action);
         let walks = binding.is_some_and(|binding| binding.context == crate::keys::Context::Walk);
-        if walks && self.mode == Mode::Write && !matches!(action, Action::Help | Action::Write) {
+        if walks && self.mode == Mode::Write && !matches!(action, Action::Write) {
             self.leave_writing();
             self.message = None;
         }
         self.act(action, effects);
     }
 
-    fn help_key(&mut self, key: KeyEvent, scroll: usize) {
-        let page = self.size.1.saturating_sub(6).into();
-        let scroll = match key.code {
-            KeyCode::Up => scroll.saturating_sub(1),
-            KeyCode::Down => scroll + 1,
-            KeyCode::PageUp => scroll.saturating_sub(page),
-            KeyCode::PageDown | KeyCode::Char(' ') => scroll + page,
-            _ => return,
-        };
-        let most = crate::help::lines(self).len().saturating_sub(page);
-        self.overlay = Some(Overlay::Help { scroll: scroll.min(most) });
+    fn files_key(&mut self, key: KeyEvent, mut chosen: usize) {
+        let last = self.documents.len().saturating_sub(1);
+        match key.code {
+            KeyCode::Esc => return,
+            KeyCode::Enter => {
+                self.show_document(chosen);
+                return;
+            }
+            KeyCode::Up => chosen = chosen.saturating_sub(1),
+            KeyCode::Down => chosen = (chosen + 1).min(last),
+            _ => {}
+        }
+        self.overlay = Some(Overlay::Files { chosen });
+    }
+
+    fn guide_key(&mut self, key: KeyEvent, mut query: String, (mut chosen, mut scroll): (usize, usize)) {
+        let control = key.modifiers.contains(KeyModifiers::CONTROL);
+        let found = guide::found(&query);
+        match key.code {
+            KeyCode::Esc => return,
+            KeyCode::Enter => {
+                let example = found.get(chosen).and_then(|topic| guide::entries(topic).into_iter().find_map(|e| e.example));
+                match example {
+                    Some(example) => return self.put_example(&example),
+                    None => self.message = Some((Tone::Trouble, "there is no example of this to put into the text".to_owned())),
+                }
+            }
+            KeyCode::Up => (chosen, scroll) = (chosen.saturating_sub(1), 0),
+            KeyCode::Down => (chosen, scroll) = ((chosen + 1).min(found.len().saturating_sub(1)), 0),
+            KeyCode::PageUp => scroll = scroll.saturating_sub(5),
+            KeyCode::PageDown => scroll += 5,
+            KeyCode::Backspace => {
+                query.pop();
+                (chosen, scroll) = (0, 0);
+            }
+            KeyCode::Char('u') if control => {
+                query.clear();
+                (chosen, scroll) = (0, 0);
+            }
+            KeyCode::Char(c) if !control => {
+                query.push(c);
+                (chosen, scroll) = (0, 0);
+            }
+            _ => {}
+        }
+        self.overlay = Some(Overlay::Guide { query, chosen, scroll });
+    }
+
+    /// Puts an example below the line of the cursor.
+    fn put_example(&mut self, example: &str) {
+        if self.is_image {
+            return self.trouble("this is an image: nothing can be written into it");
+        }
+        let line = self.editor.cursor().0;
+        self.editor.select(false);
+        self.editor.go_to(line, usize::MAX);
+        self.editor.insert(&format!("\n{example}"));
+        self.mode = Mode::Write;
+        self.message = Some((Tone::Fine, "the example is in the text; Ctrl-Z takes it out again".to_owned()));
+    }
+
+    fn conflict_key(&mut self, key: KeyEvent, name: String, theirs: String) {
+        match key.code {
+            KeyCode::Char('k') => {
+                self.message = Some((Tone::Fine, format!("your text of {name} stays; saving puts it in the place of the other")));
+            }
+            KeyCode::Char('t') => {
+                if let Some(index) = self.documents.iter().position(|document| document.name == name) {
+                    let editor = self.editor_of_mut(index);
+                    editor.replace_all(&theirs);
+                    editor.mark_saved();
+                    self.message = Some((Tone::Fine, "the text on disk is here now; Ctrl-Z while writing brings yours back".to_owned()));
+                }
+            }
+            _ => self.overlay = Some(Overlay::Conflict { name, theirs }),
+        }
     }
 
     fn leaving_key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
@@ -106,7 +174,8 @@ impl App {
                 if leave {
                     self.overlay = Some(Overlay::Leaving);
                 }
-                effects.push(Effect::Save(self.editor.revision(), text.to_owned(), self.editor.text()));
+                let name = self.document().name.clone();
+                effects.push(Effect::Save(name, self.editor.revision(), text.to_owned(), self.editor.text()));
             }
             Ask::MemoryAt => {
                 self.lens = self.lens_for(text)?;
@@ -134,6 +203,8 @@ impl App {
                 }
                 self.search_on();
             }
+            Ask::Replace => self.replace_found(text),
+            Ask::Rename => self.rename(text)?,
         }
         Ok(())
     }

@@ -2,20 +2,29 @@
 
 use crate::actions::Action;
 use crate::state::{App, Breakpoint, Lens, Tone, code_address};
+use wendax_source::FileId;
 use wendax_machine::RegionKind;
 use wendax_session::{Command, Session, State};
 
 impl App {
     pub(super) fn walk(&mut self, action: Action) {
-        if !self.is_current() && !matches!(action, Action::NextRegion | Action::ClearBreakpoints) {
+        let follows_text = matches!(action, Action::ToLine | Action::BackToLine | Action::Breakpoint | Action::Restart);
+        let is_ready = self.is_assembled() && (self.assembly.is_runnable() || self.is_stale && !follows_text);
+        if self.session.is_none() || !is_ready && !matches!(action, Action::NextRegion | Action::ClearBreakpoints) {
             self.say_not_ready();
             return;
         }
+        if self.is_stale && matches!(action, Action::ToLine | Action::BackToLine) {
+            return self.trouble("the walk is through an older text: r replays the present one, R restarts");
+        }
+        let file = self.current_id().unwrap_or(FileId(u32::MAX));
         let Some(session) = &mut self.session else { return };
         let line = self.editor.cursor().0;
         let command = match action {
             Action::Step => Command::Step,
             Action::StepBack => Command::StepBack,
+            Action::LineStep => Command::Line,
+            Action::LineBack => Command::LineBack,
             Action::Over => Command::Over,
             Action::OverBack => Command::OverBack,
             Action::Out => Command::Out,
@@ -24,7 +33,7 @@ impl App {
             Action::GoBack => Command::GoBack,
             Action::ToStart => Command::Seek(0),
             Action::ToEnd => Command::Seek(session.end()),
-            Action::ToLine | Action::BackToLine => match code_address(session, line) {
+            Action::ToLine | Action::BackToLine => match code_address(session, file, line) {
                 Some(address) if action == Action::ToLine => Command::To(vec![address]),
                 Some(address) => Command::BackTo(vec![address]),
                 None => return self.trouble("there is no instruction on this line or below it"),
@@ -51,7 +60,7 @@ impl App {
             return;
         }
         let ended = matches!(session.state(), State::Finished(_));
-        let forward = matches!(command, Command::Step | Command::Over | Command::Out | Command::Go | Command::To(_));
+        let forward = matches!(command, Command::Step | Command::Over | Command::Line | Command::Out | Command::Go | Command::To(_));
         if ended && forward {
             return self.trouble("the program has ended; the left arrow goes back, R restarts");
         }
@@ -61,12 +70,12 @@ impl App {
         }
     }
 
-    fn trouble(&mut self, text: &str) {
+    pub(crate) fn trouble(&mut self, text: &str) {
         self.message = Some((Tone::Trouble, text.to_owned()));
     }
 
     fn say_not_ready(&mut self) {
-        if self.assembled != Some(self.editor.revision()) {
+        if !self.is_assembled() {
             self.trouble("the text is still being assembled");
         } else if self.assembly.is_runnable() {
             self.trouble("there is nothing to run yet");
@@ -84,13 +93,11 @@ impl App {
     }
 
     fn restart(&mut self) {
-        let image = self.assembly.image.clone();
-        self.session = Some(Session::new(image, self.settings.clone()));
-        self.awaited = None;
+        self.new_session();
         self.input.clear();
         self.place_breakpoints();
         self.arrived();
-        self.message = Some((Tone::Fine, "a new run, from the entry".to_owned()));
+        self.message.get_or_insert((Tone::Fine, "a new run, from the entry".to_owned()));
     }
 
     fn end_input(&mut self) {
@@ -102,28 +109,47 @@ impl App {
     }
 
     fn toggle_breakpoint(&mut self, line: usize) {
-        let Some(address) = self.session.as_ref().and_then(|session| code_address(session, line)) else {
+        let file = self.current_id().unwrap_or(FileId(u32::MAX));
+        // It moves down to the line that has the instruction, so that the mark is where the stop will be.
+        let number = u32::try_from(line + 1).unwrap_or(u32::MAX);
+        let Some((address, line)) =
+            self.assembly.image.code_from_line(file, number).map(|piece| (piece.address, piece.line as usize - 1))
+        else {
             return self.trouble("there is no instruction on this line or below it");
         };
-        // It moves down to the line that has the instruction, so that the mark is where the stop will be.
-        let image = self.session.as_ref().map(Session::image);
-        let line = image.and_then(|image| image.line_at(address)).map_or(line, |entry| entry.line as usize - 1);
-        let known = self.breakpoints.iter().position(|known| match *known {
-            Breakpoint::Line(known) => known == line,
-            Breakpoint::Address(known) => known == address,
+        let name = self.document().name.clone();
+        let known = self.breakpoints.iter().position(|known| match known {
+            Breakpoint::Line { file, line: known } => *known == line && *file == name,
+            Breakpoint::Address(known) => *known == address,
         });
         match known {
             Some(index) => {
                 self.breakpoints.remove(index);
             }
-            None => self.breakpoints.push(Breakpoint::Line(line)),
+            None => self.breakpoints.push(Breakpoint::Line { file: name, line }),
         }
         self.place_breakpoints();
     }
 
-    /// Tells the session where breakpoints are.
-    pub(super) fn place_breakpoints(&mut self) {
+    /// Tells the session where breakpoints are; those that have no instruction any more are told.
+    pub(crate) fn place_breakpoints(&mut self) {
+        if self.is_stale {
+            return;
+        }
         let addresses = self.breakpoint_addresses();
+        let lost = self.breakpoints.iter().filter(|breakpoint| match breakpoint {
+            Breakpoint::Address(address) => self.assembly.image.bytes(*address, 1).is_empty(),
+            Breakpoint::Line { file, line } => {
+                let number = u32::try_from(line + 1).unwrap_or(u32::MAX);
+                let file = self.assembly.sources.find(file);
+                file.and_then(|file| self.assembly.image.code_from_line(file, number)).is_none()
+            }
+        });
+        let lost = lost.count();
+        if lost > 0 {
+            let what = if lost == 1 { "a breakpoint has".to_owned() } else { format!("{lost} breakpoints have") };
+            self.message = Some((Tone::Trouble, format!("{what} no instruction any more and cannot stop; C clears all")));
+        }
         if let Some(session) = &mut self.session {
             session.set_breakpoints(addresses);
         }

@@ -179,12 +179,34 @@ fn key_list(app: &App) -> Vec<(String, &'static str)> {
     let own = |list: &[(&str, &'static str)]| list.iter().map(|&(key, what)| (key.to_owned(), what)).collect();
     match &app.overlay {
         Some(Overlay::Palette { .. }) => return own(&[("↑ ↓", "choose"), ("Enter", "do it"), ("Esc", "leave")]),
-        Some(Overlay::Help { .. }) => return own(&[("↑ ↓", "scroll"), ("Esc", "leave")]),
+        Some(Overlay::Files { .. }) => return own(&[("↑ ↓", "choose"), ("Enter", "look at it"), ("Esc", "leave")]),
+        Some(Overlay::Guide { .. }) => {
+            return own(&[
+                ("↑ ↓", "choose"),
+                ("PageDown", "scroll"),
+                ("Enter", "put the example into the text"),
+                ("Ctrl-U", "empty it"),
+                ("Esc", "leave"),
+            ]);
+        }
+        Some(Overlay::Conflict { .. }) => return own(&[("k", "keep yours"), ("t", "take what is on disk")]),
         Some(Overlay::Prompt { .. }) => return own(&[("Enter", "take it"), ("Ctrl-U", "empty it"), ("Esc", "leave")]),
         Some(Overlay::Leaving) => {
             return own(&[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")]);
         }
         None => {}
+    }
+    if app.completion.is_some() {
+        return own(&[("Tab", "take it"), ("↑ ↓", "choose"), ("Esc", "no, thanks")]);
+    }
+    if app.is_stale && app.mode == Mode::Walk && app.is_assembled() {
+        return own(&[
+            ("r", "replay the present text to here"),
+            ("R", "restart it"),
+            ("→", "step in the older one"),
+            ("←", "back"),
+            ("e", "write"),
+        ]);
     }
     if app.takes_input() {
         return own(&[

@@ -15,7 +15,13 @@ pub(super) fn state_words(app: &App) -> (String, Ink) {
             if problems == 1 { "1 problem in the text".to_owned() } else { format!("{problems} problems in the text") };
         return (text, Ink::Trouble);
     }
+    if app.replay.is_some() {
+        return ("replaying".to_owned(), Ink::Time);
+    }
     let Some(state) = app.state() else { return ("nothing to run yet".to_owned(), Ink::Quiet) };
+    if app.is_stale && !matches!(state, State::Running) {
+        return ("the walk shows an older text".to_owned(), Ink::Fresh);
+    }
     match state {
         State::Ready => ("ready".to_owned(), Ink::Agreement),
         State::Running => ("running".to_owned(), Ink::Time),
@@ -41,10 +47,10 @@ fn why_words(why: Why) -> &'static str {
 }
 
 /// `ask + 6, line 23`: where the next instruction is.
-fn place(session: &Session) -> String {
+fn place(app: &App, session: &Session) -> String {
     let pc = session.present_address();
     let image = session.image();
-    let line = image.line_at(pc).map_or(String::new(), |line| format!(", line {}", line.line));
+    let line = image.line_at(pc).map_or(String::new(), |line| format!(", {}", app.place_words(line)));
     match image.nearest_label(pc) {
         Some((symbol, 0)) => format!("{}{line}", symbol.name),
         Some((symbol, offset)) => format!("{} + {offset}{line}", symbol.name),
@@ -80,11 +86,11 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let (mode, mode_ink) = if app.mode == Mode::Write { (" write", Ink::Fresh) } else { (" walk", Ink::Time) };
     let (state, ink) = state_words(app);
     let changed = if app.is_changed() { " · unsaved" } else { "" };
-    let numbers = app.session.as_ref().map_or(String::new(), |session| numbers(session, area.width));
+    let numbers = app.session.as_ref().map_or(String::new(), |session| numbers(app, session, area.width));
     // State and numbers are what changes; the path takes what they leave, but never less than a name needs.
     let others = width(mode) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;
     let room = area.width.saturating_sub(others).max(width(app.name()).min(24));
-    let path = app.path.as_deref().filter(|path| width(path) <= room || room >= 40).unwrap_or(app.name());
+    let path = app.path().filter(|path| width(path) <= room || room >= 40).unwrap_or(app.name());
     let at = pen.bold(area.x, area.y, area.width, mode, mode_ink) + GAP;
     let at = pen.bold(at, area.y, room, &shortened(path, room), Ink::Text);
     let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
@@ -93,7 +99,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     pen.right(Rect { width: area.width - 1, ..area }, area.y, &numbers, Ink::Quiet);
 }
 
-fn numbers(session: &Session, room: u16) -> String {
+fn numbers(app: &App, session: &Session, room: u16) -> String {
     let (now, end) = (grouped(session.now()), grouped(session.end()));
     match room {
         0..90 => format!("step {now} of {end}"),
@@ -102,7 +108,7 @@ fn numbers(session: &Session, room: u16) -> String {
             "{}   step {now} of {end}   {} cycles   {}",
             session.machine().target().name,
             grouped(session.machine().cycles()),
-            place(session)
+            place(app, session)
         ),
     }
 }

@@ -96,7 +96,7 @@ pub(super) fn flags(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let Some(session) = &app.session else { return };
     if area.height > 1 {
         pen.head(area, "flags", "", false);
-        flag_rows(session, pen, area);
+        flag_rows(app, session, pen, area);
         return;
     }
     let machine = session.machine();
@@ -119,7 +119,7 @@ fn is_fresh(session: &Session, bit: u32) -> bool {
     session.last_step().is_some_and(|step| (step.flags.old ^ step.flags.new) & bit != 0)
 }
 
-fn flag_rows(session: &Session, pen: &mut Pen<'_>, area: Rect) {
+fn flag_rows(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let machine = session.machine();
     for (y, flag) in (area.y + 1..area.bottom()).zip(machine.target().flags) {
         let on = machine.flags() & flag.bit != 0;
@@ -141,7 +141,7 @@ fn flag_rows(session: &Session, pen: &mut Pen<'_>, area: Rect) {
         let writer = machine.flag_writer(flag.bit).and_then(|address| session.image().line_at(address));
         if let Some(line) = writer {
             let room = area.right().saturating_sub(area.x + 34);
-            pen.text(area.x + 34, y, room, &format!("by line {}", line.line), Ink::Place);
+            pen.text(area.x + 34, y, room, &format!("by {}", app.place_words(line)), Ink::Place);
         }
     }
 }
@@ -168,11 +168,11 @@ pub(super) fn stack(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
     let skipped = scroll.min(words.len().saturating_sub(1));
     for (y, word) in (area.y + 1..area.bottom()).zip(words.iter().skip(skipped)) {
-        stack_row(session, pen, Rect { y, height: 1, ..area }, word);
+        stack_row(app, session, pen, Rect { y, height: 1, ..area }, word);
     }
 }
 
-fn stack_row(session: &Session, pen: &mut Pen<'_>, area: Rect, word: &StackWord) {
+fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: &StackWord) {
     let machine = session.machine();
     let target = machine.target();
     let register = |index: usize| machine.register(index) == word.address;
@@ -202,7 +202,7 @@ fn stack_row(session: &Session, pen: &mut Pen<'_>, area: Rect, word: &StackWord)
             let line = session
                 .image()
                 .line_at(frame.site)
-                .map_or(String::new(), |line| format!(", called on line {}", line.line));
+                .map_or(String::new(), |line| format!(", called on {}", app.place_words(line)));
             (format!("way back from {name}{line}"), Ink::Time)
         }
         WordKind::Saved(index) => (

@@ -13,7 +13,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         return;
     }
     let body = Rect { x: area.x + 1, y: area.y + 1, width: area.width - 2, height: area.height - 1 };
-    if !app.is_current() {
+    if !app.is_current() && !app.is_stale {
         pen.text(body.x, body.y, body.width, "the text has to be in order before the program can run", Ink::Quiet);
         return;
     }

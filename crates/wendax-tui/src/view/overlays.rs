@@ -1,7 +1,7 @@
-//! What lies over the bench: palette, help, prompts, the question before leaving.
+//! What lies over the bench: palette, guide, files, prompts, the question before leaving.
 
 use super::pen::{Pen, width, wrap};
-use crate::help;
+use crate::guide;
 use crate::keys::{palette, shown};
 use crate::state::{App, Ask, Overlay};
 use crate::theme::Ink;
@@ -11,7 +11,9 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     match &app.overlay {
         None => {}
         Some(Overlay::Palette { query, chosen }) => draw_palette(pen, area, query, *chosen),
-        Some(Overlay::Help { scroll }) => draw_help(app, pen, area, *scroll),
+        Some(Overlay::Files { chosen }) => draw_files(app, pen, area, *chosen),
+        Some(Overlay::Guide { query, chosen, scroll }) => draw_guide(pen, area, query, *chosen, *scroll),
+        Some(Overlay::Conflict { name, .. }) => draw_conflict(pen, area, name),
         Some(Overlay::Prompt { ask, text }) => draw_prompt(pen, area, *ask, text),
         Some(Overlay::Leaving) => draw_leaving(app, pen, area),
     }
@@ -64,6 +66,8 @@ fn draw_prompt(pen: &mut Pen<'_>, area: Rect, ask: Ask, text: &str) {
         Ask::Line => ("to line", "the number of a line"),
         Ask::BreakpointAt => ("breakpoint at", "a label or an address (0x0210); once more clears it"),
         Ask::Search => ("search", "any text; nothing for the same once more, as n does"),
+        Ask::Replace => ("replace by", "what comes in the place of every text found, or of those selected"),
+        Ask::Rename => ("rename", "the name under the cursor gets this spelling wherever it stands, in all files"),
         Ask::Name { .. } => ("save as", "the name of the file"),
     };
     let inner = sheet(pen, area, 96, 4, name, "");
@@ -76,25 +80,114 @@ fn draw_prompt(pen: &mut Pen<'_>, area: Rect, ask: Ask, text: &str) {
 
 fn draw_leaving(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let inner = sheet(pen, area, 64, 6, "unsaved text", "");
-    let name = app.path.as_deref().unwrap_or("the new text");
-    pen.text(inner.x, inner.y, inner.width, &format!("{name} has changes that are not saved."), Ink::Text);
+    let names: Vec<String> = app.unsaved().into_iter().map(|(name, ..)| name).collect();
+    let name = match names.as_slice() {
+        [one] => one.clone(),
+        several => format!("{} files", several.len()),
+    };
+    pen.text(inner.x, inner.y, inner.width, &format!("Not saved: {name}"), Ink::Text);
     let keys = [("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")];
     for (y, (key, what)) in (inner.y + 1..inner.bottom()).zip(keys) {
         pen.pieces(inner.x, y, inner.width, &[(&format!("{key:>4}  "), Ink::Time), (what, Ink::Text)]);
     }
 }
 
-fn draw_help(app: &App, pen: &mut Pen<'_>, area: Rect, scroll: usize) {
-    let inner = sheet(pen, area, 82, area.height, "help", "↑ ↓ scroll, Esc leaves");
-    let lines: Vec<(String, Ink)> = help::lines(app)
-        .into_iter()
-        .flat_map(|(text, ink)| wrap_indented(&text, inner.width).into_iter().map(move |line| (line, ink)))
-        .collect();
-    for (y, (text, ink)) in (inner.y..inner.bottom()).zip(lines.iter().skip(scroll)) {
-        pen.text(inner.x, y, inner.width, text, *ink);
+fn draw_files(app: &App, pen: &mut Pen<'_>, area: Rect, chosen: usize) {
+    let count = app.documents.len();
+    let high = u16::try_from(count + 3).unwrap_or(u16::MAX).min(24);
+    let inner = sheet(pen, area, 110, high, "files of the program", "Enter looks at one");
+    let rows = usize::from(inner.height.saturating_sub(1));
+    let from = chosen.saturating_sub(rows.saturating_sub(1));
+    let widest = app.documents.iter().map(|document| width(&document.name)).max().unwrap_or(0).min(inner.width / 2);
+    for (y, index) in (inner.y..inner.bottom()).zip((0..count).skip(from)) {
+        let document = &app.documents[index];
+        let is_chosen = index == chosen;
+        let sign = if is_chosen { "▸ " } else { "  " };
+        let ink = if is_chosen { Ink::Time } else { Ink::Text };
+        pen.pieces(inner.x, y, widest + 2, &[(sign, Ink::Time), (&document.name, ink)]);
+        let at = inner.x + widest + 4;
+        let at = pen.text(at, y, 10, document.role.words(), Ink::Quiet).max(at + 10);
+        let (problems, lines) = app.about_file(index);
+        let lines = if lines == 1 { "1 line".to_owned() } else { format!("{lines} lines") };
+        pen.text(at, y, 12, &lines, Ink::Quiet);
+        let unsaved = app.editor_of(index).is_some_and(crate::Editor::is_changed);
+        let mut state: Vec<(String, Ink)> = Vec::new();
+        if problems > 0 {
+            let text = if problems == 1 { "1 problem".to_owned() } else { format!("{problems} problems") };
+            state.push((text, Ink::Trouble));
+        }
+        if unsaved {
+            state.push(("unsaved".to_owned(), Ink::Fresh));
+        }
+        if index == app.current {
+            state.push(("shown".to_owned(), Ink::Quiet));
+        }
+        let texts: Vec<&str> = state.iter().map(|(text, _)| text.as_str()).collect();
+        let ink = state.first().map_or(Ink::Quiet, |(_, ink)| *ink);
+        pen.right(inner, y, &texts.join(" · "), ink);
+    }
+    let path = app.documents.get(chosen).and_then(|document| document.path.as_deref()).unwrap_or("never saved");
+    pen.text(inner.x, inner.bottom().saturating_sub(1), inner.width, path, Ink::Faint);
+}
+
+fn draw_conflict(pen: &mut Pen<'_>, area: Rect, name: &str) {
+    let inner = sheet(pen, area, 78, 6, "changed twice", "");
+    let text = format!("{name} was changed here and on disk, at the same lines.");
+    pen.text(inner.x, inner.y, inner.width, &text, Ink::Text);
+    let keys = [("k", "keep yours; saving puts it in the place of the other"), ("t", "take what is on disk; Ctrl-Z brings yours back")];
+    for (y, (key, what)) in (inner.y + 1..inner.bottom()).zip(keys) {
+        pen.pieces(inner.x, y, inner.width, &[(&format!("{key:>4}  "), Ink::Time), (what, Ink::Text)]);
+    }
+}
+
+fn draw_guide(pen: &mut Pen<'_>, area: Rect, query: &str, chosen: usize, scroll: usize) {
+    let found = guide::found(query);
+    let inner = sheet(pen, area, 124, area.height, "guide", &format!("{} entries", found.len()));
+    let at = pen.text(inner.x, inner.y, inner.width, query, Ink::Text);
+    pen.caret(at, inner.y);
+    if query.is_empty() {
+        pen.text(at + 2, inner.y, inner.width.saturating_sub(2), "a word, or what it should do", Ink::Faint);
+    }
+    let body = Rect { y: inner.y + 2, height: inner.height.saturating_sub(2), ..inner };
+    let list = Rect { width: if body.width >= 90 { 30 } else { 16.min(body.width / 3) }, ..body };
+    let rows = usize::from(list.height);
+    let from = chosen.saturating_sub(rows.saturating_sub(1).min(rows * 2 / 3));
+    for (y, (index, topic)) in (list.y..list.bottom()).zip(found.iter().enumerate().skip(from)) {
+        let is_chosen = index == chosen;
+        let sign = if is_chosen { "▸ " } else { "  " };
+        let ink = if is_chosen { Ink::Time } else { Ink::Place };
+        let end = pen.pieces(list.x, y, list.width, &[(sign, Ink::Time), (&topic.word, ink)]);
+        let meaning = topic.title.split_once(": ").map_or("", |(_, meaning)| meaning);
+        pen.text(end + 1, y, list.right().saturating_sub(end + 1), meaning, Ink::Faint);
+    }
+    let Some(topic) = found.get(chosen) else {
+        pen.text(body.x, body.y, body.width, "the guide has nothing with these words", Ink::Quiet);
+        return;
+    };
+    let page = Rect { x: list.right() + 2, width: body.width.saturating_sub(list.width + 2), ..body };
+    let mut lines: Vec<(String, Ink)> = Vec::new();
+    for entry in guide::entries(topic) {
+        lines.extend(wrap(&entry.title, page.width).into_iter().map(|line| (line, Ink::Time)));
+        for line in &entry.lines {
+            lines.extend(wrap_indented(line, page.width).into_iter().map(|line| (line, Ink::Text)));
+        }
+        if let Some(example) = &entry.example {
+            lines.push(("Enter puts this into the text:".to_owned(), Ink::Quiet));
+            lines.extend(example.lines().map(|line| (line.to_owned(), Ink::Agreement)));
+        }
+        lines.push((String::new(), Ink::Text));
+    }
+    let scroll = scroll.min(lines.len().saturating_sub(usize::from(page.height)));
+    for (y, (text, ink)) in (page.y..page.bottom()).zip(lines.iter().skip(scroll)) {
+        pen.text(page.x, y, page.width, text, *ink);
     }
 }
 
 fn wrap_indented(text: &str, room: u16) -> Vec<String> {
-    if width(text) <= room { vec![text.to_owned()] } else { wrap(text, room) }
+    if width(text) <= room {
+        return vec![text.to_owned()];
+    }
+    let indent: String = text.chars().take_while(|c| *c == ' ').collect();
+    let wrapped = wrap(text.trim_start(), room.saturating_sub(width(&indent)));
+    wrapped.into_iter().map(|line| format!("{indent}{line}")).collect()
 }

@@ -40,6 +40,12 @@ impl<'a> Pen<'a> {
         self.buffer.set_style(area.intersection(self.buffer.area), style);
     }
 
+    /// Marks cells as selected.
+    pub(super) fn chosen(&mut self, area: Rect) {
+        let style = Style::new().add_modifier(Modifier::REVERSED);
+        self.buffer.set_style(area.intersection(self.buffer.area), style);
+    }
+
     /// Writes at most `room` columns; returns the column behind what was written.
     pub(super) fn text(&mut self, x: u16, y: u16, room: u16, text: &str, ink: Ink) -> u16 {
         self.styled(x, y, room, text, self.theme.ink(ink))

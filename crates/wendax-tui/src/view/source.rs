@@ -6,14 +6,24 @@ use crate::theme::Ink;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use unicode_width::UnicodeWidthChar;
-use wendax_asm::{Lexeme, Line, LineKind, lexemes};
+use wendax_asm::{Lexeme, Line, LineKind, instructions, lexemes, operand_help};
 use wendax_session::{Effects, Session};
 use wendax_source::{Diagnostic, Severity};
 
 /// A row of the pane.
 enum Row {
     Line(usize),
-    Problem(ProblemRow),
+    /// What a line became: the line, address, code, text, and whether it is next.
+    Unfolded(usize, UnfoldedRow),
+    Problem(usize, ProblemRow),
+}
+
+/// An instruction or some bytes that a line became.
+struct UnfoldedRow {
+    address: u32,
+    length: u32,
+    kind: LineKind,
+    text: String,
 }
 
 /// A row about a diagnostic; columns count from the margin of the text.
@@ -46,29 +56,126 @@ impl Columns {
 }
 
 pub(super) fn draw(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
-    let note = format!("line {} of {}", app.editor.cursor().0 + 1, app.editor.line_count());
-    pen.head(area, "source", &note, app.focus == Pane::Source);
+    let count = app.documents.len();
+    let file = if count > 1 { format!("{} · ", app.document().name) } else { String::new() };
+    let which = if count > 1 { format!("file {} of {count} · ", app.current + 1) } else { String::new() };
+    let note = format!("{which}line {} of {}", app.editor.cursor().0 + 1, app.editor.line_count());
+    let name = format!("{}source", file);
+    pen.head(area, &name, &note, app.focus == Pane::Source);
     if area.height < 2 {
         return;
     }
-    let body = Rect { y: area.y + 1, height: area.height - 1, ..area };
+    let help = operand_rows(app, area);
+    let high = area.height - 1 - u16::try_from(help.len()).unwrap_or(0);
+    let body = Rect { y: area.y + 1, height: high, ..area };
+    for (y, text) in (body.bottom()..area.bottom()).zip(&help) {
+        pen.text(area.x + 1, y, area.width.saturating_sub(2), text, Ink::Quiet);
+    }
     app.source_height = body.height.into();
     let columns = Columns::for_width(area.width);
     app.source_top = top(app, body.height.into(), problem_room(body.width, &columns));
     let scroll = text_scroll(app, body.width.saturating_sub(columns.text() + 1).into());
     let ran = notes_of_trail(app);
     let pieces = pieces_in(app, app.source_top..app.source_top + usize::from(body.height));
+    let present = app.present_piece().and_then(|_| app.session.as_ref()).map(Session::present_address);
+    let mut drawn = crate::mouse::Drawn {
+        from: (body.x, body.y),
+        to: (body.right(), body.bottom()),
+        text: body.x + columns.text(),
+        scroll,
+        rows: Vec::new(),
+    };
+    let mut caret_row = None;
     for (y, row) in (body.y..body.bottom()).zip(rows(app, app.source_top, problem_room(body.width, &columns), scroll)) {
         let place = Rect { y, height: 1, ..body };
         match row {
             Row::Line(line) => {
+                drawn.rows.push(line);
+                if line == app.editor.cursor().0 {
+                    caret_row = Some(y);
+                }
                 let piece = pieces.get(line - app.source_top).copied().flatten();
                 let note = ran.iter().find(|(of, _)| *of == line).map(|(_, text)| text.as_str());
                 line_row(app, pen, place, &columns, line, piece, note, scroll);
             }
-            Row::Problem(row) => problem_row(pen, place, &columns, &row),
+            Row::Unfolded(line, row) => {
+                drawn.rows.push(line);
+                let is_next = app.is_current() && present == Some(row.address);
+                unfolded_row(app, pen, place, &columns, &row, is_next);
+            }
+            Row::Problem(line, row) => {
+                drawn.rows.push(line);
+                problem_row(pen, place, &columns, &row);
+            }
         }
     }
+    app.drawn = drawn;
+    if let Some(y) = caret_row {
+        offered(app, pen, body, y, &columns, scroll);
+    }
+}
+
+/// What is wanted by the instruction being written.
+fn operand_rows(app: &App, area: Rect) -> Vec<String> {
+    if app.mode != Mode::Write || area.height < 10 {
+        return Vec::new();
+    }
+    let Some(forms) = operand_help(&app.editor.line(app.editor.cursor().0)) else { return Vec::new() };
+    let room = area.width.saturating_sub(2);
+    let mut rows = wrap(&forms[0], room);
+    if forms.len() > 1 {
+        rows.extend(wrap(&forms[1..].join("   "), room));
+    }
+    rows.truncate(2);
+    rows
+}
+
+/// The words offered, below the cursor or above it.
+fn offered(app: &App, pen: &mut Pen<'_>, body: Rect, y: u16, columns: &Columns, scroll: usize) {
+    const MOST: u16 = 8;
+    let Some(completion) = app.completion.as_ref().filter(|_| app.overlay.is_none()) else { return };
+    let list = &completion.offers.list;
+    let (line, _) = app.editor.cursor();
+    let text = app.editor.line(line);
+    let start = text.get(..completion.offers.replaces.start).unwrap_or_default().chars().count();
+    let at = display_column(&text, start).saturating_sub(scroll);
+    let rows = u16::try_from(list.len()).unwrap_or(MOST).min(MOST);
+    let below = body.bottom().saturating_sub(y + 1);
+    let top = if below >= rows { y + 1 } else { y.saturating_sub(rows).max(body.y) };
+    let rows = if below >= rows { rows } else { rows.min(y - body.y) };
+    let from = completion.chosen.saturating_sub(usize::from(rows.saturating_sub(1)));
+    let shown: Vec<_> = list.iter().enumerate().skip(from).take(rows.into()).collect();
+    let widest = shown.iter().map(|(_, offer)| width(&offer.text)).max().unwrap_or(0);
+    let meaning = shown.iter().map(|(_, offer)| width(&offer.meaning)).max().unwrap_or(0);
+    let wide = (widest + meaning + 5).min(body.width.saturating_sub(2));
+    let x = (body.x + columns.text() + u16::try_from(at).unwrap_or(0)).min(body.right().saturating_sub(wide));
+    for (row, (index, offer)) in (top..).zip(shown) {
+        let place = Rect { x, y: row, width: wide, height: 1 };
+        pen.clear(place);
+        pen.band(place);
+        let is_chosen = index == completion.chosen;
+        let ink = if is_chosen { Ink::Time } else { Ink::Text };
+        let sign = if is_chosen { "▸" } else { " " };
+        pen.pieces(x, row, wide, &[(sign, Ink::Time), (&offer.text, ink)]);
+        pen.text(x + widest + 3, row, wide.saturating_sub(widest + 4), &offer.meaning, Ink::Quiet);
+    }
+}
+
+/// A row of what a line became, under the line.
+fn unfolded_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &UnfoldedRow, is_next: bool) {
+    if is_next {
+        pen.band(area);
+        pen.text(area.x, area.y, 1, "▌", Ink::Time);
+    }
+    let ink = if is_next { Ink::Time } else { Ink::Place };
+    pen.text(area.x + 3, area.y, columns.address, &format!("{:04X}", row.address), ink);
+    if columns.code > 0 {
+        let text = code_of(app, row.address, row.length, row.kind, columns.code);
+        pen.text(area.x + 3 + columns.address, area.y, columns.code, &text, Ink::Faint);
+    }
+    let x = area.x + columns.text();
+    let at = pen.text(x, area.y, 8, "      ┊ ", Ink::Rule);
+    source_text(pen, at, area.y, area.right().saturating_sub(at + 1), row.text.trim(), 0);
 }
 
 /// Columns there are for what is said of a problem.
@@ -79,8 +186,41 @@ fn problem_room(width: u16, columns: &Columns) -> u16 {
 /// Lines from `top` on, each with its problems under it.
 fn rows(app: &App, top: usize, room: u16, scroll: usize) -> impl Iterator<Item = Row> + '_ {
     (top..app.editor.line_count()).flat_map(move |line| {
-        std::iter::once(Row::Line(line)).chain(problem_rows(app, line, room, scroll).into_iter().map(Row::Problem))
+        let problems = problem_rows(app, line, room, scroll).into_iter().map(move |row| Row::Problem(line, row));
+        let unfolded = unfolded_rows(app, line).into_iter().map(move |row| Row::Unfolded(line, row));
+        std::iter::once(Row::Line(line)).chain(problems).chain(unfolded)
     })
+}
+
+/// What a line became, when it is to be shown: for lines that were asked for, and for the present one while
+/// there is more than one instruction to be in.
+fn unfolded_rows(app: &App, line: usize) -> Vec<UnfoldedRow> {
+    let asked = app.unfolded.iter().any(|(file, at)| *at == line && *file == app.document().name);
+    let present = app.is_current() && app.mode == Mode::Walk && app.present_line() == Some(line);
+    let Some(file) = app.current_id().filter(|_| asked || present) else { return Vec::new() };
+    let number = u32::try_from(line + 1).unwrap_or(u32::MAX);
+    let mut pieces: Vec<&Line> =
+        app.assembly.image.lines.iter().filter(|piece| piece.span.file == file && piece.line == number).collect();
+    pieces.sort_by_key(|piece| piece.address);
+    let mut rows = Vec::new();
+    for piece in pieces {
+        let made = piece.unfolded.map(|span| app.assembly.sources.text_of(span).to_owned());
+        let instructions =
+            if piece.kind == LineKind::Code { instructions(&app.assembly.image, piece.address, piece.length) } else { Vec::new() };
+        if instructions.len() > 1 || made.is_none() && !instructions.is_empty() {
+            rows.extend(instructions.into_iter().map(|(address, length, text)| UnfoldedRow {
+                address,
+                length,
+                kind: LineKind::Code,
+                text,
+            }));
+        } else {
+            let text = made.unwrap_or_default();
+            rows.push(UnfoldedRow { address: piece.address, length: piece.length, kind: piece.kind, text });
+        }
+    }
+    // One instruction is where its line is.
+    if !asked && rows.len() < 2 { Vec::new() } else { rows }
 }
 
 /// What is shown of the problems of a line. Hints show only at the cursor.
@@ -146,9 +286,10 @@ fn top(app: &App, height: usize, room: u16) -> usize {
         top = cursor - height / 2;
     }
     let last = (cursor + margin).min(app.editor.line_count() - 1);
-    let mut needed: usize = (top..=last).map(|line| 1 + problem_rows(app, line, room, 0).len()).sum();
+    let rows_of = |line: usize| 1 + problem_rows(app, line, room, 0).len() + unfolded_rows(app, line).len();
+    let mut needed: usize = (top..=last).map(rows_of).sum();
     while needed > height && top < cursor {
-        needed -= 1 + problem_rows(app, top, room, 0).len();
+        needed -= rows_of(top);
         top += 1;
     }
     top
@@ -169,7 +310,7 @@ fn display_column(text: &str, column: usize) -> usize {
     text.chars().take(column).fold(0, |at, c| at + char_width(c, at))
 }
 
-fn char_width(c: char, at: usize) -> usize {
+pub(crate) fn char_width(c: char, at: usize) -> usize {
     if c == '\t' { 8 - at % 8 } else { c.width().unwrap_or(1).max(usize::from(c.is_control())) }
 }
 
@@ -192,7 +333,8 @@ fn shown_text(text: &str) -> String {
 /// The statement of each line in a range.
 fn pieces_in(app: &App, lines: std::ops::Range<usize>) -> Vec<Option<&Line>> {
     let mut pieces = vec![None; lines.len()];
-    for piece in &app.assembly.image.lines {
+    let file = app.current_id();
+    for piece in app.assembly.image.lines.iter().filter(|piece| Some(piece.span.file) == file) {
         let line = piece.line as usize - 1;
         if lines.contains(&line) {
             pieces[line - lines.start].get_or_insert(piece);
@@ -206,8 +348,10 @@ fn notes_of_trail(app: &App) -> Vec<(usize, String)> {
     let Some(session) = app.session.as_ref().filter(|_| app.is_current()) else { return Vec::new() };
     let mut notes: Vec<(usize, String)> = Vec::new();
     for effects in session.trail().rev() {
-        let Some(line) = session.image().line_at(effects.pc) else { continue };
-        let line = line.line as usize - 1;
+        let Some((file, line)) = session.image().line_at(effects.pc).and_then(|piece| app.place_of(piece)) else { continue };
+        if file != app.current {
+            continue;
+        }
         if notes.iter().all(|(known, _)| *known != line) {
             notes.push((line, brief(session, effects)));
         }
@@ -255,7 +399,7 @@ fn line_row(
     note: Option<&str>,
     scroll: usize,
 ) {
-    let present = app.is_current() && app.present_line() == Some(line);
+    let present = app.session.is_some() && app.present_line() == Some(line);
     let (cursor, column) = app.editor.cursor();
     if present {
         pen.band(area);
@@ -273,6 +417,7 @@ fn line_row(
     let room = area.right().saturating_sub(x + 1);
     let text = app.editor.line(line);
     let end = source_text(pen, x, area.y, room, &text, scroll);
+    chosen_text(app, pen, Rect { x, width: room, ..area }, line, &text, scroll);
     let free = area.right().saturating_sub(end + 3);
     // What the present line did last time is no news of what it will do now.
     if let Some(note) = note.filter(|note| width(note) <= free && !present) {
@@ -284,14 +429,39 @@ fn line_row(
     }
 }
 
+/// Gives what is selected its ground, and the brackets that belong together theirs.
+fn chosen_text(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str, scroll: usize) {
+    let mut shade = |from: usize, to: usize| {
+        let from = display_column(text, from).saturating_sub(scroll);
+        let to = display_column(text, to).saturating_sub(scroll);
+        let at = area.x + u16::try_from(from).unwrap_or(u16::MAX).min(area.width);
+        let end = area.x + u16::try_from(to).unwrap_or(u16::MAX).min(area.width);
+        pen.chosen(Rect { x: at, width: end.saturating_sub(at), ..area });
+    };
+    if let Some((from, to)) = app.editor.selection()
+        && (from.0..=to.0).contains(&line)
+    {
+        let first = if line == from.0 { from.1 } else { 0 };
+        // A whole line shows its end as one sign more.
+        let last = if line == to.0 { to.1 } else { text.chars().count() + 1 };
+        shade(first, last);
+    }
+    if app.mode == Mode::Write
+        && let Some((of, column)) = app.bracket_partner()
+        && of == line
+    {
+        shade(column, column + 1);
+    }
+}
+
 fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, present: bool, cursor: bool) {
-    let breakpoint = app.breakpoints.iter().any(|breakpoint| match *breakpoint {
-        Breakpoint::Line(known) => known == line,
+    let breakpoint = app.breakpoints.iter().any(|breakpoint| match breakpoint {
+        Breakpoint::Line { file, line: known } => *known == line && *file == app.document().name,
         Breakpoint::Address(address) => app
             .session
             .as_ref()
-            .and_then(|session| session.image().line_at(address))
-            .is_some_and(|entry| entry.line as usize - 1 == line),
+            .and_then(|session| session.image().line_at(*address))
+            .is_some_and(|entry| app.place_of(entry) == Some((app.current, line))),
     });
     let severity = app.diagnostics_on(line).map(|(diagnostic, _)| diagnostic.severity).min();
     let (sign, ink) = match (present, cursor, severity) {
@@ -310,9 +480,13 @@ fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, present: bool, c
 
 /// Code as words, data as bytes in order of address; what does not fit ends with a dot row.
 fn code_text(app: &App, piece: &Line, room: u16) -> String {
-    let bytes = app.assembly.image.bytes(piece.address, piece.length);
+    code_of(app, piece.address, piece.length, piece.kind, room)
+}
+
+fn code_of(app: &App, address: u32, length: u32, kind: LineKind, room: u16) -> String {
+    let bytes = app.assembly.image.bytes(address, length);
     let room = usize::from(room) - 1;
-    let parts: Vec<String> = match piece.kind {
+    let parts: Vec<String> = match kind {
         LineKind::Reserved => return String::new(),
         LineKind::Code => {
             bytes.chunks(2).map(|pair| format!("{:02X}{:02X}", pair.get(1).copied().unwrap_or(0), pair[0])).collect()

@@ -3,9 +3,10 @@
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
+use wendax_asm::{Assembler, Inputs};
 use wendax_machine::Settings;
-use wendax_source::Sources;
-use wendax_tui::{App, Colours, Effect, Look, Message, Theme, draw, update};
+use wendax_source::MemoryFiles;
+use wendax_tui::{App, Built, Colours, Effect, Look, Message, Theme, draw, update};
 
 pub(crate) const DEMO: &str = include_str!("../../../../demos/weighbridge/weighbridge.asm");
 
@@ -14,7 +15,12 @@ pub(crate) struct Stage {
     /// What was saved: name and text.
     pub(crate) saved: Vec<(String, String)>,
     pub(crate) ended: bool,
+    /// What was put into the system's clipboard last.
+    pub(crate) copied: String,
     size: (u16, u16),
+    files: MemoryFiles,
+    sources: Vec<String>,
+    assembler: Assembler,
 }
 
 #[allow(dead_code, reason = "shared by test files that each need a part")]
@@ -26,7 +32,22 @@ impl Stage {
     }
 
     pub(crate) fn with(app: App) -> Self {
-        let mut stage = Self { app, saved: Vec::new(), ended: false, size: (160, 50) };
+        Self::with_files(app, MemoryFiles::default(), Vec::new())
+    }
+
+    /// A program of several files: the sources by name, and all files there are.
+    pub(crate) fn project(sources: &[&str], files: MemoryFiles) -> Self {
+        use wendax_source::Files;
+        let theme = Theme { look: Look::Dark, colours: Colours::Full };
+        let text = files.text(sources[0]).expect("the first source is there");
+        let app = App::in_project("/yard", sources[0], &text, Settings::default(), theme);
+        Self::with_files(app, files, sources.iter().map(|name| (*name).to_owned()).collect())
+    }
+
+    fn with_files(app: App, files: MemoryFiles, sources: Vec<String>) -> Self {
+        let assembler = Assembler::default();
+        let mut stage =
+            Self { app, saved: Vec::new(), ended: false, copied: String::new(), size: (160, 50), files, sources, assembler };
         stage.message(Message::Resized(160, 50));
         let first = stage.app.first_effects();
         stage.carry_out(first);
@@ -59,15 +80,23 @@ impl Stage {
     fn carry_out(&mut self, effects: Vec<Effect>) {
         for effect in effects {
             match effect {
-                Effect::Assemble(revision, text) => {
-                    let (sources, file) = Sources::single("weighbridge.asm", text);
-                    let assembly = wendax_asm::assemble(&sources, file);
-                    self.message(Message::Assembled(revision, Box::new((sources, assembly))));
+                Effect::Assemble(generation, texts) => {
+                    for (name, text) in texts {
+                        if self.sources.is_empty() {
+                            self.sources.push(name.clone());
+                        }
+                        self.files.files.insert(name, text.into_bytes().into());
+                    }
+                    let inputs = Inputs { sources: self.sources.clone(), ..Inputs::default() };
+                    let assembly = self.assembler.assemble(&inputs, &self.files);
+                    let built = Built { assembly, inputs, ..Built::default() };
+                    self.message(Message::Assembled(generation, Box::new(built)));
                 }
-                Effect::Save(revision, name, text) => {
-                    self.saved.push((name.clone(), text));
-                    self.message(Message::Saved(revision, name));
+                Effect::Save(name, revision, path, text) => {
+                    self.saved.push((path.clone(), text));
+                    self.message(Message::Saved(name, revision, path));
                 }
+                Effect::Copy(text) => self.copied = text,
                 Effect::TellTime => self.message(Message::Clock(5)),
                 Effect::Wait(_) => self.message(Message::Waited),
                 Effect::Quit => self.ended = true,
@@ -107,7 +136,10 @@ impl Stage {
 pub(crate) fn key(name: &str) -> KeyEvent {
     let (modifiers, rest) = match name.strip_prefix("Ctrl-") {
         Some(rest) => (KeyModifiers::CONTROL, rest),
-        None => (KeyModifiers::NONE, name),
+        None => match name.strip_prefix("Shift-") {
+            Some(rest) => (KeyModifiers::SHIFT, rest),
+            None => (KeyModifiers::NONE, name),
+        },
     };
     let code = match rest {
         "Right" => KeyCode::Right,

@@ -1,0 +1,178 @@
+//! What may be written at a place of a line, and what is wanted there: out of the tables and the names of the
+//! program.
+
+use crate::directives::DIRECTIVES;
+use crate::lexer::{Kind, Lexer, Mark, comment_start};
+use crate::mnemonics::{mnemonic, mnemonics};
+use crate::problems::Problems;
+use crate::{Assembly, directives::directive};
+use wendax_isa::w16::{CALLS, TARGET};
+use wendax_source::FileId;
+
+/// Something that can be written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Offer {
+    /// What is written.
+    pub text: String,
+    /// What it means, in one line.
+    pub meaning: String,
+}
+
+/// What can be written at a place.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Offers {
+    /// Bytes of the line that are replaced: the word the place is in, up to the place.
+    pub replaces: std::ops::Range<usize>,
+    /// What may come there, best first.
+    pub list: Vec<Offer>,
+}
+
+/// So many are offered.
+const MOST: usize = 200;
+
+/// What may be written at byte `at` of a line of a file.
+pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) -> Offers {
+    let before = line.get(..at).unwrap_or_default();
+    if comment_start(line) < at || in_text(before) {
+        return Offers::default();
+    }
+    let start = before.rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '.'))).map_or(0, |found| {
+        found + before[found..].chars().next().map_or(1, char::len_utf8)
+    });
+    let word = &before[start..];
+    let head = before[..start].trim_end();
+    let mut list: Vec<Offer> = Vec::new();
+    let opens = head.is_empty() || head.ends_with(':');
+    if opens {
+        list.extend(mnemonics().map(|(name, meaning)| offer(name, meaning)));
+        list.extend(DIRECTIVES.iter().map(|info| offer(info.name, info.meaning)));
+        list.extend(names(assembly, file).into_iter().filter(|offer| offer.meaning == "a macro"));
+    } else if !word.starts_with('.') {
+        let operation = head.split_whitespace().find(|part| !part.ends_with(':')).unwrap_or_default();
+        if operation.eq_ignore_ascii_case("sys") {
+            list.extend(CALLS.iter().map(|call| offer(call.name, call.meaning)));
+        } else {
+            if mnemonic(operation).is_some() || directive(operation).is_none() {
+                list.extend(TARGET.registers.iter().map(|info| offer(info.name, info.role)));
+            }
+            list.extend(names(assembly, file));
+            list.extend(local_names(assembly, file, word));
+        }
+    }
+    let fits = |offer: &Offer| offer.text.len() > word.len() && starts(&offer.text, word);
+    let mut list: Vec<Offer> = list.into_iter().filter(fits).collect();
+    list.sort_by(|one, other| one.text.cmp(&other.text));
+    list.dedup_by(|one, other| one.text == other.text);
+    list.truncate(MOST);
+    Offers { replaces: start..at, list }
+}
+
+fn offer(text: &str, meaning: &str) -> Offer {
+    Offer { text: text.to_owned(), meaning: meaning.to_owned() }
+}
+
+fn starts(text: &str, word: &str) -> bool {
+    text.get(..word.len()).is_some_and(|beginning| beginning.eq_ignore_ascii_case(word))
+}
+
+fn names(assembly: &Assembly, file: Option<FileId>) -> Vec<Offer> {
+    let Some(file) = file else { return Vec::new() };
+    assembly.known_names(file).into_iter().map(|(name, what)| Offer { text: name, meaning: what.to_owned() }).collect()
+}
+
+/// Local labels of the file, when the word begins as one.
+fn local_names(assembly: &Assembly, file: Option<FileId>, word: &str) -> Vec<Offer> {
+    let Some(text) = file.and_then(|file| assembly.sources.get(file)).filter(|_| word.starts_with('@')) else {
+        return Vec::new();
+    };
+    let labels = text.text().split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | ':')));
+    labels.filter_map(|part| part.strip_suffix(':')).filter(|part| part.starts_with('@')).map(|name| offer(name, "a local label")).collect()
+}
+
+/// A place within an open text or character.
+fn in_text(before: &str) -> bool {
+    let mut quote = None;
+    let mut escaped = false;
+    for c in before.chars() {
+        match quote {
+            Some(_) if escaped => escaped = false,
+            Some(_) if c == '\\' => escaped = true,
+            Some(open) if c == open => quote = None,
+            None if matches!(c, '"' | '\'') => quote = Some(c),
+            _ => {}
+        }
+    }
+    quote.is_some()
+}
+
+/// What is wanted by the instruction, directive or system call of a line: its forms, one an entry, the first with
+/// what it does.
+pub fn operand_help(line: &str) -> Option<Vec<String>> {
+    let mut tokens = Vec::new();
+    Lexer::line(FileId(0), 0, line, 0, line.len()).run(&mut tokens, &mut Problems::default());
+    let words: Vec<(&str, Kind)> =
+        tokens.iter().map(|token| (&line[token.start as usize..token.end as usize], token.kind)).collect();
+    let is_label = |index: usize| words.get(index + 1).is_some_and(|(_, kind)| *kind == Kind::Mark(Mark::Colon));
+    let first = (0..words.len()).find(|&index| words[index].1 != Kind::Mark(Mark::Colon) && !is_label(index))?;
+    let (word, kind) = words[first];
+    if kind == Kind::Directive {
+        let info = directive(word)?;
+        return Some(vec![format!("{}   {}", info.form, info.meaning)]);
+    }
+    if word.eq_ignore_ascii_case("sys")
+        && let Some(call) = words.get(first + 1).and_then(|(name, _)| wendax_isa::w16::call_by_name(name))
+    {
+        let takes: Vec<String> = call.takes.iter().map(|(register, what)| format!("r{register} {what}")).collect();
+        let takes = if takes.is_empty() { "nothing".to_owned() } else { takes.join(", ") };
+        let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
+        return Some(vec![format!("sys {}   {}: takes {takes}; gives {gives}", call.name, call.meaning)]);
+    }
+    let known = mnemonic(word)?;
+    let meaning = mnemonics().find(|(name, _)| *name == known.name).map_or("", |(_, meaning)| meaning);
+    let mut forms = known.forms();
+    if let Some(first) = forms.first_mut() {
+        *first = format!("{first}   {meaning}");
+    }
+    Some(forms)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::assemble;
+    use wendax_source::Sources;
+
+    fn offered(text: &str, line: &str) -> Vec<String> {
+        let (sources, file) = Sources::single("case.asm", text);
+        let assembly = assemble(&sources, file);
+        offers(&assembly, Some(file), line, line.len()).list.into_iter().map(|offer| offer.text).collect()
+    }
+
+    #[test]
+    fn what_is_offered_depends_on_the_place() {
+        let text = "total: .word 1\n.equ TOP, 5\n.macro TWICE a\n.endmacro\ngo: nop\n@tail: halt\n";
+        assert_eq!(offered(text, " dj"), ["djnz"]);
+        assert_eq!(offered(text, "x: .asc"), [".ascii", ".asciz"]);
+        assert_eq!(offered(text, " TW"), ["TWICE"]);
+        assert_eq!(offered(text, " mov r1, to"), ["TOP", "total"], "letters count the same");
+        assert_eq!(offered(text, " mov r1"), ["r10", "r11"]);
+        assert_eq!(offered(text, " sys put_t"), ["put_text"]);
+        assert_eq!(offered(text, " jmp @t"), ["@tail"]);
+        assert_eq!(offered(text, " .word to"), ["TOP", "total"]);
+        for nothing in [" mov r1, 5 ; to", " .asciz \"to", " mov r1, 'to", " zz"] {
+            assert_eq!(offered(text, nothing), [] as [&str; 0], "{nothing}");
+        }
+        let found = offers(&assemble(&Sources::single("a", "").0, FileId(0)), None, "ö: mo", 6);
+        assert_eq!((found.replaces, found.list[0].text.as_str()), (4..6, "mod"));
+    }
+
+    #[test]
+    fn help_names_what_is_wanted() {
+        let help = |line: &str| operand_help(line).map(|lines| lines[0].clone()).unwrap_or_default();
+        assert!(help("a: mov r1,").starts_with("mov d, s   "));
+        assert!(help(" sys put_text").starts_with("sys put_text   "));
+        assert!(help(".equ").starts_with(".equ NAME, value   "));
+        assert_eq!(operand_help("a:"), None);
+        assert_eq!(operand_help(" zz"), None);
+    }
+}

@@ -1,0 +1,213 @@
+//! Names of a program by where they stand in its texts: what a name means, where it is defined, used, and what
+//! changes when it gets another spelling.
+//!
+//! Answers are for the texts that were assembled. Names in bodies of macros are found like any others by
+//! their spelling, since what they stand for may differ from call to call.
+
+use crate::lexer::{Kind, Lexer, Mark, Token};
+use crate::problems::Problems;
+use crate::unit::{Definition, Unit};
+use crate::{Assembly, mnemonics};
+use std::sync::Arc;
+use wendax_source::{FileId, Sources, Span};
+
+/// Where a name stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Occurrence {
+    /// The name, with its `@` if it has one.
+    pub span: Span,
+    /// It is defined here.
+    pub is_definition: bool,
+}
+
+/// Why a name cannot get another spelling.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum RenameError {
+    /// There is no name at the place.
+    #[error("there is no name of the program under the cursor")]
+    NoName,
+    /// The new spelling is none.
+    #[error("`{0}` cannot be a name: it begins with a letter or `_`, and goes on with these and digits")]
+    NotAName(String),
+    /// The new spelling means something already.
+    #[error("`{0}` has a meaning already")]
+    Taken(String),
+}
+
+/// Names in one file: spelling, place, and the plain label above.
+struct Word<'t> {
+    text: &'t str,
+    span: Span,
+    /// Where the plain label stands that a local name belongs to.
+    owner: Option<u32>,
+    is_definition: bool,
+}
+
+impl Assembly {
+    /// The name that covers a byte of a file, or ends right before it.
+    pub fn name_at(&self, file: FileId, byte: u32) -> Option<Span> {
+        let text = self.sources.get(file)?.text();
+        words(file, text).into_iter().find(|word| word.span.start <= byte && byte <= word.span.end).map(|word| word.span)
+    }
+
+    /// Everywhere the name at a place stands, in the order of files and places.
+    pub fn occurrences(&self, at: Span) -> Vec<Occurrence> {
+        let Some(file) = self.sources.get(at.file) else { return Vec::new() };
+        let here = words(at.file, file.text());
+        let Some(wanted) = here.iter().find(|word| word.span == at) else { return Vec::new() };
+        if wanted.text.starts_with('@') {
+            let same = here.iter().filter(|word| word.text == wanted.text && word.owner == wanted.owner);
+            return same.map(|word| Occurrence { span: word.span, is_definition: word.is_definition }).collect();
+        }
+        let mut found = Vec::new();
+        for id in self.files_that_share(at.file, wanted.text) {
+            let same = words(id, self.sources.file(id).text());
+            let same = same.into_iter().filter(|word| word.text == wanted.text);
+            found.extend(same.map(|word| Occurrence { span: word.span, is_definition: word.is_definition }));
+        }
+        found
+    }
+
+    /// Where the name at a place is defined; of several places that say so the first.
+    pub fn definition(&self, at: Span) -> Option<Span> {
+        self.occurrences(at).into_iter().find(|found| found.is_definition).map(|found| found.span)
+    }
+
+    /// Everywhere the name at a place stands, when it can be called `name`.
+    pub fn rename(&self, at: Span, name: &str) -> Result<Vec<Span>, RenameError> {
+        let found = self.occurrences(at);
+        let old = self.sources.get(at.file).map_or("", |file| file.text().get(at.range()).unwrap_or_default());
+        if found.is_empty() || !found.iter().any(|found| found.is_definition) {
+            return Err(RenameError::NoName);
+        }
+        let local = old.starts_with('@');
+        let spelling = if local && !name.starts_with('@') { format!("@{name}") } else { name.to_owned() };
+        let plain = spelling.strip_prefix('@').filter(|_| local).unwrap_or(&spelling);
+        let one = words(FileId(0), plain);
+        let is_name = matches!(one.as_slice(), [word] if word.text == plain) && !plain.is_empty() && !plain.starts_with('@');
+        if !is_name {
+            return Err(RenameError::NotAName(name.to_owned()));
+        }
+        let meaning = mnemonics::mnemonic(plain).is_some()
+            || mnemonics::register(plain).is_some()
+            || matches!(plain.to_ascii_lowercase().as_str(), "fl" | "here" | "hi" | "lo" | "sizeof" | "defined");
+        let known = found.iter().map(|found| found.span.file).any(|file| {
+            words(file, self.sources.file(file).text()).iter().any(|word| word.is_definition && word.text == spelling)
+        });
+        if !local && (meaning || known) {
+            return Err(RenameError::Taken(name.to_owned()));
+        }
+        Ok(found.into_iter().map(|found| found.span).collect())
+    }
+
+    /// Files in which a plain name means the same as in one of them.
+    fn files_that_share(&self, file: FileId, name: &str) -> Vec<FileId> {
+        let of_unit = |unit: &Arc<Unit>| unit_files(&self.sources, unit);
+        let own: Vec<&Arc<Unit>> = self.units.iter().filter(|unit| of_unit(unit).contains(&file)).collect();
+        let is_shared = |unit: &Unit| {
+            unit.symbols().any(|(id, known)| {
+                unit.spelling(id) == name && (known.global.is_some() || matches!(known.definition, Definition::Extern))
+            })
+        };
+        // A name in an included file is that of every unit that includes it.
+        let shared = own.iter().any(|unit| is_shared(unit));
+        let mut files: Vec<FileId> = Vec::new();
+        for unit in &self.units {
+            let here = own.iter().any(|known| Arc::ptr_eq(known, unit));
+            if here || shared && is_shared(unit) {
+                files.extend(of_unit(unit));
+            }
+        }
+        if files.is_empty() {
+            files.push(file);
+        }
+        files.sort_unstable();
+        files.dedup();
+        files
+    }
+
+    /// The sources and the files they include.
+    pub fn files(&self) -> Vec<FileId> {
+        let mut files: Vec<FileId> = Vec::new();
+        for unit in &self.units {
+            files.extend(unit_files(&self.sources, unit));
+        }
+        let mut known = Vec::new();
+        files.retain(|file| {
+            let fresh = !known.contains(file);
+            known.push(*file);
+            fresh
+        });
+        files
+    }
+
+    /// Plain names that may be used in a file, each with what it is in a few words.
+    pub fn known_names(&self, file: FileId) -> Vec<(String, &'static str)> {
+        let mut names = Vec::new();
+        for unit in self.units.iter().filter(|unit| unit_files(&self.sources, unit).contains(&file)) {
+            for (id, name) in unit.symbols().filter(|(id, _)| !unit.spelling(*id).contains('@')) {
+                let what = match name.definition {
+                    Definition::Label { section, .. } => match unit.section(section).kind {
+                        crate::unit::SectionKind::Code => "a place in code",
+                        _ => "a place in data",
+                    },
+                    Definition::Constant(_) => "a constant",
+                    Definition::Extern => "a name of another file",
+                };
+                names.push((unit.spelling(id).to_owned(), what));
+            }
+            names.extend(unit.macros.iter().map(|name| (name.clone(), "a macro")));
+        }
+        names.sort();
+        names.dedup();
+        names
+    }
+}
+
+fn unit_files(sources: &Sources, unit: &Unit) -> Vec<FileId> {
+    let mut files = vec![unit.file];
+    files.extend(unit.included.iter().filter_map(|path| sources.find(path)));
+    files
+}
+
+/// All names of a text that are no registers or mnemonics in their places.
+fn words(file: FileId, text: &str) -> Vec<Word<'_>> {
+    let mut found = Vec::new();
+    let mut tokens: Vec<Token> = Vec::new();
+    let mut owner = None;
+    let mut start = 0;
+    for line in text.split_inclusive('\n') {
+        let end = start + line.trim_end_matches('\n').len();
+        Lexer::line(file, 0, text, start, end).run(&mut tokens, &mut Problems::default());
+        let mut directive = "";
+        let mut first = true;
+        for (index, token) in tokens.iter().enumerate() {
+            let spelling = text.get(token.start as usize..token.end as usize).unwrap_or_default();
+            let labels = tokens.get(index + 1).is_some_and(|next| next.kind == Kind::Mark(Mark::Colon));
+            match token.kind {
+                Kind::Directive => directive = spelling,
+                Kind::Name | Kind::Local => {
+                    let span = Span { file, start: token.start, end: token.end };
+                    let is_word = mnemonics::register(spelling).is_some()
+                        || first && !labels && mnemonics::mnemonic(spelling).is_some();
+                    if labels && token.kind == Kind::Name {
+                        owner = Some(token.start);
+                    }
+                    let defines = ["equ", "macro"].iter().any(|name| directive[directive.len().min(1)..].eq_ignore_ascii_case(name));
+                    let is_first_operand = index.checked_sub(1).is_some_and(|before| tokens[before].kind == Kind::Directive);
+                    if !is_word {
+                        let is_definition = labels || defines && is_first_operand;
+                        found.push(Word { text: spelling, span, owner, is_definition });
+                    }
+                    if !labels {
+                        first = false;
+                    }
+                }
+                Kind::Mark(Mark::Colon) => {}
+                _ => first = false,
+            }
+        }
+        start += line.len();
+    }
+    found
+}

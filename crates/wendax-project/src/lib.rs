@@ -1,0 +1,15 @@
+//! Which files make a program, and what they hold.
+//!
+//! A [`Project`] is a folder with a manifest, `wendax.toml`, or a single source without one. [`Manifest`] is read
+//! from text alone; [`DiskFiles`] reads files, and gives edited texts instead of them where there are any.
+//! `docs/projects.md` says what a manifest may hold.
+//!
+//! This crate reads files and folders, and writes none.
+
+mod disk;
+mod manifest;
+mod project;
+
+pub use disk::{DiskFiles, plain_error};
+pub use manifest::{Limits, Manifest, NAME};
+pub use project::{Project, starting_files};

@@ -1,0 +1,276 @@
+//! The manifest: text to what it says, with everything that is wrong with it.
+
+use globset::{GlobBuilder, GlobMatcher};
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+use wendax_asm::{CodeInfo, code_info};
+use wendax_source::{Diagnostic, FileId, Span, nearest, path_from};
+
+/// The file name of a manifest.
+pub const NAME: &str = "wendax.toml";
+
+/// Larger ones are none.
+const LARGEST: usize = 1 << 20;
+
+/// What a run may use.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Limits {
+    /// Instructions, and then the run is stopped.
+    pub steps: Option<u64>,
+    /// Bytes printed, and then the run is stopped.
+    pub output: Option<u64>,
+}
+
+/// A pattern for paths, and where it stands.
+#[derive(Debug, Clone)]
+struct Pattern {
+    text: String,
+    span: Span,
+    matcher: GlobMatcher,
+}
+
+/// What a manifest says. What it does not say is as without one.
+#[derive(Debug, Clone, Default)]
+pub struct Manifest {
+    /// The name of the program, which its image gets.
+    pub name: Option<String>,
+    /// The label to begin at.
+    pub entry: Option<(String, Span)>,
+    /// Arguments of the program.
+    pub arguments: Vec<String>,
+    /// What is typed at the console.
+    pub input: Option<String>,
+    /// The folder that file calls may use, from that of the manifest.
+    pub files: Option<(String, Span)>,
+    /// Where random numbers begin.
+    pub seed: Option<u64>,
+    /// What a run may use.
+    pub limits: Limits,
+    sources: Vec<Pattern>,
+    libraries: Vec<Pattern>,
+}
+
+/// A key, what it takes, and a line that is right.
+struct Key {
+    name: &'static str,
+    takes: &'static str,
+    example: &'static str,
+}
+
+const KEYS: [Key; 9] = [
+    Key { name: "name", takes: "a text", example: "name = \"weighbridge\"" },
+    Key { name: "sources", takes: "a list of texts", example: "sources = [\"src/**/*.asm\"]" },
+    Key { name: "libraries", takes: "a list of texts", example: "libraries = [\"lib/*.a\"]" },
+    Key { name: "entry", takes: "a text", example: "entry = \"start\"" },
+    Key { name: "arguments", takes: "a list of texts", example: "arguments = [\"first\", \"second\"]" },
+    Key { name: "input", takes: "a text", example: "input = \"120\\n99\\n\"" },
+    Key { name: "files", takes: "a text", example: "files = \"files\"" },
+    Key { name: "seed", takes: "a number", example: "seed = 7" },
+    Key { name: "limits", takes: "a table", example: "limits = { steps = 1_000_000, output = 65536 }" },
+];
+
+const LIMITS: [Key; 2] = [
+    Key { name: "steps", takes: "a number", example: "steps = 1_000_000" },
+    Key { name: "output", takes: "a number", example: "output = 65536" },
+];
+
+struct Reader {
+    file: FileId,
+    found: Vec<Diagnostic>,
+}
+
+impl Manifest {
+    /// Reads a manifest; what is wrong is told in the second value, and left out of the first.
+    pub fn parse(text: &str, file: FileId) -> (Self, Vec<Diagnostic>) {
+        let mut reader = Reader { file, found: Vec::new() };
+        let mut manifest = Self::default();
+        if text.len() > LARGEST {
+            let place = reader.span(0..0);
+            reader.tell(code_info(70), place, "a manifest of more than a megabyte is none".to_owned());
+            return (manifest, reader.found);
+        }
+        let (table, errors) = DeTable::parse_recoverable(text);
+        for error in errors {
+            let span = error.span().unwrap_or(0..0);
+            let message = error.message().lines().next().unwrap_or_default().to_owned();
+            reader.tell(code_info(70), reader.span(span), message);
+        }
+        for (key, value) in table.get_ref() {
+            manifest.take(&mut reader, key, value);
+        }
+        reader.found.sort_by_key(|found| found.primary.span.start);
+        (manifest, reader.found)
+    }
+
+    fn take(&mut self, reader: &mut Reader, key: &Spanned<std::borrow::Cow<'_, str>>, value: &Spanned<DeValue<'_>>) {
+        let Some(known) = reader.known(&KEYS, key) else { return };
+        let span = reader.span(value.span());
+        let done = match known.name {
+            "name" => text(value).map(|text| self.name = Some(text)),
+            "entry" => text(value).map(|text| self.entry = Some((text, span))),
+            "input" => text(value).map(|text| self.input = Some(text)),
+            "files" => text(value).map(|text| self.files = Some((text, span))),
+            "seed" => number(value).map(|number| self.seed = Some(number)),
+            "arguments" => texts(reader, value).map(|texts| {
+                self.arguments = texts.into_iter().map(|(text, _)| text).collect();
+            }),
+            "sources" => texts(reader, value).map(|texts| self.sources = reader.patterns(texts)),
+            "libraries" => texts(reader, value).map(|texts| self.libraries = reader.patterns(texts)),
+            _ => match value.get_ref() {
+                DeValue::Table(table) => {
+                    table.iter().for_each(|(key, value)| self.take_limit(reader, key, value));
+                    Some(())
+                }
+                _ => None,
+            },
+        };
+        if done.is_none() {
+            reader.wrong_value(known, span);
+        }
+    }
+
+    fn take_limit(
+        &mut self,
+        reader: &mut Reader,
+        key: &Spanned<std::borrow::Cow<'_, str>>,
+        value: &Spanned<DeValue<'_>>,
+    ) {
+        let Some(known) = reader.known(&LIMITS, key) else { return };
+        let Some(number) = number(value) else {
+            let span = reader.span(value.span());
+            reader.wrong_value(known, span);
+            return;
+        };
+        match known.name {
+            "steps" => self.limits.steps = Some(number),
+            _ => self.limits.output = Some(number),
+        }
+    }
+
+    /// The sources and libraries among these paths, both in order of the patterns, then of path; patterns that
+    /// find nothing are told.
+    pub fn select(&self, paths: &[String]) -> (Vec<String>, Vec<String>, Vec<Diagnostic>) {
+        let mut found = Vec::new();
+        let mut select = |patterns: &[Pattern], what: &str| {
+            let mut chosen: Vec<String> = Vec::new();
+            for pattern in patterns {
+                let before = chosen.len();
+                for path in paths.iter().filter(|path| pattern.matcher.is_match(path.as_str())) {
+                    if !chosen.contains(path) {
+                        chosen.push(path.clone());
+                    }
+                }
+                let matched = paths.iter().any(|path| pattern.matcher.is_match(path.as_str()));
+                if chosen.len() == before && !matched {
+                    let message = format!("`{}` finds no {what}", pattern.text);
+                    let diagnostic = told(code_info(73), pattern.span, message);
+                    let near = nearest(&pattern.text, paths.iter().map(String::as_str));
+                    found.push(match near {
+                        Some(near) => {
+                            diagnostic.with_fix(format!("did you mean `{near}`?"), pattern.span, format!("\"{near}\""))
+                        }
+                        None => diagnostic.with_expected("paths from the folder of the manifest, such as \"src/**/*.asm\""),
+                    });
+                }
+            }
+            chosen
+        };
+        let default = [default_sources()];
+        let sources = if self.sources.is_empty() { select(&default, "file") } else { select(&self.sources, "file") };
+        let libraries = select(&self.libraries, "library");
+        // Without sources said, none is no mistake of a pattern.
+        found.retain(|diagnostic| diagnostic.primary.span.end > 0);
+        (sources, libraries, found)
+    }
+
+    /// The pattern that is used when the manifest says nothing of sources.
+    pub fn default_sources() -> &'static str {
+        "**/*.asm"
+    }
+}
+
+fn default_sources() -> Pattern {
+    let text = Manifest::default_sources().to_owned();
+    let matcher = GlobBuilder::new(&text).literal_separator(true).build().expect("it is a pattern").compile_matcher();
+    Pattern { text, span: Span::new(FileId(0), 0, 0), matcher }
+}
+
+impl Reader {
+    fn span(&self, range: std::ops::Range<usize>) -> Span {
+        Span::new(self.file, range.start, range.end)
+    }
+
+    fn tell(&mut self, info: &CodeInfo, span: Span, message: String) {
+        self.found.push(told(info, span, message));
+    }
+
+    /// The key of this name; one that is none is told, with the nearest.
+    fn known<'k>(&mut self, keys: &'k [Key], key: &Spanned<std::borrow::Cow<'_, str>>) -> Option<&'k Key> {
+        let name = key.get_ref().as_ref();
+        if let Some(known) = keys.iter().find(|known| known.name == name) {
+            return Some(known);
+        }
+        let span = self.span(key.span());
+        let found = told(code_info(71), span, format!("a manifest has no key `{name}` here"));
+        let names = keys.iter().map(|known| known.name);
+        self.found.push(match nearest(name, names.clone()) {
+            Some(near) => found.with_fix(format!("did you mean `{near}`?"), span, near),
+            None => found.with_expected(names.collect::<Vec<_>>().join(" ")),
+        });
+        None
+    }
+
+    fn wrong_value(&mut self, key: &Key, span: Span) {
+        let message = format!("`{}` takes {}", key.name, key.takes);
+        self.found.push(told(code_info(72), span, message).with_expected(key.example));
+    }
+
+    fn patterns(&mut self, texts: Vec<(String, Span)>) -> Vec<Pattern> {
+        let mut patterns = Vec::new();
+        for (text, span) in texts {
+            let plain = path_from("", &text);
+            let outside = plain.starts_with("..") || plain.starts_with('/');
+            if text.trim().is_empty() || outside {
+                let message = format!("`{text}` does not lie in the folder of the manifest");
+                self.found.push(told(code_info(72), span, message).with_expected("sources = [\"src/**/*.asm\"]"));
+                continue;
+            }
+            match GlobBuilder::new(&plain).literal_separator(true).build() {
+                Ok(glob) => patterns.push(Pattern { text, span, matcher: glob.compile_matcher() }),
+                Err(error) => {
+                    let message = format!("`{text}` is no pattern for paths: {}", error.kind());
+                    let found = told(code_info(72), span, message);
+                    self.found.push(found.with_expected("`*` for part of a name, `**` for folders, `[ab]` for one of these"));
+                }
+            }
+        }
+        patterns
+    }
+}
+
+fn told(info: &CodeInfo, span: Span, message: String) -> Diagnostic {
+    Diagnostic::new(info.code, info.severity, span, message)
+}
+
+fn text(value: &Spanned<DeValue<'_>>) -> Option<String> {
+    value.get_ref().as_str().map(str::to_owned)
+}
+
+fn number(value: &Spanned<DeValue<'_>>) -> Option<u64> {
+    let DeValue::Integer(number) = value.get_ref() else { return None };
+    u64::from_str_radix(number.as_str(), number.radix()).ok()
+}
+
+/// A list of texts; what in it is none is told.
+fn texts(reader: &mut Reader, value: &Spanned<DeValue<'_>>) -> Option<Vec<(String, Span)>> {
+    let DeValue::Array(list) = value.get_ref() else { return None };
+    let mut texts = Vec::new();
+    for value in list.iter() {
+        let span = reader.span(value.span());
+        match text(value) {
+            Some(text) => texts.push((text, span)),
+            None => reader.tell(code_info(72), span, "a list of texts holds something that is no text".to_owned()),
+        }
+    }
+    Some(texts)
+}

@@ -1,0 +1,193 @@
+//! A program's files: those a manifest selects, or a single source.
+
+use crate::disk::DiskFiles;
+use crate::manifest::{Manifest, NAME};
+use std::path::{Path, PathBuf};
+use wendax_asm::{Assembler, Inputs};
+use wendax_source::{Diagnostic, Files};
+
+/// Files looked at below a folder, at the most.
+const MOST_FILES: usize = 20_000;
+
+/// Which files make a program.
+#[derive(Debug, Clone, Default)]
+pub struct Project {
+    /// The folder that paths count from; empty for where we are.
+    pub root: PathBuf,
+    /// The manifest's file name, when there is one.
+    pub manifest_path: Option<String>,
+    /// What the manifest says.
+    pub manifest: Manifest,
+    /// The only source, when there is no manifest.
+    single: Option<String>,
+}
+
+impl Project {
+    /// The program that a path stands for: a folder with a manifest, a manifest, or a source. `None` when it is a
+    /// folder without manifest.
+    pub fn at(path: &Path) -> Option<Self> {
+        let is_manifest = path.file_name().is_some_and(|name| name == NAME);
+        if path.is_dir() {
+            return path.join(NAME).is_file().then(|| Self::with_manifest(path));
+        }
+        if is_manifest {
+            return Some(Self::with_manifest(path.parent().unwrap_or(Path::new(""))));
+        }
+        Some(Self { single: Some(path.to_string_lossy().into_owned()), ..Self::default() })
+    }
+
+    /// The program whose manifest selects a source, in the source's folder or one above it; else the source by
+    /// itself.
+    pub fn around(source: &Path) -> (Self, String) {
+        let whole = std::path::absolute(source).unwrap_or_else(|_| source.to_owned());
+        for folder in whole.ancestors().skip(1).take(8) {
+            if !folder.join(NAME).is_file() {
+                continue;
+            }
+            let project = Self::with_manifest(folder);
+            let Ok(inside) = whole.strip_prefix(folder) else { continue };
+            let inside = inside.to_string_lossy().into_owned();
+            let mut assembler = Assembler::default();
+            let files = DiskFiles::new(folder);
+            let (inputs, _) = project.clone().inputs(&mut assembler, &files);
+            if inputs.sources.contains(&inside) {
+                return (project, inside);
+            }
+            break;
+        }
+        let name = source.to_string_lossy().into_owned();
+        (Self { single: Some(name.clone()), ..Self::default() }, name)
+    }
+
+    fn with_manifest(folder: &Path) -> Self {
+        Self { root: folder.to_owned(), manifest_path: Some(NAME.to_owned()), ..Self::default() }
+    }
+
+    /// Its files.
+    pub fn files(&self) -> DiskFiles {
+        DiskFiles::new(&self.root)
+    }
+
+    /// The name an image of it gets: what the manifest says, or that of its folder or source.
+    pub fn name(&self) -> String {
+        if let Some(name) = self.manifest.name.as_ref().filter(|name| is_file_name(name)) {
+            return name.clone();
+        }
+        let place = match &self.single {
+            Some(single) => Path::new(single).with_extension(""),
+            None => std::path::absolute(&self.root).unwrap_or_else(|_| self.root.clone()),
+        };
+        place.file_name().map_or_else(|| "program".to_owned(), |name| name.to_string_lossy().into_owned())
+    }
+
+    /// Looks at the manifest and the folder anew: what is to be assembled, and what is wrong with the manifest.
+    pub fn inputs(&mut self, assembler: &mut Assembler, files: &dyn Files) -> (Inputs, Vec<Diagnostic>) {
+        let Some(path) = self.manifest_path.clone() else {
+            let sources = self.single.iter().cloned().collect();
+            return (Inputs { sources, ..Inputs::default() }, Vec::new());
+        };
+        let text = match files.text(&path) {
+            Ok(text) => text,
+            Err(error) => {
+                let file = assembler.place(&path, &"".into());
+                let info = wendax_asm::code_info(70);
+                let place = wendax_source::Span::new(file, 0, 0);
+                let message = format!("the manifest cannot be read: {}", error.0);
+                return (Inputs::default(), vec![Diagnostic::new(info.code, info.severity, place, message)]);
+            }
+        };
+        let file = assembler.place(&path, &text);
+        let (manifest, mut found) = Manifest::parse(&text, file);
+        let (sources, libraries, more) = manifest.select(&self.list());
+        found.extend(more);
+        if let Some((folder, span)) = &manifest.files
+            && !self.root.join(folder).is_dir()
+        {
+            let info = wendax_asm::code_info(73);
+            let message = format!("`{folder}` is no folder beside the manifest");
+            found.push(Diagnostic::new(info.code, info.severity, *span, message).with_expected("files = \"files\""));
+        }
+        if sources.is_empty() && found.is_empty() {
+            let info = wendax_asm::code_info(73);
+            let place = wendax_source::Span::new(file, 0, 0);
+            let none = Diagnostic::new(info.code, info.severity, place, "there are no sources beside the manifest");
+            found.push(none.with_expected(format!("sources = [\"{}\"]", Manifest::default_sources())));
+        }
+        self.manifest = manifest;
+        (Inputs { sources, libraries, entry: self.manifest.entry.clone() }, found)
+    }
+
+    /// All files below the root by path, in order; hidden ones and those in `build` are left out.
+    fn list(&self) -> Vec<String> {
+        let root = if self.root.as_os_str().is_empty() { Path::new(".") } else { &self.root };
+        let is_wanted = |entry: &walkdir::DirEntry| {
+            let name = entry.file_name().to_string_lossy();
+            entry.depth() == 0 || !name.starts_with('.') && !(entry.depth() == 1 && name == "build")
+        };
+        let walk = walkdir::WalkDir::new(root).max_depth(12).sort_by_file_name().into_iter().filter_entry(is_wanted);
+        walk.filter_map(Result::ok)
+            .filter(|entry| entry.file_type().is_file())
+            .take(MOST_FILES)
+            .filter_map(|entry| {
+                let inside = entry.path().strip_prefix(root).ok()?;
+                Some(inside.components().map(|part| part.as_os_str().to_string_lossy()).collect::<Vec<_>>().join("/"))
+            })
+            .collect()
+    }
+}
+
+/// A name that can be that of a file.
+fn is_file_name(name: &str) -> bool {
+    !name.is_empty() && !name.starts_with('.') && !name.contains(['/', '\\', '\0'])
+}
+
+/// The files of a new project with this name: paths and texts.
+pub fn starting_files(name: &str) -> Vec<(String, String)> {
+    let quoted = toml_text(name);
+    let manifest = format!(
+        "# What makes this program. `wendax` opens it, `wendax run` runs it, `wendax build` builds it.\n\
+         name = {quoted}\n\
+         sources = [\"src/**/*.asm\"]\n\
+         # libraries = [\"lib/*.a\"]           only what is used of them becomes part of the program\n\
+         entry = \"start\"\n\
+         arguments = []\n\
+         input = \"120\\n99\\n0\\n\"               # what is typed when nobody types\n\
+         files = \"files\"                     # the only folder the program's file calls may use\n\
+         limits = {{ steps = 10_000_000, output = 65536 }}\n"
+    );
+    let source = "; Axle loads are typed one a line, 0 ends; the sum is printed.\n\n\
+         start:  clr   r6              ; the sum so far\n\
+         @next:  sys   get_int\n\
+         \x20       jc    @done           ; the input has ended\n\
+         \x20       cmp   r0, 0\n\
+         \x20       jeq   @done\n\
+         \x20       add   r6, r0\n\
+         \x20       jmp   @next\n\
+         @done:  mov   r0, total\n\
+         \x20       sys   put_text\n\
+         \x20       mov   r0, r6\n\
+         \x20       sys   put_uint\n\
+         \x20       clr   r0\n\
+         \x20       sys   exit\n\n\
+         .data\n\
+         total:  .asciz \"total \"\n";
+    vec![
+        (NAME.to_owned(), manifest),
+        ("src/main.asm".to_owned(), source.to_owned()),
+        ("files/readme.txt".to_owned(), "What the program may read and write lies here.\n".to_owned()),
+    ]
+}
+
+/// A text as TOML writes it.
+fn toml_text(text: &str) -> String {
+    let mut out = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => out.extend(['\\', c]),
+            c if c.is_control() => out.push('?'),
+            c => out.push(c),
+        }
+    }
+    out.push('"');
+    out
+}

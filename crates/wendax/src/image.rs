@@ -1,0 +1,61 @@
+//! `wendax image`: what is in an image, or the image in another form.
+
+use crate::cli::{Format, ImageOptions, Show};
+use crate::{Failure, build, files, program};
+use std::fmt::Write;
+use std::path::Path;
+use wendax_asm::{disassembly, listing, memory_map, symbol_table, to_elf, to_hex, to_srecord};
+use wendax_source::FileId;
+
+pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
+    let path = &options.file;
+    let program = program::load(path, options.at)?;
+    // Nobody is left to tell when standard error is gone.
+    let _ = std::io::Write::write_all(&mut std::io::stderr(), program.remarks.as_bytes());
+    let image = program.image();
+    let sources = &program.assembly.sources;
+    if let Some(format) = options.format {
+        let bytes = match format {
+            Format::Bin => build::raw(image),
+            Format::Hex => to_hex(image).into_bytes(),
+            Format::Srec => to_srecord(image, &path.display().to_string()).into_bytes(),
+            Format::Elf => to_elf(image, sources),
+            Format::Object | Format::Library => {
+                return Err(Failure::usage("an image cannot be made an object again; `wendax build` makes them"));
+            }
+        };
+        files::write_to(options.output.as_deref().unwrap_or(Path::new("-")), &bytes)?;
+        return Ok(0);
+    }
+    let mut out = String::new();
+    let parts = if options.show.is_empty() { vec![Show::Map, Show::Symbols, Show::Code] } else { options.show.clone() };
+    if options.show.is_empty() {
+        let kind = match files::read(path) {
+            Ok(bytes) => program::kind_of(path, &bytes).words(),
+            Err(_) => "a project",
+        };
+        // Writing to a String cannot fail.
+        let _ = writeln!(out, "{}: {kind}\n", path.display());
+    }
+    for (index, part) in parts.iter().enumerate() {
+        if index > 0 {
+            out.push('\n');
+        }
+        match part {
+            Show::Map => out.push_str(&memory_map(image)),
+            Show::Symbols => out.push_str(&symbol_table(sources, image, options.order.into())),
+            Show::Code => out.push_str(&disassembly(image).0),
+            Show::Lines => {
+                let mut roots: Vec<FileId> = image.lines.iter().map(|line| line.span.file).collect();
+                roots.sort_unstable();
+                roots.dedup();
+                if roots.is_empty() {
+                    return Err(Failure::usage(format!("{}: this image has no lines of source", path.display())));
+                }
+                out.push_str(&listing(sources, &roots, image));
+            }
+        }
+    }
+    files::write_to(options.output.as_deref().unwrap_or(Path::new("-")), out.as_bytes())?;
+    Ok(0)
+}
