@@ -17,7 +17,7 @@ mod relocatable;
 mod write;
 
 pub use executable::to_elf;
-pub use read_executable::{ElfError, ElfProgram, from_elf, is_elf};
+pub use read_executable::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf};
 pub(crate) use read_objects::{is_library, read_objects};
 pub(crate) use relocatable::object;
 

@@ -8,6 +8,7 @@ use crate::layout::Placed;
 use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, SectionId, SectionKind, Statement, What};
+use rustc_hash::FxHashSet;
 use wendax_isa::w16::{DEVICE_START, STACK_END, STACK_START};
 use wendax_source::{Sources, Span};
 
@@ -162,6 +163,8 @@ fn limits(emitted: &Emitted, program: &mut Program<'_>) {
 }
 
 fn symbols(image: &mut Image, program: &Program<'_>) {
+    // What several units include is told once.
+    let mut told: FxHashSet<Span> = FxHashSet::default();
     for (index, unit) in program.units.iter().enumerate() {
         for (id, name) in unit.symbols() {
             let kind = match name.definition {
@@ -179,6 +182,9 @@ fn symbols(image: &mut Image, program: &Program<'_>) {
             }
             let span = unit.expansions.origin(name.span).map_or(name.span, |led| led.span);
             let is_global = name.global.is_some();
+            if span.file != unit.file && kind == SymbolKind::Constant && !told.insert(span) {
+                continue;
+            }
             image.symbols.push(Symbol { name: unit.spelling(id).to_owned(), value, kind, span, is_global });
         }
     }

@@ -44,7 +44,7 @@ pub use codes::{CODES, CodeInfo, code_info, problems_document};
 pub use completion::{Offer, Offers, offers, operand_help};
 pub use directives::{DIRECTIVES, DirectiveInfo};
 pub use disassembly::{disassembly, instructions};
-pub use elf::{ElfError, ElfProgram, MACHINE, from_elf, is_elf, to_elf, to_library};
+pub use elf::{ElfError, ElfProgram, MACHINE, SourceTrouble, from_elf, is_elf, to_elf, to_library};
 pub use format::format;
 pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use guide::{GuideEntry, guide, guide_nearest, guide_words};

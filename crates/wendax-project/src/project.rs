@@ -173,7 +173,7 @@ pub fn starting_files(name: &str) -> Vec<(String, String)> {
          total:  .asciz \"total \"\n";
     vec![
         (NAME.to_owned(), manifest),
-        ("src/main.asm".to_owned(), source.to_owned()),
+        ("src/main.asm".to_owned(), wendax_asm::format(source)),
         ("files/readme.txt".to_owned(), "What the program may read and write lies here.\n".to_owned()),
     ]
 }

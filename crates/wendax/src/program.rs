@@ -4,7 +4,8 @@ use crate::{Failure, files};
 use std::io::IsTerminal;
 use std::path::Path;
 use wendax_asm::{
-    Assembler, Assembly, ElfProgram, FormatError, Image, Inputs, from_elf, from_hex, from_raw, from_srecord, is_elf,
+    Assembler, Assembly, ElfProgram, FormatError, Image, Inputs, SourceTrouble, from_elf, from_hex, from_raw,
+    from_srecord, is_elf,
 };
 use wendax_project::{DiskFiles, NAME, Project};
 use wendax_source::{Severity, Style, render_all};
@@ -86,7 +87,7 @@ fn style() -> Style {
 pub(crate) fn here(path: Option<&Path>) -> Result<&Path, Failure> {
     match path {
         Some(path) => Ok(path),
-        None if Path::new(NAME).is_file() => Ok(Path::new("")),
+        None if Path::new(NAME).is_file() => Ok(Path::new(".")),
         None => Err(Failure::usage(format!(
             "name a source, an image or a project; there is no {NAME} in this folder (`wendax new FOLDER` makes a project)"
         ))),
@@ -95,11 +96,9 @@ pub(crate) fn here(path: Option<&Path>) -> Result<&Path, Failure> {
 
 /// The project a path stands for, if it is no image.
 pub(crate) fn project_at(path: &Path) -> Result<Option<Project>, Failure> {
-    let folder = if path.as_os_str().is_empty() { Path::new(".") } else { path };
-    if folder.is_dir() {
-        let project = Project::at(path).or_else(|| Project::at(folder));
-        let none = || Failure::usage(format!("{}: there is no {NAME} in this folder", folder.display()));
-        return project.map(Some).ok_or_else(none);
+    if path.is_dir() {
+        let none = || Failure::usage(format!("{}: there is no {NAME} in this folder", path.display()));
+        return Project::at(path).map(Some).ok_or_else(none);
     }
     if path.file_name().is_some_and(|name| name == NAME) {
         return Ok(Project::at(path));
@@ -156,14 +155,16 @@ fn bare(image: Image) -> Assembly {
 /// we are; else without, and why.
 fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String) {
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
-    let mut why = None;
+    let mut why: Option<SourceTrouble> = None;
     for folder in whole.ancestors().skip(1).take(3).chain([Path::new("")]) {
         match program.with_sources(&DiskFiles::new(folder)) {
             None => return (bare(program.bare_image()), String::new()),
             Some(Ok((image, sources))) => return (Assembly::of_image(image, sources), String::new()),
-            Some(Err(reason)) => {
-                why.get_or_insert(reason);
-            }
+            Some(Err(reason)) => match (&why, &reason) {
+                // Another text tells more than a place where there is none.
+                (None, _) | (Some(SourceTrouble::Missing { .. }), SourceTrouble::Changed(_)) => why = Some(reason),
+                _ => {}
+            },
         }
     }
     let note = why.map_or(String::new(), |why| format!("note: shown without source: {why}\n"));
@@ -176,7 +177,7 @@ pub(crate) fn assemble(mut project: Project) -> Result<Program, Failure> {
     let mut assembler = Assembler::default();
     let (inputs, found) = project.inputs(&mut assembler, &files);
     let mut assembly = assembler.assemble(&inputs, &files);
-    assembly.diagnostics.splice(0..0, found);
+    assembly.add(found);
     let remarks = render_all(&assembly.sources, &assembly.diagnostics, style());
     if assembly.diagnostics.iter().any(|found| found.severity == Severity::Problem) {
         return Err(Failure::problems(remarks));

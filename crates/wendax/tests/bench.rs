@@ -60,7 +60,7 @@ fn unsaved_text_is_asked_for_when_leaving() {
     screen.keys("Escape");
     screen.shows("unsaved");
     screen.text("q");
-    screen.shows("has changes that are not saved");
+    screen.shows("Not saved: ");
     screen.keys("Escape");
     screen.text("q");
     screen.text("d");

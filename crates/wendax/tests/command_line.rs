@@ -140,7 +140,7 @@ fn fixes_are_applied_to_the_source_and_told() {
         "{err}"
     );
     assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "start:  mov r1, 5\n        jmp start ; on\n");
-    assert!(folder.path("f.bin").exists());
+    assert!(folder.path("f.elf").exists());
     // What cannot be mended stays as it is, and is still a problem.
     let file = folder.file("g.asm", "start:  mov r1, [\n");
     assert_eq!(told(&mut wendax(&["build", "--fix"], &[&file])).0, 3);
@@ -153,7 +153,7 @@ fn wrong_use_is_told_kindly() {
     let (status, _, err) = told(&mut wendax(&["run"], &[&folder.path("nowhere.asm")]));
     assert_eq!((status, err.contains("there is no such file")), (2, true), "{err}");
     let (status, _, err) = told(&mut wendax(&["run"], &[folder.0.path()]));
-    assert_eq!((status, err.contains("this is a folder")), (2, true), "{err}");
+    assert_eq!((status, err.contains("there is no wendax.toml in this folder")), (2, true), "{err}");
     let file = folder.file("a.asm", "halt");
     assert_eq!(told(&mut wendax(&["run", "--at", "0x0201"], &[&file])).0, 2);
     assert_eq!(told(&mut wendax(&["run", "--at", "0x0200"], &[&file])).0, 2);
@@ -199,16 +199,17 @@ fn standard_output_takes_image_and_listing() {
     let (_, out, _) = told(&mut wendax(&["build", "--listing", "-"], &[&file]));
     assert!(out.contains("0200   0100") && out.contains("start: sys exit"), "{out}");
     let far = folder.file("far.asm", ".org 0x0400\nnop\nstart: halt\n");
-    let (_, _, err) = told(&mut wendax(&["build"], &[&far]));
+    let (_, _, err) = told(&mut wendax(&["build", "--format", "bin"], &[&far]));
     assert!(err.contains("run it with --at 0x0400") && err.contains("its entry is 0x0402"), "{err}");
 }
 
 #[test]
 fn help_has_examples_for_every_command() {
     for arguments in
-        [&["--help"][..], &["demo", "--help"], &["build", "--help"], &["guide", "--help"], &["run", "--help"]]
+        [&["--help"][..], &["demo"], &["new"], &["build"], &["image"], &["format"], &["guide"], &["run"]]
     {
-        let (status, out, _) = told(Command::new(env!("CARGO_BIN_EXE_wendax")).args(arguments));
+        let arguments: Vec<&str> = arguments.iter().copied().filter(|word| *word != "--help").chain(["--help"]).collect();
+        let (status, out, _) = told(Command::new(env!("CARGO_BIN_EXE_wendax")).args(&arguments));
         assert_eq!((status, out.contains("Examples:")), (0, true), "{arguments:?}");
     }
 }

@@ -37,6 +37,22 @@ impl From<object::read::Error> for ElfError {
     }
 }
 
+/// Why the sources of a program cannot be shown.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SourceTrouble {
+    /// One of them cannot be had.
+    #[error("its source {name}: {why}")]
+    Missing {
+        /// Its name.
+        name: String,
+        /// Why, in plain words.
+        why: String,
+    },
+    /// One of them is not the text the program was made from.
+    #[error("its source {0} has changed since it was built")]
+    Changed(String),
+}
+
 /// A program out of an ELF file.
 #[derive(Debug, Clone)]
 pub struct ElfProgram {
@@ -249,7 +265,7 @@ impl ElfProgram {
 
     /// The program with the sources its lines speak of; `None` when there are no lines. When a source is missing or
     /// is not the text the program was made from, the reason.
-    pub fn with_sources(&self, files: &dyn Files) -> Option<Result<(Image, Sources), String>> {
+    pub fn with_sources(&self, files: &dyn Files) -> Option<Result<(Image, Sources), SourceTrouble>> {
         if self.image.lines.is_empty() || self.files.is_empty() {
             return None;
         }
@@ -257,10 +273,10 @@ impl ElfProgram {
         for source in &self.files {
             let text = match files.text(&source.name) {
                 Ok(text) => text,
-                Err(error) => return Some(Err(format!("its source {}: {}", source.name, error.0))),
+                Err(error) => return Some(Err(SourceTrouble::Missing { name: source.name.clone(), why: error.0 })),
             };
             if source.digest.is_some_and(|digest_then| digest_then != digest(&text)) {
-                return Some(Err(format!("its source {} has changed since it was built", source.name)));
+                return Some(Err(SourceTrouble::Changed(source.name.clone())));
             }
             sources.add(SourceFile::new(source.name.as_str(), text));
         }
