@@ -86,6 +86,7 @@ fn instruction(word: &str) -> Vec<GuideEntry> {
 
 /// What each digit of the code is.
 fn digits(row: &Row) -> String {
+    const FIXED: &str = "which instruction it is";
     let (first, second) = row.pattern.split_once(' ').unwrap_or((row.pattern, ""));
     let mut parts: Vec<(String, &str)> = Vec::new();
     for digit in first.chars() {
@@ -96,7 +97,8 @@ fn digits(row: &Row) -> String {
             'k' => ("k".to_owned(), "constant 0 to 15"),
             'n' => ("n".to_owned(), "number of the call"),
             'x' => ("x".to_owned(), "signed distance in words from the next instruction"),
-            fixed => (fixed.to_string(), "fixed: which instruction"),
+            '0' if parts.iter().any(|(_, meaning)| *meaning != FIXED) => ("0".to_owned(), "always 0"),
+            fixed => (fixed.to_string(), FIXED),
         };
         match parts.last_mut() {
             Some((text, known)) if *known == meaning => text.push_str(&shown),
@@ -227,7 +229,7 @@ mod tests {
     #[test]
     fn codes_are_taken_apart_digit_by_digit() {
         let lines = &guide("ldw")[0].lines;
-        assert!(lines.contains(&"  61 fixed: which instruction · d destination register · b base register, F for none · w a second word: the offset".to_owned()), "{lines:#?}");
+        assert!(lines.contains(&"  61 which instruction it is · d destination register · b base register, F for none · w a second word: the offset".to_owned()), "{lines:#?}");
     }
 
     #[test]

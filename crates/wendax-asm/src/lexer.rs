@@ -440,7 +440,7 @@ pub(crate) fn comment_start(line: &str) -> usize {
 /// What a piece of a line is, for colouring.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Lexeme {
-    /// A mnemonic.
+    /// A mnemonic, or the name of a macro in its place.
     Mnemonic,
     /// A register, or `fl`.
     Register,
@@ -467,13 +467,17 @@ pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
     lexer.run(&mut tokens, &mut Problems::default());
     let mut pieces = Vec::with_capacity(tokens.len() + 1);
     let mut end = 0;
+    let mut opens = true;
     for (index, token) in tokens.iter().enumerate() {
         let range = token.start as usize..token.end as usize;
         let word = &line[range.clone()];
         let labels = tokens.get(index + 1).is_some_and(|next| next.kind == Kind::Mark(Mark::Colon));
+        // What stands where an instruction does and is none calls a macro.
+        let operates = opens;
+        opens &= labels || token.kind == Kind::Mark(Mark::Colon);
         let lexeme = match token.kind {
             Kind::Name | Kind::Local if labels => Lexeme::Definition,
-            Kind::Name if crate::mnemonics::mnemonic(word).is_some() => Lexeme::Mnemonic,
+            Kind::Name if crate::mnemonics::mnemonic(word).is_some() || operates => Lexeme::Mnemonic,
             Kind::Name if crate::mnemonics::register(word).is_some() => Lexeme::Register,
             Kind::Name | Kind::Local => Lexeme::Name,
             Kind::Directive => Lexeme::Directive,

@@ -142,7 +142,7 @@ fn draw_conflict(pen: &mut Pen<'_>, area: Rect, name: &str) {
 
 fn draw_guide(pen: &mut Pen<'_>, area: Rect, query: &str, chosen: usize, scroll: usize) {
     let found = guide::found(query);
-    let inner = sheet(pen, area, 124, area.height, "guide", &format!("{} entries", found.len()));
+    let inner = sheet(pen, area, area.width, area.height, "guide", &format!("{} entries", found.len()));
     let at = pen.text(inner.x, inner.y, inner.width, query, Ink::Text);
     pen.caret(at, inner.y);
     if query.is_empty() {

@@ -57,11 +57,9 @@ impl Columns {
 
 pub(super) fn draw(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
     let count = app.documents.len();
-    let file = if count > 1 { format!("{} · ", app.document().name) } else { String::new() };
     let which = if count > 1 { format!("file {} of {count} · ", app.current + 1) } else { String::new() };
     let note = format!("{which}line {} of {}", app.editor.cursor().0 + 1, app.editor.line_count());
-    let name = format!("{}source", file);
-    pen.head(area, &name, &note, app.focus == Pane::Source);
+    pen.head(area, "source", &note, app.focus == Pane::Source);
     if area.height < 2 {
         return;
     }

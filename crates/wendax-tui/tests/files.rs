@@ -1,0 +1,192 @@
+//! A program of several files: looked at, walked through, problems and names across them, what macros became.
+
+mod common;
+
+use common::Stage;
+use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use wendax_source::MemoryFiles;
+use wendax_tui::Message;
+
+const MAIN: &str = "\
+        .extern weigh
+        .include \"pair.inc\"
+start:  PAIR  r1
+        call  weigh
+        push  r1-r2
+        pop   r1-r2
+        sys   exit
+";
+const SCALE: &str = "        .global weigh\nweigh:  inc   r3\n        ret\n";
+const PAIR: &str = "        .macro PAIR r\n        inc   {r}\n        dec   {r}\n        .endmacro\n";
+
+fn yard() -> Stage {
+    let files = MemoryFiles::default().with("main.asm", MAIN).with("scale.asm", SCALE).with("pair.inc", PAIR);
+    Stage::project(&["main.asm", "scale.asm"], files).sized(140, 40)
+}
+
+#[track_caller]
+fn shows(stage: &mut Stage, wanted: &str) {
+    let screen = stage.screen();
+    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
+}
+
+#[test]
+fn the_walk_goes_to_the_file_it_is_in() {
+    let mut stage = yard();
+    shows(&mut stage, "/yard/main.asm");
+    stage.keys("] ] Right");
+    shows(&mut stage, "/yard/scale.asm");
+    shows(&mut stage, "way back from weigh, called on main.asm:4");
+    stage.keys("Left");
+    shows(&mut stage, "/yard/main.asm");
+}
+
+#[test]
+fn files_are_chosen_and_keep_what_belongs_to_their_lines() {
+    let mut stage = yard();
+    stage.keys("f");
+    for wanted in ["files of the program", "pair.inc", "included", "/yard/main.asm"] {
+        shows(&mut stage, wanted);
+    }
+    stage.keys("Down Enter l").text("2").keys("Enter b f Up Enter g");
+    shows(&mut stage, "paused: breakpoint");
+    shows(&mut stage, "/yard/scale.asm");
+    stage.keys("e").text("; above\n").keys("Ctrl-S");
+    assert_eq!(stage.saved.len(), 1);
+    assert_eq!(stage.saved[0].0, "/yard/scale.asm");
+    assert!(stage.saved[0].1.contains("; above\n"));
+}
+
+#[test]
+fn a_macro_unfolds_and_is_stepped_as_a_line_or_by_instruction() {
+    let mut stage = yard();
+    shows(&mut stage, "┊ inc   r1");
+    shows(&mut stage, "┊ dec   r1");
+    stage.keys("Right");
+    shows(&mut stage, "start + 2, line 3");
+    stage.keys("<");
+    shows(&mut stage, "step 0 of 1");
+    stage.keys(">");
+    shows(&mut stage, "start + 4, line 4");
+    stage.keys("> l").text("5").keys("Enter u");
+    shows(&mut stage, "start + 6, line 5");
+    shows(&mut stage, "┊ push r2");
+    stage.keys("> <");
+    shows(&mut stage, "start + 6, line 5");
+    stage.keys("< <");
+    shows(&mut stage, "step 0 of");
+}
+
+#[test]
+fn problems_are_gone_through_in_all_files_and_mended_in_all() {
+    let files = MemoryFiles::default().with("a.asm", "start: call weigh\n sys exit\n").with("b.asm", "weigh: muv r1, 2\n ret\n");
+    let mut stage = Stage::project(&["a.asm", "b.asm"], files);
+    shows(&mut stage, "2 problems in the text");
+    stage.keys("Ctrl-T N");
+    shows(&mut stage, "/yard/b.asm");
+    stage.keys("Ctrl-T g");
+    shows(&mut stage, "finished, status 0");
+    stage.keys("Ctrl-S");
+    let mut saved: Vec<&str> = stage.saved.iter().map(|(path, _)| path.as_str()).collect();
+    saved.sort_unstable();
+    assert_eq!(saved, ["/yard/a.asm", "/yard/b.asm"]);
+}
+
+#[test]
+fn names_are_followed_and_renamed_across_files() {
+    let mut stage = yard();
+    stage.keys("l").text("4").keys("Enter e End d");
+    stage.keys("Backspace Ctrl-G");
+    shows(&mut stage, "/yard/scale.asm");
+    stage.keys("Ctrl-U");
+    shows(&mut stage, "`weigh`: 1 of 4 places");
+    stage.keys("Ctrl-E Ctrl-U").text("scale").keys("Enter");
+    shows(&mut stage, "`weigh` is `scale` now, at 4 places in 2 files");
+    stage.keys("Ctrl-S Esc g");
+    shows(&mut stage, "finished, status 0");
+    assert!(stage.saved.iter().any(|(path, text)| path.ends_with("main.asm") && text.contains("call  scale")));
+    stage.keys("l").text("4").keys("Enter e End Ctrl-E Ctrl-U").text("r1").keys("Enter");
+    shows(&mut stage, "cannot be a name");
+}
+
+#[test]
+fn words_are_offered_with_their_meaning_and_taken_by_tab() {
+    let mut stage = yard();
+    stage.keys("l").text("6").keys("Enter e End Enter").text("sys put_t");
+    shows(&mut stage, "▸put_text");
+    stage.keys("Tab");
+    shows(&mut stage, "takes r0");
+    shows(&mut stage, "sys put_text");
+    stage.text("\n djn");
+    shows(&mut stage, "▸djnz");
+    stage.keys("Esc");
+    assert!(!stage.screen().contains("▸djnz"), "it can be declined");
+    stage.text("z r1, we");
+    shows(&mut stage, "a name of another file");
+    shows(&mut stage, "djnz d, label");
+    stage.keys("Down Up Tab");
+    shows(&mut stage, "djnz r1, weigh");
+}
+
+#[test]
+fn text_is_selected_copied_replaced_and_made_a_comment() {
+    let mut stage = yard();
+    stage.keys("l").text("4").keys("Enter e Home Shift-Down Ctrl-C");
+    assert_eq!(stage.copied, "call  weigh\n        ");
+    stage.keys("Ctrl-X");
+    shows(&mut stage, "                   push  r1-r2".trim_start());
+    stage.keys("Ctrl-Z Ctrl-Home Ctrl-A Ctrl-K");
+    shows(&mut stage, "; start:  PAIR  r1");
+    stage.keys("Ctrl-A Ctrl-K Ctrl-F").text("r1").keys("Enter Esc e Ctrl-R").text("r4").keys("Enter");
+    shows(&mut stage, "replaced at 3 places");
+    shows(&mut stage, "push  r4-r2");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "push  r1-r2");
+    stage.keys("Ctrl-End").text("\tmov r1 ,(2+ 3)").keys("Ctrl-B");
+    shows(&mut stage, "mov   r1, (2+ 3)");
+    stage.keys("End Ctrl-J");
+    assert_eq!(stage.app.editor.line(stage.app.editor.cursor().0).chars().nth(stage.app.editor.cursor().1), Some('('));
+}
+
+#[test]
+fn the_mouse_puts_the_cursor_selects_and_scrolls() {
+    let mut stage = yard();
+    stage.screen();
+    let mut mouse = |kind, column, row| {
+        stage.message(Message::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }));
+        stage.app.editor.cursor()
+    };
+    let text = 19;
+    // The line the walk is at is unfolded, so what follows lies two rows lower.
+    assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), text + 2, 2 + 2), (2, 2));
+    assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), text + 8, 2 + 5), (3, 8));
+    assert_eq!(mouse(MouseEventKind::Drag(MouseButton::Left), text + 12, 2 + 5), (3, 12));
+    assert_eq!(mouse(MouseEventKind::ScrollDown, text, 3), (6, 12));
+    assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), 120, 3), (6, 12), "elsewhere nothing happens");
+}
+
+#[test]
+fn files_changed_on_disk_are_taken_merged_or_asked_about() {
+    let changed = |stage: &mut Stage, base: &str, theirs: &str| {
+        stage.message(Message::Changed("main.asm".into(), base.into(), theirs.into()));
+    };
+    let mut stage = yard();
+    let theirs = MAIN.replace("PAIR  r1", "PAIR  r5");
+    changed(&mut stage, MAIN, &theirs);
+    shows(&mut stage, "changed by someone else, and is shown as it is now");
+    assert!(!stage.app.is_changed());
+    let mut stage = yard();
+    stage.keys("e Ctrl-End").text("; mine");
+    changed(&mut stage, MAIN, &theirs);
+    shows(&mut stage, "both changes are in the text now");
+    shows(&mut stage, "PAIR  r5");
+    shows(&mut stage, "; mine");
+    let mut stage = yard();
+    stage.keys("l").text("3").keys("Enter e End").text("; mine");
+    changed(&mut stage, MAIN, &theirs);
+    shows(&mut stage, "changed here and on disk, at the same lines");
+    stage.keys("x t");
+    shows(&mut stage, "PAIR  r5");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "PAIR  r1; mine");
+}
