@@ -21,13 +21,16 @@ pub struct Inputs {
     pub entry: Option<(String, Span)>,
 }
 
+/// The bytes of an object file or library, and the units they are.
+type Objects = (Arc<[u8]>, Vec<Arc<Unit>>);
+
 /// Assembles and links a program whenever it is asked to. Units of sources that are the same as before are
 /// kept.
 #[derive(Debug, Default)]
 pub struct Assembler {
     texts: Texts,
     units: FxHashMap<String, (Arc<Unit>, Used)>,
-    objects: FxHashMap<String, (Arc<[u8]>, Vec<Arc<Unit>>)>,
+    objects: FxHashMap<String, Objects>,
 }
 
 impl Assembler {

@@ -36,9 +36,9 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
     if comment_start(line) < at || in_text(before) {
         return Offers::default();
     }
-    let start = before.rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '.'))).map_or(0, |found| {
-        found + before[found..].chars().next().map_or(1, char::len_utf8)
-    });
+    let start = before
+        .rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '.')))
+        .map_or(0, |found| found + before[found..].chars().next().map_or(1, char::len_utf8));
     let word = &before[start..];
     let head = before[..start].trim_end();
     let mut list: Vec<Offer> = Vec::new();
@@ -86,7 +86,11 @@ fn local_names(assembly: &Assembly, file: Option<FileId>, word: &str) -> Vec<Off
         return Vec::new();
     };
     let labels = text.text().split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | ':')));
-    labels.filter_map(|part| part.strip_suffix(':')).filter(|part| part.starts_with('@')).map(|name| offer(name, "a local label")).collect()
+    labels
+        .filter_map(|part| part.strip_suffix(':'))
+        .filter(|part| part.starts_with('@'))
+        .map(|name| offer(name, "a local label"))
+        .collect()
 }
 
 /// A place within an open text or character.

@@ -172,12 +172,20 @@ pub(crate) fn directive(name: &str) -> Option<&'static DirectiveInfo> {
     DIRECTIVES.iter().find(|info| info.name.eq_ignore_ascii_case(name))
 }
 
-/// The block directive a line begins with, and where its name stands in the line.
+/// The block directive a line begins with, perhaps behind labels, and where its name stands in the line.
 pub(crate) fn block_directive(line: &str) -> Option<(Directive, std::ops::Range<usize>)> {
-    let start = line.len() - line.trim_start_matches([' ', '\t', '\u{feff}']).len();
-    let rest = &line[start..];
-    if !rest.starts_with('.') {
-        return None;
+    const BLANKS: [char; 3] = [' ', '\t', '\u{feff}'];
+    let mut start = line.len() - line.trim_start_matches(BLANKS).len();
+    let mut rest = &line[start..];
+    while !rest.starts_with('.') {
+        let colon = memchr::memchr(b':', rest.as_bytes())?;
+        let is_label = |c: char| c.is_alphanumeric() || matches!(c, '_' | '@');
+        if !rest[..colon].trim_end().chars().all(is_label) {
+            return None;
+        }
+        let behind = rest[colon + 1..].trim_start_matches(BLANKS);
+        start = line.len() - behind.len();
+        rest = behind;
     }
     let length = 1 + rest[1..].find(|c: char| !c.is_ascii_alphanumeric() && c != '_').unwrap_or(rest.len() - 1);
     let found = directive(&rest[..length]).filter(|info| info.directive.is_block())?;

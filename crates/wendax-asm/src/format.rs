@@ -110,7 +110,8 @@ fn pad(out: &mut String, column: usize) {
 fn labels(mut code: &str) -> (Vec<&str>, &str) {
     let mut labels = Vec::new();
     loop {
-        let end = code.find(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '{' | '}'))).unwrap_or(code.len());
+        let end =
+            code.find(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '{' | '}'))).unwrap_or(code.len());
         let Some(rest) = code[end..].trim_start().strip_prefix(':').filter(|_| end > 0) else {
             return (labels, code);
         };

@@ -50,7 +50,7 @@ pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex,
 pub use guide::{GuideEntry, guide, guide_nearest, guide_words};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 pub use lexer::{Lexeme, lexemes};
-pub use listing::{listing, memory_map, symbol_table, SymbolOrder};
+pub use listing::{SymbolOrder, listing, memory_map, symbol_table};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 

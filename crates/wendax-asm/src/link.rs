@@ -9,7 +9,7 @@ use crate::expr::{Base, EvalError, Expr, Names, SymbolId, Value, evaluate};
 use crate::layout::Placed;
 use crate::problems::{Problems, diagnostic};
 use crate::unit::{Definition, SectionId, SectionKind, Statement, Unit, What};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
 use wendax_source::{Diagnostic, Edit, Fix, Sources, Span, nearest};
 
@@ -200,15 +200,14 @@ impl<'a> Program<'a> {
 
     /// A name another unit defines without making it known, and the file that does.
     fn hidden(&self, sources: &Sources, except: UnitIndex, name: &str) -> Option<(Span, String)> {
-        let units = self.units.iter().enumerate().filter(|(index, _)| *index != except);
+        let mut units = self.units.iter().enumerate().filter(|(index, _)| *index != except);
         units
-            .filter_map(|(_, unit)| {
+            .find_map(|(_, unit)| {
                 let at = unit.spellings.iter().position(|known| known == name)?;
                 let known = &unit.names[at];
                 let here = !matches!(known.definition, Definition::Extern) && known.span.file != unit.expansions.file;
                 here.then(|| (known.span, sources.file(known.span.file).name().to_owned()))
             })
-            .next()
     }
 
     /// `.global name` above the line that defines it.
@@ -292,9 +291,9 @@ fn with_needed<'a>(units: &[&'a Unit], libraries: &[&'a Unit]) -> Vec<&'a Unit> 
             offered.entry(unit.spelling(id)).or_insert(index);
         }
     }
-    let mut known: FxHashMap<&str, ()> = FxHashMap::default();
+    let mut known: FxHashSet<&str> = FxHashSet::default();
     for unit in &all {
-        known.extend(unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| (unit.spelling(id), ())));
+        known.extend(unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| unit.spelling(id)));
     }
     let mut taken = vec![false; libraries.len()];
     let mut at = 0;
@@ -303,11 +302,11 @@ fn with_needed<'a>(units: &[&'a Unit], libraries: &[&'a Unit]) -> Vec<&'a Unit> 
         let wanted = unit.symbols().filter(|(_, name)| matches!(name.definition, Definition::Extern));
         for (id, _) in wanted.filter(|(_, name)| name.used.is_some()) {
             let name = unit.spelling(id);
-            let Some(&member) = offered.get(name).filter(|_| !known.contains_key(name)) else { continue };
+            let Some(&member) = offered.get(name).filter(|_| !known.contains(name)) else { continue };
             if !std::mem::replace(&mut taken[member], true) {
                 let unit = libraries[member];
                 known.extend(
-                    unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| (unit.spelling(id), ())),
+                    unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| unit.spelling(id)),
                 );
                 all.push(unit);
             }
@@ -324,7 +323,7 @@ fn merged(units: &[&Unit]) -> Vec<Merged> {
             match sections.iter_mut().find(|known| known.name == section.name && known.kind == section.kind) {
                 Some(known) => known.parts.push((index, id)),
                 None => {
-                    sections.push(Merged { name: section.name.clone(), kind: section.kind, parts: vec![(index, id)] })
+                    sections.push(Merged { name: section.name.clone(), kind: section.kind, parts: vec![(index, id)] });
                 }
             }
         }

@@ -121,7 +121,8 @@ fn names(out: &mut String, sources: &Sources, image: &Image, order: SymbolOrder)
             SymbolKind::Constant => "constant",
         };
         // Programs read from files need not have sources.
-        let place = sources.get(symbol.span.file).filter(|file| symbol.span.end > symbol.span.start && !file.name().is_empty());
+        let place =
+            sources.get(symbol.span.file).filter(|file| symbol.span.end > symbol.span.start && !file.name().is_empty());
         let line = place.map_or(String::new(), |file: &SourceFile| file.line_of(symbol.span.start).to_string());
         let file = place.filter(|_| several).map_or(String::new(), |file| format!("  ({})", file.name()));
         writeln!(out, " {:04X}  {kind:8} {line:>5}  {}{file}", symbol.value & 0xFFFF, symbol.name)?;

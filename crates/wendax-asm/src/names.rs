@@ -47,7 +47,10 @@ impl Assembly {
     /// The name that covers a byte of a file, or ends right before it.
     pub fn name_at(&self, file: FileId, byte: u32) -> Option<Span> {
         let text = self.sources.get(file)?.text();
-        words(file, text).into_iter().find(|word| word.span.start <= byte && byte <= word.span.end).map(|word| word.span)
+        words(file, text)
+            .into_iter()
+            .find(|word| word.span.start <= byte && byte <= word.span.end)
+            .map(|word| word.span)
     }
 
     /// Everywhere the name at a place stands, in the order of files and places.
@@ -84,7 +87,8 @@ impl Assembly {
         let spelling = if local && !name.starts_with('@') { format!("@{name}") } else { name.to_owned() };
         let plain = spelling.strip_prefix('@').filter(|_| local).unwrap_or(&spelling);
         let one = words(FileId(0), plain);
-        let is_name = matches!(one.as_slice(), [word] if word.text == plain) && !plain.is_empty() && !plain.starts_with('@');
+        let is_name =
+            matches!(one.as_slice(), [word] if word.text == plain) && !plain.is_empty() && !plain.starts_with('@');
         if !is_name {
             return Err(RenameError::NotAName(name.to_owned()));
         }
@@ -193,8 +197,11 @@ fn words(file: FileId, text: &str) -> Vec<Word<'_>> {
                     if labels && token.kind == Kind::Name {
                         owner = Some(token.start);
                     }
-                    let defines = ["equ", "macro"].iter().any(|name| directive[directive.len().min(1)..].eq_ignore_ascii_case(name));
-                    let is_first_operand = index.checked_sub(1).is_some_and(|before| tokens[before].kind == Kind::Directive);
+                    let defines = ["equ", "macro"]
+                        .iter()
+                        .any(|name| directive[directive.len().min(1)..].eq_ignore_ascii_case(name));
+                    let is_first_operand =
+                        index.checked_sub(1).is_some_and(|before| tokens[before].kind == Kind::Directive);
                     if !is_word {
                         let is_definition = labels || defines && is_first_operand;
                         found.push(Word { text: spelling, span, owner, is_definition });

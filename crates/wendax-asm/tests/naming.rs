@@ -43,7 +43,11 @@ fn a_name_made_known_is_one_in_all_files() {
     let definition = assembly.definition(call).expect("it is defined");
     assert_eq!(places(&assembly, &[definition]), ["scale.asm:2"]);
     let all: Vec<Span> = assembly.occurrences(call).iter().map(|found| found.span).collect();
-    assert_eq!(places(&assembly, &all), ["main.asm:1", "main.asm:4", "scale.asm:1", "scale.asm:2"], "not in comments, texts or other names");
+    assert_eq!(
+        places(&assembly, &all),
+        ["main.asm:1", "main.asm:4", "scale.asm:1", "scale.asm:2"],
+        "not in comments, texts or other names"
+    );
 }
 
 #[test]

@@ -71,6 +71,7 @@ fn repeats_count_and_see_the_names_around_them() {
         ".repeat 2, i\n.repeat 2, j\n.byte {i} * 16 + {j}\n.endrepeat\n.endrepeat\n halt",
         ".byte 0, 1, 16, 17\n halt",
     );
+    same("t: u: .repeat 2\n .word t - u\n.endrepeat\n halt\n .word t", "t: .word 0, 0\n halt\n .word t");
     same(".repeat 0\n nonsense\n.endrepeat\n halt", "halt");
 }
 

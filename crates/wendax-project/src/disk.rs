@@ -2,7 +2,7 @@
 
 use std::cell::RefCell;
 use std::collections::BTreeMap;
-use std::io::Read;
+use std::io::Read as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::SystemTime;
@@ -14,14 +14,20 @@ const LARGEST: u64 = 1 << 28;
 /// How a file looked when it was read.
 type Stamp = (u64, Option<SystemTime>);
 
+/// The bytes of a file, and how it looked when they were read.
+type Read = (Stamp, Arc<[u8]>);
+
+/// The bytes of a file as text.
+type Text = (Arc<[u8]>, Arc<str>);
+
 /// Files below a folder. What was read is kept as long as the file looks the same.
 #[derive(Debug, Default)]
 pub struct DiskFiles {
     root: PathBuf,
     /// Texts that are being edited, by path.
     edited: BTreeMap<String, Arc<str>>,
-    read: RefCell<BTreeMap<String, (Stamp, Arc<[u8]>)>>,
-    texts: RefCell<BTreeMap<String, (Arc<[u8]>, Arc<str>)>>,
+    read: RefCell<BTreeMap<String, Read>>,
+    texts: RefCell<BTreeMap<String, Text>>,
 }
 
 impl DiskFiles {

@@ -169,7 +169,9 @@ impl Manifest {
                         Some(near) => {
                             diagnostic.with_fix(format!("did you mean `{near}`?"), pattern.span, format!("\"{near}\""))
                         }
-                        None => diagnostic.with_expected("paths from the folder of the manifest, such as \"src/**/*.asm\""),
+                        None => {
+                            diagnostic.with_expected("paths from the folder of the manifest, such as \"src/**/*.asm\"")
+                        }
                     });
                 }
             }
@@ -240,7 +242,8 @@ impl Reader {
                 Err(error) => {
                     let message = format!("`{text}` is no pattern for paths: {}", error.kind());
                     let found = told(code_info(72), span, message);
-                    self.found.push(found.with_expected("`*` for part of a name, `**` for folders, `[ab]` for one of these"));
+                    self.found
+                        .push(found.with_expected("`*` for part of a name, `**` for folders, `[ab]` for one of these"));
                 }
             }
         }
@@ -265,7 +268,7 @@ fn number(value: &Spanned<DeValue<'_>>) -> Option<u64> {
 fn texts(reader: &mut Reader, value: &Spanned<DeValue<'_>>) -> Option<Vec<(String, Span)>> {
     let DeValue::Array(list) = value.get_ref() else { return None };
     let mut texts = Vec::new();
-    for value in list.iter() {
+    for value in list {
         let span = reader.span(value.span());
         match text(value) {
             Some(text) => texts.push((text, span)),

@@ -122,7 +122,7 @@ impl Project {
         let root = if self.root.as_os_str().is_empty() { Path::new(".") } else { &self.root };
         let is_wanted = |entry: &walkdir::DirEntry| {
             let name = entry.file_name().to_string_lossy();
-            entry.depth() == 0 || !name.starts_with('.') && !(entry.depth() == 1 && name == "build")
+            entry.depth() == 0 || !(name.starts_with('.') || entry.depth() == 1 && name == "build")
         };
         let walk = walkdir::WalkDir::new(root).max_depth(12).sort_by_file_name().into_iter().filter_entry(is_wanted);
         walk.filter_map(Result::ok)

@@ -76,7 +76,11 @@ pub(crate) enum Goal {
     Over(u32),
     Depth(u32),
     /// One step, and on while the next instruction belongs to this range of addresses or there are more frames.
-    Leave { from: u32, to: u32, depth: u32 },
+    Leave {
+        from: u32,
+        to: u32,
+        depth: u32,
+    },
     Stop,
     Addresses(Vec<u32>),
 }

@@ -107,8 +107,10 @@ impl App {
     pub(crate) fn take_texts(&mut self) -> Vec<(String, String)> {
         let mut texts = Vec::new();
         for index in 0..self.documents.len() {
-            let Some((revision, text)) =
-                self.editor_of(index).filter(|editor| editor.revision() != self.documents[index].sent).map(|editor| (editor.revision(), editor.text()))
+            let Some((revision, text)) = self
+                .editor_of(index)
+                .filter(|editor| editor.revision() != self.documents[index].sent)
+                .map(|editor| (editor.revision(), editor.text()))
             else {
                 continue;
             };
@@ -120,7 +122,8 @@ impl App {
 
     /// Goes up with every change of any file.
     pub(crate) fn generation(&self) -> u64 {
-        (0..self.documents.len()).filter_map(|index| self.editor_of(index)).map(Editor::revision).sum::<u64>() + self.renewals
+        (0..self.documents.len()).filter_map(|index| self.editor_of(index)).map(Editor::revision).sum::<u64>()
+            + self.renewals
     }
 
     /// Takes over which files the program is made of. Files with changes stay, whatever happened to them.
@@ -130,7 +133,11 @@ impl App {
             let name = &self.documents[index].name;
             let keeps = index == self.current || self.editor_of(index).is_some_and(Editor::is_changed);
             if keeps && !wanted.iter().any(|document| document.name == *name) {
-                wanted.push(Document::new(name.clone(), self.documents[index].path.clone(), self.documents[index].role));
+                wanted.push(Document::new(
+                    name.clone(),
+                    self.documents[index].path.clone(),
+                    self.documents[index].role,
+                ));
             }
         }
         let current = self.documents[self.current].name.clone();

@@ -41,7 +41,9 @@ impl App {
                 self.editor.select(false);
                 self.editor.go_to(line, column);
             }
-            MouseEventKind::Drag(MouseButton::Left) if self.mode == Mode::Write || self.editor.selection().is_some() => {
+            MouseEventKind::Drag(MouseButton::Left)
+                if self.mode == Mode::Write || self.editor.selection().is_some() =>
+            {
                 self.drag(place);
             }
             MouseEventKind::Drag(MouseButton::Left) => self.drag(place),

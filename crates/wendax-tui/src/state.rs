@@ -395,7 +395,8 @@ impl App {
     /// Files that are looked at: name and path.
     pub fn open_files(&self) -> Vec<(String, String)> {
         let open = (0..self.documents.len()).filter(|&index| self.editor_of(index).is_some());
-        open.filter_map(|index| Some((self.documents[index].name.clone(), self.documents[index].path.clone()?))).collect()
+        open.filter_map(|index| Some((self.documents[index].name.clone(), self.documents[index].path.clone()?)))
+            .collect()
     }
 
     /// The path of the file being looked at; `None` when it was never saved.

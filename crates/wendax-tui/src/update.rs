@@ -7,9 +7,9 @@ mod walk;
 mod write;
 
 use crate::actions::Action;
-use crate::keys::action_for;
 use crate::documents::{Document, Role};
 use crate::editor::LineShift;
+use crate::keys::action_for;
 use crate::state::{App, Ask, Breakpoint, Built, Effect, Message, Mode, Overlay, Pane, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use wendax_machine::{Event, Need};
@@ -78,7 +78,13 @@ impl App {
                 Breakpoint::Line { .. } | Breakpoint::Address(_) => true,
             });
             if lost > 0 {
-                self.message = Some((Tone::Trouble, format!("{} gone with its line; undo does not bring it back", if lost == 1 { "a breakpoint is".to_owned() } else { format!("{lost} breakpoints are") })));
+                self.message = Some((
+                    Tone::Trouble,
+                    format!(
+                        "{} gone with its line; undo does not bring it back",
+                        if lost == 1 { "a breakpoint is".to_owned() } else { format!("{lost} breakpoints are") }
+                    ),
+                ));
             }
             self.unfolded.retain_mut(|(file, line)| {
                 if *file != name {
@@ -384,7 +390,8 @@ impl App {
     /// walk goes on through the older one until it is asked to change.
     fn take_image(&mut self, first: bool, settings_changed: bool) {
         let image = self.assembly.image.clone();
-        let same = |session: &Session| session.image().segments == image.segments && session.image().entry == image.entry;
+        let same =
+            |session: &Session| session.image().segments == image.segments && session.image().entry == image.entry;
         match &mut self.session {
             Some(session) if same(session) && !settings_changed => {
                 session.relabel(image);
@@ -422,17 +429,21 @@ impl App {
 
     /// The files of the program: sources in their order, what they include, the manifest.
     fn take_files(&mut self, built: &Built) {
-        if built.manifest.is_none() && self.root.is_empty() && self.documents.len() == 1 && built.assembly.files().len() <= 1 {
+        if built.manifest.is_none()
+            && self.root.is_empty()
+            && self.documents.len() == 1
+            && built.assembly.files().len() <= 1
+        {
             return;
         }
         let root = self.root.clone();
         let path = |name: &str| {
-            let known = self.documents.iter().find(|document| document.name == name).and_then(|known| known.path.clone());
+            let known =
+                self.documents.iter().find(|document| document.name == name).and_then(|known| known.path.clone());
             known.or_else(|| Some(if name.starts_with('/') { name.to_owned() } else { format!("{root}{name}") }))
         };
         let document = |name: &str, role| Document::new(name.to_owned(), path(name), role);
-        let mut wanted: Vec<Document> =
-            built.inputs.sources.iter().map(|name| document(name, Role::Source)).collect();
+        let mut wanted: Vec<Document> = built.inputs.sources.iter().map(|name| document(name, Role::Source)).collect();
         for file in built.assembly.files() {
             let name = built.assembly.sources.file(file).name();
             if !wanted.iter().any(|known| known.name == name) {

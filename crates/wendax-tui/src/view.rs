@@ -15,9 +15,9 @@ mod source;
 use crate::state::{App, Depth, Pane};
 use crate::theme::Ink;
 use pen::Pen;
-pub(crate) use source::char_width;
 use ratatui::Frame;
 use ratatui::layout::Rect;
+pub(crate) use source::char_width;
 
 /// Draws everything.
 pub fn draw(app: &mut App, frame: &mut Frame<'_>) {

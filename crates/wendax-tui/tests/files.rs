@@ -79,7 +79,9 @@ fn a_macro_unfolds_and_is_stepped_as_a_line_or_by_instruction() {
 
 #[test]
 fn problems_are_gone_through_in_all_files_and_mended_in_all() {
-    let files = MemoryFiles::default().with("a.asm", "start: call weigh\n sys exit\n").with("b.asm", "weigh: muv r1, 2\n ret\n");
+    let files = MemoryFiles::default()
+        .with("a.asm", "start: call weigh\n sys exit\n")
+        .with("b.asm", "weigh: muv r1, 2\n ret\n");
     let mut stage = Stage::project(&["a.asm", "b.asm"], files);
     shows(&mut stage, "2 problems in the text");
     stage.keys("Ctrl-T N");

@@ -11,6 +11,7 @@ use crossterm::event::{
 };
 use crossterm::execute;
 use crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode};
+use notify::Watcher;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use std::collections::BTreeMap;
@@ -19,7 +20,6 @@ use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
-use notify::Watcher;
 use wendax_asm::{Assembler, Inputs};
 use wendax_machine::Settings;
 use wendax_project::{DiskFiles, NAME, Project};
@@ -89,7 +89,8 @@ fn first_source(inputs: &Inputs, files: &DiskFiles) -> String {
     let entry = inputs.entry.as_ref().map_or("start", |(name, _)| name.as_str());
     let has = |path: &&String| {
         let text = files.text(path).unwrap_or_default();
-        text.lines().any(|line| line.trim_start().strip_prefix(entry).is_some_and(|rest| rest.trim_start().starts_with(':')))
+        text.lines()
+            .any(|line| line.trim_start().strip_prefix(entry).is_some_and(|rest| rest.trim_start().starts_with(':')))
     };
     inputs.sources.iter().find(has).or(inputs.sources.first()).cloned().unwrap_or_else(|| NAME.to_owned())
 }
@@ -104,13 +105,7 @@ fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure
     Bench::new(app, Some(project)).run()
 }
 
-fn open_source(
-    project: Project,
-    name: &str,
-    path: Option<String>,
-    text: String,
-    theme: Theme,
-) -> Result<u8, Failure> {
+fn open_source(project: Project, name: &str, path: Option<String>, text: String, theme: Theme) -> Result<u8, Failure> {
     let app = App::new(path, &text, Settings::default(), theme);
     let app = with_unsaved(app, Path::new(name), &text);
     Bench::new(app, Some(project)).run()
@@ -152,7 +147,8 @@ impl Screen {
 
     fn leave() {
         let out = &mut std::io::stdout();
-        let _ = execute!(out, DisableMouseCapture, DisableBracketedPaste, LeaveAlternateScreen, crossterm::cursor::Show);
+        let _ =
+            execute!(out, DisableMouseCapture, DisableBracketedPaste, LeaveAlternateScreen, crossterm::cursor::Show);
         let _ = disable_raw_mode();
     }
 }
@@ -406,7 +402,9 @@ impl Bench {
     fn look_at_disk(&mut self) {
         let mut changed = false;
         for (name, path) in self.app.open_files() {
-            let (Some(base), Ok(now)) = (self.on_disk.get(&path).cloned(), std::fs::read_to_string(&path)) else { continue };
+            let (Some(base), Ok(now)) = (self.on_disk.get(&path).cloned(), std::fs::read_to_string(&path)) else {
+                continue;
+            };
             if now != base {
                 self.on_disk.insert(path, now.clone());
                 let effects = update(&mut self.app, Message::Changed(name, base, now));

@@ -5,9 +5,8 @@ use std::path::Path;
 use wendax_project::{NAME, starting_files};
 
 pub(crate) fn new(folder: &Path) -> Result<u8, Failure> {
-    let tell = |place: &Path, error: &std::io::Error| {
-        Failure::usage(format!("{}: {}", place.display(), files::plain(error)))
-    };
+    let tell =
+        |place: &Path, error: &std::io::Error| Failure::usage(format!("{}: {}", place.display(), files::plain(error)));
     if std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
         let text = format!("{}: this folder is not empty; a new project needs one of its own", folder.display());
         return Err(Failure::usage(text));

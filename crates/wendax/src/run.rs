@@ -5,8 +5,8 @@ use crate::{Failure, files, program};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::io::{BufRead, Write};
-use std::time::{Duration, Instant};
 use std::path::Path;
+use std::time::{Duration, Instant};
 use wendax_machine::{Event, Need, Settings};
 use wendax_session::{Command, Progress, Session, State};
 
@@ -181,7 +181,8 @@ fn report(session: &Session, state: &State) -> Report {
 fn tell(session: &Session, program: &program::Program, path: &Path, state: &State, report: &Report) -> u8 {
     let image = session.image();
     let line = image.line_at(report.pc);
-    let file = line.and_then(|line| program.assembly.sources.get(line.span.file)).filter(|file| !file.name().is_empty());
+    let file =
+        line.and_then(|line| program.assembly.sources.get(line.span.file)).filter(|file| !file.name().is_empty());
     let name = file.map_or_else(|| path.display().to_string(), |file| file.name().to_owned());
     let place = match (report.stop.line, image.nearest_label(report.pc)) {
         (Some(line), Some((symbol, offset))) => format!("{name}:{line}: at {} + {offset}", symbol.name),

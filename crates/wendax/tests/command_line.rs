@@ -205,10 +205,9 @@ fn standard_output_takes_image_and_listing() {
 
 #[test]
 fn help_has_examples_for_every_command() {
-    for arguments in
-        [&["--help"][..], &["demo"], &["new"], &["build"], &["image"], &["format"], &["guide"], &["run"]]
-    {
-        let arguments: Vec<&str> = arguments.iter().copied().filter(|word| *word != "--help").chain(["--help"]).collect();
+    for arguments in [&["--help"][..], &["demo"], &["new"], &["build"], &["image"], &["format"], &["guide"], &["run"]] {
+        let arguments: Vec<&str> =
+            arguments.iter().copied().filter(|word| *word != "--help").chain(["--help"]).collect();
         let (status, out, _) = told(Command::new(env!("CARGO_BIN_EXE_wendax")).args(&arguments));
         assert_eq!((status, out.contains("Examples:")), (0, true), "{arguments:?}");
     }

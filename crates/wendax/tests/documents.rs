@@ -1,22 +1,34 @@
 //! The documents say what is true: their examples assemble and run, their tables are complete.
 
+use wendax_asm::{Assembler, Inputs};
 use wendax_machine::{Machine, Run, Settings, Stop};
-use wendax_source::{Sources, Style, render_all};
+use wendax_source::{MemoryFiles, Style, render_all};
 
 const LANGUAGE: &str = include_str!("../../../docs/language.md");
 
-/// The examples of a document that are marked as source.
-fn examples(document: &str) -> Vec<&str> {
-    document.split("```asm\n").skip(1).filter_map(|rest| rest.split("```").next()).collect()
+/// The examples of a document that are marked as source: the file each needs besides, and its text. The first
+/// line of one that others need names it.
+fn examples(document: &str) -> Vec<(Option<&str>, &str)> {
+    let all = document.split("```asm").skip(1).filter_map(|rest| {
+        let (mark, rest) = rest.split_once('\n')?;
+        Some((mark.strip_prefix("-with "), rest.split("```").next()?))
+    });
+    all.collect()
 }
 
 #[test]
 fn examples_assemble_and_the_whole_one_runs() {
+    let mut files = MemoryFiles::default();
     let mut last = None;
-    for example in examples(LANGUAGE) {
-        let (sources, file) = Sources::single("example", example);
-        let assembly = wendax_asm::assemble(&sources, file);
-        assert!(assembly.is_runnable(), "{example}\n{}", render_all(&sources, &assembly.diagnostics, Style::Plain));
+    for (needed, example) in examples(LANGUAGE) {
+        let named = example.lines().next().and_then(|line| line.strip_prefix("; ")).filter(|name| name.ends_with(".asm"));
+        let name = named.unwrap_or("example.asm");
+        files = files.with(name, example);
+        let sources = [name].into_iter().chain(needed).map(str::to_owned).collect();
+        let inputs = Inputs { sources, ..Inputs::default() };
+        let assembly = Assembler::default().assemble(&inputs, &files);
+        let told = render_all(&assembly.sources, &assembly.diagnostics, Style::Plain);
+        assert!(assembly.is_runnable(), "{example}\n{told}");
         last = Some(assembly);
     }
     let whole = last.expect("there are examples");
@@ -24,6 +36,15 @@ fn examples_assemble_and_the_whole_one_runs() {
     let mut machine = Machine::new(&whole.image, Settings::default());
     assert_eq!(machine.run(Run { until: 1000, depth: None }), Stop::Finished(2));
     assert_eq!(machine.take_output(), b"2");
+}
+
+#[test]
+fn the_manifest_of_the_documents_is_without_problem() {
+    let document = include_str!("../../../docs/projects.md");
+    let text = document.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).expect("there is one");
+    let (manifest, found) = wendax_project::Manifest::parse(text, wendax_source::FileId(0));
+    assert_eq!(found, []);
+    assert_eq!((manifest.name.as_deref(), manifest.limits.steps), (Some("manifest"), Some(1_000_000)));
 }
 
 #[test]

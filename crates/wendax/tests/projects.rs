@@ -39,7 +39,16 @@ fn run(folder: &Path, arguments: &[&str]) -> (i32, String, String) {
 /// A copy of the demo of several files.
 fn demo() -> Folder {
     let folder = Folder::new();
-    for path in ["wendax.toml", "src/main.asm", "src/wagon.inc", "src/frames.inc", "src/wagons.asm", "src/totals.asm", "lib/print.asm", "files/readme.txt"] {
+    for path in [
+        "wendax.toml",
+        "src/main.asm",
+        "src/wagon.inc",
+        "src/frames.inc",
+        "src/wagons.asm",
+        "src/totals.asm",
+        "lib/print.asm",
+        "files/readme.txt",
+    ] {
         folder.file(path, std::fs::read(Path::new(DEMO).join(path)).expect("the demo is there"));
     }
     folder
@@ -67,21 +76,35 @@ fn the_demo_of_several_files_runs_without_remarks() {
     let demo = demo();
     let (status, out, err) = run(demo.0.path(), &["run"]);
     assert_eq!((status, err.as_str()), (0, ""));
-    assert!(out.contains(" 1305 slate    448 A") && out.contains("C     392") && out.ends_with("2123 cwt, the engine pulls it\n"), "{out}");
+    assert!(
+        out.contains(" 1305 slate    448 A")
+            && out.contains("C     392")
+            && out.ends_with("2123 cwt, the engine pulls it\n"),
+        "{out}"
+    );
 }
 
 #[test]
 fn every_form_of_an_image_runs_the_same() {
     let demo = demo();
     let wanted = run(demo.0.path(), &["run"]).1;
-    for (format, name) in [("elf", "build/manifest.elf"), ("hex", "build/manifest.hex"), ("srec", "build/manifest.srec"), ("bin", "build/manifest.bin")] {
+    for (format, name) in [
+        ("elf", "build/manifest.elf"),
+        ("hex", "build/manifest.hex"),
+        ("srec", "build/manifest.srec"),
+        ("bin", "build/manifest.bin"),
+    ] {
         let (status, _, err) = run(demo.0.path(), &["build", "--format", format]);
         assert_eq!(status, 0, "{err}");
         let (status, out, err) = run(demo.0.path(), &["run", name]);
         assert_eq!((status, out.as_str()), (0, wanted.as_str()), "{name}: {err}");
         let again = std::fs::read(demo.path(name)).expect("it was written");
         run(demo.0.path(), &["build", "--format", format]);
-        assert_eq!(std::fs::read(demo.path(name)).expect("it was written"), again, "the same input gives the same bytes");
+        assert_eq!(
+            std::fs::read(demo.path(name)).expect("it was written"),
+            again,
+            "the same input gives the same bytes"
+        );
     }
     // From one form to another and back nothing is lost.
     let (_, hex, _) = run(demo.0.path(), &["image", "build/manifest.elf", "--format", "hex"]);
@@ -94,7 +117,14 @@ fn an_image_shows_map_names_code_and_lines() {
     run(demo.0.path(), &["build"]);
     let (status, out, err) = run(demo.0.path(), &["image", "build/manifest.elf"]);
     assert_eq!((status, err.as_str()), (0, ""));
-    for wanted in ["an ELF program", "left: heap", "print_padded  (lib/print.asm)", "call print_wagon", "print_wagon:", "add_to_siding:"] {
+    for wanted in [
+        "an ELF program",
+        "left: heap",
+        "print_padded  (lib/print.asm)",
+        "call print_wagon",
+        "print_wagon:",
+        "add_to_siding:",
+    ] {
         assert!(out.contains(wanted), "{wanted} is not in\n{out}");
     }
     let (_, lines, _) = run(demo.0.path(), &["image", "build/manifest.elf", "--show", "lines"]);
@@ -140,7 +170,10 @@ fn a_library_gives_what_is_used_and_nothing_else() {
 #[test]
 fn problems_of_manifest_and_sources_are_told_alike() {
     let demo = demo();
-    demo.file("wendax.toml", "nmae = \"x\"\nsources = [\"src/*.asm\", \"lib/*.amd\"]\nentry = \"strat\"\nlimits = { steps = -1 }\n");
+    demo.file(
+        "wendax.toml",
+        "nmae = \"x\"\nsources = [\"src/*.asm\", \"lib/*.amd\"]\nentry = \"strat\"\nlimits = { steps = -1 }\n",
+    );
     let (status, _, err) = run(demo.0.path(), &["build"]);
     assert_eq!(status, 3);
     for wanted in [

@@ -54,17 +54,15 @@ pub(super) fn sections(sources: &Sources, rows: &[Row]) -> Vec<Section> {
         let start = address(run[0].symbol, run[0].address);
         program.begin_sequence(Some(start));
         for row in run {
-            let file = match files.iter().find(|(known, _)| *known == row.file) {
-                Some((_, file)) => *file,
-                None => {
-                    let name = sources.file(row.file).name();
-                    let name = line_name(if name.is_empty() { "untitled" } else { name });
-                    let directory = program.default_directory();
-                    let file = program.add_file(name, directory, Some(info(sources, row.file)));
-                    files.push((row.file, file));
-                    file
-                }
-            };
+            let known = files.iter().find(|(known, _)| *known == row.file).map(|(_, file)| *file);
+            let file = known.unwrap_or_else(|| {
+                let name = sources.file(row.file).name();
+                let name = line_name(if name.is_empty() { "untitled" } else { name });
+                let directory = program.default_directory();
+                let file = program.add_file(name, directory, Some(info(sources, row.file)));
+                files.push((row.file, file));
+                file
+            });
             let state = program.row();
             state.address_offset = (row.address - run[0].address).into();
             state.file = file;

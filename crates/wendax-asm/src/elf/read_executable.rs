@@ -154,7 +154,7 @@ fn symbols(file: &File<'_>) -> Vec<Symbol> {
             let name = symbol.name().ok().filter(|name| !name.is_empty())?.to_owned();
             // Numbers below zero are kept in four bytes.
             let value = i64::from(u32::try_from(symbol.address()).ok()?.cast_signed());
-            (value >= -0x1_0000 && value <= 0xFFFF_FFFF).then(|| Symbol {
+            (-0x1_0000..=0xFFFF_FFFF).contains(&value).then(|| Symbol {
                 name,
                 value,
                 kind,

@@ -77,7 +77,7 @@ fn object_text(name: &str, texts: &mut Texts) -> FileId {
     texts.sources.add(SourceFile::new(name, "; out of an object file"))
 }
 
-impl<'d> Reader<'d> {
+impl Reader<'_> {
     fn symbol_count(&self) -> usize {
         self.symbols.len()
     }

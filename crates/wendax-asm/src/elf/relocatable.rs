@@ -25,7 +25,9 @@ pub(crate) fn object(sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
         writer.section(&mut encoder, id);
         problems.extend(encoder.problems.list().iter().cloned());
     }
-    problems.into_iter().for_each(|problem| program.report(0, problem));
+    for problem in problems {
+        program.report(0, problem);
+    }
     writer.finish(sources, program)
 }
 

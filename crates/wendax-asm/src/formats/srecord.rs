@@ -82,8 +82,11 @@ fn parse(row: &str) -> Result<(u8, Vec<u8>), String> {
     if !rest.len().is_multiple_of(2) || !rest.bytes().all(|b| b.is_ascii_hexdigit()) {
         return Err("a record holds pairs of hexadecimal digits".to_owned());
     }
-    let bytes: Vec<u8> =
-        rest.as_bytes().chunks(2).map(|pair| std::str::from_utf8(pair).ok().and_then(|pair| u8::from_str_radix(pair, 16).ok()).unwrap_or(0)).collect();
+    let bytes: Vec<u8> = rest
+        .as_bytes()
+        .chunks(2)
+        .map(|pair| std::str::from_utf8(pair).ok().and_then(|pair| u8::from_str_radix(pair, 16).ok()).unwrap_or(0))
+        .collect();
     let (count, data) = bytes.split_first().ok_or("the record has no count")?;
     if usize::from(*count) != data.len() || data.is_empty() {
         return Err(format!("the count is {count}, but {} bytes follow", data.len()));

@@ -21,15 +21,12 @@ pub(super) fn resolve(parser: &mut Parser<'_>) {
             _ => continue,
         };
         let found = find(parser, span, scope);
-        parser.unit.steps[index] = match found {
-            Some(id) => {
-                parser.unit.names[id.0 as usize].used.get_or_insert(span);
-                if is_size { size_of(parser, span, id) } else { Step::Symbol(id) }
-            }
-            None => {
-                report(parser, index, span, scope);
-                Step::Unknown
-            }
+        parser.unit.steps[index] = if let Some(id) = found {
+            parser.unit.names[id.0 as usize].used.get_or_insert(span);
+            if is_size { size_of(parser, span, id) } else { Step::Symbol(id) }
+        } else {
+            report(parser, index, span, scope);
+            Step::Unknown
         };
     }
 }

@@ -83,7 +83,10 @@ impl<'a> Parser<'a> {
                     }
                 }
                 None => match word {
-                    Some((directive, range)) => gathering = self.block_line(directive, range, end, number),
+                    Some((directive, range)) => {
+                        self.labels_before(start..range.start, number);
+                        gathering = self.block_line(directive, range, end, number);
+                    }
                     None if self.conditions.last().is_some_and(|last| !(last.holds && last.around)) => {}
                     None => {
                         self.lex(start, end);
@@ -93,7 +96,7 @@ impl<'a> Parser<'a> {
             }
             start = end + 1;
         }
-        self.close(gathering);
+        self.close(gathering.as_ref());
         self.nesting -= 1;
         self.conditions = conditions;
         self.block = outer;
@@ -117,6 +120,15 @@ impl<'a> Parser<'a> {
         self.lex(start, end);
         (self.at, self.line, self.depth) = (1, number, 0);
         self.line_end = self.tokens.last().map_or(0, |token| token.end);
+    }
+
+    /// Labels that stand before a block directive, where its lines count.
+    fn labels_before(&mut self, range: std::ops::Range<usize>, number: u32) {
+        let counts = self.conditions.last().is_none_or(|last| last.holds && last.around);
+        if counts && !self.block.text[range.clone()].trim().is_empty() {
+            self.lex(range.start, range.end);
+            self.line(number);
+        }
     }
 
     /// A line with a block directive, where nothing is being gathered.
@@ -245,12 +257,12 @@ impl<'a> Parser<'a> {
     }
 
     /// The text of a block has ended.
-    fn close(&mut self, gathering: Option<Gathering<'a>>) {
+    fn close(&mut self, gathering: Option<&Gathering<'a>>) {
         if self.is_stopped {
             return;
         }
         let end = self.place(self.block.text.len()..self.block.text.len());
-        if let Some(open) = &gathering {
+        if let Some(open) = gathering {
             self.unclosed(open, end, "the text ends here");
             return;
         }

@@ -87,11 +87,8 @@ impl App {
         }
         for index in &files {
             let id = self.file_id(*index);
-            let edits: Vec<_> = places
-                .iter()
-                .filter(|place| Some(place.file) == id)
-                .map(|place| (place.range(), to.clone()))
-                .collect();
+            let edits: Vec<_> =
+                places.iter().filter(|place| Some(place.file) == id).map(|place| (place.range(), to.clone())).collect();
             self.editor_of_mut(*index).apply(&edits);
         }
         let where_to = if files.len() == 1 { String::new() } else { format!(" in {} files", files.len()) };
@@ -119,7 +116,8 @@ impl App {
     pub(super) fn toggle_comment(&mut self) {
         let (first, last) = self.editor.selected_lines();
         let is_comment = |line: &str| line.trim_start().starts_with(';');
-        let all = (first..=last).map(|line| self.editor.line(line)).all(|line| line.trim().is_empty() || is_comment(&line));
+        let all =
+            (first..=last).map(|line| self.editor.line(line)).all(|line| line.trim().is_empty() || is_comment(&line));
         self.editor.change_lines(|line| match line.find(';') {
             _ if line.trim().is_empty() => line.to_owned(),
             Some(at) if all => {
@@ -194,9 +192,10 @@ impl App {
         let text = self.editor.text();
         let edits: Vec<(std::ops::Range<usize>, String)> =
             text.match_indices(&wanted).map(|(at, found)| (at..at + found.len(), with.to_owned())).collect();
-        let range = self.editor.selection().map(|(from, to)| {
-            self.editor.byte_at(from.0, from.1)..self.editor.byte_at(to.0, to.1)
-        });
+        let range = self
+            .editor
+            .selection()
+            .map(|(from, to)| self.editor.byte_at(from.0, from.1)..self.editor.byte_at(to.0, to.1));
         let inside = |edit: &std::ops::Range<usize>| {
             range.as_ref().is_none_or(|range| range.start <= edit.start && edit.end <= range.end)
         };

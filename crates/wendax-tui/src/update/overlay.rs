@@ -78,10 +78,14 @@ impl App {
         match key.code {
             KeyCode::Esc => return,
             KeyCode::Enter => {
-                let example = found.get(chosen).and_then(|topic| guide::entries(topic).into_iter().find_map(|e| e.example));
+                let example =
+                    found.get(chosen).and_then(|topic| guide::entries(topic).into_iter().find_map(|e| e.example));
                 match example {
                     Some(example) => return self.put_example(&example),
-                    None => self.message = Some((Tone::Trouble, "there is no example of this to put into the text".to_owned())),
+                    None => {
+                        self.message =
+                            Some((Tone::Trouble, "there is no example of this to put into the text".to_owned()))
+                    }
                 }
             }
             KeyCode::Up => (chosen, scroll) = (chosen.saturating_sub(1), 0),
@@ -121,14 +125,18 @@ impl App {
     fn conflict_key(&mut self, key: KeyEvent, name: String, theirs: String) {
         match key.code {
             KeyCode::Char('k') => {
-                self.message = Some((Tone::Fine, format!("your text of {name} stays; saving puts it in the place of the other")));
+                self.message =
+                    Some((Tone::Fine, format!("your text of {name} stays; saving puts it in the place of the other")));
             }
             KeyCode::Char('t') => {
                 if let Some(index) = self.documents.iter().position(|document| document.name == name) {
                     let editor = self.editor_of_mut(index);
                     editor.replace_all(&theirs);
                     editor.mark_saved();
-                    self.message = Some((Tone::Fine, "the text on disk is here now; Ctrl-Z while writing brings yours back".to_owned()));
+                    self.message = Some((
+                        Tone::Fine,
+                        "the text on disk is here now; Ctrl-Z while writing brings yours back".to_owned(),
+                    ));
                 }
             }
             _ => self.overlay = Some(Overlay::Conflict { name, theirs }),

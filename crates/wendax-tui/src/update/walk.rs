@@ -2,9 +2,9 @@
 
 use crate::actions::Action;
 use crate::state::{App, Breakpoint, Lens, Tone, code_address};
-use wendax_source::FileId;
 use wendax_machine::RegionKind;
 use wendax_session::{Command, Session, State};
+use wendax_source::FileId;
 
 impl App {
     pub(super) fn walk(&mut self, action: Action) {
@@ -60,7 +60,10 @@ impl App {
             return;
         }
         let ended = matches!(session.state(), State::Finished(_));
-        let forward = matches!(command, Command::Step | Command::Over | Command::Line | Command::Out | Command::Go | Command::To(_));
+        let forward = matches!(
+            command,
+            Command::Step | Command::Over | Command::Line | Command::Out | Command::Go | Command::To(_)
+        );
         if ended && forward {
             return self.trouble("the program has ended; the left arrow goes back, R restarts");
         }
@@ -148,7 +151,8 @@ impl App {
         let lost = lost.count();
         if lost > 0 {
             let what = if lost == 1 { "a breakpoint has".to_owned() } else { format!("{lost} breakpoints have") };
-            self.message = Some((Tone::Trouble, format!("{what} no instruction any more and cannot stop; C clears all")));
+            self.message =
+                Some((Tone::Trouble, format!("{what} no instruction any more and cannot stop; C clears all")));
         }
         if let Some(session) = &mut self.session {
             session.set_breakpoints(addresses);

@@ -134,7 +134,10 @@ fn draw_conflict(pen: &mut Pen<'_>, area: Rect, name: &str) {
     let inner = sheet(pen, area, 78, 6, "changed twice", "");
     let text = format!("{name} was changed here and on disk, at the same lines.");
     pen.text(inner.x, inner.y, inner.width, &text, Ink::Text);
-    let keys = [("k", "keep yours; saving puts it in the place of the other"), ("t", "take what is on disk; Ctrl-Z brings yours back")];
+    let keys = [
+        ("k", "keep yours; saving puts it in the place of the other"),
+        ("t", "take what is on disk; Ctrl-Z brings yours back"),
+    ];
     for (y, (key, what)) in (inner.y + 1..inner.bottom()).zip(keys) {
         pen.pieces(inner.x, y, inner.width, &[(&format!("{key:>4}  "), Ink::Time), (what, Ink::Text)]);
     }

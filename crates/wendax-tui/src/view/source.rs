@@ -203,8 +203,11 @@ fn unfolded_rows(app: &App, line: usize) -> Vec<UnfoldedRow> {
     let mut rows = Vec::new();
     for piece in pieces {
         let made = piece.unfolded.map(|span| app.assembly.sources.text_of(span).to_owned());
-        let instructions =
-            if piece.kind == LineKind::Code { instructions(&app.assembly.image, piece.address, piece.length) } else { Vec::new() };
+        let instructions = if piece.kind == LineKind::Code {
+            instructions(&app.assembly.image, piece.address, piece.length)
+        } else {
+            Vec::new()
+        };
         if instructions.len() > 1 || made.is_none() && !instructions.is_empty() {
             rows.extend(instructions.into_iter().map(|(address, length, text)| UnfoldedRow {
                 address,
@@ -346,7 +349,9 @@ fn notes_of_trail(app: &App) -> Vec<(usize, String)> {
     let Some(session) = app.session.as_ref().filter(|_| app.is_current()) else { return Vec::new() };
     let mut notes: Vec<(usize, String)> = Vec::new();
     for effects in session.trail().rev() {
-        let Some((file, line)) = session.image().line_at(effects.pc).and_then(|piece| app.place_of(piece)) else { continue };
+        let Some((file, line)) = session.image().line_at(effects.pc).and_then(|piece| app.place_of(piece)) else {
+            continue;
+        };
         if file != app.current {
             continue;
         }

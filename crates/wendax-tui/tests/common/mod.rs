@@ -46,8 +46,16 @@ impl Stage {
 
     fn with_files(app: App, files: MemoryFiles, sources: Vec<String>) -> Self {
         let assembler = Assembler::default();
-        let mut stage =
-            Self { app, saved: Vec::new(), ended: false, copied: String::new(), size: (160, 50), files, sources, assembler };
+        let mut stage = Self {
+            app,
+            saved: Vec::new(),
+            ended: false,
+            copied: String::new(),
+            size: (160, 50),
+            files,
+            sources,
+            assembler,
+        };
         stage.message(Message::Resized(160, 50));
         let first = stage.app.first_effects();
         stage.carry_out(first);
