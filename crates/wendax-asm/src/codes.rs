@@ -198,7 +198,7 @@ mod tests {
             let (name, text) =
                 if index == 0 { ("example.asm", part) } else { part.split_once('\n').unwrap_or((part, "")) };
             files = files.with(name, text);
-            if index > 0 && name.ends_with(".asm") {
+            if index > 0 && name.split('.').next_back() == Some("asm") {
                 paths.push(name.to_owned());
             }
         }

@@ -201,13 +201,12 @@ impl<'a> Program<'a> {
     /// A name another unit defines without making it known, and the file that does.
     fn hidden(&self, sources: &Sources, except: UnitIndex, name: &str) -> Option<(Span, String)> {
         let mut units = self.units.iter().enumerate().filter(|(index, _)| *index != except);
-        units
-            .find_map(|(_, unit)| {
-                let at = unit.spellings.iter().position(|known| known == name)?;
-                let known = &unit.names[at];
-                let here = !matches!(known.definition, Definition::Extern) && known.span.file != unit.expansions.file;
-                here.then(|| (known.span, sources.file(known.span.file).name().to_owned()))
-            })
+        units.find_map(|(_, unit)| {
+            let at = unit.spellings.iter().position(|known| known == name)?;
+            let known = &unit.names[at];
+            let here = !matches!(known.definition, Definition::Extern) && known.span.file != unit.expansions.file;
+            here.then(|| (known.span, sources.file(known.span.file).name().to_owned()))
+        })
     }
 
     /// `.global name` above the line that defines it.
@@ -305,9 +304,7 @@ fn with_needed<'a>(units: &[&'a Unit], libraries: &[&'a Unit]) -> Vec<&'a Unit> 
             let Some(&member) = offered.get(name).filter(|_| !known.contains(name)) else { continue };
             if !std::mem::replace(&mut taken[member], true) {
                 let unit = libraries[member];
-                known.extend(
-                    unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| unit.spelling(id)),
-                );
+                known.extend(unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| unit.spelling(id)));
                 all.push(unit);
             }
         }

@@ -7,6 +7,7 @@
 //! This crate reads files and folders, and writes none.
 
 mod disk;
+pub mod fuzzing;
 mod manifest;
 mod project;
 

@@ -40,10 +40,13 @@ fn everything_wrong_is_told_at_once_with_its_place() {
 
 #[test]
 fn patterns_select_in_their_order_and_each_file_once() {
-    let (manifest, found) = Manifest::parse("sources = [\"z.asm\", \"src/*.asm\", \"**/*.asm\"]\nlibraries = [\"lib/*.a\"]", FileId(0));
+    let (manifest, found) =
+        Manifest::parse("sources = [\"z.asm\", \"src/*.asm\", \"**/*.asm\"]\nlibraries = [\"lib/*.a\"]", FileId(0));
     assert_eq!(found, []);
-    let paths: Vec<String> =
-        ["a.asm", "lib/x.a", "lib/y.o", "src/b.asm", "src/deep/c.asm", "z.asm"].iter().map(|p| (*p).to_owned()).collect();
+    let paths: Vec<String> = ["a.asm", "lib/x.a", "lib/y.o", "src/b.asm", "src/deep/c.asm", "z.asm"]
+        .iter()
+        .map(|p| (*p).to_owned())
+        .collect();
     let (sources, libraries, found) = manifest.select(&paths);
     assert_eq!(sources, ["z.asm", "src/b.asm", "a.asm", "src/deep/c.asm"]);
     assert_eq!(libraries, ["lib/x.a"]);

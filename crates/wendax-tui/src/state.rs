@@ -7,7 +7,7 @@ use crate::theme::Theme;
 use wendax_asm::{Assembly, Image, Inputs, Line, disassembly};
 use wendax_machine::{Need, RegionKind, Settings};
 use wendax_session::{Explanation, Replay, Session, State, explain};
-use wendax_source::{Diagnostic, FileId, Severity, Sources};
+use wendax_source::{Diagnostic, FileId, Severity, SourceFile, Sources};
 
 /// The two states of the bench.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -322,7 +322,7 @@ impl App {
     pub fn for_image_with_sources(path: String, assembly: Assembly, settings: Settings, theme: Theme) -> Self {
         let sources = &assembly.sources;
         let first = assembly.image.line_at(assembly.image.entry).map_or(FileId(0), |line| line.span.file);
-        let text = sources.get(first).map(|file| file.shared_text()).unwrap_or_default();
+        let text = sources.get(first).map(SourceFile::shared_text).unwrap_or_default();
         let mut files: Vec<FileId> = assembly.image.lines.iter().map(|line| line.span.file).collect();
         files.sort_unstable();
         files.dedup();
@@ -434,8 +434,8 @@ impl App {
     pub(crate) fn place_of(&self, piece: &Line) -> Option<(usize, usize)> {
         let index = self.index_of(piece.span.file)?;
         let name = &self.documents[index].name;
-        let shifts = self.moved.iter().filter(|(file, _)| file == name);
-        let line = shifts.fold(Some(piece.line as usize - 1), |line, (_, shift)| shift.moved(line?))?;
+        let mut shifts = self.moved.iter().filter(|(file, _)| file == name);
+        let line = shifts.try_fold(piece.line as usize - 1, |line, (_, shift)| shift.moved(line))?;
         Some((index, line))
     }
 

@@ -65,16 +65,12 @@ impl App {
         for shift in shifts {
             let mut lost = 0;
             self.breakpoints.retain_mut(|breakpoint| match breakpoint {
-                Breakpoint::Line { file, line } if *file == name => match shift.moved(*line) {
-                    Some(moved) => {
-                        *line = moved;
-                        true
-                    }
-                    None => {
-                        lost += 1;
-                        false
-                    }
-                },
+                Breakpoint::Line { file, line } if *file == name => {
+                    let moved = shift.moved(*line);
+                    lost += usize::from(moved.is_none());
+                    *line = moved.unwrap_or(*line);
+                    moved.is_some()
+                }
                 Breakpoint::Line { .. } | Breakpoint::Address(_) => true,
             });
             if lost > 0 {
@@ -210,7 +206,7 @@ impl App {
             Action::SelectAll => self.editor.select_all(),
             Action::Comment => self.toggle_comment(),
             Action::Columns => self.put_in_columns(),
-            Action::Bracket => self.to_bracket(),
+            Action::Bracket => self.go_to_bracket(),
             Action::Quit if self.is_changed() => self.overlay = Some(Overlay::Leaving),
             Action::Quit => effects.push(Effect::Quit),
             Action::Save => self.save(false, effects),
@@ -332,16 +328,13 @@ impl App {
             self.message = Some((Tone::Fine, format!("{name} was changed by someone else, and is shown as it is now")));
             return;
         }
-        match diffy::merge(base, &ours, &theirs) {
-            Ok(merged) => {
-                self.editor_of_mut(index).replace_all(&merged);
-                let text = format!("{name} was changed by someone else too; both changes are in the text now, unsaved");
-                self.message = Some((Tone::Fine, text));
-            }
-            Err(_) => {
-                self.show_document(index);
-                self.overlay = Some(Overlay::Conflict { name: name.to_owned(), theirs });
-            }
+        if let Ok(merged) = diffy::merge(base, &ours, &theirs) {
+            self.editor_of_mut(index).replace_all(&merged);
+            let text = format!("{name} was changed by someone else too; both changes are in the text now, unsaved");
+            self.message = Some((Tone::Fine, text));
+        } else {
+            self.show_document(index);
+            self.overlay = Some(Overlay::Conflict { name: name.to_owned(), theirs });
         }
     }
 

@@ -21,7 +21,8 @@ fn examples_assemble_and_the_whole_one_runs() {
     let mut files = MemoryFiles::default();
     let mut last = None;
     for (needed, example) in examples(LANGUAGE) {
-        let named = example.lines().next().and_then(|line| line.strip_prefix("; ")).filter(|name| name.ends_with(".asm"));
+        let named =
+            example.lines().next().and_then(|line| line.strip_prefix("; ")).filter(|name| name.ends_with(".asm"));
         let name = named.unwrap_or("example.asm");
         files = files.with(name, example);
         let sources = [name].into_iter().chain(needed).map(str::to_owned).collect();

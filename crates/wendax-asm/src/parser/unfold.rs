@@ -16,6 +16,9 @@ use wendax_source::{FileId, Span};
 /// Unfolded text of one unit, in bytes: a program for 64 KiB needs a small part of it.
 const MOST_TEXT: usize = 1 << 23;
 
+/// Macros and rounds unfolded in one unit.
+const MOST_EXPANSIONS: usize = 1 << 18;
+
 /// A piece of a body.
 #[derive(Debug, Clone, Copy)]
 enum Part<'a> {
@@ -199,6 +202,11 @@ impl<'a> Parser<'a> {
         if self.unit.expansions.text.len() > MOST_TEXT {
             self.is_stopped = true;
             self.report_chain(call, "this unfolds to more text than any program needs, over 8 MiB");
+            return None;
+        }
+        if self.unit.expansions.list.len() >= MOST_EXPANSIONS {
+            self.is_stopped = true;
+            self.report_chain(call, "this unfolds more often than any program needs, 262144 times");
             return None;
         }
         let text: &'a str = self.arena.alloc(Arc::from(&self.unit.expansions.text[base as usize..]));

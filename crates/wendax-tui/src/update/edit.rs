@@ -149,7 +149,7 @@ impl App {
     }
 
     /// Goes to the partner of the bracket under or right before the cursor.
-    pub(super) fn to_bracket(&mut self) {
+    pub(super) fn go_to_bracket(&mut self) {
         match self.bracket_partner() {
             Some((line, column)) => self.editor.go_to(line, column),
             None => self.trouble("there is no bracket with a partner under the cursor"),

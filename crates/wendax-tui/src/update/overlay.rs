@@ -80,13 +80,11 @@ impl App {
             KeyCode::Enter => {
                 let example =
                     found.get(chosen).and_then(|topic| guide::entries(topic).into_iter().find_map(|e| e.example));
-                match example {
-                    Some(example) => return self.put_example(&example),
-                    None => {
-                        self.message =
-                            Some((Tone::Trouble, "there is no example of this to put into the text".to_owned()))
-                    }
+                if let Some(example) = example {
+                    self.put_example(&example);
+                    return;
                 }
+                self.message = Some((Tone::Trouble, "there is no example of this to put into the text".to_owned()));
             }
             KeyCode::Up => (chosen, scroll) = (chosen.saturating_sub(1), 0),
             KeyCode::Down => (chosen, scroll) = ((chosen + 1).min(found.len().saturating_sub(1)), 0),

@@ -80,17 +80,14 @@ impl App {
             self.message = Some((Tone::Fine, "there is no problem".to_owned()));
             return;
         };
-        match self.index_of(file) {
-            Some(index) => {
-                self.show_document(index);
-                self.editor.select(false);
-                self.editor.go_to(line, column);
-            }
-            None => {
-                let found = self.assembly.diagnostics.iter().zip(&self.places).find(|(_, (of, ..))| *of == file);
-                let text = found.map_or(String::new(), |(diagnostic, _)| diagnostic.message.clone());
-                self.message = Some((Tone::Trouble, text));
-            }
+        if let Some(index) = self.index_of(file) {
+            self.show_document(index);
+            self.editor.select(false);
+            self.editor.go_to(line, column);
+        } else {
+            let found = self.assembly.diagnostics.iter().zip(&self.places).find(|(_, (of, ..))| *of == file);
+            let text = found.map_or(String::new(), |(diagnostic, _)| diagnostic.message.clone());
+            self.message = Some((Tone::Trouble, text));
         }
     }
 

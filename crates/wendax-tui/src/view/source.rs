@@ -75,7 +75,7 @@ pub(super) fn draw(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
     let scroll = text_scroll(app, body.width.saturating_sub(columns.text() + 1).into());
     let ran = notes_of_trail(app);
     let pieces = pieces_in(app, app.source_top..app.source_top + usize::from(body.height));
-    let present = app.present_piece().and_then(|_| app.session.as_ref()).map(Session::present_address);
+    let present = app.present_piece().and(app.session.as_ref()).map(Session::present_address);
     let mut drawn = crate::mouse::Drawn {
         from: (body.x, body.y),
         to: (body.right(), body.bottom()),

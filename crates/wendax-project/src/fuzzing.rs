@@ -1,0 +1,89 @@
+//! What fuzzers call, with the checks that must hold for any bytes. The targets in `fuzz/` run them for as long as
+//! one likes, a test of this crate for a moment, so that they do not rot.
+//!
+//! What must hold: no panic; places of what is told lie in texts a person wrote; time and memory are bounded, which
+//! the fuzzer's own limits see.
+
+use crate::Manifest;
+use wendax_asm::{
+    Assembler, Assembly, Inputs, disassembly, format, from_elf, from_hex, from_raw, from_srecord, lexemes, listing,
+    memory_map, offers, operand_help, symbol_table, to_elf, to_hex, to_raw, to_srecord,
+};
+use wendax_source::{FileId, MemoryFiles, Sources, Style, render_all};
+
+/// Bytes as sources: one or several, cut at NUL bytes, each of which may include the others.
+pub fn sources(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    let mut files = MemoryFiles::default();
+    let mut names = Vec::new();
+    for (number, part) in text.split('\0').take(4).enumerate() {
+        let name = format!("{number}.asm");
+        files = files.with(name.clone(), part);
+        names.push(name);
+    }
+    let inputs = Inputs { sources: names.clone(), ..Inputs::default() };
+    let mut assembler = Assembler::default();
+    let assembly = assembler.assemble(&inputs, &files);
+    check(&assembly);
+    let again = assembler.assemble(&inputs, &files);
+    assert_eq!(again.image, assembly.image, "what is kept gives the same program");
+    if assembly.is_runnable() {
+        let _ = from_elf(&to_elf(&assembly.image, &assembly.sources));
+        let roots: Vec<FileId> = names.iter().filter_map(|name| assembly.sources.find(name)).collect();
+        let _ = listing(&assembly.sources, &roots, &assembly.image);
+        let _ = (memory_map(&assembly.image), to_hex(&assembly.image), to_srecord(&assembly.image, "fuzz"));
+    }
+    if let Ok(object) = assembler.object(&names[0], &files) {
+        let linked = Inputs { libraries: vec!["0.o".to_owned()], ..Inputs::default() };
+        check(&Assembler::default().assemble(&linked, &files.clone().with("0.o", object)));
+    }
+    let formatted = format(&text);
+    assert_eq!(format(&formatted), formatted, "formatting twice is formatting once");
+    for line in text.lines().take(50) {
+        let _ = (lexemes(line), operand_help(line));
+        let _ = offers(&assembly, assembly.sources.find(&names[0]), line, line.len());
+    }
+}
+
+/// What is told lies where a person can see it, and can be shown.
+fn check(assembly: &Assembly) {
+    for found in assembly.diagnostics.iter().take(200) {
+        let file = assembly.sources.file(found.primary.span.file);
+        assert!(file.text().get(found.primary.span.range()).is_some(), "{found:?}");
+        assert!(!file.name().ends_with(", unfolded"), "{found:?}");
+    }
+    let shown = &assembly.diagnostics[..assembly.diagnostics.len().min(20)];
+    let _ = render_all(&assembly.sources, shown, Style::Plain);
+}
+
+/// Bytes as a manifest.
+pub fn manifest(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    let (manifest, found) = Manifest::parse(&text, FileId(0));
+    for found in found {
+        assert!(text.get(found.primary.span.range()).is_some(), "{found:?}");
+    }
+    let _ = manifest.select(&["src/a.asm".to_owned(), "lib/b.a".to_owned()]);
+}
+
+/// Bytes as an image in each form, or as an object or library to link.
+pub fn images(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    let loaded = [from_hex(&text), from_srecord(&text)].into_iter().flatten().map(|loaded| loaded.image);
+    let raw = from_raw(data, 0x0200).ok();
+    let elf = from_elf(data).ok();
+    let none = MemoryFiles::default();
+    if let Some(elf) = &elf {
+        let _ = elf.with_sources(&none);
+    }
+    for image in loaded.chain(raw).chain(elf.map(|elf| elf.bare_image())) {
+        let (shown, with_lines) = disassembly(&image);
+        assert!(with_lines.lines.iter().all(|line| shown.get(line.span.range()).is_some()));
+        let _ = (to_raw(&image), memory_map(&image));
+        let _ = symbol_table(&Sources::new(), &image, wendax_asm::SymbolOrder::Name);
+    }
+    let files = none.with("x.a", data).with("a.asm", "        .extern x\nstart:  call  x\n        sys   exit\n");
+    let inputs =
+        Inputs { sources: vec!["a.asm".to_owned()], libraries: vec!["x.a".to_owned()], ..Inputs::default() };
+    check(&Assembler::default().assemble(&inputs, &files));
+}
