@@ -83,7 +83,6 @@ pub fn images(data: &[u8]) {
         let _ = symbol_table(&Sources::new(), &image, wendax_asm::SymbolOrder::Name);
     }
     let files = none.with("x.a", data).with("a.asm", "        .extern x\nstart:  call  x\n        sys   exit\n");
-    let inputs =
-        Inputs { sources: vec!["a.asm".to_owned()], libraries: vec!["x.a".to_owned()], ..Inputs::default() };
+    let inputs = Inputs { sources: vec!["a.asm".to_owned()], libraries: vec!["x.a".to_owned()], ..Inputs::default() };
     check(&Assembler::default().assemble(&inputs, &files));
 }

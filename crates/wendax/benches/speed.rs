@@ -15,11 +15,11 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::time::{Duration, Instant};
-use wendax_asm::assemble;
+use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Machine, Run, Settings};
 use wendax_session::{Command, Progress, Session};
-use wendax_source::Sources;
-use wendax_tui::{App, Effect, Message, Theme, draw, update};
+use wendax_source::{MemoryFiles, Sources};
+use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
 
 /// Sorts sixteen wagons by weight, over and over, by calling a routine that inserts one: loads, stores,
 /// comparisons, jumps, calls, pushes and pops in the mix of a usual program.
@@ -323,6 +323,77 @@ fn assembling(c: &mut Criterion) {
     group.finish();
 }
 
+/// A program of 20 files with so many lines altogether, with macros, names across files and included constants; as
+/// large as memory holds, and the rest comments and constants.
+fn program(lines: usize) -> (Inputs, MemoryFiles) {
+    const FILES: usize = 20;
+    let mut files = MemoryFiles::default().with(
+        "yard.inc",
+        ".equ LIMIT, 560\n        .macro ADD_TWO r, by = 2\n        add   {r}, {by}\n        add   {r}, {by}\n        .endmacro\n",
+    );
+    let mut sources = Vec::new();
+    for file in 0..FILES {
+        let mut text = format!(
+            "        .include \"yard.inc\"\n        .global part_{file}\n        .extern part_{}\n",
+            (file + 1) % FILES
+        );
+        text.push_str(&format!("part_{file}:\n"));
+        for number in 0..lines / FILES {
+            match (number < 2000, number % 6) {
+                (true, 0) => text.push_str(&format!("place_{number}:\n")),
+                (true, 1) => text.push_str("        ADD_TWO r1, 3            ; two and two\n"),
+                (true, 2) => text.push_str("        ldw   r2, [r6]\n"),
+                (true, 3) => text.push_str(&format!("        jne   place_{}\n", number - 3)),
+                (_, 4) => text.push_str(&format!(".equ WEIGHT_{number}, LIMIT + {}\n", number % 99)),
+                _ => text.push_str("; weights are in hundredweight, as everywhere in the yard\n"),
+            }
+        }
+        text.push_str(&format!("        call  part_{}\n        sys   exit\n", (file + 1) % FILES));
+        let name = format!("part{file}.asm");
+        files = files.with(name.clone(), text);
+        sources.push(name);
+    }
+    (Inputs { sources, ..Inputs::default() }, files)
+}
+
+/// Assembling and linking programs of several files: all of it, and again after an edit of one; growth; memory.
+fn linking() {
+    println!("\nassembled and linked, 20 files with macros");
+    println!("{:>10} {:>12} {:>12} {:>14} {:>12}", "lines", "all, ms", "ns a line", "one edited, ms", "words, ms");
+    for lines in [1_000, 10_000, 100_000, 1_000_000] {
+        let (inputs, files) = program(lines);
+        let before = memory();
+        let mut assembler = Assembler::default();
+        let mut kept = None;
+        let cold = seconds(|| kept = Some(assembler.assemble(&inputs, &files)));
+        let found = kept.as_ref().map_or(0, |assembly| {
+            assembly.diagnostics.iter().filter(|found| found.severity == wendax_source::Severity::Problem).count()
+        });
+        assert_eq!(found, 0, "the program is in order");
+        let mut edited: Vec<f64> = (0..9)
+            .map(|round| {
+                let text = String::from_utf8_lossy(&files.files["part7.asm"]).into_owned();
+                let text = text.replacen("ldw   r2, [r6]", &format!("ldw   r{}, [r6]", 2 + round % 3), 1);
+                let files = files.clone().with("part7.asm", text);
+                seconds(|| kept = Some(assembler.assemble(&inputs, &files)))
+            })
+            .collect();
+        edited.sort_by(f64::total_cmp);
+        let words = seconds(|| {
+            let all = files.files.values().map(|bytes| String::from_utf8_lossy(bytes).split_whitespace().count());
+            black_box(all.sum::<usize>());
+        });
+        println!(
+            "{lines:>10} {:>12.1} {:>12.0} {:>14.1} {:>12.1}   {:.0} MiB more than before",
+            1e3 * cold,
+            1e9 * cold / lines as f64,
+            1e3 * edited[4],
+            1e3 * words,
+            memory() - before
+        );
+    }
+}
+
 fn running(c: &mut Criterion) {
     let image = image(WORK);
     let rounds = (1_000_000.0 / steps_of_a_round(&image)) as u64;
@@ -347,19 +418,41 @@ fn running(c: &mut Criterion) {
 }
 
 /// Carries out what a key brings about, assembling included, and draws a frame.
-fn frame(app: &mut App, terminal: &mut ratatui::Terminal<ratatui::backend::TestBackend>, message: Message) {
-    let mut effects = update(app, message);
-    while let Some(effect) = effects.pop() {
-        if let Effect::Assemble(revision, text) = effect {
-            let (sources, file) = Sources::single("long.asm", text);
-            let assembly = assemble(&sources, file);
-            effects.extend(update(app, Message::Assembled(revision, Box::new((sources, assembly)))));
-        }
-    }
+fn frame(app: &mut App, stage: &mut Stage, message: Message) {
+    let effects = update(app, message);
+    stage.carry_out(app, effects);
     while app.has_work() {
         update(app, Message::Work);
     }
-    let _ = terminal.draw(|frame| draw(app, frame));
+    let _ = stage.terminal.draw(|frame| draw(app, frame));
+}
+
+/// A screen and an assembler, as the bench has them.
+struct Stage {
+    terminal: ratatui::Terminal<ratatui::backend::TestBackend>,
+    assembler: Assembler,
+    files: MemoryFiles,
+    inputs: Inputs,
+}
+
+impl Stage {
+    fn new(inputs: Inputs, files: MemoryFiles) -> Self {
+        let backend = ratatui::backend::TestBackend::new(160, 50);
+        let terminal = ratatui::Terminal::new(backend).expect("memory has room");
+        Self { terminal, assembler: Assembler::default(), files, inputs }
+    }
+
+    fn carry_out(&mut self, app: &mut App, mut effects: Vec<Effect>) {
+        while let Some(effect) = effects.pop() {
+            let Effect::Assemble(generation, texts) = effect else { continue };
+            for (name, text) in texts {
+                self.files.files.insert(name, text.into_bytes().into());
+            }
+            let assembly = self.assembler.assemble(&self.inputs, &self.files);
+            let built = Built { assembly, inputs: self.inputs.clone(), ..Built::default() };
+            effects.extend(update(app, Message::Assembled(generation, Box::new(built))));
+        }
+    }
 }
 
 fn key_to_frame(c: &mut Criterion) {
@@ -368,18 +461,26 @@ fn key_to_frame(c: &mut Criterion) {
     let mut group = c.benchmark_group("key to frame");
     group.measurement_time(Duration::from_secs(4)).sample_size(20);
     let demo = include_str!("../../../demos/weighbridge/weighbridge.asm").to_owned();
-    for (name, text) in [("demo", demo), ("100000 lines", long_source(100_000))] {
-        let mut terminal =
-            ratatui::Terminal::new(ratatui::backend::TestBackend::new(160, 50)).expect("memory has room");
-        let mut app = App::new(None, &text, Settings::default(), Theme::default());
-        let first = app.first_effects();
-        for effect in first {
-            if let Effect::Assemble(revision, text) = effect {
-                let (sources, file) = Sources::single("long.asm", text);
-                let assembly = assemble(&sources, file);
-                update(&mut app, Message::Assembled(revision, Box::new((sources, assembly))));
-            }
-        }
+    let single = |text: String| {
+        let inputs = Inputs { sources: vec!["untitled.asm".to_owned()], ..Inputs::default() };
+        (inputs, MemoryFiles::default().with("untitled.asm", text))
+    };
+    let programs = [
+        ("demo", single(demo)),
+        ("100000 lines", single(long_source(100_000))),
+        ("100000 lines in 20 files", program(100_000)),
+    ];
+    for (name, (inputs, files)) in programs {
+        let first = inputs.sources[0].clone();
+        let text = String::from_utf8_lossy(&files.files[&first]).into_owned();
+        let mut app = if inputs.sources.len() == 1 {
+            App::new(None, &text, Settings::default(), Theme::default())
+        } else {
+            App::in_project("/yard", &first, &text, Settings::default(), Theme::default())
+        };
+        let mut terminal = Stage::new(inputs, files);
+        let effects = app.first_effects();
+        terminal.carry_out(&mut app, effects);
         frame(&mut app, &mut terminal, Message::Resized(160, 50));
         group.bench_function(format!("step and back, {name}"), |b| {
             b.iter(|| {
@@ -399,6 +500,7 @@ fn key_to_frame(c: &mut Criterion) {
 }
 
 fn all(c: &mut Criterion) {
+    linking();
     report();
     in_a_terminal();
     running(c);

@@ -53,7 +53,7 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
     let path = path.or(here);
     let (settings, theme) = (Settings::default(), theme(look));
     let Some(path) = path else {
-        return open_source(Project::default(), "untitled.asm", None, String::new(), theme);
+        return open_source(Project::default(), "untitled.asm", None, "", theme);
     };
     if let Some(mut project) = program::project_at(path)? {
         let files = project.files();
@@ -81,7 +81,7 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
     }
     let text = if path.exists() { files::text_of(path, files::read(path)?)? } else { String::new() };
     let name = whole.display().to_string();
-    open_source(project, &name, Some(name.clone()), text, theme)
+    open_source(project, &name, Some(name.clone()), &text, theme)
 }
 
 /// The source with the entry, or the first, or the manifest when there is none.
@@ -105,9 +105,9 @@ fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure
     Bench::new(app, Some(project)).run()
 }
 
-fn open_source(project: Project, name: &str, path: Option<String>, text: String, theme: Theme) -> Result<u8, Failure> {
-    let app = App::new(path, &text, Settings::default(), theme);
-    let app = with_unsaved(app, Path::new(name), &text);
+fn open_source(project: Project, name: &str, path: Option<String>, text: &str, theme: Theme) -> Result<u8, Failure> {
+    let app = App::new(path, text, Settings::default(), theme);
+    let app = with_unsaved(app, Path::new(name), text);
     Bench::new(app, Some(project)).run()
 }
 

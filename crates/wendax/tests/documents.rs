@@ -22,7 +22,7 @@ fn examples_assemble_and_the_whole_one_runs() {
     let mut last = None;
     for (needed, example) in examples(LANGUAGE) {
         let named =
-            example.lines().next().and_then(|line| line.strip_prefix("; ")).filter(|name| name.ends_with(".asm"));
+            example.lines().next().and_then(|line| line.strip_prefix("; ")).filter(|name| name.contains(".asm"));
         let name = named.unwrap_or("example.asm");
         files = files.with(name, example);
         let sources = [name].into_iter().chain(needed).map(str::to_owned).collect();
