@@ -78,7 +78,9 @@ pub(crate) fn entries(topic: &Topic) -> Vec<GuideEntry> {
 impl App {
     /// Opens the guide at what is under the cursor.
     pub(crate) fn open_guide(&mut self) {
-        self.overlay = Some(Overlay::Guide { query: self.word_for_guide(), chosen: 0, scroll: 0 });
+        let word = self.word_for_guide();
+        let chosen = found("").iter().position(|topic| topic.word.trim_start_matches('.') == word.trim_start_matches('.'));
+        self.overlay = Some(Overlay::Guide { query: String::new(), chosen: chosen.unwrap_or(0), scroll: 0 });
     }
 
     /// The number of the problem on the line, or the word under the cursor that the guide knows, or the first of its

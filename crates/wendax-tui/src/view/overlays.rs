@@ -21,10 +21,11 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
 
 /// A sheet over the bench, its ground and its head; returns the area within.
 fn sheet(pen: &mut Pen<'_>, area: Rect, wide: u16, high: u16, name: &str, note: &str) -> Rect {
-    let wide = wide.min(area.width.saturating_sub(4));
-    let high = high.min(area.height.saturating_sub(3));
+    let margin = if wide >= area.width { 0 } else { 2 };
+    let wide = wide.min(area.width.saturating_sub(2 * margin));
+    let high = high.min(area.height.saturating_sub(if margin == 0 { 2 } else { 3 }));
     // Sheets rise from the keys line, so that the source and the state above stay in view.
-    let x = area.x + 2;
+    let x = area.x + margin;
     let y = area.bottom() - 1 - high;
     let whole = Rect { x, y, width: wide, height: high };
     pen.clear(whole);
@@ -143,9 +144,13 @@ fn draw_conflict(pen: &mut Pen<'_>, area: Rect, name: &str) {
     }
 }
 
+fn count_of(entries: usize) -> String {
+    if entries == 1 { "1 entry".to_owned() } else { format!("{entries} entries") }
+}
+
 fn draw_guide(pen: &mut Pen<'_>, area: Rect, query: &str, chosen: usize, scroll: usize) {
     let found = guide::found(query);
-    let inner = sheet(pen, area, area.width, area.height, "guide", &format!("{} entries", found.len()));
+    let inner = sheet(pen, area, area.width, area.height, "guide", &count_of(found.len()));
     let at = pen.text(inner.x, inner.y, inner.width, query, Ink::Text);
     pen.caret(at, inner.y);
     if query.is_empty() {

@@ -228,6 +228,10 @@ fn unfolded_rows(app: &App, line: usize) -> Vec<UnfoldedRow> {
 fn problem_rows(app: &App, line: usize, room: u16, scroll: usize) -> Vec<ProblemRow> {
     let cursor = app.editor.cursor().0;
     let mut rows = Vec::new();
+    // A word that is being written is not wrong yet.
+    if line == cursor && app.completion.is_some() {
+        return rows;
+    }
     for (diagnostic, column) in app.diagnostics_on(line) {
         if diagnostic.severity == Severity::Hint && line != cursor {
             continue;
