@@ -14,6 +14,9 @@ use wendax_source::{Diagnostic, Edit, Fix, Sources, Span};
 /// Calls that take the address of a text with a NUL in `r0`.
 const TEXT_CALLS: [&str; 2] = ["put_text", "file_open"];
 
+/// So many unused names are told; nobody reads more hints at once.
+const MOST_UNUSED: usize = 500;
+
 pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emitted) {
     // A line with a problem leaves a gap; what follows from the gap is no cause of its own.
     if !program.is_sound() {
@@ -272,6 +275,9 @@ fn unused_names(program: &Program<'_>, image: &Image, flow: &Flow) -> Vec<(UnitI
         for (id, name) in unit.symbols() {
             // What an included file offers need not all be used.
             let elsewhere = name.span.file != unit.file;
+            if found.len() >= MOST_UNUSED {
+                return found;
+            }
             if name.used.is_some() || name.global.is_some() || elsewhere || entry == Some(id) {
                 continue;
             }

@@ -6,6 +6,7 @@
 //! A [`Value`] is a number, or, while an object is written whose place is not known yet, a number of bytes
 //! behind a base. Linking gives every base its address, so that all values are numbers then.
 
+use smallvec::SmallVec;
 use wendax_source::Span;
 
 /// A name of a unit, by its number in order of definition.
@@ -161,7 +162,7 @@ pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: Value) -> Resul
         [Step::Symbol(symbol)] => return names.value(*symbol).ok_or(EvalError::Reported),
         _ => {}
     }
-    let mut stack: Vec<Value> = Vec::with_capacity(8);
+    let mut stack: SmallVec<[Value; 8]> = SmallVec::new();
     // The parser only writes balanced code, so a missing operand has been reported.
     for step in steps {
         let value = match *step {

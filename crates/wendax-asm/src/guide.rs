@@ -6,6 +6,7 @@
 use crate::codes::CODES;
 use crate::directives::DIRECTIVES;
 use crate::mnemonics::mnemonics;
+use std::fmt::Write;
 use wendax_isa::w16::{CALLS, DEVICES, OperandKind, Row, TARGET, call_by_name, rows_named};
 use wendax_source::nearest;
 
@@ -50,6 +51,32 @@ pub fn guide_words() -> Vec<(&'static str, Vec<String>)> {
         ("device registers", DEVICES.iter().map(|device| format!("{:04X}", device.address)).collect()),
         ("problems", CODES.iter().map(|info| info.code.to_string()).collect()),
     ]
+}
+
+/// `docs/guide.md`, whole: what the guide says of every word but the problems, which have a document of their own.
+pub fn guide_document() -> String {
+    let mut out = String::from(
+        "# The guide\n\n<!-- Written by `cargo run -p wendax-asm --example guide`; a test holds it to the code. -->\n\n\
+         What `?` in the bench and `wendax guide WORD` say of each word. [Problems](problems.md) and [keys](keys.md) have\n\
+         documents of their own.\n",
+    );
+    for (kind, words) in guide_words().into_iter().filter(|(kind, _)| *kind != "problems") {
+        // Writing to a String cannot fail.
+        let _ = writeln!(out, "\n## {}{}\n", kind[..1].to_uppercase(), &kind[1..]);
+        for entry in words.iter().flat_map(|word| guide(word)) {
+            let _ = writeln!(out, "**{}**\n\n```text", entry.title);
+            for line in &entry.lines {
+                let _ = writeln!(out, "{line}");
+            }
+            if let Some(example) =
+                entry.example.filter(|example| !entry.lines.iter().any(|line| line.contains(example.as_str())))
+            {
+                let _ = writeln!(out, "example:\n{example}");
+            }
+            let _ = writeln!(out, "```\n");
+        }
+    }
+    out
 }
 
 /// The word of the guide that is closest to one it does not know.
@@ -224,6 +251,12 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn the_document_holds_todays_tables() {
+        let text = include_str!("../../../docs/guide.md");
+        assert!(text == guide_document(), "run `cargo run -p wendax-asm --example guide`");
     }
 
     #[test]

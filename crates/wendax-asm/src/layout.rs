@@ -47,7 +47,9 @@ type Constant = (UnitIndex, SymbolId);
 fn fixed_constants(program: &mut Program<'_>) -> Vec<Constant> {
     let mut all: Vec<Constant> = Vec::new();
     for (index, unit) in program.units.iter().enumerate() {
-        let constants = unit.symbols().filter(|(_, name)| matches!(name.definition, Definition::Constant(_)));
+        let constants = unit.symbols().filter(|(id, name)| {
+            matches!(name.definition, Definition::Constant(_)) && unit.fixed[id.0 as usize].is_none()
+        });
         all.extend(constants.map(|(id, _)| (index, id)));
     }
     if program.is_object {

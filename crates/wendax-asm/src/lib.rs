@@ -47,7 +47,7 @@ pub use disassembly::{disassembly, instructions};
 pub use elf::{ElfError, ElfProgram, MACHINE, SourceTrouble, from_elf, is_elf, to_elf, to_library};
 pub use format::format;
 pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
-pub use guide::{GuideEntry, guide, guide_nearest, guide_words};
+pub use guide::{GuideEntry, guide, guide_document, guide_nearest, guide_words};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 pub use lexer::{Lexeme, lexemes};
 pub use listing::{SymbolOrder, listing, memory_map, symbol_table};

@@ -82,7 +82,7 @@ impl<'a> Program<'a> {
         };
         Self {
             foreign: vec![FxHashMap::default(); units.len()],
-            values: units.iter().map(|unit| vec![None; unit.names.len()]).collect(),
+            values: units.iter().map(|unit| unit.fixed.clone()).collect(),
             lengthened: units.iter().map(lengthened).collect(),
             placed: Vec::new(),
             sections: merged(&units),

@@ -42,6 +42,7 @@ pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit
     parser.read(parser.block);
     lookup::resolve(&mut parser);
     parser.unit.find_ends();
+    parser.unit.fix_constants();
     parser.unit.included = parser.used.texts.iter().skip(1).map(|(path, _)| path.clone()).collect();
     parser.unit.macros = parser.macros.keys().map(|name| (*name).to_owned()).collect();
     parser.unit.macros.sort_unstable();

@@ -6,7 +6,7 @@
 //! lets `assembler` keep those of files that did not change.
 
 use crate::expansion::Expansions;
-use crate::expr::{Expr, Scope, Step, SymbolId};
+use crate::expr::{Expr, Names, Scope, Step, SymbolId, Value, evaluate};
 use crate::problems::Problems;
 use wendax_isa::w16::Row;
 use wendax_source::{Diagnostic, FileId, Span};
@@ -200,6 +200,8 @@ pub(crate) struct Unit {
     pub(crate) spellings: Vec<String>,
     /// Of each label the statement the next plain label of its section stands before, in the order of `names`.
     pub(crate) ends: Vec<u32>,
+    /// Values of constants made of numbers and such constants alone, in the order of `names`.
+    pub(crate) fixed: Vec<Option<Value>>,
     pub(crate) expansions: Expansions,
     /// Paths of the files it includes.
     pub(crate) included: Vec<String>,
@@ -225,6 +227,7 @@ impl Unit {
             unknown: Vec::new(),
             spellings: Vec::new(),
             ends: Vec::new(),
+            fixed: Vec::new(),
             expansions: Expansions::new(unfolded),
             included: Vec::new(),
             macros: Vec::new(),
@@ -250,6 +253,30 @@ impl Unit {
             }
         }
         self.ends = ends;
+    }
+
+    /// Gives constants that depend on nothing but numbers their value, once for all times this unit is linked.
+    pub(crate) fn fix_constants(&mut self) {
+        struct Fixed<'u>(&'u [Option<Value>]);
+        impl Names for Fixed<'_> {
+            fn value(&self, symbol: SymbolId) -> Option<Value> {
+                self.0[symbol.0 as usize]
+            }
+
+            fn size(&self, _: SymbolId) -> Option<i64> {
+                None
+            }
+        }
+        let mut fixed = vec![None; self.names.len()];
+        // Most are defined before they are used; what is not is left to layout.
+        for (index, name) in self.names.iter().enumerate() {
+            let Definition::Constant(expr) = name.definition else { continue };
+            let steps = self.steps(expr);
+            if !steps.iter().any(|step| matches!(step, Step::Here)) {
+                fixed[index] = evaluate(steps, &Fixed(&fixed), Value::number(0)).ok();
+            }
+        }
+        self.fixed = fixed;
     }
 
     pub(crate) fn steps(&self, expr: Expr) -> &[Step] {

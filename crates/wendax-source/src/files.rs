@@ -215,27 +215,45 @@ pub trait Files {
 /// Files kept in memory, by path; also stands for no files at all.
 #[derive(Debug, Clone, Default)]
 pub struct MemoryFiles {
-    /// What there is.
-    pub files: BTreeMap<String, Arc<[u8]>>,
+    bytes: BTreeMap<String, Arc<[u8]>>,
+    /// Those of them that are texts.
+    texts: BTreeMap<String, Arc<str>>,
 }
 
 impl MemoryFiles {
     /// The same with one more file.
     #[must_use]
     pub fn with(mut self, path: impl Into<String>, bytes: impl AsRef<[u8]>) -> Self {
-        self.files.insert(path.into(), bytes.as_ref().into());
+        self.insert(path, bytes);
         self
+    }
+
+    /// Puts a file in, in the place of one of the same path.
+    pub fn insert(&mut self, path: impl Into<String>, bytes: impl AsRef<[u8]>) {
+        let (path, bytes) = (path.into(), bytes.as_ref());
+        match std::str::from_utf8(bytes) {
+            Ok(text) => self.texts.insert(path.clone(), text.into()),
+            Err(_) => self.texts.remove(&path),
+        };
+        self.bytes.insert(path, bytes.into());
+    }
+
+    /// All texts there are, in order of path.
+    pub fn all_texts(&self) -> impl Iterator<Item = &str> {
+        self.texts.values().map(AsRef::as_ref)
     }
 }
 
 impl Files for MemoryFiles {
     fn text(&self, path: &str) -> Result<Arc<str>, FileError> {
-        let bytes = self.bytes(path)?;
-        std::str::from_utf8(&bytes).map(Arc::from).map_err(|_| FileError("it is no UTF-8 text".to_owned()))
+        if let Some(text) = self.texts.get(path) {
+            return Ok(Arc::clone(text));
+        }
+        self.bytes(path).and_then(|_| Err(FileError("it is no UTF-8 text".to_owned())))
     }
 
     fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError> {
-        self.files.get(path).cloned().ok_or_else(|| FileError("there is no such file".to_owned()))
+        self.bytes.get(path).cloned().ok_or_else(|| FileError("there is no such file".to_owned()))
     }
 }
 

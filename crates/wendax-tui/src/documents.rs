@@ -46,6 +46,16 @@ impl Document {
     }
 }
 
+impl Document {
+    /// A file with text that was never saved; undo goes back to that on disk.
+    pub(crate) fn recovered(name: String, path: String, on_disk: &str, text: &str) -> Self {
+        let mut editor = Editor::new(on_disk);
+        editor.replace_all(text);
+        editor.take_shifts();
+        Self { parked: Some(editor), ..Self::new(name, Some(path), Role::Source) }
+    }
+}
+
 impl App {
     /// The file being looked at.
     pub(crate) fn document(&self) -> &Document {

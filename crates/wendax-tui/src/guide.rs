@@ -79,7 +79,8 @@ impl App {
     /// Opens the guide at what is under the cursor.
     pub(crate) fn open_guide(&mut self) {
         let word = self.word_for_guide();
-        let chosen = found("").iter().position(|topic| topic.word.trim_start_matches('.') == word.trim_start_matches('.'));
+        let chosen =
+            found("").iter().position(|topic| topic.word.trim_start_matches('.') == word.trim_start_matches('.'));
         self.overlay = Some(Overlay::Guide { query: String::new(), chosen: chosen.unwrap_or(0), scroll: 0 });
     }
 

@@ -309,6 +309,16 @@ impl App {
         self
     }
 
+    /// The same for another file of the program, by its path.
+    #[must_use]
+    pub fn with_recovered_file(mut self, path: &str, on_disk: &str, text: &str) -> Self {
+        let name = path.strip_prefix(&self.root).unwrap_or(path).to_owned();
+        self.documents.push(Document::recovered(name.clone(), path.to_owned(), on_disk, text));
+        self.message =
+            Some((Tone::Fine, format!("unsaved text of last time was recovered, also of {name}; f shows the files")));
+        self
+    }
+
     /// A bench for an image that has no source: its disassembly takes the place of the text.
     pub fn for_image(path: String, image: &Image, settings: Settings, theme: Theme) -> Self {
         let (text, image) = disassembly(image);

@@ -235,7 +235,7 @@ impl App {
             Action::ToPresentLine => self.show_present_line(),
             Action::NextPane => self.focus = self.next_pane(),
             Action::LastPane => self.focus = self.last_pane(),
-            _ => self.walk(action),
+            _ => self.walk(action, effects),
         }
     }
 
@@ -461,7 +461,7 @@ impl App {
 
     // ---- running
 
-    fn work(&mut self, effects: &mut Vec<Effect>) {
+    pub(crate) fn work(&mut self, effects: &mut Vec<Effect>) {
         if self.replay.is_some() {
             self.work_on_replay();
             return;

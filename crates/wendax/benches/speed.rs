@@ -18,7 +18,7 @@ use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Machine, Run, Settings};
 use wendax_session::{Command, Progress, Session};
-use wendax_source::{MemoryFiles, Sources};
+use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
 
 /// Sorts sixteen wagons by weight, over and over, by calling a routine that inserts one: loads, stores,
@@ -372,7 +372,7 @@ fn linking() {
         assert_eq!(found, 0, "the program is in order");
         let mut edited: Vec<f64> = (0..9)
             .map(|round| {
-                let text = String::from_utf8_lossy(&files.files["part7.asm"]).into_owned();
+                let text = files.text("part7.asm").expect("it is there").to_string();
                 let text = text.replacen("ldw   r2, [r6]", &format!("ldw   r{}, [r6]", 2 + round % 3), 1);
                 let files = files.clone().with("part7.asm", text);
                 seconds(|| kept = Some(assembler.assemble(&inputs, &files)))
@@ -380,7 +380,7 @@ fn linking() {
             .collect();
         edited.sort_by(f64::total_cmp);
         let words = seconds(|| {
-            let all = files.files.values().map(|bytes| String::from_utf8_lossy(bytes).split_whitespace().count());
+            let all = files.all_texts().map(|text| text.split_whitespace().count());
             black_box(all.sum::<usize>());
         });
         println!(
@@ -446,7 +446,7 @@ impl Stage {
         while let Some(effect) = effects.pop() {
             let Effect::Assemble(generation, texts) = effect else { continue };
             for (name, text) in texts {
-                self.files.files.insert(name, text.into_bytes().into());
+                self.files.insert(name, text);
             }
             let assembly = self.assembler.assemble(&self.inputs, &self.files);
             let built = Built { assembly, inputs: self.inputs.clone(), ..Built::default() };
@@ -472,7 +472,7 @@ fn key_to_frame(c: &mut Criterion) {
     ];
     for (name, (inputs, files)) in programs {
         let first = inputs.sources[0].clone();
-        let text = String::from_utf8_lossy(&files.files[&first]).into_owned();
+        let text = files.text(&first).expect("it is there").to_string();
         let mut app = if inputs.sources.len() == 1 {
             App::new(None, &text, Settings::default(), Theme::default())
         } else {

@@ -100,7 +100,13 @@ fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure
     let place = root.join(name);
     let text = files::text_of(&place, files::read(&place)?)?;
     let app = App::in_project(&root.display().to_string(), name, &text, Settings::default(), theme);
-    let app = with_unsaved(app, &place, &text);
+    let mut app = with_unsaved(app, &place, &text);
+    for (path, unsaved) in recovery::below(&root) {
+        let on_disk = std::fs::read_to_string(&path).unwrap_or_default();
+        if path != place && on_disk != unsaved {
+            app = app.with_recovered_file(&path.display().to_string(), &on_disk, &unsaved);
+        }
+    }
     project.root = root;
     Bench::new(app, Some(project)).run()
 }

@@ -55,6 +55,19 @@ pub(crate) fn find(path: &Path) -> Option<String> {
     (!is_writing(kept.process)).then_some(kept.text)
 }
 
+/// Unsaved texts of all files below a folder that no living process is writing, with their paths.
+pub(crate) fn below(root: &Path) -> Vec<(PathBuf, String)> {
+    let Some(entries) = folder().and_then(|folder| std::fs::read_dir(folder.join("unsaved")).ok()) else {
+        return Vec::new();
+    };
+    let kept = entries.filter_map(Result::ok).filter_map(|entry| {
+        let kept: Kept = serde_json::from_slice(&std::fs::read(entry.path()).ok()?).ok()?;
+        let path = PathBuf::from(&kept.path);
+        (path.starts_with(root) && !is_writing(kept.process)).then_some((path, kept.text))
+    });
+    kept.collect()
+}
+
 /// A process is another Wendax that still runs: its text is its own. Where the system does not tell, nobody
 /// is, and the text is offered.
 fn is_writing(process: u32) -> bool {

@@ -171,3 +171,100 @@ fn a_terminal_too_small_says_so_and_works_when_it_grows() {
     screen.text("q");
     screen.shows("ended with 0");
 }
+
+/// A project of two sources in a folder.
+fn project(home: &std::path::Path) -> std::path::PathBuf {
+    let folder = home.join("yard");
+    fs::create_dir_all(&folder).expect("made");
+    fs::write(folder.join("wendax.toml"), "entry = \"start\"\n").expect("written");
+    let main = "        .extern weigh\n        .macro TWICE r\n        add   {r}, {r}\n        inc   {r}\n        .endmacro\nstart:  TWICE r1\n        call  weigh\n        sys   exit\n";
+    fs::write(folder.join("main.asm"), main).expect("written");
+    fs::write(folder.join("scale.asm"), "        .global weigh\nweigh:  mov   r0, 7\n        ret\n").expect("written");
+    folder
+}
+
+#[test]
+fn a_project_is_walked_from_file_to_file_written_and_saved() {
+    let home = tempfile::tempdir().expect("a folder");
+    let folder = project(home.path());
+    let screen = Screen::start(home.path(), &folder.display().to_string(), 140, 40);
+    screen.shows("add   r1, r1");
+    screen.text(">>");
+    screen.shows("paused: stepped");
+    screen.text("R]]");
+    screen.keys("Right");
+    screen.shows("yard/scale.asm");
+    screen.text("f");
+    screen.shows("files of the program");
+    screen.shows("manifest");
+    screen.keys("Escape");
+    // The walk has begun, so the changed program is not taken over before it is asked for.
+    screen.text("e");
+    screen.keys("Down Home Enter Up");
+    screen.text("        add r0, 2");
+    screen.keys("Escape");
+    screen.shows("the walk shows an older text");
+    screen.text("r");
+    screen.shows("at the same place");
+    screen.text("g");
+    screen.shows("finished, status 9");
+    screen.keys("C-s");
+    screen.shows("saved as");
+    assert!(fs::read_to_string(folder.join("scale.asm")).expect("it is there").contains("add r0, 2"));
+    screen.text("q");
+    screen.shows("ended with 0");
+}
+
+#[test]
+fn files_changed_on_disk_come_in_and_are_never_overwritten() {
+    let home = tempfile::tempdir().expect("a folder");
+    let folder = project(home.path());
+    let screen = Screen::start(home.path(), &folder.display().to_string(), 140, 40);
+    screen.shows("ready");
+    let path = folder.join("main.asm");
+    let text = fs::read_to_string(&path).expect("it is there");
+    fs::write(&path, text.replace("TWICE r1", "TWICE r2")).expect("written");
+    screen.shows("add   r2, r2");
+    screen.shows("changed by someone else");
+    // A file nobody looks at is part of the program all the same.
+    let scale = folder.join("scale.asm");
+    fs::write(&scale, "        .global weigh\nweigh:  mov   r0, 5\n        ret\n").expect("written");
+    std::thread::sleep(std::time::Duration::from_millis(700));
+    screen.text("g");
+    screen.shows("finished, status 5");
+    screen.text("Re");
+    screen.keys("C-End");
+    screen.text("; mine");
+    screen.shows("; mine");
+    fs::write(&path, text.replace("TWICE r1", "TWICE r3")).expect("written");
+    screen.shows("both changes are in the text");
+    screen.keys("C-s");
+    screen.shows("saved as");
+    let saved = fs::read_to_string(&path).expect("it is there");
+    assert!(saved.contains("TWICE r3") && saved.contains("; mine"), "{saved}");
+}
+
+#[test]
+fn unsaved_texts_of_all_files_survive() {
+    let home = tempfile::tempdir().expect("a folder");
+    let folder = project(home.path());
+    let screen = Screen::start(home.path(), &folder.display().to_string(), 140, 40);
+    screen.shows("ready");
+    screen.text("e");
+    screen.keys("C-Home");
+    screen.text("; first ");
+    screen.keys("C-o Down Enter C-Home");
+    screen.text("; second ");
+    screen.shows("; second");
+    screen.kill("TERM");
+    screen.shows("ended with");
+    let again = Screen::start(home.path(), &folder.display().to_string(), 140, 40);
+    again.shows("; first");
+    again.shows("recovered");
+    again.text("f");
+    again.keys("Down Enter");
+    again.shows("; second");
+    again.keys("C-s");
+    again.shows("saved as");
+    assert!(fs::read_to_string(folder.join("scale.asm")).expect("it is there").starts_with("; second"));
+}

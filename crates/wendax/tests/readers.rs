@@ -23,7 +23,8 @@ fn python() -> Option<PathBuf> {
 
 /// The demo of several files, kept in memory.
 fn demo() -> (Inputs, MemoryFiles) {
-    let names = ["src/main.asm", "src/totals.asm", "src/wagons.asm", "lib/print.asm", "src/wagon.inc", "src/frames.inc"];
+    let names =
+        ["src/main.asm", "src/totals.asm", "src/wagons.asm", "lib/print.asm", "src/wagon.inc", "src/frames.inc"];
     let mut files = MemoryFiles::default();
     for name in names {
         files = files.with(name, std::fs::read(Path::new(DEMO).join(name)).expect("the demo is there"));
@@ -41,7 +42,9 @@ fn runs(image: &wendax_asm::Image) -> Vec<(u32, Vec<u8>)> {
     let mut runs: Vec<(u32, Vec<u8>)> = Vec::new();
     for segment in &image.segments {
         match runs.last_mut() {
-            Some((start, bytes)) if *start as usize + bytes.len() == segment.start as usize => bytes.extend(&segment.bytes),
+            Some((start, bytes)) if *start as usize + bytes.len() == segment.start as usize => {
+                bytes.extend(&segment.bytes)
+            }
             _ => runs.push((segment.start, segment.bytes.clone())),
         }
     }
@@ -116,7 +119,8 @@ fn general_libraries_read_what_was_meant() {
     let object = &read["object"];
     assert_eq!((&object["type"], &object["segments"]), (&json!("ET_REL"), &json!([])));
     let text = files.text("src/totals.asm").expect("it is there");
-    let places: Vec<u64> = object["relocations"].as_array().expect("a list").iter().filter_map(|r| r[1].as_u64()).collect();
+    let places: Vec<u64> =
+        object["relocations"].as_array().expect("a list").iter().filter_map(|r| r[1].as_u64()).collect();
     assert_eq!(places, [4, 10], "the offsets of ldw and stw in\n{text}");
     let names: Vec<&str> =
         object["symbols"].as_array().expect("a list").iter().filter_map(|symbol| symbol[0].as_str()).collect();

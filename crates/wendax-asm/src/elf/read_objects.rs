@@ -66,6 +66,7 @@ fn read_object(name: &str, bytes: &[u8], texts: &mut Texts) -> Result<Unit, ElfE
     reader.sections()?;
     reader.names()?;
     reader.unit.find_ends();
+    reader.unit.fix_constants();
     Ok(reader.unit)
 }
 

@@ -193,7 +193,7 @@ impl App {
                     .replace('_', "")
                     .parse()
                     .map_err(|_| format!("`{text}` is no step number; write one such as 120"))?;
-                self.travel(Command::Seek(step));
+                self.travel(Command::Seek(step), effects);
             }
             Ask::Line => {
                 let line: usize = text.parse().map_err(|_| format!("`{text}` is no line number"))?;

@@ -1,13 +1,13 @@
 //! Actions of the walk.
 
 use crate::actions::Action;
-use crate::state::{App, Breakpoint, Lens, Tone, code_address};
+use crate::state::{App, Breakpoint, Effect, Lens, Tone, code_address};
 use wendax_machine::RegionKind;
 use wendax_session::{Command, Session, State};
 use wendax_source::FileId;
 
 impl App {
-    pub(super) fn walk(&mut self, action: Action) {
+    pub(super) fn walk(&mut self, action: Action, effects: &mut Vec<Effect>) {
         let follows_text = matches!(action, Action::ToLine | Action::BackToLine | Action::Breakpoint | Action::Restart);
         let is_ready = self.is_assembled() && (self.assembly.is_runnable() || self.is_stale && !follows_text);
         if self.session.is_none() || !is_ready && !matches!(action, Action::NextRegion | Action::ClearBreakpoints) {
@@ -49,11 +49,11 @@ impl App {
             Action::EndInput => return self.end_input(),
             _ => return,
         };
-        self.travel(command);
+        self.travel(command, effects);
     }
 
     /// Begins a command and does its first slice at once, so that a short one needs no further round.
-    pub(super) fn travel(&mut self, command: Command) {
+    pub(super) fn travel(&mut self, command: Command, effects: &mut Vec<Effect>) {
         let Some(session) = &mut self.session else { return };
         if session.is_running() {
             self.pause();
@@ -68,7 +68,9 @@ impl App {
             return self.trouble("the program has ended; the left arrow goes back, R restarts");
         }
         session.begin(command);
-        if !session.is_running() {
+        if session.is_running() {
+            self.work(effects);
+        } else {
             self.trouble("this is the start of the run");
         }
     }

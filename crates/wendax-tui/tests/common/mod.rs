@@ -93,7 +93,7 @@ impl Stage {
                         if self.sources.is_empty() {
                             self.sources.push(name.clone());
                         }
-                        self.files.files.insert(name, text.into_bytes().into());
+                        self.files.insert(name, text);
                     }
                     let inputs = Inputs { sources: self.sources.clone(), ..Inputs::default() };
                     let assembly = self.assembler.assemble(&inputs, &self.files);
