@@ -192,3 +192,118 @@ fn files_changed_on_disk_are_taken_merged_or_asked_about() {
     stage.keys("Ctrl-Z");
     shows(&mut stage, "PAIR  r1; mine");
 }
+
+/// The demo of several files.
+fn manifest() -> Stage {
+    const FILES: [(&str, &str); 6] = [
+        ("src/main.asm", include_str!("../../../demos/manifest/src/main.asm")),
+        ("src/totals.asm", include_str!("../../../demos/manifest/src/totals.asm")),
+        ("src/wagons.asm", include_str!("../../../demos/manifest/src/wagons.asm")),
+        ("lib/print.asm", include_str!("../../../demos/manifest/lib/print.asm")),
+        ("src/wagon.inc", include_str!("../../../demos/manifest/src/wagon.inc")),
+        ("src/frames.inc", include_str!("../../../demos/manifest/src/frames.inc")),
+    ];
+    let files = FILES.iter().fold(MemoryFiles::default(), |files, (name, text)| files.with(*name, text));
+    Stage::project(&["src/main.asm", "src/totals.asm", "src/wagons.asm", "lib/print.asm"], files)
+}
+
+#[test]
+fn a_macro_unfolded_on_a_wide_screen() {
+    let mut stage = manifest();
+    stage.text("/by_siding").keys("Enter . Right");
+    insta::assert_snapshot!(stage.screen());
+}
+
+#[test]
+fn words_offered_on_a_usual_terminal() {
+    let mut stage = manifest().sized(80, 24);
+    stage.text("/clr   r8").keys("Enter e End Enter").text("mov   r0, wa");
+    insta::assert_snapshot!(stage.screen());
+}
+
+#[test]
+fn the_files_of_a_program_on_a_usual_terminal() {
+    let mut stage = manifest().sized(80, 24);
+    stage.keys("e").text("; mine ").keys("Esc f Down");
+    insta::assert_snapshot!(stage.screen());
+}
+
+#[test]
+fn the_guide_on_the_smallest_screen_and_a_usual_one() {
+    let mut stage = manifest().sized(60, 16);
+    stage.text("/djnz").keys("Enter ?");
+    let small = stage.screen();
+    let mut stage = manifest().sized(100, 30);
+    stage.text("/.include").keys("Enter ?");
+    insta::assert_snapshot!(format!("{small}\n\n{}", stage.screen()));
+}
+
+#[test]
+fn stepping_leads_through_files_and_back_to_the_same_screen() {
+    let mut stage = manifest();
+    let mut seen = std::collections::BTreeSet::new();
+    for _ in 0..40 {
+        stage.keys("Right");
+        seen.insert(
+            stage.screen().lines().next().unwrap_or_default().split_whitespace().nth(1).unwrap_or_default().to_owned(),
+        );
+    }
+    assert_eq!(seen.into_iter().collect::<Vec<_>>(), ["/yard/lib/print.asm", "/yard/src/main.asm"]);
+    for _ in 0..40 {
+        stage.keys("Left");
+    }
+    for wanted in ["/yard/src/main.asm", "step 0 of 40", "before the first step"] {
+        shows(&mut stage, wanted);
+    }
+    stage.keys("g");
+    shows(&mut stage, "finished, status 0");
+    shows(&mut stage, "2123 cwt, the engine pulls it");
+}
+
+#[test]
+fn a_file_that_leaves_the_program_stays_while_it_has_changes() {
+    let files = MemoryFiles::default()
+        .with("a.asm", " .include \"b.inc\"\nstart: mov r0, B\n sys exit\n")
+        .with("b.inc", ".equ B, 3\n");
+    let mut stage = Stage::project(&["a.asm"], files);
+    stage.keys("f Down Enter e End").text(" + 1").keys("Esc f Up Enter g");
+    shows(&mut stage, "finished, status 4");
+    stage.keys("l").text("1").keys("Enter e Ctrl-K l Esc f");
+    shows(&mut stage, "b.inc");
+    shows(&mut stage, "unsaved");
+    stage.keys("Esc q");
+    shows(&mut stage, "Not saved: 2 files");
+    stage.keys("s");
+    assert!(stage.ended, "everything was saved");
+    assert_eq!(stage.saved.len(), 2);
+}
+
+proptest::proptest! {
+    #![proptest_config(proptest::test_runner::Config::with_cases(24))]
+    /// Any keys in any order over several files: no panic, every screen can be drawn, and the texts that differ from
+    /// their files are known.
+    #[test]
+    fn any_keys_over_several_files(steps in proptest::collection::vec((0usize..56, 40u16..170, 10u16..50), 1..50)) {
+        const NAMES: [&str; 48] = [
+            "Right", "Left", ">", "<", "]", "[", "g", "G", "b", "e", "Esc", "Enter", "Tab", "Up", "Down", "Home", "End", "PageDown", "Backspace",
+            "Delete", "f", "u", "r", "R", "d", "U", "Ctrl-E", "Ctrl-R", "Ctrl-N", "Ctrl-C", "Ctrl-X", "Ctrl-V", "Ctrl-A", "Ctrl-K", "Ctrl-B", "Ctrl-J",
+            "Ctrl-G", "Ctrl-U", "Ctrl-Z", "Ctrl-Y", "Ctrl-T", "Ctrl-S", "?", "N", "Shift-Down", "Shift-Left", "k", "t",
+        ];
+        let mut stage = yard();
+        for (choice, width, height) in steps {
+            match NAMES.get(choice) {
+                Some(name) => { stage.keys(name); }
+                None if choice % 2 == 0 => { stage.text("PAIR r"); }
+                None => {
+                    let theirs = format!("{SCALE}; {width}\n");
+                    stage.message(Message::Changed("scale.asm".into(), SCALE.into(), theirs));
+                }
+            }
+            stage.resize(width, height);
+            stage.screen();
+            let (line, column) = stage.app.editor.cursor();
+            proptest::prop_assert!(line < stage.app.editor.line_count() && column <= stage.app.editor.line(line).chars().count());
+            proptest::prop_assert_eq!(stage.app.is_changed(), !stage.app.unsaved().is_empty());
+        }
+    }
+}

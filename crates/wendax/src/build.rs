@@ -6,7 +6,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, Image, listing, memory_map, symbol_table, to_elf, to_hex, to_library, to_srecord};
 use wendax_project::{DiskFiles, Project};
-use wendax_source::{Edit, FileId, Style, apply_edits, render_all};
+use wendax_source::{Edit, FileId, Severity, Style, apply_edits, render_all};
 
 pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     let format = options.format.or_else(|| options.output.as_deref().and_then(format_of)).unwrap_or(Format::Elf);
@@ -190,8 +190,9 @@ fn fix(path: &Path) -> Result<(), Failure> {
         let assembly = assembler.assemble(&inputs, &disk);
         found.extend(assembly.diagnostics);
         let sources = &assembly.sources;
-        let fixes: Vec<_> =
-            found.iter().filter_map(|problem| Some((problem.primary.span, problem.fix.as_ref()?))).collect();
+        // A hint is a question; what it asks is for a person to answer.
+        let sure = found.iter().filter(|problem| problem.severity != Severity::Hint);
+        let fixes: Vec<_> = sure.filter_map(|problem| Some((problem.primary.span, problem.fix.as_ref()?))).collect();
         let mut edited: Vec<FileId> =
             fixes.iter().flat_map(|(_, fix)| fix.edits.iter().map(|edit| edit.span.file)).collect();
         edited.sort_unstable();

@@ -141,6 +141,9 @@ fn fixes_are_applied_to_the_source_and_told() {
     );
     assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "start:  mov r1, 5\n        jmp start ; on\n");
     assert!(folder.path("f.elf").exists());
+    let file = folder.file("h.asm", ".equ A, 0x100\nstart: cmp r1, A\n cmp r2, 100\n halt\n");
+    assert!(told(&mut wendax(&["build", "--fix"], &[&file])).2.contains("hint W061"));
+    assert!(std::fs::read_to_string(&file).expect("it is there").contains("r2, 100"), "a hint is only a question");
     // What cannot be mended stays as it is, and is still a problem.
     let file = folder.file("g.asm", "start:  mov r1, [\n");
     assert_eq!(told(&mut wendax(&["build", "--fix"], &[&file])).0, 3);

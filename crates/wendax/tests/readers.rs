@@ -34,7 +34,7 @@ fn demo() -> (Inputs, MemoryFiles) {
 }
 
 fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+    bytes.iter().fold(String::new(), |text, byte| text + &format!("{byte:02x}"))
 }
 
 /// Runs of bytes by address, those that follow each other as one.
@@ -43,7 +43,7 @@ fn runs(image: &wendax_asm::Image) -> Vec<(u32, Vec<u8>)> {
     for segment in &image.segments {
         match runs.last_mut() {
             Some((start, bytes)) if *start as usize + bytes.len() == segment.start as usize => {
-                bytes.extend(&segment.bytes)
+                bytes.extend(&segment.bytes);
             }
             _ => runs.push((segment.start, segment.bytes.clone())),
         }

@@ -1,0 +1,184 @@
+//! Objects: what of a source waits for linking, and that linking puts it in where it belongs.
+
+use proptest::prelude::*;
+use wendax_asm::{Assembler, Assembly, Image, Inputs, to_library};
+use wendax_source::{MemoryFiles, Style, render_all};
+
+fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
+    let owned = |paths: &[&str]| paths.iter().map(|path| (*path).to_owned()).collect();
+    let inputs = Inputs { sources: owned(sources), libraries: owned(libraries), entry: None };
+    Assembler::default().assemble(&inputs, files)
+}
+
+fn sound(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Image {
+    let assembly = assemble(files, sources, libraries);
+    let told = render_all(&assembly.sources, &assembly.diagnostics, Style::Plain);
+    assert!(assembly.is_runnable(), "{told}");
+    assembly.image
+}
+
+fn object(files: &MemoryFiles, path: &str) -> Vec<u8> {
+    Assembler::default().object(path, files).unwrap_or_else(|found| panic!("{found:#?}"))
+}
+
+fn value(image: &Image, name: &str) -> i64 {
+    image.best_symbol(name).unwrap_or_else(|| panic!("{name}")).value
+}
+
+/// The word at a label, some bytes further.
+fn word(image: &Image, name: &str, offset: u32) -> i64 {
+    let at = u32::try_from(value(image, name)).expect("an address") + offset;
+    let bytes = image.bytes(at, 2);
+    i64::from(bytes[0]) | i64::from(bytes[1]) << 8
+}
+
+#[test]
+fn everything_an_object_can_leave_open_is_put_in() {
+    let part = "\
+        .global table, go, count
+        .extern far, LIMIT
+go:     mov   r1, far + 4
+        ldw   r2, [far - 2]
+        jmp   far
+        jz    go
+        call  go
+        djnz  r3, go
+        mov   r4, LIMIT
+        ret
+        .data
+table:  .word far, far + 6, go, table, LIMIT, -LIMIT + LIMIT
+        .byte hi(far), lo(far), hi(table), lo(table)
+.equ count, (here_ends - table) / 2
+here_ends:
+";
+    let main = "        .global far, LIMIT\n        .extern go, table, count\n.equ LIMIT, 9\nstart:  call  go\n        mov   r5, count\n        sys   exit\nfar:    nop\n        jmp   start\n        .data\nkept:   .word table\n";
+    let files = MemoryFiles::default().with("main.asm", main).with("part.asm", part.replace(", -LIMIT + LIMIT", ", 0"));
+    let files = files.clone().with("part.o", object(&files, "part.asm"));
+    let image = sound(&files, &["main.asm"], &["part.o"]);
+    let (far, table, go) = (value(&image, "far"), value(&image, "table"), value(&image, "go"));
+    assert_eq!((word(&image, "go", 2), word(&image, "go", 6), word(&image, "go", 10)), (far + 4, far - 2, far));
+    assert_eq!(word(&image, "go", 12) & 0xFF00, 0x8100, "a jump within the section stays short");
+    assert_eq!(word(&image, "go", 20), 9, "a constant of another file");
+    let words: Vec<i64> = (0..6).map(|index| word(&image, "table", 2 * index)).collect();
+    assert_eq!(words, [far, far + 6, go, table, 9, 0]);
+    let bytes = image.bytes(u32::try_from(table).expect("an address") + 12, 4);
+    assert_eq!(bytes, [far.to_le_bytes()[1], far.to_le_bytes()[0], table.to_le_bytes()[1], table.to_le_bytes()[0]]);
+    assert_eq!((value(&image, "count"), word(&image, "kept", 0)), (8, table));
+}
+
+#[test]
+fn what_only_linking_could_compute_is_refused_with_the_forms_that_can_be_kept() {
+    for line in [
+        "mov r1, far * 2",
+        "mov r1, far - near",
+        "mov r1, -far",
+        "mov r1, hi(far) + 1",
+        ".space far",
+        ".align far",
+        "sys far",
+    ] {
+        let text = format!("        .extern far\nnear:   nop\n        {line}\n        jmp near\n");
+        let files = MemoryFiles::default().with("a.asm", text);
+        let found = Assembler::default().object("a.asm", &files).expect_err(line);
+        let codes: Vec<String> = found.iter().map(|found| found.code.to_string()).collect();
+        assert_eq!(codes, ["W034"], "{line}");
+    }
+}
+
+#[test]
+fn places_and_alignments_of_an_object_hold_in_the_program() {
+    let part = "        .global fixed, even, room, piece\n        .data\n        .byte 1\n        .align 16\neven:   .word 7\n        .org  0x4000\nfixed:  .word 8, even\n        .section rooms, zeroed\n        .align 8\nroom:   .space 6\n        .section more, code\npiece:  ret\n";
+    let main = "        .extern fixed, even, room, piece\nstart:  call  piece\n        ldw   r1, [fixed]\n        ldw   r2, [even]\n        mov   r3, room\n        sys   exit\n        .data\n        .byte 1, 2, 3\n";
+    let files = MemoryFiles::default().with("main.asm", main).with("part.asm", part);
+    let files = files.clone().with("part.o", object(&files, "part.asm"));
+    let image = sound(&files, &["main.asm"], &["part.o"]);
+    assert_eq!((value(&image, "fixed"), word(&image, "fixed", 0)), (0x4000, 8));
+    assert_eq!((value(&image, "even") % 16, word(&image, "even", 0)), (0, 7));
+    assert_eq!(word(&image, "fixed", 2), value(&image, "even"));
+    assert_eq!(value(&image, "room") % 8, 0);
+    let room = u32::try_from(value(&image, "room")).expect("an address");
+    assert!(image.segments.iter().any(|segment| segment.reserved && segment.start <= room && room < segment.end()));
+    let piece = u32::try_from(value(&image, "piece")).expect("an address");
+    assert!(image.segments.iter().any(|s| s.rights.execute && s.start <= piece && piece < s.end()));
+}
+
+#[test]
+fn a_library_is_taken_from_as_far_as_each_part_needs_the_next() {
+    let part = |name: &str, needs: &str| {
+        let uses = if needs.is_empty() { String::new() } else { format!("        .extern {needs}\n") };
+        let calls = if needs.is_empty() { String::new() } else { format!("        call  {needs}\n") };
+        format!("        .global {name}\n{uses}{name}:\n{calls}        ret\n")
+    };
+    let mut files =
+        MemoryFiles::default().with("main.asm", "        .extern one\nstart:  call  one\n        sys   exit\n");
+    let mut members = Vec::new();
+    for (name, needs) in [("four", ""), ("two", "three"), ("one", "two"), ("three", ""), ("five", "one")] {
+        let path = format!("{name}.asm");
+        files = files.with(path.clone(), part(name, needs));
+        members.push((format!("{name}_with_a_name_longer_than_usual.o"), object(&files, &path)));
+    }
+    let files = files.with("lib.a", to_library(&members));
+    let image = sound(&files, &["main.asm"], &["lib.a"]);
+    let known = |name: &str| image.best_symbol(name).is_some();
+    assert_eq!(["one", "two", "three", "four", "five"].map(known), [true, true, true, false, false]);
+    let own = files.with("own.asm", part("two", ""));
+    let image = sound(&own, &["main.asm", "own.asm"], &["lib.a"]);
+    assert!(image.best_symbol("three").is_none(), "a name of a source goes before that of a library");
+}
+
+#[test]
+fn sections_of_one_name_lie_together_and_have_one_kind() {
+    let one = ".section b, code\nb1: jmp b1\n.section a, data\na1: .word 1\n.section z, zeroed\nz1: .space 2\n.code\nstart: jmp b1\n.section a\na2: .word a1, a2, z1, z2\n.section b\nb2: jmp b2\n.section z\nz2: .space 2\n";
+    let files = MemoryFiles::default().with("one.asm", one);
+    let image = sound(&files, &["one.asm"], &[]);
+    let order: Vec<i64> =
+        ["start", "b1", "b2", "a1", "a2", "z1", "z2"].iter().map(|name| value(&image, name)).collect();
+    assert!(order.is_sorted(), "{order:x?}");
+    assert_eq!(value(&image, "z1"), value(&image, "a2") + 8, "zeroed right behind data");
+    for (text, code) in [
+        (".section a, code\nstart: halt\n.section a, data\n.word 1\n", "W023"),
+        (".section a, zeroed\n.word 1\n.code\nstart: halt\n", "W014"),
+        (".section a, what\nstart: halt\n", "W014"),
+        (".section a\n nop\n.code\nstart: halt\n", "W014"),
+        (".section\nstart: halt\n", "W016"),
+    ] {
+        let assembly = assemble(&MemoryFiles::default().with("a.asm", text), &["a.asm"], &[]);
+        let codes: Vec<String> = assembly.diagnostics.iter().map(|found| found.code.to_string()).collect();
+        assert_eq!(codes, [code], "{text}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// However a program is cut into files, its words say the same: each names the place it named.
+    #[test]
+    fn cutting_a_program_into_files_changes_no_meaning(targets in proptest::collection::vec(0usize..12, 12), cut in 1usize..11, as_object: bool) {
+        let line = |index: usize| {
+            let target = targets[index];
+            match index % 4 {
+                0 => format!("p{index}: jmp p{target}\n"),
+                1 => format!("p{index}: mov r1, p{target} + 2\n"),
+                2 => format!("p{index}: call p{target}\n"),
+                _ => format!("p{index}: djnz r2, p{target}\n"),
+            }
+        };
+        let half = |range: std::ops::Range<usize>, others: std::ops::Range<usize>| {
+            let names = |range: std::ops::Range<usize>| range.map(|i| format!("p{i}")).collect::<Vec<_>>().join(", ");
+            let lines: String = range.clone().map(line).collect();
+            let table: String = range.clone().map(|i| format!(".word p{}\n", targets[i])).collect();
+            format!(".global {}\n.extern {}\n{lines} jmp here\n.data\nt{}: {table}", names(range.clone()), names(others), range.start)
+        };
+        let files = MemoryFiles::default().with("a.asm", half(0..cut, cut..12)).with("b.asm", half(cut..12, 0..cut));
+        let image = if as_object {
+            let files = files.clone().with("b.o", object(&files, "b.asm"));
+            sound(&files, &["a.asm"], &["b.o"])
+        } else {
+            sound(&files, &["a.asm", "b.asm"], &[])
+        };
+        let table = |name: &str, count: usize| (0..count).map(|i| word(&image, name, 2 * u32::try_from(i).expect("few"))).collect::<Vec<_>>();
+        let mut said = table("t0", cut);
+        said.extend(table(&format!("t{cut}"), 12 - cut));
+        let meant: Vec<i64> = targets.iter().map(|target| value(&image, &format!("p{target}"))).collect();
+        prop_assert_eq!(said, meant);
+    }
+}
