@@ -138,7 +138,8 @@ fn mistakes_in_and_around_macros_are_told_where_they_were_made() {
 
 #[test]
 fn bombs_end_soon_with_one_problem() {
-    let doubling: String = (0..40).map(|n| format!(".macro M{n}\n M{}\n M{}\n.endmacro\n", n + 1, n + 1)).collect();
+    let one = |n: usize| format!(".macro M{n}\n M{}\n M{}\n.endmacro\n", n + 1, n + 1);
+    let doubling = (0..40).map(one).collect::<Vec<_>>().concat();
     let cases = [
         format!("{doubling}.macro M40\n nop\n.endmacro\n M0\n halt"),
         ".repeat 60000\n.repeat 60000\n nop\n.endrepeat\n.endrepeat\n halt".to_owned(),
