@@ -74,7 +74,7 @@ fn another_spelling_keeps_the_program_or_is_refused() {
     assert_eq!(spans.len(), 4);
     for (name, wrong) in [
         ("5x", RenameError::NotAName("5x".into())),
-        ("", RenameError::NotAName("".into())),
+        ("", RenameError::NotAName(String::new())),
         ("a b", RenameError::NotAName("a b".into())),
         ("@weigh", RenameError::NotAName("@weigh".into())),
         ("start", RenameError::Taken("start".into())),

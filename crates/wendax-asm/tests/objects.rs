@@ -165,7 +165,8 @@ proptest! {
         let half = |range: std::ops::Range<usize>, others: std::ops::Range<usize>| {
             let names = |range: std::ops::Range<usize>| range.map(|i| format!("p{i}")).collect::<Vec<_>>().join(", ");
             let lines: String = range.clone().map(line).collect();
-            let table: String = range.clone().map(|i| format!(".word p{}\n", targets[i])).collect();
+            let table: Vec<String> = range.clone().map(|i| format!(".word p{}\n", targets[i])).collect();
+            let table = table.concat();
             format!(".global {}\n.extern {}\n{lines} jmp here\n.data\nt{}: {table}", names(range.clone()), names(others), range.start)
         };
         let files = MemoryFiles::default().with("a.asm", half(0..cut, cut..12)).with("b.asm", half(cut..12, 0..cut));
