@@ -191,3 +191,41 @@ pub(crate) fn block_directive(line: &str) -> Option<(Directive, std::ops::Range<
     let found = directive(&rest[..length]).filter(|info| info.directive.is_block())?;
     Some((found.directive, start..start + length))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn block_directives_are_found_first_on_their_line_or_behind_labels() {
+        let found = |line: &str| block_directive(line).map(|(directive, range)| (directive, line[range].to_owned()));
+        for line in [".if 1", "  .IF 1", "\t.if", "x: .if 1", "x: @y :.if 1", "\u{feff}.if", ".if(1)"] {
+            let (directive, word) = found(line).unwrap_or_else(|| panic!("{line}"));
+            assert_eq!((directive, word.to_lowercase().as_str()), (Directive::If, ".if"), "{line}");
+        }
+        for line in [
+            "",
+            "   ",
+            "; .if 1",
+            ".word 1",
+            " mov r1, 5",
+            "; x: .if",
+            "x: mov r1, 2 ; y: .if",
+            ".iffy",
+            "\"a: .if",
+            ".",
+            "a b: .if",
+        ] {
+            assert_eq!(found(line), None, "{line}");
+        }
+    }
+
+    #[test]
+    fn every_directive_says_what_it_is_and_its_example_uses_it() {
+        for info in DIRECTIVES {
+            assert!(info.form.starts_with(info.name) && !info.meaning.is_empty(), "{}", info.name);
+            assert!(info.example.contains(info.name), "{}", info.name);
+            assert_eq!(directive(&info.name.to_uppercase()).map(|found| found.name), Some(info.name));
+        }
+    }
+}

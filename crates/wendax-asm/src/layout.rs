@@ -183,7 +183,8 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
             What::Bytes { from, to } | What::Object { bytes: (from, to), .. } => i64::from(to - from),
             What::Space { count, .. } => number(*count, at).unwrap_or(0).clamp(0, LARGEST),
             What::Align { to, .. } => {
-                let to = number(*to, at).unwrap_or(1).clamp(1, LARGEST);
+                // One out of range is told where it is emitted.
+                let to = number(*to, at).filter(|to| (1..=0x8000).contains(to)).unwrap_or(1);
                 (to - at.offset.rem_euclid(to)) % to
             }
             What::Org(_) => 0,

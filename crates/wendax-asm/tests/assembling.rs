@@ -255,3 +255,28 @@ mod any {
         prop_oneof![words, cut, bytes, ".{0,200}"]
     }
 }
+
+#[test]
+fn comparisons_are_one_or_zero_and_bind_loosest() {
+    for (expression, value) in [
+        ("3 == 3", 1),
+        ("3 != 3", 0),
+        ("2 < 3", 1),
+        ("3 <= 3", 1),
+        ("2 > 3", 0),
+        ("3 >= 4", 0),
+        ("1 + 1 == 2", 1),
+        ("6 & 3 == 2", 1),
+        ("(6 & 3) + (2 < 3) * 4", 6),
+        ("-1 < 0", 1),
+        ("end - start > 2", 1),
+        ("defined(start) + defined(end)", 1),
+        ("sizeof(start)", 6),
+    ] {
+        let text = format!("start: nop\n.word {expression}\n nop\nend: halt\n");
+        let (sources, file) = Sources::single("case.asm", text.as_str());
+        let assembly = assemble(&sources, file);
+        let bytes = assembly.image.bytes(0x0202, 2);
+        assert_eq!(u16::from_le_bytes([bytes[0], bytes[1]]), value, "{expression}: {:?}", assembly.diagnostics);
+    }
+}

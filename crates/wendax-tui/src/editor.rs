@@ -505,6 +505,57 @@ mod tests {
     }
 
     #[test]
+    fn what_is_selected_is_replaced_by_what_is_written() {
+        let mut editor = Editor::new("one\ntwo\nthree");
+        editor.go_to(0, 1);
+        editor.select(true);
+        editor.move_lines(1);
+        assert_eq!(editor.selected_text().as_deref(), Some("ne\nt"));
+        assert_eq!(editor.selection(), Some(((0, 1), (1, 1))));
+        editor.insert("X");
+        assert_eq!((editor.text().as_str(), editor.selection()), ("oXwo\nthree", None));
+        editor.undo();
+        assert_eq!(editor.text(), "one\ntwo\nthree", "taking out and putting in are one change");
+        editor.select_all();
+        editor.backspace();
+        assert_eq!(editor.text(), "");
+        editor.undo();
+        editor.select_range((2, 5), (1, 0));
+        assert_eq!(editor.selected_text().as_deref(), Some("two\nthree"), "either end may be the cursor");
+        editor.delete();
+        assert_eq!((editor.text().as_str(), editor.cursor()), ("one\n", (1, 0)));
+    }
+
+    #[test]
+    fn lines_are_changed_as_far_as_they_are_selected() {
+        let mut editor = Editor::new("a\nb\nc\nd");
+        editor.go_to(1, 0);
+        editor.select(true);
+        editor.move_lines(2);
+        assert_eq!(editor.selected_lines(), (1, 2), "a margin does not reach into its line");
+        editor.change_lines(|line| format!("; {line}"));
+        assert_eq!(editor.text(), "a\n; b\n; c\nd");
+        assert!(editor.undo() && !editor.undo());
+        assert_eq!(editor.text(), "a\nb\nc\nd");
+        editor.change_lines(str::to_uppercase);
+        assert_eq!(
+            editor.text().matches(char::is_uppercase).count(),
+            1,
+            "without a selection it is the line of the cursor"
+        );
+    }
+
+    #[test]
+    fn bytes_and_places_lead_to_each_other() {
+        let editor = Editor::new("aö\nb");
+        assert_eq!((editor.byte_at(0, 2), editor.byte_at(1, 0), editor.byte_at(0, 99)), (3, 4, 3));
+        assert_eq!(
+            (editor.place_of_byte(3), editor.place_of_byte(4), editor.place_of_byte(99)),
+            ((0, 2), (1, 0), (1, 1))
+        );
+    }
+
+    #[test]
     fn line_ends_of_two_characters_stay_whole() {
         let mut editor = Editor::new("a\r\nb\r\n");
         editor.go_to(1, 0);

@@ -229,3 +229,35 @@ fn columns_change_blanks_only() {
     assert_eq!(run(folder.0.path(), &["build", "a.asm", "-o", "-", "--format", "hex"]).1, before);
     assert_eq!(run(folder.0.path(), &["format", "--check", "a.asm"]).0, 0);
 }
+
+#[test]
+fn wrong_use_of_build_image_and_format_is_told_with_what_would_be_right() {
+    let folder = Folder::new();
+    folder.file("a.asm", "        .extern far\nstart:  call  far\n        sys   exit\n");
+    folder.file("b.asm", "        .global far\nfar:    ret\n");
+    let told = |arguments: &[&str], status: i32, wanted: &str| {
+        let (ended, _, err) = run(folder.0.path(), arguments);
+        assert_eq!((ended, err.contains(wanted)), (status, true), "{arguments:?}: {err}");
+    };
+    told(&["build"], 2, "there is no wendax.toml in this folder (`wendax new FOLDER` makes a project)");
+    told(&["run"], 2, "name a source, an image or a project");
+    told(&["build", "a.asm", "b.asm"], 2, "several sources need a wendax.toml, or --format library");
+    told(&["build", "a.asm", "b.asm", "-o", "x.o"], 2, "an object is made of one source");
+    told(&["build", "a.asm"], 3, "no file of the program makes `far` known");
+    assert_eq!(run(folder.0.path(), &["build", "a.asm", "-o", "a.o"]).0, 0);
+    told(&["run", "a.o"], 3, "it is an object, not a program: link it with `wendax build`");
+    told(&["build", "a.o"], 3, "link it with `wendax build`");
+    told(&["image", "b.asm", "--format", "object"], 2, "an image cannot be made an object again");
+    told(&["image", "nowhere.elf"], 2, "there is no such file");
+    told(&["format", "nowhere.asm"], 2, "there is no such file");
+    told(&["build", "b.asm", "--format", "object", "-o", "b.asm"], 2, "this would overwrite the source");
+    folder.file("bad.elf", b"\x7FELF\x01\x01\x01");
+    told(&["run", "bad.elf"], 3, "it is no whole ELF file");
+    folder.file("c.asm", b"start: \xFF\n");
+    told(&["run", "c.asm"], 3, "c.asm:1: the byte FF is no UTF-8");
+    told(&["format", "c.asm"], 3, "is no UTF-8");
+    // Objects are linked by a manifest that names them.
+    assert_eq!(run(folder.0.path(), &["build", "b.asm", "-o", "b.o"]).0, 0);
+    folder.file("wendax.toml", "sources = [\"a.asm\"]\nlibraries = [\"b.o\"]\n");
+    assert_eq!(run(folder.0.path(), &["run"]).0, 0);
+}
