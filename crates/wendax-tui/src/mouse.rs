@@ -1,6 +1,6 @@
 //! The mouse: a click puts the cursor there, dragging selects, the wheel scrolls.
 
-use crate::state::{App, Mode, Pane};
+use crate::state::{App, Pane};
 use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 
 /// Lines a turn of the wheel scrolls.
@@ -41,20 +41,12 @@ impl App {
                 self.editor.select(false);
                 self.editor.go_to(line, column);
             }
-            MouseEventKind::Drag(MouseButton::Left)
-                if self.mode == Mode::Write || self.editor.selection().is_some() =>
-            {
-                self.drag(place);
+            MouseEventKind::Drag(MouseButton::Left) => {
+                let Some((line, column)) = place else { return };
+                self.editor.select(true);
+                self.editor.go_to(line, column);
             }
-            MouseEventKind::Drag(MouseButton::Left) => self.drag(place),
             _ => {}
-        }
-    }
-
-    fn drag(&mut self, place: Option<(usize, usize)>) {
-        if let Some((line, column)) = place {
-            self.editor.select(true);
-            self.editor.go_to(line, column);
         }
     }
 

@@ -238,9 +238,12 @@ fn problem_rows(app: &App, line: usize, room: u16, scroll: usize) -> Vec<Problem
         }
         let room = usize::from(room);
         let sign = display_column(&app.editor.line(line), column).saturating_sub(scroll).min(room);
-        for (index, text) in problem_text(diagnostic, room).into_iter().enumerate() {
+        let texts = problem_text(diagnostic, room);
+        // Rows of one problem begin in one column.
+        let widest = texts.iter().map(|text| usize::from(width(text))).max().unwrap_or(0);
+        let beside = (sign + 2).min(room.saturating_sub(widest));
+        for (index, text) in texts.into_iter().enumerate() {
             let wide = usize::from(width(&text));
-            let beside = (sign + 2).min(room.saturating_sub(wide));
             let mut row = ProblemRow { severity: diagnostic.severity, sign: None, words: (beside, text) };
             if index == 0 && beside < sign + 2 {
                 // No room behind the sign: before it, or else on the next row.
