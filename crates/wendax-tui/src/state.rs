@@ -196,8 +196,10 @@ pub struct App {
     pub mode: Mode,
     /// Colours.
     pub theme: Theme,
-    /// The text is the disassembly of an image, and cannot be written.
+    /// The text is the disassembly of an image, or its sources, and cannot be written.
     pub(crate) is_image: bool,
+    /// The image that sources are shown of.
+    pub(crate) image_path: Option<String>,
     pub(crate) settings: Settings,
     /// What is typed when nobody types.
     pub(crate) typed: Option<Vec<u8>>,
@@ -255,6 +257,7 @@ impl App {
             mode: if text.is_empty() { Mode::Write } else { Mode::Walk },
             theme,
             is_image: false,
+            image_path: None,
             settings,
             typed: None,
             assembly: Assembly::default(),
@@ -338,11 +341,21 @@ impl App {
         files.dedup();
         let name = |id: FileId| sources.file(id).name().to_owned();
         let documents = files.iter().map(|id| Document::new(name(*id), Some(name(*id)), Role::Source)).collect();
-        let mut app = Self::new(Some(path), &text, settings, theme);
+        let mut app = Self::new(None, &text, settings, theme);
+        app.image_path = Some(path);
         app.current = files.iter().position(|id| *id == first).unwrap_or(0);
         app.documents = documents;
         app.walk_image(assembly);
         app
+    }
+
+    /// The same, with something to be told at the start.
+    #[must_use]
+    pub fn with_note(mut self, text: &str) -> Self {
+        if !text.is_empty() {
+            self.message = Some((Tone::Trouble, text.to_owned()));
+        }
+        self
     }
 
     fn walk_image(&mut self, assembly: Assembly) {

@@ -67,12 +67,14 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
         if program::kind_of(path, &bytes) != program::Kind::Source {
             let name = whole.display().to_string();
             let program = program::load(path, None)?;
+            let program_note = program.remarks.clone();
             let app = if program.assembly.image.lines.is_empty() {
                 App::for_image(name, program.image(), settings, theme)
             } else {
                 App::for_image_with_sources(name, program.assembly, settings, theme)
             };
-            return Bench::new(app, None).run();
+            let note = program_note.trim().trim_start_matches("note: ");
+            return Bench::new(app.with_note(note), None).run();
         }
     }
     let (project, name) = Project::around(path);

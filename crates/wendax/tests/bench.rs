@@ -268,3 +268,29 @@ fn unsaved_texts_of_all_files_survive() {
     again.shows("saved as");
     assert!(fs::read_to_string(folder.join("scale.asm")).expect("it is there").starts_with("; second"));
 }
+
+#[test]
+fn an_elf_program_brings_its_sources_back_and_without_them_is_disassembled() {
+    let home = tempfile::tempdir().expect("a folder");
+    let folder = project(home.path());
+    let built = std::process::Command::new(env!("CARGO_BIN_EXE_wendax")).current_dir(&folder).arg("build").output();
+    assert!(built.expect("it runs").status.success());
+    let elf = folder.join("build/yard.elf");
+    let screen = Screen::start(home.path(), &elf.display().to_string(), 140, 40);
+    screen.shows("TWICE r1");
+    screen.text("]]]");
+    screen.keys("Left Right");
+    screen.shows("yard.elf · main.asm");
+    screen.text("e");
+    screen.shows("it can be walked, but not written");
+    screen.text("g");
+    screen.shows("finished, status 7");
+    screen.text("q");
+    screen.shows("ended with 0");
+    fs::remove_file(folder.join("scale.asm")).expect("it was there");
+    let bare = Screen::start(home.path(), &elf.display().to_string(), 140, 40);
+    bare.shows("shown without source: its source scale.asm: there is no such file");
+    bare.shows("call weigh");
+    bare.text("q");
+    bare.shows("ended with 0");
+}

@@ -90,7 +90,11 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     // State and numbers are what changes; the path takes what they leave, but never less than a name needs.
     let others = width(mode) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;
     let room = area.width.saturating_sub(others).max(width(app.name()).min(24));
-    let path = app.path().filter(|path| width(path) <= room || room >= 40).unwrap_or(app.name());
+    let whole = match (&app.image_path, app.path()) {
+        (Some(image), Some(source)) => format!("{image} · {source}"),
+        (_, path) => path.unwrap_or(app.name()).to_owned(),
+    };
+    let path = if width(&whole) <= room || room >= 40 { whole.as_str() } else { app.name() };
     let at = pen.bold(area.x, area.y, area.width, mode, mode_ink) + GAP;
     let at = pen.bold(at, area.y, room, &shortened(path, room), Ink::Text);
     let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
