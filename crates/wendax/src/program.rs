@@ -156,13 +156,25 @@ fn bare(image: Image) -> Assembly {
 fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String) {
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     let mut why: Option<SourceTrouble> = None;
+    // The source that is missing where there is none at all.
+    let mut first: Option<String> = None;
     for folder in whole.ancestors().skip(1).take(3).chain([Path::new("")]) {
         match program.with_sources(&DiskFiles::new(folder)) {
             None => return (bare(program.bare_image()), String::new()),
             Some(Ok((image, sources))) => return (Assembly::of_image(image, sources), String::new()),
             Some(Err(reason)) => match (&why, &reason) {
-                // Another text tells more than a place where there is none.
+                (None, SourceTrouble::Missing { name, .. }) => {
+                    first = Some(name.clone());
+                    why = Some(reason);
+                }
+                // Another text tells more than a place where there is none, and one that misses the second source
+                // more than one that misses the first.
                 (None, _) | (Some(SourceTrouble::Missing { .. }), SourceTrouble::Changed(_)) => why = Some(reason),
+                (Some(SourceTrouble::Missing { name: known, .. }), SourceTrouble::Missing { name, .. })
+                    if first.as_ref() == Some(known) && known != name =>
+                {
+                    why = Some(reason);
+                }
                 _ => {}
             },
         }
