@@ -28,6 +28,9 @@ pub(crate) struct Emitted {
 
 pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: Option<&str>) -> Emitted {
     let mut emitter = Emitter { image: Image::default(), origins: Vec::new(), open: None };
+    let statements = program.units.iter().flat_map(|unit| &unit.sections).map(|section| section.statements.len()).sum();
+    emitter.image.lines.reserve(statements);
+    emitter.origins.reserve(statements);
     let mut found = Vec::new();
     for index in 0..program.sections.len() {
         for part in 0..program.sections[index].parts.len() {
@@ -163,6 +166,7 @@ fn limits(emitted: &Emitted, program: &mut Program<'_>) {
 }
 
 fn symbols(image: &mut Image, program: &Program<'_>) {
+    image.symbols.reserve(program.units.iter().map(|unit| unit.names.len()).sum());
     // What several units include is told once.
     let mut told: FxHashSet<Span> = FxHashSet::default();
     for (index, unit) in program.units.iter().enumerate() {

@@ -181,8 +181,13 @@ impl<'p, 'a> Encoder<'p, 'a> {
     /// The address a jump goes to; one outside memory is told with its distance.
     fn target_value(&mut self, expr: Expr) -> Option<Value> {
         let found = self.program.evaluate(self.unit, expr, self.place.at);
-        let Some(number) = found.ok().and_then(Value::as_number).filter(|number| !(0..TOP).contains(number)) else {
-            return self.value(expr, 0, TOP - 1, "an address");
+        let number = match found {
+            Ok(value) => match value.as_number() {
+                Some(number) if !(0..TOP).contains(&number) => number,
+                Some(_) | None => return Some(value),
+            },
+            // What is wrong with it is told there.
+            Err(_) => return self.value(expr, 0, TOP - 1, "an address"),
         };
         let distance = number - self.place.at.offset;
         let way = if distance < 0 { "back" } else { "ahead" };
