@@ -1,5 +1,6 @@
 //! What is offered while writing: words that may stand at the cursor, and what is wanted there.
 
+use crate::documents::Role;
 use crate::state::{App, Mode};
 use wendax_asm::{Offers, offers};
 
@@ -17,7 +18,7 @@ impl App {
     /// Offers words for the place of the cursor; `asked` even when hardly anything was written yet.
     pub(crate) fn offer(&mut self, asked: bool) {
         self.completion = None;
-        if self.mode != Mode::Write {
+        if self.mode != Mode::Write || self.document().role == Role::Manifest {
             return;
         }
         let (line, column) = self.editor.cursor();

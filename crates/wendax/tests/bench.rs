@@ -294,3 +294,22 @@ fn an_elf_program_brings_its_sources_back_and_without_them_is_disassembled() {
     bare.text("q");
     bare.shows("ended with 0");
 }
+
+#[test]
+fn a_manifest_is_shown_mended_and_written_as_what_it_is() {
+    let home = tempfile::tempdir().expect("a folder");
+    let folder = project(home.path());
+    fs::write(folder.join("wendax.toml"), "entri = \"start\"\n").expect("written");
+    let screen = Screen::start(home.path(), &folder.display().to_string(), 140, 40);
+    screen.shows("1 problem in the text");
+    screen.text("N");
+    screen.shows("W071 a manifest has no key `entri` here");
+    screen.keys("C-t");
+    screen.shows("ready");
+    screen.text("e");
+    screen.keys("C-b");
+    screen.shows("a manifest is no source");
+    screen.keys("C-k C-s");
+    screen.shows("saved as");
+    assert_eq!(fs::read_to_string(folder.join("wendax.toml")).expect("it is there"), "# entry = \"start\"\n");
+}

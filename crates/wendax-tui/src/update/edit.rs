@@ -1,6 +1,7 @@
 //! Actions on the text: names, selections, lines, and the words offered.
 
 use crate::actions::Action;
+use crate::documents::Role;
 use crate::state::{App, Ask, Effect, Tone};
 use crossterm::event::{KeyCode, KeyEvent};
 use wendax_asm::format;
@@ -115,21 +116,25 @@ impl App {
     /// Lines become comments, or, when all of them are, no comments again.
     pub(super) fn toggle_comment(&mut self) {
         let (first, last) = self.editor.selected_lines();
-        let is_comment = |line: &str| line.trim_start().starts_with(';');
+        let sign = if self.document().role == Role::Manifest { '#' } else { ';' };
+        let is_comment = |line: &str| line.trim_start().starts_with(sign);
         let all =
             (first..=last).map(|line| self.editor.line(line)).all(|line| line.trim().is_empty() || is_comment(&line));
-        self.editor.change_lines(|line| match line.find(';') {
+        self.editor.change_lines(|line| match line.find(sign) {
             _ if line.trim().is_empty() => line.to_owned(),
             Some(at) if all => {
                 let rest = &line[at + 1..];
                 format!("{}{}", &line[..at], rest.strip_prefix(' ').unwrap_or(rest))
             }
-            _ => format!("; {line}"),
+            _ => format!("{sign} {line}"),
         });
     }
 
     /// Puts the text in columns.
     pub(super) fn put_in_columns(&mut self) {
+        if self.document().role == Role::Manifest {
+            return self.trouble("a manifest is no source: its columns are yours");
+        }
         let before = self.editor.text();
         let after = format(&before);
         if after == before {

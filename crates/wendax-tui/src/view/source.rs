@@ -1,6 +1,7 @@
 //! The source: mark, address, code words, text; values beside lines already run; problems under their line.
 
 use super::pen::{Pen, width, wrap};
+use crate::documents::Role;
 use crate::state::{App, Breakpoint, Mode, Pane};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
@@ -115,7 +116,7 @@ pub(super) fn draw(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
 
 /// What is wanted by the instruction being written.
 fn operand_rows(app: &App, area: Rect) -> Vec<String> {
-    if app.mode != Mode::Write || area.height < 10 {
+    if app.mode != Mode::Write || area.height < 10 || app.document().role == Role::Manifest {
         return Vec::new();
     }
     let Some(forms) = operand_help(&app.editor.line(app.editor.cursor().0)) else { return Vec::new() };
