@@ -3,6 +3,7 @@
 use crate::Failure;
 use std::io::{Read, Write};
 use std::path::Path;
+pub(crate) use wendax_project::plain_error as plain;
 
 /// The bytes of a file.
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
@@ -73,17 +74,6 @@ pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
         write(path, bytes)
     };
     done.map_err(|error| Failure::usage(format!("{}: {}", path.display(), plain(&error))))
-}
-
-/// What an error of the system means, in plain words where they are known.
-pub(crate) fn plain(error: &std::io::Error) -> String {
-    match error.kind() {
-        std::io::ErrorKind::NotFound => "there is no such file or folder".to_owned(),
-        std::io::ErrorKind::PermissionDenied => "the system does not allow it".to_owned(),
-        std::io::ErrorKind::IsADirectory => "this is a folder".to_owned(),
-        std::io::ErrorKind::StorageFull => "there is no room left on the disk".to_owned(),
-        _ => error.to_string(),
-    }
 }
 
 #[cfg(test)]
