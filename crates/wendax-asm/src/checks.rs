@@ -149,8 +149,7 @@ fn roots(program: &Program<'_>) -> Vec<u32> {
                 take(value);
             }
         }
-        let globals = unit.symbols().filter(|(_, name)| name.global.is_some());
-        roots.extend(globals.filter_map(|(id, _)| code_label(program, index, id)));
+        roots.extend(unit.globals().filter_map(|id| code_label(program, index, id)));
     }
     roots
 }

@@ -285,14 +285,14 @@ fn with_needed<'a>(units: &[&'a Unit], libraries: &[&'a Unit]) -> Vec<&'a Unit> 
     }
     let mut offered: FxHashMap<&str, usize> = FxHashMap::default();
     for (index, unit) in libraries.iter().enumerate() {
-        for (id, _) in unit.symbols().filter(|(_, name)| name.global.is_some()) {
+        for id in unit.globals() {
             // The first library that has a name gives it.
             offered.entry(unit.spelling(id)).or_insert(index);
         }
     }
     let mut known: FxHashSet<&str> = FxHashSet::default();
     for unit in &all {
-        known.extend(unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| unit.spelling(id)));
+        known.extend(unit.globals().map(|id| unit.spelling(id)));
     }
     let mut taken = vec![false; libraries.len()];
     let mut at = 0;
@@ -304,7 +304,7 @@ fn with_needed<'a>(units: &[&'a Unit], libraries: &[&'a Unit]) -> Vec<&'a Unit> 
             let Some(&member) = offered.get(name).filter(|_| !known.contains(name)) else { continue };
             if !std::mem::replace(&mut taken[member], true) {
                 let unit = libraries[member];
-                known.extend(unit.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| unit.spelling(id)));
+                known.extend(unit.globals().map(|id| unit.spelling(id)));
                 all.push(unit);
             }
         }

@@ -299,6 +299,11 @@ impl Unit {
         (0u32..).map(SymbolId).zip(&self.names)
     }
 
+    /// The names other units can see.
+    pub(crate) fn globals(&self) -> impl Iterator<Item = SymbolId> {
+        self.symbols().filter(|(_, name)| name.global.is_some()).map(|(id, _)| id)
+    }
+
     /// The sections with their numbers.
     pub(crate) fn section_list(&self) -> impl Iterator<Item = (SectionId, &Section)> {
         (0u32..).map(SectionId).zip(&self.sections)

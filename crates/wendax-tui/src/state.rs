@@ -59,8 +59,6 @@ pub enum Message {
     NotSaved(String),
     /// A file has another text on disk now: its name, the text it had when last read or written, the new one.
     Changed(String, String, String),
-    /// What the system's clipboard holds could be had.
-    Clipboard(String),
     /// The host's clock shows so many milliseconds.
     Clock(u32),
     /// The time asked for has passed.

@@ -31,7 +31,6 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Assembled(generation, built) => app.assembled(generation, *built),
         Message::Saved(name, revision, path) => app.saved(&name, revision, &path, &mut effects),
         Message::Changed(name, base, theirs) => app.changed_elsewhere(&name, &base, theirs),
-        Message::Clipboard(text) => app.clipboard = text,
         Message::NotSaved(why) => {
             app.overlay = None;
             app.message = Some((Tone::Trouble, format!("not saved: {why}")));

@@ -186,7 +186,7 @@ struct Bench {
     watched: Vec<PathBuf>,
 }
 
-/// Something to assemble: the number of the texts, those that changed, and the file when there is but one.
+/// Something to assemble: the number of the texts, and those that changed.
 struct Request {
     generation: u64,
     texts: Vec<(String, String)>,
