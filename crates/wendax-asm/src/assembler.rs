@@ -1,6 +1,5 @@
 //! Sources, objects and libraries to a program, over and over: what did not change is not parsed again.
 
-use crate::image::Image;
 use crate::link::Program;
 use crate::problems::{diagnostic, in_order, led_back};
 use crate::texts::{Texts, Used};
@@ -8,6 +7,7 @@ use crate::unit::Unit;
 use crate::{Assembly, checks, codes, emit, layout, parser};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
+use wendax_image::Image;
 use wendax_source::{Diagnostic, FileId, Files, Severity, SourceFile, Sources, Span};
 
 /// What a program is made of.
@@ -77,7 +77,7 @@ impl Assembler {
         let Some(unit) = self.unit(path, files, &mut found) else { return Err(found) };
         let mut program = Program::object(&unit);
         layout::lay_out(&mut program);
-        let bytes = crate::elf::object(&self.texts.sources, &mut program);
+        let bytes = crate::objects::object(&self.texts.sources, &mut program);
         found.extend(program.problems[0].list().iter().map(|found| led_back(found.clone(), &unit.expansions)));
         if found.iter().all(|found| found.severity != Severity::Problem) { Ok(bytes) } else { Err(in_order(found)) }
     }
@@ -111,13 +111,13 @@ impl Assembler {
     /// The units of an object file or library, and whether it is the latter.
     fn objects_of(&mut self, path: &str, files: &dyn Files) -> Result<(Vec<Arc<Unit>>, bool), String> {
         let bytes = files.bytes(path).map_err(|error| error.0)?;
-        let is_library = crate::elf::is_library(&bytes);
+        let is_library = crate::objects::is_library(&bytes);
         if let Some((known, units)) = self.objects.get(path)
             && *known == bytes
         {
             return Ok((units.clone(), is_library));
         }
-        let units = crate::elf::read_objects(path, &bytes, &mut self.texts).map_err(|error| error.to_string())?;
+        let units = crate::objects::read_objects(path, &bytes, &mut self.texts).map_err(|error| error.to_string())?;
         let units: Vec<Arc<Unit>> = units.into_iter().map(Arc::new).collect();
         self.objects.insert(path.to_owned(), (bytes, units.clone()));
         Ok((units, is_library))

@@ -4,10 +4,10 @@
 use crate::codes;
 use crate::emit::{Emitted, Source, is_instruction};
 use crate::expr::{Expr, Step, SymbolId, Value};
-use crate::image::{Image, Line, LineKind};
 use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Unit, What};
+use wendax_image::{Image, Line, LineKind};
 use wendax_isa::w16::{CALLS, Cond, Op, OperandKind, call_by_name};
 use wendax_source::{Diagnostic, Edit, Fix, Sources, Span};
 

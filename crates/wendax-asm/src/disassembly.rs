@@ -3,9 +3,9 @@
 //! What can be reached from the entry by running on, jumping and calling is code; everything else is shown
 //! as data. Jumps through registers are not followed, so code reached only by them is data here.
 
-use crate::image::{Image, Line, LineKind, Symbol, SymbolKind};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
+use wendax_image::{Image, Line, LineKind, Symbol, SymbolKind};
 use wendax_isa::w16::{Cond, Insn, NumberStyle, Op, OperandKind, decode, disassemble};
 use wendax_source::{FileId, Span};
 
@@ -178,7 +178,8 @@ fn name(address: u32) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{assemble, from_raw, to_raw};
+    use crate::assemble;
+    use wendax_image::{from_raw, to_raw};
     use wendax_source::Sources;
 
     fn assembled(text: &str) -> Image {

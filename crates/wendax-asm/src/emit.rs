@@ -3,12 +3,12 @@
 use crate::codes;
 use crate::encode::{Encoder, TOP};
 use crate::expr::Value;
-use crate::image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use crate::layout::Placed;
 use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, SectionId, SectionKind, Statement, What};
 use rustc_hash::FxHashSet;
+use wendax_image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use wendax_isa::w16::{DEVICE_START, STACK_END, STACK_START};
 use wendax_source::{Sources, Span};
 

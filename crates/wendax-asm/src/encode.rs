@@ -5,11 +5,11 @@
 
 use crate::codes;
 use crate::expr::{EvalError, Expr, Part, Step, SymbolId, Value};
-use crate::image::LineKind;
 use crate::layout::{Placed, nop_bytes, unplaced};
 use crate::link::{Program, UnitIndex};
 use crate::problems::{Problems, diagnostic};
 use crate::unit::{Definition, Instruction, PatchKind, SectionKind, Statement, What};
+use wendax_image::LineKind;
 use wendax_isa::w16::{Insn, OperandKind, encode};
 use wendax_source::Sources;
 

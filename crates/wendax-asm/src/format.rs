@@ -164,7 +164,8 @@ fn single_blanks(text: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{assemble, to_raw};
+    use crate::assemble;
+    use wendax_image::to_raw;
     use wendax_source::Sources;
 
     #[test]

@@ -9,7 +9,7 @@
 //! The stations, each a module: `lexer` (a line to tokens), `parser` (tokens to statements and names, macros
 //! unfolded, files included: a `unit`), `link` (units to a program), `layout` (addresses and shortest forms),
 //! `encode` and `emit` (bytes, line map, values out of range), `checks` (what builds but looks wrong). What a
-//! program may contain is in `docs/language.md`; the forms of files are in `elf` and `formats`.
+//! program may contain is in `docs/language.md`; the forms of image files are in the crate `wendax-image`, those of objects in `objects`.
 //!
 //! This crate knows nothing of running, and opens no files.
 
@@ -19,21 +19,19 @@ mod codes;
 mod completion;
 mod directives;
 mod disassembly;
-mod elf;
 mod emit;
 mod encode;
 mod expansion;
 mod expr;
 mod format;
-mod formats;
 mod guide;
-mod image;
 mod layout;
 mod lexer;
 mod link;
 mod listing;
 mod mnemonics;
 mod names;
+mod objects;
 mod parser;
 mod problems;
 mod texts;
@@ -44,18 +42,17 @@ pub use codes::{CODES, CodeInfo, code_info, problems_document};
 pub use completion::{Offer, Offers, offers, operand_help};
 pub use directives::{DIRECTIVES, DirectiveInfo};
 pub use disassembly::{disassembly, instructions};
-pub use elf::{ElfError, ElfProgram, MACHINE, SourceTrouble, from_elf, is_elf, to_elf, to_library};
 pub use format::format;
-pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use guide::{GuideEntry, guide, guide_document, guide_nearest, guide_words};
-pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 pub use lexer::{Lexeme, lexemes};
 pub use listing::{SymbolOrder, listing, memory_map, symbol_table};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
+pub use objects::to_library;
 
 use std::sync::Arc;
 use unit::Unit;
+use wendax_image::Image;
 use wendax_source::{Diagnostic, FileId, MemoryFiles, Severity, Sources};
 
 /// What became of sources.

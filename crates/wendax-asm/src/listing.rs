@@ -1,7 +1,7 @@
 //! What each line became, the names, and how memory is used, as text.
 
-use crate::image::{Image, Line, LineKind, Segment, Symbol, SymbolKind};
 use std::fmt::{Result, Write};
+use wendax_image::{Image, Line, LineKind, Segment, Symbol, SymbolKind};
 use wendax_isa::w16::{DEVICE_START, STACK_END, STACK_START};
 use wendax_source::{FileId, SourceFile, Sources};
 

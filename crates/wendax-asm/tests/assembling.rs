@@ -1,6 +1,7 @@
 //! Text to bytes: encodings, layout, shortest forms, expressions, names, the listing.
 
-use wendax_asm::{Assembly, assemble, from_hex, listing, to_hex, to_raw};
+use wendax_asm::{Assembly, assemble, listing};
+use wendax_image::{from_hex, to_hex, to_raw};
 use wendax_source::{Sources, Style, render_all};
 
 #[track_caller]

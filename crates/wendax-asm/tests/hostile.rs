@@ -1,6 +1,7 @@
 //! Files made to do harm: ELF headers that lie, records that reach too far, sources that would take all there is.
 
-use wendax_asm::{Assembler, Assembly, FormatError, Inputs, assemble, from_elf, from_hex, from_srecord, to_elf};
+use wendax_asm::{Assembler, Assembly, Inputs, assemble};
+use wendax_image::{FormatError, from_elf, from_hex, from_srecord, to_elf};
 use wendax_source::{MemoryFiles, Sources};
 
 /// A small program with code, data and room, as ELF.

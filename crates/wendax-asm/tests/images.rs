@@ -1,7 +1,8 @@
 //! What an image tells of addresses, lines and names, and that every byte is accounted for.
 
 use proptest::prelude::*;
-use wendax_asm::{Image, LineKind, SymbolKind, assemble, from_hex, lexemes, mnemonics, to_hex, to_raw};
+use wendax_asm::{assemble, lexemes, mnemonics};
+use wendax_image::{Image, LineKind, SymbolKind, from_hex, to_hex, to_raw};
 use wendax_source::{FileId, Sources};
 
 fn image(text: &str) -> Image {

@@ -1,6 +1,7 @@
 //! Several files to one program: names across files, objects, libraries, and what they are read back as.
 
-use wendax_asm::{Assembler, Assembly, Inputs, LineKind, from_elf, to_elf, to_library};
+use wendax_asm::{Assembler, Assembly, Inputs, to_library};
+use wendax_image::{LineKind, from_elf, to_elf};
 use wendax_source::{MemoryFiles, Style, render_all};
 
 const MAIN: &str = "\
@@ -86,7 +87,7 @@ fn objects_and_libraries_give_the_same_program_as_sources() {
             assert_eq!(value(&linked, name), value(&plain, name), "{name} with {other}");
         }
         assert!(linked.image.best_symbol("spare").is_none(), "what nobody uses stays in the library");
-        let bytes = |assembly: &Assembly| wendax_asm::to_raw(&assembly.image);
+        let bytes = |assembly: &Assembly| wendax_image::to_raw(&assembly.image);
         assert_eq!(bytes(&linked), bytes(&plain), "{other}");
     }
     let object_of_main = assembler.object("main.asm", &files).expect("it assembles");
@@ -140,13 +141,13 @@ fn an_elf_program_brings_bytes_names_and_lines_back() {
     let (image, sources) = program.with_sources(&files()).expect("it has lines").expect("its sources are there");
     assert_eq!(image.segments, assembly.image.segments);
     assert_eq!((image.entry, image.heap_start), (assembly.image.entry, assembly.image.heap_start));
-    let named = |image: &wendax_asm::Image| {
+    let named = |image: &wendax_image::Image| {
         let mut all: Vec<_> = image.symbols.iter().map(|s| (s.name.clone(), s.value, s.kind, s.is_global)).collect();
         all.sort_by(|a, b| a.0.cmp(&b.0));
         all
     };
     assert_eq!(named(&image), named(&assembly.image));
-    let place = |image: &wendax_asm::Image, sources: &wendax_source::Sources, at: u32| {
+    let place = |image: &wendax_image::Image, sources: &wendax_source::Sources, at: u32| {
         let line = image.line_at(at)?;
         Some((sources.file(line.span.file).name().to_owned(), line.line, line.kind, line.length))
     };

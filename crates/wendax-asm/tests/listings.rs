@@ -1,8 +1,7 @@
 //! What is told of a program of several files: the listing with what was unfolded, the names, the map of memory.
 
-use wendax_asm::{
-    Assembler, Assembly, Inputs, SymbolOrder, disassembly, from_elf, listing, memory_map, symbol_table, to_elf,
-};
+use wendax_asm::{Assembler, Assembly, Inputs, SymbolOrder, disassembly, listing, memory_map, symbol_table};
+use wendax_image::{from_elf, to_elf};
 use wendax_source::{FileId, MemoryFiles};
 
 fn program() -> Assembly {

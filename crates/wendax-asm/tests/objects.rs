@@ -1,7 +1,8 @@
 //! Objects: what of a source waits for linking, and that linking puts it in where it belongs.
 
 use proptest::prelude::*;
-use wendax_asm::{Assembler, Assembly, Image, Inputs, to_library};
+use wendax_asm::{Assembler, Assembly, Inputs, to_library};
+use wendax_image::Image;
 use wendax_source::{MemoryFiles, Style, render_all};
 
 fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {

@@ -5,7 +5,7 @@
 //! not change since the last snapshot is never copied.
 
 use std::sync::Arc;
-use wendax_asm::Rights;
+use wendax_image::Rights;
 
 pub(crate) const SIZE: usize = 0x1_0000;
 pub(crate) const PAGE: usize = 0x100;

@@ -23,7 +23,7 @@ use engine::Calls;
 use slots::Slots;
 use std::collections::VecDeque;
 use std::sync::Arc;
-use wendax_asm::Image;
+use wendax_image::Image;
 use wendax_isa::w16::{DEVICE_START, FLAG_BITS, SP, STACK_END, STACK_START, TARGET, VECTORS_END};
 use wendax_isa::{Target, w16};
 

@@ -51,7 +51,7 @@ fn machine(line: &str, before: &str) -> Machine {
     machine
 }
 
-fn number(machine: &Machine, image: &wendax_asm::Image, text: &str) -> u32 {
+fn number(machine: &Machine, image: &wendax_image::Image, text: &str) -> u32 {
     if let Some(register) = TARGET.register(text) {
         return machine.register(register);
     }
@@ -108,7 +108,7 @@ fn check(cases: &[Case]) -> BTreeSet<&'static str> {
 }
 
 /// A program with the instruction, data, and places to jump to.
-fn image_of(line: &str) -> wendax_asm::Image {
+fn image_of(line: &str) -> wendax_image::Image {
     let text = format!(
         ".code\nbefore: nop\nstart: {line}\nnear: nop\n halt\n.space 5000\nfar: nop\n halt\n\
          .data\ndata: .word 0x8899, 0x7F01\nlast: .byte 0x80\nodd: .byte 5\n.space 2\n.align 4\ntop:\n"

@@ -3,7 +3,7 @@
 use wendax_machine::CellState::{Known, NeverWritten, Unmapped};
 use wendax_machine::{Event, FaultKind, FrameKind, Machine, Need, Note, Run, Settings, Stop};
 
-fn load(text: &str) -> (Machine, wendax_asm::Image) {
+fn load(text: &str) -> (Machine, wendax_image::Image) {
     let (sources, file) = wendax_source::Sources::single("case", text);
     let assembly = wendax_asm::assemble(&sources, file);
     assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
@@ -158,7 +158,7 @@ fn code_that_writes_code_runs_what_it_wrote() {
         .iter()
         .flat_map(|word| word.to_le_bytes())
         .collect();
-    let image = wendax_asm::from_raw(&bytes, 0x0200).unwrap();
+    let image = wendax_image::from_raw(&bytes, 0x0200).unwrap();
     let mut machine = Machine::new(&image, Settings::default());
     machine.run(Run { until: 3, depth: None });
     assert_eq!((machine.register(1), machine.word(0x0202)), (5, 7));

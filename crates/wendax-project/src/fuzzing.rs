@@ -6,9 +6,9 @@
 
 use crate::Manifest;
 use wendax_asm::{
-    Assembler, Assembly, Inputs, disassembly, format, from_elf, from_hex, from_raw, from_srecord, lexemes, listing,
-    memory_map, offers, operand_help, symbol_table, to_elf, to_hex, to_raw, to_srecord,
+    Assembler, Assembly, Inputs, disassembly, format, lexemes, listing, memory_map, offers, operand_help, symbol_table,
 };
+use wendax_image::{from_elf, from_hex, from_raw, from_srecord, to_elf, to_hex, to_raw, to_srecord};
 use wendax_source::{FileId, MemoryFiles, Sources, Style, render_all};
 
 /// Bytes as sources: one or several, cut at NUL bytes, each of which may include the others.

@@ -2,7 +2,8 @@
 //! thinks of.
 
 use proptest::prelude::*;
-use wendax_asm::{Assembler, Inputs, to_elf, to_hex, to_library, to_srecord};
+use wendax_asm::{Assembler, Inputs, to_library};
+use wendax_image::{to_elf, to_hex, to_srecord};
 use wendax_project::fuzzing;
 use wendax_source::MemoryFiles;
 

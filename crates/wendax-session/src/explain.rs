@@ -5,7 +5,7 @@
 use crate::effects::{Effects, observe};
 use crate::session::{Session, State};
 use crate::stack::entered;
-use wendax_asm::Image;
+use wendax_image::Image;
 use wendax_isa::w16::{Insn, NO_BASE, NumberStyle, Op, OperandKind, TRAPS, call_by_number, disassemble, reason};
 use wendax_machine::{AccessKind, Machine, Need, Note, RegionKind, Stop};
 

@@ -99,7 +99,7 @@ mod tests {
 
     #[test]
     fn thinning_keeps_the_first_and_never_lets_a_gap_grow_past_its_age() {
-        let image = wendax_asm::from_raw(&[0x01, 0x00, 0xFE, 0x80], 0x0200).expect("two words fit");
+        let image = wendax_image::from_raw(&[0x01, 0x00, 0xFE, 0x80], 0x0200).expect("two words fit");
         let mut machine = Machine::new(&image, Settings::default());
         let mut history = History::new(Checkpoint { snapshot: machine.snapshot(), fed: 0 });
         for step in 1..40_000u64 {

@@ -7,7 +7,7 @@
 use crate::commands::{Command, Progress};
 use crate::session::{Session, State};
 use std::collections::VecDeque;
-use wendax_asm::Image;
+use wendax_image::Image;
 use wendax_machine::{Event, Need, Run, Settings, Stop};
 
 /// Counting visits goes over so many steps at the most, a second or so.

@@ -11,7 +11,7 @@ use crate::log::{Entry, Log};
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeSet, VecDeque};
-use wendax_asm::Image;
+use wendax_image::Image;
 use wendax_machine::{Event, Fault, Machine, Run, Settings, Stop};
 
 /// Steps of the past whose effects are kept at hand.

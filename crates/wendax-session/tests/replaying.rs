@@ -1,7 +1,7 @@
 //! Runs given what earlier runs were given: counting visits, coming to the same place, and walking by lines.
 
 use proptest::prelude::*;
-use wendax_asm::Image;
+use wendax_image::Image;
 use wendax_machine::{Event, Settings};
 use wendax_session::{Command, Outcome, Progress, Replay, Session, State};
 

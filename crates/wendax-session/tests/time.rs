@@ -8,7 +8,7 @@ use wendax_session::{Command, Progress, Session, State};
 /// Small enough that checkpoints matter little, large enough for loops to turn.
 const STEPS: u64 = 400;
 
-fn image(words: &[(usize, u8, u8, u16)]) -> wendax_asm::Image {
+fn image(words: &[(usize, u8, u8, u16)]) -> wendax_image::Image {
     let mut bytes = Vec::new();
     for &(row, a, b, value) in words {
         let row = &rows()[row % rows().len()];
@@ -17,10 +17,10 @@ fn image(words: &[(usize, u8, u8, u16)]) -> wendax_asm::Image {
         bytes.extend(first.to_le_bytes());
         bytes.extend(second.iter().flat_map(|word| word.to_le_bytes()));
     }
-    wendax_asm::from_raw(&bytes, 0x0200).expect("it fits")
+    wendax_image::from_raw(&bytes, 0x0200).expect("it fits")
 }
 
-fn any_words() -> impl Strategy<Value = wendax_asm::Image> {
+fn any_words() -> impl Strategy<Value = wendax_image::Image> {
     let value = prop_oneof![0u16..16, 0x0200u16..0x0260, 0xEE00u16..0xFE00, Just(0xFFFE), any::<u16>()];
     let row = prop_oneof![10usize..rows().len(), 0usize..rows().len()];
     proptest::collection::vec((row, 0u8..14, 0u8..17, value), 5..60).prop_map(|words| image(&words))
@@ -60,7 +60,7 @@ const LINES: [&str; 30] = [
     "stw [code], r{d}",
 ];
 
-fn mostly_sensible() -> impl Strategy<Value = wendax_asm::Image> {
+fn mostly_sensible() -> impl Strategy<Value = wendax_image::Image> {
     proptest::collection::vec((0..LINES.len(), 0u8..6, 0u8..6, 0u16..40, 0usize..60), 4..40).prop_map(|lines| {
         let count = lines.len();
         let mut text = ".code\nmov sp, 0xF800\n".to_owned();
@@ -81,7 +81,7 @@ fn mostly_sensible() -> impl Strategy<Value = wendax_asm::Image> {
     })
 }
 
-fn program() -> impl Strategy<Value = wendax_asm::Image> {
+fn program() -> impl Strategy<Value = wendax_image::Image> {
     prop_oneof![4 => mostly_sensible(), 1 => any_words()]
 }
 
@@ -109,7 +109,7 @@ fn go(session: &mut Session, command: Command) {
 }
 
 /// Runs a program for at most [`STEPS`] steps.
-fn run(image: &wendax_asm::Image, inputs: &[Vec<u8>]) -> Session {
+fn run(image: &wendax_image::Image, inputs: &[Vec<u8>]) -> Session {
     let mut session = Session::new(image.clone(), Settings { arguments: vec![b"gate".to_vec()], seed: 5 });
     session.begin(Command::Seek(STEPS));
     finish(&mut session, &mut inputs.iter().cloned());

@@ -97,7 +97,7 @@ fn native(rounds: u64) -> u16 {
     wagons[0]
 }
 
-fn image(text: &str) -> wendax_asm::Image {
+fn image(text: &str) -> wendax_image::Image {
     let (sources, file) = Sources::single("work.asm", text);
     let assembly = assemble(&sources, file);
     assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
@@ -123,7 +123,7 @@ fn memory() -> f64 {
 }
 
 /// Steps of one round of [`WORK`], measured.
-fn steps_of_a_round(image: &wendax_asm::Image) -> f64 {
+fn steps_of_a_round(image: &wendax_image::Image) -> f64 {
     let again = u32::try_from(image.symbol("again").map_or(0, |symbol| symbol.value)).unwrap_or(0);
     let mut machine = Machine::new(image, Settings::default());
     machine.set_breakpoints(&[again]);

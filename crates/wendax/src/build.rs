@@ -4,7 +4,8 @@ use crate::cli::{Build, Format};
 use crate::{Failure, files, program};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use wendax_asm::{Assembler, Image, listing, memory_map, symbol_table, to_elf, to_hex, to_library, to_srecord};
+use wendax_asm::{Assembler, listing, memory_map, symbol_table, to_library};
+use wendax_image::{Image, to_elf, to_hex, to_srecord};
 use wendax_project::{DiskFiles, Project};
 use wendax_source::{Edit, FileId, Severity, Style, apply_edits, render_all};
 
@@ -229,7 +230,7 @@ fn fix(path: &Path) -> Result<(), Failure> {
 
 /// Raw bytes say nothing of where they lie, so that is told where it is not the usual.
 pub(crate) fn raw(image: &Image) -> Vec<u8> {
-    let (start, bytes) = wendax_asm::to_raw(image);
+    let (start, bytes) = wendax_image::to_raw(image);
     let mut notes = Vec::new();
     if start != 0x0200 {
         notes.push(format!("this image lies at 0x{start:04X}: run it with --at 0x{start:04X}"));

@@ -4,7 +4,8 @@ use crate::cli::{Format, ImageOptions, Show};
 use crate::{Failure, build, files, program};
 use std::fmt::Write;
 use std::path::Path;
-use wendax_asm::{disassembly, listing, memory_map, symbol_table, to_elf, to_hex, to_srecord};
+use wendax_asm::{disassembly, listing, memory_map, symbol_table};
+use wendax_image::{to_elf, to_hex, to_srecord};
 use wendax_source::FileId;
 
 pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {

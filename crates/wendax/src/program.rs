@@ -3,10 +3,8 @@
 use crate::{Failure, files};
 use std::io::IsTerminal;
 use std::path::Path;
-use wendax_asm::{
-    Assembler, Assembly, ElfProgram, FormatError, Image, Inputs, SourceTrouble, from_elf, from_hex, from_raw,
-    from_srecord, is_elf,
-};
+use wendax_asm::{Assembler, Assembly, Inputs};
+use wendax_image::{ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf};
 use wendax_project::{DiskFiles, NAME, Project};
 use wendax_source::{Severity, Style, render_all};
 

@@ -6,7 +6,8 @@ use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use wendax_asm::{Assembler, Inputs, LineKind, to_elf, to_hex, to_srecord};
+use wendax_asm::{Assembler, Inputs};
+use wendax_image::{LineKind, to_elf, to_hex, to_srecord};
 use wendax_source::{Files, MemoryFiles};
 
 const SCRIPT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/readers/read.py");
@@ -38,7 +39,7 @@ fn hex(bytes: &[u8]) -> String {
 }
 
 /// Runs of bytes by address, those that follow each other as one.
-fn runs(image: &wendax_asm::Image) -> Vec<(u32, Vec<u8>)> {
+fn runs(image: &wendax_image::Image) -> Vec<(u32, Vec<u8>)> {
     let mut runs: Vec<(u32, Vec<u8>)> = Vec::new();
     for segment in &image.segments {
         match runs.last_mut() {
@@ -81,7 +82,7 @@ fn general_libraries_read_what_was_meant() {
 
     let program = &read["program"];
     assert_eq!((&program["class"], &program["little"]), (&json!(32), &json!(true)));
-    assert_eq!((&program["machine"], &program["type"]), (&json!(wendax_asm::MACHINE), &json!("ET_EXEC")));
+    assert_eq!((&program["machine"], &program["type"]), (&json!(wendax_image::elf::MACHINE), &json!("ET_EXEC")));
     assert_eq!(program["entry"], json!(image.entry));
     let segments: Vec<Value> = image
         .segments

@@ -7,7 +7,8 @@ use crate::theme::Ink;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use unicode_width::UnicodeWidthChar;
-use wendax_asm::{Lexeme, Line, LineKind, instructions, lexemes, operand_help};
+use wendax_asm::{Lexeme, instructions, lexemes, operand_help};
+use wendax_image::{Line, LineKind};
 use wendax_session::{Effects, Session};
 use wendax_source::{Diagnostic, Severity};
 

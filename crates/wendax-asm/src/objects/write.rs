@@ -1,14 +1,14 @@
 //! One unit to an ELF object: sections whose place is not known, with what linking has to put in.
 
-use super::lines::{Row, sections};
-use super::write::{Contents, Home, Rela, Section, Symbol};
 use crate::encode::Encoder;
 use crate::expr::{Base, Value};
-use crate::image::LineKind;
 use crate::link::Program;
 use crate::unit::{Definition, PatchKind, SectionId, SectionKind, What};
 use object::elf;
 use rustc_hash::FxHashMap;
+use wendax_image::LineKind;
+use wendax_image::elf::{Contents, Home, Rela, Section, Symbol};
+use wendax_image::elf::{Row, sections};
 use wendax_source::Sources;
 
 /// A program that is one unit, laid out as an object; what is wrong is reported to the program.

@@ -8,29 +8,40 @@ use object::write::elf::{FileHeader, ProgramHeader, Rel, SectionHeader, SectionI
 
 /// A relocation of a section's byte, with its addend.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Rela {
-    pub(super) at: u32,
+pub struct Rela {
+    /// The byte's place in its section.
+    pub at: u32,
     /// Index among the symbols of the file.
-    pub(super) symbol: u32,
-    pub(super) kind: u32,
-    pub(super) addend: i64,
+    pub symbol: u32,
+    /// Its number in the file.
+    pub kind: u32,
+    /// Added to the symbol's value.
+    pub addend: i64,
 }
 
+/// A section of a file.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Section {
-    pub(super) name: String,
+pub struct Section {
+    /// Its name.
+    pub name: String,
     /// `SHF_` flags.
-    pub(super) flags: u32,
-    pub(super) address: u32,
-    pub(super) align: u32,
-    pub(super) bytes: Vec<u8>,
+    pub flags: u32,
+    /// Where it is loaded.
+    pub address: u32,
+    /// In bytes; 0 and 1 are the same.
+    pub align: u32,
+    /// What is in it.
+    pub bytes: Vec<u8>,
     /// Room that is not in the file, in bytes; then there are no bytes.
-    pub(super) room: u32,
-    pub(super) relocations: Vec<Rela>,
+    pub room: u32,
+    /// What has to be put into its bytes when it is linked.
+    pub relocations: Vec<Rela>,
 }
 
+/// Where a symbol is at home.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Home {
+pub enum Home {
+    /// A section, by its index.
     Section(usize),
     /// A number, not an address.
     Absolute,
@@ -38,25 +49,34 @@ pub(super) enum Home {
     Foreign,
 }
 
+/// A name in a file.
 #[derive(Debug, Clone)]
-pub(super) struct Symbol {
-    pub(super) name: String,
-    pub(super) home: Home,
-    pub(super) value: u32,
-    pub(super) size: u32,
-    pub(super) is_global: bool,
+pub struct Symbol {
+    /// As written.
+    pub name: String,
+    /// Where it is at home.
+    pub home: Home,
+    /// Its address, its place in its section, or a number.
+    pub value: u32,
+    /// In bytes; 0 when it is not known.
+    pub size: u32,
+    /// Other files may use it.
+    pub is_global: bool,
     /// `STT_` type.
-    pub(super) kind: u8,
+    pub kind: u8,
 }
 
 /// What goes into a file. Local symbols come before global ones.
 #[derive(Debug, Default)]
-pub(super) struct Contents {
+pub struct Contents {
     /// `ET_` type.
-    pub(super) kind: u16,
-    pub(super) entry: u32,
-    pub(super) sections: Vec<Section>,
-    pub(super) symbols: Vec<Symbol>,
+    pub kind: u16,
+    /// The first instruction to run.
+    pub entry: u32,
+    /// In order.
+    pub sections: Vec<Section>,
+    /// In order, local ones first.
+    pub symbols: Vec<Symbol>,
 }
 
 impl Contents {
@@ -66,7 +86,8 @@ impl Contents {
         (0..self.sections.len()).filter(move |&index| is_program && self.sections[index].flags & elf::SHF_ALLOC != 0)
     }
 
-    pub(super) fn to_bytes(&self) -> Vec<u8> {
+    /// The file.
+    pub fn to_bytes(&self) -> Vec<u8> {
         let mut bytes = Vec::new();
         let mut writer = Writer::new(Endianness::Little, false, &mut bytes);
         let relocation_names: Vec<String> =

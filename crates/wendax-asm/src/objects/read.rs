@@ -1,7 +1,5 @@
 //! ELF objects and `ar` archives of them to units, ready to be linked with those of sources.
 
-use super::MACHINE;
-use super::read_executable::ElfError;
 use crate::expr::{Binary, Expr, Scope, Step, SymbolId};
 use crate::texts::Texts;
 use crate::unit::{Definition, Name, Patch, PatchKind, Section, SectionId, SectionKind, Statement, Unit, What};
@@ -9,6 +7,8 @@ use object::read::archive::ArchiveFile;
 use object::read::elf::{FileHeader, SectionHeader as _, Sym as _};
 use object::{Endianness, elf};
 use std::collections::BTreeSet;
+use wendax_image::ElfError;
+use wendax_image::elf::MACHINE;
 use wendax_source::{FileId, SourceFile, Span};
 
 /// Members of a library at the most.

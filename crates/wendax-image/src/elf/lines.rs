@@ -4,7 +4,7 @@
 //! sources give the same bytes on every machine; the MD5 of a text tells whether it still is the one.
 
 use super::write::{Rela, Section};
-use crate::unit::PatchKind;
+
 use gimli::write::{
     Address, AttributeValue, DwarfUnit, EndianVec, FileInfo, LineProgram, LineString, Range, RangeList, RelocateWriter,
     Relocation, RelocationTarget, Sections,
@@ -15,15 +15,19 @@ use wendax_source::{FileId, Sources};
 
 /// Bytes that came from one line.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Row {
+pub struct Row {
     /// The symbol of the section the address counts from; `None` for plain addresses.
-    pub(super) symbol: Option<u32>,
-    pub(super) address: u32,
-    pub(super) length: u32,
-    pub(super) file: FileId,
-    pub(super) line: u32,
+    pub symbol: Option<u32>,
+    /// The first byte's.
+    pub address: u32,
+    /// In bytes.
+    pub length: u32,
+    /// The text it came from.
+    pub file: FileId,
+    /// Its line, from 1.
+    pub line: u32,
     /// They are instructions.
-    pub(super) is_code: bool,
+    pub is_code: bool,
 }
 
 /// MD5 of a text (RFC 1321).
@@ -32,7 +36,7 @@ pub(super) fn digest(text: &str) -> [u8; 16] {
 }
 
 /// The sections of debug information for these rows, which are in order of address within each symbol.
-pub(super) fn sections(sources: &Sources, rows: &[Row]) -> Vec<Section> {
+pub fn sections(sources: &Sources, rows: &[Row]) -> Vec<Section> {
     let Some(first) = rows.first() else { return Vec::new() };
     let encoding = Encoding { format: Format::Dwarf32, version: 5, address_size: 4 };
     let mut dwarf = DwarfUnit::new(encoding);
@@ -153,7 +157,7 @@ fn to_sections(dwarf: &mut DwarfUnit) -> Vec<Section> {
                 RelocationTarget::Symbol(symbol) => relocations.push(Rela {
                     at: u32::try_from(at).unwrap_or(u32::MAX),
                     symbol: u32::try_from(symbol).unwrap_or(u32::MAX),
-                    kind: PatchKind::Debug as u32,
+                    kind: super::DEBUG_RELOCATION,
                     addend: relocation.addend,
                 }),
             }
