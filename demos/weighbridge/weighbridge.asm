@@ -5,6 +5,7 @@
 
 .equ AXLES_MAX, 8            ; no wagon in the yard has more
 .equ LIMIT, 560              ; hundredweight on the Wend bridge
+.equ INPUT_ENDED, 6          ; what get_int fails with at the end of the input
 
 .code
 .entry open_gate
@@ -24,7 +25,7 @@ ask:
         mov   r0, colon
         sys   put_text
         sys   get_int
-        jc    @misread       ; C: it was no number
+        jc    @failed        ; C: it was no number, or there is no more
         cmp   r0, 0
         jeq   weigh          ; 0 ends the wagon
         jlt   @misread       ; no axle weighs less than nothing
@@ -34,6 +35,9 @@ ask:
         cmp   r7, AXLES_MAX
         jltu  ask
         jmp   weigh
+@failed:
+        cmp   r0, INPUT_ENDED
+        jeq   weigh          ; nobody types any more
 @misread:
         mov   r0, again
         sys   put_text

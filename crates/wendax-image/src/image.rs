@@ -144,6 +144,16 @@ impl Image {
             .map(|(symbol, at)| (symbol, address - at))
     }
 
+    /// The addresses of the routine that holds one: from the plain label at or before it to the next one.
+    pub fn routine_around(&self, address: u32) -> Option<(u32, u32)> {
+        let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
+        let plain = self.labels().filter(|symbol| symbol.kind == SymbolKind::Code && !symbol.name.contains('@'));
+        let places: Vec<u32> = plain.filter_map(|symbol| u32::try_from(symbol.value).ok()).collect();
+        let from = places.iter().copied().filter(|&at| at <= address && at >= segment.start).max()?;
+        let to = places.iter().copied().filter(|&at| at > address).min().unwrap_or(segment.end());
+        Some((from, to.min(segment.end())))
+    }
+
     /// The label at exactly this address.
     pub fn label_at(&self, address: u32) -> Option<&Symbol> {
         self.labels().find(|symbol| symbol.value == i64::from(address))

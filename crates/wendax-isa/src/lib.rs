@@ -9,4 +9,4 @@
 mod target;
 pub mod w16;
 
-pub use target::{FlagInfo, RegisterInfo, Target};
+pub use target::{DeviceRegister, FlagInfo, MemoryMap, RegisterInfo, Roles, SystemCall, Target};

@@ -15,8 +15,18 @@ pub struct Target {
     pub registers: &'static [RegisterInfo],
     /// The flags, in the order they are shown.
     pub flags: &'static [FlagInfo],
-    /// Index in `registers` of the stack pointer.
-    pub stack_register: usize,
+    /// What registers are for.
+    pub roles: Roles,
+    /// Where what lies in memory unless a program says otherwise.
+    pub map: MemoryMap,
+    /// Names of traps and interrupts by number; empty where there is none.
+    pub traps: &'static [&'static str],
+    /// The device registers, in order of their addresses.
+    pub devices: &'static [DeviceRegister],
+    /// The system calls, in order of their numbers.
+    pub calls: &'static [SystemCall],
+    /// Why calls fail, by code from 1.
+    pub errors: &'static [&'static str],
 }
 
 impl Target {
@@ -51,10 +61,100 @@ impl Target {
         format!("{address:0width$X}", width = (self.address_bits / 4) as usize)
     }
 
+    /// What lies at multiples of a word and of a unit of code.
+    pub fn align(&self, address: u32) -> u32 {
+        address & !(self.word_bytes() - 1) & self.address_mask()
+    }
+
+    /// A trap or interrupt by name, with its number: `timer, 8`.
+    pub fn trap_name(&self, number: u32) -> String {
+        match self.traps.get(number as usize) {
+            Some(name) if !name.is_empty() => format!("{name}, {number:X}"),
+            _ => format!("{number:X}"),
+        }
+    }
+
+    /// The device register at an address.
+    pub fn device(&self, address: u32) -> Option<&'static DeviceRegister> {
+        self.devices.iter().find(|register| u32::from(register.address) == address)
+    }
+
+    /// The system call with this number.
+    pub fn call(&self, number: u32) -> Option<&'static SystemCall> {
+        self.calls.iter().find(|call| u32::from(call.number) == number)
+    }
+
+    /// Why a call failed, in words.
+    pub fn error(&self, code: u32) -> &'static str {
+        (code as usize).checked_sub(1).and_then(|index| self.errors.get(index)).copied().unwrap_or("")
+    }
+
     /// The register of this name, in any case.
     pub fn register(&self, name: &str) -> Option<usize> {
         self.registers.iter().position(|register| register.name.eq_ignore_ascii_case(name))
     }
+}
+
+/// Registers with a purpose, by index; `None` where a machine has none for it.
+#[derive(Debug, Clone, Copy)]
+pub struct Roles {
+    /// Points at the newest word of the stack.
+    pub stack: usize,
+    /// Points into the frame of the present routine.
+    pub frame: Option<usize>,
+    /// Holds the return address.
+    pub link: Option<usize>,
+    /// Always reads 0.
+    pub zero: Option<usize>,
+    /// Take arguments, in order.
+    pub arguments: &'static [usize],
+    /// Hold results, in order.
+    pub results: &'static [usize],
+}
+
+/// Where what lies in memory: first addresses, and the addresses one past the last.
+#[derive(Debug, Clone, Copy)]
+pub struct MemoryMap {
+    /// Trap vectors lie from 0 up to here.
+    pub vectors_end: u32,
+    /// Code begins here.
+    pub code_start: u32,
+    /// The unit areas of a program begin at.
+    pub page: u32,
+    /// The lowest address of the stack.
+    pub stack_start: u32,
+    /// What the stack pointer starts at.
+    pub stack_end: u32,
+    /// Device registers lie from here up to the top of memory.
+    pub devices_start: u32,
+}
+
+/// A device register: a word that bytes of cannot be touched.
+#[derive(Debug, Clone, Copy)]
+pub struct DeviceRegister {
+    /// Its address.
+    pub address: u16,
+    /// Its name.
+    pub name: &'static str,
+    /// A program may write it.
+    pub writable: bool,
+    /// What it holds, in one line.
+    pub meaning: &'static str,
+}
+
+/// A system call.
+#[derive(Debug, Clone, Copy)]
+pub struct SystemCall {
+    /// Its number.
+    pub number: u8,
+    /// Its name.
+    pub name: &'static str,
+    /// What it takes: a register's number and what is in it.
+    pub takes: &'static [(u8, &'static str)],
+    /// What it leaves in the first result register; empty when nothing.
+    pub gives: &'static str,
+    /// What it does, in one line.
+    pub meaning: &'static str,
 }
 
 /// A register.

@@ -11,14 +11,14 @@ mod manual;
 mod table;
 mod text;
 
-pub use calls::{CALLS, ERRORS, ErrorCode, SystemCall, TEXT_LIMIT, call_by_name, call_by_number};
+pub use calls::{CALLS, ERRORS, ErrorCode, TEXT_LIMIT, call_by_name, call_by_number};
 pub use codec::{Insn, decode, encode};
-pub use devices::{DEVICES, DeviceRegister, address, device};
+pub use devices::{DEVICES, address, device};
 pub use manual::{manual, tables};
 pub use table::{Cond, FlagRule, Op, OperandKind, Row, rows, rows_named};
 pub use text::{NumberStyle, disassemble, reason};
 
-use crate::{FlagInfo, RegisterInfo, Target};
+use crate::{FlagInfo, MemoryMap, RegisterInfo, Roles, Target};
 
 /// Code of the frame pointer.
 pub const FP: u8 = 0xC;
@@ -117,5 +117,24 @@ pub static TARGET: Target = Target {
     code_align: 2,
     registers: &REGISTERS,
     flags: &FLAGS,
-    stack_register: SP as usize,
+    roles: Roles {
+        stack: SP as usize,
+        frame: Some(FP as usize),
+        link: None,
+        zero: None,
+        arguments: &[0, 1, 2, 3],
+        results: &[0, 1],
+    },
+    map: MemoryMap {
+        vectors_end: VECTORS_END as u32,
+        code_start: CODE_START as u32,
+        page: PAGE as u32,
+        stack_start: STACK_START as u32,
+        stack_end: STACK_END as u32,
+        devices_start: DEVICE_START as u32,
+    },
+    traps: &TRAPS,
+    devices: DEVICES,
+    calls: CALLS,
+    errors: &calls::ERROR_WORDS,
 };

@@ -1,6 +1,20 @@
 //! What passes between a machine and the world.
 
-use crate::Fault;
+use crate::fault::Fault;
+
+/// Where a machine's time comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Clock {
+    /// The host's clock, asked for by [`Need::Clock`] and [`Need::Wait`].
+    #[default]
+    Host,
+    /// The cycle counter: a millisecond is [`CYCLES_A_MILLISECOND`] cycles, and waiting takes no time of the host. Runs
+    /// do not depend on the host then.
+    Cycles,
+}
+
+/// Cycles of a millisecond on the clock made of cycles: a machine of one megahertz.
+pub const CYCLES_A_MILLISECOND: u64 = 1000;
 
 /// What a run is given from the start.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -9,6 +23,8 @@ pub struct Settings {
     pub arguments: Vec<Vec<u8>>,
     /// Where the random numbers begin; the same seed gives the same numbers.
     pub seed: u64,
+    /// Where time comes from.
+    pub clock: Clock,
 }
 
 /// Something that happens to a machine from outside.
@@ -33,9 +49,10 @@ pub enum Event {
 }
 
 impl Event {
-    /// A person changed the state itself, instead of answering the program.
+    /// A person changed the state itself, instead of answering the program: it has happened by the time the step it
+    /// belongs to is looked at. Typing and answers are still to come then.
     pub fn is_edit(&self) -> bool {
-        matches!(self, Self::SetRegister(..) | Self::SetFlags(_) | Self::SetByte(..))
+        matches!(self, Self::SetRegister(..) | Self::SetFlags(_) | Self::SetByte(..) | Self::Levers(_))
     }
 }
 
@@ -50,15 +67,69 @@ pub enum Need {
     Wait(u32),
 }
 
+/// What could end a wait that a program does by itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Awaited {
+    /// A key typed, or the end of the input.
+    pub console: bool,
+    /// A lever moved.
+    pub levers: bool,
+}
+
+/// Whether a run looks for states that repeat.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
+pub enum Watch {
+    /// Only jumps to themselves are noticed.
+    #[default]
+    Nothing,
+    /// Loops in which nothing happens that anyone could see, and that nothing could end, stop as circling.
+    Circling,
+    /// Loops that only the console or the levers could end stop too, as idle.
+    Idle,
+}
+
+/// How far to run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Run {
+    /// Stop at this step at the latest.
+    pub until: u64,
+    /// Stop once at most so many frames are left, of more before.
+    pub depth: Option<u32>,
+    /// Stop once so much has been done beside plain steps: calls, devices, interrupts and bytes moved for the program,
+    /// each worth about as much time as that many steps.
+    pub work: u64,
+    /// Stop once so many bytes have been printed since the start.
+    pub printed: u64,
+    /// What to look for.
+    pub watch: Watch,
+}
+
+impl Run {
+    /// To a step, however long that takes.
+    pub fn until(step: u64) -> Self {
+        Self { until: step, depth: None, work: u64::MAX, printed: u64::MAX, watch: Watch::Nothing }
+    }
+}
+
 /// Why a run stopped.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Stop {
     /// It came to the step it was to run to.
     Steps,
+    /// It has done as much work as it was to.
+    Worked,
+    /// It has printed as much as it was to.
+    Printed,
+    /// The observer wanted no more.
+    Observed,
     /// The next instruction has a breakpoint.
     Breakpoint,
     /// As few routines are active as were asked for.
-    Depth,
+    Depth {
+        /// An instruction made for returning left the last of them; otherwise its way back was taken off the stack some
+        /// other way, and its code is still being run.
+        returned: bool,
+    },
     /// It ran a `brk` that the program does not handle.
     Brk,
     /// It cannot go on before it is fed an event.
@@ -67,6 +138,16 @@ pub enum Stop {
     Finished(u32),
     /// An instruction failed, and the program does not handle it; nothing of it has happened.
     Fault(Fault),
-    /// The next instruction jumps to itself for ever.
-    Circling,
+    /// It repeats one state for ever, every so many steps.
+    Circling {
+        /// Steps of a round.
+        period: u64,
+    },
+    /// It repeats one state, every so many steps, until something comes from outside.
+    Idle {
+        /// Steps of a round.
+        period: u64,
+        /// What could come.
+        awaited: Awaited,
+    },
 }

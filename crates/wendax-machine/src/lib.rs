@@ -5,16 +5,30 @@
 //! fed as an [`Event`]. Everything that happens to it from outside comes as an event, so that whoever
 //! records events can repeat a run exactly.
 //!
-//! Its state can be kept and put back ([`Machine::snapshot`], [`Machine::restore`]); memory pages that did
-//! not change are shared between snapshots. What a whole walk needs beyond that is not known here.
+//! It runs blind ([`Machine::run`]), at full speed, or traced ([`Machine::run_observed`]): an [`Observer`] then gets a
+//! [`Report`] of each step. Both are compiled from one text, `w16/engine.rs`. Its state can be kept and put back
+//! ([`Machine::snapshot`], [`Machine::restore`]); memory pages that did not change are shared between snapshots. What
+//! a whole walk needs beyond that is not known here.
 //!
-//! Numbers cross this border as `u32` whatever the width of the machine; all that is W16 lives in the
-//! module of that name.
+//! `console`, `board`, `frames`, `random`, `activity` and `repeats` are what any machine needs; numbers cross this
+//! border as `u32` whatever its width; all that is W16 lives in the module of that name.
 
+mod activity;
+mod board;
+mod console;
 mod events;
+mod fault;
+mod frames;
 mod memory;
+mod random;
+mod repeats;
+mod report;
 mod w16;
 
-pub use events::{Event, Need, Settings, Stop};
+pub use board::Board;
+pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Settings, Stop, Watch};
+pub use fault::{Fault, FaultKind};
+pub use frames::{Frame, FrameKind};
 pub use memory::{CellState, Region, RegionKind};
-pub use w16::{Access, AccessKind, Devices, Fault, FaultKind, Frame, FrameKind, Machine, Note, Run, Snapshot};
+pub use report::{FlagsChange, Observer, Report, StepKind, Write};
+pub use w16::{Access, AccessKind, Machine, Note, Snapshot, Uses, Writer};

@@ -4,6 +4,8 @@
 //! two bytes what a push left there. Pages are the unit of sharing between snapshots: a page that did
 //! not change since the last snapshot is never copied.
 
+use rustc_hash::FxHasher;
+use std::hash::Hasher;
 use std::sync::Arc;
 use wendax_image::Rights;
 
@@ -25,6 +27,11 @@ pub(crate) const DECODED: u8 = 16;
 pub(crate) const SPECIAL: u8 = 32;
 /// A device register: words only, loads have effects too.
 pub(crate) const DEVICE: u8 = 64;
+
+const UNKEPT: u8 = 1;
+const UNHASHED: u8 = 2;
+/// What a page is once something was written to it.
+pub(crate) const DIRTY: u8 = UNKEPT | UNHASHED;
 
 /// Whether a cell has a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -70,16 +77,56 @@ pub(crate) struct Page {
     notes: [u8; PAGE / 2],
 }
 
+/// Pages of a group.
+const GROUP: usize = 16;
+
+type Group = [Arc<Page>; GROUP];
+
+/// All pages of memory at some moment. They stand in groups, and groups that are the same are shared, so that what a
+/// moment takes beside another one is little more than what changed.
+#[derive(Debug, Clone)]
+pub(crate) struct Pages {
+    groups: [Arc<Group>; PAGES / GROUP],
+}
+
+impl Pages {
+    fn get(&self, number: usize) -> &Arc<Page> {
+        &self.groups[number / GROUP][number % GROUP]
+    }
+
+    fn set(&mut self, number: usize, page: Arc<Page>) {
+        Arc::make_mut(&mut self.groups[number / GROUP])[number % GROUP] = page;
+    }
+
+    /// Bytes it takes beside what it shares with another one.
+    pub(crate) fn bytes_beside(&self, other: &Self) -> usize {
+        let groups = self.groups.iter().zip(&other.groups).filter(|(own, known)| !Arc::ptr_eq(own, known));
+        let of_group = |(own, known): (&Arc<Group>, &Arc<Group>)| {
+            let pages = own.iter().zip(known.iter()).filter(|(own, known)| !Arc::ptr_eq(own, known)).count();
+            size_of::<Group>() + pages * size_of::<Page>()
+        };
+        groups.map(of_group).sum()
+    }
+
+    /// The page that holds an address is one and the same in both: nothing was written to it between them.
+    pub(crate) fn share(&self, other: &Self, address: u16) -> bool {
+        let number = usize::from(address) / PAGE;
+        Arc::ptr_eq(self.get(number), other.get(number))
+    }
+}
+
 #[derive(Debug, Clone)]
 pub(crate) struct Memory {
     pub(crate) bytes: Box<[u8; SIZE]>,
     pub(crate) attributes: Box<[u8; SIZE]>,
     /// What the last push to a word was of; 0 when it was written otherwise.
     pub(crate) notes: Box<[u8; SIZE / 2]>,
-    /// Pages changed since `base`.
-    pub(crate) dirty: Box<[bool; PAGES]>,
+    /// Of each page: [`UNKEPT`] when it changed since `base`, [`UNHASHED`] when it changed since its hash was taken.
+    pub(crate) dirty: Box<[u8; PAGES]>,
+    /// Hashes of the pages.
+    hashes: Box<[u64; PAGES]>,
     /// The pages as the last snapshot has them.
-    base: Vec<Arc<Page>>,
+    base: Pages,
 }
 
 fn boxed<T: Copy + std::fmt::Debug, const N: usize>(value: T) -> Box<[T; N]> {
@@ -90,21 +137,23 @@ impl Memory {
     /// All zero, unmapped.
     pub(crate) fn new() -> Self {
         let blank = Arc::new(Page { bytes: [0; PAGE], attributes: [0; PAGE], notes: [0; PAGE / 2] });
-        Self { bytes: boxed(0), attributes: boxed(0), notes: boxed(0), dirty: boxed(false), base: vec![blank; PAGES] }
+        let group = Arc::new(std::array::from_fn(|_| Arc::clone(&blank)));
+        let base = Pages { groups: std::array::from_fn(|_| Arc::clone(&group)) };
+        Self { bytes: boxed(0), attributes: boxed(0), notes: boxed(0), dirty: boxed(DIRTY), hashes: boxed(0), base }
     }
 
     /// Gives a range these attributes; the others of the range are lost.
     pub(crate) fn map(&mut self, start: usize, end: usize, attributes: u8) {
         for address in start..end.min(SIZE) {
             self.attributes[address] = attributes;
-            self.dirty[address / PAGE] = true;
+            self.dirty[address / PAGE] = DIRTY;
         }
     }
 
     pub(crate) fn load(&mut self, start: usize, bytes: &[u8]) {
         for (address, byte) in (start..SIZE).zip(bytes) {
             self.bytes[address] = *byte;
-            self.dirty[address / PAGE] = true;
+            self.dirty[address / PAGE] = DIRTY;
         }
     }
 
@@ -114,13 +163,14 @@ impl Memory {
         u16::from_le_bytes([self.bytes[at], self.bytes[usize::from(address.wrapping_add(1))]])
     }
 
-    /// Writes a byte whatever the rights, as known; who calls this looks after decoded code.
-    pub(crate) fn put(&mut self, address: u16, byte: u8) {
-        let at = usize::from(address);
-        self.bytes[at] = byte;
-        self.attributes[at] |= KNOWN;
-        self.notes[at / 2] = 0;
-        self.dirty[at / PAGE] = true;
+    /// The arrays by themselves, for who writes to them.
+    pub(crate) fn cells(&mut self) -> Cells<'_> {
+        Cells {
+            bytes: &mut self.bytes,
+            attributes: &mut self.attributes,
+            notes: &mut self.notes,
+            dirty: &mut self.dirty,
+        }
     }
 
     /// Every byte of a range has all of these attributes. The range may not pass the end of memory.
@@ -148,10 +198,12 @@ impl Memory {
     }
 
     /// The pages as they are now.
-    pub(crate) fn snapshot(&mut self) -> Vec<Arc<Page>> {
+    pub(crate) fn snapshot(&mut self) -> Pages {
         for number in 0..PAGES {
-            if std::mem::take(&mut self.dirty[number]) {
-                self.base[number] = Arc::new(self.page(number));
+            if self.dirty[number] & UNKEPT != 0 {
+                self.dirty[number] &= !UNKEPT;
+                let page = self.page(number);
+                self.base.set(number, Arc::new(page));
             }
         }
         self.base.clone()
@@ -169,9 +221,10 @@ impl Memory {
     }
 
     /// Puts pages back; calls `forget` for each page that held decoded code and was replaced.
-    pub(crate) fn restore(&mut self, pages: &[Arc<Page>], mut forget: impl FnMut(usize)) {
-        for (number, page) in pages.iter().enumerate() {
-            if !self.dirty[number] && Arc::ptr_eq(&self.base[number], page) {
+    pub(crate) fn restore(&mut self, pages: &Pages, mut forget: impl FnMut(usize)) {
+        for number in 0..PAGES {
+            let page = pages.get(number);
+            if self.dirty[number] & UNKEPT == 0 && Arc::ptr_eq(self.base.get(number), page) {
                 continue;
             }
             let at = number * PAGE;
@@ -181,14 +234,97 @@ impl Memory {
             self.bytes[at..at + PAGE].copy_from_slice(&page.bytes);
             self.attributes[at..at + PAGE].copy_from_slice(&page.attributes);
             self.notes[at / 2..usize::midpoint(at, PAGE)].copy_from_slice(&page.notes);
-            self.base[number] = Arc::clone(page);
-            self.dirty[number] = false;
+            self.dirty[number] = UNHASHED;
         }
+        // Groups are taken over as they are, so that they stay shared.
+        self.base = pages.clone();
+    }
+
+    /// One number for all that is in memory: bytes, attributes but for decodings, and notes.
+    pub(crate) fn hash(&mut self) -> u64 {
+        for number in 0..PAGES {
+            if self.dirty[number] & UNHASHED != 0 {
+                self.dirty[number] &= !UNHASHED;
+                let page = self.page(number);
+                let mut hasher = FxHasher::default();
+                hasher.write(&page.bytes);
+                hasher.write(&page.attributes);
+                hasher.write(&page.notes);
+                self.hashes[number] = hasher.finish();
+            }
+        }
+        let mut hasher = FxHasher::default();
+        self.hashes.iter().for_each(|hash| hasher.write_u64(*hash));
+        hasher.finish()
+    }
+
+    /// The bytes of a range, as far as memory reaches.
+    pub(crate) fn range(&self, start: u16, length: usize) -> &[u8] {
+        let from = usize::from(start);
+        &self.bytes[from..(from + length).min(SIZE)]
+    }
+
+    /// Runs of cells that differ from those of other pages: address, bytes there, bytes here. Words that
+    /// follow each other are one run.
+    pub(crate) fn differences(&self, pages: &Pages) -> Vec<(u32, Vec<u8>, Vec<u8>)> {
+        let mut runs: Vec<(u32, Vec<u8>, Vec<u8>)> = Vec::new();
+        for number in 0..PAGES {
+            let page = pages.get(number);
+            let at = number * PAGE;
+            let here = &self.bytes[at..at + PAGE];
+            if self.dirty[number] & UNKEPT == 0 && Arc::ptr_eq(self.base.get(number), page) || page.bytes == here {
+                continue;
+            }
+            for word in (0..PAGE).step_by(2).filter(|&word| page.bytes[word..word + 2] != here[word..word + 2]) {
+                let (old, new) = (&page.bytes[word..word + 2], &here[word..word + 2]);
+                let address = u32::try_from(at + word).unwrap_or(u32::MAX);
+                match runs.last_mut().filter(|run| run.0 as usize + run.1.len() == at + word) {
+                    Some(run) => {
+                        run.1.extend_from_slice(old);
+                        run.2.extend_from_slice(new);
+                    }
+                    None => runs.push((address, old.to_vec(), new.to_vec())),
+                }
+            }
+        }
+        runs
     }
 
     /// Bytes, attributes but for decodings, and notes are the same.
     pub(crate) fn same(&self, other: &Self) -> bool {
         (0..PAGES).all(|number| self.page(number) == other.page(number))
+    }
+}
+
+/// Memory as those see it who write to it.
+#[derive(Debug)]
+pub(crate) struct Cells<'a> {
+    pub(crate) bytes: &'a mut [u8; SIZE],
+    pub(crate) attributes: &'a mut [u8; SIZE],
+    pub(crate) notes: &'a mut [u8; SIZE / 2],
+    pub(crate) dirty: &'a mut [u8; PAGES],
+}
+
+impl Cells<'_> {
+    #[inline]
+    pub(crate) fn word(&self, address: u16) -> u16 {
+        let at = usize::from(address);
+        u16::from_le_bytes([self.bytes[at], self.bytes[usize::from(address.wrapping_add(1))]])
+    }
+
+    /// Writes a byte whatever the rights, as known; who calls this looks after decoded code.
+    pub(crate) fn put(&mut self, address: u16, byte: u8) {
+        let at = usize::from(address);
+        self.bytes[at] = byte;
+        self.attributes[at] |= KNOWN;
+        self.notes[at / 2] = 0;
+        self.dirty[at / PAGE] = DIRTY;
+    }
+
+    /// Both bytes of a word, or the byte, have these attributes. A word lies at an even address.
+    pub(crate) fn all(&self, address: u16, length: u16, wanted: u8) -> bool {
+        let from = usize::from(address);
+        (from..from + usize::from(length)).all(|at| self.attributes.get(at).is_some_and(|has| has & wanted == wanted))
     }
 }
 

@@ -1,34 +1,44 @@
 //! The W16 machine.
 //!
-//! `engine` runs instructions, `slots` holds them decoded, `system` serves system calls, `devices` and
-//! `traps` do what their names say. The registers live in an array of sixteen, of which the last two do
-//! not exist and always read 0: so "no base" and "constant only" need no case of their own.
+//! `engine` runs instructions, `slots` holds them decoded, `bus` is the long way to memory and devices, `calls` serves
+//! system calls, `devices` maps registers onto the board, `traps` enters handlers. The registers live in an array of
+//! sixteen, of which the last two do not exist and always read 0: so "no base" and "constant only" need no case of their
+//! own.
 
 mod access;
+mod bus;
 mod calls;
 mod devices;
 mod engine;
 mod slots;
 mod traps;
 
-pub use access::{Access, AccessKind};
-pub use devices::Devices;
-pub use traps::{Fault, FaultKind};
+pub use access::{Access, AccessKind, Uses};
 
-use crate::events::{Event, Settings, Stop};
-use crate::memory::{
-    self, CellState, DECODED, DEVICE, KNOWN, Memory, PAGE, Page, READ, Region, RegionKind, SPECIAL, WRITE,
-};
+use crate::activity::Activity;
+use crate::board::Board;
+use crate::console::{Console, Tape};
+use crate::events::{Event, Settings};
+use crate::frames::{Frame, Frames};
+use crate::memory::{self, CellState, DEVICE, KNOWN, Memory, PAGE, Pages, READ, Region, RegionKind, SPECIAL, WRITE};
+use crate::repeats::Repeats;
+use crate::report::Report;
+use bus::Bus;
 use engine::Calls;
 use slots::Slots;
-use std::collections::VecDeque;
 use std::sync::Arc;
 use wendax_image::Image;
 use wendax_isa::w16::{DEVICE_START, FLAG_BITS, SP, STACK_END, STACK_START, TARGET, VECTORS_END};
 use wendax_isa::{Target, w16};
 
-/// In the place of an address: no instruction has done this yet. Instructions lie at even addresses.
+// Who wrote a flag, in one word. Instructions lie at even addresses, so odd values have other meanings.
+
+/// No instruction has done this yet.
 const NOBODY: u16 = 1;
+/// A person did.
+const PERSON: u16 = 3;
+/// The entry of trap or interrupt n is this plus 2n.
+const ENTRY: u16 = 0x101;
 
 /// Registers and flags.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -38,30 +48,19 @@ struct Cpu {
     flags: u16,
     /// Bit n: register n was ever written.
     known: u16,
-    /// Addresses of the instructions that last set C, then Z N V, then I; or [`NOBODY`].
+    /// Who last wrote C, then Z N V, then I: the address of an instruction, [`NOBODY`], [`PERSON`] or an [`ENTRY`].
     flag_writers: [u16; 3],
 }
 
-/// What makes a frame.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum FrameKind {
-    /// A `call`.
-    Call,
-    /// A trap or interrupt with this number.
-    Trap(u32),
-}
-
-/// A routine that has been entered and not left.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Frame {
-    /// Where on the stack its return address lies.
-    pub slot: u32,
-    /// The instruction that entered it.
-    pub site: u32,
-    /// Its first instruction.
-    pub target: u32,
-    /// How it was entered.
-    pub kind: FrameKind,
+/// Who wrote something last.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Writer {
+    /// The instruction at this address.
+    Instruction(u32),
+    /// The entry of this trap or interrupt.
+    Entry(u32),
+    /// A person, by hand.
+    Person,
 }
 
 /// What a word of the stack was last written by.
@@ -80,34 +79,19 @@ pub enum Note {
 const NOTE_FLAGS: u8 = 0x20;
 const NOTE_RETURN: u8 = 0x21;
 
-/// How far to run.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Run {
-    /// Stop at this step at the latest.
-    pub until: u64,
-    /// Stop once a return has left at most so many frames.
-    pub depth: Option<u32>,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq)]
-struct Console {
-    pending: VecDeque<u8>,
-    ended: bool,
-    /// Bytes printed since the start.
-    printed: u64,
-}
-
 /// All of a machine's state but memory and decodings.
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct State {
     cpu: Cpu,
     steps: u64,
     cycles: u64,
-    frames: Vec<Frame>,
-    devices: Devices,
+    frames: Frames,
+    board: Board,
     console: Console,
     heap_end: u16,
     random: u64,
+    /// Milliseconds waited on the clock made of cycles.
+    waited: u64,
     /// An answer that has been fed and not been used.
     answer: Option<u32>,
     /// The status the program ended with.
@@ -120,21 +104,28 @@ pub struct Machine {
     state: State,
     memory: Memory,
     slots: Slots,
+    /// Bytes of decoded code written since slots were last put in order; empty between runs.
+    rewritten: Vec<u16>,
+    tape: Tape,
     settings: Arc<Settings>,
     heap_start: u16,
     regions: Arc<[Region]>,
     /// Output not yet taken by the owner.
     output: Vec<u8>,
-    /// Ranges written by the last step otherwise than by its own operands: address and length.
-    side_writes: Vec<(u16, u16)>,
     calls: Calls,
+    activity: Activity,
+    repeats: Repeats,
+    /// Work done since the run began, beside plain steps.
+    worked: u64,
+    /// Room for the report of a step, kept from run to run.
+    report: Report,
 }
 
 /// A machine's state at a step.
 #[derive(Debug, Clone)]
 pub struct Snapshot {
     state: State,
-    pages: Vec<Arc<Page>>,
+    pages: Pages,
 }
 
 impl Snapshot {
@@ -147,6 +138,21 @@ impl Snapshot {
     pub fn printed(&self) -> u64 {
         self.state.console.printed
     }
+
+    /// Bytes of memory it takes beside what it shares with another one.
+    pub fn bytes_beside(&self, other: &Self) -> usize {
+        size_of::<Self>() + size_of_val(self.state.frames.list()) + self.pages.bytes_beside(&other.pages)
+    }
+
+    /// Between this snapshot and a later one of the same run nothing was written to the page that holds an address.
+    pub fn shares_page(&self, later: &Self, address: u32) -> bool {
+        self.pages.share(&later.pages, word(address))
+    }
+
+    /// How many routines were active.
+    pub fn depth(&self) -> usize {
+        self.state.frames.list().len()
+    }
 }
 
 impl Machine {
@@ -154,7 +160,7 @@ impl Machine {
     pub fn new(image: &Image, settings: Settings) -> Self {
         let mut memory = Memory::new();
         let kinds = map(&mut memory, image);
-        let heap_start = word(image.heap_start);
+        let heap_start = u16::try_from(image.heap_start).unwrap_or(u16::MAX);
         let mut registers = [0; 16];
         registers[usize::from(SP)] = STACK_END;
         let seed = settings.seed;
@@ -163,22 +169,28 @@ impl Machine {
                 cpu: Cpu { registers, pc: word(image.entry), flags: 0, known: 1 << SP, flag_writers: [NOBODY; 3] },
                 steps: 0,
                 cycles: 0,
-                frames: Vec::new(),
-                devices: Devices::default(),
-                console: Console { pending: VecDeque::new(), ended: false, printed: 0 },
+                frames: Frames::default(),
+                board: Board::default(),
+                console: Console::default(),
                 heap_end: heap_start,
                 random: seed,
+                waited: 0,
                 answer: None,
                 finished: None,
             },
             memory,
             slots: Slots::new(),
+            rewritten: Vec::new(),
+            tape: Tape::default(),
             settings: Arc::new(settings),
             heap_start,
             regions: kinds.into(),
             output: Vec::new(),
-            side_writes: Vec::new(),
             calls: Calls::default(),
+            activity: Activity::default(),
+            repeats: Repeats::default(),
+            worked: 0,
+            report: Report::default(),
         }
     }
 
@@ -219,15 +231,20 @@ impl Machine {
         self.state.cpu.flags.into()
     }
 
-    /// The instruction that last set a flag, by its bit.
-    pub fn flag_writer(&self, bit: u32) -> Option<u32> {
+    /// Who last set a flag, by its bit; `None` when nobody did.
+    pub fn flag_writer(&self, bit: u32) -> Option<Writer> {
         let [carry, result, interrupt] = self.state.cpu.flag_writers;
         let writer = match bit {
             bit if bit == u32::from(w16::C) => carry,
             bit if bit == u32::from(w16::I) => interrupt,
             _ => result,
         };
-        (writer != NOBODY).then_some(writer.into())
+        match writer {
+            NOBODY => None,
+            PERSON => Some(Writer::Person),
+            entry if entry & 1 != 0 => Some(Writer::Entry(u32::from(entry - ENTRY) / 2)),
+            address => Some(Writer::Instruction(address.into())),
+        }
     }
 
     /// A byte of memory as it lies there; looking has no effect on devices.
@@ -237,7 +254,7 @@ impl Machine {
             let value = self.device_value(address & !1).to_le_bytes();
             return value[usize::from(address & 1)];
         }
-        self.memory.bytes[usize::from(address)]
+        self.memory.range(address, 1).first().copied().unwrap_or(0)
     }
 
     /// A word of memory, low byte first.
@@ -262,12 +279,12 @@ impl Machine {
 
     /// Routines entered and not left, the outermost first.
     pub fn frames(&self) -> &[Frame] {
-        &self.state.frames
+        self.state.frames.list()
     }
 
-    /// The device registers.
-    pub fn devices(&self) -> &Devices {
-        &self.state.devices
+    /// Timer, lamps, levers, digits.
+    pub fn board(&self) -> &Board {
+        &self.state.board
     }
 
     /// The regions of memory in order of address, the heap as far as it has grown.
@@ -289,7 +306,12 @@ impl Machine {
 
     /// Typed bytes the program has not read.
     pub fn pending_input(&self) -> usize {
-        self.state.console.pending.len()
+        self.state.console.waiting()
+    }
+
+    /// No more will be typed.
+    pub fn input_ended(&self) -> bool {
+        self.state.console.ended
     }
 
     /// The status it ended with, if it did.
@@ -297,9 +319,9 @@ impl Machine {
         self.state.finished.map(u32::from)
     }
 
-    /// All bytes of memory by address as they lie there, those of device registers without meaning.
-    pub fn raw_memory(&self) -> &[u8] {
-        &*self.memory.bytes
+    /// The milliseconds on the clock made of cycles.
+    pub fn own_milliseconds(&self) -> u64 {
+        self.state.cycles / crate::CYCLES_A_MILLISECOND + self.state.waited
     }
 
     /// The output not yet taken, from this position since the start on.
@@ -315,12 +337,8 @@ impl Machine {
 
     /// The most frames there were since this was last called.
     pub fn take_deepest(&mut self) -> u32 {
-        let now = self.depth();
+        let now = u32::try_from(self.state.frames.depth()).unwrap_or(u32::MAX);
         std::mem::replace(&mut self.calls.deepest, now)
-    }
-
-    fn depth(&self) -> u32 {
-        u32::try_from(self.state.frames.len()).unwrap_or(u32::MAX)
     }
 
     /// From now on notes the last step that entered a routine from at most `depth` frames; `None` stops
@@ -332,14 +350,74 @@ impl Machine {
 
     /// Everything that matters for what happens next is the same in both.
     pub fn same_state(&self, other: &Self) -> bool {
-        self.state == other.state && self.memory.same(&other.memory)
+        self.state == other.state
+            && self.memory.same(&other.memory)
+            && self.tape.waiting(&self.state.console) == other.tape.waiting(&other.state.console)
+    }
+
+    /// The bytes of all memory are the same in both, those of devices left out.
+    pub fn same_memory(&self, other: &Self) -> bool {
+        let plain = usize::from(DEVICE_START);
+        self.memory.range(0, plain) == other.memory.range(0, plain)
+    }
+
+    /// The bytes in which memory differs from what it was in a snapshot: first address, bytes then, bytes now, of each
+    /// run of cells at least one of which differs, in order of address.
+    pub fn memory_since(&self, snapshot: &Snapshot) -> Vec<(u32, Vec<u8>, Vec<u8>)> {
+        self.memory.differences(&snapshot.pages)
+    }
+
+    /// Which registers had been written by a snapshot, and their values then.
+    pub fn registers_in(snapshot: &Snapshot) -> Vec<(u32, bool)> {
+        let cpu = &snapshot.state.cpu;
+        let count = TARGET.registers.len();
+        (0..count).map(|index| (cpu.registers[index].into(), cpu.known >> index & 1 != 0)).collect()
+    }
+
+    /// The flags word in a snapshot, and its cycles.
+    pub fn flags_and_cycles_in(snapshot: &Snapshot) -> (u32, u64) {
+        (snapshot.state.cpu.flags.into(), snapshot.state.cycles)
+    }
+
+    /// How many bytes of input a snapshot had read.
+    pub fn read_in(snapshot: &Snapshot) -> u64 {
+        snapshot.state.console.read
+    }
+
+    /// Bytes of typed input read since the start.
+    pub fn read(&self) -> u64 {
+        self.state.console.read
+    }
+
+    /// The device registers that read otherwise than in a snapshot: address, value then, value now. Those that count
+    /// cycles are left out.
+    pub fn devices_since(&self, snapshot: &Snapshot) -> Vec<(u32, u32, u32)> {
+        let mut past = self.state.clone();
+        past.clone_from(&snapshot.state);
+        let counts = [w16::address::CYCLES_LOW, w16::address::CYCLES_HIGH, w16::address::TIMER_COUNT];
+        TARGET
+            .devices
+            .iter()
+            .filter(|register| !counts.contains(&register.address))
+            .map(|register| {
+                let old = devices::value_in(&past, &self.tape, register.address);
+                (register.address.into(), old.into(), self.device_value(register.address).into())
+            })
+            .filter(|(_, old, new)| old != new)
+            .collect()
+    }
+
+    /// Work done in the last run, beside plain steps; see [`crate::Run::work`].
+    pub fn worked(&self) -> u64 {
+        self.worked
     }
 
     // ---- breakpoints
 
     /// Runs stop before instructions at these addresses, and no others.
     pub fn set_breakpoints(&mut self, addresses: &[u32]) {
-        let addresses: Vec<u16> = addresses.iter().map(|&address| word(address)).collect();
+        let even = addresses.iter().filter(|address| address.is_multiple_of(2));
+        let addresses: Vec<u16> = even.map(|&address| word(address)).collect();
         self.slots.set_breakpoints(&addresses);
     }
 
@@ -357,58 +435,94 @@ impl Machine {
         let slots = &mut self.slots;
         self.memory.restore(&snapshot.pages, |page| slots.forget_page(page));
         self.output.clear();
+        self.calls.deepest = 0;
+        self.forget_repeats();
+    }
+
+    /// Forgets typed input that was read before a snapshot was taken: there will be no way back before it.
+    pub fn forget_input_before(&mut self, snapshot: &Snapshot) {
+        self.tape.forget_before(snapshot.state.console.read);
+    }
+
+    /// Bytes of typed input that are kept.
+    pub fn kept_input(&self) -> usize {
+        self.tape.len()
+    }
+
+    /// What was seen of loops so far counts no more, and everything may have been done just now.
+    fn forget_repeats(&mut self) {
+        self.repeats.forget();
+        for deed in [crate::activity::Deed::Worked, crate::activity::Deed::Allowed] {
+            self.activity.note(deed, self.state.steps);
+        }
     }
 
     // ---- the door
 
     /// Takes in an event.
     pub fn feed(&mut self, event: &Event) {
+        self.forget_repeats();
         match event {
-            Event::Typed(bytes) => self.state.console.pending.extend(bytes),
+            Event::Typed(bytes) => {
+                self.tape.write(self.state.console.typed, bytes);
+                self.state.console.typed += bytes.len() as u64;
+            }
             Event::InputEnds => self.state.console.ended = true,
             Event::Clock(time) => self.state.answer = Some(*time),
             Event::Waited => self.state.answer = Some(0),
-            Event::Levers(levers) => self.state.devices.move_levers(word(*levers)),
+            Event::Levers(levers) => self.state.board.move_levers(word(*levers)),
             Event::SetRegister(index, value) => {
                 if let Some(register) =
                     self.state.cpu.registers.get_mut(*index as usize).filter(|_| *index <= SP.into())
                 {
                     *register = word(*value);
                     self.state.cpu.known |= 1 << index;
+                    self.state.frames.leave_below(self.state.cpu.registers[usize::from(SP)].into());
                 }
             }
             Event::SetFlags(flags) => {
                 self.state.cpu.flags = word(*flags) & ALL_FLAGS;
-                self.state.cpu.flag_writers = [NOBODY; 3];
+                self.state.cpu.flag_writers = [PERSON; 3];
             }
             Event::SetByte(address, value) => {
                 let address = word(*address);
                 if !matches!(self.memory.cell(address), CellState::Device | CellState::Unmapped) {
-                    self.memory.put(address, value.to_le_bytes()[0]);
-                    self.forget_decoded(address);
+                    self.bus().put(address, value.to_le_bytes()[0]);
+                    self.decode_anew();
                 }
             }
         }
     }
 
-    /// Output of the program.
-    fn print(&mut self, bytes: &[u8]) {
-        self.output.extend_from_slice(bytes);
-        self.state.console.printed += bytes.len() as u64;
+    /// Takes back what was fed at this very step and has not been looked at: typed bytes, that there are no more, an
+    /// answer.
+    pub fn unfeed(&mut self, typed: u64, ended: bool) {
+        self.state.console.typed -= typed.min(self.state.console.typed - self.state.console.read);
+        self.state.console.ended &= !ended;
+        self.state.answer = None;
+        self.forget_repeats();
     }
 
-    /// Drops what was decoded from a byte, and the mark that it was.
-    fn forget_decoded(&mut self, address: u16) {
-        if self.memory.attributes[usize::from(address)] & DECODED != 0 {
-            self.memory.attributes[usize::from(address)] &= !DECODED;
+    /// Code that was written is decoded anew when it is next run.
+    fn decode_anew(&mut self) {
+        while let Some(address) = self.rewritten.pop() {
             self.slots.forget(address);
         }
     }
 
-    /// Takes one step, even from a breakpoint.
-    pub fn step(&mut self) -> Stop {
-        let until = self.state.steps + 1;
-        self.run(Run { until, depth: None })
+    /// Memory and devices, for who writes to them; [`Self::decode_anew`] belongs behind that.
+    fn bus(&mut self) -> Bus<'_> {
+        Bus {
+            cells: self.memory.cells(),
+            rewritten: &mut self.rewritten,
+            board: &mut self.state.board,
+            console: &mut self.state.console,
+            tape: &self.tape,
+            output: &mut self.output,
+            activity: &mut self.activity,
+            steps: self.state.steps,
+            cycles: self.state.cycles,
+        }
     }
 }
 

@@ -7,13 +7,13 @@ fn run(text: &str, input: Option<&str>) -> (Machine, String) {
     let (sources, file) = wendax_source::Sources::single("case", text);
     let assembly = wendax_asm::assemble(&sources, file);
     assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
-    let settings = Settings { arguments: vec![b"gate".to_vec(), b"two".to_vec()], seed: 11 };
+    let settings = Settings { arguments: vec![b"gate".to_vec(), b"two".to_vec()], seed: 11, ..Settings::default() };
     let mut machine = Machine::new(&assembly.image, settings);
     if let Some(input) = input {
         machine.feed(&Event::Typed(input.as_bytes().to_vec()));
         machine.feed(&Event::InputEnds);
     }
-    let stop = machine.run(Run { until: 10_000, depth: None });
+    let stop = machine.run(Run::until(10_000));
     assert_eq!(stop, Stop::Finished(machine.finished().unwrap_or(99)), "{text}");
     let output = String::from_utf8(machine.take_output()).expect("programs here print text");
     (machine, output)
@@ -67,7 +67,7 @@ fn reading_numbers_and_characters() {
 fn waiting_for_input_changes_nothing_until_it_comes() {
     let (sources, file) = wendax_source::Sources::single("case", "sys get_int\n halt");
     let mut machine = Machine::new(&wendax_asm::assemble(&sources, file).image, Settings::default());
-    let run = Run { until: 10, depth: None };
+    let run = Run::until(10);
     assert_eq!(machine.run(run), Stop::Needs(Need::Input));
     machine.feed(&Event::Typed(b"12".to_vec()));
     assert_eq!(machine.run(run), Stop::Needs(Need::Input), "the line has no end yet");

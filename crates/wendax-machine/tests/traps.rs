@@ -11,7 +11,7 @@ fn load(text: &str) -> (Machine, wendax_image::Image) {
 }
 
 fn go(machine: &mut Machine) -> Stop {
-    machine.run(Run { until: 100_000, depth: None })
+    machine.run(Run::until(100_000))
 }
 
 #[track_caller]
@@ -122,19 +122,15 @@ fn keys_and_levers_interrupt_when_they_are_armed() {
          mov r1, 4\n stw [0xFF34], r1\n ei\nwait: jmp wait\n\
          key: ldw r6, [0xFF12]\n reti\nlever: ldw r7, [0xFF32]\n reti",
     );
-    assert_eq!(
-        machine.run(Run { until: 1000, depth: None }),
-        Stop::Steps,
-        "an interrupt could come: it does not circle"
-    );
+    assert_eq!(machine.run(Run::until(1000)), Stop::Steps, "an interrupt could come: it does not circle");
     machine.feed(&Event::Typed(b"k".to_vec()));
-    machine.run(Run { until: 1100, depth: None });
+    machine.run(Run::until(1100));
     assert_eq!(machine.register(6), u32::from(b'k'));
     machine.feed(&Event::Levers(2));
-    machine.run(Run { until: 1200, depth: None });
+    machine.run(Run::until(1200));
     assert_eq!(machine.register(7), 0, "that lever is not armed");
     machine.feed(&Event::Levers(6));
-    machine.run(Run { until: 1300, depth: None });
+    machine.run(Run::until(1300));
     assert_eq!(machine.register(7), 6);
 }
 
@@ -144,7 +140,7 @@ fn jumping_to_itself_is_circling_and_djnz_is_not() {
         ["here_: jmp here_", "mov r1, here_\nhere_: jmp r1", "cmp r1, 0\nhere_: jz here_", "ei\nhere_: jmp here_"]
     {
         let (mut machine, _) = load(text);
-        assert_eq!(go(&mut machine), Stop::Circling, "{text}");
+        assert_eq!(go(&mut machine), Stop::Circling { period: 1 }, "{text}");
     }
     let (mut machine, _) = load("mov r1, 1000\nhere_: djnz r1, here_\n halt");
     assert_eq!(go(&mut machine), Stop::Finished(0));
@@ -160,7 +156,7 @@ fn code_that_writes_code_runs_what_it_wrote() {
         .collect();
     let image = wendax_image::from_raw(&bytes, 0x0200).unwrap();
     let mut machine = Machine::new(&image, Settings::default());
-    machine.run(Run { until: 3, depth: None });
+    machine.run(Run::until(3));
     assert_eq!((machine.register(1), machine.word(0x0202)), (5, 7));
     machine.feed(&Event::SetByte(0x0200, 0x20));
     assert_eq!(machine.instruction_at(0x0200).map(|insn| insn.a), Some(2));
@@ -194,16 +190,16 @@ fn snapshots_bring_everything_back() {
         "start: call deep\n sys get_char\n sys put_char\n sys random\n stw [x], r0\n sys heap_grow\n jmp start\n\
          deep: push r1\n pop r1\n ret\n.data\nx: .space 2",
     );
-    machine.run(Run { until: 2, depth: None });
+    machine.run(Run::until(2));
     let early = machine.snapshot();
     let kept = machine.clone();
     machine.feed(&Event::Typed(b"abcdef".to_vec()));
-    machine.run(Run { until: 40, depth: None });
+    machine.run(Run::until(40));
     let late = machine.clone();
     machine.restore(&early);
     assert!(machine.same_state(&kept));
     machine.feed(&Event::Typed(b"abcdef".to_vec()));
-    machine.run(Run { until: 40, depth: None });
+    machine.run(Run::until(40));
     assert!(machine.same_state(&late));
     assert_eq!(machine.take_output(), b"abcd", "of the second time; the first was dropped");
 }

@@ -19,6 +19,8 @@ pub struct Limits {
     pub steps: Option<u64>,
     /// Bytes printed, and then the run is stopped.
     pub output: Option<u64>,
+    /// Seconds on the clock the program has, and then the run is stopped.
+    pub seconds: Option<u64>,
 }
 
 /// A pattern for paths, and where it stands.
@@ -44,6 +46,8 @@ pub struct Manifest {
     pub files: Option<(String, Span)>,
     /// Where random numbers begin.
     pub seed: Option<u64>,
+    /// The program's clock is made of its cycles, so that its runs do not depend on the host.
+    pub virtual_clock: bool,
     /// What a run may use.
     pub limits: Limits,
     sources: Vec<Pattern>,
@@ -57,7 +61,7 @@ struct Key {
     example: &'static str,
 }
 
-const KEYS: [Key; 9] = [
+const KEYS: [Key; 10] = [
     Key { name: "name", takes: "a text", example: "name = \"weighbridge\"" },
     Key { name: "sources", takes: "a list of texts", example: "sources = [\"src/**/*.asm\"]" },
     Key { name: "libraries", takes: "a list of texts", example: "libraries = [\"lib/*.a\"]" },
@@ -66,12 +70,14 @@ const KEYS: [Key; 9] = [
     Key { name: "input", takes: "a text", example: "input = \"120\\n99\\n\"" },
     Key { name: "files", takes: "a text", example: "files = \"files\"" },
     Key { name: "seed", takes: "a number", example: "seed = 7" },
-    Key { name: "limits", takes: "a table", example: "limits = { steps = 1_000_000, output = 65536 }" },
+    Key { name: "clock", takes: "\"host\" or \"virtual\"", example: "clock = \"virtual\"" },
+    Key { name: "limits", takes: "a table", example: "limits = { steps = 1_000_000, output = 65536, seconds = 10 }" },
 ];
 
-const LIMITS: [Key; 2] = [
+const LIMITS: [Key; 3] = [
     Key { name: "steps", takes: "a number", example: "steps = 1_000_000" },
     Key { name: "output", takes: "a number", example: "output = 65536" },
+    Key { name: "seconds", takes: "a number", example: "seconds = 10" },
 ];
 
 struct Reader {
@@ -111,6 +117,13 @@ impl Manifest {
             "input" => text(value).map(|text| self.input = Some(text)),
             "files" => text(value).map(|text| self.files = Some((text, span))),
             "seed" => number(value).map(|number| self.seed = Some(number)),
+            "clock" => match text(value).as_deref() {
+                Some(word @ ("host" | "virtual")) => {
+                    self.virtual_clock = word == "virtual";
+                    Some(())
+                }
+                _ => None,
+            },
             "arguments" => texts(reader, value).map(|texts| {
                 self.arguments = texts.into_iter().map(|(text, _)| text).collect();
             }),
@@ -143,6 +156,7 @@ impl Manifest {
         };
         match known.name {
             "steps" => self.limits.steps = Some(number),
+            "seconds" => self.limits.seconds = Some(number),
             _ => self.limits.output = Some(number),
         }
     }

@@ -1,364 +1,323 @@
-//! What a walk can be told to do, and the work it is carried out by.
+//! Carrying out commands.
 //!
 //! Going forward is one run with conditions to stop. Going back is a search: the intervals between
-//! checkpoints are replayed, newest first, until one holds the moment wanted. Both are cut into slices.
+//! checkpoints are replayed, newest first, until one holds the moment wanted. Both are cut into slices by what was
+//! done, in steps and work worth as much.
 
-use crate::session::{Session, State, Why};
+use crate::journey::{
+    Command, Doing, Forward, Goal, Home, Journey, LineRun, LineSearch, Progress, Search, Seek, State, Wanted, Why,
+};
+use crate::session::{Session, TRAIL};
 use std::collections::BTreeSet;
-use wendax_isa::w16::Op;
-use wendax_machine::{Need, Run, Stop};
+use std::ops::ControlFlow;
+use wendax_image::Image;
+use wendax_machine::{Need, Observer, Report, Run, Stop};
 
-/// An order to walk.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Command {
-    /// One step.
-    Step,
-    /// Un-execute one step.
-    StepBack,
-    /// One step, with everything it calls.
-    Over,
-    /// Back over one step, with everything it called.
-    OverBack,
-    /// Until the present routine has returned.
-    Out,
-    /// Back to the call of the present routine.
-    OutBack,
-    /// On to another line of the source, with everything that is called.
-    Line,
-    /// Back to where the line before began.
-    LineBack,
-    /// On to the next stop.
-    Go,
-    /// Back to the last stop.
-    GoBack,
-    /// On until one of these addresses is next, or to a stop before.
-    To(Vec<u32>),
-    /// Back to when one of these addresses was last next.
-    BackTo(Vec<u32>),
-    /// To a step, wherever it lies.
-    Seek(u64),
-}
-
-/// How far the work on a command is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Progress {
-    /// There is more to do.
-    Working,
-    /// The program asks for something that is not typed input: answer with [`Session::answer`].
-    Asks(Need),
-    /// Done; see [`Session::state`].
-    Arrived,
-}
-
-/// A command under way.
-#[derive(Debug, Clone)]
-pub(crate) enum Journey {
-    Forward {
-        goal: Goal,
-        begun: u64,
-    },
-    /// To a step that was taken before.
-    Seek {
-        step: u64,
-        why: Why,
-    },
-    Search(Search),
-    /// Going back over a step: one step back, and on from there if that was inside something called.
-    OverBack {
-        depth: u32,
-    },
-}
-
-#[derive(Debug, Clone)]
-pub(crate) enum Goal {
-    Step(u64),
-    /// One step, and on while there are more frames than this.
-    Over(u32),
-    Depth(u32),
-    /// One step, and on while the next instruction belongs to this range of addresses or there are more frames.
-    Leave {
-        from: u32,
-        to: u32,
-        depth: u32,
-    },
-    Stop,
-    Addresses(Vec<u32>),
-}
-
-/// Looks for the last moment that fits.
-#[derive(Debug, Clone)]
-pub(crate) struct Search {
-    wanted: Wanted,
-    /// Where to go back to when it is given up.
-    begun_at: u64,
-    /// The interval being replayed ends here.
-    until: u64,
-    /// The last moment found in it.
-    found: Option<u64>,
-    why: Why,
-    begun: bool,
-}
-
-impl Search {
-    /// For moments before step `before`.
-    fn new(wanted: Wanted, before: u64, why: Why) -> Self {
-        Self { wanted, begun_at: before, until: before, found: None, why, begun: false }
-    }
-}
-
-#[derive(Debug, Clone)]
-enum Wanted {
-    /// One of these addresses is next; or something was typed, when `input`.
-    Addresses { set: Vec<u32>, input: bool },
-    /// A routine is about to be entered from at most so many frames.
-    CallFrom(u32),
-}
+/// A seek longer than this leaves a checkpoint [`NEAR`] steps before where it goes, so that going on
+/// backwards from there is quick.
+const LONG: u64 = 20_000;
+const NEAR: u64 = 2_000;
+/// What a slice costs beside what it does, in steps.
+const SLICE: u64 = 16;
 
 impl Session {
     /// Takes up a command in place of what was under way.
     pub fn begin(&mut self, command: Command) {
         self.pause();
         let now = self.now();
-        let depth = u32::try_from(self.machine.frames().len()).unwrap_or(u32::MAX);
+        let depth = self.machine.frames().len();
+        let forward = |goal| Some(Journey::Forward(Forward { goal, begun: now, start: None, inside: None }));
+        let seek = |step, why| Some(Journey::Seek(Seek::new(step, why)));
         let journey = match command {
-            Command::Step => Journey::Forward { goal: Goal::Step(now + 1), begun: now },
-            Command::Over => Journey::Forward { goal: Goal::Over(depth), begun: now },
+            Command::Step => forward(Goal::Step(now + 1)),
+            Command::Over => forward(Goal::Over(depth)),
             Command::Line => {
-                let (from, to) = self.line_range(self.machine.pc());
-                Journey::Forward { goal: Goal::Leave { from, to, depth }, begun: now }
+                let (from, to) = line_range(self.image(), self.machine.pc());
+                forward(Goal::Leave { from, to, depth })
             }
-            Command::LineBack => Journey::Seek { step: self.line_before(), why: Why::Stepped },
-            Command::Out if depth > 0 => Journey::Forward { goal: Goal::Depth(depth - 1), begun: now },
-            Command::Out | Command::Go => Journey::Forward { goal: Goal::Stop, begun: now },
-            Command::To(addresses) => Journey::Forward { goal: Goal::Addresses(addresses), begun: now },
-            Command::Seek(step) if step > self.end => Journey::Forward { goal: Goal::Step(step), begun: now },
-            Command::Seek(step) => Journey::Seek { step, why: Why::Sought },
-            Command::StepBack => Journey::Seek { step: now.saturating_sub(1), why: Why::Stepped },
-            Command::OverBack => Journey::OverBack { depth },
-            Command::OutBack if depth > 0 => {
-                Journey::Search(Search::new(Wanted::CallFrom(depth - 1), now, Why::Stepped))
+            Command::Out if depth > 0 => forward(Goal::Out(depth - 1)),
+            Command::Out | Command::Go => forward(Goal::Stop),
+            Command::To(addresses) => forward(Goal::Addresses(addresses)),
+            Command::Seek(step) if step > self.end() => forward(Goal::Step(step)),
+            Command::Seek(step) => seek(step, Why::Sought),
+            Command::StepBack => seek(now.saturating_sub(1), Why::Stepped),
+            Command::OverBack if now > 0 => {
+                let seek = Seek::new(now - 1, Why::Stepped);
+                Some(Journey::OverBack { depth, home: self.home(), seek })
             }
-            Command::OutBack => Journey::Seek { step: 0, why: Why::Sought },
+            Command::OutBack if depth > 0 => self.search(Wanted::CallFrom(depth - 1), Why::Stepped),
+            Command::OutBack => seek(0, Why::Sought),
             Command::GoBack => {
-                let set = self.breakpoints().iter().copied().collect();
-                Journey::Search(Search::new(Wanted::Addresses { set, input: true }, now, Why::Breakpoint))
+                let set = self.breakpoints().clone();
+                self.search(Wanted::Addresses { set, input: true }, Why::Breakpoint)
             }
-            Command::BackTo(set) => {
-                Journey::Search(Search::new(Wanted::Addresses { set, input: false }, now, Why::Line))
+            Command::BackTo(addresses) => {
+                let set = addresses.into_iter().collect();
+                self.search(Wanted::Addresses { set, input: false }, Why::Line)
             }
+            Command::LineBack => self.search(Wanted::Line(LineSearch { depth, known: None }), Why::Stepped),
+            Command::OverBack => None,
         };
-        if !self.is_at_rest(&journey) {
-            self.set_out(journey);
-        }
+        let Some(journey) = journey.filter(|journey| !self.is_at_rest(journey)) else { return };
+        self.set_out(journey);
+    }
+
+    fn home(&mut self) -> Home {
+        let snapshot = self.machine.snapshot();
+        Home { snapshot, fed: self.fed, effort: self.effort, state: self.state().clone() }
+    }
+
+    /// A search for a moment before now; `None` where there is none.
+    fn search(&mut self, wanted: Wanted, why: Why) -> Option<Journey> {
+        let now = self.now();
+        (now > 0).then(|| Journey::Search(Search::new(wanted, now, why, self.home())))
     }
 
     /// Begins a journey, or goes on with one.
-    pub(crate) fn set_out(&mut self, journey: Journey) {
-        let addresses: BTreeSet<u32> = match &journey {
-            Journey::Forward { goal: Goal::Addresses(more), .. } => {
-                self.breakpoints().iter().chain(more).copied().collect()
+    pub(crate) fn set_out(&mut self, mut journey: Journey) {
+        if let Journey::Forward(forward) = &mut journey {
+            let mut addresses: BTreeSet<u32> = self.breakpoints().clone();
+            if let Goal::Addresses(more) = &forward.goal {
+                addresses.extend(more);
             }
-            Journey::Forward { .. } => self.breakpoints().clone(),
-            Journey::Search(Search { wanted: Wanted::Addresses { set, .. }, .. }) => set.iter().copied().collect(),
-            _ => BTreeSet::new(),
-        };
-        self.machine.set_breakpoints(&addresses.into_iter().collect::<Vec<_>>());
-        self.state = State::Running;
-        self.journey = Some(journey);
+            self.machine.set_breakpoints(&addresses.into_iter().collect::<Vec<_>>());
+            if forward.start.is_none() && !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
+                forward.start = Some((self.machine.snapshot(), self.machine.pc()));
+            }
+        }
+        self.doing = Doing::Travels(journey);
     }
 
     /// There is nowhere to go: forward from an end, back from the start.
     fn is_at_rest(&self, journey: &Journey) -> bool {
         match journey {
-            Journey::Forward { .. } => matches!(self.state, State::Finished(_)),
-            _ => self.now() == 0 && !matches!(journey, Journey::Seek { step: 1.., .. }),
+            Journey::Forward(_) => matches!(self.state(), State::Finished(_)),
+            Journey::Seek(seek) => self.now() == 0 && seek.step == 0,
+            Journey::Search(_) | Journey::OverBack { .. } => false,
         }
     }
 
-    /// Works on the command under way for about `budget` steps.
+    /// Works on the command under way for about as long as `budget` steps take.
     pub fn work(&mut self, budget: u64) -> Progress {
-        let Some(journey) = self.journey.take() else { return Progress::Arrived };
-        match journey {
-            Journey::Forward { goal, begun } => self.work_forward(goal, begun, budget),
-            Journey::Seek { step, why } => self.work_seek(step, why, budget),
-            Journey::Search(search) => self.work_search(search, budget),
-            Journey::OverBack { depth } => self.work_over_back(depth, budget),
+        let resting = Doing::Rests(State::Paused(Why::Asked));
+        match std::mem::replace(&mut self.doing, resting) {
+            Doing::Travels(Journey::Forward(forward)) => self.work_forward(forward, budget),
+            Doing::Travels(Journey::Seek(seek)) => self.work_seek(seek, budget),
+            Doing::Travels(Journey::Search(search)) => self.work_search(search, budget),
+            Doing::Travels(Journey::OverBack { depth, home, seek }) => self.work_over_back(depth, home, seek, budget),
+            other => {
+                self.doing = other;
+                Progress::Arrived
+            }
         }
     }
 
     /// Stops what is under way, where it is. A search that is given up goes back to where it began.
     pub fn pause(&mut self) {
-        match self.journey.take() {
-            None => {}
-            Some(Journey::Forward { .. }) => self.arrive(State::Paused(Why::Asked)),
-            Some(Journey::Search(Search { begun_at, .. })) => self.finish_seek(begun_at, Why::Asked),
-            Some(Journey::Seek { .. } | Journey::OverBack { .. }) => self.arrive(State::Paused(Why::Asked)),
+        let resting = Doing::Rests(State::Paused(Why::Asked));
+        match std::mem::replace(&mut self.doing, resting) {
+            Doing::Travels(Journey::Forward(forward)) => {
+                self.arrive_forward(State::Paused(Why::Asked), &forward);
+            }
+            Doing::Travels(Journey::Search(Search { home, .. }) | Journey::OverBack { home, .. }) => self.go_home(home),
+            Doing::Travels(Journey::Seek(_)) => {
+                self.settle();
+                self.arrive(State::Paused(Why::Asked));
+            }
+            other => self.doing = other,
         }
+    }
+
+    fn go_home(&mut self, home: Home) {
+        self.put_back(&home.snapshot, home.fed, home.effort);
+        let state = if home.state == State::Running { State::Paused(Why::Asked) } else { home.state };
+        self.arrive(match state {
+            State::Paused(_) => State::Paused(Why::Asked),
+            other => other,
+        });
     }
 
     // ---- forward
 
-    fn work_forward(&mut self, goal: Goal, begun: u64, budget: u64) -> Progress {
-        let until = self.now().saturating_add(budget);
-        while self.now() < until {
-            if let Some(state) = self.reached(&goal, begun) {
-                return self.arrive_at(state);
+    fn work_forward(&mut self, mut forward: Forward, budget: u64) -> Progress {
+        let mut left = budget.max(1);
+        loop {
+            if let Some(state) = self.reached(&mut forward) {
+                return self.arrive_forward(state, &forward);
             }
-            let (limit, depth) = match goal {
-                Goal::Step(step) => (step, None),
-                Goal::Over(_) if self.now() == begun => (begun + 1, None),
-                Goal::Over(depth) | Goal::Depth(depth) => (u64::MAX, Some(depth)),
-                // Inside the line one instruction at a time; what it calls at once.
-                Goal::Leave { depth, .. } if self.depth() > depth => (u64::MAX, Some(depth)),
-                Goal::Leave { .. } => (self.now() + 1, None),
-                Goal::Stop | Goal::Addresses(_) => (u64::MAX, None),
-            };
-            let stop = self.run_slice(Run { until: limit.min(until), depth });
-            match stop {
-                Stop::Steps => {}
-                Stop::Depth if matches!(goal, Goal::Leave { .. }) => {}
-                Stop::Depth => return self.arrive_at(State::Paused(Why::Returned)),
-                Stop::Breakpoint => {
-                    let line = matches!(&goal, Goal::Addresses(set) if set.contains(&self.machine.pc()));
-                    return self.arrive_at(State::Paused(if line { Why::Line } else { Why::Breakpoint }));
+            if left == 0 {
+                self.doing = Doing::Travels(Journey::Forward(forward));
+                return Progress::Working;
+            }
+            let from = self.effort;
+            let stop = self.forward_slice(&forward, left);
+            left = left.saturating_sub(self.effort - from + SLICE);
+            let state = match stop {
+                Stop::Steps | Stop::Worked | Stop::Observed => continue,
+                Stop::Depth { returned } => {
+                    if !returned {
+                        forward.inside = self.image().routine_around(self.machine.pc());
+                    }
+                    continue;
                 }
-                Stop::Brk => return self.arrive_at(State::Paused(Why::Brk)),
-                Stop::Finished(status) => return self.arrive_at(State::Finished(status)),
-                Stop::Fault(fault) => return self.arrive_at(State::Fault(fault)),
-                Stop::Circling => return self.arrive_at(State::Circling),
+                Stop::Breakpoint => {
+                    let line = matches!(&forward.goal, Goal::Addresses(set) if set.contains(&self.machine.pc()));
+                    State::Paused(if line { Why::Line } else { Why::Breakpoint })
+                }
+                Stop::Brk => State::Paused(Why::Brk),
+                Stop::Printed => State::Paused(Why::Output),
+                Stop::Finished(status) => State::Finished(status),
+                Stop::Fault(fault) => State::Fault(fault),
+                Stop::Circling { period } => State::Circling { period },
+                Stop::Idle { period, awaited } => State::Idle { period, awaited },
                 Stop::Needs(Need::Input) => {
-                    self.wait_for_input(Journey::Forward { goal, begun });
+                    self.arrive_forward(State::Waiting, &forward);
+                    self.doing = Doing::Waits(Some(forward));
                     return Progress::Arrived;
                 }
                 Stop::Needs(need) => {
-                    self.journey = Some(Journey::Forward { goal, begun });
+                    self.doing = Doing::Travels(Journey::Forward(forward));
                     return Progress::Asks(need);
                 }
+            };
+            return self.arrive_forward(state, &forward);
+        }
+    }
+
+    /// Runs on as the goal asks, for so much at the most.
+    fn forward_slice(&mut self, forward: &Forward, left: u64) -> Stop {
+        let now = self.now();
+        let depth = self.machine.frames().len();
+        let bound = |depth: usize| Some(u32::try_from(depth).unwrap_or(u32::MAX));
+        let until = now.saturating_add(left);
+        let plain = Run { work: left, ..Run::until(until) };
+        let one = Run { work: left, ..Run::until(now + 1) };
+        match (&forward.goal, forward.inside) {
+            (Goal::Step(step), _) => self.run_slice(Run { until: until.min(*step), ..plain }),
+            (Goal::Over(_), _) if now == forward.begun => self.run_slice(one),
+            // What is called at once, the rest one instruction at a time.
+            (Goal::Over(wanted) | Goal::Out(wanted) | Goal::Leave { depth: wanted, .. }, inside) => {
+                if depth > *wanted {
+                    self.run_slice(Run { depth: bound(*wanted), ..plain })
+                } else if let (None, Goal::Leave { from, to, .. }) = (inside, &forward.goal) {
+                    self.run_observed_slice(plain, &mut Within { from: *from, to: *to, depth: *wanted })
+                } else {
+                    self.run_slice(one)
+                }
             }
+            (Goal::Stop | Goal::Addresses(_), _) => self.run_slice(plain),
         }
-        if let Some(state) = self.reached(&goal, begun) {
-            return self.arrive_at(state);
-        }
-        self.journey = Some(Journey::Forward { goal, begun });
-        Progress::Working
     }
 
     /// The state to stop in, when the goal has been reached without the machine saying so.
-    fn reached(&self, goal: &Goal, begun: u64) -> Option<State> {
-        let depth = u32::try_from(self.machine.frames().len()).unwrap_or(u32::MAX);
-        let reached = match *goal {
-            Goal::Step(step) => self.now() >= step,
-            Goal::Over(wanted) => self.now() > begun && depth <= wanted,
-            Goal::Leave { from, to, depth: wanted } => {
-                self.now() > begun && depth <= wanted && !(from..to).contains(&self.machine.pc())
+    fn reached(&self, forward: &mut Forward) -> Option<State> {
+        let (now, depth, pc) = (self.now(), self.machine.frames().len(), self.machine.pc());
+        if now <= forward.begun && !matches!(forward.goal, Goal::Step(_)) {
+            return None;
+        }
+        if forward.goal.depth().is_some_and(|wanted| depth <= wanted)
+            && let Some((from, to)) = forward.inside
+        {
+            if (from..to).contains(&pc) {
+                return None;
             }
-            Goal::Depth(_) | Goal::Stop | Goal::Addresses(_) => false,
+            forward.inside = None;
+        }
+        let why = match forward.goal {
+            Goal::Step(step) => (now >= step).then_some(Why::Stepped),
+            Goal::Over(wanted) => {
+                let why = if now == forward.begun + 1 { Why::Stepped } else { Why::Returned };
+                (depth <= wanted).then_some(why)
+            }
+            Goal::Out(wanted) => (depth <= wanted).then_some(Why::Returned),
+            Goal::Leave { from, to, depth: wanted } => {
+                (depth <= wanted && !(from..to).contains(&pc)).then_some(Why::Stepped)
+            }
+            Goal::Stop | Goal::Addresses(_) => None,
         };
-        let status = self.machine.finished().filter(|_| reached);
-        reached.then(|| status.map_or(State::Paused(Why::Stepped), State::Finished))
-    }
-
-    fn depth(&self) -> u32 {
-        u32::try_from(self.machine.frames().len()).unwrap_or(u32::MAX)
-    }
-
-    /// The addresses that belong to the same line of the source as one of them, as far as they follow each other.
-    fn line_range(&self, address: u32) -> (u32, u32) {
-        let lines = &self.image().lines;
-        let Some(at) = lines.iter().position(|line| line.address <= address && address < line.address + line.length)
-        else {
-            return (address, address + 1);
-        };
-        let same = |index: usize| lines[index].span == lines[at].span;
-        let first = (0..=at).rev().take_while(|&index| same(index)).last().unwrap_or(at);
-        let last = (at..lines.len()).take_while(|&index| same(index)).last().unwrap_or(at);
-        (lines[first].address, lines[last].address + lines[last].length)
+        let why = why?;
+        Some(self.machine.finished().map_or(State::Paused(why), State::Finished))
     }
 
     // ---- back
 
-    /// The step at which the line began that was run before the present one: the latest steps are looked at, and
-    /// what they called is passed over.
-    fn line_before(&self) -> u64 {
-        let now = self.now();
-        // Frames more or fewer than now, while going back.
-        let mut depth = 0i64;
-        let mut found = now.saturating_sub(1);
-        let mut range: Option<(u32, u32)> = None;
-        for effects in self.trail().rev() {
-            match effects.insn.map(|insn| insn.op()) {
-                Some(Op::Call | Op::CallReg) => depth -= 1,
-                Some(Op::Ret | Op::Reti) => depth += 1,
-                _ => {}
-            }
-            if depth > 0 {
-                continue;
-            }
-            match range {
-                None => range = Some(self.line_range(effects.pc)),
-                Some((from, to)) if (from..to).contains(&effects.pc) => {}
-                Some(_) => break,
-            }
-            found = effects.step;
+    fn work_seek(&mut self, mut seek: Seek, budget: u64) -> Progress {
+        if !seek.begun {
+            seek.begun = true;
+            self.rewind_before(seek.step);
         }
-        found
-    }
-
-    fn work_seek(&mut self, step: u64, why: Why, budget: u64) -> Progress {
-        self.rewind_before(step);
-        let until = self.now().saturating_add(budget).min(step);
-        self.replay(until);
-        if self.now() < step && self.now() == until {
-            self.journey = Some(Journey::Seek { step, why });
-            return Progress::Working;
+        let mut left = budget.max(1);
+        while self.now() < seek.step {
+            if left == 0 {
+                self.doing = Doing::Travels(Journey::Seek(seek));
+                return Progress::Working;
+            }
+            // A checkpoint near the goal, then up to the steps whose effects are kept, then those one by one.
+            let (now, distance) = (self.now(), seek.step - self.now());
+            let (from, effort) = (now, self.effort);
+            if distance > LONG {
+                self.replay_slice(seek.step - NEAR, left);
+                if self.now() == seek.step - NEAR {
+                    self.keep_checkpoint();
+                }
+            } else if distance > TRAIL {
+                self.replay_slice(seek.step - TRAIL, left);
+            } else {
+                self.replay_step();
+            }
+            left = left.saturating_sub(self.effort - effort + SLICE);
+            if self.now() == from && self.effort == effort {
+                // The past always goes on; if it did not, waiting for it would be without end.
+                break;
+            }
         }
-        self.finish_seek(step, why);
+        self.settle();
+        let (now, why) = (self.now(), seek.why);
+        let at_edge = if now == self.edge.step { self.edge.state.clone() } else { None };
+        let why = if now > seek.step { Why::Oldest } else { why };
+        let plain = if now == 0 { State::Ready } else { State::Paused(why) };
+        self.arrive(at_edge.unwrap_or(plain));
         Progress::Arrived
     }
 
-    /// Goes to a step at once and stops there.
-    fn finish_seek(&mut self, step: u64, why: Why) {
-        self.rewind_before(step);
-        self.replay(step);
-        self.settle(step);
-        let state = if self.now() == self.end { self.end_state.clone() } else { None };
-        let ready = self.now() == 0;
-        self.arrive(state.unwrap_or(if ready { State::Ready } else { State::Paused(why) }));
-    }
-
-    fn work_over_back(&mut self, depth: u32, budget: u64) -> Progress {
-        let begun = self.now();
-        let back = begun.saturating_sub(1);
-        self.rewind_before(back);
-        self.replay(back);
-        let inside = self.machine.frames().len() > depth as usize;
-        if !inside {
-            self.finish_seek(back, Why::Stepped);
+    fn work_over_back(&mut self, depth: usize, home: Home, mut seek: Seek, budget: u64) -> Progress {
+        if self.now() != seek.step || !seek.begun {
+            let inner = Seek { ..seek.clone() };
+            if self.work_seek(inner, budget) == Progress::Working {
+                if let Doing::Travels(Journey::Seek(inner)) = &self.doing {
+                    seek = inner.clone();
+                }
+                self.doing = Doing::Travels(Journey::OverBack { depth, home, seek });
+                return Progress::Working;
+            }
+        }
+        if self.machine.frames().len() <= depth {
             return Progress::Arrived;
         }
-        let search = Search::new(Wanted::CallFrom(depth), back, Why::Stepped);
-        self.work_search(Search { begun_at: begun, ..search }, budget)
+        let search = Search::new(Wanted::CallFrom(depth), self.now(), Why::Stepped, home);
+        self.work_search(search, budget)
     }
 
     fn work_search(&mut self, mut search: Search, budget: u64) -> Progress {
-        if !search.begun {
-            search.begun = true;
-            self.open_interval(&mut search);
-        }
-        let mut left = budget;
+        let mut left = budget.max(1);
         loop {
-            let from = self.now();
-            self.replay_searching(&mut search, from.saturating_add(left));
-            left = left.saturating_sub(self.now() - from);
-            if self.now() >= search.until {
-                if let Some(found) = self.close_interval(&mut search) {
-                    self.finish_seek(found, search.why);
-                    return Progress::Arrived;
-                }
+            if !search.begun {
+                search.begun = true;
                 self.open_interval(&mut search);
             }
+            let effort = self.effort;
+            self.look_through(&mut search, left);
+            left = left.saturating_sub(self.effort - effort + SLICE);
+            if self.now() >= search.until {
+                if let Some(found) = self.close_interval(&mut search) {
+                    let typed = matches!(search.wanted, Wanted::Addresses { input: true, .. });
+                    let why = if typed && self.was_typed_at(found) { Why::Typed } else { search.why };
+                    return self.work_seek(Seek::new(found, why), left);
+                }
+                search.begun = false;
+            }
             if left == 0 {
-                self.journey = Some(Journey::Search(search));
+                self.doing = Doing::Travels(Journey::Search(search));
                 return Progress::Working;
             }
         }
@@ -369,48 +328,166 @@ impl Session {
         self.restore_before(search.until.saturating_sub(1));
         search.found = None;
         if let Wanted::CallFrom(depth) = search.wanted {
-            self.machine.note_calls_from(Some(depth));
+            self.machine.note_calls_from(Some(u32::try_from(depth).unwrap_or(u32::MAX)));
         }
-        self.look(search);
-    }
-
-    /// What the interval held; without anything, the next interval ends where this one began.
-    fn close_interval(&mut self, search: &mut Search) -> Option<u64> {
-        if let Wanted::CallFrom(_) = search.wanted {
-            search.found = self.machine.note_calls_from(None);
-        }
-        let start = self.history.before(search.until.saturating_sub(1)).step();
-        if let Wanted::Addresses { input: true, .. } = search.wanted {
-            let typed = self.typed_steps().filter(|&step| step >= start && step < search.until).last();
-            search.found = search.found.max(typed);
-        }
-        search.until = start;
-        // With nothing found, the way leads to the start of the run.
-        search.found.or((start == 0).then_some(0))
-    }
-
-    fn replay_searching(&mut self, search: &mut Search, until: u64) {
-        let until = until.min(search.until);
-        while self.now() < until {
-            let from = self.now();
-            let stop = self.replay_slice(until);
-            if stop == Stop::Breakpoint {
-                self.look(search);
-            } else if self.now() == from {
-                // The past always goes on; if it did not, searching on would be without end.
-                search.until = self.now();
-                break;
-            }
-        }
-    }
-
-    /// Notes the present moment if it is one that is looked for.
-    fn look(&self, search: &mut Search) {
         if let Wanted::Addresses { set, .. } = &search.wanted
             && self.now() < search.until
             && set.contains(&self.machine.pc())
         {
             search.found = Some(self.now());
         }
+        self.line_looker = None;
+    }
+
+    /// What the interval held; without anything, the next interval ends where this one began.
+    fn close_interval(&mut self, search: &mut Search) -> Option<u64> {
+        let start = self.history.before(search.until.saturating_sub(1)).step();
+        let oldest = self.history.oldest().step();
+        match &mut search.wanted {
+            Wanted::CallFrom(_) => search.found = self.machine.note_calls_from(None),
+            Wanted::Addresses { input: true, .. } => {
+                let typed = self.typed_steps().filter(|&step| step >= start && step < search.until).last();
+                search.found = search.found.max(typed);
+            }
+            Wanted::Addresses { .. } => {}
+            Wanted::Line(line) => {
+                if let Some(looker) = self.line_looker.take() {
+                    search.found = looker.conclude(line);
+                }
+                if start <= oldest && search.found.is_none() {
+                    search.found = line.known.map(|run| run.first);
+                }
+            }
+        }
+        search.until = start;
+        // With nothing found, the way leads to the earliest moment there is.
+        search.found.or((start <= oldest).then_some(oldest))
+    }
+
+    fn look_through(&mut self, search: &mut Search, budget: u64) {
+        let until = search.until;
+        if self.now() >= until {
+            return;
+        }
+        let from = self.now();
+        match &search.wanted {
+            Wanted::CallFrom(_) => {
+                self.replay_slice(until, budget);
+            }
+            Wanted::Addresses { set, .. } => {
+                let mut places = Places { set, until, found: search.found };
+                self.replay_observed(until, budget, &mut places);
+                search.found = places.found;
+            }
+            Wanted::Line(line) => {
+                let mut looker = self.line_looker.take().unwrap_or_else(|| {
+                    let mut looker = LineLooker::new(self.image(), line.depth, until);
+                    looker.state(self.now(), self.machine.pc(), self.machine.frames().len());
+                    looker
+                });
+                self.replay_observed(until, budget, &mut looker);
+                self.line_looker = Some(looker);
+            }
+        }
+        if self.now() == from && self.effort == 0 {
+            search.until = from;
+        }
+    }
+}
+
+/// The addresses that belong to the same line of the source as one of them, as far as they follow each other.
+fn line_range(image: &Image, address: u32) -> (u32, u32) {
+    let lines = &image.lines;
+    let after = lines.partition_point(|line| line.address <= address);
+    let Some(at) = after.checked_sub(1).filter(|&at| address < lines[at].address + lines[at].length) else {
+        return (address, address + 1);
+    };
+    let same = |index: usize| lines[index].span == lines[at].span;
+    let first = (0..=at).rev().take_while(|&index| same(index)).last().unwrap_or(at);
+    let last = (at..lines.len()).take_while(|&index| same(index)).last().unwrap_or(at);
+    (lines[first].address, lines[last].address + lines[last].length)
+}
+
+/// Goes on while the next instruction is in a range, and nothing is called.
+struct Within {
+    from: u32,
+    to: u32,
+    depth: usize,
+}
+
+impl Observer for Within {
+    const WRITES: bool = false;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        let stays = (self.from..self.to).contains(&report.next) && report.depth <= self.depth;
+        if stays { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+    }
+}
+
+/// Notes the last moment before `until` at which one of some addresses was next.
+struct Places<'a> {
+    set: &'a BTreeSet<u32>,
+    until: u64,
+    found: Option<u64>,
+}
+
+impl Observer for Places<'_> {
+    const WRITES: bool = false;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        if report.step + 1 < self.until && self.set.contains(&report.next) {
+            self.found = Some(report.step + 1);
+        }
+        ControlFlow::Continue(())
+    }
+}
+
+/// Looks for the run of states of one line that an interval ends with.
+#[derive(Debug, Clone)]
+pub(crate) struct LineLooker {
+    /// Lines of the program: first address, one past the last one, and whether the next belongs to the same line.
+    image: std::sync::Arc<Image>,
+    depth: usize,
+    until: u64,
+    run: Option<LineRun>,
+    /// There were states of another line before that run.
+    others: bool,
+}
+
+impl LineLooker {
+    fn new(image: &std::sync::Arc<Image>, depth: usize, until: u64) -> Self {
+        Self { image: std::sync::Arc::clone(image), depth, until, run: None, others: false }
+    }
+
+    fn state(&mut self, step: u64, pc: u32, depth: usize) {
+        if step >= self.until || depth > self.depth {
+            return;
+        }
+        match &self.run {
+            Some(run) if (run.range.0..run.range.1).contains(&pc) => {}
+            known => {
+                self.others = known.is_some();
+                self.run = Some(LineRun { range: line_range(&self.image, pc), first: step });
+            }
+        }
+    }
+
+    /// Where the line began, if that is known now; what is known of it goes into `line`.
+    fn conclude(self, line: &mut LineSearch) -> Option<u64> {
+        let run = self.run?;
+        match line.known {
+            Some(known) if known.range != run.range => return Some(known.first),
+            _ => line.known = Some(run),
+        }
+        self.others.then_some(run.first)
+    }
+}
+
+impl Observer for LineLooker {
+    const WRITES: bool = false;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        self.state(report.step + 1, report.next, report.depth);
+        ControlFlow::Continue(())
     }
 }

@@ -1,7 +1,10 @@
-//! What one step did, old and new.
+//! What a step, or a stride of several, did: old and new.
+//!
+//! Effects of a step come from the machine's report of it. Those of a stride come from what differs between its
+//! beginning and its end; what was written and is the same as before is not among them.
 
-use wendax_isa::w16::Insn;
-use wendax_machine::{AccessKind, CellState, Machine, Stop};
+use std::ops::ControlFlow;
+use wendax_machine::{FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write};
 
 /// A register that was written, also when it was written what it held.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -47,154 +50,204 @@ impl MemoryChange {
     }
 }
 
-/// The first word of some bytes, or their only byte.
+/// A device register that was written, as it is read back.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct DeviceChange {
+    /// Its address.
+    pub address: u32,
+    /// Before.
+    pub old: u32,
+    /// After.
+    pub new: u32,
+}
+
+/// The first word of some bytes, low one first, or their only byte.
 fn number(bytes: &[u8]) -> u32 {
     let byte = |at| u32::from(bytes.get(at).copied().unwrap_or(0));
     byte(1) << 8 | byte(0)
 }
 
-/// The flags over one step.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct FlagsChange {
-    /// Before.
-    pub old: u32,
-    /// After.
-    pub new: u32,
-    /// Bits the instruction may change.
-    pub touched: u32,
-}
-
-/// Everything one step did.
+/// Everything one step did, or a stride of several.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Effects {
     /// Steps before it.
     pub step: u64,
-    /// Where it happened.
+    /// How many steps it is.
+    pub steps: u64,
+    /// What the step was; of a stride its last one counts for nothing.
+    pub kind: StepKind,
+    /// Where it happened, or began.
     pub pc: u32,
     /// Where it went.
     pub next: u32,
-    /// The instruction; `None` when it was an interrupt.
-    pub insn: Option<Insn>,
+    /// Bytes of the instruction; 0 when there was none, or several.
+    pub length: u32,
     /// Registers written.
     pub registers: Vec<RegisterChange>,
     /// Memory written.
     pub memory: Vec<MemoryChange>,
+    /// Device registers written.
+    pub devices: Vec<DeviceChange>,
     /// The flags.
     pub flags: FlagsChange,
-    /// Printed.
+    /// Printed, or the end of it when it is much; see [`Self::printed`].
     pub output: Vec<u8>,
+    /// Bytes printed.
+    pub printed: u64,
     /// Bytes of typed input it took.
-    pub consumed: usize,
+    pub consumed: u64,
     /// Cycles it took.
     pub cycles: u64,
+    /// It returned from a routine by an instruction made for that.
+    pub returned: bool,
+    /// Routines active after it.
+    pub depth: usize,
 }
+
+/// Output kept with effects.
+const OUTPUT: usize = 4096;
 
 impl Effects {
     /// It went on at the following instruction.
     pub fn fell_through(&self) -> bool {
-        self.insn.is_some_and(|insn| self.next == self.pc + u32::from(insn.bytes()))
+        self.length > 0 && self.next == self.pc + self.length
     }
-}
 
-/// Takes one step and tells what it did; the output stays with the machine. When the step did not
-/// happen, the effects are empty.
-pub(crate) fn observe(machine: &mut Machine) -> (Stop, Effects) {
-    let before = Before::of(machine);
-    let stop = machine.step();
-    let effects = before.compare(machine);
-    (stop, effects)
-}
+    /// It wrote an address.
+    pub fn wrote(&self, address: u32) -> bool {
+        self.memory.iter().any(|change| change.covers(address))
+    }
 
-struct Before {
-    step: u64,
-    pc: u32,
-    cycles: u64,
-    printed: u64,
-    pending: usize,
-    flags: u32,
-    insn: Option<Insn>,
-    registers: Vec<(u32, bool)>,
-    written: Vec<usize>,
-    store: Option<(u32, u32)>,
-    memory: Vec<u8>,
-    depth: usize,
-    known: Vec<bool>,
-}
+    /// What it did to a register.
+    pub fn register(&self, index: usize) -> Option<&RegisterChange> {
+        self.registers.iter().find(|change| change.register == index)
+    }
 
-impl Before {
-    fn of(machine: &Machine) -> Self {
-        let insn = machine.instruction_at(machine.pc());
-        let access = insn.and_then(|insn| machine.access_of(insn)).filter(|access| access.kind == AccessKind::Write);
-        let count = machine.target().registers.len();
-        let store = access.map(|access| (access.address, access.bytes));
+    /// Effects of a step out of its report, without what was printed.
+    fn of(report: &Report, word_bytes: u32) -> Self {
+        let mut effects = Self {
+            step: report.step,
+            steps: 1,
+            kind: report.kind,
+            pc: report.pc,
+            next: report.next,
+            length: report.length,
+            registers: Vec::new(),
+            memory: Vec::new(),
+            devices: Vec::new(),
+            flags: report.flags,
+            output: Vec::new(),
+            printed: report.printed,
+            consumed: report.consumed,
+            cycles: report.cycles,
+            returned: report.returned,
+            depth: report.depth,
+        };
+        let bytes = |value: u32, length: u32| value.to_le_bytes()[..length.min(word_bytes) as usize].to_vec();
+        for write in &report.writes {
+            match *write {
+                Write::Register { index, old, new, was_known } => {
+                    effects.registers.push(RegisterChange { register: index, old, new, was_known });
+                }
+                Write::Memory { address, length, old, new, was_known } => effects.memory.push(MemoryChange {
+                    address,
+                    old: bytes(old, length),
+                    new: bytes(new, length),
+                    was_known,
+                }),
+                Write::Buffer { address, was_known, .. } => {
+                    let (old, new) = report.buffer();
+                    effects.memory.push(MemoryChange { address, old: old.to_vec(), new: new.to_vec(), was_known });
+                }
+                Write::Device { address, old, new } => effects.devices.push(DeviceChange { address, old, new }),
+            }
+        }
+        effects
+    }
+
+    /// What differs between a snapshot and now.
+    pub(crate) fn since(machine: &Machine, start: &Snapshot, pc: u32, output: Vec<u8>) -> Self {
+        let (old_flags, old_cycles) = Machine::flags_and_cycles_in(start);
+        let registers = (0..)
+            .zip(Machine::registers_in(start))
+            .map(|(register, (old, was_known))| RegisterChange {
+                register,
+                old,
+                new: machine.register(register),
+                was_known,
+            })
+            .filter(|change| change.old != change.new || change.was_known != machine.register_known(change.register));
+        let memory = machine.memory_since(start).into_iter().map(|(address, old, new)| MemoryChange {
+            address,
+            old,
+            new,
+            was_known: true,
+        });
+        let devices = machine.devices_since(start).into_iter();
         Self {
-            step: machine.steps(),
-            pc: machine.pc(),
-            cycles: machine.cycles(),
-            printed: machine.printed(),
-            pending: machine.pending_input(),
-            flags: machine.flags(),
-            insn,
-            registers: (0..count).map(|index| (machine.register(index), machine.register_known(index))).collect(),
-            written: insn.map(|insn| machine.registers_written_by(insn)).unwrap_or_default(),
-            store,
-            memory: machine.raw_memory().to_vec(),
-            known: store.map_or(Vec::new(), |(address, bytes)| {
-                (address..address + bytes).map(|at| machine.cell(at) != CellState::NeverWritten).collect()
-            }),
+            step: start.step(),
+            steps: machine.steps() - start.step(),
+            kind: StepKind::Instruction,
+            pc,
+            next: machine.pc(),
+            length: 0,
+            registers: registers.collect(),
+            memory: memory.collect(),
+            devices: devices.map(|(address, old, new)| DeviceChange { address, old, new }).collect(),
+            flags: FlagsChange { old: old_flags, new: machine.flags(), touched: old_flags ^ machine.flags() },
+            output,
+            printed: machine.printed() - start.printed(),
+            consumed: machine.read() - Machine::read_in(start),
+            cycles: machine.cycles() - old_cycles,
+            returned: false,
             depth: machine.frames().len(),
         }
     }
+}
 
-    fn compare(self, machine: &Machine) -> Effects {
-        let happened = machine.steps() > self.step;
-        // An interrupt is a step without an instruction: it pushes a frame whose way back is where it came.
-        let interrupted = machine.frames().len() > self.depth
-            && machine.frames().last().is_some_and(|frame| {
-                machine.word(frame.slot) == self.pc && matches!(frame.kind, wendax_machine::FrameKind::Trap(_))
-            });
-        let insn = self.insn.filter(|_| happened && !interrupted);
-        let registers = (0..self.registers.len())
-            .filter(|_| happened)
-            .filter(|&index| {
-                let written = insn.is_some() && self.written.contains(&index);
-                let known = machine.register_known(index) != self.registers[index].1;
-                written || known || machine.register(index) != self.registers[index].0
-            })
-            .map(|index| {
-                let (old, was_known) = self.registers[index];
-                RegisterChange { register: index, old, new: machine.register(index), was_known }
-            })
-            .collect();
-        let old_bytes = |address: u32, length: u32| {
-            (address..address + length)
-                .map(|at| self.memory.get(at as usize).copied().unwrap_or(0))
-                .collect::<Vec<u8>>()
-        };
-        let new_bytes = |address: u32, length: u32| (address..address + length).map(|at| machine.byte(at)).collect();
-        let change = |(address, length): (u32, u32), was_known| MemoryChange {
-            address,
-            old: old_bytes(address, length),
-            new: new_bytes(address, length),
-            was_known,
-        };
-        let mut memory: Vec<MemoryChange> = machine.side_writes().map(|range| change(range, true)).collect();
-        if let Some(range) = self.store.filter(|_| insn.is_some()) {
-            memory.push(change(range, self.known.iter().all(|&known| known)));
+/// Keeps the effects of the one step it sees.
+#[derive(Default)]
+struct Once {
+    effects: Option<Effects>,
+    word_bytes: u32,
+}
+
+impl Observer for Once {
+    const WRITES: bool = true;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        self.effects = Some(Effects::of(report, self.word_bytes));
+        ControlFlow::Continue(())
+    }
+}
+
+/// Takes one step and tells what it did, if it happened; the output stays with the machine.
+pub(crate) fn observe(machine: &mut Machine) -> (Stop, Option<Effects>) {
+    let printed = machine.printed();
+    let mut once = Once { effects: None, word_bytes: machine.target().word_bytes() };
+    let stop = machine.run_observed(Run::until(machine.steps() + 1), &mut once);
+    let effects = once.effects.map(|mut effects| {
+        let output = machine.output_since(printed);
+        effects.output = output[output.len().saturating_sub(OUTPUT)..].to_vec();
+        effects
+    });
+    (stop, effects)
+}
+
+/// Keeps the effects of the last step of a run that fits.
+pub(crate) struct Last<F> {
+    pub(crate) fits: F,
+    pub(crate) found: Option<Effects>,
+    pub(crate) word_bytes: u32,
+}
+
+impl<F: FnMut(&Report) -> bool> Observer for Last<F> {
+    const WRITES: bool = true;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        if (self.fits)(report) {
+            self.found = Some(Effects::of(report, self.word_bytes));
         }
-        let rule = insn.map_or(0, |insn| insn.row().flags.touched());
-        let new_flags = machine.flags();
-        Effects {
-            step: self.step,
-            pc: self.pc,
-            next: machine.pc(),
-            insn,
-            registers,
-            memory: if happened { memory } else { Vec::new() },
-            flags: FlagsChange { old: self.flags, new: new_flags, touched: u32::from(rule) | (self.flags ^ new_flags) },
-            output: machine.output_since(self.printed).to_vec(),
-            consumed: self.pending.saturating_sub(machine.pending_input()),
-            cycles: machine.cycles() - self.cycles,
-        }
+        ControlFlow::Continue(())
     }
 }

@@ -1,13 +1,27 @@
-//! What the next instruction will do, in plain words, with the values as they are.
+//! What the next step will do, in plain words, with the values as they are.
 //!
-//! Results are never guessed: they are what a fork of the machine did. Only the wording is computed here.
+//! Results are never guessed: they are what a fork of the machine did and reported. Only the wording is computed here,
+//! and why flags become what they become. This is the one place right of the machine that knows its instructions; what
+//! any account needs beside them is in `words` and `cause`.
 
-use crate::effects::{Effects, observe};
-use crate::session::{Session, State};
+mod arithmetic;
+mod figure;
+
+use crate::cause::fault_causes;
+use crate::effects::{Effects, MemoryChange, observe};
+use crate::instruction::{instruction_text, plain_text, written};
+use crate::journey::State;
+use crate::meaning::{Meaning, Meanings};
+use crate::questions::{LastWriter, Thing, last_write};
+use crate::session::Session;
 use crate::stack::entered;
+use crate::words::{by_hand_words, call_failed, line_words, lines_words, place};
 use wendax_image::Image;
-use wendax_isa::w16::{Insn, NO_BASE, NumberStyle, Op, OperandKind, TRAPS, call_by_number, disassemble, reason};
-use wendax_machine::{AccessKind, Machine, Need, Note, RegionKind, Stop};
+use wendax_isa::Target;
+use wendax_isa::w16::{Insn, NO_BASE, Op, OperandKind, reason};
+use wendax_machine::{
+    AccessKind, CellState, Event, Fault, Frame, FrameKind, Machine, Need, Note, StepKind, Stop, Writer,
+};
 
 /// How the next step will end.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -18,83 +32,124 @@ pub enum Outlook {
     Waits,
     /// It needs something else of the host first.
     Asks,
-    /// It will fail.
-    Fails,
+    /// It will fail, and the program does not handle it.
+    Fails(Fault),
     /// It will go on for ever.
     Circles,
     /// There is no next step.
     Over,
 }
 
-/// An account of the next instruction.
+/// Who set a flag that the next instruction looks at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Cause {
+    /// The flag's letter.
+    pub flag: char,
+    /// Who set it; `None` when nobody did.
+    pub writer: Option<Writer>,
+}
+
+/// An account of the next step.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Explanation {
-    /// The instruction, with names; what stands there when it is none.
+    /// The instruction as it is written in the source, or with names; what stands there when it is none.
     pub text: String,
     /// What it does in general: its line of the instruction table.
     pub meaning: &'static str,
+    /// What a person changed by hand at this step.
+    pub by_hand: Vec<String>,
     /// What it will do now: sentences, the most important first.
     pub sentences: Vec<String>,
+    /// Numbers bit by bit under each other, to be shown as they are, in a type where all signs are as wide.
+    pub figure: Vec<String>,
     /// Something looks wrong about it.
     pub caution: Option<String>,
+    /// Cycles it will take, when it will be done.
+    pub cycles: Option<u64>,
+    /// It jumps or not, when that hangs on something.
+    pub taken: Option<bool>,
+    /// Who set the flags it looks at.
+    pub causes: Vec<Cause>,
     /// How it will end.
     pub outlook: Outlook,
+}
+
+impl Explanation {
+    fn empty(outlook: Outlook) -> Self {
+        Self {
+            text: String::new(),
+            meaning: "",
+            by_hand: Vec::new(),
+            sentences: Vec::new(),
+            figure: Vec::new(),
+            caution: None,
+            cycles: None,
+            taken: None,
+            causes: Vec::new(),
+            outlook,
+        }
+    }
 }
 
 /// Explains the next step of a session.
 pub fn explain(session: &Session) -> Explanation {
     let machine = session.machine();
     if let State::Finished(status) = session.state() {
-        let sentences = vec![format!("the program ended with status {status}; go back with the left arrow")];
-        return Explanation { text: String::new(), meaning: "", sentences, caution: None, outlook: Outlook::Over };
+        let mut explanation = Explanation::empty(Outlook::Over);
+        explanation.sentences = vec![format!("the program ended with status {status}; go back with the left arrow")];
+        return explanation;
     }
     let insn = machine.instruction_at(machine.pc());
     let mut fork = session.fork();
     let (stop, effects) = observe(&mut fork);
-    let outlook = match stop {
-        Stop::Steps | Stop::Depth | Stop::Breakpoint | Stop::Brk | Stop::Finished(_) => {
-            Outlook::Done(Box::new(effects))
-        }
-        Stop::Needs(Need::Input) => Outlook::Waits,
-        Stop::Needs(Need::Clock | Need::Wait(_)) => Outlook::Asks,
-        Stop::Fault(_) => Outlook::Fails,
-        Stop::Circling => Outlook::Circles,
+    let outlook = match (stop, effects) {
+        (Stop::Needs(Need::Input), _) => Outlook::Waits,
+        (Stop::Needs(Need::Clock | Need::Wait(_)), _) => Outlook::Asks,
+        (Stop::Fault(fault), _) => Outlook::Fails(fault),
+        (Stop::Circling { .. } | Stop::Idle { .. }, None) => Outlook::Circles,
+        (_, Some(effects)) => Outlook::Done(Box::new(effects)),
+        (_, None) => Outlook::Over,
     };
-    let teller = Teller { machine, image: session.image() };
-    let mut explanation = Explanation {
-        text: insn.map_or_else(String::new, |insn| teller.text(insn)),
-        meaning: insn.map_or("", |insn| insn.row().meaning),
-        sentences: Vec::new(),
-        caution: insn.and_then(|insn| teller.caution(insn)),
-        outlook,
-    };
-    teller.sentences(insn, &stop, &mut explanation);
-    if let Some(input) = session.recorded_input().filter(|_| insn.is_some_and(|insn| insn.op() == Op::Sys)) {
-        let text = String::from_utf8_lossy(input);
-        explanation.sentences.push(format!("typed here before: {:?}; it will be taken again", text.trim_end()));
-    }
+    let teller = Teller::new(session, insn);
+    let mut explanation = Explanation::empty(outlook);
+    explanation.by_hand = session.changes_by_hand().iter().map(|change| by_hand_words(session, change)).collect();
+    teller.fill(insn, &mut explanation);
     explanation
 }
 
-struct Teller<'a> {
-    machine: &'a Machine,
-    image: &'a Image,
+/// How the source writes its numbers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Base {
+    Decimal,
+    Hexadecimal,
+    Binary,
 }
 
-impl Teller<'_> {
-    fn text(&self, insn: Insn) -> String {
-        let pc = u16::try_from(self.machine.pc()).unwrap_or(0);
-        // Constants that happen to equal an address keep their number; only targets and data are named.
-        let constant =
-            matches!(insn.op(), Op::Mov | Op::Cmp) && !self.has_label(insn.value) || is_arithmetic(insn.op());
-        let name = |value: u16| if constant { None } else { self.label(value.into()) };
-        let style =
-            if self.machine.access_of(insn).is_some() { NumberStyle::Hexadecimal } else { NumberStyle::Decimal };
-        disassemble(insn, pc, style, &name)
+struct Teller<'a> {
+    session: &'a Session,
+    machine: &'a Machine,
+    image: &'a Image,
+    target: &'static Target,
+    base: Base,
+    meanings: Meanings,
+}
+
+impl<'a> Teller<'a> {
+    fn new(session: &'a Session, insn: Option<Insn>) -> Self {
+        let machine = session.machine();
+        let text = insn.and_then(|insn| written(session, machine.pc(), insn)).unwrap_or_default().to_ascii_lowercase();
+        let base = match () {
+            () if text.contains("0x") => Base::Hexadecimal,
+            () if text.contains("0b") => Base::Binary,
+            () => Base::Decimal,
+        };
+        let meanings = Meanings::of(session);
+        Self { session, machine, image: session.image(), target: machine.target(), base, meanings }
     }
 
-    fn has_label(&self, value: u16) -> bool {
-        value >= 0x20 && self.label(value.into()).is_some()
+    fn text(&self, insn: Insn) -> String {
+        let pc = self.machine.pc();
+        written(self.session, pc, insn).unwrap_or_else(|| plain_text(self.session, pc, insn))
     }
 
     fn label(&self, address: u32) -> Option<String> {
@@ -102,81 +157,146 @@ impl Teller<'_> {
     }
 
     fn register(&self, code: u8) -> &'static str {
-        self.machine.target().registers.get(usize::from(code)).map_or("?", |info| info.name)
+        self.target.registers.get(usize::from(code)).map_or("?", |info| info.name)
     }
 
-    /// An address with its name: `0310 (total)`.
     fn place(&self, address: u32) -> String {
-        let hex = self.machine.target().hex_address(address);
-        match self.image.nearest_label(address) {
-            Some((symbol, 0)) => format!("{hex} ({})", symbol.name),
-            Some((symbol, offset)) => format!("{hex} ({} + {offset})", symbol.name),
-            None => hex,
-        }
+        place(self.image, self.target, address)
     }
 
-    /// A value as people read it: decimal, signed too where it is negative, and what it points to.
+    /// A value as people read it: in the base the source uses, decimal beside it, signed too where it is negative, and
+    /// what it points to.
     fn value(&self, value: u32) -> String {
-        let target = self.machine.target();
-        let signed = target.signed(value);
-        let mut text = value.to_string();
-        if signed < 0 {
-            text = format!("{value} ({signed})");
+        if let Some(name) = self.label(value).filter(|_| value >= self.target.map.vectors_end) {
+            return format!("{} ({name})", self.target.hex(value));
         }
-        if let Some(name) = self.label(value).filter(|_| value >= 0x20) {
-            return format!("{} ({name})", target.hex(value));
+        let signed = self.target.signed(value);
+        let plain = if signed < 0 { format!("{value} ({signed})") } else { value.to_string() };
+        match self.base {
+            Base::Decimal => plain,
+            _ if value < 10 => plain,
+            Base::Hexadecimal => format!("0x{value:X} ({})", plain.replace(" (", ", ").replace(')', "")),
+            Base::Binary => format!("0b{value:b} ({})", plain.replace(" (", ", ").replace(')', "")),
         }
-        text
     }
 
-    fn sentences(&self, insn: Option<Insn>, stop: &Stop, explanation: &mut Explanation) {
+    /// The value of a register: of one that holds addresses as an address, the other form beside.
+    fn value_in(&self, register: u8, value: u32) -> String {
+        let named = self.label(value).is_some();
+        let is_address = self.meanings.register(usize::from(register)) == Meaning::Address;
+        if is_address && !named && value >= self.target.map.vectors_end {
+            format!("{} ({value})", self.target.hex_address(value))
+        } else {
+            self.value(value)
+        }
+    }
+
+    fn held(&self, register: u8) -> String {
+        self.value_in(register, self.machine.register(usize::from(register)))
+    }
+
+    // ---- the account
+
+    fn fill(&self, insn: Option<Insn>, explanation: &mut Explanation) {
+        explanation.text = insn.map_or_else(String::new, |insn| self.text(insn));
+        explanation.meaning = insn.map_or("", |insn| insn.row().meaning);
+        match explanation.outlook.clone() {
+            Outlook::Fails(fault) => {
+                let trap = self.target.trap_name(fault.kind.trap());
+                explanation.sentences.push(format!("fails: {}", fault.kind));
+                explanation.sentences.extend(fault_causes(self.session, &fault));
+                explanation.sentences.push(format!("trap {trap}: the program has no handler for it"));
+            }
+            Outlook::Circles => {
+                explanation.sentences.push("jumps to itself for ever: nothing will change any more".to_owned());
+            }
+            Outlook::Waits | Outlook::Asks | Outlook::Over => {
+                explanation.sentences.extend(insn.and_then(|insn| self.call(insn)));
+                if explanation.outlook == Outlook::Waits {
+                    explanation.sentences.push("waits for something to be typed".to_owned());
+                }
+            }
+            Outlook::Done(effects) => self.fill_done(insn, &effects, explanation),
+        }
+        if let State::Circling { .. } | State::Idle { .. } = self.session.state() {
+            let lines = lines_words(self.session, &self.session.round());
+            explanation.sentences.push(format!("{lines}: the same state comes again and again"));
+        }
+        if let Some(input) = self.session.recorded_input().filter(|_| insn.is_some_and(|insn| insn.op() == Op::Sys)) {
+            let text = String::from_utf8_lossy(&input[..input.len().min(200)]).into_owned();
+            let ahead = self.session.now() == self.session.end();
+            let when = if ahead { "typed ahead" } else { "typed here before" };
+            let again = if ahead { "it will be read" } else { "it will be taken again" };
+            explanation.sentences.push(format!("{when}: {:?}; {again}", text.trim_end()));
+        }
+    }
+
+    fn fill_done(&self, insn: Option<Insn>, effects: &Effects, explanation: &mut Explanation) {
+        explanation.cycles = Some(effects.cycles);
+        match effects.kind {
+            StepKind::Interrupt(number) => self.entry(number, true, None, effects, explanation),
+            StepKind::Trap(number) => self.entry(number, false, insn, effects, explanation),
+            StepKind::Instruction | StepKind::Call(_) => {
+                let Some(insn) = insn else { return };
+                explanation.caution = self.caution(insn);
+                explanation.sentences.extend(self.main(insn, effects));
+                explanation.sentences.extend(arithmetic::reasons(self, insn, effects));
+                explanation.sentences.extend(self.flags(insn, effects));
+                explanation.figure = figure::of(self, insn, effects);
+                if let Op::Jump(cond) = insn.op() {
+                    explanation.causes = self.causes(u32::from(cond.flags()));
+                    explanation.sentences.extend(self.cause_words(&explanation.causes));
+                }
+                explanation.taken = self.reason(insn).map(|(taken, _)| taken);
+            }
+        }
+    }
+
+    /// An interrupt or trap of the program's own is entered.
+    fn entry(
+        &self,
+        number: u32,
+        interrupt: bool,
+        insn: Option<Insn>,
+        effects: &Effects,
+        explanation: &mut Explanation,
+    ) {
+        let name = self.target.trap_name(number);
+        let handler = self.place(effects.next);
         let sentences = &mut explanation.sentences;
-        match stop {
-            Stop::Fault(fault) => {
-                let trap = TRAPS.get(fault.kind.trap() as usize).copied().unwrap_or("");
-                sentences.push(format!("fails: {}", fault.kind));
-                sentences.extend(insn.zip(fault.kind.address()).and_then(|(insn, at)| self.stack_limit(insn, at)));
-                sentences.push(format!("{trap}, trap {}, and the program has no handler for it", fault.kind.trap()));
-                return;
+        if interrupt {
+            explanation.text = format!("interrupt {name}");
+            explanation.meaning = "";
+            let before = insn.or_else(|| self.machine.instruction_at(self.machine.pc())).map(|insn| self.text(insn));
+            let before = before.map_or(String::new(), |text| format!(" before `{text}`"));
+            sentences.push(format!("the interrupt {name} comes{before}: its handler at {handler} takes over"));
+        } else if effects.length > 0 {
+            sentences.extend(insn.and_then(|insn| self.call(insn)));
+            sentences.push(format!("trap {name} is the program's own: its handler at {handler} takes over"));
+        } else {
+            if let Some(kind) = self.handled_fault(number) {
+                sentences.push(format!("fails: {}", kind.kind));
             }
-            Stop::Circling => {
-                sentences.push("jumps to itself for ever: nothing will change any more".to_owned());
-                return;
-            }
-            _ => {}
+            sentences.push(format!("trap {name}: its handler at {handler} takes over; nothing else of this happens"));
         }
-        let Outlook::Done(effects) = &explanation.outlook else {
-            if let Some(insn) = insn {
-                sentences.extend(self.call(insn));
-            }
-            if explanation.outlook == Outlook::Waits {
-                sentences.push("waits for something to be typed".to_owned());
-            }
-            return;
-        };
-        let Some(insn) = effects.insn else {
-            let what = self.machine.target().hex_address(effects.next);
-            sentences.push(format!("an interrupt comes first: its handler at {what} takes over"));
-            return;
-        };
-        sentences.extend(self.main(insn, effects));
-        sentences.extend(self.flags(insn, effects));
+        let back = if effects.length > 0 { effects.pc + effects.length } else { effects.pc };
+        let slot = effects.register(self.target.roles.stack).map_or(0, |change| change.new);
+        sentences.push(format!(
+            "the flags and the way back, {}, go onto the stack at {}; interrupts are off until it returns",
+            self.place(back),
+            self.target.hex_address(slot)
+        ));
     }
 
-    /// That a push found the stack full, or a pop empty.
-    fn stack_limit(&self, insn: Insn, address: u32) -> Option<String> {
-        let regions = self.machine.regions();
-        let stack = regions.iter().find(|region| region.kind == RegionKind::Stack)?;
-        let hex = |address| self.machine.target().hex_address(address);
-        match insn.op() {
-            Op::Push | Op::PushFl | Op::Call | Op::CallReg if address + 2 == stack.start => Some(format!(
-                "the stack is full: it ends at {}, {} frames deep",
-                hex(stack.start),
-                self.machine.frames().len()
-            )),
-            Op::Pop | Op::PopFl | Op::Ret | Op::Reti if address == stack.end => {
-                Some(format!("the stack is empty: nothing lies above {}", hex(stack.end - 1)))
-            }
+    /// The fault that a trap of the program's own is about to handle: what would stop the run without a handler.
+    fn handled_fault(&self, number: u32) -> Option<Fault> {
+        let mut fork = self.session.fork();
+        let size = self.target.word_bytes();
+        for byte in 0..size {
+            fork.feed(&Event::SetByte(number * size + byte, 0));
+        }
+        match fork.step() {
+            Stop::Fault(fault) => Some(fault),
             _ => None,
         }
     }
@@ -186,9 +306,8 @@ impl Teller<'_> {
         let op = insn.op();
         let access = self.machine.access_of(insn);
         let d = self.register(insn.a);
-        let new =
-            |index: u8| effects.registers.iter().find(|change| change.register == usize::from(index)).map(|c| c.new);
-        let result = new(insn.a).unwrap_or(0);
+        let result = effects.register(usize::from(insn.a)).map_or(0, |change| change.new);
+        let value = self.value_in(insn.a, result);
         match op {
             Op::Nop => vec!["does nothing".to_owned()],
             Op::Halt => vec!["stops the machine".to_owned()],
@@ -207,40 +326,34 @@ impl Teller<'_> {
             Op::Ldw | Op::Ldb | Op::Ldsb => {
                 let at = access.map_or(0, |access| access.address);
                 let what = if op == Op::Ldw { "word" } else { "byte" };
-                vec![format!(
-                    "{d} takes the {what} at {}: {}{}",
-                    self.place(at),
-                    self.value(result),
-                    self.same(insn.a, result)
-                )]
+                let (place, same) = (self.device_or_place(at), self.same(insn.a, result));
+                vec![format!("{d} takes the {what} at {place}: {value}{same}")]
             }
-            Op::Stw | Op::Stb => effects.memory.iter().map(|change| self.store(change, d)).collect(),
+            Op::Stw | Op::Stb => self.stored(insn, effects, d),
             Op::Push | Op::PushFl => self.pushed(insn, effects),
-            Op::Pop => vec![format!("{d} takes {} from the stack at {}", self.value(result), self.access_place(insn))],
+            Op::Pop => vec![format!("{d} takes {value} from the stack at {}", self.access_place(insn))],
             Op::PopFl => vec![format!("the flags come from the stack at {}", self.access_place(insn))],
             Op::Call | Op::CallReg => vec![
                 format!("goes to {}", self.place(effects.next)),
-                format!("the way back, {}, goes onto the stack", self.place(effects.pc + u32::from(insn.bytes()))),
+                format!("the way back, {}, goes onto the stack", self.place(effects.pc + effects.length)),
             ],
             Op::Ret | Op::Reti => vec![self.returning(effects)],
-            Op::Jump(_) | Op::JmpReg => self.jump(insn, effects),
+            Op::Jump(_) | Op::JmpReg => vec![self.jump(insn, effects)],
             Op::Djnz => {
-                let mut sentences = vec![format!("{d} becomes {} − 1 = {result}", self.held(insn.a))];
-                sentences.extend(self.jump(insn, effects));
-                sentences
+                vec![format!("{d} becomes {} − 1 = {result}", self.held(insn.a)), self.jump(insn, effects)]
             }
-            Op::Sys => self.call(insn).into_iter().chain(self.call_result(effects)).collect(),
-            _ => vec![format!(
-                "{d} becomes {} = {}{}",
-                self.formula(insn),
-                self.value(result),
-                self.same(insn.a, result)
-            )],
+            Op::Sys => self.call(insn).into_iter().chain(self.call_result(insn, effects)).collect(),
+            _ => {
+                vec![format!("{d} becomes {} = {value}{}", arithmetic::formula(self, insn), self.same(insn.a, result))]
+            }
         }
     }
 
-    fn held(&self, register: u8) -> String {
-        self.value(self.machine.register(usize::from(register)))
+    fn device_or_place(&self, address: u32) -> String {
+        match self.target.device(address) {
+            Some(device) => format!("{} ({})", self.target.hex_address(address), device.name),
+            None => self.place(address),
+        }
     }
 
     /// The source operand with its value: `r1 = 5` or `5`.
@@ -261,40 +374,12 @@ impl Teller<'_> {
         if same { " (as it is already)" } else { "" }
     }
 
-    fn formula(&self, insn: Insn) -> String {
-        let d = self.held(insn.a);
-        let s = self.value(self.source_value(insn));
-        let carry = self.machine.flags() & u32::from(wendax_isa::w16::C);
-        match insn.op() {
-            Op::Add => format!("{d} + {s}"),
-            Op::Adc => format!("{d} + {s} + C, which is {carry},"),
-            Op::Sub => format!("{d} − {s}"),
-            Op::Sbc => format!("{d} − {s} − C, which is {carry},"),
-            Op::And => format!("{d} and {s}, bit by bit,"),
-            Op::Or => format!("{d} or {s}, bit by bit,"),
-            Op::Xor => format!("{d} exclusive-or {s}"),
-            Op::Shl => format!("{d} shifted left by {}", self.source_value(insn) & 15),
-            Op::Shr | Op::Asr => format!("{d} shifted right by {}", self.source_value(insn) & 15),
-            Op::Mul => format!("{d} × {s}"),
-            Op::Mulh | Op::Mulhs => format!("the high word of {d} × {s}"),
-            Op::Div | Op::Divs => format!("{d} ÷ {s}"),
-            Op::Mod | Op::Mods => format!("the remainder of {d} ÷ {s}"),
-            Op::Not => format!("{d} with every bit inverted"),
-            Op::Neg => format!("0 − {d}"),
-            Op::Swapb => format!("{d} with its bytes exchanged"),
-            Op::Extb => format!("the low byte of {d} with its sign"),
-            Op::Rlc => format!("{d} rotated left through C, which is {carry},"),
-            Op::Rrc => format!("{d} rotated right through C, which is {carry},"),
-            _ => d,
-        }
-    }
-
     fn comparison(&self, insn: Insn) -> String {
-        let target = self.machine.target();
         let (d, s) = (self.machine.register(usize::from(insn.a)), self.source_value(insn));
+        let (name, held, source) = (self.register(insn.a), self.held(insn.a), self.source(insn));
         if insn.op() == Op::Tst {
             let word = if d & s == 0 { "no bit in common" } else { "bits in common" };
-            return format!("tests {} = {} with {}: {word}", self.register(insn.a), self.value(d), self.source(insn));
+            return format!("tests {name} = {held} with {source}: {word}");
         }
         let sign = |order: std::cmp::Ordering| match order {
             std::cmp::Ordering::Less => "less",
@@ -302,13 +387,33 @@ impl Teller<'_> {
             std::cmp::Ordering::Greater => "greater",
         };
         let unsigned = sign(d.cmp(&s));
-        let signed = sign(target.signed(d).cmp(&target.signed(s)));
+        let signed = sign(self.target.signed(d).cmp(&self.target.signed(s)));
         let both =
             if signed == unsigned { unsigned.to_owned() } else { format!("{unsigned} unsigned, {signed} signed") };
-        format!("compares {} = {} with {}: {both}", self.register(insn.a), self.value(d), self.source(insn))
+        format!("compares {name} = {held} with {source}: {both}")
     }
 
-    fn store(&self, change: &crate::effects::MemoryChange, register: &str) -> String {
+    fn stored(&self, insn: Insn, effects: &Effects, register: &str) -> Vec<String> {
+        let memory = effects.memory.iter().map(|change| self.store(change, register));
+        let devices = effects.devices.iter().map(|change| {
+            let place = self.device_or_place(change.address);
+            let (old, new) = (self.value(change.old), self.value(change.new));
+            let given = self.machine.register(usize::from(insn.a));
+            let read = if given == change.new { String::new() } else { format!("; {} is stored", self.value(given)) };
+            if change.old == change.new {
+                format!("the device register {place} stays {new}{read}")
+            } else {
+                format!("the device register {place} becomes {new}; it was {old}{read}")
+            }
+        });
+        let mut sentences: Vec<String> = memory.chain(devices).collect();
+        if effects.printed > 0 {
+            sentences.push(format!("prints {:?}", String::from_utf8_lossy(&effects.output)));
+        }
+        sentences
+    }
+
+    fn store(&self, change: &MemoryChange, register: &str) -> String {
         let (old, new) = (change.old_value(), change.new_value());
         let what = if change.new.len() == 2 { "word" } else { "byte" };
         let before = match (change.was_known, old == new) {
@@ -322,102 +427,88 @@ impl Teller<'_> {
     fn pushed(&self, insn: Insn, effects: &Effects) -> Vec<String> {
         let what = if insn.op() == Op::PushFl {
             "the flags".to_owned()
-        } else {
+        } else if self.machine.register_known(usize::from(insn.a)) {
             format!("{} = {}", self.register(insn.a), self.held(insn.a))
+        } else {
+            format!("{}, which is not set and reads 0,", self.register(insn.a))
         };
-        let at = effects.memory.first().map_or(0, |change| change.address);
-        vec![format!("puts {what} onto the stack at {}", self.machine.target().hex_address(at))]
+        let at = effects.register(self.target.roles.stack).map_or(0, |change| change.new);
+        vec![format!("puts {what} onto the stack at {}", self.target.hex_address(at))]
     }
 
     fn access_place(&self, insn: Insn) -> String {
         let address = self.machine.access_of(insn).map_or(0, |access| access.address);
-        self.machine.target().hex_address(address)
+        self.target.hex_address(address)
     }
 
     fn returning(&self, effects: &Effects) -> String {
-        let line = self.image.line_at(effects.next).map_or(String::new(), |line| format!(", line {}", line.line));
-        let from = self.machine.frames().last().map_or(String::new(), |frame| {
-            let routine = self.image.label_at(frame.target).map_or("the routine", |symbol| symbol.name.as_str());
-            format!(": {routine} is left ({} at {})", entered(frame), self.machine.target().hex_address(frame.site))
+        let line = line_words(self.session, effects.next).map_or(String::new(), |line| format!(", {line}"));
+        let sp = self.machine.register(self.target.roles.stack);
+        let left = self.machine.frames().last().filter(|frame| frame.slot == sp).map_or(String::new(), |frame| {
+            let routine = self.label(frame.target).unwrap_or_else(|| "the routine".to_owned());
+            format!(": {routine} is left ({} at {})", entered(frame), self.target.hex_address(frame.site))
         });
-        format!("returns to {}{line}{from}", self.place(effects.next))
+        format!("returns to {}{line}{left}", self.place(effects.next))
     }
 
-    fn jump(&self, insn: Insn, effects: &Effects) -> Vec<String> {
+    fn reason(&self, insn: Insn) -> Option<(bool, String)> {
         let register = u16::try_from(self.machine.register(usize::from(insn.a))).unwrap_or(0);
         let flags = u16::try_from(self.machine.flags()).unwrap_or(0);
-        let Some((taken, why)) = reason(insn.op(), flags, register) else {
-            return vec![format!("goes to {}", self.place(effects.next))];
-        };
-        let mut sentences = vec![if taken { format!("{why}; goes to {}", self.place(effects.next)) } else { why }];
-        if let Op::Jump(cond) = insn.op()
-            && let Some(writer) = self.flag_source(u32::from(cond.flags()))
-        {
-            sentences.push(writer);
+        reason(insn.op(), flags, register)
+    }
+
+    fn jump(&self, insn: Insn, effects: &Effects) -> String {
+        match self.reason(insn) {
+            None => format!("goes to {}", self.place(effects.next)),
+            Some((true, why)) => format!("{why}; goes to {}", self.place(effects.next)),
+            Some((false, why)) => why,
         }
-        sentences
     }
 
-    /// Which line set the flags a jump looks at.
-    fn flag_source(&self, bits: u32) -> Option<String> {
-        let lowest = 1 << bits.trailing_zeros().min(31);
-        let writer = self.machine.flag_writer(lowest)?;
-        let line = self.image.line_at(writer)?;
-        let text = self.machine.instruction_at(writer).map(|insn| self.text_at(insn, writer))?;
-        Some(format!("set by `{text}` on line {}", line.line))
+    // ---- flags
+
+    /// Who set each of some flags.
+    fn causes(&self, bits: u32) -> Vec<Cause> {
+        let looked_at = self.target.flags.iter().filter(|flag| bits & flag.bit != 0);
+        looked_at.map(|flag| Cause { flag: flag.name, writer: self.machine.flag_writer(flag.bit) }).collect()
     }
 
-    fn text_at(&self, insn: Insn, address: u32) -> String {
-        let address = u16::try_from(address).unwrap_or(0);
-        disassemble(insn, address, NumberStyle::Decimal, &|_| None)
-    }
-
-    /// What a system call is given.
-    fn call(&self, insn: Insn) -> Vec<String> {
-        if insn.op() != Op::Sys {
-            return Vec::new();
-        }
-        let number = insn.value;
-        let Some(call) = u8::try_from(number).ok().and_then(call_by_number) else {
-            return vec![format!("there is no system call {number:02X}: C will be 1")];
-        };
-        let mut text = format!("{}: {}", call.name, call.meaning);
-        for (register, what) in call.takes {
-            let value = self.machine.register(usize::from(*register));
-            let shown = match *what {
-                "address" | "path" => self.quoted(value),
-                "character" => format!("{:?}", char::from(value.to_le_bytes()[0])),
-                _ if call.name == "put_int" => self.machine.target().signed(value).to_string(),
-                _ => self.value(value),
-            };
-            text.push_str(&format!("; {what} {shown}"));
-        }
-        vec![text]
-    }
-
-    /// The text at an address, as far as it is short.
-    fn quoted(&self, address: u32) -> String {
-        const MOST: u32 = 40;
-        let mask = self.machine.target().address_mask();
-        let bytes: Vec<u8> = (0..MOST)
-            .map(|offset| self.machine.byte(address.wrapping_add(offset) & mask))
-            .take_while(|&b| b != 0)
-            .collect();
-        let more = if bytes.len() == MOST as usize { "…" } else { "" };
-        format!("{:?}{more} at {}", String::from_utf8_lossy(&bytes), self.place(address))
-    }
-
-    fn call_result(&self, effects: &Effects) -> Option<String> {
-        let failed = effects.flags.new & u32::from(wendax_isa::w16::C) != 0;
-        let result = effects.registers.iter().find(|change| change.register == 0);
-        match (failed, result) {
-            (true, result) => {
-                let code = result.map_or_else(|| self.machine.register(0), |change| change.new) as usize;
-                let text = wendax_isa::w16::ERRORS.get(code.wrapping_sub(1)).map_or("", |(_, text)| *text);
-                Some(format!("fails with error {code}, {text}: C becomes 1"))
+    /// The same in words, flags of one writer together.
+    fn cause_words(&self, causes: &[Cause]) -> Vec<String> {
+        let mut groups: Vec<(Option<Writer>, String)> = Vec::new();
+        for cause in causes {
+            match groups.iter_mut().find(|(writer, _)| *writer == cause.writer) {
+                Some((_, letters)) => {
+                    letters.push_str(" and ");
+                    letters.push(cause.flag);
+                }
+                None => groups.push((cause.writer, cause.flag.to_string())),
             }
-            (false, Some(change)) => Some(format!("r0 becomes {}", self.value(change.new))),
-            (false, None) => None,
+        }
+        let alone = groups.len() == 1;
+        groups
+            .into_iter()
+            .map(|(writer, letters)| {
+                let subject = if alone { String::new() } else { format!("{letters} ") };
+                format!("{subject}{}", self.writer_words(writer))
+            })
+            .collect()
+    }
+
+    fn writer_words(&self, writer: Option<Writer>) -> String {
+        match writer {
+            None => "not set by anything yet: flags begin at 0".to_owned(),
+            Some(Writer::Person) => "set by hand".to_owned(),
+            Some(Writer::Entry(number)) => format!("set by the entry of {}", self.target.trap_name(number)),
+            Some(Writer::Instruction(address)) => {
+                let line = line_words(self.session, address);
+                let line =
+                    line.map_or_else(|| format!("at {}", self.target.hex_address(address)), |l| format!("on {l}"));
+                match instruction_text(self.session, address) {
+                    Some(text) => format!("set by `{text}` {line}"),
+                    None => format!("set by what stood {line}"),
+                }
+            }
         }
     }
 
@@ -426,12 +517,8 @@ impl Teller<'_> {
         if effects.flags.touched == 0 || insn.op() == Op::Sys {
             return None;
         }
-        let parts: Vec<String> = self
-            .machine
-            .target()
-            .flags
-            .iter()
-            .filter(|flag| effects.flags.touched & flag.bit != 0)
+        let touched = self.target.flags.iter().filter(|flag| effects.flags.touched & flag.bit != 0);
+        let parts: Vec<String> = touched
             .map(|flag| {
                 let (old, new) = (effects.flags.old & flag.bit != 0, effects.flags.new & flag.bit != 0);
                 let value = u8::from(new);
@@ -445,19 +532,81 @@ impl Teller<'_> {
         Some(format!("flags: {}", parts.join("  ")))
     }
 
+    // ---- system calls
+
+    /// What a system call is given.
+    fn call(&self, insn: Insn) -> Option<String> {
+        if insn.op() != Op::Sys {
+            return None;
+        }
+        let number = u32::from(insn.value);
+        let Some(call) = self.target.call(number) else {
+            return Some(format!("there is no system call {number:02X}"));
+        };
+        let mut text = format!("{}: {}", call.name, call.meaning);
+        for (register, what) in call.takes {
+            let value = self.machine.register(usize::from(*register));
+            let shown = match *what {
+                "address" | "path" => self.quoted(value),
+                "character" => format!("{:?}", char::from(value.to_le_bytes()[0])),
+                "status" => self.status(usize::from(*register), value),
+                _ if call.name == "put_int" => self.target.signed(value).to_string(),
+                _ => self.value(value),
+            };
+            text.push_str(&format!("; {what} {shown}"));
+        }
+        Some(text)
+    }
+
+    /// A status with who left it there, since a leftover is often given for one.
+    fn status(&self, register: usize, value: u32) -> String {
+        let by = match last_write(self.session, Thing::Register(register), self.session.now()) {
+            Some(LastWriter::Step(effects)) => {
+                let text = instruction_text(self.session, effects.pc);
+                let line = line_words(self.session, effects.pc);
+                let what = text.map_or(String::new(), |text| format!(" by `{text}`"));
+                format!(", left there{what}{}", line.map_or(String::new(), |line| format!(" on {line}")))
+            }
+            Some(LastWriter::ByHand(_)) => ", set by hand".to_owned(),
+            None => String::new(),
+        };
+        format!("{}{by}", self.value(value))
+    }
+
+    /// The text at an address, as far as it is short.
+    fn quoted(&self, address: u32) -> String {
+        const MOST: u32 = 40;
+        let mask = self.target.address_mask();
+        let bytes: Vec<u8> = (0..MOST)
+            .map(|offset| self.machine.byte(address.wrapping_add(offset) & mask))
+            .take_while(|&b| b != 0)
+            .collect();
+        let more = if bytes.len() == MOST as usize { "…" } else { "" };
+        format!("{:?}{more} at {}", String::from_utf8_lossy(&bytes), self.place(address))
+    }
+
+    fn call_result(&self, insn: Insn, effects: &Effects) -> Option<String> {
+        let result = self.target.roles.results[0];
+        let name = self.target.registers[result].name;
+        let change = effects.register(result);
+        if call_failed(self.target, effects) {
+            let code = change.map_or_else(|| self.machine.register(result), |change| change.new);
+            let error = self.target.error(code);
+            return Some(format!(
+                "fails: {error}; C becomes 1, and {name} the error's number {code}, which is no data"
+            ));
+        }
+        let gives = self.target.call(insn.value.into()).map_or("", |call| call.gives);
+        let gives = if gives.is_empty() { String::new() } else { format!(", the {gives}") };
+        change.map(|change| format!("{name} becomes {}{gives}; C becomes 0", self.value(change.new)))
+    }
+
+    // ---- what looks wrong
+
     /// What looks wrong about the next instruction.
     fn caution(&self, insn: Insn) -> Option<String> {
         if matches!(insn.op(), Op::Ret | Op::Reti) {
-            let sp = self.machine.register(self.machine.target().stack_register);
-            return match self.machine.note(sp) {
-                Note::Return => None,
-                Note::Register(register) => {
-                    let name = self.machine.target().registers.get(register as usize)?.name;
-                    Some(format!("the stack holds {name} that was pushed, not the way back"))
-                }
-                Note::Flags => Some("the stack holds flags that were pushed, not the way back".to_owned()),
-                Note::Other => Some("what lies on the stack is no way back".to_owned()),
-            };
+            return self.wrong_return(insn.op());
         }
         let operands = insn.row().operands.iter().filter(|kind| **kind == OperandKind::Register).count();
         if operands == 2 && insn.b != NO_BASE && !self.machine.register_known(usize::from(insn.b)) {
@@ -466,26 +615,64 @@ impl Teller<'_> {
         let access = self.machine.access_of(insn)?;
         let unwritten = access.kind == AccessKind::Read
             && (access.address..access.address + access.bytes)
-                .any(|at| self.machine.cell(at) == wendax_machine::CellState::NeverWritten);
+                .any(|at| self.machine.cell(at) == CellState::NeverWritten);
         unwritten.then(|| format!("nothing was ever written at {}", self.place(access.address)))
     }
-}
 
-fn is_arithmetic(op: Op) -> bool {
-    matches!(
-        op,
-        Op::Add
-            | Op::Adc
-            | Op::Sub
-            | Op::Sbc
-            | Op::And
-            | Op::Or
-            | Op::Xor
-            | Op::Shl
-            | Op::Shr
-            | Op::Asr
-            | Op::Mul
-            | Op::Div
-            | Op::Mod
-    )
+    /// A return that will not take the way back of the routine it leaves.
+    fn wrong_return(&self, op: Op) -> Option<String> {
+        let sp = self.machine.register(self.target.roles.stack);
+        let Some(frame) = self.machine.frames().last() else {
+            return Some(match self.on_the_stack(sp) {
+                Some(what) => format!("no routine was called; the stack holds {what}"),
+                None => "no routine was called that this could return from".to_owned(),
+            });
+        };
+        if frame.slot != sp {
+            let what = self.on_the_stack(sp);
+            return Some(match what {
+                Some(what) => format!("the stack holds {what}, not the way back"),
+                None => "what lies on the stack is no way back".to_owned(),
+            });
+        }
+        let word = self.machine.word(sp);
+        if word != frame.back {
+            let (was, is) = (self.target.hex_address(frame.back), self.target.hex_address(word));
+            let by = match last_write(self.session, Thing::Memory(sp), self.session.now()) {
+                Some(LastWriter::Step(effects)) => {
+                    let line = line_words(self.session, effects.pc).map_or(String::new(), |line| format!(" on {line}"));
+                    instruction_text(self.session, effects.pc)
+                        .map_or(String::new(), |text| format!(", by `{text}`{line}"))
+                }
+                Some(LastWriter::ByHand(_)) => ", by hand".to_owned(),
+                None => String::new(),
+            };
+            return Some(format!("the way back was {was} and was written over with {is}{by}"));
+        }
+        self.other_kind_of_return(op, frame)
+    }
+
+    /// What was pushed to a word of the stack, if that is known.
+    fn on_the_stack(&self, address: u32) -> Option<String> {
+        match self.machine.note(address) {
+            Note::Register(register) => {
+                let name = self.target.registers.get(register as usize)?.name;
+                Some(format!("{name} that was pushed"))
+            }
+            Note::Flags => Some("flags that were pushed".to_owned()),
+            Note::Return | Note::Other => None,
+        }
+    }
+
+    fn other_kind_of_return(&self, op: Op, frame: &Frame) -> Option<String> {
+        match (op, frame.kind) {
+            (Op::Ret, FrameKind::Interrupt(_) | FrameKind::Trap(_)) => {
+                Some("a handler returns with `reti`: the flags stay on the stack".to_owned())
+            }
+            (Op::Reti, FrameKind::Call) => {
+                Some("this routine was called, and returns with `ret`: one word more is taken for flags".to_owned())
+            }
+            _ => None,
+        }
+    }
 }

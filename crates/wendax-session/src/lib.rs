@@ -22,25 +22,37 @@
 //!
 //! This crate knows nothing of screens.
 
+mod cause;
 mod commands;
 mod effects;
 mod explain;
 mod history;
+mod instruction;
+mod journey;
 mod log;
+mod meaning;
+mod questions;
 mod replay;
 mod ribbon;
 mod session;
 mod stack;
 mod transcript;
+mod visits;
+mod words;
 
-pub use commands::{Command, Progress};
-pub use effects::{Effects, FlagsChange, MemoryChange, RegisterChange};
-pub use explain::{Explanation, Outlook, explain};
-pub use replay::{Outcome, Replay};
+pub use cause::fault_causes;
+pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
+pub use explain::{Cause, Explanation, Outlook, explain};
+pub use journey::{Command, Progress, State, Why};
+pub use meaning::{Meaning, Meanings};
+pub use questions::{LastWriter, Thing, last_write};
+pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
-pub use session::{Session, State, Why};
+pub use session::{ByHand, Dropped, Session};
 pub use stack::{StackWord, WordKind, read_stack};
 pub use transcript::{Piece, Transcript};
+pub use wendax_machine::FlagsChange;
+pub use words::{by_hand_words, change_words, dropped_words, line_words, lines_words, place, state_words};
 
 // The properties of time once more, with checkpoints every few steps (see `history::INTERVAL`).
 #[cfg(test)]

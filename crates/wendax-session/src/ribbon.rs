@@ -17,7 +17,7 @@ pub enum MarkKind {
 }
 
 /// A mark on the ribbon.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Mark {
     /// The step.
     pub step: u64,

@@ -1,117 +1,153 @@
 //! A walk through one run: the machine at some step, and all that is needed to be at another.
 //!
-//! What always holds: every event of the log before index `fed` has been fed to the machine and no other;
-//! `end` is the furthest step taken on this branch; checkpoints, log, transcript and ribbon tell of this
-//! branch only; `trail` ends at the present step or is empty.
+//! What always holds: every event of the log before index `fed` has been fed to the machine and no other; at rest those
+//! are the events of earlier steps and the changes by hand at the present one, so that each step has one state, however
+//! it is come to. `edge` is the furthest step taken on this branch; checkpoints, log, transcript and ribbon tell of
+//! this branch only; `trail` ends at the present step or is empty. What the walk takes in memory has a bound: see
+//! [`Session::with_budget`].
 
-use crate::commands::{Journey, Progress};
+use crate::commands::LineLooker;
 use crate::effects::{Effects, observe};
 use crate::history::{Checkpoint, History, INTERVAL};
+use crate::journey::{Doing, Forward, Journey, State, Why};
 use crate::log::{Entry, Log};
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeSet, VecDeque};
+use std::sync::Arc;
 use wendax_image::Image;
-use wendax_machine::{Event, Fault, Machine, Run, Settings, Stop};
+use wendax_machine::{Event, Machine, Observer, Run, Settings, Snapshot, Stop, Watch};
+use wendax_source::Sources;
 
 /// Steps of the past whose effects are kept at hand.
-const TRAIL: u64 = 32;
-/// A replay longer than this leaves a checkpoint [`NEAR`] steps before where it goes, so that going on
-/// backwards from there is quick.
-const LONG: u64 = 20_000;
-const NEAR: u64 = 2_000;
+pub(crate) const TRAIL: u64 = 32;
+/// Bytes that history and log may take unless told otherwise.
+const BUDGET: usize = 256 << 20;
 
-/// What the program is doing.
+/// How far a branch goes, and what the program does there when that is more than being paused.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum State {
-    /// Before its first step.
-    Ready,
-    /// A command is under way.
-    Running,
-    /// It asks for typed input.
-    Waiting,
-    /// Between two steps.
-    Paused(Why),
-    /// It ended with this status.
-    Finished(u32),
-    /// An instruction failed.
-    Fault(Fault),
-    /// It repeats one state for ever.
-    Circling,
+pub(crate) struct Edge {
+    pub(crate) step: u64,
+    pub(crate) state: Option<State>,
 }
 
-/// Why a walk paused.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Why {
-    /// The step was done.
-    Stepped,
-    /// The routine returned.
-    Returned,
-    /// There is a breakpoint.
-    Breakpoint,
-    /// This is the line that was asked for.
-    Line,
-    /// Someone asked it to pause.
-    Asked,
-    /// It ran a `brk`.
-    Brk,
-    /// This is the step that was asked for.
-    Sought,
-    /// Someone changed the state.
-    Edited,
+/// What a new branch leaves behind: what lay ahead of where it begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Dropped {
+    /// Steps.
+    pub steps: u64,
+    /// Times something was typed.
+    pub typed: usize,
+    /// Changes by hand.
+    pub edits: usize,
+}
+
+/// A change a person made by hand.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ByHand {
+    /// The step it belongs to.
+    pub step: u64,
+    /// What was done.
+    pub event: Event,
+    /// What was there; `None` when it had never been set.
+    pub was: Option<u32>,
 }
 
 /// A walk through a run.
 #[derive(Debug, Clone)]
 pub struct Session {
-    image: Image,
+    image: Arc<Image>,
+    sources: Sources,
     pub(crate) machine: Machine,
     pub(crate) history: History,
     log: Log,
-    fed: usize,
+    pub(crate) fed: usize,
+    /// Everything done from the start of the run up to now, in steps and work worth as much.
+    pub(crate) effort: u64,
     transcript: Transcript,
     ribbon: Ribbon,
+    /// Where the run stopped or failed, and where things were typed or changed, in order of step.
     marks: Vec<Mark>,
     breakpoints: BTreeSet<u32>,
-    pub(crate) end: u64,
-    /// What the program is doing at `end`, when that is more than being paused.
-    pub(crate) end_state: Option<State>,
-    pub(crate) state: State,
-    pub(crate) journey: Option<Journey>,
-    /// What was under way when the program began to wait for input.
-    interrupted: Option<Journey>,
+    pub(crate) edge: Edge,
+    pub(crate) doing: Doing,
     trail: VecDeque<Effects>,
+    /// What the last command changed as a whole, when it took several steps.
+    stride: Option<Effects>,
+    pub(crate) line_looker: Option<LineLooker>,
+    budget: usize,
+    watch: Watch,
+    /// Bytes that may be printed.
+    most_output: u64,
 }
 
 impl Session {
     /// A walk that stands before the first step.
     pub fn new(image: Image, settings: Settings) -> Self {
         let mut machine = Machine::new(&image, settings);
-        let start = Checkpoint { snapshot: machine.snapshot(), fed: 0 };
+        let start = Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: 0 };
         Self {
-            image,
+            image: Arc::new(image),
+            sources: Sources::new(),
             machine,
             history: History::new(start),
             log: Log::default(),
             fed: 0,
+            effort: 0,
             transcript: Transcript::default(),
             ribbon: Ribbon::default(),
             marks: Vec::new(),
             breakpoints: BTreeSet::new(),
-            end: 0,
-            end_state: None,
-            state: State::Ready,
-            journey: None,
-            interrupted: None,
+            edge: Edge { step: 0, state: None },
+            doing: Doing::Rests(State::Ready),
             trail: VecDeque::new(),
+            stride: None,
+            line_looker: None,
+            budget: BUDGET,
+            watch: Watch::Circling,
+            most_output: u64::MAX,
         }
+    }
+
+    /// The same with the texts the program was made of, so that it can be told in its own words.
+    #[must_use]
+    pub fn with_sources(mut self, sources: Sources) -> Self {
+        self.sources = sources;
+        self
+    }
+
+    /// The same with a bound on what history and log may take, in bytes. Over it the past is kept more sparsely, and
+    /// at last its beginning is forgotten.
+    #[must_use]
+    pub fn with_budget(mut self, bytes: usize) -> Self {
+        self.budget = bytes;
+        self
+    }
+
+    /// The same, stopping also when the program waits by itself for a key or a lever; see [`State::Idle`].
+    #[must_use]
+    pub fn stopping_when_idle(mut self) -> Self {
+        self.watch = Watch::Idle;
+        self
+    }
+
+    /// The same, stopping once so many bytes have been printed; see [`Why::Output`].
+    #[must_use]
+    pub fn stopping_after_output(mut self, bytes: u64) -> Self {
+        self.most_output = bytes;
+        self
     }
 
     // ---- looking
 
     /// The program walked through.
-    pub fn image(&self) -> &Image {
+    pub fn image(&self) -> &Arc<Image> {
         &self.image
+    }
+
+    /// The texts it was made of.
+    pub fn sources(&self) -> &Sources {
+        &self.sources
     }
 
     /// The machine as it is at the present step.
@@ -121,12 +157,16 @@ impl Session {
 
     /// What the program is doing.
     pub fn state(&self) -> &State {
-        &self.state
+        match &self.doing {
+            Doing::Rests(state) => state,
+            Doing::Waits(_) => &State::Waiting,
+            Doing::Travels(_) => &State::Running,
+        }
     }
 
     /// Address of the next instruction; of the last one when the program has ended.
     pub fn present_address(&self) -> u32 {
-        match (&self.state, self.last_step()) {
+        match (self.state(), self.last_step()) {
             (State::Finished(_), Some(last)) => last.pc,
             _ => self.machine.pc(),
         }
@@ -139,12 +179,22 @@ impl Session {
 
     /// Steps taken on this branch altogether.
     pub fn end(&self) -> u64 {
-        self.end
+        self.edge.step
+    }
+
+    /// The earliest step there is a way back to: 0 unless what was kept grew past its bound.
+    pub fn oldest(&self) -> u64 {
+        self.history.oldest().step()
+    }
+
+    /// Bytes that history and log take.
+    pub fn memory_in_use(&self) -> usize {
+        self.history.bytes() + self.log.bytes() + self.machine.kept_input()
     }
 
     /// A command is under way.
     pub fn is_running(&self) -> bool {
-        self.journey.is_some()
+        matches!(self.doing, Doing::Travels(_))
     }
 
     /// Effects of the latest steps, oldest first; the last one is that of the step just taken.
@@ -157,23 +207,31 @@ impl Session {
         self.trail.back()
     }
 
+    /// What the command that led here changed as a whole: the step just taken, or the stride.
+    pub fn last_change(&self) -> Option<&Effects> {
+        self.stride.as_ref().or(self.trail.back())
+    }
+
+    /// What a person changed by hand at the present step, in order.
+    pub fn changes_by_hand(&self) -> Vec<ByHand> {
+        let now = self.now();
+        let here = self.log.from(self.log.index_at(now)).iter().take_while(|entry| entry.step == now);
+        here.filter(|entry| entry.event.is_edit()).map(by_hand).collect()
+    }
+
+    /// All changes by hand on this branch, in order.
+    pub fn edits(&self) -> Vec<ByHand> {
+        self.log.entries().iter().filter(|entry| entry.event.is_edit()).map(by_hand).collect()
+    }
+
     /// Depth of calls over the run.
     pub fn ribbon(&self) -> &Ribbon {
         &self.ribbon
     }
 
     /// What happened where, in order of step.
-    pub fn marks(&self) -> Vec<Mark> {
-        let of_log = self.log.entries().iter().filter_map(|entry| match entry.event {
-            Event::Typed(_) | Event::InputEnds => Some(Mark { step: entry.step, kind: MarkKind::Input }),
-            Event::SetRegister(..) | Event::SetFlags(_) | Event::SetByte(..) | Event::Levers(_) => {
-                Some(Mark { step: entry.step, kind: MarkKind::Edit })
-            }
-            Event::Clock(_) | Event::Waited => None,
-        });
-        let mut marks: Vec<Mark> = self.marks.iter().copied().chain(of_log).collect();
-        marks.sort_by_key(|mark| (mark.step, mark.kind));
-        marks
+    pub fn marks(&self) -> &[Mark] {
+        &self.marks
     }
 
     /// What was printed and typed up to now, in order, as far as it is kept.
@@ -186,7 +244,9 @@ impl Session {
         let (base, output) = self.transcript.up_to(self.machine.printed());
         let index = |at: u64| usize::try_from(at.saturating_sub(base)).unwrap_or(usize::MAX).min(output.len());
         let last = |bytes: &[u8], left: usize| bytes[bytes.len().saturating_sub(left)..].to_vec();
-        let typed = self.log.entries().iter().take(self.fed).rev().filter(|entry| entry.printed >= base);
+        // What was typed ahead at the present end stands there too.
+        let known = if self.now() == self.edge.step { self.log.len() } else { self.fed };
+        let typed = self.log.before(known).iter().rev().take_while(|entry| entry.printed >= base);
         // From the end to the beginning, as long as there is room.
         let mut pieces = Vec::new();
         let mut left = most;
@@ -212,35 +272,44 @@ impl Session {
         pieces
     }
 
-    /// Output from a position since the start up to now, as far as it is kept.
+    /// Output from a position since the start up to now, as far as it is kept: all of it, when whoever asks does so
+    /// after each call of [`Self::work`].
     pub fn printed_since(&self, position: u64) -> &[u8] {
         let (base, output) = self.transcript.up_to(self.machine.printed());
         let from = usize::try_from(position.saturating_sub(base)).unwrap_or(usize::MAX);
         output.get(from..).unwrap_or_default()
     }
 
-    /// Input that was typed at this very step and will be taken again when going on.
+    /// Input that was typed at this very step and will be taken when going on.
     pub fn recorded_input(&self) -> Option<&[u8]> {
-        let next = self.log.get(self.fed).filter(|entry| entry.step == self.now())?;
-        match &next.event {
-            Event::Typed(bytes) => Some(bytes),
-            _ => None,
-        }
+        let mut here = self.log.from(self.fed).iter().take_while(|entry| entry.step == self.now());
+        here.find_map(|entry| if let Event::Typed(bytes) = &entry.event { Some(bytes.as_slice()) } else { None })
     }
 
     /// A copy of the machine that has been fed what comes at this step: what it does is what will happen.
     pub fn fork(&self) -> Machine {
         let mut machine = self.machine.clone();
         machine.set_breakpoints(&[]);
-        for entry in self.log.entries().iter().skip(self.fed).take_while(|entry| entry.step == self.now()) {
+        for entry in self.log.from(self.fed).iter().take_while(|entry| entry.step == self.now()) {
             machine.feed(&entry.event);
         }
         machine
     }
 
+    /// The addresses of a round of the loop the program repeats for ever, in order, each once.
+    pub fn round(&self) -> Vec<u32> {
+        const MOST: u64 = 200_000;
+        let (State::Circling { period } | State::Idle { period, .. }) = *self.state() else { return Vec::new() };
+        let mut places = BTreeSet::from([self.machine.pc()]);
+        let mut machine = self.fork();
+        let until = machine.steps() + period.min(MOST);
+        machine.run_observed(Run::until(until), &mut Addresses(&mut places));
+        places.into_iter().collect()
+    }
+
     /// The same program came of another text: takes over its lines and names.
-    pub fn relabel(&mut self, image: Image) {
-        self.image = image;
+    pub fn relabel(&mut self, image: Image, sources: Sources) {
+        (self.image, self.sources) = (Arc::new(image), sources);
     }
 
     // ---- breakpoints
@@ -257,116 +326,219 @@ impl Session {
 
     // ---- the door
 
-    /// Input is typed. If the past is being looked at, a new branch begins here. A command that was
-    /// waiting for input goes on.
-    pub fn type_input(&mut self, bytes: &[u8]) {
-        self.happen(Event::Typed(bytes.to_vec()));
-        self.resume();
+    /// Input is typed; it is read when the program goes on. If the past is being looked at, a new branch begins here,
+    /// and what was typed at this very step before gives way. A command that was waiting for input goes on. `None`
+    /// when it cannot be taken: the program has ended, or the walk is on its way through the past.
+    pub fn type_input(&mut self, bytes: &[u8]) -> Option<Dropped> {
+        self.take_input(Event::Typed(bytes.to_vec()))
     }
 
-    /// No more input will be typed.
-    pub fn end_input(&mut self) {
-        self.happen(Event::InputEnds);
-        self.resume();
+    /// No more input will be typed. `None` when that cannot be taken, as with [`Self::type_input`].
+    pub fn end_input(&mut self) -> Option<Dropped> {
+        self.take_input(Event::InputEnds)
     }
 
-    /// Answers what [`Progress::Asks`] asked.
+    fn take_input(&mut self, event: Event) -> Option<Dropped> {
+        let at_edge = self.now() == self.edge.step;
+        let travelling = match &self.doing {
+            Doing::Travels(Journey::Forward(_)) => !at_edge,
+            Doing::Travels(_) => true,
+            Doing::Rests(_) | Doing::Waits(_) => false,
+        };
+        if travelling || matches!(self.state(), State::Finished(_)) || self.machine.finished().is_some() {
+            return None;
+        }
+        let dropped = if at_edge { Dropped::default() } else { self.branch(false) };
+        self.push(event);
+        if let Doing::Waits(forward) = &mut self.doing
+            && let Some(forward) = forward.take()
+        {
+            self.edge.state = None;
+            self.set_out(Journey::Forward(forward));
+        } else if matches!(self.state(), State::Waiting | State::Idle { .. }) {
+            self.edge.state = None;
+            self.doing = Doing::Rests(State::Paused(Why::Typed));
+        }
+        Some(dropped)
+    }
+
+    /// Answers what [`crate::Progress::Asks`] asked.
     pub fn answer(&mut self, event: Event) {
-        self.record(event);
+        self.push(event);
     }
 
-    /// Changes the state as it is now; a new branch begins here. While a command is under way or after the
-    /// program has ended nothing is changed, and the answer is false.
-    pub fn edit(&mut self, event: Event) -> bool {
-        if self.is_running() || matches!(self.state, State::Finished(_)) {
-            return false;
+    /// Changes the state as it is now; a new branch begins here. `None` when nothing was changed, since a command is
+    /// under way or the program has ended.
+    pub fn edit(&mut self, event: Event) -> Option<Dropped> {
+        if self.is_running() || self.machine.finished().is_some() {
+            return None;
         }
-        self.happen(event);
-        self.interrupted = None;
-        self.state = State::Paused(Why::Edited);
-        true
-    }
-
-    fn happen(&mut self, event: Event) {
-        let running = self.is_running() && self.now() == self.end && self.fed == self.log.len();
-        if !running {
-            self.branch();
-        }
-        self.record(event);
-    }
-
-    fn record(&mut self, event: Event) {
+        let was = self.found(&event);
+        let dropped = self.branch(true);
         self.machine.feed(&event);
-        self.log.push(Entry { step: self.now(), event, printed: self.machine.printed() });
-        self.fed = self.log.len();
+        let entry = Entry { step: self.now(), event, printed: self.machine.printed(), was };
+        self.log.insert(self.fed, entry);
+        self.fed += 1;
+        self.mark(MarkKind::Edit);
+        self.doing = Doing::Rests(State::Paused(Why::Edited));
+        Some(dropped)
     }
 
-    /// Drops everything that lies ahead.
-    fn branch(&mut self) {
+    /// What an event that changes the state finds there.
+    fn found(&self, event: &Event) -> Option<u32> {
+        let machine = &self.machine;
+        match *event {
+            Event::SetRegister(index, _) => {
+                machine.register_known(index as usize).then(|| machine.register(index as usize))
+            }
+            Event::SetFlags(_) => Some(machine.flags()),
+            Event::SetByte(address, _) => {
+                let known = machine.cell(address) == wendax_machine::CellState::Known;
+                known.then(|| machine.byte(address).into())
+            }
+            Event::Levers(_) => Some(machine.board().levers.into()),
+            Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited => None,
+        }
+    }
+
+    /// Puts an event that is still to come behind all others.
+    fn push(&mut self, event: Event) {
+        let is_input = matches!(event, Event::Typed(_) | Event::InputEnds);
+        self.log.push(Entry { step: self.now(), event, printed: self.machine.printed(), was: None });
+        if is_input {
+            self.mark(MarkKind::Input);
+        }
+    }
+
+    pub(crate) fn mark(&mut self, kind: MarkKind) {
+        let mark = Mark { step: self.now(), kind };
+        let at = self.marks.partition_point(|known| *known < mark);
+        if self.marks.get(at) != Some(&mark) {
+            self.marks.insert(at, mark);
+        }
+    }
+
+    /// Drops everything that lies ahead; what was typed at this very step stays when `with_typed`.
+    fn branch(&mut self, with_typed: bool) -> Dropped {
         let now = self.now();
-        self.log.truncate(self.fed);
+        let stays = |entry: &Entry| {
+            with_typed && entry.step == now && matches!(entry.event, Event::Typed(_) | Event::InputEnds)
+        };
+        let gone = self.log.drop_from(self.fed, stays);
+        let kept_input = self.log.len() > self.fed;
         self.history.drop_after(now);
         self.transcript.truncate(self.machine.printed());
         self.ribbon.truncate(now);
-        self.marks.retain(|mark| mark.step <= now && mark.kind != MarkKind::Fault);
-        self.end = now;
-        self.end_state = None;
-    }
-
-    fn resume(&mut self) {
-        if self.state == State::Waiting
-            && let Some(journey) = self.interrupted.take()
-        {
-            self.set_out(journey);
-        }
+        self.marks.retain(|mark| match mark.kind {
+            MarkKind::Fault | MarkKind::Stop => mark.step < now,
+            MarkKind::Input => mark.step < now || mark.step == now && kept_input,
+            MarkKind::Edit => mark.step <= now,
+        });
+        let steps = std::mem::replace(&mut self.edge, Edge { step: now, state: None }).step - now;
+        let typed = gone.iter().filter(|entry| matches!(entry.event, Event::Typed(_) | Event::InputEnds)).count();
+        let edits = gone.iter().filter(|entry| entry.event.is_edit()).count();
+        Dropped { steps, typed, edits }
     }
 
     // ---- moving; for `commands`
 
     /// Runs on, over the known part of the branch or into the open, to the next border: a step asked for,
-    /// an event of the log, a checkpoint that is due, a piece of the ribbon.
+    /// an event of the log, a checkpoint that is due, a piece of the ribbon, as much work as was asked for.
     pub(crate) fn run_slice(&mut self, run: Run) -> Stop {
-        self.feed_due();
         let now = self.now();
-        let printed = self.machine.printed();
-        let fresh = now >= self.end;
+        if run.until == now + 1 && run.depth.is_none() {
+            return self.slice(run, |session, _| {
+                let (stop, effects) = observe(&mut session.machine);
+                if let Some(effects) = effects {
+                    session.push_trail(effects);
+                }
+                stop
+            });
+        }
+        self.slice(run, |session, run| {
+            session.trail.clear();
+            session.machine.run(run)
+        })
+    }
+
+    /// The same with an observer.
+    pub(crate) fn run_observed_slice(&mut self, run: Run, observer: &mut impl Observer) -> Stop {
+        self.slice(run, |session, run| {
+            session.trail.clear();
+            session.machine.run_observed(run, observer)
+        })
+    }
+
+    fn slice(&mut self, run: Run, go: impl FnOnce(&mut Self, Run) -> Stop) -> Stop {
+        self.feed_due();
+        let (now, printed) = (self.now(), self.machine.printed());
+        let fresh = now >= self.edge.step;
+        let newest = self.history.newest().effort;
         let mut until = run.until.min(self.next_event_step());
+        let mut work = run.work;
         if fresh {
-            until = until.min(self.ribbon.piece_end(now)).min((self.history.newest_step() + INTERVAL).max(now + 1));
+            let checkpoint = (newest + INTERVAL).saturating_sub(self.effort).max(1);
+            until = until.min(self.ribbon.piece_end(now)).min(now + checkpoint);
+            work = work.min(checkpoint);
             self.machine.take_deepest();
         } else {
-            until = until.min(self.end);
+            until = until.min(self.edge.step);
         }
-        let stop = if run.until == now + 1 && run.depth.is_none() {
-            let (stop, effects) = observe(&mut self.machine);
-            if self.now() > now {
-                self.push_trail(effects);
-            }
-            stop
-        } else {
-            self.trail.clear();
-            self.machine.run(Run { until, depth: run.depth })
-        };
+        let watch = if fresh { self.watch } else { Watch::Nothing };
+        let printed_at_most = if fresh { self.most_output } else { u64::MAX };
+        let stop = go(self, Run { until, work, watch, printed: printed_at_most, ..run });
+        self.effort += self.now() - now + self.machine.worked();
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
-        if self.now() > self.end {
-            self.end = self.now();
-            self.end_state = None;
+        if self.now() > self.edge.step {
+            self.edge = Edge { step: self.now(), state: None };
             let deepest = self.machine.take_deepest();
-            self.ribbon.note(self.end, deepest);
-            if self.end >= self.history.newest_step() + INTERVAL {
+            self.ribbon.note(self.edge.step, deepest);
+            if self.effort >= newest + INTERVAL {
                 self.keep_checkpoint();
+                self.keep_to_budget();
             }
         }
         stop
     }
 
-    fn keep_checkpoint(&mut self) {
-        let checkpoint = Checkpoint { snapshot: self.machine.snapshot(), fed: self.fed };
+    pub(crate) fn keep_checkpoint(&mut self) {
+        let checkpoint = Checkpoint { snapshot: self.machine.snapshot(), fed: self.fed, effort: self.effort };
         self.history.push(checkpoint);
     }
 
+    /// Keeps less of the past when it takes more than it may.
+    fn keep_to_budget(&mut self) {
+        if self.memory_in_use() <= self.budget {
+            return;
+        }
+        // A log that takes more than half of it cannot be kept whole, and so neither can the way back.
+        let share = self.budget / 2;
+        while self.log.bytes() + self.machine.kept_input() > share && self.log.entries().len() > 1 {
+            let half = self.log.len() - self.log.entries().len() / 2;
+            self.history.forget_before_event(half);
+            let keep = self.history.oldest().fed;
+            if keep <= self.log.len() - self.log.entries().len() {
+                break;
+            }
+            self.forget_before_oldest(keep);
+        }
+        let left = self.budget.saturating_sub(self.log.bytes() + self.machine.kept_input());
+        self.history.shrink_to(left.min(self.budget / 4 * 3));
+        self.forget_before_oldest(self.history.oldest().fed);
+    }
+
+    fn forget_before_oldest(&mut self, fed: usize) {
+        self.log.forget_before(fed);
+        self.machine.forget_input_before(&self.history.oldest().snapshot);
+        let oldest = self.oldest();
+        self.marks.retain(|mark| mark.step >= oldest);
+    }
+
     fn push_trail(&mut self, effects: Effects) {
+        if self.trail.back().is_some_and(|last| last.step + 1 != effects.step) {
+            self.trail.clear();
+        }
         self.trail.push_back(effects);
         if self.trail.len() as u64 > TRAIL {
             self.trail.pop_front();
@@ -385,70 +557,106 @@ impl Session {
         self.log.get(self.fed).map_or(u64::MAX, |entry| entry.step)
     }
 
-    /// What came from outside up to the present moment, with the steps.
-    pub(crate) fn events(&self) -> impl Iterator<Item = (u64, &Event)> {
-        self.log.entries().iter().take(self.fed).map(|entry| (entry.step, &entry.event))
+    /// Steps at which something was typed, in order.
+    pub(crate) fn typed_steps(&self) -> impl Iterator<Item = u64> {
+        self.marks.iter().filter(|mark| mark.kind == MarkKind::Input).map(|mark| mark.step)
     }
 
-    /// Steps at which something was typed.
-    pub(crate) fn typed_steps(&self) -> impl Iterator<Item = u64> {
-        self.log.entries().iter().filter(|entry| !entry.event.is_edit()).map(|entry| entry.step)
+    pub(crate) fn was_typed_at(&self, step: u64) -> bool {
+        self.marks.binary_search(&Mark { step, kind: MarkKind::Input }).is_ok()
+    }
+
+    /// Events from outside, each with the step before which it happened.
+    pub(crate) fn events(&self) -> impl Iterator<Item = (u64, &Event)> {
+        self.log.entries().iter().map(|entry| (entry.step, &entry.event))
+    }
+
+    // ---- going back; for `commands`
+
+    pub(crate) fn put_back(&mut self, snapshot: &Snapshot, fed: usize, effort: u64) {
+        self.machine.restore(snapshot);
+        (self.fed, self.effort) = (fed, effort);
+        self.trail.clear();
     }
 
     /// Goes to the newest checkpoint at or before `step`.
     pub(crate) fn restore_before(&mut self, step: u64) {
-        let checkpoint = self.history.before(step);
-        self.machine.restore(&checkpoint.snapshot);
-        self.fed = checkpoint.fed;
+        let Checkpoint { snapshot, fed, effort } = self.history.before(step).clone();
+        self.put_back(&snapshot, fed, effort);
     }
 
     /// Goes back before `step`, or stays when already there and no checkpoint is nearer.
     pub(crate) fn rewind_before(&mut self, step: u64) {
         let now = self.now();
-        if now > step || self.history.before(step).step() > now {
+        // A step or two back: the effects of the steps before are to be told too.
+        let near = self.history.before(step).step();
+        if now > step || near > now {
             self.restore_before(step);
         }
     }
 
-    /// Repeats steps that were taken before, up to `step`.
-    pub(crate) fn replay(&mut self, step: u64) {
-        if step.saturating_sub(self.now()) > LONG {
-            self.replay_plain(step - NEAR);
-            if self.now() == step - NEAR {
-                self.keep_checkpoint();
-            }
-        }
-        self.replay_plain(step);
+    /// Repeats steps up to `until`, the next event of the log, or as much work.
+    pub(crate) fn replay_slice(&mut self, until: u64, work: u64) -> Stop {
+        self.trail.clear();
+        self.replay(until, work, Machine::run)
     }
 
-    fn replay_plain(&mut self, step: u64) {
-        while self.now() < step {
-            let from = self.now();
-            let stop = self.replay_slice(step);
-            if self.now() == from && stop != Stop::Breakpoint {
-                break;
-            }
-        }
+    /// The same with an observer.
+    pub(crate) fn replay_observed(&mut self, until: u64, work: u64, observer: &mut impl Observer) -> Stop {
+        self.trail.clear();
+        self.replay(until, work, |machine, run| machine.run_observed(run, observer))
     }
 
-    /// Repeats steps up to `until`, the next event of the log or a breakpoint.
-    pub(crate) fn replay_slice(&mut self, until: u64) -> Stop {
+    /// Repeats one step and keeps its effects.
+    pub(crate) fn replay_step(&mut self) -> Stop {
+        let mut seen = None;
+        let stop = self.replay(self.now() + 1, u64::MAX, |machine, _| {
+            let (stop, effects) = observe(machine);
+            seen = effects;
+            stop
+        });
+        if let Some(effects) = seen {
+            self.push_trail(effects);
+        }
+        stop
+    }
+
+    fn replay(&mut self, until: u64, work: u64, go: impl FnOnce(&mut Machine, Run) -> Stop) -> Stop {
         self.feed_due();
-        let printed = self.machine.printed();
-        let stop = self.machine.run(Run { until: until.min(self.next_event_step()), depth: None });
+        let (now, printed) = (self.now(), self.machine.printed());
+        let until = until.min(self.next_event_step()).min(now.saturating_add(work));
+        let stop = go(&mut self.machine, Run { work, ..Run::until(until) });
+        self.effort += self.now() - now + self.machine.worked();
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
         stop
     }
 
-    /// At the step gone to: makes the edits that were made there.
-    pub(crate) fn settle(&mut self, step: u64) {
+    /// Puts the machine into the one state the present step has: changes by hand have been made, and what was typed
+    /// here is still to come.
+    pub(crate) fn settle(&mut self) {
         self.machine.set_breakpoints(&[]);
-        let happened = self.log.happened_by(step, self.fed);
-        while self.fed < happened {
-            if let Some(entry) = self.log.get(self.fed) {
-                self.machine.feed(&entry.event);
+        let now = self.now();
+        let here = self.log.index_at(now);
+        let (mut typed, mut ended) = (0, false);
+        // Fed already, without a step since: taken back.
+        let mut still_to_come = self.fed;
+        while still_to_come > here
+            && let Some(entry) = self.log.get(still_to_come - 1).filter(|entry| !entry.event.is_edit())
+        {
+            match &entry.event {
+                Event::Typed(bytes) => typed += bytes.len() as u64,
+                Event::InputEnds => ended = true,
+                _ => {}
             }
+            still_to_come -= 1;
+        }
+        if still_to_come < self.fed {
+            self.machine.unfeed(typed, ended);
+            self.fed = still_to_come;
+        }
+        while let Some(entry) = self.log.get(self.fed).filter(|entry| entry.step == now && entry.event.is_edit()) {
+            self.machine.feed(&entry.event);
             self.fed += 1;
         }
     }
@@ -456,42 +664,43 @@ impl Session {
     // ---- arriving
 
     /// Ends a command that went forward.
-    pub(crate) fn arrive_at(&mut self, state: State) -> Progress {
-        let fresh = self.now() == self.end;
-        let mark = match state {
+    pub(crate) fn arrive_forward(&mut self, state: State, forward: &Forward) -> crate::Progress {
+        self.settle();
+        let kind = match state {
             State::Paused(Why::Breakpoint | Why::Brk) => Some(MarkKind::Stop),
             State::Fault(_) => Some(MarkKind::Fault),
             _ => None,
         };
-        if let Some(kind) = mark {
-            let mark = Mark { step: self.now(), kind };
-            if !self.marks.contains(&mark) {
-                self.marks.push(mark);
-            }
+        if let Some(kind) = kind {
+            self.mark(kind);
         }
-        if fresh {
-            self.end_state = match state {
-                State::Finished(_) | State::Fault(_) | State::Circling | State::Waiting => Some(state.clone()),
+        if self.now() == self.edge.step {
+            self.edge.state = match state {
+                State::Finished(_) | State::Fault(_) | State::Circling { .. } | State::Idle { .. } | State::Waiting => {
+                    Some(state.clone())
+                }
                 State::Ready | State::Running | State::Paused(_) => None,
             };
         }
         self.arrive(state);
-        Progress::Arrived
+        if let Some((start, pc)) = &forward.start
+            && self.now() > start.step() + 1
+        {
+            let output = self.printed_since(start.printed());
+            let output = output[output.len().saturating_sub(4096)..].to_vec();
+            self.stride = Some(Effects::since(&self.machine, start, *pc, output));
+        }
+        crate::Progress::Arrived
     }
 
     /// Ends a command.
     pub(crate) fn arrive(&mut self, state: State) {
-        self.state = state;
-        self.journey = None;
+        self.doing = Doing::Rests(state);
         self.machine.set_breakpoints(&[]);
         self.machine.note_calls_from(None);
+        self.line_looker = None;
+        self.stride = None;
         self.refresh_trail();
-    }
-
-    /// Keeps what was going on, for when input comes.
-    pub(crate) fn wait_for_input(&mut self, journey: Journey) {
-        self.arrive_at(State::Waiting);
-        self.interrupted = Some(journey);
     }
 
     /// Brings the trail to the present step.
@@ -511,15 +720,13 @@ impl Session {
             self.feed_copy(&mut past, &mut fed);
             let (_, effects) = observe(&mut past);
             past.take_output();
-            if effects.cycles == 0 {
-                break;
-            }
+            let Some(effects) = effects else { break };
             self.push_trail(effects);
         }
     }
 
     /// A copy of the machine as it was at a step, and how much of the log it has been fed.
-    fn machine_at(&self, step: u64) -> (Machine, usize) {
+    pub(crate) fn machine_at(&self, step: u64) -> (Machine, usize) {
         let checkpoint = self.history.before(step);
         let mut machine = self.machine.clone();
         machine.set_breakpoints(&[]);
@@ -529,7 +736,7 @@ impl Session {
             self.feed_copy(&mut machine, &mut fed);
             let next = self.log.get(fed).map_or(u64::MAX, |entry| entry.step);
             let from = machine.steps();
-            machine.run(Run { until: step.min(next), depth: None });
+            machine.run(Run::until(step.min(next)));
             machine.take_output();
             if machine.steps() == from {
                 break;
@@ -539,10 +746,31 @@ impl Session {
     }
 
     /// Feeds a copy of the machine what comes at its step.
-    fn feed_copy(&self, machine: &mut Machine, fed: &mut usize) {
+    pub(crate) fn feed_copy(&self, machine: &mut Machine, fed: &mut usize) {
         while let Some(entry) = self.log.get(*fed).filter(|entry| entry.step == machine.steps()) {
             machine.feed(&entry.event);
             *fed += 1;
         }
+    }
+
+    /// The step of the next event of the log behind an index.
+    pub(crate) fn event_step(&self, fed: usize) -> u64 {
+        self.log.get(fed).map_or(u64::MAX, |entry| entry.step)
+    }
+}
+
+fn by_hand(entry: &Entry) -> ByHand {
+    ByHand { step: entry.step, event: entry.event.clone(), was: entry.was }
+}
+
+/// Gathers the addresses steps go to.
+struct Addresses<'a>(&'a mut BTreeSet<u32>);
+
+impl Observer for Addresses<'_> {
+    const WRITES: bool = false;
+
+    fn see(&mut self, report: &wendax_machine::Report) -> std::ops::ControlFlow<()> {
+        self.0.insert(report.next);
+        std::ops::ControlFlow::Continue(())
     }
 }

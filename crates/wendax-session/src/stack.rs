@@ -35,7 +35,7 @@ pub struct StackWord {
 pub fn read_stack(machine: &Machine, most: usize) -> Vec<StackWord> {
     let target = machine.target();
     let step = target.word_bytes();
-    let top = machine.register(target.stack_register);
+    let top = machine.register(target.roles.stack);
     let regions = machine.regions();
     let Some(region) = regions.iter().find(|region| region.start <= top && top < region.end) else { return Vec::new() };
     (top..region.end).step_by(step as usize).take(most).map(|address| word(machine, address)).collect()
@@ -60,5 +60,6 @@ pub(crate) fn entered(frame: &Frame) -> String {
     match frame.kind {
         FrameKind::Call => "call".to_owned(),
         FrameKind::Trap(number) => format!("trap {number:X}"),
+        FrameKind::Interrupt(number) => format!("interrupt {number:X}"),
     }
 }

@@ -7,7 +7,7 @@ fn session(text: &str) -> Session {
     let (sources, file) = wendax_source::Sources::single("case", text);
     let assembly = wendax_asm::assemble(&sources, file);
     assert!(assembly.is_runnable(), "{text}: {:?}", assembly.diagnostics);
-    Session::new(assembly.image, Settings::default())
+    Session::new(assembly.image, Settings::default()).with_sources(assembly.sources)
 }
 
 fn go(session: &mut Session, command: Command) {
@@ -26,7 +26,10 @@ fn said(line: &str, registers: &[(u32, u32)]) -> String {
     go(&mut session, Command::Step);
     let explanation = explain(&session);
     let caution = explanation.caution.map(|text| format!("caution: {text}\n"));
-    format!("{}\n{}{}", explanation.text, caution.unwrap_or_default(), explanation.sentences.join("\n"))
+    let figure = explanation.figure.iter().fold(String::new(), |all, line| all + "\n  |" + line);
+    let cycles = explanation.cycles.map_or(String::new(), |cycles| format!(" · {cycles}"));
+    let sentences = explanation.sentences.join("\n");
+    format!("{}{cycles}\n{}{sentences}{figure}", explanation.text, caution.unwrap_or_default())
 }
 
 #[test]
@@ -133,7 +136,7 @@ fn a_full_and_an_empty_stack_are_named() {
     let sentences = explain(&deep).sentences;
     assert_eq!(
         sentences[..2],
-        ["fails: address EDFE may not be written", "the stack is full: it ends at EE00, 2048 frames deep"]
+        ["fails: address EDFE may not be written", "the stack is full: it ends at EE00, 2048 routines deep"]
     );
     let empty = explain(&session("start: pop r1\n halt")).sentences;
     assert_eq!(empty[1], "the stack is empty: nothing lies above FDFF");
@@ -165,7 +168,7 @@ fn wrong_returns_and_values_never_set_are_cautioned() {
     assert_eq!(caution("start: call sub\n halt\nsub: ret", 1), None);
     assert_eq!(
         caution("start: push fl\n ret", 1).as_deref(),
-        Some("the stack holds flags that were pushed, not the way back")
+        Some("no routine was called; the stack holds flags that were pushed")
     );
     assert_eq!(caution("start: mov r1, r7\n halt", 0).as_deref(), Some("r7 was never given a value"));
     let unwritten = "start: ldw r1, [room]\n halt\n.data\nroom: .space 2";

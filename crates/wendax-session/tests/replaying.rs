@@ -1,9 +1,10 @@
 //! Runs given what earlier runs were given: counting visits, coming to the same place, and walking by lines.
 
 use proptest::prelude::*;
+use std::collections::BTreeMap;
 use wendax_image::Image;
 use wendax_machine::{Event, Settings};
-use wendax_session::{Command, Outcome, Progress, Replay, Session, State};
+use wendax_session::{Command, Outcome, Progress, Replay, Session, State, Version};
 
 fn image(text: &str) -> Image {
     let (sources, file) = wendax_source::Sources::single("case", text);
@@ -46,22 +47,16 @@ fn finish(mut replay: Replay) -> (Outcome, Session) {
 /// Reads numbers and adds them up, at `added`.
 const SUMMING: &str = "start:  clr   r6\nnext:   sys   get_int\n        jc    done\nadded:  add   r6, r0\n        jmp   next\ndone:   mov   r0, r6\n        sys   exit\n";
 
-#[test]
-fn visits_count_the_present_moment_and_every_one_before() {
-    let mut walk = session(SUMMING);
-    let added = label(&walk, "added");
-    assert_eq!(walk.visits(label(&walk, "start")), Some(1));
-    assert_eq!(walk.visits(added), Some(0));
-    walk.set_breakpoints([added]);
-    let mut typed = vec!["5\n", "6\n", "7\n"];
-    for wanted in 1..=3 {
-        travel(&mut walk, Command::Go, &mut typed);
-        assert_eq!(walk.visits(added), Some(wanted));
-    }
-    travel(&mut walk, Command::GoBack, &mut typed);
-    travel(&mut walk, Command::GoBack, &mut typed);
-    assert_eq!(walk.visits(added), Some(2), "the future does not count");
-    assert_eq!(walk.visits(0x0300), Some(0));
+/// A version in which instructions have moved like this, and all others are where they were.
+fn version(image: &Image, moved: &[(u32, u32)]) -> Version {
+    let mut places: BTreeMap<u32, u32> = (0x0200..0x0300).step_by(2).map(|at| (at, at)).collect();
+    places.extend(moved.iter().copied());
+    let (image, sources) = (image.clone(), wendax_source::Sources::new());
+    Version { image, sources, settings: Settings::default(), moved: places }
+}
+
+fn again(walk: &Session, version: Version) -> (Outcome, Session) {
+    finish(Replay::new(walk, version).expect("the past is kept"))
 }
 
 #[test]
@@ -72,8 +67,7 @@ fn the_same_program_comes_to_the_same_state() {
     let mut typed = vec!["5\n", "6\n", "7\n"];
     travel(&mut walk, Command::Go, &mut typed);
     travel(&mut walk, Command::Go, &mut typed);
-    let visits = walk.visits(added).expect("it is short");
-    let (outcome, again) = finish(Replay::new(&walk, walk.image().clone(), Settings::default(), added, visits));
+    let (outcome, again) = again(&walk, version(walk.image(), &[]));
     assert_eq!(outcome, Outcome::There);
     assert_eq!((again.now(), again.machine().pc()), (walk.now(), walk.machine().pc()));
     for register in 0..14 {
@@ -90,7 +84,7 @@ fn another_program_gets_the_same_input_and_what_it_did_not_take_is_still_to_come
     travel(&mut walk, Command::Go, &mut vec!["6\n"]);
     let twice = image(&SUMMING.replace("clr   r6", "mov   r6, 1000\n nop"));
     let place = u32::try_from(twice.symbol("added").expect("it is there").value).expect("an address");
-    let (outcome, mut again) = finish(Replay::new(&walk, twice, Settings::default(), place, 2));
+    let (outcome, mut again) = again(&walk, version(&twice, &[(added, place)]));
     assert_eq!((outcome, again.machine().register(6)), (Outcome::There, 1005));
     travel(&mut again, Command::Go, &mut vec![]);
     assert_eq!(*again.state(), State::Waiting, "all that was typed has been read");
@@ -100,31 +94,76 @@ fn another_program_gets_the_same_input_and_what_it_did_not_take_is_still_to_come
 }
 
 #[test]
+fn input_typed_behind_the_place_is_typed_again_too() {
+    let mut walk = session(SUMMING);
+    travel(&mut walk, Command::Go, &mut vec!["5\n", "6\n"]);
+    walk.end_input();
+    travel(&mut walk, Command::Go, &mut vec![]);
+    assert_eq!(*walk.state(), State::Finished(11));
+    travel(&mut walk, Command::Seek(0), &mut vec![]);
+    let (outcome, mut again) = again(&walk, version(walk.image(), &[]));
+    assert_eq!((outcome, again.now()), (Outcome::There, 0));
+    travel(&mut again, Command::Go, &mut vec![]);
+    assert_eq!(*again.state(), State::Finished(11), "it waited again before");
+}
+
+#[test]
+fn a_walk_paused_behind_a_looping_brk_is_found_again() {
+    let mut walk = session("start: inc r1\n brk\nthere: jmp start\n");
+    for _ in 0..3 {
+        travel(&mut walk, Command::Go, &mut vec![]);
+    }
+    assert_eq!(walk.machine().pc(), label(&walk, "there"));
+    let (outcome, again) = again(&walk, version(walk.image(), &[]));
+    assert_eq!((outcome, again.now(), again.machine().register(1)), (Outcome::There, walk.now(), 3));
+}
+
+#[test]
+fn an_answer_nobody_asks_for_any_more_holds_up_nothing() {
+    let asks = "start: sys clock_ms\n clr r6\nnext: sys get_int\n jc next\nadded: add r6, r0\n jmp next\n";
+    let mut walk = session(asks);
+    let added = label(&walk, "added");
+    walk.set_breakpoints([added]);
+    travel(&mut walk, Command::Go, &mut vec!["5\n"]);
+    let silent = image(&asks.replace("sys clock_ms", "nop"));
+    let place = u32::try_from(silent.symbol("added").expect("it is there").value).expect("an address");
+    let (outcome, again) = again(&walk, version(&silent, &[(added, place)]));
+    assert_eq!((outcome, again.machine().register(0)), (Outcome::There, 5), "the clock's answer stood before it");
+}
+
+#[test]
 fn a_program_that_ends_or_waits_before_is_elsewhere() {
     let mut walk = session(SUMMING);
     let added = label(&walk, "added");
     walk.set_breakpoints([added]);
     travel(&mut walk, Command::Go, &mut vec!["5\n"]);
     let ends = image("start: sys get_int\nadded: mov r0, 3\n sys exit\n");
-    let (outcome, again) = finish(Replay::new(&walk, ends, Settings::default(), 0x0206, 1));
-    assert_eq!((outcome, again.state()), (Outcome::Elsewhere, &State::Finished(3)));
+    let (outcome, there) = again(&walk, version(&ends, &[(added, 0x0206)]));
+    assert_eq!((outcome, there.state()), (Outcome::Elsewhere, &State::Finished(3)));
     let asks = image("start: sys get_int\n sys get_int\nadded: halt\n");
-    let (outcome, again) = finish(Replay::new(&walk, asks, Settings::default(), 0x0204, 1));
-    assert_eq!((outcome, again.state()), (Outcome::Elsewhere, &State::Waiting));
+    let (outcome, there) = again(&walk, version(&asks, &[(added, 0x0204)]));
+    assert_eq!((outcome, there.state()), (Outcome::Elsewhere, &State::Waiting));
     let fails = image("start: div r1, r2\n halt\n");
-    let (outcome, again) = finish(Replay::new(&walk, fails, Settings::default(), 0x0202, 1));
-    assert!(matches!((outcome, again.state()), (Outcome::Elsewhere, State::Fault(_))));
+    let (outcome, there) = again(&walk, version(&fails, &[(added, 0x0202)]));
+    assert!(matches!((outcome, there.state()), (Outcome::Elsewhere, State::Fault(_))));
 }
 
 #[test]
-fn time_is_told_as_it_was_and_changes_by_hand_are_left_out() {
-    let mut walk = session("start: sys clock_ms\n mov r6, r0\nthere: nop\n halt\n");
-    let there = label(&walk, "there");
+fn time_is_told_as_it_was_and_changes_by_hand_are_made_again_at_their_place() {
+    let text = "start: sys clock_ms\n mov r6, r0\nagain: inc r7\nthere: nop\n cmp r7, 3\n jltu again\n halt\n";
+    let mut walk = session(text);
+    let (there, halt) = (label(&walk, "there"), 0x020C);
     travel(&mut walk, Command::To(vec![there]), &mut vec![]);
-    assert!(walk.edit(Event::SetRegister(5, 9)));
-    assert_eq!(walk.edits(), 1);
-    let (_, again) = finish(Replay::new(&walk, walk.image().clone(), Settings::default(), there, 1));
-    assert_eq!((again.machine().register(6), again.machine().register(5)), (77, 0));
+    travel(&mut walk, Command::To(vec![there]), &mut vec![]);
+    assert!(walk.edit(Event::SetRegister(5, 9)).is_some());
+    travel(&mut walk, Command::To(vec![halt]), &mut vec![]);
+    // One instruction more in front: all places and steps have moved.
+    let longer = image(&text.replace("mov r6", "nop\n mov r6"));
+    let moved: Vec<(u32, u32)> = (0x0202..=halt).step_by(2).map(|at| (at, at + 2)).collect();
+    let (outcome, again) = again(&walk, version(&longer, &moved));
+    assert_eq!((outcome, again.machine().register(6), again.machine().register(5)), (Outcome::There, 77, 9));
+    let edit = &again.edits()[0];
+    assert_eq!((edit.step, &edit.event), (walk.edits()[0].step + 1, &Event::SetRegister(5, 9)));
 }
 
 #[test]
@@ -153,26 +192,18 @@ fn a_line_is_stepped_with_all_it_became_and_all_it_calls() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(40))]
-    /// Counting by replaying agrees with counting step by step.
+    #![proptest_config(ProptestConfig::with_cases(60))]
+    /// A replay of the same program comes to the very same step, whatever the place and however often it was there.
     #[test]
-    fn visits_agree_with_counting(steps in 0u64..120, count in 1u16..9, inner in 1u16..6) {
-        let text = format!("start: mov r1, {count}\nouter: mov r2, {inner}\ninner: djnz r2, inner\n call out\n djnz r1, outer\n halt\nout: nop\n ret\n");
+    fn the_same_place_is_the_same_step(steps in 0u64..120, count in 1u16..9, inner in 1u16..6) {
+        let text = format!("start: mov r1, {count}\nouter: mov r2, {inner}\ninner: djnz r2, inner\n call out\n djnz r1, outer\n halt\nout: brk\n ret\n");
         let mut walk = session(&text);
-        let mut seen = std::collections::BTreeMap::new();
-        *seen.entry(walk.machine().pc()).or_insert(0u64) += 1;
-        for _ in 0..steps {
-            let before = walk.now();
-            travel(&mut walk, Command::Step, &mut vec![]);
-            if walk.now() > before && !matches!(walk.state(), State::Finished(_)) {
-                *seen.entry(walk.machine().pc()).or_insert(0) += 1;
-            }
+        travel(&mut walk, Command::Seek(steps), &mut vec![]);
+        while !matches!(walk.state(), State::Finished(_)) && walk.now() < steps {
+            travel(&mut walk, Command::Seek(steps), &mut vec![]);
         }
-        if !matches!(walk.state(), State::Finished(_)) {
-            for name in ["start", "outer", "inner", "out"] {
-                let address = label(&walk, name);
-                prop_assert_eq!(walk.visits(address), Some(seen.get(&address).copied().unwrap_or(0)), "{} in {}", name, text);
-            }
-        }
+        let (_, again) = again(&walk, version(walk.image(), &[]));
+        let ended = matches!(walk.state(), State::Finished(_));
+        prop_assert_eq!(again.now() + u64::from(ended), walk.now());
     }
 }

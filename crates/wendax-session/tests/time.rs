@@ -94,8 +94,8 @@ fn finish(session: &mut Session, inputs: &mut impl Iterator<Item = Vec<u8>>) {
                 _ => wendax_machine::Event::Clock(77),
             }),
             Progress::Arrived if *session.state() == State::Waiting => match inputs.next() {
-                Some(bytes) => session.type_input(&bytes),
-                None => session.end_input(),
+                Some(bytes) => drop(session.type_input(&bytes)),
+                None => drop(session.end_input()),
             },
             Progress::Arrived => return,
         }
@@ -110,7 +110,8 @@ fn go(session: &mut Session, command: Command) {
 
 /// Runs a program for at most [`STEPS`] steps.
 fn run(image: &wendax_image::Image, inputs: &[Vec<u8>]) -> Session {
-    let mut session = Session::new(image.clone(), Settings { arguments: vec![b"gate".to_vec()], seed: 5 });
+    let mut session =
+        Session::new(image.clone(), Settings { arguments: vec![b"gate".to_vec()], seed: 5, ..Settings::default() });
     session.begin(Command::Seek(STEPS));
     finish(&mut session, &mut inputs.iter().cloned());
     session
@@ -147,7 +148,7 @@ proptest! {
             // What was typed at this very step is fed on the way on; everything else is the same now.
             prop_assert_eq!(session.machine().cycles(), settled.cycles());
             prop_assert_eq!(session.machine().pc(), settled.pc());
-            prop_assert_eq!(session.machine().raw_memory(), settled.raw_memory());
+            prop_assert!(session.machine().same_memory(settled));
             prop_assert_eq!(session.machine().printed(), settled.printed());
             for register in 0..14 {
                 prop_assert_eq!(session.machine().register(register), settled.register(register));

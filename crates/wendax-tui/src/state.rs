@@ -360,7 +360,8 @@ impl App {
     fn walk_image(&mut self, assembly: Assembly) {
         self.is_image = true;
         self.mode = Mode::Walk;
-        self.session = Some(Session::new(assembly.image.clone(), self.settings.clone()));
+        let session = Session::new(assembly.image.clone(), self.settings.clone());
+        self.session = Some(session.with_sources(assembly.sources.clone()));
         self.assembly = assembly;
         self.assembled = Some(self.generation());
         self.asked = self.assembled;
@@ -532,7 +533,9 @@ impl App {
             Lens::Data => region(RegionKind::Data).or(region(RegionKind::Code)).unwrap_or(0),
             Lens::At(address) => *address,
             Lens::Register(index) => machine.register(*index),
-            Lens::Label(name) => u32::try_from(session.image().symbol(name)?.value & 0xFFFF).ok()?,
+            Lens::Label(name) => {
+                u32::try_from(session.image().symbol(name)?.value & i64::from(machine.target().address_mask())).ok()?
+            }
         };
         Some(start)
     }

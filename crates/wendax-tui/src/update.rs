@@ -13,7 +13,7 @@ use crate::keys::action_for;
 use crate::state::{App, Ask, Breakpoint, Built, Effect, Message, Mode, Overlay, Pane, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use wendax_machine::{Event, Need};
-use wendax_session::{Progress, Session, State};
+use wendax_session::{Progress, Session, State, dropped_words};
 
 /// Steps done between two looks at the keys: some milliseconds.
 const SLICE: u64 = 300_000;
@@ -158,17 +158,26 @@ impl App {
     }
 
     /// Sends a line to the program, or the end of input.
-    fn send_input(&mut self, line: Option<Vec<u8>>) {
+    pub(crate) fn send_input(&mut self, line: Option<Vec<u8>>) {
         let Some(session) = &mut self.session else { return };
         let waiting = *session.state() == State::Waiting;
-        let past = session.now() < session.end();
-        match line {
+        let dropped = match line {
             Some(line) => session.type_input(&line),
             None => session.end_input(),
-        }
-        if !waiting && !session.is_running() {
-            let branch = if past { "; a new branch begins here" } else { "" };
-            self.message = Some((Tone::Fine, format!("typed ahead: the program will read it when it asks{branch}")));
+        };
+        let Some(dropped) = dropped else {
+            let text = if session.machine().finished().is_some() {
+                "the program has ended: nothing will read what is typed; the left arrow goes back"
+            } else {
+                "the walk is on its way through the past: Space stops it, then type"
+            };
+            return self.trouble(text);
+        };
+        let branch = dropped_words(dropped);
+        if !branch.is_empty() {
+            self.message = Some((Tone::Fine, branch));
+        } else if !waiting && !session.is_running() {
+            self.message = Some((Tone::Fine, "typed ahead: the program will read it when it asks".to_owned()));
         }
         self.refresh();
     }
@@ -386,7 +395,7 @@ impl App {
             |session: &Session| session.image().segments == image.segments && session.image().entry == image.entry;
         match &mut self.session {
             Some(session) if same(session) && !settings_changed => {
-                session.relabel(image);
+                session.relabel(image, self.assembly.sources.clone());
                 self.is_stale = false;
                 self.moved.clear();
             }
@@ -408,7 +417,8 @@ impl App {
 
     /// A walk of the present text, before its first step.
     pub(crate) fn new_session(&mut self) {
-        let mut session = Session::new(self.assembly.image.clone(), self.settings.clone());
+        let session = Session::new(self.assembly.image.clone(), self.settings.clone());
+        let mut session = session.with_sources(self.assembly.sources.clone());
         if let Some(typed) = &self.typed {
             session.type_input(typed);
         }

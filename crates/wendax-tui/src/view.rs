@@ -18,6 +18,7 @@ use pen::Pen;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 pub(crate) use source::char_width;
+use wendax_session::State;
 
 /// Draws everything.
 pub fn draw(app: &mut App, frame: &mut Frame<'_>) {
@@ -53,6 +54,10 @@ fn lower_rows(app: &App, height: u16) -> (u16, u16) {
         30..40 => 7,
         _ => 9,
     };
+    // A console on which nothing stands leaves its rows to the others.
+    let is_bare = app.session.as_ref().is_none_or(|session| session.console_end(1).is_empty());
+    let is_used = app.focus == Pane::Console || app.state() == Some(&State::Waiting);
+    let console = if is_bare && !is_used { console.min(3) } else { console };
     let grown = if app.focus == Pane::Console && height < 30 { console + 2 } else { console };
     (ribbon, grown)
 }
@@ -77,18 +82,24 @@ fn bench(app: &mut App, pen: &mut Pen<'_>, area: Rect) {
     bottom::keys(app, pen, row(area.height - 1, 1));
 }
 
+/// Rows that stack and memory keep when the account is long.
+const STACK_AND_MEMORY: u16 = 3;
+
 /// Next, registers, flags, stack, memory: each as many rows as it needs while there are some, the pane in
 /// focus first of the two that can do with any number.
 fn right_column(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let registers = 1 + machine::register_rows(app, area);
     let flags = if area.height >= 30 { 6 } else { 1 };
-    let next = match area.height {
+    let least = match area.height {
         0..10 => 2,
         10..14 => 3,
         14..20 => 4,
         20..30 => 6,
         _ => 9,
     };
+    // The account takes rows from stack and memory before it is cut, as far as these keep a few.
+    let free = area.height.saturating_sub(registers + flags + STACK_AND_MEMORY);
+    let next = next::rows(app, area.width).clamp(least, free.max(least));
     // On a low screen the pane in focus takes the place of the registers: nothing is lost, only a key away.
     let low = area.height < 16 && matches!(app.focus, Pane::Stack | Pane::Memory);
     let registers = if low { 0 } else { registers };

@@ -63,7 +63,8 @@ fn what_cannot_be_placed_is_said() {
     shows(&mut stage, "finished");
     let mut stage = second_visit();
     stage.keys("=").text("r6 = 9").keys("Enter l").text("1").keys("Enter e End Enter").text("nop").keys("Esc r");
-    shows(&mut stage, "1 values set by hand are not");
+    shows(&mut stage, "the present text, with the same input, at the same place");
+    shows(&mut stage, "set by hand to 9");
 }
 
 #[test]

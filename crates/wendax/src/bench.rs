@@ -21,7 +21,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs};
-use wendax_machine::Settings;
+use wendax_machine::{Clock, Settings};
 use wendax_project::{DiskFiles, NAME, Project};
 use wendax_source::Files;
 use wendax_tui::{App, Built, Colours, Effect, Message, Theme, draw, update};
@@ -66,7 +66,7 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
         let bytes = files::read(path)?;
         if program::kind_of(path, &bytes) != program::Kind::Source {
             let name = whole.display().to_string();
-            let program = program::load(path, None)?;
+            let program = program::load(path, None, program::Belongs::Nowhere)?;
             let program_note = program.remarks.clone();
             let app = if program.assembly.image.lines.is_empty() {
                 App::for_image(name, program.image(), settings, theme)
@@ -524,6 +524,7 @@ fn assembler(answers: Sender<Incoming>, mut project: Project) -> Sender<Request>
                 settings: Settings {
                     arguments: manifest.arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
                     seed: manifest.seed.unwrap_or(0),
+                    clock: if manifest.virtual_clock { Clock::Cycles } else { Clock::Host },
                 },
                 typed: manifest.input.clone().map(String::into_bytes),
             };

@@ -22,7 +22,7 @@ pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     if options.fix {
         fix(path)?;
     }
-    let program = program::load(path, None)?;
+    let program = program::load(path, None, program::Belongs::Nowhere)?;
     let Some(project) = &program.project else {
         return Err(Failure::usage(format!("{}: build takes a source; this is an image", path.display())));
     };

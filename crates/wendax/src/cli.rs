@@ -192,17 +192,25 @@ pub(crate) struct FormatOptions {
     wendax run weights.bin --at 0x0200\n  \
     wendax run --input loads.txt                 the project here, typed input from a file\n\n\
     Exit status: the low byte of the program's own; 3 problems in the source; 4 the program failed or\n\
-    repeats one state for ever; 5 stopped before its end, by --steps or a brk.")]
+    repeats one state for ever; 5 stopped before its end: by --steps, another limit or a brk, or since it waits for\n\
+    what cannot come any more. --state tells these apart.")]
 pub(crate) struct Run {
     /// A project, a source or an image in any form; the project here when left out
     pub(crate) file: Option<PathBuf>,
     /// Stop after so many steps; else as the manifest says
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", value_parser = count)]
     pub(crate) steps: Option<u64>,
-    /// Where the random numbers begin; else as the manifest says, else 0
-    #[arg(long, value_name = "N")]
+    /// Stop after so many seconds on the program's clock; else as the manifest says
+    #[arg(long, value_name = "N", value_parser = count)]
+    pub(crate) seconds: Option<u64>,
+    /// The program's clock: the host's, or one made of its cycles; else as the manifest says, else the host's
+    #[arg(long, value_enum)]
+    pub(crate) clock: Option<ClockKind>,
+    /// Where the random numbers begin, 0 to 18446744073709551615; else as the manifest says, else 0
+    #[arg(long, value_name = "N", value_parser = count, allow_hyphen_values = true)]
     pub(crate) seed: Option<u64>,
-    /// What is typed comes from this file, - is standard input; else as the manifest says, else standard input
+    /// What is typed comes from this file, - is standard input. When left out: standard input where something is piped
+    /// or redirected to it, else as the manifest says, else standard input
     #[arg(long, value_name = "FILE")]
     pub(crate) input: Option<PathBuf>,
     /// Where a raw image is loaded and begins: 512, 0x0200
@@ -216,12 +224,36 @@ pub(crate) struct Run {
     pub(crate) arguments: Vec<String>,
 }
 
+/// Where a program's time comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ClockKind {
+    /// The host's clock
+    Host,
+    /// A clock of 1000 cycles a millisecond; waiting takes no time
+    Virtual,
+}
+
+/// A number as in sources and manifests: decimal, 0x, 0b, with _ between digits.
+fn number(text: &str) -> Option<u64> {
+    let clean = text.replace('_', "").to_ascii_lowercase();
+    let digits = |digits: &str, base| u64::from_str_radix(digits, base).ok().filter(|_| !digits.starts_with('+'));
+    match (clean.strip_prefix("0x"), clean.strip_prefix("0b")) {
+        (Some(hex), _) => digits(hex, 16),
+        (None, Some(binary)) => digits(binary, 2),
+        (None, None) => digits(&clean, 10),
+    }
+}
+
+fn count(text: &str) -> Result<u64, String> {
+    number(text).ok_or_else(|| format!("expected a number from 0 to {}, such as 100_000 or 0xFF", u64::MAX))
+}
+
 fn address(text: &str) -> Result<u32, String> {
-    let clean = text.replace('_', "");
-    let value = match clean.strip_prefix("0x").or_else(|| clean.strip_prefix("0X")) {
-        Some(hex) => u32::from_str_radix(hex, 16).ok(),
-        None => clean.parse().ok(),
-    };
+    let listed = text.len() > 1 && text.starts_with('0') && text.bytes().all(|byte| byte.is_ascii_hexdigit());
+    if listed {
+        return Err(format!("addresses in hexadecimal, as listings print them, begin with 0x: write 0x{text}"));
+    }
+    let value = number(text).and_then(|value| u32::try_from(value).ok());
     let value = value.filter(|&value| value <= 0xFFFF && value % 2 == 0);
     value.ok_or_else(|| "expected an even address up to 0xFFFE, such as 0x0200".to_owned())
 }

@@ -67,13 +67,20 @@ fn fresh_permissions(folder: &Path) -> Result<std::fs::Permissions, std::io::Err
 
 /// Writes to a file, or to standard output for `-`.
 pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
-    let done = if path.as_os_str() == "-" {
-        let mut out = std::io::stdout().lock();
-        out.write_all(bytes).and_then(|()| out.flush())
-    } else {
-        write(path, bytes)
-    };
-    done.map_err(|error| Failure::usage(format!("{}: {}", path.display(), plain(&error))))
+    if path.as_os_str() == "-" {
+        return print(bytes);
+    }
+    write(path, bytes).map_err(|error| Failure::usage(format!("{}: {}", path.display(), plain(&error))))
+}
+
+/// Writes to standard output. When that is full or nobody reads it, the exit status is 1.
+pub(crate) fn print(bytes: &[u8]) -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    out.write_all(bytes).and_then(|()| out.flush()).map_err(|error| {
+        let nobody = error.kind() == std::io::ErrorKind::BrokenPipe;
+        let text = if nobody { String::new() } else { format!("standard output: {}", plain(&error)) };
+        Failure { text, status: 1 }
+    })
 }
 
 #[cfg(test)]

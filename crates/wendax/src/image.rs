@@ -10,7 +10,7 @@ use wendax_source::FileId;
 
 pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     let path = &options.file;
-    let program = program::load(path, options.at)?;
+    let program = program::load(path, options.at, program::Belongs::Nowhere)?;
     // Nobody is left to tell when standard error is gone.
     let _ = std::io::Write::write_all(&mut std::io::stderr(), program.remarks.as_bytes());
     let image = program.image();

@@ -39,7 +39,13 @@ impl Failure {
 }
 
 fn main() -> ExitCode {
-    let cli = Cli::parse();
+    let cli = match Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(told) => {
+            let status = u8::try_from(told.exit_code()).unwrap_or(2);
+            return ExitCode::from(if told.print().is_ok() { status } else { 1 });
+        }
+    };
     let done = match cli.command {
         None => bench::open(cli.file.as_deref(), cli.look),
         Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),
@@ -54,7 +60,9 @@ fn main() -> ExitCode {
         Ok(status) => ExitCode::from(status),
         Err(failure) => {
             // Nobody is left to tell when even this fails.
-            let _ = writeln!(std::io::stderr(), "{}", failure.text.trim_end());
+            if !failure.text.is_empty() {
+                let _ = writeln!(std::io::stderr(), "{}", failure.text.trim_end());
+            }
             ExitCode::from(failure.status)
         }
     }

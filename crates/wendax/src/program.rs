@@ -6,7 +6,7 @@ use std::path::Path;
 use wendax_asm::{Assembler, Assembly, Inputs};
 use wendax_image::{ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf};
 use wendax_project::{DiskFiles, NAME, Project};
-use wendax_source::{Severity, Style, render_all};
+use wendax_source::{Diagnostic, Severity, Style, render_all};
 
 /// Where a raw image is loaded unless told otherwise: where code begins in the default memory map.
 const RAW_START: u32 = 0x0200;
@@ -73,6 +73,13 @@ impl Program {
     pub(crate) fn image(&self) -> &Image {
         &self.assembly.image
     }
+
+    /// Its warnings, rendered.
+    pub(crate) fn warnings(&self) -> String {
+        let warnings: Vec<Diagnostic> =
+            self.assembly.diagnostics.iter().filter(|found| found.severity == Severity::Warning).cloned().collect();
+        render_all(&self.assembly.sources, &warnings, style())
+    }
 }
 
 /// How diagnostics are rendered on standard error.
@@ -104,8 +111,17 @@ pub(crate) fn project_at(path: &Path) -> Result<Option<Project>, Failure> {
     Ok(None)
 }
 
+/// Whether a source is taken by itself, or as part of the project that selects it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Belongs {
+    /// By itself.
+    Nowhere,
+    /// To the project around it, if there is one that selects it.
+    ToProject,
+}
+
 /// Reads a program; problems in a source are a failure with all of them in its text.
-pub(crate) fn load(path: &Path, at: Option<u32>) -> Result<Program, Failure> {
+pub(crate) fn load(path: &Path, at: Option<u32>, belongs: Belongs) -> Result<Program, Failure> {
     if let Some(project) = project_at(path)? {
         return assemble(project);
     }
@@ -116,6 +132,10 @@ pub(crate) fn load(path: &Path, at: Option<u32>) -> Result<Program, Failure> {
         return Err(Failure::usage(format!("{name}: --at is for raw images; this file says itself where it lies")));
     }
     match kind {
+        Kind::Source if belongs == Belongs::ToProject => {
+            files::text_of(path, bytes)?;
+            assemble(Project::around(path).0)
+        }
         Kind::Source => {
             // Told here, with its line, rather than as a problem of the program.
             files::text_of(path, bytes)?;

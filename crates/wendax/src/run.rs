@@ -1,17 +1,18 @@
 //! `wendax run`: a program with console on standard input and output.
+//!
+//! `world` is what a run meets outside: input, output, time, signals. This module sets it up and tells the end.
 
-use crate::cli::Run;
+mod world;
+
+use crate::cli::{ClockKind, Run};
 use crate::{Failure, files, program};
-use serde::Serialize;
-use std::collections::BTreeMap;
-use std::io::{BufRead, Write};
+use serde::ser::SerializeMap;
+use serde::{Serialize, Serializer};
+use std::io::{IsTerminal, Write};
 use std::path::Path;
-use std::time::{Duration, Instant};
-use wendax_machine::{Event, Need, Settings};
-use wendax_session::{Command, Progress, Session, State};
-
-/// Steps between two writes of output.
-const SLICE: u64 = 2_000_000;
+use wendax_machine::{Clock, Settings};
+use wendax_session::{Command, Session, State, Why, fault_causes, state_words};
+use world::{End, Input, Limits, World};
 
 /// The state at the end, as written by `--state`.
 #[derive(Debug, Serialize)]
@@ -20,8 +21,8 @@ struct Report {
     steps: u64,
     cycles: u64,
     pc: u32,
-    registers: BTreeMap<&'static str, u32>,
-    flags: BTreeMap<char, u32>,
+    registers: Ordered<&'static str>,
+    flags: Ordered<char>,
 }
 
 #[derive(Debug, Serialize)]
@@ -34,168 +35,155 @@ struct StopReport {
     #[serde(skip_serializing_if = "Option::is_none")]
     address: Option<u32>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    file: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     line: Option<u32>,
+}
+
+/// Names with numbers, in their own order.
+#[derive(Debug)]
+struct Ordered<K>(Vec<(K, u32)>);
+
+impl<K: Serialize> Serialize for Ordered<K> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(Some(self.0.len()))?;
+        for (name, value) in &self.0 {
+            map.serialize_entry(name, value)?;
+        }
+        map.end()
+    }
 }
 
 pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
     let path = program::here(options.file.as_deref())?;
-    let program = program::load(path, options.at)?;
+    let program = program::load(path, options.at, program::Belongs::ToProject)?;
+    // Nobody is left to tell when even this fails.
+    let _ = write!(std::io::stderr(), "{}", program.warnings());
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
     let arguments = if options.arguments.is_empty() { &manifest.arguments } else { &options.arguments };
+    let is_virtual = options.clock.map_or(manifest.virtual_clock, |clock| clock == ClockKind::Virtual);
+    let clock = if is_virtual { Clock::Cycles } else { Clock::Host };
     let settings = Settings {
         arguments: arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
         seed: options.seed.or(manifest.seed).unwrap_or(0),
+        clock,
     };
-    let typed = match (&options.input, &manifest.input) {
-        (Some(path), _) if path.as_os_str() == "-" => Typed::Standard,
-        (Some(path), _) => Typed::Given(files::read(path)?),
-        (None, Some(text)) => Typed::Given(text.clone().into_bytes()),
-        (None, None) => Typed::Standard,
+    let input = match (&options.input, &manifest.input) {
+        (Some(path), _) if path.as_os_str() == "-" => Input::standard(),
+        (Some(path), _) => Input::Given(files::read(path)?),
+        (None, Some(text)) if is_redirected() => Input::standard_or(text.clone().into_bytes()),
+        (None, Some(text)) => Input::Given(text.clone().into_bytes()),
+        (None, _) => Input::standard(),
     };
-    let most_output = manifest.limits.output.unwrap_or(u64::MAX);
-    let mut console = Console { started: Instant::now(), printed: 0, typed, most_output };
+    let limits = Limits {
+        output: manifest.limits.output.unwrap_or(u64::MAX),
+        seconds: options.seconds.or(manifest.limits.seconds),
+        clock,
+    };
     let steps = options.steps.or(manifest.limits.steps);
-    let mut session = Session::new(program.image().clone(), settings);
-    session.begin(steps.map_or(Command::Go, Command::Seek));
-    let state = console.drive(&mut session)?;
-    let report = report(&session, &state);
+    let session = Session::new(program.image().clone(), settings).with_sources(program.assembly.sources.clone());
+    let mut session = session.stopping_when_idle().stopping_after_output(limits.output);
+    let mut world = World::new(input, limits);
+    let end = world.drive(&mut session, &steps.map_or(Command::Go, Command::Seek))?;
+    let report = report(&session, &end);
     if let Some(path) = &options.state {
-        let json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;
+        let mut json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;
+        if path.as_os_str() == "-" && world.is_mid_line() {
+            json.insert(0, '\n');
+        }
         files::write_to(path, format!("{json}\n").as_bytes())?;
     }
-    Ok(tell(&session, &program, path, &state, &report))
+    Ok(tell(&session, path, &end, &report))
 }
 
-/// Where typed input comes from.
-enum Typed {
-    Standard,
-    /// Bytes not typed yet.
-    Given(Vec<u8>),
-}
-
-/// The world outside a run.
-struct Console {
-    started: Instant,
-    printed: u64,
-    typed: Typed,
-    /// Bytes that may be printed.
-    most_output: u64,
-}
-
-impl Console {
-    fn drive(&mut self, session: &mut Session) -> Result<State, Failure> {
-        loop {
-            let progress = session.work(SLICE);
-            self.print(session)?;
-            if self.printed > self.most_output {
-                session.pause();
-                return Ok(session.state().clone());
-            }
-            match progress {
-                Progress::Working => {}
-                Progress::Asks(Need::Wait(milliseconds)) => {
-                    std::thread::sleep(Duration::from_millis(milliseconds.into()));
-                    session.answer(Event::Waited);
-                }
-                Progress::Asks(Need::Clock | Need::Input) => {
-                    let elapsed = self.started.elapsed().as_millis() & 0xFFFF;
-                    session.answer(Event::Clock(u32::try_from(elapsed).unwrap_or(0)));
-                }
-                Progress::Arrived if *session.state() == State::Waiting => match &mut self.typed {
-                    Typed::Standard => read_line(session)?,
-                    Typed::Given(bytes) if bytes.is_empty() => session.end_input(),
-                    Typed::Given(bytes) => session.type_input(&std::mem::take(bytes)),
-                },
-                Progress::Arrived => return Ok(session.state().clone()),
-            }
-        }
+/// Standard input comes from a file or another program, not from a terminal or nowhere.
+fn is_redirected() -> bool {
+    if std::io::stdin().is_terminal() {
+        return false;
     }
-
-    /// Writes what was printed since the last time.
-    fn print(&mut self, session: &Session) -> Result<(), Failure> {
-        if session.machine().printed() == self.printed {
-            return Ok(());
-        }
-        let fresh = session.printed_since(self.printed);
-        self.printed = session.machine().printed();
-        let mut out = std::io::stdout().lock();
-        out.write_all(fresh).and_then(|()| out.flush()).map_err(|error| Failure {
-            text: if error.kind() == std::io::ErrorKind::BrokenPipe {
-                String::new()
-            } else {
-                format!("standard output: {error}")
-            },
-            status: 1,
-        })
-    }
+    // A device, such as the one that is always empty, is no input anyone gave.
+    std::fs::metadata("/dev/stdin").is_ok_and(|metadata| {
+        use std::os::unix::fs::FileTypeExt;
+        metadata.is_file() || metadata.file_type().is_fifo() || metadata.file_type().is_socket()
+    })
 }
 
-fn read_line(session: &mut Session) -> Result<(), Failure> {
-    let mut line = Vec::new();
-    let count = std::io::stdin()
-        .lock()
-        .read_until(b'\n', &mut line)
-        .map_err(|error| Failure::usage(format!("standard input: {error}")))?;
-    if count == 0 {
-        session.end_input();
-    } else {
-        session.type_input(&line);
-    }
-    Ok(())
-}
-
-fn report(session: &Session, state: &State) -> Report {
+fn report(session: &Session, end: &End) -> Report {
     let machine = session.machine();
     let target = machine.target();
     let pc = machine.pc();
-    let line = session.image().line_at(pc).map(|line| line.line);
-    let plain = |kind| StopReport { kind, status: None, trap: None, address: Some(pc), line };
-    let stop = match state {
-        State::Finished(status) => StopReport { status: Some(*status), address: None, line: None, ..plain("finished") },
-        State::Fault(fault) => StopReport {
+    let line = session.image().line_at(pc);
+    let file = line.and_then(|line| session.sources().get(line.span.file)).map(|file| file.name().to_owned());
+    let file = file.filter(|name| !name.is_empty());
+    let line = line.map(|line| line.line);
+    let plain = |kind| StopReport { kind, status: None, trap: None, address: Some(pc), file: file.clone(), line };
+    let stop = match end {
+        End::Output => plain("output"),
+        End::Seconds => plain("seconds"),
+        End::Interrupted => plain("interrupted"),
+        End::Program(State::Finished(status)) => {
+            StopReport { status: Some(*status), address: None, file: None, line: None, ..plain("finished") }
+        }
+        End::Program(State::Fault(fault)) => StopReport {
             trap: Some(fault.kind.trap()),
             address: Some(fault.kind.address().unwrap_or(pc)),
             ..plain("fault")
         },
-        State::Circling => plain("circling"),
-        State::Waiting => plain("waiting"),
-        State::Paused(wendax_session::Why::Brk | wendax_session::Why::Breakpoint) => plain("paused"),
-        State::Ready | State::Running | State::Paused(_) => plain("steps"),
+        End::Program(State::Circling { .. }) => plain("circling"),
+        End::Program(State::Waiting | State::Idle { .. }) => plain("waiting"),
+        End::Program(State::Paused(Why::Brk | Why::Breakpoint)) => plain("paused"),
+        End::Program(State::Ready | State::Running | State::Paused(_)) => plain("steps"),
     };
+    let registers = target.registers.iter().enumerate().map(|(index, info)| (info.name, machine.register(index)));
+    let flags = target.flags.iter().map(|flag| (flag.name, u32::from(machine.flags() & flag.bit != 0)));
     Report {
         stop,
         steps: machine.steps(),
         cycles: machine.cycles(),
         pc,
-        registers: target
-            .registers
-            .iter()
-            .enumerate()
-            .map(|(index, info)| (info.name, machine.register(index)))
-            .collect(),
-        flags: target.flags.iter().map(|flag| (flag.name, u32::from(machine.flags() & flag.bit != 0))).collect(),
+        registers: Ordered(registers.collect()),
+        flags: Ordered(flags.collect()),
     }
 }
 
 /// Says on standard error how the run ended, unless it ended by itself; returns the exit status.
-fn tell(session: &Session, program: &program::Program, path: &Path, state: &State, report: &Report) -> u8 {
+fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
     let image = session.image();
-    let line = image.line_at(report.pc);
-    let file =
-        line.and_then(|line| program.assembly.sources.get(line.span.file)).filter(|file| !file.name().is_empty());
+    let target = session.machine().target();
+    // Behind a `brk` stands another instruction; what is told is about the `brk`.
+    let at_brk = matches!(end, End::Program(State::Paused(Why::Brk)));
+    let pc = session.last_step().filter(|_| at_brk).map_or(report.pc, |step| step.pc);
+    let line = image.line_at(pc);
+    let file = line.and_then(|line| session.sources().get(line.span.file)).filter(|file| !file.name().is_empty());
     let name = file.map_or_else(|| path.display().to_string(), |file| file.name().to_owned());
-    let place = match (report.stop.line, image.nearest_label(report.pc)) {
-        (Some(line), Some((symbol, offset))) => format!("{name}:{line}: at {} + {offset}", symbol.name),
-        (Some(line), None) => format!("{name}:{line}"),
-        (None, _) => format!("{name}: at {:04X}", report.pc),
+    let place = match (line, image.nearest_label(pc)) {
+        (Some(line), Some((symbol, 0))) => format!("{name}:{}: at {}", line.line, symbol.name),
+        (Some(line), Some((symbol, offset))) => format!("{name}:{}: at {} + {offset}", line.line, symbol.name),
+        (Some(line), None) => format!("{name}:{}", line.line),
+        (None, _) => format!("{name}: at {}", target.hex_address(pc)),
     };
-    let (text, status) = match state {
-        State::Finished(status) => return status.to_le_bytes()[0],
-        State::Fault(fault) => (format!("fault, trap {}: {}", fault.kind.trap(), fault.kind), 4),
-        State::Circling => ("circling: this jumps to itself for ever".to_owned(), 4),
-        State::Paused(wendax_session::Why::Brk) => ("stopped by a brk".to_owned(), 5),
-        _ => (format!("stopped after {} steps, before its end", report.steps), 5),
+    let (mut text, status) = match end {
+        End::Program(State::Finished(status)) => return status.to_le_bytes()[0],
+        End::Program(State::Fault(fault)) => (format!("fault, trap {}: {}", fault.kind.trap(), fault.kind), 4),
+        End::Program(State::Circling { .. }) => (format!("circling: {}", state_words(session)), 4),
+        End::Program(State::Idle { .. }) => {
+            (format!("{}; no more input will come, and nothing else can end this", state_words(session)), 5)
+        }
+        End::Program(State::Paused(Why::Brk)) => ("stopped by a brk".to_owned(), 5),
+        End::Output => ("stopped: it has printed as much as `limits.output` allows".to_owned(), 5),
+        End::Seconds => ("stopped: its time is up, as `seconds` in limits or on the command line says".to_owned(), 5),
+        End::Interrupted => ("interrupted".to_owned(), 130),
+        End::Program(State::Waiting) => ("it waits for input".to_owned(), 5),
+        End::Program(State::Ready | State::Running | State::Paused(_)) => {
+            (format!("stopped after {} steps, before its end", report.steps), 5)
+        }
     };
+    if let End::Program(State::Fault(fault)) = end {
+        for cause in fault_causes(session, fault) {
+            text.push_str("\n  ");
+            text.push_str(&cause);
+        }
+    }
     let _ = writeln!(std::io::stderr(), "{place}: {text}");
     status
 }

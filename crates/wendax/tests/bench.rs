@@ -118,7 +118,7 @@ fn unsaved_text_survives_a_closed_terminal() {
 fn a_program_at_full_speed_is_paused_by_a_key() {
     let home = tempfile::tempdir().expect("a folder");
     let file = home.path().join("spin.asm");
-    fs::write(&file, "start:  inc r1\n        jmp start\n").expect("written");
+    fs::write(&file, "start:  add r1, 1\n        adc r2, 0\n        adc r3, 0\n        jmp start\n").expect("written");
     let screen = Screen::start(home.path(), &file.display().to_string(), 100, 30);
     screen.shows("ready");
     screen.text("g");

@@ -35,7 +35,7 @@ fn examples_assemble_and_the_whole_one_runs() {
     let whole = last.expect("there are examples");
     assert_eq!(whole.diagnostics, [], "the example to copy has no remarks");
     let mut machine = Machine::new(&whole.image, Settings::default());
-    assert_eq!(machine.run(Run { until: 1000, depth: None }), Stop::Finished(2));
+    assert_eq!(machine.run(Run::until(1000)), Stop::Finished(2));
     assert_eq!(machine.take_output(), b"2");
 }
 

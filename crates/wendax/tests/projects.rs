@@ -200,8 +200,15 @@ fn limits_of_the_manifest_stop_a_run() {
     folder.file("a.asm", "start: mov r0, 'x'\n sys put_char\n jmp start\n");
     folder.file("wendax.toml", "limits = { output = 20 }\n");
     let (status, out, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("before its end")), (5, true), "{err}");
-    assert!(out.len() > 20, "{}", out.len());
+    assert_eq!((status, err.contains("as much as `limits.output` allows")), (5, true), "{err}");
+    assert_eq!(out, "x".repeat(20));
+    folder.file("a.asm", "start: mov r0, 60000\n sys wait_ms\n jmp start\n");
+    folder.file("wendax.toml", "limits = { seconds = 1 }\n");
+    let (status, _, err) = run(folder.0.path(), &["run"]);
+    assert_eq!((status, err.contains("its time is up")), (5, true), "{err}");
+    folder.file("wendax.toml", "clock = \"virtual\"\nlimits = { seconds = 3600 }\n");
+    let (status, _, err) = run(folder.0.path(), &["run"]);
+    assert_eq!((status, err.contains("its time is up")), (5, true), "sixty minutes, in no time: {err}");
 }
 
 #[test]

@@ -1,22 +1,9 @@
 //! The system calls, as one table, and their error codes.
 
+use crate::SystemCall;
+
 /// Longest text a call looks at, in bytes: all of memory, so that a text without its NUL ends somewhere.
 pub const TEXT_LIMIT: u32 = 0x10000;
-
-/// A system call.
-#[derive(Debug, Clone, Copy)]
-pub struct SystemCall {
-    /// Its number.
-    pub number: u8,
-    /// Its name.
-    pub name: &'static str,
-    /// What it takes: a register's number and what is in it.
-    pub takes: &'static [(u8, &'static str)],
-    /// What it leaves in `r0`; empty when nothing.
-    pub gives: &'static str,
-    /// What it does, in one line.
-    pub meaning: &'static str,
-}
 
 macro_rules! call {
     ($number:literal, $name:literal, [$($register:literal $what:literal),*], $gives:literal, $meaning:literal) => {
@@ -99,6 +86,17 @@ pub const ERRORS: [(ErrorCode, &str); 9] = [
     (ErrorCode::NoRoom, "no room"),
     (ErrorCode::InputOutput, "input/output failed"),
 ];
+
+/// The same without the codes, which are the places.
+pub(super) const ERROR_WORDS: [&str; 9] = {
+    let mut words = [""; 9];
+    let mut at = 0;
+    while at < words.len() {
+        words[at] = ERRORS[at].1;
+        at += 1;
+    }
+    words
+};
 
 #[cfg(test)]
 mod tests {

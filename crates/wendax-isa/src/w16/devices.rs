@@ -1,17 +1,6 @@
 //! The device registers, as one table. All are words; bytes of them cannot be touched.
 
-/// A device register.
-#[derive(Debug, Clone, Copy)]
-pub struct DeviceRegister {
-    /// Its address.
-    pub address: u16,
-    /// Its name.
-    pub name: &'static str,
-    /// A program may write it.
-    pub writable: bool,
-    /// What it holds, in one line.
-    pub meaning: &'static str,
-}
+use crate::DeviceRegister;
 
 macro_rules! devices {
     ($($name:ident = $address:literal $text:literal $writable:literal $meaning:literal;)*) => {
@@ -30,7 +19,7 @@ devices! {
     TRAP_DETAIL = 0xFF04 "trap detail" false "call number of a system call, code word of an illegal instruction";
     CYCLES_LOW = 0xFF08 "cycles, low" false "low word of the cycle counter before the reading instruction";
     CYCLES_HIGH = 0xFF0A "cycles, high" false "next word of the cycle counter";
-    CONSOLE_STATE = 0xFF10 "console state" true "bit 0 a key waits, bit 1 ready to print, bit 4 interrupt on key (may be written)";
+    CONSOLE_STATE = 0xFF10 "console state" true "bit 0 a key waits, bit 1 ready to print, bit 2 the input has ended, bit 4 interrupt on key (may be written)";
     CONSOLE_DATA = 0xFF12 "console data" true "reading takes the waiting key (0 if none), writing prints the low byte";
     TIMER_COUNT = 0xFF20 "timer count" true "cycles since the timer last expired or was started";
     TIMER_PERIOD = 0xFF22 "timer period" true "cycles from one expiry to the next; 0 stands for 65,536";

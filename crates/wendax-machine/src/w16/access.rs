@@ -1,7 +1,7 @@
 //! What the next instruction will touch in memory, told before it runs.
 
 use super::Machine;
-use wendax_isa::w16::{Insn, Op, SP, decode};
+use wendax_isa::w16::{Insn, NO_BASE, Op, SP, decode};
 
 /// How memory is touched.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -23,7 +23,49 @@ pub struct Access {
     pub kind: AccessKind,
 }
 
+/// What registers are used for by a stretch of code: one bit a register.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Uses {
+    /// They hold addresses: something is loaded, stored or gone to by them.
+    pub addresses: u32,
+    /// A label is put into them.
+    pub labels: u32,
+    /// They hold characters: bytes are loaded into them.
+    pub characters: u32,
+}
+
 impl Machine {
+    /// What the code from an address up to another uses registers for.
+    pub fn register_uses(&self, from: u32, to: u32, is_label: &dyn Fn(u32) -> bool) -> Uses {
+        let mut uses = Uses::default();
+        let mut at = from;
+        while at < to {
+            let Some(insn) = self.instruction_at(at) else {
+                at += 2;
+                continue;
+            };
+            let (a, b) = (1 << insn.a, 1 << insn.b & 0x3FFF);
+            match insn.op() {
+                Op::Ldw | Op::Stw => uses.addresses |= b,
+                Op::Ldb | Op::Ldsb => {
+                    uses.addresses |= b;
+                    uses.characters |= a;
+                }
+                Op::Stb => {
+                    uses.addresses |= b;
+                    uses.characters |= a;
+                }
+                Op::Lea => uses.addresses |= a,
+                Op::CallReg | Op::JmpReg => uses.addresses |= a,
+                Op::Mov if insn.b == NO_BASE && is_label(insn.value.into()) => uses.labels |= a,
+                _ => {}
+            }
+            at += u32::from(insn.bytes());
+        }
+        uses.characters &= !uses.addresses;
+        uses
+    }
+
     /// The instruction at an address, whether or not it may be run; `None` when there is none.
     pub fn instruction_at(&self, address: u32) -> Option<Insn> {
         let word = |at: u32| self.memory.word(super::word(at));
@@ -50,31 +92,5 @@ impl Machine {
             Op::Reti => access(sp, 4, AccessKind::Read),
             _ => None,
         }
-    }
-
-    /// The registers an instruction writes, by index, whether or not their value changes.
-    pub fn registers_written_by(&self, insn: Insn) -> Vec<usize> {
-        let (a, b, sp) = (usize::from(insn.a), usize::from(insn.b), usize::from(SP));
-        match insn.op() {
-            Op::Mov | Op::Add | Op::Adc | Op::Sub | Op::Sbc | Op::And | Op::Or | Op::Xor => vec![a],
-            Op::Shl | Op::Shr | Op::Asr | Op::Mul | Op::Div | Op::Mod => vec![a],
-            Op::Not | Op::Neg | Op::Swapb | Op::Extb | Op::Rlc | Op::Rrc => vec![a],
-            Op::Mulh | Op::Mulhs | Op::Divs | Op::Mods | Op::Djnz => vec![a],
-            Op::Ldw | Op::Ldb | Op::Ldsb | Op::Lea => vec![a],
-            Op::Swap => vec![a, b],
-            Op::Pop if a != sp => vec![a, sp],
-            Op::Pop | Op::Push | Op::PushFl | Op::PopFl => vec![sp],
-            Op::Call | Op::CallReg | Op::Ret | Op::Reti => vec![sp],
-            // Calls that leave something in r0 do so by their table; a change is seen anyhow.
-            Op::Sys => vec![],
-            Op::Nop | Op::Halt | Op::Ei | Op::Di | Op::Brk | Op::Cmp | Op::Tst => vec![],
-            Op::Stw | Op::Stb | Op::Jump(_) | Op::JmpReg => vec![],
-        }
-    }
-
-    /// Ranges the last run of one step wrote besides the access of its instruction: buffers filled by a
-    /// call, what entering a trap pushed. Address and length in bytes.
-    pub fn side_writes(&self) -> impl Iterator<Item = (u32, u32)> {
-        self.side_writes.iter().map(|&(address, length)| (address.into(), length.into()))
     }
 }

@@ -3,10 +3,14 @@
 //! A call either does all it is to do or nothing. One that needs the world returns the [`Need`] and runs
 //! anew once it has been fed. Files and tones do not exist yet; their calls fail with "not allowed".
 
+use super::engine::Trace;
 use super::slots::Slot;
 use super::{Machine, NO_CARRY};
-use crate::events::{Need, Stop};
-use crate::memory::{EXECUTE, READ, WRITE};
+use crate::activity::Deed;
+use crate::events::{Clock, Need, Stop};
+use crate::memory::{DEVICE, EXECUTE, KNOWN, READ, WRITE};
+use crate::random::next_below;
+use crate::report::{StepKind, Write};
 use wendax_isa::w16::{C, ErrorCode, STACK_START, TEXT_LIMIT};
 
 /// What a call came to.
@@ -20,18 +24,33 @@ enum Outcome {
 
 use Outcome::{Done, Exit, Failed, Needs};
 
+/// A buffer that was filled, with what was in it.
+struct Filled {
+    start: u16,
+    was_known: bool,
+    old: Vec<u8>,
+    new: Vec<u8>,
+}
+
 impl Machine {
     /// `sys`: the program's own handler, or the host.
-    pub(super) fn system_call(&mut self, slot: Slot) -> Option<Stop> {
+    pub(super) fn system_call<T: Trace>(&mut self, slot: Slot, trace: &mut T) -> Option<Stop> {
         let pc = self.state.cpu.pc;
         let number = slot.value.to_le_bytes()[0];
-        if self.memory.word(2 * 7) != 0 {
-            return self.own_trap(7, slot, pc, number.into());
+        if self.vector(7) != 0 {
+            return self.own_trap(7, slot, number.into(), trace);
         }
-        let (result, failed) = match self.serve(number) {
+        let (printed, read) = (self.state.console.printed, self.state.console.read);
+        let mut filled = None;
+        let outcome = self.serve(number, &mut filled);
+        let (printed, read) = (self.state.console.printed - printed, self.state.console.read - read);
+        self.worked += 8 + (printed + read) / 4;
+        let kind = StepKind::Call(number.into());
+        let (result, failed) = match outcome {
             Needs(need) => return Some(Stop::Needs(need)),
             Exit(status) => {
-                self.done(slot, slot.next);
+                // Whoever observes hears of it, and the run stops anyhow.
+                let _ = self.done(slot, slot.next, kind, trace);
                 self.state.finished = Some(status);
                 return Some(Stop::Finished(status.into()));
             }
@@ -39,127 +58,153 @@ impl Machine {
             Failed(code) => (Some(code.number()), true),
         };
         if let Some(result) = result {
+            let (old, was_known) = (self.state.cpu.registers[0].into(), self.state.cpu.known & 1 != 0);
+            trace.write(Write::Register { index: 0, old, new: result.into(), was_known });
             self.state.cpu.registers[0] = result;
             self.state.cpu.known |= 1;
         }
-        self.state.cpu.flags = self.state.cpu.flags & NO_CARRY | if failed { C } else { 0 };
+        if let Some(Filled { start, was_known, old, new }) = filled {
+            let length = u32::try_from(new.len()).unwrap_or(u32::MAX);
+            trace.write(Write::Buffer { address: start.into(), length, was_known });
+            trace.buffer(&old, &new);
+        }
+        trace.moved(printed, read);
+        let flags = self.state.cpu.flags;
+        self.state.cpu.flags = flags & NO_CARRY | if failed { C } else { 0 };
         self.state.cpu.flag_writers[0] = pc;
-        self.done(slot, slot.next);
-        None
+        let flow = self.done_with(slot, slot.next, kind, (flags, C), trace);
+        flow.is_break().then_some(Stop::Observed)
     }
 
-    fn serve(&mut self, number: u8) -> Outcome {
+    fn serve(&mut self, number: u8, filled: &mut Option<Filled>) -> Outcome {
         let [r0, r1, r2, ..] = self.state.cpu.registers;
         match number {
             0x00 => Exit(r0),
             0x01 => Done(Some(u16::try_from(self.settings.arguments.len()).unwrap_or(u16::MAX))),
-            0x02 => self.argument(r0, r1, r2),
+            0x02 => self.argument(r0, r1, r2, filled),
             0x10 => {
-                self.print(&r0.to_le_bytes()[..1]);
+                self.bus().print(&r0.to_le_bytes()[..1]);
                 Done(None)
             }
             0x11 => self.put_text(r0),
             0x12 => self.put_number(&r0.cast_signed().to_string()),
             0x13 => self.put_number(&r0.to_string()),
             0x14 => self.put_number(&format!("{r0:04X}")),
-            0x20 => self.get_char(),
-            0x21 => self.get_line(r0, r1),
-            0x22 => self.get_int(),
+            0x20..=0x22 => {
+                self.activity.note(Deed::Console, self.state.steps);
+                match number {
+                    0x20 => self.get_char(),
+                    0x21 => self.get_line(r0, r1, filled),
+                    _ => self.get_int(),
+                }
+            }
             0x30..=0x34 | 0x60 => Failed(ErrorCode::NotAllowed),
             0x40 => self.heap_grow(r0),
-            0x50 => match self.state.answer.take() {
-                Some(time) => Done(Some(super::word(time))),
-                None => Needs(Need::Clock),
-            },
-            0x51 => match self.state.answer.take() {
-                Some(_) => Done(None),
-                None => Needs(Need::Wait(r0.into())),
-            },
-            0x52 => Done(Some(self.random(r0))),
+            0x50 | 0x51 => {
+                self.activity.note(Deed::Worked, self.state.steps);
+                if number == 0x50 { self.clock() } else { self.wait(r0) }
+            }
+            0x52 => Done(Some(super::word(next_below(&mut self.state.random, r0.into())))),
             _ => Failed(ErrorCode::NoSuchCall),
         }
     }
 
     fn put_number(&mut self, text: &str) -> Outcome {
-        self.print(text.as_bytes());
+        self.bus().print(text.as_bytes());
         Done(None)
     }
 
+    /// Prints up to the NUL; the text may go on at address 0 behind the end of memory.
     fn put_text(&mut self, address: u16) -> Outcome {
-        let mut text = Vec::new();
-        for offset in 0..TEXT_LIMIT {
-            let at = super::word(u32::from(address).wrapping_add(offset));
-            if !self.memory.all(at, 1, READ) || self.memory.all(at, 1, crate::memory::DEVICE) {
-                return Failed(ErrorCode::BadAddress);
-            }
-            match self.memory.bytes[usize::from(at)] {
-                0 => break,
-                byte => text.push(byte),
-            }
+        let (start, whole) = (usize::from(address), TEXT_LIMIT as usize);
+        let bytes = &self.memory.bytes;
+        let to_end = bytes[start..].iter().position(|&byte| byte == 0);
+        let length = to_end.or_else(|| bytes[..start].iter().position(|&byte| byte == 0).map(|at| whole - start + at));
+        // The NUL has to be readable too.
+        let touched = length.map_or(whole, |length| length + 1);
+        let at_end = touched.min(whole - start);
+        let attributes = &self.memory.attributes;
+        let all = attributes[start..start + at_end].iter().chain(&attributes[..touched - at_end]);
+        if all.into_iter().any(|has| has & (READ | DEVICE) != READ) {
+            return Failed(ErrorCode::BadAddress);
         }
-        self.print(&text);
-        Done(Some(u16::try_from(text.len()).unwrap_or(u16::MAX)))
+        let length = length.unwrap_or(whole);
+        let first = length.min(whole - start);
+        let mut text = bytes[start..start + first].to_vec();
+        text.extend_from_slice(&bytes[..length - first]);
+        self.bus().print(&text);
+        Done(Some(u16::try_from(length).unwrap_or(u16::MAX)))
     }
 
     /// Copies bytes and a NUL to a buffer, or says what is wrong with the buffer.
-    fn fill(&mut self, buffer: u16, bytes: &[u8]) -> Result<u16, ErrorCode> {
+    fn fill(&mut self, buffer: u16, bytes: &[u8], filled: &mut Option<Filled>) -> Result<u16, ErrorCode> {
         let length = u16::try_from(bytes.len()).map_err(|_| ErrorCode::NoRoom)?;
         let whole = length.checked_add(1).ok_or(ErrorCode::NoRoom)?;
-        if !self.memory.all(buffer, whole, WRITE) || self.memory.attributes_any(buffer, whole, crate::memory::DEVICE) {
+        if !self.memory.all(buffer, whole, WRITE) || self.memory.attributes_any(buffer, whole, DEVICE) {
             return Err(ErrorCode::BadAddress);
         }
-        for (offset, byte) in (0..whole).zip(bytes.iter().chain(&[0])) {
-            self.memory.put(buffer + offset, *byte);
-            self.forget_decoded(buffer + offset);
+        let new: Vec<u8> = bytes.iter().copied().chain([0]).collect();
+        let old = self.memory.range(buffer, new.len()).to_vec();
+        let was_known = self.memory.all(buffer, whole, KNOWN);
+        let mut bus = self.bus();
+        for (offset, byte) in (0..whole).zip(&new) {
+            bus.put(buffer + offset, *byte);
         }
-        self.side_writes.push((buffer, whole));
+        self.worked += u64::from(whole);
+        *filled = Some(Filled { start: buffer, was_known, old, new });
         Ok(length)
     }
 
-    fn argument(&mut self, index: u16, buffer: u16, capacity: u16) -> Outcome {
+    fn argument(&mut self, index: u16, buffer: u16, capacity: u16, filled: &mut Option<Filled>) -> Outcome {
         let settings = std::sync::Arc::clone(&self.settings);
         let Some(argument) = settings.arguments.get(usize::from(index)) else { return Failed(ErrorCode::NotFound) };
         if argument.len() >= usize::from(capacity) {
             return Failed(ErrorCode::NoRoom);
         }
-        match self.fill(buffer, argument) {
+        match self.fill(buffer, argument, filled) {
             Ok(length) => Done(Some(length)),
             Err(code) => Failed(code),
         }
     }
 
+    fn waiting(&self) -> &[u8] {
+        self.tape.waiting(&self.state.console)
+    }
+
     fn get_char(&mut self) -> Outcome {
-        let console = &mut self.state.console;
-        match console.pending.pop_front() {
-            Some(byte) => Done(Some(byte.into())),
-            None if console.ended => Failed(ErrorCode::EndOfInput),
+        match self.waiting().first().copied() {
+            Some(byte) => {
+                self.state.console.read += 1;
+                Done(Some(byte.into()))
+            }
+            None if self.state.console.ended => Failed(ErrorCode::EndOfInput),
             None => Needs(Need::Input),
         }
     }
 
     /// How many pending bytes belong to the next line, and whether its end is among them.
     fn pending_line(&self) -> Result<(usize, bool), Outcome> {
-        let console = &self.state.console;
-        match console.pending.iter().position(|&byte| byte == b'\n') {
+        let (waiting, ended) = (self.waiting(), self.state.console.ended);
+        match waiting.iter().position(|&byte| byte == b'\n') {
             Some(length) => Ok((length, true)),
-            None if !console.ended => Err(Needs(Need::Input)),
-            None if console.pending.is_empty() => Err(Failed(ErrorCode::EndOfInput)),
-            None => Ok((console.pending.len(), false)),
+            None if !ended => Err(Needs(Need::Input)),
+            None if waiting.is_empty() => Err(Failed(ErrorCode::EndOfInput)),
+            None => Ok((waiting.len(), false)),
         }
     }
 
-    fn get_line(&mut self, buffer: u16, capacity: u16) -> Outcome {
+    fn get_line(&mut self, buffer: u16, capacity: u16, filled: &mut Option<Filled>) -> Outcome {
         let Some(room) = capacity.checked_sub(1) else { return Failed(ErrorCode::NoRoom) };
         let (length, ended) = match self.pending_line() {
             Ok(line) => line,
             Err(outcome) => return outcome,
         };
         let taken = length.min(room.into());
-        let bytes: Vec<u8> = self.state.console.pending.iter().take(taken).copied().collect();
-        match self.fill(buffer, &bytes) {
+        let bytes = self.waiting()[..taken].to_vec();
+        match self.fill(buffer, &bytes, filled) {
             Ok(count) => {
                 let whole = taken == length && ended;
-                self.state.console.pending.drain(..taken + usize::from(whole));
+                self.state.console.read += taken as u64 + u64::from(whole);
                 Done(Some(count))
             }
             Err(code) => Failed(code),
@@ -171,11 +216,9 @@ impl Machine {
             Ok(line) => line,
             Err(outcome) => return outcome,
         };
-        let line: Vec<u8> = self.state.console.pending.drain(..length).collect();
-        if ended {
-            self.state.console.pending.pop_front();
-        }
-        match read_int(&line) {
+        let value = read_int(&self.waiting()[..length]);
+        self.state.console.read += length as u64 + u64::from(ended);
+        match value {
             Some(value) => Done(Some(value)),
             None => Failed(ErrorCode::NotANumber),
         }
@@ -191,18 +234,28 @@ impl Machine {
         }
         self.memory.map(start.into(), end.into(), READ | WRITE);
         self.state.heap_end = end;
+        self.worked += u64::from(bytes);
         Done(Some(start))
     }
 
-    /// A number below `bound` (0: any word), by splitmix64 (Steele, Lea, Flood 2014).
-    fn random(&mut self, bound: u16) -> u16 {
-        self.state.random = self.state.random.wrapping_add(0x9E37_79B9_7F4A_7C15);
-        let mut mixed = self.state.random;
-        mixed = (mixed ^ mixed >> 30).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-        mixed = (mixed ^ mixed >> 27).wrapping_mul(0x94D0_49BB_1331_11EB);
-        let high = (mixed ^ mixed >> 31) >> 32;
-        let range = if bound == 0 { 0x1_0000 } else { u64::from(bound) };
-        u16::try_from(high * range >> 32).unwrap_or(0)
+    fn clock(&mut self) -> Outcome {
+        let low = |milliseconds: u64| u16::try_from(milliseconds & 0xFFFF).unwrap_or(0);
+        match (self.settings.clock, self.state.answer.take()) {
+            (Clock::Cycles, _) => Done(Some(low(self.own_milliseconds()))),
+            (Clock::Host, Some(time)) => Done(Some(super::word(time))),
+            (Clock::Host, None) => Needs(Need::Clock),
+        }
+    }
+
+    fn wait(&mut self, milliseconds: u16) -> Outcome {
+        match (self.settings.clock, self.state.answer.take()) {
+            (Clock::Cycles, _) => {
+                self.state.waited += u64::from(milliseconds);
+                Done(None)
+            }
+            (Clock::Host, Some(_)) => Done(None),
+            (Clock::Host, None) => Needs(Need::Wait(milliseconds.into())),
+        }
     }
 }
 

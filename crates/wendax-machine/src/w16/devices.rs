@@ -1,9 +1,11 @@
-//! Device registers: cycle counter, console, timer, lamps, levers, digits.
+//! Device registers: cycle counter, console, timer, lamps, levers, digits, mapped onto console and board.
 //!
-//! The timer is never counted tick by tick: its count is computed from the cycle counter when someone
-//! looks. Loads of a person looking at memory go through [`Machine::device_value`], which has no effect.
+//! Looking at memory as a person does goes through [`value`], which has no effect.
 
-use super::Machine;
+use super::{Machine, State};
+use crate::activity::Deed;
+use crate::board::Board;
+use crate::console::{Console, Tape};
 use wendax_isa::w16::address as at;
 
 const RUN: u16 = 1;
@@ -11,195 +13,115 @@ const INTERRUPT: u16 = 2;
 const EXPIRED: u16 = 4;
 const KEY_WAITS: u16 = 1;
 const READY: u16 = 2;
+const ENDED: u16 = 4;
 const KEY_INTERRUPT: u16 = 16;
 
 /// Trap numbers of the interrupts.
-const TIMER: u8 = 8;
-const KEY: u8 = 9;
-const LEVER: u8 = 10;
+pub(super) const TIMER: u8 = 8;
+pub(super) const KEY: u8 = 9;
+pub(super) const LEVER: u8 = 10;
 
-/// The state of all devices.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Devices {
-    trap: [u16; 3],
-    key_interrupt: bool,
-    timer: Timer,
-    /// Sixteen lamps, one a bit.
-    pub lamps: u16,
-    /// Sixteen levers, one a bit.
-    pub levers: u16,
-    lever_mask: u16,
-    lever_moved: bool,
-    /// Segments of the four digits, leftmost first.
-    pub digits: [u8; 4],
-}
-
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-struct Timer {
-    running: bool,
-    interrupt: bool,
-    /// 0 stands for 65,536.
-    period: u16,
-    /// While it runs: the cycle at which its count was 0. Else: its count.
-    base: u64,
-    /// Expiries the program has acknowledged since `base`.
-    acknowledged: u64,
-    /// It had expired when it was last stopped.
-    expired_before: bool,
-}
-
-impl Timer {
-    fn length(&self) -> u64 {
-        if self.period == 0 { 0x1_0000 } else { self.period.into() }
-    }
-
-    fn expiries(&self, cycles: u64) -> u64 {
-        if self.running { cycles.saturating_sub(self.base) / self.length() } else { 0 }
-    }
-
-    fn expired(&self, cycles: u64) -> bool {
-        self.expired_before || self.expiries(cycles) > self.acknowledged
-    }
-
-    fn count(&self, cycles: u64) -> u16 {
-        let count = if self.running { cycles.saturating_sub(self.base) % self.length() } else { self.base };
-        u16::try_from(count).unwrap_or(u16::MAX)
-    }
-
-    /// Starts counting from `count` anew, keeping whether it has expired.
-    fn set(&mut self, cycles: u64, count: u16, running: bool) {
-        self.expired_before = self.expired(cycles);
-        self.acknowledged = 0;
-        self.running = running;
-        self.base = if running { cycles.saturating_sub(count.into()) } else { count.into() };
-    }
-
-    fn control(&mut self, cycles: u64, value: u16) {
-        if value & EXPIRED != 0 {
-            self.expired_before = false;
-            self.acknowledged = self.expiries(cycles);
+/// What a device register shows.
+pub(super) fn value(board: &Board, console: &Console, tape: &Tape, cycles: u64, address: u16) -> u16 {
+    let bit = |on: bool, bit: u16| if on { bit } else { 0 };
+    let low = |number: u64| u16::try_from(number & 0xFFFF).unwrap_or(0);
+    match address {
+        at::TRAP_NUMBER => low(board.trap[0].into()),
+        at::TRAP_ADDRESS => low(board.trap[1].into()),
+        at::TRAP_DETAIL => low(board.trap[2].into()),
+        at::CYCLES_LOW => low(cycles),
+        at::CYCLES_HIGH => low(cycles >> 16),
+        at::CONSOLE_STATE => {
+            let waits = console.waiting() > 0;
+            let interrupt = bit(board.key_interrupt, KEY_INTERRUPT);
+            bit(waits, KEY_WAITS) | READY | bit(console.ended && !waits, ENDED) | interrupt
         }
-        self.interrupt = value & INTERRUPT != 0;
-        let running = value & RUN != 0;
-        if running != self.running {
-            let count = self.count(cycles);
-            self.set(cycles, count, running);
+        at::CONSOLE_DATA => tape.waiting(console).first().copied().unwrap_or(0).into(),
+        at::TIMER_COUNT => board.timer.count(cycles),
+        at::TIMER_PERIOD => board.timer.period,
+        at::TIMER_CONTROL => {
+            let timer = &board.timer;
+            bit(timer.running, RUN) | bit(timer.interrupt, INTERRUPT) | bit(timer.expired(cycles), EXPIRED)
         }
+        at::LAMPS => board.lamps,
+        at::LEVERS => board.levers,
+        at::LEVER_MASK => board.lever_mask,
+        at::DIGIT_0..=at::DIGIT_3 => board.digits[digit(address)].into(),
+        _ => 0,
     }
 }
 
-impl Devices {
-    pub(super) fn note_trap(&mut self, number: u8, address: u16, detail: u16) {
-        self.trap = [number.into(), address, detail];
-    }
+/// What a device register showed in a state.
+pub(super) fn value_in(state: &State, tape: &Tape, address: u16) -> u16 {
+    value(&state.board, &state.console, tape, state.cycles, address)
+}
 
-    pub(super) fn move_levers(&mut self, levers: u16) {
-        self.lever_moved |= (levers ^ self.levers) & self.lever_mask != 0;
-        self.levers = levers;
+/// What a program that loads a register looks at, when that changes by itself.
+pub(super) fn looks_at(address: u16) -> Option<Deed> {
+    match address {
+        at::CYCLES_LOW | at::CYCLES_HIGH | at::TIMER_COUNT | at::TIMER_CONTROL => Some(Deed::Worked),
+        at::CONSOLE_STATE | at::CONSOLE_DATA => Some(Deed::Console),
+        at::LEVERS => Some(Deed::Levers),
+        _ => None,
     }
+}
 
-    /// Interrupts that ask now, the most urgent first.
-    pub(super) fn pending(&self, cycles: u64, key_waits: bool) -> [Option<u8>; 3] {
-        [
-            (self.timer.interrupt && self.timer.expired(cycles)).then_some(TIMER),
-            (self.key_interrupt && key_waits).then_some(KEY),
-            self.lever_moved.then_some(LEVER),
-        ]
+/// A program loaded a register: a key that was read is taken.
+pub(super) fn loaded(console: &mut Console, address: u16) {
+    if address == at::CONSOLE_DATA && console.waiting() > 0 {
+        console.read += 1;
     }
+}
 
-    /// Interrupts that may ask some time.
-    pub(super) fn armed(&self) -> [Option<u8>; 3] {
-        let timer = self.timer.interrupt && (self.timer.running || self.timer.expired_before);
-        [timer.then_some(TIMER), self.key_interrupt.then_some(KEY), (self.lever_mask != 0).then_some(LEVER)]
-    }
-
-    /// An interrupt was taken. The timer and the console go on asking until the program has dealt with
-    /// them; a moved lever asks once.
-    pub(super) fn taken(&mut self, number: u8) {
-        if number == LEVER {
-            self.lever_moved = false;
+/// A program stores to a register; true when its low byte is to be printed.
+pub(super) fn store(board: &mut Board, cycles: u64, address: u16, value: u16) -> bool {
+    match address {
+        at::CONSOLE_STATE => board.key_interrupt = value & KEY_INTERRUPT != 0,
+        at::CONSOLE_DATA => return true,
+        at::TIMER_COUNT => {
+            let running = board.timer.running;
+            board.timer.set(cycles, value, running);
         }
+        at::TIMER_PERIOD => board.timer.set_period(cycles, value),
+        at::TIMER_CONTROL => {
+            board.timer.control(cycles, value & RUN != 0, value & INTERRUPT != 0, value & EXPIRED != 0);
+        }
+        at::LAMPS => board.lamps = value,
+        at::LEVER_MASK => board.lever_mask = value,
+        at::DIGIT_0..=at::DIGIT_3 => board.digits[digit(address)] = value.to_le_bytes()[0],
+        _ => {}
     }
+    false
+}
 
-    /// The cycle at which the timer next asks.
-    pub(super) fn next_expiry(&self, cycles: u64) -> u64 {
-        let timer = &self.timer;
-        if !timer.interrupt {
-            return u64::MAX;
-        }
-        if timer.expired(cycles) {
-            return cycles;
-        }
-        if timer.running { timer.base + (timer.expiries(cycles) + 1) * timer.length() } else { u64::MAX }
-    }
+fn digit(address: u16) -> usize {
+    usize::from((address - at::DIGIT_0) / 2).min(3)
 }
 
 impl Machine {
     /// What a device register shows, without touching it.
     pub(super) fn device_value(&self, address: u16) -> u16 {
-        let devices = &self.state.devices;
-        let cycles = self.state.cycles;
-        let bit = |on: bool, bit: u16| if on { bit } else { 0 };
-        let part = |shift: u32| u16::try_from(cycles >> shift & 0xFFFF).unwrap_or(0);
-        match address {
-            at::TRAP_NUMBER => devices.trap[0],
-            at::TRAP_ADDRESS => devices.trap[1],
-            at::TRAP_DETAIL => devices.trap[2],
-            at::CYCLES_LOW => part(0),
-            at::CYCLES_HIGH => part(16),
-            at::CONSOLE_STATE => {
-                let waits = !self.state.console.pending.is_empty();
-                bit(waits, KEY_WAITS) | READY | bit(devices.key_interrupt, KEY_INTERRUPT)
-            }
-            at::CONSOLE_DATA => self.state.console.pending.front().copied().unwrap_or(0).into(),
-            at::TIMER_COUNT => devices.timer.count(cycles),
-            at::TIMER_PERIOD => devices.timer.period,
-            at::TIMER_CONTROL => {
-                let timer = &devices.timer;
-                bit(timer.running, RUN) | bit(timer.interrupt, INTERRUPT) | bit(timer.expired(cycles), EXPIRED)
-            }
-            at::LAMPS => devices.lamps,
-            at::LEVERS => devices.levers,
-            at::LEVER_MASK => devices.lever_mask,
-            at::DIGIT_0..=at::DIGIT_3 => devices.digits[digit(address)].into(),
-            _ => 0,
-        }
+        value_in(&self.state, &self.tape, address)
     }
 
-    /// A program loads a device register.
-    pub(super) fn device_load(&mut self, address: u16) -> u16 {
-        let value = self.device_value(address);
-        if address == at::CONSOLE_DATA {
-            self.state.console.pending.pop_front();
-        }
-        value
+    /// Interrupts that ask now, the most urgent first.
+    pub(super) fn asking(&self) -> [Option<u8>; 3] {
+        let (board, cycles) = (&self.state.board, self.state.cycles);
+        [
+            (board.timer.interrupt && board.timer.expired(cycles)).then_some(TIMER),
+            (board.key_interrupt && self.state.console.waiting() > 0).then_some(KEY),
+            board.lever_moved.then_some(LEVER),
+        ]
     }
 
-    /// A program stores to a device register.
-    pub(super) fn device_store(&mut self, address: u16, value: u16) {
-        let cycles = self.state.cycles;
-        let devices = &mut self.state.devices;
-        match address {
-            at::CONSOLE_STATE => devices.key_interrupt = value & KEY_INTERRUPT != 0,
-            at::CONSOLE_DATA => self.print(&value.to_le_bytes()[..1]),
-            at::TIMER_COUNT => {
-                let running = devices.timer.running;
-                devices.timer.set(cycles, value, running);
-            }
-            at::TIMER_PERIOD => {
-                let (count, running) = (devices.timer.count(cycles), devices.timer.running);
-                devices.timer.set(cycles, count, running);
-                devices.timer.period = value;
-            }
-            at::TIMER_CONTROL => devices.timer.control(cycles, value),
-            at::LAMPS => devices.lamps = value,
-            at::LEVER_MASK => devices.lever_mask = value,
-            at::DIGIT_0..=at::DIGIT_3 => devices.digits[digit(address)] = value.to_le_bytes()[0],
-            _ => {}
-        }
+    /// Interrupts that have a handler and may ask some time: timer, key, lever.
+    pub(super) fn armed(&self) -> [bool; 3] {
+        let board = &self.state.board;
+        let on = |number: u8| self.memory.word(u16::from(number) * 2) != 0;
+        [
+            board.timer.may_ask() && on(TIMER),
+            board.key_interrupt && on(KEY),
+            (board.lever_mask != 0 || board.lever_moved) && on(LEVER),
+        ]
     }
-}
-
-fn digit(address: u16) -> usize {
-    usize::from((address - at::DIGIT_0) / 2).min(3)
 }

@@ -1,21 +1,38 @@
 //! Running instructions.
 //!
 //! `Machine::fast` is the loop: it keeps the counters and flags in locals and leaves as soon as anything
-//! rare comes up, with the state as it was before the instruction that is rare. `Machine::run` deals with
-//! what is rare and goes back in. Each instruction has one place where it is carried out.
+//! rare comes up. `Machine::run_on` deals with what is rare and goes back in. Each instruction has one place where it
+//! is carried out: in the loop, or, for the few that stop the run or call the host, in `Machine::rare`.
+//!
+//! The loop is compiled once for each [`Trace`] that goes along with it: [`Blind`], which sees nothing and costs
+//! nothing; [`Traced`], which reports each step to an observer; [`Prints`], which shows fingerprints of states to
+//! `repeats`. An access to memory that is not plain takes the long way through `bus`, and the loop is left behind its
+//! instruction, since a device may have changed what interrupts may come.
 
+use super::bus::Bus;
 use super::slots::{Kind, Slot};
-use super::traps::{Fault, FaultKind};
-use super::{Frame, FrameKind, Machine, NOTE_FLAGS, NOTE_RETURN, Run, State};
-use crate::events::Stop;
-use crate::memory::{DECODED, DEVICE, EXECUTE, KNOWN, Memory, PAGE, READ, SPECIAL, WRITE};
+use super::{Frame, Machine, NOBODY, NOTE_FLAGS, NOTE_RETURN, State};
+use crate::activity::Deed;
+use crate::events::{Awaited, Run, Stop, Watch};
+use crate::fault::{Fault, FaultKind};
+use crate::frames::{FrameKind, Frames};
+use crate::memory::{Cells, DECODED, DEVICE, DIRTY, EXECUTE, KNOWN, Memory, PAGE, READ, SIZE, SPECIAL, WRITE};
+use crate::repeats::{Repeats, Round, Task};
+use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
+use rustc_hash::FxHasher;
+use std::hash::Hasher;
+use std::ops::ControlFlow;
 use wendax_isa::w16::{C, I, N, SP, V, Z, decode};
 
 /// Why the loop was left.
+#[derive(Debug, Clone, Copy)]
 enum Exit {
-    /// The step or the cycle it was to run to.
+    /// The step or the cycle it was to run to, or something changed that interrupts hang on.
     Horizon,
-    Depth,
+    Depth {
+        returned: bool,
+    },
+    Observed,
     Breakpoint,
     /// The next slot was never decoded.
     Undecoded,
@@ -25,6 +42,123 @@ enum Exit {
     Fault(FaultKind),
     /// A jump to itself.
     Loop,
+}
+
+/// A step as the loop tells of it.
+pub(super) struct Done<'a> {
+    pub(super) step: u64,
+    pub(super) kind: StepKind,
+    pub(super) pc: u16,
+    pub(super) next: u16,
+    pub(super) length: u16,
+    pub(super) cycles: u64,
+    pub(super) old_flags: u16,
+    pub(super) flags: u16,
+    pub(super) touched: u16,
+    pub(super) registers: &'a [u16; 16],
+    pub(super) returned: bool,
+    pub(super) depth: i64,
+}
+
+/// What goes along with a run.
+pub(super) trait Trace {
+    /// What a step writes is told.
+    const WRITES: bool;
+    /// The end of each step is told.
+    const STEPS: bool;
+    /// The run may look for states that repeat.
+    const WATCHES: bool;
+
+    fn begin(&mut self) {}
+    fn write(&mut self, _write: Write) {}
+    fn buffer(&mut self, _old: &[u8], _new: &[u8]) {}
+    fn moved(&mut self, _printed: u64, _consumed: u64) {}
+    fn end(&mut self, _done: &Done<'_>) -> ControlFlow<()> {
+        ControlFlow::Continue(())
+    }
+}
+
+/// Sees nothing.
+pub(super) struct Blind;
+
+impl Trace for Blind {
+    const WRITES: bool = false;
+    const STEPS: bool = false;
+    const WATCHES: bool = true;
+}
+
+/// Reports to an observer.
+struct Traced<'a, O> {
+    observer: &'a mut O,
+    report: Report,
+}
+
+impl<O: Observer> Trace for Traced<'_, O> {
+    const WRITES: bool = O::WRITES;
+    const STEPS: bool = true;
+    const WATCHES: bool = false;
+
+    #[inline]
+    fn begin(&mut self) {
+        self.report.clear();
+    }
+
+    #[inline]
+    fn write(&mut self, write: Write) {
+        self.report.writes.push(write);
+    }
+
+    fn buffer(&mut self, old: &[u8], new: &[u8]) {
+        self.report.buffers.extend_from_slice(old);
+        self.report.buffers.extend_from_slice(new);
+    }
+
+    fn moved(&mut self, printed: u64, consumed: u64) {
+        (self.report.printed, self.report.consumed) = (printed, consumed);
+    }
+
+    #[inline]
+    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
+        let report = &mut self.report;
+        (report.step, report.kind, report.cycles) = (done.step, done.kind, done.cycles);
+        (report.pc, report.next, report.length) = (done.pc.into(), done.next.into(), done.length.into());
+        report.returned = done.returned;
+        report.depth = usize::try_from(done.depth).unwrap_or(0);
+        if Self::WRITES {
+            let (old, new) = (done.old_flags.into(), done.flags.into());
+            report.flags = FlagsChange { old, new, touched: done.touched.into() };
+        }
+        self.observer.see(report)
+    }
+}
+
+/// Shows the fingerprint of each state to [`Repeats`].
+struct Prints<'a> {
+    repeats: &'a mut Repeats,
+}
+
+impl Trace for Prints<'_> {
+    const WRITES: bool = false;
+    const STEPS: bool = true;
+    const WATCHES: bool = false;
+
+    #[inline]
+    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
+        self.repeats.see(done.step + 1, fingerprint(done.registers, done.next, done.flags))
+    }
+}
+
+/// A number that stands for registers, place and flags: a sum of them, each times an odd number of its own, mixed.
+fn fingerprint(registers: &[u16; 16], pc: u16, flags: u16) -> u64 {
+    const GOLDEN: u64 = 0x9E37_79B9_7F4A_7C15;
+    let mut sum = (u64::from(pc) << 16 | u64::from(flags)).wrapping_mul(GOLDEN);
+    let mut factor = GOLDEN;
+    for &register in registers {
+        factor = factor.wrapping_mul(0xD129_0D3F_9B0B_2C85 | 1);
+        sum = sum.wrapping_add(u64::from(register).wrapping_mul(factor));
+    }
+    let mixed = (sum ^ sum >> 31).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    mixed ^ mixed >> 29
 }
 
 /// The flags for a result, without C and V.
@@ -81,6 +215,22 @@ fn words(product: u32) -> (u16, u16) {
     (u16::from_le_bytes([a, b]), u16::from_le_bytes([c, d]))
 }
 
+/// Two cells that begin at an even place, as one number.
+#[inline]
+fn pair(cells: &[u8; SIZE], at: usize) -> u16 {
+    u16::from_le_bytes([cells[at], cells[at | 1]])
+}
+
+#[inline]
+fn put_pair(cells: &mut [u8; SIZE], at: usize, value: u16) {
+    cells[at..at + 2].copy_from_slice(&value.to_le_bytes());
+}
+
+/// An attribute of both cells of a pair.
+const fn both(attributes: u8) -> u16 {
+    u16::from_le_bytes([attributes, attributes])
+}
+
 /// What a machine notes of calls beside its state.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Calls {
@@ -94,37 +244,47 @@ pub(super) struct Calls {
 
 impl Calls {
     #[inline]
-    fn enter(&mut self, frames: &mut Vec<Frame>, frame: Frame, step: u64) {
-        let count = |frames: &[Frame]| u32::try_from(frames.len()).unwrap_or(u32::MAX);
+    pub(super) fn enter(&mut self, frames: &mut Frames, frame: Frame) {
+        let count = |frames: &Frames| u32::try_from(frames.depth()).unwrap_or(u32::MAX);
         if self.shallow.is_some_and(|shallow| count(frames) <= shallow) {
-            self.last_shallow = Some(step);
+            self.last_shallow = Some(frame.step);
         }
-        // Frames at or below the new one were left without a return.
-        while frames.last().is_some_and(|known| known.slot <= frame.slot) {
-            frames.pop();
-        }
-        frames.push(frame);
+        frames.enter(frame);
         self.deepest = self.deepest.max(count(frames));
     }
 }
 
-/// Leaves all routines whose return address lies at or below `slot`; returns how many are left.
-#[inline]
-fn drop_frames(frames: &mut Vec<Frame>, slot: u16) -> i64 {
-    while frames.last().is_some_and(|frame| frame.slot <= slot.into()) {
-        frames.pop();
-    }
-    // At most one a word of memory.
-    i64::try_from(frames.len()).unwrap_or(i64::MAX)
-}
-
 const STACK: usize = SP as usize;
+
+/// How far the loop may go.
+#[derive(Debug, Clone, Copy)]
+struct Limits {
+    until: u64,
+    depth: i64,
+}
 
 impl Machine {
     /// Runs until something stops it. A breakpoint at the very first instruction does not, one at the
     /// step it runs to does.
     pub fn run(&mut self, how: Run) -> Stop {
-        self.side_writes.clear();
+        self.run_with(how, &mut Blind)
+    }
+
+    /// The same with an observer that sees each step taken.
+    pub fn run_observed<O: Observer>(&mut self, how: Run, observer: &mut O) -> Stop {
+        let mut traced = Traced { observer, report: std::mem::take(&mut self.report) };
+        let stop = self.run_with(how, &mut traced);
+        self.report = traced.report;
+        stop
+    }
+
+    /// Takes one step, even from a breakpoint.
+    pub fn step(&mut self) -> Stop {
+        self.run(Run::until(self.state.steps + 1))
+    }
+
+    fn run_with<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
+        self.worked = 0;
         if let Some(status) = self.state.finished {
             return Stop::Finished(status.into());
         }
@@ -132,44 +292,142 @@ impl Machine {
             let at = self.state.cpu.pc;
             self.slots.unpatch(at);
             let until = self.state.steps + 1;
-            let stop = self.run_on(Run { until, ..how });
+            let stop = self.run_on(Run { until, ..how }, trace);
             self.slots.patch(at);
             let back_here = self.slots.is_breakpoint(self.state.cpu.pc);
             if stop != Stop::Steps || back_here {
                 return if back_here && stop == Stop::Steps { Stop::Breakpoint } else { stop };
             }
         }
-        self.run_on(how)
+        self.run_on(how, trace)
     }
 
-    fn run_on(&mut self, how: Run) -> Stop {
+    fn run_on<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         let depth = how.depth.map_or(-1, i64::from);
+        let watches = T::WATCHES && how.watch > Watch::Nothing;
+        if watches {
+            self.repeats.follow(self.state.steps);
+        }
         loop {
             if self.state.steps >= how.until {
                 let stopped = self.slots.is_breakpoint(self.state.cpu.pc);
                 return if stopped { Stop::Breakpoint } else { Stop::Steps };
             }
-            match self.interrupt_now() {
-                Some(Ok(())) => continue,
+            self.decode_anew();
+            if self.state.console.printed >= how.printed {
+                return Stop::Printed;
+            }
+            if self.worked >= how.work {
+                return Stop::Worked;
+            }
+            self.worked += 4;
+            match self.interrupt_now(trace) {
+                Some(Ok(flow)) => {
+                    if watches {
+                        self.repeats.moved(self.state.steps);
+                    }
+                    if flow.is_break() {
+                        return Stop::Observed;
+                    }
+                    continue;
+                }
                 Some(Err(kind)) => return Stop::Fault(self.fault_of(kind)),
                 None => {}
             }
-            let stop = match self.fast(how.until, depth) {
+            let limits = Limits { until: how.until, depth };
+            let exit = if watches {
+                match self.run_watched(limits, how.watch, trace) {
+                    Ok(exit) => exit,
+                    Err(stop) => return stop,
+                }
+            } else {
+                self.fast(limits, trace)
+            };
+            let stop = match exit {
                 Exit::Horizon => None,
-                Exit::Depth => Some(Stop::Depth),
+                Exit::Depth { returned } => Some(Stop::Depth { returned }),
+                Exit::Observed => Some(Stop::Observed),
                 Exit::Breakpoint => Some(Stop::Breakpoint),
                 Exit::Undecoded => match self.decode_next() {
                     Ok(()) => None,
-                    Err(kind) => self.fault(kind),
+                    Err(kind) => self.fault(kind, trace),
                 },
-                Exit::Rare(slot) => self.rare(slot, depth),
-                Exit::Fault(kind) => self.fault(kind),
-                Exit::Loop => self.circling(),
+                Exit::Rare(slot) => self.rare(slot, trace),
+                Exit::Fault(kind) => self.fault(kind, trace),
+                Exit::Loop => Some(Stop::Circling { period: 1 }),
             };
+            if watches {
+                self.repeats.moved(self.state.steps);
+            }
             if let Some(stop) = stop {
                 return stop;
             }
         }
+    }
+
+    // ---- states that repeat
+
+    /// Runs the loop with an eye on states that repeat.
+    fn run_watched<T: Trace>(&mut self, limits: Limits, watch: Watch, trace: &mut T) -> Result<Exit, Stop> {
+        while self.repeats.due() <= self.state.steps {
+            if self.repeats.tend(self.state.steps) == Task::Hash {
+                let hash = self.hash();
+                let round = self.repeats.take_hash(self.state.steps, hash);
+                if let Some(stop) = round.and_then(|round| self.stuck(round, watch)) {
+                    return Err(stop);
+                }
+            }
+        }
+        let limits = Limits { until: limits.until.min(self.repeats.due()), ..limits };
+        if !self.repeats.is_looking() {
+            return Ok(self.fast(limits, trace));
+        }
+        let mut repeats = std::mem::take(&mut self.repeats);
+        let exit = self.fast(limits, &mut Prints { repeats: &mut repeats });
+        self.repeats = repeats;
+        // That nothing more is to be seen is no reason to stop.
+        Ok(if matches!(exit, Exit::Observed) { Exit::Horizon } else { exit })
+    }
+
+    /// A round of states that repeat was found: whether that is a reason to stop.
+    fn stuck(&self, round: Round, watch: Watch) -> Option<Stop> {
+        let did = |deed| self.activity.since(deed, round.since);
+        let [timer, key, lever] = self.armed();
+        let allowed = self.state.cpu.flags & I != 0 || did(Deed::Allowed);
+        if did(Deed::Worked) || allowed && timer {
+            return None;
+        }
+        let awaited =
+            Awaited { console: did(Deed::Console) || allowed && key, levers: did(Deed::Levers) || allowed && lever };
+        let period = round.period;
+        if awaited == Awaited::default() {
+            return Some(Stop::Circling { period });
+        }
+        (watch == Watch::Idle).then_some(Stop::Idle { period, awaited })
+    }
+
+    /// One number for the whole state, but for what only counts.
+    fn hash(&mut self) -> u64 {
+        let mut hasher = FxHasher::default();
+        hasher.write_u64(self.memory.hash());
+        let State { cpu, frames, board, console, heap_end, random, answer, .. } = &self.state;
+        cpu.registers.iter().chain(&cpu.flag_writers).for_each(|&word| hasher.write_u16(word));
+        for word in [cpu.pc, cpu.flags, cpu.known, *heap_end] {
+            hasher.write_u16(word);
+        }
+        for frame in frames.list() {
+            for word in [frame.slot, frame.back, frame.site, frame.target] {
+                hasher.write_u32(word);
+            }
+        }
+        for word in board.without_time() {
+            hasher.write_u64(word);
+        }
+        hasher.write_u64(console.typed - console.read);
+        hasher.write_u8(console.ended.into());
+        hasher.write_u64(*random);
+        hasher.write_u64(answer.map_or(u64::MAX, u64::from));
+        hasher.finish()
     }
 
     /// Decodes the instruction at `pc` into its slot.
@@ -179,11 +437,13 @@ impl Machine {
             self.executable(address)?;
         }
         let (first, second) = (self.memory.word(pc), self.memory.word(pc.wrapping_add(2)));
-        let insn = decode(first, second).ok_or(FaultKind::Illegal { word: first })?;
+        let insn = decode(first, second).ok_or(FaultKind::Illegal { word: first.into() })?;
         for offset in 0..insn.bytes() {
             let address = pc.wrapping_add(offset);
             self.executable(address)?;
-            self.memory.attributes[usize::from(address)] |= DECODED;
+        }
+        for offset in 0..insn.bytes() {
+            self.memory.attributes[usize::from(pc.wrapping_add(offset))] |= DECODED;
         }
         self.slots.table[usize::from(pc >> 1)] = Slot::new(insn, pc);
         Ok(())
@@ -191,59 +451,118 @@ impl Machine {
 
     fn executable(&self, address: u16) -> Result<(), FaultKind> {
         if self.memory.attributes[usize::from(address)] & EXECUTE == 0 {
-            return Err(FaultKind::Execute { address });
+            return Err(FaultKind::Execute { address: address.into() });
         }
         Ok(())
     }
 
-    /// A taken jump to itself: the run stops unless an interrupt could come.
-    fn circling(&mut self) -> Option<Stop> {
-        if !self.interrupt_could_come() {
-            return Some(Stop::Circling);
-        }
-        // One round, so that time goes on: the loop leaves it to us.
-        self.state.steps += 1;
-        self.state.cycles += u64::from(self.slots.table[usize::from(self.state.cpu.pc >> 1)].cycles) + 1;
-        None
+    /// An interrupt could come while the program jumps to itself.
+    fn interrupt_could_come(&self) -> bool {
+        self.state.cpu.flags & I != 0 && self.armed().contains(&true)
     }
 
-    /// The loop. Everything it carries out is complete when it is left; an access to memory that is not
-    /// plain (a device, a vector, decoded code, a fault) leaves it before anything of its instruction is done.
-    fn fast(&mut self, until: u64, depth: i64) -> Exit {
+    /// The loop. Everything it carries out is complete when it is left.
+    fn fast<T: Trace>(&mut self, limits: Limits, trace: &mut T) -> Exit {
         let horizon = self.cycle_horizon();
-        let Self { state, memory, slots, calls, .. } = self;
+        let may_spin = self.interrupt_could_come();
+        let Limits { mut until, depth } = limits;
+        let Self { state, memory, slots, rewritten, calls, tape, output, activity, .. } = self;
         let Memory { bytes, attributes, notes, dirty, .. } = memory;
         let (bytes, attributes, notes, dirty) = (&mut **bytes, &mut **attributes, &mut **notes, &mut **dirty);
+        let State { cpu, frames, board, console, .. } = state;
         let table = &*slots.table;
-        let State { cpu, frames, .. } = state;
         let mut registers = cpu.registers;
         let (mut pc, mut flags, mut known) = (cpu.pc, cpu.flags, cpu.known);
         let (mut steps, mut cycles) = (state.steps, state.cycles);
-        let [mut carry_writer, mut flag_writer, interrupt_writer] = cpu.flag_writers;
+        let [mut carry_writer, mut flag_writer, _] = cpu.flag_writers;
+        let mut leaving = Exit::Horizon;
         let exit = loop {
             if steps >= until || cycles >= horizon {
-                break Exit::Horizon;
+                break leaving;
             }
             if pc & 1 != 0 {
-                break Exit::Fault(FaultKind::Misaligned { address: pc, fetch: true });
+                break Exit::Fault(FaultKind::Misaligned { address: pc.into(), fetch: true });
             }
             let slot = &table[usize::from(pc >> 1)];
             let a = usize::from(slot.a & 15);
             let d = registers[a];
             let s = registers[usize::from(slot.b & 15)].wrapping_add(slot.value);
             let mut next = slot.next;
+            let (old_flags, old_cycles) = (flags, cycles);
+            let (mut touched, mut returned) = (0, false);
+            if T::WRITES {
+                trace.begin();
+            }
 
-            macro_rules! set {
-                ($value:expr) => {{
-                    registers[a] = $value;
-                    known |= 1 << a;
+            // Leaves the loop behind this step.
+            macro_rules! leave {
+                ($why:expr) => {{
+                    until = until.min(steps);
+                    leaving = $why;
                 }};
+            }
+            macro_rules! bus {
+                () => {
+                    Bus {
+                        cells: Cells {
+                            bytes: &mut *bytes,
+                            attributes: &mut *attributes,
+                            notes: &mut *notes,
+                            dirty: &mut *dirty,
+                        },
+                        rewritten: &mut *rewritten,
+                        board: &mut *board,
+                        console: &mut *console,
+                        tape: &*tape,
+                        output: &mut *output,
+                        activity: &mut *activity,
+                        steps,
+                        cycles,
+                    }
+                };
+            }
+            macro_rules! set_register {
+                ($index:expr, $value:expr) => {{
+                    let (index, value): (usize, u16) = ($index, $value);
+                    if T::WRITES {
+                        let (old, was_known) = (registers[index].into(), known >> index & 1 != 0);
+                        trace.write(Write::Register { index, old, new: value.into(), was_known });
+                    }
+                    registers[index] = value;
+                    known |= 1 << index;
+                    if index == STACK {
+                        let before = frames.depth();
+                        let left = frames.leave_below(value.into());
+                        if left <= depth && left < before {
+                            leave!(Exit::Depth { returned });
+                        }
+                    }
+                }};
+            }
+            macro_rules! set {
+                ($value:expr) => {
+                    set_register!(a, $value)
+                };
             }
             // Sets the four flags of arithmetic.
             macro_rules! flag {
                 ($value:expr) => {{
                     flags = flags & I | $value;
                     (carry_writer, flag_writer) = (pc, pc);
+                    touched = C | Z | N | V;
+                }};
+            }
+            // Sets all five, as they come from the stack.
+            macro_rules! all_flags {
+                ($value:expr) => {{
+                    flags = $value & super::ALL_FLAGS;
+                    (carry_writer, flag_writer) = (pc, pc);
+                    cpu.flag_writers[2] = pc;
+                    touched = super::ALL_FLAGS;
+                    if flags & I != 0 {
+                        activity.note(Deed::Allowed, steps);
+                    }
+                    leave!(leaving);
                 }};
             }
             macro_rules! arithmetic {
@@ -264,34 +583,72 @@ impl Machine {
                 ($address:expr) => {{
                     let address: u16 = $address;
                     let at = usize::from(address & !1);
-                    let rights = attributes[at] & attributes[at | 1] & (READ | DEVICE);
-                    if rights != READ || address & 1 != 0 {
-                        break Exit::Rare(*slot);
+                    if pair(attributes, at) & both(READ | DEVICE) == both(READ) && address & 1 == 0 {
+                        pair(bytes, at)
+                    } else {
+                        let read = console.read;
+                        match bus!().load_word(address) {
+                            Ok(value) => {
+                                if T::WRITES {
+                                    trace.moved(0, console.read - read);
+                                }
+                                leave!(leaving);
+                                value
+                            }
+                            Err(kind) => break Exit::Fault(kind),
+                        }
                     }
-                    u16::from_le_bytes([bytes[at], bytes[at | 1]])
                 }};
             }
             macro_rules! load_byte {
                 () => {{
-                    if attributes[usize::from(s)] & (READ | DEVICE) != READ {
-                        break Exit::Rare(*slot);
+                    if attributes[usize::from(s)] & (READ | DEVICE) == READ {
+                        bytes[usize::from(s)]
+                    } else {
+                        match bus!().load_byte(s) {
+                            Ok(value) => value,
+                            Err(kind) => break Exit::Fault(kind),
+                        }
                     }
-                    bytes[usize::from(s)]
+                }};
+            }
+            // What the long way to memory gave.
+            macro_rules! stored {
+                ($printed:expr, $result:expr) => {{
+                    let printed = $printed;
+                    match $result {
+                        Ok(write) => {
+                            if T::WRITES {
+                                trace.moved(console.printed - printed, 0);
+                                if let Some(write) = write {
+                                    trace.write(write);
+                                }
+                            }
+                            leave!(leaving);
+                        }
+                        Err(kind) => break Exit::Fault(kind),
+                    }
                 }};
             }
             macro_rules! store_word {
                 ($address:expr, $value:expr, $note:expr) => {{
-                    let address: u16 = $address;
+                    let (address, value): (u16, u16) = ($address, $value);
                     let at = usize::from(address & !1);
-                    let (low, high) = (attributes[at], attributes[at | 1]);
-                    if low & high & WRITE == 0 || (low | high) & (SPECIAL | DECODED) != 0 || address & 1 != 0 {
-                        break Exit::Rare(*slot);
+                    let rights = pair(attributes, at);
+                    if rights & both(WRITE | SPECIAL | DECODED) == both(WRITE) && address & 1 == 0 {
+                        if T::WRITES {
+                            let old = pair(bytes, at).into();
+                            let was_known = rights & both(KNOWN) == both(KNOWN);
+                            let (address, new) = (address.into(), value.into());
+                            trace.write(Write::Memory { address, length: 2, old, new, was_known });
+                        }
+                        put_pair(bytes, at, value);
+                        put_pair(attributes, at, rights | both(KNOWN));
+                        notes[at >> 1] = $note;
+                        dirty[at / PAGE] = DIRTY;
+                    } else {
+                        stored!(console.printed, bus!().store_word(address, value, $note));
                     }
-                    let [low_byte, high_byte] = u16::to_le_bytes($value);
-                    (bytes[at], bytes[at | 1]) = (low_byte, high_byte);
-                    (attributes[at], attributes[at | 1]) = (low | KNOWN, high | KNOWN);
-                    notes[at >> 1] = $note;
-                    dirty[at / PAGE] = true;
                 }};
             }
             macro_rules! push {
@@ -299,6 +656,10 @@ impl Machine {
                     let value = $value;
                     let sp = registers[STACK].wrapping_sub(2);
                     store_word!(sp, value, $note);
+                    if T::WRITES {
+                        let (old, new) = (registers[STACK].into(), sp.into());
+                        trace.write(Write::Register { index: STACK, old, new, was_known: true });
+                    }
                     registers[STACK] = sp;
                 }};
             }
@@ -306,9 +667,15 @@ impl Machine {
                 ($target:expr) => {{
                     next = $target;
                     push!(slot.next, NOTE_RETURN);
-                    let slot = u32::from(registers[STACK]);
-                    let frame = Frame { slot, site: pc.into(), target: next.into(), kind: FrameKind::Call };
-                    calls.enter(frames, frame, steps);
+                    let frame = Frame {
+                        slot: registers[STACK].into(),
+                        back: slot.next.into(),
+                        site: pc.into(),
+                        target: next.into(),
+                        step: steps,
+                        kind: FrameKind::Call,
+                    };
+                    calls.enter(frames, frame);
                 }};
             }
             macro_rules! jump {
@@ -324,7 +691,7 @@ impl Machine {
                 Kind::Jump => {
                     let holds = u16::from_le_bytes([slot.a, slot.b]) >> (flags & 15) & 1;
                     if holds != 0 {
-                        if slot.value == pc {
+                        if slot.value == pc && !may_spin {
                             break Exit::Loop;
                         }
                         jump!(slot.value);
@@ -345,9 +712,9 @@ impl Machine {
                     let (value, new) = shift(slot.kind, d, s & 15, flags);
                     set!(value);
                     flags = flags & I | new;
-                    flag_writer = pc;
+                    (flag_writer, touched) = (pc, Z | N | V);
                     if s & 15 != 0 {
-                        carry_writer = pc;
+                        (carry_writer, touched) = (pc, C | Z | N | V);
                     }
                 }
                 Kind::Mul => {
@@ -375,8 +742,7 @@ impl Machine {
                     logic!(words((i32::from(d.cast_signed()) * i32::from(s.cast_signed())).cast_unsigned()).1);
                 }
                 Kind::Swap => {
-                    registers[usize::from(slot.b & 15)] = d;
-                    known |= 1 << (slot.b & 15);
+                    set_register!(usize::from(slot.b & 15), d);
                     set!(s);
                 }
                 Kind::Not => logic!(!d),
@@ -398,7 +764,9 @@ impl Machine {
                 Kind::Pop => {
                     let sp = registers[STACK];
                     let value = load_word!(sp);
-                    registers[STACK] = sp.wrapping_add(2);
+                    if a != STACK {
+                        set_register!(STACK, sp.wrapping_add(2));
+                    }
                     set!(value);
                 }
                 Kind::Ldw => set!(load_word!(s)),
@@ -409,13 +777,20 @@ impl Machine {
                 Kind::Stb => {
                     let at = usize::from(s);
                     let rights = attributes[at];
-                    if rights & (WRITE | SPECIAL | DECODED) != WRITE {
-                        break Exit::Rare(*slot);
+                    let byte = d.to_le_bytes()[0];
+                    if rights & (WRITE | SPECIAL | DECODED) == WRITE {
+                        if T::WRITES {
+                            let (old, was_known) = (bytes[at].into(), rights & KNOWN != 0);
+                            let (address, new) = (s.into(), byte.into());
+                            trace.write(Write::Memory { address, length: 1, old, new, was_known });
+                        }
+                        bytes[at] = byte;
+                        attributes[at] = rights | KNOWN;
+                        notes[at / 2] = 0;
+                        dirty[at / PAGE] = DIRTY;
+                    } else {
+                        stored!(console.printed, bus!().store_byte(s, byte));
                     }
-                    bytes[at] = d.to_le_bytes()[0];
-                    attributes[at] = rights | KNOWN;
-                    notes[at / 2] = 0;
-                    dirty[at / PAGE] = true;
                 }
                 Kind::Djnz => {
                     let left = d.wrapping_sub(1);
@@ -427,7 +802,7 @@ impl Machine {
                 Kind::Call => enter!(slot.value),
                 Kind::CallReg => enter!(d),
                 Kind::JmpReg => {
-                    if d == pc {
+                    if d == pc && !may_spin {
                         break Exit::Loop;
                     }
                     jump!(d);
@@ -435,204 +810,265 @@ impl Machine {
                 Kind::Ret => {
                     let sp = registers[STACK];
                     next = load_word!(sp);
-                    registers[STACK] = sp.wrapping_add(2);
-                    if drop_frames(frames, sp) <= depth {
-                        pc = next;
-                        steps = steps.wrapping_add(1);
-                        cycles = cycles.wrapping_add(u64::from(slot.cycles));
-                        break Exit::Depth;
-                    }
+                    returned = true;
+                    set_register!(STACK, sp.wrapping_add(2));
                 }
-                Kind::Halt | Kind::Reti | Kind::Ei | Kind::Di | Kind::Brk | Kind::PopFl | Kind::Sys => {
-                    break Exit::Rare(*slot);
+                Kind::Reti => {
+                    let sp = registers[STACK];
+                    next = load_word!(sp);
+                    let value = load_word!(sp.wrapping_add(2));
+                    returned = true;
+                    set_register!(STACK, sp.wrapping_add(4));
+                    all_flags!(value);
+                }
+                Kind::PopFl => {
+                    let sp = registers[STACK];
+                    let value = load_word!(sp);
+                    set_register!(STACK, sp.wrapping_add(2));
+                    all_flags!(value);
+                }
+                Kind::Ei | Kind::Di => {
+                    flags = flags & !I | if slot.kind == Kind::Ei { I } else { 0 };
+                    (cpu.flag_writers[2], touched) = (pc, I);
+                    if slot.kind == Kind::Ei {
+                        activity.note(Deed::Allowed, steps);
+                    }
+                    leave!(leaving);
+                }
+                Kind::Halt | Kind::Brk | Kind::Sys => break Exit::Rare(*slot),
+            }
+            cycles = cycles.wrapping_add(u64::from(slot.cycles));
+            if T::STEPS {
+                let done = Done {
+                    step: steps,
+                    kind: StepKind::Instruction,
+                    pc,
+                    next,
+                    length: slot.next.wrapping_sub(pc),
+                    cycles: cycles.wrapping_sub(old_cycles),
+                    old_flags,
+                    flags,
+                    touched,
+                    registers: &registers,
+                    returned,
+                    depth: frames.depth(),
+                };
+                if trace.end(&done).is_break() {
+                    leave!(Exit::Observed);
                 }
             }
             pc = next;
             steps = steps.wrapping_add(1);
-            cycles = cycles.wrapping_add(u64::from(slot.cycles));
         };
         cpu.registers = registers;
         (cpu.pc, cpu.flags, cpu.known) = (pc, flags, known);
-        cpu.flag_writers = [carry_writer, flag_writer, interrupt_writer];
+        (cpu.flag_writers[0], cpu.flag_writers[1]) = (carry_writer, flag_writer);
         (state.steps, state.cycles) = (steps, cycles);
         exit
-    }
-
-    // ---- the long way to memory
-
-    fn load_word(&mut self, address: u16) -> Result<u16, FaultKind> {
-        if address & 1 != 0 {
-            return Err(FaultKind::Misaligned { address, fetch: false });
-        }
-        if !self.memory.all(address, 2, READ) {
-            return Err(FaultKind::Read { address });
-        }
-        if self.memory.all(address, 1, DEVICE) { Ok(self.device_load(address)) } else { Ok(self.memory.word(address)) }
-    }
-
-    fn load_byte(&self, address: u16) -> Result<u8, FaultKind> {
-        if self.memory.all(address, 1, DEVICE) {
-            return Err(FaultKind::DeviceByte { address });
-        }
-        if !self.memory.all(address, 1, READ) {
-            return Err(FaultKind::Read { address });
-        }
-        Ok(self.memory.bytes[usize::from(address)])
-    }
-
-    pub(super) fn store_word(&mut self, address: u16, value: u16, note: u8) -> Result<(), FaultKind> {
-        if address & 1 != 0 {
-            return Err(FaultKind::Misaligned { address, fetch: false });
-        }
-        if !self.memory.all(address, 2, WRITE) {
-            return Err(FaultKind::Write { address });
-        }
-        if self.memory.all(address, 1, DEVICE) {
-            self.device_store(address, value);
-            return Ok(());
-        }
-        for (offset, byte) in (0..).zip(value.to_le_bytes()) {
-            self.memory.put(address + offset, byte);
-            self.forget_decoded(address + offset);
-        }
-        self.memory.notes[usize::from(address / 2)] = note;
-        Ok(())
-    }
-
-    fn store_byte(&mut self, address: u16, value: u8) -> Result<(), FaultKind> {
-        if self.memory.all(address, 1, DEVICE) {
-            return Err(FaultKind::DeviceByte { address });
-        }
-        if !self.memory.all(address, 1, WRITE) {
-            return Err(FaultKind::Write { address });
-        }
-        self.memory.put(address, value);
-        self.forget_decoded(address);
-        Ok(())
-    }
-
-    /// An instruction whose access to memory is not plain.
-    fn access(&mut self, slot: Slot, depth: i64) -> Result<Option<Stop>, FaultKind> {
-        let pc = self.state.cpu.pc;
-        let a = usize::from(slot.a & 15);
-        let registers = self.state.cpu.registers;
-        let (d, sp) = (registers[a], registers[STACK]);
-        let s = registers[usize::from(slot.b & 15)].wrapping_add(slot.value);
-        let below = sp.wrapping_sub(2);
-        let mut next = slot.next;
-        match slot.kind {
-            Kind::Ldw => {
-                let value = self.load_word(s)?;
-                self.set(a, value);
-            }
-            Kind::Ldb => {
-                let value = self.load_byte(s)?;
-                self.set(a, value.into());
-            }
-            Kind::Ldsb => {
-                let value = self.load_byte(s)?;
-                self.set(a, i16::from(value.cast_signed()).cast_unsigned());
-            }
-            Kind::Stw => self.store_word(s, d, 0)?,
-            Kind::Stb => self.store_byte(s, d.to_le_bytes()[0])?,
-            Kind::Push => {
-                self.store_word(below, d, slot.a + 1)?;
-                self.set(STACK, below);
-            }
-            Kind::PushFl => {
-                self.store_word(below, self.state.cpu.flags, NOTE_FLAGS)?;
-                self.set(STACK, below);
-            }
-            Kind::Pop => {
-                let value = self.load_word(sp)?;
-                self.set(STACK, sp.wrapping_add(2));
-                self.set(a, value);
-            }
-            Kind::PopFl => {
-                let value = self.load_word(sp)?;
-                self.set(STACK, sp.wrapping_add(2));
-                self.set_flags(value, pc);
-            }
-            Kind::Call | Kind::CallReg => {
-                self.store_word(below, slot.next, NOTE_RETURN)?;
-                self.set(STACK, below);
-                next = if slot.kind == Kind::Call { slot.value } else { d };
-                self.push_frame(pc, next, FrameKind::Call);
-            }
-            Kind::Ret => {
-                next = self.load_word(sp)?;
-                self.set(STACK, sp.wrapping_add(2));
-            }
-            Kind::Reti => {
-                next = self.load_word(sp)?;
-                let flags = self.load_word(sp.wrapping_add(2))?;
-                self.set(STACK, sp.wrapping_add(4));
-                self.set_flags(flags, pc);
-            }
-            _ => return Ok(None),
-        }
-        self.done(slot, next);
-        let left = matches!(slot.kind, Kind::Ret | Kind::Reti) && drop_frames(&mut self.state.frames, sp) <= depth;
-        Ok(left.then_some(Stop::Depth))
-    }
-
-    fn set(&mut self, register: usize, value: u16) {
-        self.state.cpu.registers[register] = value;
-        self.state.cpu.known |= 1 << register;
-    }
-
-    /// Enters a routine whose return address has just been pushed.
-    pub(super) fn push_frame(&mut self, site: u16, target: u16, kind: FrameKind) {
-        let slot = u32::from(self.state.cpu.registers[STACK]);
-        let frame = Frame { slot, site: site.into(), target: target.into(), kind };
-        self.calls.enter(&mut self.state.frames, frame, self.state.steps);
     }
 
     // ---- what is rare
 
     /// Carries out an instruction the loop leaves alone.
-    fn rare(&mut self, slot: Slot, depth: i64) -> Option<Stop> {
-        let pc = self.state.cpu.pc;
+    fn rare<T: Trace>(&mut self, slot: Slot, trace: &mut T) -> Option<Stop> {
+        trace.begin();
         match slot.kind {
             Kind::Halt => {
-                self.done(slot, slot.next);
+                // Whoever observes hears of it, and the run stops anyhow.
+                let _ = self.done(slot, slot.next, StepKind::Instruction, trace);
                 self.state.finished = Some(0);
                 Some(Stop::Finished(0))
             }
-            Kind::Ei | Kind::Di => {
-                self.done(slot, slot.next);
-                let allowed = if slot.kind == Kind::Ei { I } else { 0 };
-                self.set_flags(self.state.cpu.flags & !I | allowed, pc);
-                None
-            }
-            Kind::Brk => self.brk(slot),
-            Kind::Sys => self.system_call(slot),
-            _ => match self.access(slot, depth) {
-                Ok(stop) => stop,
-                Err(kind) => self.fault(kind),
-            },
+            Kind::Brk => self.brk(slot, trace),
+            _ => self.system_call(slot, trace),
         }
     }
 
-    /// Counts an instruction and goes on at `next`.
-    pub(super) fn done(&mut self, slot: Slot, next: u16) {
-        self.state.steps += 1;
+    /// Counts an instruction that touched no flags, goes on at `next`, and tells of it.
+    pub(super) fn done<T: Trace>(&mut self, slot: Slot, next: u16, kind: StepKind, trace: &mut T) -> ControlFlow<()> {
+        let flags = self.state.cpu.flags;
+        self.done_with(slot, next, kind, (flags, 0), trace)
+    }
+
+    /// The same for one that touched flags: what they were, and which bits.
+    pub(super) fn done_with<T: Trace>(
+        &mut self,
+        slot: Slot,
+        next: u16,
+        kind: StepKind,
+        (old_flags, touched): (u16, u16),
+        trace: &mut T,
+    ) -> ControlFlow<()> {
+        let (step, pc) = (self.state.steps, self.state.cpu.pc);
+        let length = slot.next.wrapping_sub(pc);
         self.state.cycles += u64::from(slot.cycles);
-        self.state.cpu.pc = next;
+        self.took(step, kind, (pc, next, length), u64::from(slot.cycles), (old_flags, touched), trace)
     }
 
-    /// Sets all flags.
-    pub(super) fn set_flags(&mut self, flags: u16, writer: u16) {
-        let interrupts_only = (flags ^ self.state.cpu.flags) & !I == 0;
-        self.state.cpu.flags = flags & super::ALL_FLAGS;
+    /// A step was taken whose cycles have been counted: tells of it.
+    pub(super) fn took<T: Trace>(
+        &mut self,
+        step: u64,
+        kind: StepKind,
+        (pc, next, length): (u16, u16, u16),
+        cycles: u64,
+        (old_flags, touched): (u16, u16),
+        trace: &mut T,
+    ) -> ControlFlow<()> {
+        self.state.steps = step + 1;
+        self.state.cpu.pc = next;
+        let flags = self.state.cpu.flags;
+        let registers = &self.state.cpu.registers;
+        let (returned, depth) = (false, self.state.frames.depth());
+        trace.end(&Done { step, kind, pc, next, length, cycles, old_flags, flags, touched, registers, returned, depth })
+    }
+
+    /// Sets the I flag, as an entry or a person would be named for it.
+    pub(super) fn forbid_interrupts(&mut self, writer: u16) {
+        self.state.cpu.flags &= !I;
         self.state.cpu.flag_writers[2] = writer;
-        if !interrupts_only {
-            self.state.cpu.flag_writers = [writer; 3];
-        }
+        debug_assert_ne!(writer, NOBODY);
     }
 
     /// The fault as it will be reported.
     pub(super) fn fault_of(&self, kind: FaultKind) -> Fault {
         Fault { pc: self.state.cpu.pc.into(), kind }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::events::{Event, Settings};
+    use proptest::prelude::*;
+    use rustc_hash::FxHashMap;
+
+    fn machine(text: &str) -> Machine {
+        let (sources, file) = wendax_source::Sources::single("case", text);
+        let assembly = wendax_asm::assemble(&sources, file);
+        assert!(assembly.is_runnable(), "{text}\n{:?}", assembly.diagnostics);
+        Machine::new(&assembly.image, Settings::default())
+    }
+
+    /// The first step whose state was there before, with nothing done since that could be seen, and the length of
+    /// the round: found by keeping every state.
+    fn first_repeat(mut machine: Machine, most: u64) -> Option<(u64, u64)> {
+        let mut seen: FxHashMap<u64, u64> = FxHashMap::default();
+        while machine.steps() < most {
+            let step = machine.steps();
+            let hash = machine.hash();
+            if let Some(before) =
+                seen.insert(hash, step).filter(|&before| !machine.activity.since(Deed::Worked, before))
+            {
+                return Some((step, step - before));
+            }
+            match machine.step() {
+                Stop::Steps => {}
+                Stop::Circling { .. } => return Some((step + 1, 1)),
+                _ => return None,
+            }
+        }
+        None
+    }
+
+    const LINES: [&str; 14] = [
+        "inc r{d}",
+        "add r{d}, r{s}",
+        "mov r{d}, {n}",
+        "xor r{d}, {n}",
+        "and r{d}, 7",
+        "ldw r{d}, [data + {m}]",
+        "stw [data + {m}], r{s}",
+        "djnz r{d}, l{l}",
+        "cmp r{d}, r{s}",
+        "jltu l{l}",
+        "jz l{l}",
+        "push r{d}",
+        "pop r{d}",
+        "stw [0xFF30], r{s}",
+    ];
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(300))]
+
+        /// Loops are noticed exactly when keeping every state would notice them, and soon.
+        #[test]
+        fn states_that_repeat_are_noticed_and_no_others(
+            lines in proptest::collection::vec((0..LINES.len(), 0u8..4, 0u8..4, 0u16..9, 0usize..40), 2..14),
+        ) {
+            let count = lines.len();
+            let mut text = ".code\n".to_owned();
+            for (index, (line, d, s, n, l)) in lines.into_iter().enumerate() {
+                let line = LINES[line].replace("{d}", &d.to_string()).replace("{s}", &s.to_string());
+                let line = line.replace("{n}", &n.to_string()).replace("{m}", &(2 * (l % 3)).to_string());
+                text.push_str(&format!("l{index}: {}\n", line.replace("{l}", &(l % count).to_string())));
+            }
+            text.push_str("jmp l0\n.data\ndata: .space 8\n");
+            const MOST: u64 = 20_000;
+            const LATENCY: u64 = 1200;
+            let naive = first_repeat(machine(&text), MOST);
+            let mut watched = machine(&text);
+            watched.repeats = Repeats::hasty();
+            let stop = watched.run(Run { watch: Watch::Circling, ..Run::until(MOST) });
+            match (naive, stop) {
+                (Some((_, 1)), Stop::Circling { period: 1 }) => {}
+                (Some((step, round)), Stop::Circling { period }) => {
+                    prop_assert!(period % round == 0, "{period} steps for a round of {round}\n{text}");
+                    prop_assert!(watched.steps() <= step + LATENCY, "{} for {step}\n{text}", watched.steps());
+                }
+                (Some((step, round)), stop) => {
+                    prop_assert!(step + round + LATENCY > MOST || stop != Stop::Steps, "{stop:?}, {naive:?}\n{text}");
+                }
+                (None, stop) => prop_assert!(!matches!(stop, Stop::Circling { .. }), "{stop:?}\n{text}"),
+            }
+        }
+    }
+
+    /// Where a run stops that watches for everything, and why.
+    fn stop(text: &str, watch: Watch, until: u64) -> (Stop, u64) {
+        let mut machine = machine(text);
+        let stop = machine.run(Run { watch, ..Run::until(until) });
+        (stop, machine.steps())
+    }
+
+    #[test]
+    fn a_round_of_any_length_is_noticed_within_a_million_steps() {
+        let nested = "start: mov r1, 300\nouter: mov r2, 3000\ninner: djnz r2, inner\n djnz r1, outer\n jmp start\n";
+        // r1 wraps: 65,536 rounds of two steps; the delay loop: 300 rounds of 3,000 steps and a few more.
+        for (text, period) in [("start: inc r1\n jmp start\n", 131_072), (nested, 300 * 3002 + 2)] {
+            let (stop, at) = stop(text, Watch::Circling, 10_000_000);
+            let Stop::Circling { period: found } = stop else { panic!("{text}: {stop:?}") };
+            assert_eq!(found % period, 0, "{text}: {found}");
+            assert!(at <= period + 1_000_000, "{text}: noticed at {at}");
+        }
+    }
+
+    #[test]
+    fn programs_at_work_are_not_stuck() {
+        let lamp = "start: xor r1, 1\n stw [0xFF30], r1\n jmp start\n";
+        let prints = "start: mov r0, 46\n sys put_char\n jmp start\n";
+        let clock = "start: ldw r1, [0xFF20]\n clr r1\n jmp start\n";
+        let timer = "start: mov r1, tick\n stw [16], r1\n mov r1, 3\n stw [0xFF24], r1\n ei\nmain: nop\n nop\n jmp main\n\
+                     tick: reti\n";
+        for text in [lamp, prints, clock, timer] {
+            assert_eq!(stop(text, Watch::Idle, 3_000_000).0, Stop::Steps, "{text}");
+        }
+    }
+
+    #[test]
+    fn waiting_for_a_key_or_a_lever_is_idle_and_not_circling() {
+        let polls = "start: ldw r1, [0xFF10]\n tst r1, 1\n jz start\n halt\n";
+        let levers = "start: ldw r1, [0xFF32]\n cmp r1, 0\n jz start\n halt\n";
+        let key = "start: mov r1, key\n stw [18], r1\n mov r1, 16\n stw [0xFF10], r1\n ei\nmain: jmp main\nkey: halt\n";
+        for (text, console) in [(polls, true), (levers, false), (key, true)] {
+            let wanted = Awaited { console, levers: !console };
+            let (found, _) = stop(text, Watch::Idle, 3_000_000);
+            assert!(matches!(found, Stop::Idle { awaited, .. } if awaited == wanted), "{text}: {found:?}");
+            assert_eq!(stop(text, Watch::Circling, 3_000_000).0, Stop::Steps, "{text}: something may come");
+        }
+        let mut machine = machine(polls);
+        machine.run(Run { watch: Watch::Idle, ..Run::until(3_000_000) });
+        machine.feed(&Event::Typed(b"k".to_vec()));
+        assert_eq!(machine.run(Run { watch: Watch::Idle, ..Run::until(9_000_000) }), Stop::Finished(0));
     }
 }

@@ -106,7 +106,7 @@ impl Slots {
     }
 
     pub(super) fn is_breakpoint(&self, address: u16) -> bool {
-        self.table[usize::from(address >> 1)].kind == Kind::Breakpoint
+        address & 1 == 0 && self.table[usize::from(address >> 1)].kind == Kind::Breakpoint
     }
 
     /// The slot without its breakpoint, until [`Self::patch`].

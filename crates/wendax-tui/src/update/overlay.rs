@@ -3,10 +3,10 @@
 use crate::actions::Action;
 use crate::guide;
 use crate::keys::{BINDINGS, palette};
-use crate::state::{App, Ask, Breakpoint, Effect, Lens, Mode, Overlay, Tone};
+use crate::state::{App, Ask, Breakpoint, Effect, Lens, Mode, Overlay, Pane, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use wendax_machine::{CellState, Event};
-use wendax_session::Command;
+use wendax_session::{Command, Dropped, State, dropped_words};
 
 impl App {
     pub(super) fn overlay_key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
@@ -186,13 +186,12 @@ impl App {
             Ask::MemoryAt => {
                 self.lens = self.lens_for(text)?;
                 self.memory_scroll = 0;
+                // What was asked for comes into view, and keys move in it.
+                self.focus = Pane::Memory;
             }
             Ask::Value => self.set_value(text)?,
             Ask::Step => {
-                let step = text
-                    .replace('_', "")
-                    .parse()
-                    .map_err(|_| format!("`{text}` is no step number; write one such as 120"))?;
+                let step = self.step_asked_for(text)?;
                 self.travel(Command::Seek(step), effects);
             }
             Ask::Line => {
@@ -213,6 +212,30 @@ impl App {
             Ask::Rename => self.rename(text)?,
         }
         Ok(())
+    }
+
+    /// `120`, or `+3` and `-3` from the present step.
+    fn step_asked_for(&self, text: &str) -> Result<u64, String> {
+        let session = self.session.as_ref().ok_or("there is no program yet")?;
+        let (now, end) = (session.now(), session.end());
+        let clean = text.replace('_', "");
+        let digits = clean.trim_start_matches(['+', '-']);
+        let number: u64 =
+            digits.parse().map_err(|_| format!("`{text}` is no step number; write 120, or +3 and -3 from here"))?;
+        let step = match clean.chars().next() {
+            Some('+') => now.saturating_add(number),
+            Some('-') => {
+                now.checked_sub(number).ok_or_else(|| format!("there are only {now} steps before this one"))?
+            }
+            _ => number,
+        };
+        if step > end && matches!(session.state(), State::Finished(_)) {
+            return Err(format!("the program ended after step {end}; there is no step {step}"));
+        }
+        if step < session.oldest() {
+            return Err(format!("the past before step {} is no longer kept", session.oldest()));
+        }
+        Ok(step)
     }
 
     fn toggle_address(&mut self, address: u32) -> Result<(), String> {
@@ -250,7 +273,8 @@ impl App {
     fn address(&self, text: &str) -> Result<u32, String> {
         let session = self.session.as_ref().ok_or("there is no program yet")?;
         if let Some(symbol) = session.image().symbol(text) {
-            return u32::try_from(symbol.value & 0xFFFF).map_err(|_| "that is no address".to_owned());
+            return u32::try_from(symbol.value & i64::from(session.machine().target().address_mask()))
+                .map_err(|_| "that is no address".to_owned());
         }
         let mask = session.machine().target().address_mask();
         match number(text) {
@@ -281,10 +305,10 @@ impl App {
             return Err(format!("{value} does not fit {bits} bits"));
         }
         let value = u32::try_from(value & i64::from(target.word_mask())).unwrap_or(0);
+        let mut dropped = Dropped::default();
         if let Some(register) = target.register(place).filter(|_| !byte) {
-            if !session.edit(Event::SetRegister(u32::try_from(register).unwrap_or(0), value)) {
-                return Err(ENDED.to_owned());
-            }
+            let register = u32::try_from(register).unwrap_or(0);
+            dropped = session.edit(Event::SetRegister(register, value)).ok_or(ENDED)?;
         } else {
             let address = self.address(place)?;
             let session = self.session.as_mut().ok_or("there is no program yet")?;
@@ -296,13 +320,17 @@ impl App {
                 }
             }
             for (offset, byte) in (0..count).zip(value.to_le_bytes()) {
-                if !session.edit(Event::SetByte(address + offset, byte.into())) {
-                    return Err(ENDED.to_owned());
+                let more = session.edit(Event::SetByte(address + offset, byte.into())).ok_or(ENDED)?;
+                // What lay ahead went with the first byte.
+                if offset == 0 {
+                    dropped = more;
                 }
             }
         }
         self.refresh();
-        self.message = Some((Tone::Fine, "set; what was ahead is dropped, a new branch begins here".to_owned()));
+        let words = dropped_words(dropped);
+        let more = if words.is_empty() { String::new() } else { format!("; {words}") };
+        self.message = Some((Tone::Fine, format!("set at this step{more}")));
         Ok(())
     }
 }

@@ -1,7 +1,9 @@
 //! The present text, brought to where the walk through an older one was.
 
 use crate::state::{App, Tone};
-use wendax_session::{Outcome, Replay};
+use std::collections::BTreeMap;
+use wendax_session::{Outcome, Replay, Session, Version};
+use wendax_source::FileId;
 
 /// Steps between two looks at the keys.
 const SLICE: u64 = 300_000;
@@ -15,34 +17,46 @@ impl App {
         let Some((session, piece)) = self.session.as_ref().zip(self.present_piece().copied()) else {
             return self.trouble("there is nothing to replay yet");
         };
-        let place = self.place_of(&piece).and_then(|(index, line)| {
-            let file = self.file_id(index)?;
-            let number = u32::try_from(line + 1).ok()?;
-            // The same instruction of what the line became.
-            let before = session.image().lines.iter();
-            let nth = before.filter(|other| other.span == piece.span && other.address < piece.address).count();
-            let mut now: Vec<u32> = self
-                .assembly
-                .image
-                .lines
-                .iter()
-                .filter(|other| other.span.file == file && other.line == number)
-                .map(|other| other.address)
-                .collect();
-            now.sort_unstable();
-            now.get(nth).or(now.last()).copied()
-        });
-        let Some(address) = place else {
+        let moved = self.moved_instructions(session);
+        if !moved.contains_key(&piece.address) {
             self.new_session();
             self.place_breakpoints();
             self.arrived();
             return self.trouble("the line the walk was at has no instruction any more: a new run stands at its start");
+        }
+        let version = Version {
+            image: self.assembly.image.clone(),
+            sources: self.assembly.sources.clone(),
+            settings: self.settings.clone(),
+            moved,
         };
-        let Some(visits) = session.visits(session.present_address()) else {
-            return self.trouble("this run is too long to count how often it was here; R restarts");
-        };
-        let image = self.assembly.image.clone();
-        self.replay = Some(Box::new(Replay::new(session, image, self.settings.clone(), address, visits.max(1))));
+        match Replay::new(session, version) {
+            Some(replay) => self.replay = Some(Box::new(replay)),
+            None => self.trouble("the beginning of this run is no longer kept, so it cannot be repeated; R restarts"),
+        }
+    }
+
+    /// Where each instruction of the program that is walked through is in the present one: by its line, and by its
+    /// place among what that line became.
+    fn moved_instructions(&self, session: &Session) -> BTreeMap<u32, u32> {
+        let mut now: BTreeMap<(FileId, u32), Vec<u32>> = BTreeMap::new();
+        for line in &self.assembly.image.lines {
+            now.entry((line.span.file, line.line)).or_default().push(line.address);
+        }
+        let mut moved = BTreeMap::new();
+        let mut nth = 0;
+        for (index, piece) in session.image().lines.iter().enumerate() {
+            let same = index > 0 && session.image().lines[index - 1].span == piece.span;
+            nth = if same { nth + 1 } else { 0 };
+            let there = self.place_of(piece).and_then(|(document, line)| {
+                let addresses = now.get(&(self.file_id(document)?, u32::try_from(line + 1).ok()?))?;
+                addresses.get(nth).or(addresses.last())
+            });
+            if let Some(address) = there {
+                moved.insert(piece.address, *address);
+            }
+        }
+        moved
     }
 
     pub(super) fn work_on_replay(&mut self) {
@@ -51,7 +65,7 @@ impl App {
             self.replay = Some(replay);
             return;
         };
-        let edits = self.session.as_ref().map_or(0, wendax_session::Session::edits);
+        let lost = replay.lost_edits();
         self.session = Some(replay.into_session());
         self.is_stale = false;
         self.moved.clear();
@@ -65,8 +79,8 @@ impl App {
                 "the present text, with the same input: it did not come to that place so often, and is here".to_owned()
             }
         };
-        if edits > 0 {
-            text.push_str(&format!("; {edits} values set by hand are not"));
+        if lost > 0 {
+            text.push_str(&format!("; {lost} changes by hand were not made again: their place was not reached"));
         }
         let tone = if outcome == Outcome::There { Tone::Fine } else { Tone::Trouble };
         // That a breakpoint could not be placed matters more.

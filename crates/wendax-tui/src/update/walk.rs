@@ -106,11 +106,8 @@ impl App {
     }
 
     fn end_input(&mut self) {
-        if let Some(session) = &mut self.session {
-            session.end_input();
-        }
-        self.refresh();
-        self.message = Some((Tone::Fine, "the typed input ends here".to_owned()));
+        self.send_input(None);
+        self.message.get_or_insert((Tone::Fine, "the typed input ends here".to_owned()));
     }
 
     fn toggle_breakpoint(&mut self, line: usize) {

@@ -4,7 +4,7 @@ use super::pen::{Pen, width};
 use crate::state::{App, Mode};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
-use wendax_session::{Session, State, Why};
+use wendax_session::{Session, State, Why, lines_words};
 use wendax_source::Severity;
 
 /// The state of the program in words, and its ink.
@@ -29,8 +29,14 @@ pub(super) fn state_words(app: &App) -> (String, Ink) {
         State::Paused(why) => (format!("paused: {}", why_words(*why)), Ink::Time),
         State::Finished(status) => (format!("finished, status {status}"), Ink::Agreement),
         State::Fault(fault) => (format!("fault: {}", fault.kind), Ink::Trouble),
-        State::Circling => ("circling: repeats one state for ever".to_owned(), Ink::Trouble),
+        State::Circling { .. } => (format!("circling: {}", circle_words(app)), Ink::Trouble),
+        State::Idle { .. } => (circle_words(app), Ink::Fresh),
     }
+}
+
+/// Which lines go round, in a few words; the account says more.
+fn circle_words(app: &App) -> String {
+    app.session.as_ref().map_or_else(String::new, |session| lines_words(session, &session.round()))
 }
 
 fn why_words(why: Why) -> &'static str {
@@ -38,9 +44,12 @@ fn why_words(why: Why) -> &'static str {
         Why::Stepped => "stepped",
         Why::Returned => "the routine returned",
         Why::Breakpoint => "breakpoint",
+        Why::Typed => "something was typed here",
+        Why::Oldest => "as far back as is kept",
         Why::Line => "at the line",
         Why::Asked => "as asked",
         Why::Brk => "brk",
+        Why::Output => "printed as much as it may",
         Why::Sought => "looking back",
         Why::Edited => "edited, a new branch",
     }

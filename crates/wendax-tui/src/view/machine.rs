@@ -4,7 +4,8 @@ use super::pen::{Pen, width};
 use crate::state::{App, Pane};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
-use wendax_session::{Session, StackWord, WordKind, read_stack};
+use wendax_machine::{Event, FrameKind, Writer};
+use wendax_session::{Meaning, Meanings, Session, StackWord, WordKind, read_stack};
 
 /// Columns the registers stand in: two with everything about them, or as many as there is width for when
 /// there are few rows.
@@ -26,6 +27,7 @@ pub(super) fn registers(app: &App, pen: &mut Pen<'_>, area: Rect, whole: Rect) {
     pen.head(area, "registers", &note, false);
     let Some(session) = &app.session else { return };
     let count = session.machine().target().registers.len();
+    let meanings = Meanings::of(session);
     let columns = register_columns(whole);
     let rows = usize::from(register_rows(app, whole));
     let wide = area.width / columns;
@@ -33,18 +35,22 @@ pub(super) fn registers(app: &App, pen: &mut Pen<'_>, area: Rect, whole: Rect) {
         let (column, row) = (u16::try_from(index / rows).unwrap_or(0), u16::try_from(index % rows).unwrap_or(0));
         if row + 1 < area.height {
             let cell = Rect { x: area.x + column * wide, y: area.y + 1 + row, width: wide, height: 1 };
-            register(session, pen, cell, index);
+            register(session, &meanings, pen, cell, index);
         }
     }
 }
 
 /// Name, hexadecimal, decimal, and the old value or what it points to.
-fn register(session: &Session, pen: &mut Pen<'_>, area: Rect, index: usize) {
+fn register(session: &Session, meanings: &Meanings, pen: &mut Pen<'_>, area: Rect, index: usize) {
     let machine = session.machine();
     let target = machine.target();
     let value = machine.register(index);
-    let change = session.last_step().and_then(|step| step.registers.iter().find(|change| change.register == index));
-    let fresh = change.is_some();
+    let change = session.last_change().and_then(|change| change.register(index));
+    let by_hand = session.changes_by_hand().into_iter().find(|change| match change.event {
+        Event::SetRegister(register, _) => register as usize == index,
+        _ => false,
+    });
+    let fresh = change.is_some() || by_hand.is_some();
     let sign = if fresh { "•" } else { " " };
     let at = pen.text(area.x, area.y, area.width, sign, Ink::Fresh);
     let name = format!("{:<4}", target.registers[index].name);
@@ -57,18 +63,24 @@ fn register(session: &Session, pen: &mut Pen<'_>, area: Rect, index: usize) {
     let ink = if fresh { Ink::Fresh } else { Ink::Text };
     let at = pen.text(at, area.y, 4, &target.hex(value), ink);
     let room = area.right().saturating_sub(at + 1);
-    let decimal = format!("{:>7}", target.signed(value));
-    let decimal = if area.width >= 24 { decimal } else { format!(" {}", target.signed(value)) };
+    // An address is no number to reckon with: its decimal form would only be read as one.
+    let is_address = meanings.register(index) == Meaning::Address;
+    let decimal = if is_address { String::new() } else { target.signed(value).to_string() };
+    let decimal = if area.width >= 24 { format!("{decimal:>7}") } else { format!(" {decimal}") };
     if width(&decimal) > room {
         return;
     }
     let at = pen.text(at, area.y, room, &decimal, ink);
     let room = area.right().saturating_sub(at + 3);
-    let note = match change {
+    let note = match change.filter(|_| by_hand.is_none()) {
+        None if by_hand.is_some() => match by_hand.and_then(|change| change.was) {
+            Some(was) => format!("was {}, by hand", target.hex(was)),
+            None => "was not set, by hand".to_owned(),
+        },
         Some(change) if !change.was_known => "was not set".to_owned(),
         Some(change) if change.old == value => "the same again".to_owned(),
         Some(change) => format!("was {}", target.hex(change.old)),
-        None => points_to(session, value, room),
+        None => points_to(session, meanings.register(index), value, room),
     };
     if width(&note) <= room {
         pen.text(at + 2, area.y, room, &note, if fresh { Ink::Quiet } else { Ink::Place });
@@ -76,18 +88,17 @@ fn register(session: &Session, pen: &mut Pen<'_>, area: Rect, index: usize) {
 }
 
 /// The label a value points to, the character it is, or its unsigned reading when that differs.
-fn points_to(session: &Session, value: u32, room: u16) -> String {
+fn points_to(session: &Session, meaning: Meaning, value: u32, room: u16) -> String {
     let image = session.image();
     let target = session.machine().target();
-    let label = image.nearest_label(value).filter(|_| value >= 0x20);
-    let text = match label {
-        Some((symbol, 0)) => format!("→ {}", symbol.name),
-        Some((symbol, offset)) => format!("→ {} + {offset}", symbol.name),
-        None => match char::from_u32(value) {
-            Some(c) if c.is_ascii_graphic() => format!("'{c}'"),
-            _ if target.signed(value) < 0 => format!("or {value}"),
-            _ => String::new(),
-        },
+    let label = image.nearest_label(value).filter(|_| value >= target.map.vectors_end);
+    let unsigned = if target.signed(value) < 0 { format!("or {value}") } else { String::new() };
+    let text = match (meaning, label, char::from_u32(value).filter(char::is_ascii_graphic)) {
+        (Meaning::Address, Some((symbol, 0)), _) => format!("→ {}", symbol.name),
+        (Meaning::Address, Some((symbol, offset)), _) => format!("→ {} + {offset}", symbol.name),
+        (Meaning::Address, None, _) => String::new(),
+        (Meaning::Character, _, Some(c)) => format!("'{c}'"),
+        (Meaning::Character | Meaning::Number, ..) => unsigned,
     };
     if width(&text) <= room { text } else { String::new() }
 }
@@ -116,7 +127,7 @@ pub(super) fn flags(app: &App, pen: &mut Pen<'_>, area: Rect) {
 }
 
 fn is_fresh(session: &Session, bit: u32) -> bool {
-    session.last_step().is_some_and(|step| (step.flags.old ^ step.flags.new) & bit != 0)
+    session.last_change().is_some_and(|change| (change.flags.old ^ change.flags.new) & bit != 0)
 }
 
 fn flag_rows(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
@@ -132,16 +143,25 @@ fn flag_rows(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
             Ink::Quiet
         };
         let sign = if fresh { "•" } else { " " };
-        let meaning = if on { flag.when_set } else { flag.when_clear };
+        let meaning = match (on, machine.flag_writer(flag.bit)) {
+            (false, None) => "not set yet",
+            (true, _) => flag.when_set,
+            (false, Some(_)) => flag.when_clear,
+        };
         let was = if fresh { format!("was {}", u8::from(!on)) } else { String::new() };
         pen.text(area.x, y, 1, sign, Ink::Fresh);
         pen.bold(area.x + 1, y, 5, &format!("{}  {}", flag.name, u8::from(on)), ink);
         pen.text(area.x + 8, y, 18, meaning, ink);
         pen.text(area.x + 27, y, 6, &was, Ink::Quiet);
-        let writer = machine.flag_writer(flag.bit).and_then(|address| session.image().line_at(address));
-        if let Some(line) = writer {
+        let by = match machine.flag_writer(flag.bit) {
+            Some(Writer::Instruction(address)) => session.image().line_at(address).map(|line| app.place_words(line)),
+            Some(Writer::Entry(number)) => Some(format!("entry of {}", machine.target().trap_name(number))),
+            Some(Writer::Person) => Some("hand".to_owned()),
+            None => None,
+        };
+        if let Some(by) = by {
             let room = area.right().saturating_sub(area.x + 34);
-            pen.text(area.x + 34, y, room, &format!("by {}", app.place_words(line)), Ink::Place);
+            pen.text(area.x + 34, y, room, &format!("by {by}"), Ink::Place);
         }
     }
 }
@@ -162,8 +182,9 @@ pub(super) fn stack(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let scroll = if app.focus == Pane::Stack { app.stack_scroll } else { 0 };
     let words = read_stack(session.machine(), scroll + rows);
     if words.is_empty() {
-        let sp = session.machine().register(session.machine().target().stack_register);
-        let text = if sp == 0xFE00 { "empty" } else { "sp points outside the stack" };
+        let sp = session.machine().register(session.machine().target().roles.stack);
+        let empty = sp == session.machine().target().map.stack_end;
+        let text = if empty { "empty" } else { "sp points outside the stack" };
         pen.text(area.x + 1, area.y + 1, area.width.saturating_sub(1), text, Ink::Faint);
     }
     let skipped = scroll.min(words.len().saturating_sub(1));
@@ -176,15 +197,12 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
     let machine = session.machine();
     let target = machine.target();
     let register = |index: usize| machine.register(index) == word.address;
-    let pointer =
-        match (register(target.stack_register), target.register("fp").filter(|&fp| machine.register_known(fp))) {
-            (true, _) => "sp",
-            (false, Some(fp)) if register(fp) => "fp",
-            _ => "",
-        };
-    let fresh = session.last_step().is_some_and(|step| {
-        step.memory.iter().any(|change| (change.address..change.address + 2).contains(&word.address))
-    });
+    let pointer = match (register(target.roles.stack), target.roles.frame.filter(|&fp| machine.register_known(fp))) {
+        (true, _) => "sp",
+        (false, Some(fp)) if register(fp) => "fp",
+        _ => "",
+    };
+    let fresh = session.last_change().is_some_and(|change| change.wrote(word.address));
     pen.text(area.x, area.y, 1, if fresh { "•" } else { " " }, Ink::Fresh);
     pen.text(area.x + 1, area.y, 3, pointer, Ink::Time);
     pen.text(area.x + 4, area.y, 5, &target.hex_address(word.address), Ink::Place);
@@ -199,11 +217,17 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
                 .image()
                 .label_at(frame.target)
                 .map_or_else(|| target.hex_address(frame.target), |s| s.name.clone());
-            let line = session
-                .image()
-                .line_at(frame.site)
-                .map_or(String::new(), |line| format!(", called on {}", app.place_words(line)));
-            (format!("way back from {name}{line}"), Ink::Time)
+            let line = session.image().line_at(frame.site).map_or(String::new(), |line| app.place_words(line));
+            let how = match (frame.kind, line.is_empty()) {
+                (FrameKind::Call, true) => String::new(),
+                (FrameKind::Call, false) => format!(", called on {line}"),
+                (FrameKind::Interrupt(number), true) => format!(", interrupt {}", target.trap_name(number)),
+                (FrameKind::Interrupt(number), false) => {
+                    format!(", interrupt {} before {line}", target.trap_name(number))
+                }
+                (FrameKind::Trap(number), _) => format!(", trap {} on {line}", target.trap_name(number)),
+            };
+            (format!("way back from {name}{how}"), Ink::Time)
         }
         WordKind::Saved(index) => (
             format!("pushed {} = {}", target.registers.get(index).map_or("?", |r| r.name), target.signed(word.value)),

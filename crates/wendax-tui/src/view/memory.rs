@@ -51,7 +51,8 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let cells = if area.width >= 68 { 8 } else { 4 };
     let scroll = app.memory_scroll * i64::from(cells);
     let mask = session.machine().target().address_mask();
-    let first = u32::try_from((i64::from(start & !1) + scroll).clamp(0, i64::from(mask))).unwrap_or(0);
+    let first = u32::try_from((i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask)))
+        .unwrap_or(0);
     let mut rows = rows(session, first, cells).peekable();
     let mut y = area.y + 1;
     while y < area.bottom()
@@ -131,7 +132,9 @@ fn has_change(session: &Session, row: &Row) -> bool {
 }
 
 fn is_fresh(session: &Session, address: u32) -> bool {
-    session.last_step().is_some_and(|step| step.memory.iter().any(|change| change.covers(address)))
+    session
+        .last_change()
+        .is_some_and(|change| change.wrote(address) || change.devices.iter().any(|device| device.address == address))
 }
 
 /// The registers that point to a cell.
@@ -139,7 +142,9 @@ fn pointers(machine: &Machine, row: &Row) -> String {
     let target = machine.target();
     let points = |index: &usize| {
         let value = machine.register(*index);
-        machine.register_known(*index) && (row.address..row.address + row.length).contains(&value) && value >= 0x100
+        machine.register_known(*index)
+            && (row.address..row.address + row.length).contains(&value)
+            && value >= target.map.code_start.min(target.map.page)
     };
     let names: Vec<&str> =
         (0..target.registers.len()).filter(points).map(|index| target.registers[index].name).collect();

@@ -1,13 +1,22 @@
 //! What the last step did, and what the coming instruction will do.
 
+use super::header::grouped;
 use super::pen::{Pen, width, wrap};
 use crate::state::App;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
-use wendax_session::{Effects, Session};
+use wendax_session::{Session, by_hand_words, change_words};
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    let title = app.explanation.as_ref().map_or(String::new(), |explanation| explanation.meaning.to_owned());
+    let title = app.explanation.as_ref().map_or(String::new(), |explanation| {
+        let cycles = match explanation.cycles {
+            None => String::new(),
+            Some(1) => "1 cycle".to_owned(),
+            Some(cycles) => format!("{cycles} cycles"),
+        };
+        let between = if cycles.is_empty() || explanation.meaning.is_empty() { "" } else { " · " };
+        format!("{}{between}{cycles}", explanation.meaning)
+    });
     pen.head(area, "next", &title, false);
     if area.height < 2 {
         return;
@@ -22,104 +31,121 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         pen.text(body.x, body.y, body.width, "running; Space pauses", Ink::Time);
         return;
     }
-    // The account of the last step keeps the last row, so that it is always found at the same place.
-    let last = Rect { y: body.bottom() - 1, height: 1, ..body };
-    let mut y = body.y;
+    // What was changed keeps the last rows, so that it is always found at the same place; with room, two of them.
+    let told = rows_told(body.height);
+    let last = Rect { y: body.bottom() - told, height: told, ..body };
     let bottom = if body.height > 2 { last.y } else { body.bottom() };
-    if let Some(explanation) = &app.explanation {
-        if !explanation.text.is_empty() && body.height > 2 {
-            pen.bold(body.x, y, body.width, &explanation.text, Ink::Time);
-            y += 1;
-        }
-        let caution = explanation.caution.iter().map(|text| (format!("caution: {text}"), Ink::Trouble));
-        let sentences = explanation.sentences.iter().map(|text| (text.clone(), Ink::Text));
-        for (text, ink) in caution.chain(sentences) {
-            for line in wrap(&text, body.width) {
-                if y < bottom {
-                    pen.text(body.x, y, body.width, &line, ink);
-                    y += 1;
-                }
-            }
+    let mut lines = account(app, body.width);
+    // The figure shows in other signs what the sentences say: it gives way first.
+    if let Some(explanation) = &app.explanation
+        && lines.len() + explanation.figure.len() <= usize::from(bottom.saturating_sub(body.y))
+    {
+        lines.extend(explanation.figure.iter().map(|line| (line.clone(), Ink::Quiet)));
+    }
+    if body.height <= 2 {
+        lines.retain(|(_, ink)| *ink != Ink::Time);
+    }
+    for (y, (text, ink)) in (body.y..bottom).zip(&lines) {
+        if *ink == Ink::Time {
+            pen.bold(body.x, y, body.width, text, *ink);
+        } else {
+            pen.text(body.x, y, body.width, text, *ink);
         }
     }
     if body.height > 2 {
-        last_step(session, pen, last);
+        last_change(session, pen, last);
     }
 }
 
-/// One line: what the step just taken changed, and that nothing else changed.
-fn last_step(session: &Session, pen: &mut Pen<'_>, area: Rect) {
-    let Some(effects) = session.last_step() else {
-        pen.text(area.x, area.y, area.width, "before the first step", Ink::Faint);
-        return;
-    };
-    let at = pen.text(area.x, area.y, area.width, "last step  ", Ink::Quiet);
-    let changes = changes(session, effects);
-    let room = area.right().saturating_sub(at);
-    let full = match changes.as_slice() {
-        [] => "changed nothing but pc".to_owned(),
-        all => format!("{}; nothing else", all.join(", ")),
-    };
-    let text = if width(&full) <= room { full } else { changes.join(", ") };
-    if width(&text) <= room {
-        pen.text(at, area.y, room, &text, Ink::Fresh);
-        return;
+/// Rows for what was changed, in a body of so many.
+fn rows_told(height: u16) -> u16 {
+    if height >= 9 { 2 } else { 1 }
+}
+
+/// The rows that would show everything, with the head.
+pub(super) fn rows(app: &App, width: u16) -> u16 {
+    let figure = app.explanation.as_ref().map_or(0, |explanation| explanation.figure.len());
+    let lines = account(app, width.saturating_sub(2)).len() + figure;
+    let lines = u16::try_from(lines).unwrap_or(u16::MAX);
+    let all = lines.saturating_add(2);
+    all + rows_told(all - 1) - 1
+}
+
+/// The account line by line: the instruction, a caution, sentences.
+fn account(app: &App, width: u16) -> Vec<(String, Ink)> {
+    let Some(explanation) = &app.explanation else { return Vec::new() };
+    let text = Some((explanation.text.clone(), Ink::Time)).filter(|(text, _)| !text.is_empty());
+    let caution = explanation.caution.iter().map(|text| (format!("caution: {text}"), Ink::Trouble));
+    let sentences = explanation.sentences.iter().map(|text| (text.clone(), Ink::Text));
+    let mut lines: Vec<(String, Ink)> = text.into_iter().collect();
+    for (text, ink) in caution.chain(sentences) {
+        lines.extend(wrap(&text, width).into_iter().map(|line| (line, ink)));
     }
-    // Too much for one line: as many as fit, and how many more.
-    let mut shown = String::new();
+    lines
+}
+
+/// What the command that led here changed, and that nothing else changed: as many rows as there are.
+fn last_change(session: &Session, pen: &mut Pen<'_>, area: Rect) {
+    let by_hand = session.changes_by_hand();
+    let mut changes: Vec<String> = Vec::new();
+    let mut head = "before the first step";
+    if let Some(effects) = session.last_change() {
+        changes = change_words(session, effects);
+        head = if effects.steps > 1 { "stride" } else { "last step" };
+        if effects.steps > 1 {
+            changes.insert(0, format!("{} steps, {} cycles", grouped(effects.steps), grouped(effects.cycles)));
+        }
+        let nothing_else = if effects.steps > 1 { "; all else as before" } else { "; nothing else" };
+        match changes.last_mut() {
+            None => changes.push("changed nothing but pc".to_owned()),
+            Some(last) if by_hand.is_empty() => last.push_str(nothing_else),
+            Some(_) => {}
+        }
+    }
+    changes.extend(by_hand.iter().map(|change| by_hand_words(session, change)));
+    let at = pen.text(area.x, area.y, area.width, &format!("{head}  "), Ink::Quiet);
+    let room = area.right().saturating_sub(at);
+    for (index, line) in fitted(&changes, room, area.height.into()).iter().enumerate() {
+        pen.text(at, area.y + u16::try_from(index).unwrap_or(0), room, line, Ink::Fresh);
+    }
+}
+
+/// Changes one behind the other in so many lines; of those that do not fit, how many they are.
+fn fitted(changes: &[String], room: u16, lines: usize) -> Vec<String> {
+    let mut all: Vec<String> = vec![String::new()];
     for (index, change) in changes.iter().enumerate() {
         let more = format!(" + {} more", changes.len() - index);
-        if width(&shown) + width(change) + 2 + width(&more) > room {
-            shown.push_str(&more);
-            break;
+        let last = all.len() == lines;
+        let Some(line) = all.last_mut() else { break };
+        let comma = if line.is_empty() { 0 } else { 2 };
+        let reserve = if last && index + 1 < changes.len() { width(&more) } else { 0 };
+        if width(line) + comma + width(change) + reserve > room && !line.is_empty() {
+            if last {
+                line.push_str(&more);
+                break;
+            }
+            line.push(',');
+            all.push(change.clone());
+            continue;
         }
-        if index > 0 {
-            shown.push_str(", ");
+        if comma > 0 {
+            line.push_str(", ");
         }
-        shown.push_str(change);
+        line.push_str(change);
     }
-    pen.text(at, area.y, room, &shown, Ink::Fresh);
+    all
 }
 
-/// Every change of a step, old and new.
-fn changes(session: &Session, effects: &Effects) -> Vec<String> {
-    let target = session.machine().target();
-    let mut changes = Vec::new();
-    for change in &effects.registers {
-        let name = target.registers[change.register].name;
-        let value = |value: u32| {
-            let pointer =
-                change.register == target.stack_register || session.image().label_at(value).is_some() && value >= 0x20;
-            if pointer { target.hex(value) } else { target.signed(value).to_string() }
-        };
-        changes.push(match (change.was_known, change.old == change.new) {
-            (false, _) => format!("{name} not set → {}", value(change.new)),
-            (true, true) => format!("{name} {} again", value(change.new)),
-            (true, false) => format!("{name} {} → {}", value(change.old), value(change.new)),
-        });
+#[cfg(test)]
+mod tests {
+    use super::fitted;
+
+    #[test]
+    fn changes_that_do_not_fit_are_counted() {
+        let changes = ["r0 1 → 2".to_owned(), "r1 not set → 3".to_owned(), "C 0 → 1; nothing else".to_owned()];
+        assert_eq!(fitted(&changes, 80, 1), ["r0 1 → 2, r1 not set → 3, C 0 → 1; nothing else"]);
+        assert_eq!(fitted(&changes, 34, 1), ["r0 1 → 2, r1 not set → 3 + 1 more"]);
+        assert_eq!(fitted(&changes, 26, 2), ["r0 1 → 2, r1 not set → 3,", "C 0 → 1; nothing else"]);
+        assert!(fitted(&[], 10, 2).iter().all(String::is_empty));
     }
-    for change in &effects.memory {
-        let place = target.hex_address(change.address);
-        changes.push(match (change.new.len(), change.was_known) {
-            (3.., _) => format!("{} bytes at {place}", change.new.len()),
-            (_, false) => format!("[{place}] not set → {}", change.new_value()),
-            (_, true) if change.old == change.new => format!("[{place}] {} again", change.new_value()),
-            (_, true) => format!("[{place}] {} → {}", change.old_value(), change.new_value()),
-        });
-    }
-    for flag in target.flags {
-        let (old, new) = (effects.flags.old & flag.bit != 0, effects.flags.new & flag.bit != 0);
-        if old != new {
-            changes.push(format!("{} {} → {}", flag.name, u8::from(old), u8::from(new)));
-        }
-    }
-    if !effects.output.is_empty() {
-        let text: String = String::from_utf8_lossy(&effects.output).chars().take(12).collect();
-        let more = if effects.output.len() > 12 { "…" } else { "" };
-        changes.push(format!("printed {text:?}{more}"));
-    }
-    if effects.consumed > 0 {
-        changes.push(format!("{} bytes of input taken", effects.consumed));
-    }
-    changes
 }

@@ -357,7 +357,8 @@ fn pieces_in(app: &App, lines: std::ops::Range<usize>) -> Vec<Option<&Line>> {
 fn notes_of_trail(app: &App) -> Vec<(usize, String)> {
     let Some(session) = app.session.as_ref().filter(|_| app.is_current()) else { return Vec::new() };
     let mut notes: Vec<(usize, String)> = Vec::new();
-    for effects in session.trail().rev() {
+    // What an interrupt's entry wrote is not the doing of the line it came before.
+    for effects in session.trail().rev().filter(|effects| effects.length > 0) {
         let Some((file, line)) = session.image().line_at(effects.pc).and_then(|piece| app.place_of(piece)) else {
             continue;
         };
@@ -377,10 +378,10 @@ fn brief(session: &Session, effects: &Effects) -> String {
     let mut parts: Vec<String> = effects
         .registers
         .iter()
-        .filter(|change| change.register != target.stack_register)
+        .filter(|change| change.register != target.roles.stack)
         .map(|change| format!("{} {}", target.registers[change.register].name, short_value(session, change.new)))
         .collect();
-    let jumped = effects.insn.is_some() && !effects.fell_through();
+    let jumped = effects.length > 0 && !effects.fell_through();
     if parts.is_empty() && !jumped {
         parts.extend(effects.memory.iter().take(1).map(|change| {
             format!("[{}] {}", target.hex_address(change.address), short_value(session, change.new_value()))
@@ -394,7 +395,7 @@ fn brief(session: &Session, effects: &Effects) -> String {
 }
 
 fn short_value(session: &Session, value: u32) -> String {
-    match session.image().label_at(value).filter(|_| value >= 0x20) {
+    match session.image().label_at(value).filter(|_| value >= session.machine().target().map.vectors_end) {
         Some(symbol) => symbol.name.clone(),
         None => session.machine().target().signed(value).to_string(),
     }

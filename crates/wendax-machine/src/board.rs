@@ -1,0 +1,163 @@
+//! The board: timer, lamps, levers, digits, and what the last trap left.
+//!
+//! A machine maps its device registers onto these. The timer is never counted tick by tick: its count is computed from
+//! the cycle counter when someone looks.
+
+/// The state of the board.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Board {
+    /// Number of the last trap, the address it was about, and its detail.
+    pub(crate) trap: [u32; 3],
+    pub(crate) key_interrupt: bool,
+    pub(crate) timer: Timer,
+    /// Sixteen lamps, one a bit.
+    pub lamps: u16,
+    /// Sixteen levers, one a bit.
+    pub levers: u16,
+    /// Levers whose change asks for an interrupt.
+    pub(crate) lever_mask: u16,
+    pub(crate) lever_moved: bool,
+    /// Segments of the four digits, leftmost first.
+    pub digits: [u8; 4],
+}
+
+impl Board {
+    pub(crate) fn move_levers(&mut self, levers: u16) {
+        self.lever_moved |= (levers ^ self.levers) & self.lever_mask != 0;
+        self.levers = levers;
+    }
+
+    /// What matters of it for what happens next when nobody looks at the timer, as numbers: where a timer that runs
+    /// stands is left out, since that is a matter of cycles.
+    pub(crate) fn without_time(&self) -> [u64; 6] {
+        let bit = |on: bool, place: u32| u64::from(on) << place;
+        let timer = &self.timer;
+        [
+            u64::from(self.trap[0]) << 32 | u64::from(self.trap[1]),
+            u64::from(self.trap[2]) << 32 | u64::from(u32::from_le_bytes(self.digits)),
+            u64::from(self.lamps) << 48 | u64::from(self.levers) << 32 | u64::from(self.lever_mask) << 16,
+            u64::from(timer.period) << 16,
+            if timer.running { 0 } else { timer.base },
+            bit(self.key_interrupt, 0)
+                | bit(self.lever_moved, 1)
+                | bit(timer.running, 2)
+                | bit(timer.interrupt, 3)
+                | bit(timer.expired_before && !timer.running, 4),
+        ]
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub(crate) struct Timer {
+    pub(crate) running: bool,
+    pub(crate) interrupt: bool,
+    /// 0 stands for 65,536.
+    pub(crate) period: u16,
+    /// While it runs: the cycle at which its count was 0, less than no cycle when it was set ahead early in the run (wrapped around).
+    /// Else: its count.
+    base: u64,
+    /// Expiries the program has acknowledged since `base`.
+    acknowledged: u64,
+    /// It had expired when it was last stopped.
+    expired_before: bool,
+}
+
+impl Timer {
+    fn length(&self) -> u64 {
+        if self.period == 0 { 0x1_0000 } else { self.period.into() }
+    }
+
+    /// Cycles since the count was 0; `base` may lie before the start of the run, wrapped around.
+    fn elapsed(&self, cycles: u64) -> u64 {
+        cycles.wrapping_sub(self.base)
+    }
+
+    fn expiries(&self, cycles: u64) -> u64 {
+        if self.running { self.elapsed(cycles) / self.length() } else { 0 }
+    }
+
+    pub(crate) fn expired(&self, cycles: u64) -> bool {
+        self.expired_before || self.expiries(cycles) > self.acknowledged
+    }
+
+    pub(crate) fn count(&self, cycles: u64) -> u16 {
+        let count = if self.running { self.elapsed(cycles) % self.length() } else { self.base };
+        u16::try_from(count).unwrap_or(u16::MAX)
+    }
+
+    /// Starts counting from `count` anew, keeping whether it has expired.
+    pub(crate) fn set(&mut self, cycles: u64, count: u16, running: bool) {
+        self.expired_before = self.expired(cycles);
+        self.running = running;
+        self.base = if running { cycles.wrapping_sub(count.into()) } else { count.into() };
+        // A count set at or above the period has not expired by that.
+        self.acknowledged = self.expiries(cycles);
+    }
+
+    pub(crate) fn set_period(&mut self, cycles: u64, period: u16) {
+        let (count, running) = (self.count(cycles), self.running);
+        self.expired_before = self.expired(cycles);
+        self.period = period;
+        self.running = false;
+        self.set(cycles, count, running);
+    }
+
+    /// Runs or stops, with or without interrupts; `clear` takes back that it has expired.
+    pub(crate) fn control(&mut self, cycles: u64, running: bool, interrupt: bool, clear: bool) {
+        if clear {
+            self.expired_before = false;
+            self.acknowledged = self.expiries(cycles);
+        }
+        self.interrupt = interrupt;
+        if running != self.running {
+            let count = self.count(cycles);
+            self.set(cycles, count, running);
+        }
+    }
+
+    /// It may ask some time.
+    pub(crate) fn may_ask(&self) -> bool {
+        self.interrupt && (self.running || self.expired_before)
+    }
+
+    /// The cycle at which it next asks.
+    pub(crate) fn next_expiry(&self, cycles: u64) -> u64 {
+        if !self.interrupt {
+            return u64::MAX;
+        }
+        if self.expired(cycles) {
+            return cycles;
+        }
+        if !self.running {
+            return u64::MAX;
+        }
+        let left = self.length() - self.elapsed(cycles) % self.length();
+        cycles.saturating_add(left)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_count_set_before_so_many_cycles_have_passed_is_kept() {
+        let mut timer = Timer::default();
+        timer.set(12, 40_000, false);
+        timer.control(20, true, false, false);
+        assert_eq!(timer.count(29), 40_009, "it read 9");
+        assert!(!timer.expired(29));
+        assert!(timer.expired(20 + 0x1_0000 - 40_000));
+    }
+
+    #[test]
+    fn the_timer_expires_once_a_period_and_asks_until_it_is_answered() {
+        let mut timer = Timer::default();
+        timer.set_period(100, 50);
+        timer.control(100, true, true, false);
+        assert_eq!((timer.next_expiry(100), timer.next_expiry(149)), (150, 150));
+        assert_eq!(timer.next_expiry(163), 163, "it asks now");
+        timer.control(170, true, true, true);
+        assert_eq!((timer.expired(170), timer.next_expiry(170)), (false, 200));
+    }
+}

@@ -1,0 +1,64 @@
+//! Routines that have been entered and not left.
+//!
+//! A frame is left once the stack pointer lies above it, however that came about: by a return, by popping the way
+//! back, by setting the stack pointer. So what is on the list is on the stack, always.
+
+/// What makes a frame.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum FrameKind {
+    /// A `call`.
+    Call,
+    /// The trap with this number.
+    Trap(u32),
+    /// The interrupt with this number.
+    Interrupt(u32),
+}
+
+/// A routine that has been entered and not left.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Frame {
+    /// Where on the stack its return address lies: the stack pointer at its entry.
+    pub slot: u32,
+    /// Where it returns to.
+    pub back: u32,
+    /// The instruction that entered it; for an interrupt the one it came before.
+    pub site: u32,
+    /// Its first instruction.
+    pub target: u32,
+    /// The step that entered it.
+    pub step: u64,
+    /// How it was entered.
+    pub kind: FrameKind,
+}
+
+/// The frames, the outermost first; each lies at a lower address than the one before.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub(crate) struct Frames {
+    list: Vec<Frame>,
+}
+
+impl Frames {
+    #[inline]
+    pub(crate) fn enter(&mut self, frame: Frame) {
+        self.list.push(frame);
+    }
+
+    /// The stack pointer is now here: what lies below it is left. Returns how many frames there are.
+    #[inline]
+    pub(crate) fn leave_below(&mut self, stack: u32) -> i64 {
+        while self.list.last().is_some_and(|frame| frame.slot < stack) {
+            self.list.pop();
+        }
+        self.depth()
+    }
+
+    /// How many there are. At most one a word of memory.
+    #[inline]
+    pub(crate) fn depth(&self) -> i64 {
+        i64::try_from(self.list.len()).unwrap_or(i64::MAX)
+    }
+
+    pub(crate) fn list(&self) -> &[Frame] {
+        &self.list
+    }
+}

@@ -1,0 +1,139 @@
+//! What a step was and what it wrote.
+//!
+//! The engine reports each step of a traced run to an [`Observer`]: what kind of step it was, and every register,
+//! flag, byte and device register it wrote, old and new, also when both are the same. Nothing here is guessed from
+//! states: the place that writes is the place that reports. What a report costs does not depend on the size of memory.
+
+use std::ops::ControlFlow;
+
+/// What a step was.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum StepKind {
+    /// An instruction was carried out.
+    #[default]
+    Instruction,
+    /// An instruction was carried out that is a system call with this number, served by the host.
+    Call(u32),
+    /// The interrupt with this number was taken, between two instructions.
+    Interrupt(u32),
+    /// A trap of the program's own with this number was entered: by an instruction that failed and of which nothing
+    /// happened, or by one that asks for it.
+    Trap(u32),
+}
+
+/// One thing a step wrote.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Write {
+    /// A register.
+    Register {
+        /// Its index.
+        index: usize,
+        /// Before.
+        old: u32,
+        /// After.
+        new: u32,
+        /// It had been written before.
+        was_known: bool,
+    },
+    /// A byte or word of memory.
+    Memory {
+        /// Of its first byte.
+        address: u32,
+        /// How many bytes: 1, or those of a word.
+        length: u32,
+        /// Before.
+        old: u32,
+        /// After.
+        new: u32,
+        /// It had a value before.
+        was_known: bool,
+    },
+    /// Bytes filled in by a system call; see [`Report::buffer`].
+    Buffer {
+        /// Of the first byte.
+        address: u32,
+        /// How many bytes.
+        length: u32,
+        /// All of them had a value before.
+        was_known: bool,
+    },
+    /// A device register, as it is read back.
+    Device {
+        /// Its address.
+        address: u32,
+        /// Before.
+        old: u32,
+        /// After.
+        new: u32,
+    },
+}
+
+/// The flags over a step.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct FlagsChange {
+    /// Before.
+    pub old: u32,
+    /// After.
+    pub new: u32,
+    /// Bits that were written, whether or not they changed.
+    pub touched: u32,
+}
+
+/// What one step did.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Report {
+    /// Steps before it.
+    pub step: u64,
+    /// What it was.
+    pub kind: StepKind,
+    /// Where it happened.
+    pub pc: u32,
+    /// Where it went.
+    pub next: u32,
+    /// Bytes of the instruction carried out; 0 when there was none.
+    pub length: u32,
+    /// Cycles it took.
+    pub cycles: u64,
+    /// The flags.
+    pub flags: FlagsChange,
+    /// What it wrote, in order.
+    pub writes: Vec<Write>,
+    /// Bytes it printed.
+    pub printed: u64,
+    /// Bytes of typed input it took.
+    pub consumed: u64,
+    /// It left a routine by an instruction made for that.
+    pub returned: bool,
+    /// Routines active after it.
+    pub depth: usize,
+    /// Bytes of the buffers among its writes: those before, then those after, one buffer behind the other.
+    pub(crate) buffers: Vec<u8>,
+}
+
+impl Report {
+    /// The bytes before and after of its buffer, of which there is at most one.
+    pub fn buffer(&self) -> (&[u8], &[u8]) {
+        self.buffers.split_at(self.buffers.len() / 2)
+    }
+
+    /// It went on at the following instruction.
+    pub fn fell_through(&self) -> bool {
+        self.length > 0 && self.next == self.pc + self.length
+    }
+
+    pub(crate) fn clear(&mut self) {
+        self.writes.clear();
+        self.buffers.clear();
+        (self.printed, self.consumed, self.returned) = (0, 0, false);
+        self.flags.touched = 0;
+    }
+}
+
+/// Someone who looks at each step of a run.
+pub trait Observer {
+    /// Whether it wants to know what was written; without, reports have no writes and no flags, and cost less.
+    const WRITES: bool;
+
+    /// Sees a step that has just been taken. [`ControlFlow::Break`] stops the run behind it.
+    fn see(&mut self, report: &Report) -> ControlFlow<()>;
+}

@@ -1,0 +1,161 @@
+//! Why an instruction fails: not only what it could not do, but where that began.
+
+use crate::effects::Effects;
+use crate::instruction::instruction_text;
+use crate::questions::{LastWriter, Thing, last_write};
+use crate::session::Session;
+use crate::words::{line_words, place};
+use wendax_isa::w16::{Insn, NO_BASE, Op};
+use wendax_machine::{Fault, FaultKind, Frame, RegionKind};
+
+/// The causes of a fault of the present instruction, in sentences, the nearest first; none when nothing more is known
+/// than the fault says.
+pub fn fault_causes(session: &Session, fault: &Fault) -> Vec<String> {
+    let insn = session.machine().instruction_at(fault.pc);
+    match fault.kind {
+        FaultKind::Execute { .. } | FaultKind::Illegal { .. } | FaultKind::Misaligned { fetch: true, .. } => {
+            vec![how_it_came_here(session)]
+        }
+        FaultKind::DivideByZero => insn.map(|insn| divisor(session, insn)).into_iter().collect(),
+        FaultKind::TrapEntry { .. } => Vec::new(),
+        FaultKind::Read { address } | FaultKind::Write { address } => {
+            let stack = insn.and_then(|insn| stack_limit(session, insn, address));
+            stack.or_else(|| insn.map(|insn| base(session, insn))).unwrap_or_default()
+        }
+        FaultKind::Misaligned { .. } | FaultKind::DeviceByte { .. } => {
+            insn.map(|insn| base(session, insn)).unwrap_or_default()
+        }
+    }
+}
+
+/// An instruction as it is written, and its line: "`ret` on line 12".
+fn told(session: &Session, address: u32) -> String {
+    let text = instruction_text(session, address);
+    let line = line_words(session, address);
+    match (text, line) {
+        (Some(text), Some(line)) => format!("`{text}` on {line}"),
+        (Some(text), None) => format!("`{text}` at {}", session.machine().target().hex_address(address)),
+        (None, Some(line)) => line,
+        (None, None) => format!("what stood at {}", session.machine().target().hex_address(address)),
+    }
+}
+
+/// Who wrote something, in words.
+fn writer(session: &Session, writer: &LastWriter) -> String {
+    match writer {
+        LastWriter::Step(effects) => format!("by {} at step {}", told(session, effects.pc), effects.step),
+        LastWriter::ByHand(change) => format!("by hand at step {}", change.step),
+    }
+}
+
+/// The way that led to where there is no instruction.
+fn how_it_came_here(session: &Session) -> String {
+    let target = session.machine().target();
+    let hex = target.hex_address(session.machine().pc());
+    let Some(last) = session.last_step() else { return "the program begins there".to_owned() };
+    if last.returned {
+        return wrong_return(session, last);
+    }
+    if last.fell_through() {
+        return format!(
+            "it ran past the end of the code: the last instruction that ran is {}; nothing stops it there \
+             (a `sys exit`, `halt`, `ret` or `jmp` does)",
+            told(session, last.pc)
+        );
+    }
+    if last.length == 0 {
+        return format!("the vector of that trap leads there, entered at {}", place(session.image(), target, last.pc));
+    }
+    format!("{} went to {hex}", told(session, last.pc))
+}
+
+/// A return that took something that is no way back, and where that word came from.
+fn wrong_return(session: &Session, last: &Effects) -> String {
+    let target = session.machine().target();
+    let slot = last.register(target.roles.stack).map_or(0, |change| change.old);
+    let mut text = format!(
+        "{} took {} from the stack at {} for the way back",
+        told(session, last.pc),
+        target.hex(last.next),
+        target.hex_address(slot)
+    );
+    match last_write(session, Thing::Memory(slot), last.step) {
+        Some(found) => text.push_str(&format!("; it was put there {}", writer(session, &found))),
+        None => text.push_str("; nothing was ever pushed there"),
+    }
+    text
+}
+
+/// What the divisor holds, and since when.
+fn divisor(session: &Session, insn: Insn) -> String {
+    if insn.b == NO_BASE {
+        return "the divisor is written as 0".to_owned();
+    }
+    register_since(session, usize::from(insn.b), "0")
+}
+
+/// The register an address comes from, and since when it holds that.
+fn base(session: &Session, insn: Insn) -> Vec<String> {
+    let stack = session.machine().target().roles.stack;
+    let register = match insn.op() {
+        Op::Ldw | Op::Ldb | Op::Ldsb | Op::Stw | Op::Stb if insn.b != NO_BASE => usize::from(insn.b),
+        Op::Push | Op::Pop | Op::PushFl | Op::PopFl | Op::Call | Op::CallReg | Op::Ret | Op::Reti => stack,
+        _ => return Vec::new(),
+    };
+    let value = session.machine().target().hex(session.machine().register(register));
+    vec![register_since(session, register, &value)]
+}
+
+fn register_since(session: &Session, register: usize, value: &str) -> String {
+    let name = session.machine().target().registers.get(register).map_or("?", |info| info.name);
+    match last_write(session, Thing::Register(register), session.now()) {
+        Some(found) => format!("{name} holds {value}, set {}", writer(session, &found)),
+        None if !session.machine().register_known(register) => format!("{name} was never set, and reads {value}"),
+        None => format!("{name} holds {value}"),
+    }
+}
+
+/// That a push found the stack full, or a pop empty.
+fn stack_limit(session: &Session, insn: Insn, address: u32) -> Option<Vec<String>> {
+    let machine = session.machine();
+    let target = machine.target();
+    let stack = machine.regions().into_iter().find(|region| region.kind == RegionKind::Stack)?;
+    let hex = |address| target.hex_address(address);
+    match insn.op() {
+        Op::Push | Op::PushFl | Op::Call | Op::CallReg if address + target.word_bytes() == stack.start => {
+            let mut sentences = vec![format!(
+                "the stack is full: it ends at {}, {} routines deep",
+                hex(stack.start),
+                machine.frames().len()
+            )];
+            sentences.extend(deepest_caller(session, machine.frames()));
+            Some(sentences)
+        }
+        Op::Pop | Op::PopFl | Op::Ret | Op::Reti if address == stack.end => {
+            let mut sentences = vec![format!("the stack is empty: nothing lies above {}", hex(stack.end - 1))];
+            if matches!(insn.op(), Op::Ret | Op::Reti) {
+                sentences.push("no routine was called that this could return from".to_owned());
+            }
+            Some(sentences)
+        }
+        _ => None,
+    }
+}
+
+/// The routine that most of the frames are of, and the call that made most of them.
+fn deepest_caller(session: &Session, frames: &[Frame]) -> Option<String> {
+    let mut calls: Vec<(u32, u32, usize)> = Vec::new();
+    for frame in frames {
+        match calls.iter_mut().find(|(site, target, _)| (*site, *target) == (frame.site, frame.target)) {
+            Some((_, _, count)) => *count += 1,
+            None => calls.push((frame.site, frame.target, 1)),
+        }
+    }
+    let (site, routine, count) = calls.into_iter().max_by_key(|(_, _, count)| *count)?;
+    let target = session.machine().target();
+    Some(format!(
+        "{count} of them are of {}, called by {}",
+        place(session.image(), target, routine),
+        told(session, site)
+    ))
+}

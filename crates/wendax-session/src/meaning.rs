@@ -1,0 +1,80 @@
+//! What a register's value is, guessed from how the present routine uses the register.
+//!
+//! A weight of 610 is no place in the code just because there is code at 610. So a value is told as a place only where
+//! the routine loads, stores or jumps by its register or puts a label into it, as a character only where it loads or
+//! stores bytes with it, and as a number otherwise. What lately wrote the register goes before what else the routine
+//! does with it.
+
+use crate::session::Session;
+use wendax_machine::Uses;
+
+/// Code looked at around the present place when no labels say where the routine is, in bytes.
+const AROUND: u32 = 64;
+
+/// What a value is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Meaning {
+    /// A place in memory.
+    Address,
+    /// A character.
+    Character,
+    /// A number.
+    Number,
+}
+
+/// Registers that are used with a character in the source, one bit each.
+fn written_as_characters(session: &Session, from: u32, to: u32) -> u32 {
+    let lines = &session.image().lines;
+    let first = lines.partition_point(|line| line.address < from);
+    let here = lines[first..].iter().take_while(|line| line.address < to);
+    let with_character = here.filter(|line| {
+        let span = line.unfolded.unwrap_or(line.span);
+        let text = session.sources().get(span.file).and_then(|file| file.text().get(span.range()));
+        text.is_some_and(|text| text.contains('\''))
+    });
+    let registers = with_character.filter_map(|line| session.machine().instruction_at(line.address));
+    registers.map(|insn| 1 << insn.a).fold(0, |all, bit: u32| all | bit)
+}
+
+/// What registers hold by the code around the present place.
+#[derive(Debug, Clone, Copy)]
+pub struct Meanings {
+    uses: Uses,
+    always_addresses: u32,
+    /// Registers that were written lately, and those into which a label was put then.
+    lately: (u32, u32),
+}
+
+impl Meanings {
+    /// Of the routine a walk is in.
+    pub fn of(session: &Session) -> Self {
+        let (image, machine) = (session.image(), session.machine());
+        let target = machine.target();
+        let here = session.present_address();
+        let around = (here.saturating_sub(AROUND), here.saturating_add(AROUND).min(target.address_mask()));
+        let (from, to) = image.routine_around(here).unwrap_or(around);
+        let is_label = |value: u32| value >= target.map.vectors_end && image.label_at(value).is_some();
+        let mut uses = machine.register_uses(target.align(from), to, &is_label);
+        uses.characters |= written_as_characters(session, from, to) & !uses.addresses;
+        let frame = target.roles.frame.map_or(0, |frame| 1 << frame);
+        let mut lately = (0, 0);
+        for effects in session.trail().rev() {
+            let written = effects.registers.iter().fold(0, |all, change| all | 1 << change.register) & !lately.0;
+            let labels = machine.register_uses(effects.pc, effects.pc + effects.length, &is_label).labels;
+            lately = (lately.0 | written, lately.1 | labels & written);
+        }
+        Self { uses, always_addresses: frame | 1 << target.roles.stack, lately }
+    }
+
+    /// What a register holds.
+    pub fn register(&self, index: usize) -> Meaning {
+        let bit = 1u32.checked_shl(u32::try_from(index).unwrap_or(u32::MAX)).unwrap_or(0);
+        match () {
+            () if (self.uses.addresses | self.always_addresses) & bit != 0 => Meaning::Address,
+            () if self.lately.0 & bit == 0 && self.uses.labels & bit != 0 => Meaning::Address,
+            () if self.lately.1 & bit != 0 => Meaning::Address,
+            () if self.uses.characters & bit != 0 => Meaning::Character,
+            () => Meaning::Number,
+        }
+    }
+}

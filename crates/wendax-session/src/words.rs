@@ -1,0 +1,216 @@
+//! What things are called in words, once for screens, command line and editor services.
+//!
+//! Everything here is told from data that `effects`, `session` and the image hold; nothing is computed anew.
+
+use crate::effects::Effects;
+use crate::journey::State;
+use crate::session::{ByHand, Dropped, Session};
+use std::fmt::Write as _;
+use wendax_image::Image;
+use wendax_isa::Target;
+use wendax_machine::{Awaited, Event, StepKind};
+
+/// An address with its name: `0310 (total)`.
+pub fn place(image: &Image, target: &Target, address: u32) -> String {
+    let hex = target.hex_address(address);
+    match image.nearest_label(address) {
+        Some((symbol, 0)) => format!("{hex} ({})", symbol.name),
+        Some((symbol, offset)) => format!("{hex} ({} + {offset})", symbol.name),
+        None => hex,
+    }
+}
+
+/// The line an address belongs to: `line 12`, or `totals.asm:12` when it is another file's than that of the present
+/// instruction.
+pub fn line_words(session: &Session, address: u32) -> Option<String> {
+    let line = session.image().line_at(address)?;
+    let here = session.image().line_at(session.present_address()).map(|line| line.span.file);
+    let file = session.sources().get(line.span.file).map_or("", |file| file.name());
+    let name = file.rsplit('/').next().unwrap_or(file);
+    let other = here.is_some_and(|here| here != line.span.file) && !name.is_empty();
+    Some(if other { format!("{name}:{}", line.line) } else { format!("line {}", line.line) })
+}
+
+/// The lines some addresses belong to: `line 3`, `lines 3 to 7`, or the addresses where there are no lines.
+pub fn lines_words(session: &Session, addresses: &[u32]) -> String {
+    let lines: Vec<u32> =
+        addresses.iter().filter_map(|&at| session.image().line_at(at)).map(|line| line.line).collect();
+    match (lines.iter().min(), lines.iter().max(), addresses) {
+        (Some(first), Some(last), _) if first == last => format!("line {first}"),
+        (Some(first), Some(last), _) => format!("lines {first} to {last}"),
+        (_, _, [first, .., last]) => {
+            let target = session.machine().target();
+            format!("{} to {}", target.hex_address(*first), target.hex_address(*last))
+        }
+        (_, _, [only]) => session.machine().target().hex_address(*only),
+        _ => String::new(),
+    }
+}
+
+/// What the program is doing, beyond what its name says: which lines repeat, what it waits for. Empty where there is
+/// nothing to add.
+pub fn state_words(session: &Session) -> String {
+    let round = |period: u64| {
+        let lines = lines_words(session, &session.round());
+        if period == 1 {
+            format!("{lines} jumps to itself")
+        } else {
+            format!("{lines} repeat one state every {period} steps")
+        }
+    };
+    match *session.state() {
+        State::Circling { period } => format!("{} for ever", round(period)),
+        State::Idle { period, awaited } => format!("waits for {}: {}", awaited_words(awaited), round(period)),
+        _ => String::new(),
+    }
+}
+
+/// What a program waits for.
+pub(crate) fn awaited_words(awaited: Awaited) -> &'static str {
+    match (awaited.console, awaited.levers) {
+        (true, true) => "a key or a lever",
+        (false, true) => "a lever",
+        _ => "a key",
+    }
+}
+
+fn some(count: u64, one: &str, many: &str) -> String {
+    if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
+}
+
+/// What a new branch left behind; empty when nothing.
+pub fn dropped_words(dropped: Dropped) -> String {
+    let parts = [
+        (dropped.steps, "step", "steps"),
+        (dropped.typed as u64, "input", "inputs"),
+        (dropped.edits as u64, "change by hand", "changes by hand"),
+    ];
+    let parts: Vec<String> =
+        parts.iter().filter(|(count, ..)| *count > 0).map(|(count, one, many)| some(*count, one, many)).collect();
+    if parts.is_empty() {
+        String::new()
+    } else {
+        format!("a new branch begins here; dropped ahead: {}", parts.join(", "))
+    }
+}
+
+/// A change by hand: `r0 was 120, set by hand to 5`.
+pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
+    let target = session.machine().target();
+    let (name, new) = match change.event {
+        Event::SetRegister(index, value) => (
+            target.registers.get(index as usize).map_or("?", |info| info.name).to_owned(),
+            number(session, index, value),
+        ),
+        Event::SetFlags(flags) => ("the flags".to_owned(), flag_letters(target, flags)),
+        Event::SetByte(address, value) => (format!("[{}]", target.hex_address(address)), value.to_string()),
+        Event::Levers(levers) => ("the levers".to_owned(), target.hex(levers)),
+        Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited => return String::new(),
+    };
+    let was = match (change.was, &change.event) {
+        (None, _) => "not set".to_owned(),
+        (Some(was), Event::SetRegister(index, _)) => number(session, *index, was),
+        (Some(was), Event::SetFlags(_)) => flag_letters(target, was),
+        (Some(was), Event::Levers(_)) => target.hex(was),
+        (Some(was), _) => was.to_string(),
+    };
+    let verb = if matches!(change.event, Event::SetFlags(_) | Event::Levers(_)) { "were" } else { "was" };
+    format!("{name} {verb} {was}, set by hand to {new}")
+}
+
+fn number(session: &Session, register: u32, value: u32) -> String {
+    register_value(session, register as usize, value)
+}
+
+fn flag_letters(target: &Target, flags: u32) -> String {
+    let on: String = target.flags.iter().filter(|flag| flags & flag.bit != 0).map(|flag| flag.name).collect();
+    if on.is_empty() { "all 0".to_owned() } else { on }
+}
+
+/// A register's value in a line of changes: an address for those that hold one, else a number.
+fn register_value(session: &Session, register: usize, value: u32) -> String {
+    let target = session.machine().target();
+    let holds_address = register == target.roles.stack || Some(register) == target.roles.frame;
+    let is_label = session.image().label_at(value).is_some() && value >= target.map.vectors_end;
+    if holds_address || is_label { target.hex(value) } else { target.signed(value).to_string() }
+}
+
+/// What a step was when it was more than an instruction: `interrupt timer, 8 → tick`.
+fn kind_words(session: &Session, effects: &Effects) -> Option<String> {
+    let target = session.machine().target();
+    let handler = || place(session.image(), target, effects.next);
+    match effects.kind {
+        StepKind::Instruction | StepKind::Call(_) => None,
+        StepKind::Interrupt(number) => Some(format!("interrupt {} → {}", target.trap_name(number), handler())),
+        StepKind::Trap(number) => Some(format!("trap {} → {}", target.trap_name(number), handler())),
+    }
+}
+
+/// Every change of a step or stride, old and new, each in a few words.
+pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
+    let target = session.machine().target();
+    let mut changes: Vec<String> = Vec::new();
+    if effects.steps == 1 {
+        changes.extend(kind_words(session, effects));
+    }
+    for change in &effects.registers {
+        let name = target.registers.get(change.register).map_or("?", |info| info.name);
+        let value = |value: u32| register_value(session, change.register, value);
+        changes.push(match (change.was_known, change.old == change.new) {
+            (false, _) => format!("{name} not set → {}", value(change.new)),
+            (true, true) => format!("{name} {} again", value(change.new)),
+            (true, false) => format!("{name} {} → {}", value(change.old), value(change.new)),
+        });
+    }
+    if let (StepKind::Call(_), true) = (effects.kind, effects.flags.touched != 0 && effects.steps == 1)
+        && call_failed(target, effects)
+    {
+        let code = effects.register(target.roles.results[0]).map_or(0, |change| change.new);
+        changes.push(format!("the call failed: {}", target.error(code)));
+    }
+    for change in &effects.memory {
+        let hex = target.hex_address(change.address);
+        let name = session.image().label_at(change.address).map_or(hex, |symbol| symbol.name.clone());
+        let word = target.word_bytes() as usize;
+        changes.push(match (change.new.len() > word, change.was_known) {
+            (true, _) => format!("{} bytes at {name}", change.new.len()),
+            (_, false) => format!("[{name}] not set → {}", change.new_value()),
+            (_, true) if change.old == change.new => format!("[{name}] {} again", change.new_value()),
+            (_, true) => format!("[{name}] {} → {}", change.old_value(), change.new_value()),
+        });
+    }
+    for change in &effects.devices {
+        let name =
+            target.device(change.address).map_or_else(|| target.hex_address(change.address), |d| d.name.to_owned());
+        changes.push(if change.old == change.new {
+            format!("{name} {} again", target.hex(change.new))
+        } else {
+            format!("{name} {} → {}", target.hex(change.old), target.hex(change.new))
+        });
+    }
+    for flag in target.flags {
+        let (old, new) = (effects.flags.old & flag.bit != 0, effects.flags.new & flag.bit != 0);
+        if old != new {
+            changes.push(format!("{} {} → {}", flag.name, u8::from(old), u8::from(new)));
+        }
+    }
+    if effects.printed > 0 {
+        const SHOWN: usize = 12;
+        let text: String = String::from_utf8_lossy(&effects.output).chars().take(SHOWN).collect();
+        let mut words = format!("printed {text:?}");
+        if effects.printed > text.len() as u64 {
+            let _ = write!(words, "… ({} bytes)", effects.printed);
+        }
+        changes.push(words);
+    }
+    if effects.consumed > 0 {
+        changes.push(format!("{} of input taken", some(effects.consumed, "byte", "bytes")));
+    }
+    changes
+}
+
+/// A system call said that it failed: its carry is the lowest flag.
+pub(crate) fn call_failed(target: &Target, effects: &Effects) -> bool {
+    let carry = target.flags.first().map_or(0, |flag| flag.bit);
+    effects.flags.touched & carry != 0 && effects.flags.new & carry != 0
+}

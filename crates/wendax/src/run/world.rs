@@ -1,0 +1,247 @@
+//! The world outside a run: input, output, time and signals.
+//!
+//! Output leaves as it is printed. Standard input is read by a thread of its own, a piece at a time, so that a program
+//! that only looks whether a key waits goes on meanwhile; the next piece is typed once the last one has been read. What
+//! is given in a file or a manifest is typed at the start.
+
+use crate::Failure;
+use crate::files::{plain, print};
+use std::io::Read;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, TryRecvError, sync_channel};
+use std::time::{Duration, Instant};
+use wendax_machine::{Clock, Event, Need};
+use wendax_session::{Command, Progress, Session, State, Why};
+
+/// Work between two looks at the world, in steps: some milliseconds.
+const SLICE: u64 = 400_000;
+/// While nothing goes on, time and signals are looked at so often.
+const LOOK: Duration = Duration::from_millis(50);
+/// Bytes of standard input read at once.
+const PIECE: usize = 1 << 16;
+
+/// How a run ended.
+#[derive(Debug)]
+pub(super) enum End {
+    /// By what the program did.
+    Program(State),
+    /// It printed as much as it may.
+    Output,
+    /// It took as long as it may.
+    Seconds,
+    /// A signal asked for it.
+    Interrupted,
+}
+
+/// What a run may use.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Limits {
+    pub(super) output: u64,
+    pub(super) seconds: Option<u64>,
+    pub(super) clock: Clock,
+}
+
+/// What was read at once: nothing at the end.
+type Piece = std::io::Result<Vec<u8>>;
+
+/// Where typed input comes from.
+pub(super) enum Input {
+    /// All of it.
+    Given(Vec<u8>),
+    /// Pieces of standard input; an error ends it.
+    Standard {
+        pieces: Receiver<Piece>,
+        /// One that was read already.
+        first: Option<Piece>,
+    },
+    /// There is no more.
+    Ended,
+}
+
+impl Input {
+    /// Standard input, or these bytes when there is nothing in it.
+    pub(super) fn standard_or(bytes: Vec<u8>) -> Self {
+        let Self::Standard { pieces, .. } = Self::standard() else { return Self::Given(bytes) };
+        match pieces.recv() {
+            Ok(Ok(first)) if first.is_empty() => Self::Given(bytes),
+            Ok(first) => Self::Standard { pieces, first: Some(first) },
+            Err(_) => Self::Given(bytes),
+        }
+    }
+
+    pub(super) fn standard() -> Self {
+        let (sender, receiver) = sync_channel(2);
+        std::thread::spawn(move || {
+            let mut input = std::io::stdin().lock();
+            loop {
+                let mut piece = vec![0; PIECE];
+                let read = input.read(&mut piece).map(|count| {
+                    piece.truncate(count);
+                    piece
+                });
+                let is_last = read.as_ref().map_or(true, Vec::is_empty);
+                if sender.send(read).is_err() || is_last {
+                    return;
+                }
+            }
+        });
+        Self::Standard { pieces: receiver, first: None }
+    }
+}
+
+pub(super) struct World {
+    input: Input,
+    limits: Limits,
+    started: Instant,
+    printed: u64,
+    last_byte: Option<u8>,
+    stop: Arc<AtomicBool>,
+}
+
+impl World {
+    pub(super) fn new(input: Input, limits: Limits) -> Self {
+        let stop = Arc::new(AtomicBool::new(false));
+        for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
+            // A second one ends the program at once, should it hang. Without them signals end it as they always do.
+            let _ = signal_hook::flag::register_conditional_shutdown(signal, 130, Arc::clone(&stop));
+            let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
+        }
+        Self { input, limits, started: Instant::now(), printed: 0, last_byte: None, stop }
+    }
+
+    /// What was printed last ended no line.
+    pub(super) fn is_mid_line(&self) -> bool {
+        self.last_byte.is_some_and(|byte| byte != b'\n')
+    }
+
+    pub(super) fn drive(&mut self, session: &mut Session, command: &Command) -> Result<End, Failure> {
+        if let Input::Given(bytes) = &mut self.input {
+            session.type_input(&std::mem::take(bytes));
+            session.end_input();
+            self.input = Input::Ended;
+        }
+        session.begin(command.clone());
+        loop {
+            let progress = session.work(SLICE);
+            self.print(session)?;
+            if let Some(end) = self.is_over(session) {
+                session.pause();
+                return Ok(end);
+            }
+            match progress {
+                Progress::Working => self.type_ahead(session)?,
+                Progress::Asks(Need::Wait(milliseconds)) => {
+                    if let Some(end) = self.wait(session, milliseconds) {
+                        session.pause();
+                        return Ok(end);
+                    }
+                    session.answer(Event::Waited);
+                }
+                Progress::Asks(Need::Clock | Need::Input) => {
+                    let elapsed = self.started.elapsed().as_millis() & 0xFFFF;
+                    session.answer(Event::Clock(u32::try_from(elapsed).unwrap_or(0)));
+                }
+                Progress::Arrived => match session.state().clone() {
+                    State::Waiting => {
+                        if let Some(end) = self.await_input(session)? {
+                            return Ok(end);
+                        }
+                    }
+                    State::Idle { awaited, .. } if awaited.console && !matches!(self.input, Input::Ended) => {
+                        if let Some(end) = self.await_input(session)? {
+                            return Ok(end);
+                        }
+                        session.begin(command.clone());
+                    }
+                    State::Paused(Why::Output) => return Ok(End::Output),
+                    state => return Ok(End::Program(state)),
+                },
+            }
+        }
+    }
+
+    /// The run has to stop, for a reason outside the program.
+    fn is_over(&self, session: &Session) -> Option<End> {
+        if self.stop.load(Ordering::Relaxed) {
+            return Some(End::Interrupted);
+        }
+        let limit = self.limits.seconds?;
+        let passed = match self.limits.clock {
+            Clock::Host => self.started.elapsed().as_secs(),
+            Clock::Cycles => session.machine().own_milliseconds() / 1000,
+        };
+        (passed >= limit).then_some(End::Seconds)
+    }
+
+    /// Lets time pass.
+    fn wait(&self, session: &Session, milliseconds: u32) -> Option<End> {
+        let until = Instant::now() + Duration::from_millis(milliseconds.into());
+        loop {
+            if let Some(end) = self.is_over(session) {
+                return Some(end);
+            }
+            let left = until.saturating_duration_since(Instant::now());
+            if left.is_zero() {
+                return None;
+            }
+            std::thread::sleep(left.min(LOOK));
+        }
+    }
+
+    /// Types what has come in, once what was typed before has been read.
+    fn type_ahead(&mut self, session: &mut Session) -> Result<(), Failure> {
+        if session.machine().pending_input() > 0 {
+            return Ok(());
+        }
+        let Input::Standard { pieces, first } = &mut self.input else { return Ok(()) };
+        match first.take().map_or_else(|| pieces.try_recv(), Ok) {
+            Ok(piece) => self.take(session, piece),
+            Err(TryRecvError::Empty) => Ok(()),
+            Err(TryRecvError::Disconnected) => self.take(session, Ok(Vec::new())),
+        }
+    }
+
+    /// Waits until something comes in, and types it.
+    fn await_input(&mut self, session: &mut Session) -> Result<Option<End>, Failure> {
+        loop {
+            if let Some(end) = self.is_over(session) {
+                return Ok(Some(end));
+            }
+            let Input::Standard { pieces, first } = &mut self.input else {
+                session.end_input();
+                return Ok(None);
+            };
+            match first.take().map_or_else(|| pieces.recv_timeout(LOOK), Ok) {
+                Ok(piece) => return self.take(session, piece).map(|()| None),
+                Err(RecvTimeoutError::Timeout) => {}
+                Err(RecvTimeoutError::Disconnected) => return self.take(session, Ok(Vec::new())).map(|()| None),
+            }
+        }
+    }
+
+    fn take(&mut self, session: &mut Session, piece: Piece) -> Result<(), Failure> {
+        let piece = piece.map_err(|error| Failure::usage(format!("standard input: {}", plain(&error))))?;
+        if piece.is_empty() {
+            self.input = Input::Ended;
+            session.end_input();
+        } else {
+            session.type_input(&piece);
+        }
+        Ok(())
+    }
+
+    /// Writes what was printed since the last time, as far as it may be.
+    fn print(&mut self, session: &Session) -> Result<(), Failure> {
+        let printed = session.machine().printed();
+        if printed == self.printed {
+            return Ok(());
+        }
+        let fresh = session.printed_since(self.printed);
+        let left = self.limits.output.saturating_sub(self.printed);
+        let shown = &fresh[..fresh.len().min(usize::try_from(left).unwrap_or(usize::MAX))];
+        self.printed = printed;
+        self.last_byte = shown.last().copied().or(self.last_byte);
+        print(shown)
+    }
+}
