@@ -66,10 +66,10 @@ impl Target {
         address & !(self.word_bytes() - 1) & self.address_mask()
     }
 
-    /// A trap or interrupt by name, with its number: `timer, 8`.
+    /// A trap or interrupt by name, with its number: `timer (8)`.
     pub fn trap_name(&self, number: u32) -> String {
         match self.traps.get(number as usize) {
-            Some(name) if !name.is_empty() => format!("{name}, {number:X}"),
+            Some(name) if !name.is_empty() => format!("{name} ({number:X})"),
             _ => format!("{number:X}"),
         }
     }

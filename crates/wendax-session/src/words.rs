@@ -135,7 +135,7 @@ fn register_value(session: &Session, register: usize, value: u32) -> String {
     if holds_address || is_label { target.hex(value) } else { target.signed(value).to_string() }
 }
 
-/// What a step was when it was more than an instruction: `interrupt timer, 8 → tick`.
+/// What a step was when it was more than an instruction: `interrupt timer (8) → 0220 (tick)`.
 fn kind_words(session: &Session, effects: &Effects) -> Option<String> {
     let target = session.machine().target();
     let handler = || place(session.image(), target, effects.next);

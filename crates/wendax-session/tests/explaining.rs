@@ -1,7 +1,7 @@
 //! The account of the next instruction, in the words a user reads.
 
 use wendax_machine::{Event, Settings};
-use wendax_session::{Command, Outlook, Progress, Session, explain};
+use wendax_session::{Command, Outlook, Progress, Session, State, explain, fault_causes};
 
 fn session(text: &str) -> Session {
     let (sources, file) = wendax_source::Sources::single("case", text);
@@ -173,4 +173,133 @@ fn wrong_returns_and_values_never_set_are_cautioned() {
     assert_eq!(caution("start: mov r1, r7\n halt", 0).as_deref(), Some("r7 was never given a value"));
     let unwritten = "start: ldw r1, [room]\n halt\n.data\nroom: .space 2";
     assert_eq!(caution(unwritten, 0).as_deref(), Some("nothing was ever written at 0300 (room)"));
+}
+
+/// Causes of the fault a program ends with.
+fn causes(text: &str) -> Vec<String> {
+    let mut session = session(text);
+    go(&mut session, Command::Go);
+    let State::Fault(fault) = *session.state() else { panic!("{text}: {:?}", session.state()) };
+    fault_causes(&session, &fault)
+}
+
+#[test]
+fn a_fault_tells_where_it_began() {
+    let wrong = causes("start: call sub\n halt\nsub: mov r6, 0x6568\n push r6\n ret\n");
+    let told = "`ret` on line 5 took 6568 from the stack at FDFC for the way back; it was put there by `push r6` on line 4 at step 2";
+    assert_eq!(wrong, [told]);
+    let over = causes("start: call sub\n halt\nsub: lea r1, [sp + 0]\n mov r2, 0x100\n stw [r1], r2\n ret\n");
+    assert!(over[0].ends_with("it was put there by `stw [r1], r2` on line 5 at step 3"), "{over:?}");
+    let full = causes("start: call down\n halt\ndown: push r1\n call down\n ret\n");
+    assert_eq!(full[0], "the stack is full: it ends at EE00, 1024 routines deep");
+    assert_eq!(full[1], "1023 of them are of 0204 (down), called by `call down` on line 4");
+    let past = causes("start: mov r1, 1\n inc r1\n");
+    assert!(
+        past[0].contains("ran past the end of the code: the last instruction that ran is `inc r1` on line 2"),
+        "{past:?}"
+    );
+    let wild = causes("start: mov r3, 0x9000\n jmp r3\n");
+    assert_eq!(wild, ["`jmp r3` on line 2 went to 9000"]);
+    let base = causes("start: mov r3, 0x9000\n nop\n ldw r1, [r3]\n halt\n");
+    assert_eq!(base, ["r3 holds 9000, set by `mov r3, 0x9000` on line 1 at step 0"]);
+    assert_eq!(causes("start: div r1, r7\n halt\n"), ["r7 was never set, and reads 0"]);
+}
+
+#[test]
+fn cautions_at_a_return_look_at_the_way_back_itself() {
+    let caution = |text: &str, step: u64| {
+        let mut session = session(text);
+        go(&mut session, Command::Seek(step));
+        explain(&session).caution
+    };
+    let popped = "start: call sub\n halt\nsub: pop r1\n push r1\n ret\n";
+    assert_eq!(caution(popped, 3), Some("no routine was called; the stack holds r1 that was pushed".to_owned()));
+    let over = "start: call sub\n halt\nsub: mov r2, 0x123\n stw [0xFDFE], r2\n ret\n";
+    let wanted = "the way back was 0202 and was written over with 0123, by `stw [0xFDFE], r2` on line 4";
+    assert_eq!(caution(over, 3).as_deref(), Some(wanted));
+    let handler = "start: mov r1, h\n stw [12], r1\n brk\n halt\nh: ret\n";
+    let wanted = "a handler returns with `reti`: the flags stay on the stack";
+    assert_eq!(caution(handler, 3).as_deref(), Some(wanted));
+}
+
+#[test]
+fn interrupts_and_traps_of_the_programs_own_are_told_by_name_with_their_handler() {
+    let text = "start: mov r1, tick\n stw [16], r1\n mov r1, 9\n stw [0xFF22], r1\n mov r1, 3\n stw [0xFF24], r1\n ei\n\
+                main: nop\n jmp main\ntick: reti\n";
+    let mut session = session(text);
+    for _ in 0..40 {
+        let told = explain(&session);
+        if let Outlook::Done(effects) = &told.outlook
+            && let wendax_machine::StepKind::Interrupt(number) = effects.kind
+        {
+            assert_eq!((number, told.text.as_str()), (8, "interrupt timer (8)"));
+            assert!(told.sentences[0].contains("its handler at 021A (tick) takes over"), "{:?}", told.sentences);
+            go(&mut session, Command::Step);
+            let words = wendax_session::change_words(&session, session.last_step().expect("it was taken"));
+            assert_eq!(words[0], "interrupt timer (8) → 021A (tick)");
+            return;
+        }
+        go(&mut session, Command::Step);
+    }
+    panic!("the timer never asked");
+}
+
+#[test]
+fn traps_that_the_program_handles_are_not_told_as_what_the_host_does() {
+    let with = |trap: u32, line: &str| {
+        let text = format!("start: mov r1, h\n stw [{}], r1\n {line}\n halt\nh: reti\n", 2 * trap);
+        let mut session = session(&text);
+        go(&mut session, Command::Seek(2));
+        explain(&session)
+    };
+    let divided = with(4, "div r1, r2");
+    assert_eq!(divided.sentences[0], "fails: a division by zero");
+    assert!(divided.sentences[1].starts_with("trap divide by zero (4): its handler at"), "{:?}", divided.sentences);
+    for (trap, line) in [(6, "brk"), (7, "sys put_char")] {
+        let told = with(trap, line);
+        assert!(told.sentences.iter().any(|text| text.contains("is the program's own: its handler at")), "{told:?}");
+        assert!(!told.sentences.iter().any(|text| text.contains("pauses here")), "{told:?}");
+    }
+}
+
+#[test]
+fn the_account_speaks_as_the_source_does() {
+    let text = |source: &str, step: u64| {
+        let mut session = session(source);
+        go(&mut session, Command::Seek(step));
+        let told = explain(&session);
+        (told.text, told.sentences)
+    };
+    let (line, sentences) = text("start: cmp r1, 5\n jgeu   start ; again\n halt\n", 1);
+    assert_eq!(line, "jgeu start");
+    assert_eq!(sentences[1], "set by `cmp r1, 5` on line 1");
+    assert_eq!(text(".equ LIMIT, 0x30\nstart: mov r0, LIMIT\n halt\n", 0).0, "mov r0, LIMIT");
+    let (line, sentences) = text("start: mov r0, 0x1234\n halt\n", 0);
+    assert_eq!((line.as_str(), sentences[0].as_str()), ("mov r0, 0x1234", "r0 becomes 0x1234 (4660)"));
+    let (line, _) = text(".macro TWICE r\n inc {r}\n inc {r}\n.endmacro\nstart: TWICE r4\n halt\n", 1);
+    assert_eq!(line, "inc r4");
+    let (line, sentences) = text("start: add sp, 4\n halt\n", 0);
+    assert_eq!((line.as_str(), sentences[0].as_str()), ("add sp, 4", "sp becomes FE00 (65024) + 4 = FE04 (65028)"));
+}
+
+#[test]
+fn device_registers_are_told_as_they_are_read_back() {
+    let mut session = session("start: mov r1, 7\n stw [0xFF24], r1\n halt\n");
+    go(&mut session, Command::Step);
+    let told = explain(&session).sentences[0].clone();
+    assert_eq!(told, "the device register FF24 (timer control) becomes 3; it was 0; 7 is stored");
+    go(&mut session, Command::Step);
+    let words = wendax_session::change_words(&session, session.last_step().expect("it was taken"));
+    assert_eq!(words, ["timer control 0000 → 0003"]);
+}
+
+#[test]
+fn an_exit_status_says_who_left_it_there_and_a_success_is_not_told_as_a_failure() {
+    let mut session = session("start: sys 0xEE\n mov r0, 48\n sys exit\n");
+    go(&mut session, Command::Seek(2));
+    let told = explain(&session);
+    assert_eq!(
+        told.sentences,
+        ["exit: end the program with this status; status 48, left there by `mov r0, 48` on line 2"]
+    );
 }

@@ -305,3 +305,132 @@ fn endless_output_keeps_memory_in_bounds() {
     go(&mut session, Command::Seek(100));
     assert_eq!(session.now(), 100);
 }
+
+#[test]
+fn stepping_over_a_routine_that_takes_its_way_back_off_the_stack_stops_behind_it() {
+    let behind =
+        "start: call inline\n .word 7\n mov r2, 9\n halt\ninline: pop r1\n ldw r0, [r1]\n add r1, 2\n jmp r1\n";
+    let mut session = session(&behind.replace("call", "jmp there\nthere: call"));
+    go(&mut session, Command::Step);
+    go(&mut session, Command::Over);
+    let place = (session.machine().pc(), session.machine().register(0));
+    assert_eq!(place, (address(&session, "there") + 4, 7), "behind the word that belongs to the call");
+    assert_eq!(session.state(), &paused(Why::Returned));
+    // It drops its argument and returns all the same.
+    let mut cleans =
+        self::session("start: push r1\n call use\n mov r2, 9\n halt\nuse: pop r5\n pop r0\n push r5\n ret\n");
+    go(&mut cleans, Command::Step);
+    go(&mut cleans, Command::Over);
+    assert_eq!(cleans.machine().pc(), 0x0204);
+    // It never comes back.
+    let mut leaves = self::session("start: call away\n halt\naway: add sp, 2\n jmp other\nother: inc r1\n halt\n");
+    go(&mut leaves, Command::Over);
+    assert_eq!(leaves.machine().pc(), address(&leaves, "other"));
+}
+
+#[test]
+fn a_frame_is_left_when_the_stack_pointer_lies_above_it() {
+    let mut session = session("start: call a\n halt\na: call b\n halt\nb: mov sp, 0xFE00\n halt\n");
+    for wanted in [1, 2, 0] {
+        go(&mut session, Command::Step);
+        assert_eq!(session.machine().frames().len(), wanted);
+    }
+    go(&mut session, Command::StepBack);
+    let frame = session.machine().frames()[1];
+    assert_eq!((frame.slot, frame.back, frame.step), (0xFDFC, address(&session, "a") + 2, 1));
+}
+
+#[test]
+fn back_by_line_passes_over_a_long_call() {
+    let mut session = session("start: nop\n call long\n nop\n halt\nlong: mov r1, 900\n@next: djnz r1, @next\n ret\n");
+    go(&mut session, Command::Line);
+    go(&mut session, Command::Line);
+    assert_eq!((session.machine().pc(), session.now()), (0x0204, 904));
+    go(&mut session, Command::LineBack);
+    assert_eq!((session.machine().pc(), session.now()), (0x0202, 1), "at the call, not inside what it called");
+    go(&mut session, Command::LineBack);
+    assert_eq!(session.now(), 0);
+    // From inside a line that was run many times over: to where that began, then to the line before.
+    go(&mut session, Command::Seek(700));
+    for wanted in [3, 2] {
+        go(&mut session, Command::LineBack);
+        assert_eq!(session.now(), wanted);
+    }
+}
+
+#[test]
+fn going_back_stops_at_what_was_typed_and_not_at_what_the_clock_said() {
+    let mut session = session("start: sys clock_ms\n sys get_char\n sys clock_ms\n sys clock_ms\n halt\n");
+    session.begin(Command::Go);
+    loop {
+        match session.work(100) {
+            Progress::Working => {}
+            Progress::Asks(_) => session.answer(Event::Clock(5)),
+            Progress::Arrived if *session.state() == State::Waiting => {
+                session.type_input(b"k");
+            }
+            Progress::Arrived => break,
+        }
+    }
+    go(&mut session, Command::GoBack);
+    assert_eq!((session.now(), session.state()), (1, &paused(Why::Typed)));
+    go(&mut session, Command::GoBack);
+    assert_eq!(session.now(), 0);
+}
+
+#[test]
+fn a_change_by_hand_has_one_place_in_time_from_both_sides() {
+    let mut session = session("start: mov r0, 120\n nop\n nop\n halt\n");
+    go(&mut session, Command::Seek(2));
+    session.edit(Event::SetRegister(0, 5));
+    for command in [Command::StepBack, Command::Step, Command::StepBack, Command::Seek(2)] {
+        go(&mut session, command.clone());
+        let wanted = if session.now() == 2 { 5 } else { 120 };
+        assert_eq!(session.machine().register(0), wanted, "at step {} by {command:?}", session.now());
+    }
+    let words: Vec<String> =
+        session.changes_by_hand().iter().map(|change| wendax_session::by_hand_words(&session, change)).collect();
+    assert_eq!(words, ["r0 was 120, set by hand to 5"]);
+    session.edit(Event::SetRegister(2, 2));
+    assert_eq!((session.machine().register(0), session.changes_by_hand().len()), (5, 2), "the first is kept");
+    go(&mut session, Command::Go);
+    let (r0, r2) = (session.machine().register(0), session.machine().register(2));
+    assert_eq!((r0, r2), (5, 2));
+    go(&mut session, Command::Seek(1));
+    let dropped = session.edit(Event::Levers(3)).expect("it can be changed");
+    assert_eq!((dropped.steps, dropped.edits), (3, 2), "what lay ahead is said");
+    go(&mut session, Command::Seek(0));
+    go(&mut session, Command::Step);
+    assert_eq!(session.machine().board().levers, 3, "levers stand as they stood there");
+}
+
+#[test]
+fn a_stride_tells_what_it_changed_as_a_whole() {
+    let mut session = session(
+        "start: mov r1, 3\n call sum\n halt\nsum: push r1\n clr r0\n@next: add r0, r1\n djnz r1, @next\n stw [total], r0\n \
+         sys put_int\n pop r1\n ret\n.data\ntotal: .word 0\n",
+    );
+    go(&mut session, Command::Step);
+    go(&mut session, Command::Over);
+    let stride = session.last_change().expect("it took several steps").clone();
+    assert_eq!((stride.step, stride.steps), (1, 13));
+    let words = wendax_session::change_words(&session, &stride);
+    assert_eq!(words[0], "r0 not set → 6");
+    assert!(words.contains(&"[total] 0 → 6".to_owned()), "{words:?}");
+    assert!(words.contains(&"printed \"6\"".to_owned()), "{words:?}");
+    assert!(!words.iter().any(|word| word.starts_with("r1") || word.starts_with("sp")), "as before: {words:?}");
+    go(&mut session, Command::StepBack);
+    assert_eq!(session.last_change().map(|change| change.steps), Some(1));
+}
+
+#[test]
+fn a_loop_that_repeats_one_state_stops_and_is_named_with_its_lines() {
+    let mut session = session("start: mov r1, 4\n@wait: nop\n inc r2\n dec r2\n jmp @wait\n");
+    go(&mut session, Command::Go);
+    assert!(matches!(session.state(), State::Circling { period: 4 }), "{:?}", session.state());
+    assert_eq!(wendax_session::state_words(&session), "lines 2 to 5 repeat one state every 4 steps for ever");
+    let end = session.end();
+    go(&mut session, Command::StepBack);
+    go(&mut session, Command::Seek(end));
+    assert!(matches!(session.state(), State::Circling { .. }), "the end stays what it is");
+}

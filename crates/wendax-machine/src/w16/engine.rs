@@ -971,6 +971,8 @@ mod tests {
         None
     }
 
+    const MOST: u64 = 20_000;
+    const LATENCY: u64 = 1200;
     const LINES: [&str; 14] = [
         "inc r{d}",
         "add r{d}, r{s}",
@@ -1004,8 +1006,6 @@ mod tests {
                 text.push_str(&format!("l{index}: {}\n", line.replace("{l}", &(l % count).to_string())));
             }
             text.push_str("jmp l0\n.data\ndata: .space 8\n");
-            const MOST: u64 = 20_000;
-            const LATENCY: u64 = 1200;
             let naive = first_repeat(machine(&text), MOST);
             let mut watched = machine(&text);
             watched.repeats = Repeats::hasty();

@@ -1,0 +1,317 @@
+//! The account foretells what then happens, and a step has one state: on random programs with calls, interrupts, trap
+//! handlers of their own, code that writes itself, changed returns, typed input and values set by hand.
+
+use proptest::prelude::*;
+use std::collections::BTreeMap;
+use wendax_isa::w16::{C, I, Op, Z};
+use wendax_machine::{Event, Machine, Settings, StepKind, Writer};
+use wendax_session::{Command, Effects, Explanation, Outlook, Progress, Session, State, explain};
+
+/// Lines of programs: `{d}` `{s}` registers, `{n}` a number, `{l}` a label, `{m}` a place in data.
+const LINES: [&str; 44] = [
+    "mov r{d}, {n}",
+    "add r{d}, r{s}",
+    "adc r{d}, r{s}",
+    "sub r{d}, {n}",
+    "cmp r{d}, r{s}",
+    "xor r{d}, r{s}",
+    "shl r{d}, r{s}",
+    "rlc r{d}",
+    "mul r{d}, r{s}",
+    "div r{d}, r{s}",
+    "swap r{d}, r{s}",
+    "not r{d}",
+    "ldw r{d}, [{m}]",
+    "stw [{m}], r{s}",
+    "stb [{m}], r{s}",
+    "ldw r{d}, [r{s}]",
+    "stw [l{l}], r{d}",
+    "jz l{l}",
+    "jc l{l}",
+    "jlt l{l}",
+    "jgtu l{l}",
+    "jn l{l}",
+    "djnz r{d}, l{l}",
+    "call l{l}",
+    "call l{l}",
+    "ret",
+    "reti",
+    "push r{d}",
+    "pop r{d}",
+    "push fl",
+    "pop fl",
+    "ei",
+    "di",
+    "brk",
+    "jmp r{d}",
+    "mov sp, 0xF900",
+    "stw [0xFF30], r{s}",
+    "ldw r{d}, [0xFF10]",
+    "ldw r{d}, [0xFF12]",
+    "sys get_int",
+    "sys get_line",
+    "sys put_int",
+    "sys put_text",
+    "sys exit",
+];
+
+type Line = (usize, u8, u8, u16, usize);
+
+/// A program whose handlers are for the traps in `handled`, all of it writable, with a timer of this period.
+fn program(lines: &[Line], handled: u16, period: u16) -> wendax_image::Image {
+    let count = lines.len();
+    let mut text = ".code\nstart: mov r0, handler\n".to_owned();
+    for trap in (1..11).filter(|trap| handled >> trap & 1 != 0) {
+        text.push_str(&format!("stw [{}], r0\n", 2 * trap));
+    }
+    text.push_str(&format!("mov r0, {period}\nstw [0xFF22], r0\nmov r0, 3\nstw [0xFF24], r0\nmov r0, 16\n"));
+    text.push_str("stw [0xFF10], r0\nei\n");
+    for (index, &(line, d, s, n, l)) in lines.iter().enumerate() {
+        let line = LINES[line].replace("{d}", &d.to_string()).replace("{s}", &s.to_string());
+        let line = line.replace("{n}", &n.to_string()).replace("{m}", &format!("data + {}", 2 * (l % 4)));
+        text.push_str(&format!("l{index}: {}\n", line.replace("{l}", &(l % count).to_string())));
+    }
+    text.push_str("jmp l0\nhandler: inc r5\nldw r4, [0xFF12]\nreti\n.data\ndata: .space 8\n.asciz \"gate\"\n");
+    let (sources, file) = wendax_source::Sources::single("random", text);
+    let assembly = wendax_asm::assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    let (start, bytes) = wendax_image::to_raw(&assembly.image);
+    wendax_image::from_raw(&bytes, start).expect("it fits")
+}
+
+#[derive(Debug, Clone)]
+enum Action {
+    Step,
+    Back,
+    Seek(u64),
+    Set(u32, u16),
+    Flags(u16),
+    Byte(u32, u8),
+    Type(String),
+    Over,
+    Levers(u16),
+}
+
+fn action() -> impl Strategy<Value = Action> {
+    prop_oneof![
+        20 => Just(Action::Step),
+        3 => Just(Action::Back),
+        2 => (0u64..80).prop_map(Action::Seek),
+        2 => (0u32..14, any::<u16>()).prop_map(|(register, value)| Action::Set(register, value)),
+        1 => (0u16..32).prop_map(Action::Flags),
+        1 => (0x0200u32..0x0280, any::<u8>()).prop_map(|(address, value)| Action::Byte(address, value)),
+        2 => "[0-9x]{0,3}\n".prop_map(Action::Type),
+        1 => Just(Action::Over),
+        1 => any::<u16>().prop_map(Action::Levers),
+    ]
+}
+
+fn work(session: &mut Session) {
+    for _ in 0..200 {
+        match session.work(500) {
+            Progress::Working => {}
+            Progress::Asks(_) => session.answer(Event::Clock(9)),
+            Progress::Arrived => return,
+        }
+    }
+    session.pause();
+}
+
+fn go(session: &mut Session, command: Command) {
+    session.begin(command);
+    work(session);
+}
+
+/// Who wrote each flag, by looking at what each step was, and nothing else.
+fn follow_flags(writers: &mut BTreeMap<char, Writer>, before: &Machine, effects: &Effects) {
+    let mut write = |flags: &str, writer: Writer| {
+        for flag in flags.chars() {
+            writers.insert(flag, writer);
+        }
+    };
+    match effects.kind {
+        StepKind::Interrupt(number) | StepKind::Trap(number) => write("I", Writer::Entry(number)),
+        StepKind::Call(_) if before.finished().is_none() && effects.flags.touched == 0 => {}
+        StepKind::Call(_) => write("C", Writer::Instruction(effects.pc)),
+        StepKind::Instruction => {
+            let insn = before.instruction_at(effects.pc).expect("it was carried out");
+            let source = if insn.b < 14 { before.register(usize::from(insn.b)) } else { u32::from(insn.value) };
+            let flags = match insn.op() {
+                Op::Shl | Op::Shr | Op::Asr if source & 15 == 0 => "ZNV",
+                Op::Ei | Op::Di => "I",
+                Op::PopFl | Op::Reti => "CZNVI",
+                _ if insn.row().flags.touched() != 0 => "CZNV",
+                _ => "",
+            };
+            write(flags, Writer::Instruction(effects.pc));
+        }
+    }
+}
+
+/// What was foretold against what there was before and is now.
+fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), TestCaseError> {
+    let now = after.machine();
+    let effects = match &told.outlook {
+        Outlook::Done(effects) => effects,
+        Outlook::Fails(fault) => {
+            prop_assert_eq!(after.state(), &State::Fault(*fault));
+            prop_assert_eq!(now.steps(), before.steps());
+            return Ok(());
+        }
+        Outlook::Waits => {
+            prop_assert_eq!(after.state(), &State::Waiting);
+            return Ok(());
+        }
+        Outlook::Circles => {
+            prop_assert_eq!(after.state(), &State::Circling { period: 1 });
+            return Ok(());
+        }
+        Outlook::Asks | Outlook::Over => return Ok(()),
+    };
+    prop_assert_eq!(after.last_step(), Some(&**effects));
+    if !after.changes_by_hand().is_empty() {
+        // What was changed by hand there has happened too.
+        return Ok(());
+    }
+    prop_assert_eq!((now.steps(), now.pc()), (before.steps() + 1, effects.next));
+    prop_assert_eq!(now.cycles() - before.cycles(), effects.cycles);
+    prop_assert_eq!(told.cycles, Some(effects.cycles));
+    prop_assert_eq!((effects.flags.old, effects.flags.new), (before.flags(), now.flags()));
+    prop_assert_eq!((before.flags() ^ now.flags()) & !effects.flags.touched, 0, "a flag changed that nobody touched");
+    for register in 0..14 {
+        let (old, new) = (before.register(register), now.register(register));
+        match effects.registers.iter().rev().find(|change| change.register == register) {
+            Some(change) => {
+                let first = effects.register(register).expect("it is there");
+                prop_assert_eq!((first.old, change.new), (old, new), "register {}", register);
+                prop_assert_eq!(first.was_known, before.register_known(register));
+            }
+            None => prop_assert_eq!(old, new, "register {} changed in silence", register),
+        }
+    }
+    for address in (0..0x20).chain(0x0200..0x0400).chain(0xF800..0xFE00) {
+        let (old, new) = (before.byte(address), now.byte(address));
+        match effects.memory.iter().find(|change| change.covers(address)) {
+            Some(change) => {
+                let at = (address - change.address) as usize;
+                prop_assert_eq!((change.old[at], change.new[at]), (old, new), "byte {:04X}", address);
+            }
+            None => prop_assert_eq!(old, new, "byte {:04X} changed in silence", address),
+        }
+    }
+    prop_assert_eq!(now.printed() - before.printed(), effects.printed);
+    prop_assert_eq!(now.read() - before.read(), effects.consumed);
+    if let Some(taken) = told.taken {
+        let insn = before.instruction_at(before.pc()).expect("it was carried out");
+        prop_assert_eq!(effects.cycles, u64::from(insn.row().cycles) + u64::from(taken), "a jump taken costs one more");
+        prop_assert!(taken || effects.fell_through());
+    }
+    if let StepKind::Interrupt(_) = effects.kind {
+        prop_assert!(before.flags() & u32::from(I) != 0, "interrupts were off");
+        prop_assert_eq!((now.word(now.register(13)), now.word(now.register(13) + 2)), (before.pc(), before.flags()));
+    }
+    Ok(())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(250))]
+
+    #[test]
+    fn what_is_foretold_happens_and_a_step_has_one_state(
+        lines in proptest::collection::vec((0..LINES.len(), 0u8..6, 0u8..6, 0u16..40, 0usize..60), 4..24),
+        handled in any::<u16>(),
+        period in 5u16..60,
+        actions in proptest::collection::vec(action(), 20..120),
+    ) {
+        let mut session = Session::new(program(&lines, handled, period), Settings::default());
+        // What each step of the branch looked like when it was last come to.
+        let mut states: BTreeMap<u64, Machine> = BTreeMap::new();
+        let mut writers: BTreeMap<u64, BTreeMap<char, Writer>> = BTreeMap::from([(0, BTreeMap::new())]);
+        for action in actions {
+            let told = explain(&session);
+            let (before, now) = (session.machine().clone(), session.now());
+            let known = writers.get(&now).cloned();
+            if let Some(known) = &known {
+                for cause in &told.causes {
+                    prop_assert_eq!(cause.writer, known.get(&cause.flag).copied(), "who set {}", cause.flag);
+                }
+            }
+            let by_hand = |session: &mut Session, event: Event, states: &mut BTreeMap<u64, Machine>| {
+                let is_set = session.edit(event).is_some();
+                if is_set {
+                    states.retain(|step, _| *step < now);
+                }
+                is_set
+            };
+            match action {
+                Action::Step => {
+                    go(&mut session, Command::Step);
+                    is_true(&told, &before, &session)?;
+                    if session.now() == now + 1
+                        && let Some(mut known) = known
+                    {
+                        let effects = session.last_step().expect("a step was taken");
+                        follow_flags(&mut known, &before, effects);
+                        for change in session.changes_by_hand() {
+                            if let Event::SetFlags(_) = change.event {
+                                known = "CZNVI".chars().map(|flag| (flag, Writer::Person)).collect();
+                            }
+                        }
+                        writers.insert(now + 1, known);
+                    }
+                }
+                Action::Back => go(&mut session, Command::StepBack),
+                Action::Over => go(&mut session, Command::Over),
+                Action::Seek(step) => {
+                    let step = step.min(session.end());
+                    go(&mut session, Command::Seek(step));
+                }
+                Action::Set(register, value) => {
+                    // The stack pointer stays usable, so that entries and calls are not all faults.
+                    let value = if register == 13 { 0xF800 | value & 0xFE } else { value };
+                    by_hand(&mut session, Event::SetRegister(register, value.into()), &mut states);
+                    writers.retain(|step, _| *step <= now);
+                }
+                Action::Flags(flags) => {
+                    if by_hand(&mut session, Event::SetFlags(flags.into()), &mut states) {
+                        writers.retain(|step, _| *step < now);
+                        writers.insert(now, "CZNVI".chars().map(|flag| (flag, Writer::Person)).collect());
+                    }
+                }
+                Action::Byte(address, value) => {
+                    by_hand(&mut session, Event::SetByte(address, value.into()), &mut states);
+                    writers.retain(|step, _| *step <= now);
+                }
+                Action::Levers(levers) => {
+                    by_hand(&mut session, Event::Levers(levers.into()), &mut states);
+                    writers.retain(|step, _| *step <= now);
+                }
+                Action::Type(text) => {
+                    if session.type_input(text.as_bytes()).is_some_and(|dropped| dropped.steps > 0) {
+                        states.retain(|step, _| *step <= now);
+                        writers.retain(|step, _| *step <= now);
+                    }
+                    work(&mut session);
+                }
+            }
+            match states.get(&session.now()) {
+                Some(known) => prop_assert!(known.same_state(session.machine()), "step {} has two states", session.now()),
+                None => {
+                    states.insert(session.now(), session.machine().clone());
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn flags_that_come_from_the_stack_are_set_by_what_took_them_even_when_they_are_the_same() {
+    let (sources, file) =
+        wendax_source::Sources::single("flags", "start: add r1, 2\n push fl\n add r1, 3\n pop fl\n jz start\n halt\n");
+    let assembly = wendax_asm::assemble(&sources, file);
+    let mut session = Session::new(assembly.image, Settings::default()).with_sources(assembly.sources);
+    go(&mut session, Command::Seek(4));
+    assert_eq!(session.machine().flags() & u32::from(C | Z), 0);
+    let told = explain(&session);
+    assert!(told.sentences.contains(&"set by `pop fl` on line 4".to_owned()), "{:?}", told.sentences);
+}
