@@ -137,7 +137,7 @@ fn follow_flags(writers: &mut BTreeMap<char, Writer>, before: &Machine, effects:
             let insn = before.instruction_at(effects.pc).expect("it was carried out");
             let source = if insn.b < 14 { before.register(usize::from(insn.b)) } else { u32::from(insn.value) };
             let flags = match insn.op() {
-                Op::Shl | Op::Shr | Op::Asr if source & 15 == 0 => "ZNV",
+                Op::Shl | Op::Shr | Op::Asr if source % 16 == 0 => "ZNV",
                 Op::Ei | Op::Di => "I",
                 Op::PopFl | Op::Reti => "CZNVI",
                 _ if insn.row().flags.touched() != 0 => "CZNV",
@@ -180,23 +180,21 @@ fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), 
     prop_assert_eq!((before.flags() ^ now.flags()) & !effects.flags.touched, 0, "a flag changed that nobody touched");
     for register in 0..14 {
         let (old, new) = (before.register(register), now.register(register));
-        match effects.registers.iter().rev().find(|change| change.register == register) {
-            Some(change) => {
-                let first = effects.register(register).expect("it is there");
-                prop_assert_eq!((first.old, change.new), (old, new), "register {}", register);
-                prop_assert_eq!(first.was_known, before.register_known(register));
-            }
-            None => prop_assert_eq!(old, new, "register {} changed in silence", register),
+        if let Some(change) = effects.registers.iter().rev().find(|change| change.register == register) {
+            let first = effects.register(register).expect("it is there");
+            prop_assert_eq!((first.old, change.new), (old, new), "register {}", register);
+            prop_assert_eq!(first.was_known, before.register_known(register));
+        } else {
+            prop_assert_eq!(old, new, "register {} changed in silence", register);
         }
     }
     for address in (0..0x20).chain(0x0200..0x0400).chain(0xF800..0xFE00) {
         let (old, new) = (before.byte(address), now.byte(address));
-        match effects.memory.iter().find(|change| change.covers(address)) {
-            Some(change) => {
-                let at = (address - change.address) as usize;
-                prop_assert_eq!((change.old[at], change.new[at]), (old, new), "byte {:04X}", address);
-            }
-            None => prop_assert_eq!(old, new, "byte {:04X} changed in silence", address),
+        if let Some(change) = effects.memory.iter().find(|change| change.covers(address)) {
+            let at = (address - change.address) as usize;
+            prop_assert_eq!((change.old[at], change.new[at]), (old, new), "byte {:04X}", address);
+        } else {
+            prop_assert_eq!(old, new, "byte {:04X} changed in silence", address);
         }
     }
     prop_assert_eq!(now.printed() - before.printed(), effects.printed);

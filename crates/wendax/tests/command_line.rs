@@ -242,3 +242,110 @@ fn output_that_nobody_reads_any_more_ends_the_run() {
     let output = std::process::Command::new("sh").args(["-c", &command]).output().expect("a shell");
     assert_eq!(String::from_utf8_lossy(&output.stdout), "xxxxx");
 }
+
+#[test]
+fn all_output_arrives_however_much_and_fast() {
+    let folder = Folder::new();
+    let text = "w".repeat(310);
+    let file = folder.file(
+        "loud.asm",
+        format!("start: mov r6, 40000\n@next: mov r0, text\n sys put_text\n djnz r6, @next\n mov r0, 0\n sys exit\n.data\ntext: .asciz \"{text}\\n\"\n"),
+    );
+    let output = wendax(&["run"], &[&file]).output().expect("it runs");
+    assert_eq!((output.status.code(), output.stdout.len()), (Some(0), 40_000 * 311));
+    assert!(output.stdout.ends_with(b"www\n"));
+}
+
+#[test]
+fn the_console_registers_get_the_same_input_as_calls() {
+    let folder = Folder::new();
+    // Polls for keys and prints each one until the input ends, which bit 2 says; the first line goes to a call.
+    let file = folder.file(
+        "keys.asm",
+        "start: sys get_int\n sys put_int\n@poll: ldw r1, [0xFF10]\n tst r1, 1\n jnz @key\n tst r1, 4\n jz @poll\n mov r0, 0\n sys exit\n\
+         @key: ldw r0, [0xFF12]\n stw [0xFF12], r0\n jmp @poll\n",
+    );
+    let (status, out, err) = told(wendax(&["run"], &[&file]).write_stdin("12\nab\n"));
+    assert_eq!((status, out.as_str(), err.as_str()), (0, "12ab\n", ""));
+    let typed = folder.file("typed.txt", "7\nxyz");
+    let (status, out, _) = told(wendax(&["run", "--input"], &[]).arg(&typed).arg(&file));
+    assert_eq!((status, out.as_str()), (0, "7xyz"));
+    // By interrupt.
+    let file = folder.file(
+        "interrupt.asm",
+        "start: mov r1, key\n stw [18], r1\n mov r1, 16\n stw [0xFF10], r1\n ei\nmain: cmp r6, 3\n jltu main\n mov r0, 0\n sys exit\n\
+         key: ldw r1, [0xFF12]\n stw [0xFF12], r1\n inc r6\n reti\n",
+    );
+    let (status, out, _) = told(wendax(&["run"], &[&file]).write_stdin("abc"));
+    assert_eq!((status, out.as_str()), (0, "abc"));
+    let (status, _, err) = told(wendax(&["run"], &[&file]).write_stdin("ab"));
+    assert_eq!(status, 5, "{err}");
+    assert!(err.contains("waits for a key") && err.contains("no more input will come"), "{err}");
+}
+
+#[test]
+fn a_run_tells_warnings_causes_and_circles_with_their_lines() {
+    let folder = Folder::new();
+    let run = |source: &str| told(wendax(&["run"], &[&folder.file("told.asm", source)]).write_stdin(""));
+    let (status, _, err) = run("start: mov r0, 1\n");
+    assert_eq!(status, 4);
+    assert!(err.contains("W051") && err.contains("ran past the end of the code"), "{err}");
+    let (status, _, err) = run("start: call start\n");
+    assert_eq!(status, 4);
+    assert!(err.contains("the stack is full") && err.contains("called by `call start` on line 1"), "{err}");
+    let (status, _, err) = run("start: inc r1\n dec r1\n jmp start\n");
+    assert_eq!(status, 4);
+    assert!(err.contains("circling: lines 1 to 3 repeat one state every 3 steps for ever"), "{err}");
+    let (status, _, err) = run("start: nop\nstop: brk\n halt\n");
+    assert_eq!(status, 5);
+    assert!(err.contains("told.asm:2: at stop: stopped by a brk"), "{err}");
+}
+
+#[test]
+fn a_source_of_a_project_runs_as_the_project_and_numbers_are_as_in_sources() {
+    let folder = Folder::new();
+    folder.file("wendax.toml", "sources = [\"*.asm\"]\n");
+    folder.file("other.asm", " .global seven\nseven: mov r0, 7\n ret\n");
+    let main = folder.file("main.asm", " .extern seven\nstart: call seven\n sys exit\n");
+    assert_eq!(told(&mut wendax(&["run"], &[&main])).0, 7);
+    let spin = folder.file("spin.bin", [0x01, 0x00, 0xFE, 0x80]);
+    let (status, _, err) = told(&mut wendax(&["run", "--steps", "0x1_0", "--at", "0x0300"], &[&spin]));
+    assert_eq!((status, err.contains("stopped after 16 steps")), (5, true), "{err}");
+    let (status, _, err) = told(&mut wendax(&["run", "--at", "0300"], &[&spin]));
+    assert_eq!((status, err.contains("write 0x0300")), (2, true), "{err}");
+    let (status, _, err) = told(&mut wendax(&["run", "--seed", "-1"], &[&spin]));
+    assert_eq!((status, err.contains("expected a number from 0 to")), (2, true), "{err}");
+}
+
+#[test]
+fn standard_output_that_takes_no_more_gives_one_status_everywhere() {
+    let folder = Folder::new();
+    let file = folder.file("loud.asm", "start: mov r0, 'x'\n sys put_char\n mov r0, 0\n sys exit\n");
+    let full = || std::fs::OpenOptions::new().write(true).open("/dev/full").expect("it is there");
+    for arguments in [&["run"][..], &["image"], &["build", "--listing", "-", "-o", "/dev/null"]] {
+        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));
+        command.arg(arguments[0]).arg(&file).args(&arguments[1..]).stdout(full());
+        assert_eq!(command.output().expect("it runs").status.code(), Some(1), "{arguments:?}");
+    }
+    for arguments in [&["guide"][..], &["--help"]] {
+        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));
+        assert_eq!(command.args(arguments).stdout(full()).output().expect("it runs").status.code(), Some(1));
+    }
+}
+
+#[test]
+fn interrupting_a_run_writes_its_state() {
+    let folder = Folder::new();
+    let file = folder.file("spin.asm", "start: add r1, 1\n adc r2, 0\n adc r3, 0\n jmp start\n");
+    let out = folder.path("state.json");
+    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));
+    let mut child = command.arg("run").arg(&file).arg("--state").arg(&out).spawn().expect("it runs");
+    std::thread::sleep(std::time::Duration::from_millis(300));
+    let kill = std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status();
+    assert!(kill.is_ok_and(|status| status.success()));
+    assert_eq!(child.wait().expect("it ends").code(), Some(130));
+    let json: serde_json::Value = serde_json::from_slice(&std::fs::read(out).expect("written")).expect("JSON");
+    assert_eq!(json["stop"]["kind"], "interrupted");
+    let names: Vec<&String> = json["registers"].as_object().expect("names").keys().collect();
+    assert_eq!(names.len(), 14);
+}
