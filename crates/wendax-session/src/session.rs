@@ -164,11 +164,14 @@ impl Session {
         }
     }
 
-    /// Address of the next instruction; of the last one when the program has ended.
+    /// Address of the next instruction; of the last one when the program has ended, or has come to where there is no
+    /// code.
     pub fn present_address(&self) -> u32 {
+        let pc = self.machine.pc();
         match (self.state(), self.last_step()) {
             (State::Finished(_), Some(last)) => last.pc,
-            _ => self.machine.pc(),
+            (State::Fault(_), Some(last)) if self.image.line_at(pc).is_none() => last.pc,
+            _ => pc,
         }
     }
 

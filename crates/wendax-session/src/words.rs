@@ -135,6 +135,13 @@ fn register_value(session: &Session, register: usize, value: u32) -> String {
     if holds_address || is_label { target.hex(value) } else { target.signed(value).to_string() }
 }
 
+/// A word that is a label's address as that, anything else as a number.
+fn named_or_number(session: &Session, value: u32, is_word: bool) -> String {
+    let target = session.machine().target();
+    let is_label = is_word && value >= target.map.vectors_end && session.image().label_at(value).is_some();
+    if is_label { target.hex(value) } else { value.to_string() }
+}
+
 /// What a step was when it was more than an instruction: `interrupt timer (8) → 0220 (tick)`.
 fn kind_words(session: &Session, effects: &Effects) -> Option<String> {
     let target = session.machine().target();
@@ -168,15 +175,25 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         let code = effects.register(target.roles.results[0]).map_or(0, |change| change.new);
         changes.push(format!("the call failed: {}", target.error(code)));
     }
+    let stack = session.machine().register(target.roles.stack);
     for change in &effects.memory {
+        let end = change.address + u32::try_from(change.new.len()).unwrap_or(0);
+        if effects.steps > 1
+            && (target.map.stack_start..=stack).contains(&end)
+            && change.address >= target.map.stack_start
+        {
+            changes.push(format!("{} left below sp", some(change.new.len() as u64, "byte", "bytes")));
+            continue;
+        }
+        let value = |value: u32| named_or_number(session, value, change.new.len() == target.word_bytes() as usize);
         let hex = target.hex_address(change.address);
         let name = session.image().label_at(change.address).map_or(hex, |symbol| symbol.name.clone());
         let word = target.word_bytes() as usize;
         changes.push(match (change.new.len() > word, change.was_known) {
             (true, _) => format!("{} bytes at {name}", change.new.len()),
-            (_, false) => format!("[{name}] not set → {}", change.new_value()),
-            (_, true) if change.old == change.new => format!("[{name}] {} again", change.new_value()),
-            (_, true) => format!("[{name}] {} → {}", change.old_value(), change.new_value()),
+            (_, false) => format!("[{name}] not set → {}", value(change.new_value())),
+            (_, true) if change.old == change.new => format!("[{name}] {} again", value(change.new_value())),
+            (_, true) => format!("[{name}] {} → {}", value(change.old_value()), value(change.new_value())),
         });
     }
     for change in &effects.devices {

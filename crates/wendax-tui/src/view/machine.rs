@@ -73,10 +73,7 @@ fn register(session: &Session, meanings: &Meanings, pen: &mut Pen<'_>, area: Rec
     let at = pen.text(at, area.y, room, &decimal, ink);
     let room = area.right().saturating_sub(at + 3);
     let note = match change.filter(|_| by_hand.is_none()) {
-        None if by_hand.is_some() => match by_hand.and_then(|change| change.was) {
-            Some(was) => format!("was {}, by hand", target.hex(was)),
-            None => "was not set, by hand".to_owned(),
-        },
+        None if by_hand.is_some() => "set by hand".to_owned(),
         Some(change) if !change.was_known => "was not set".to_owned(),
         Some(change) if change.old == value => "the same again".to_owned(),
         Some(change) => format!("was {}", target.hex(change.old)),

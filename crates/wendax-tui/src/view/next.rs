@@ -59,7 +59,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
 
 /// Rows for what was changed, in a body of so many.
 fn rows_told(height: u16) -> u16 {
-    if height >= 9 { 2 } else { 1 }
+    if height >= 7 { 2 } else { 1 }
 }
 
 /// The rows that would show everything, with the head.
