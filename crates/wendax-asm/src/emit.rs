@@ -3,7 +3,7 @@
 use crate::codes;
 use crate::encode::{Encoder, TOP};
 use crate::expr::Value;
-use crate::layout::Placed;
+use crate::link::Placed;
 use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, SectionId, SectionKind, Statement, What};

@@ -5,7 +5,8 @@
 
 use crate::codes;
 use crate::expr::{EvalError, Expr, Part, Step, SymbolId, Value};
-use crate::layout::{Placed, nop_bytes, unplaced};
+use crate::layout::{nop_bytes, unplaced};
+use crate::link::Placed;
 use crate::link::{Program, UnitIndex};
 use crate::problems::{Problems, diagnostic};
 use crate::unit::{Definition, Instruction, PatchKind, SectionKind, Statement, What};

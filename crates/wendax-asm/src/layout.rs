@@ -6,7 +6,7 @@
 
 use crate::codes;
 use crate::expr::{Base, EvalError, Expr, SymbolId, Value};
-use crate::link::{Program, UnitIndex};
+use crate::link::{Placed, Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
 use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
@@ -15,13 +15,6 @@ use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
 const PASSES: u32 = 60;
 /// No single statement takes more; larger ones are reported where they are emitted.
 const LARGEST: i64 = 0x1_0000;
-
-/// Address and size of a statement, in bytes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Placed {
-    pub(crate) at: Value,
-    pub(crate) size: i64,
-}
 
 /// Gives every statement its address and every name its value.
 pub(crate) fn lay_out(program: &mut Program<'_>) {

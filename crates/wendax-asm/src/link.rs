@@ -6,7 +6,6 @@
 
 use crate::codes;
 use crate::expr::{Base, EvalError, Expr, Names, SymbolId, Value, evaluate};
-use crate::layout::Placed;
 use crate::problems::{Problems, diagnostic};
 use crate::unit::{Definition, SectionId, SectionKind, Statement, Unit, What};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -22,6 +21,13 @@ pub(crate) struct Merged {
     pub(crate) name: String,
     pub(crate) kind: SectionKind,
     pub(crate) parts: Vec<(UnitIndex, SectionId)>,
+}
+
+/// Address and size of a statement, in bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Placed {
+    pub(crate) at: Value,
+    pub(crate) size: i64,
 }
 
 #[derive(Debug)]

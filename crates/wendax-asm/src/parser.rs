@@ -7,6 +7,7 @@
 //! `reader` feeds the lines: it follows conditions, includes, macros and repeats, `unfold` makes the lines
 //! of the latter two.
 
+mod block;
 mod expression;
 mod files;
 mod lookup;
@@ -22,7 +23,8 @@ use crate::mnemonics::{mnemonic, mnemonics, register};
 use crate::problems::diagnostic;
 use crate::texts::{Texts, Used};
 use crate::unit::{Claim, Definition, Name, Section, SectionId, SectionKind, Statement, Unit, What};
-use reader::{Block, Condition};
+use block::Block;
+use reader::Condition;
 use rustc_hash::FxHashMap;
 use std::rc::Rc;
 use std::sync::Arc;

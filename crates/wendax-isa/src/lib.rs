@@ -9,4 +9,9 @@
 mod target;
 pub mod w16;
 
+/// The machine that programs are for when nothing else is said.
+pub fn target() -> &'static Target {
+    &w16::TARGET
+}
+
 pub use target::{DeviceRegister, FlagInfo, MemoryMap, RegisterInfo, Roles, SystemCall, Target};

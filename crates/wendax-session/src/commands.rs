@@ -5,13 +5,12 @@
 //! done, in steps and work worth as much.
 
 use crate::journey::{
-    Command, Doing, Forward, Goal, Home, Journey, LineRun, LineSearch, Progress, Search, Seek, State, Wanted, Why,
+    Command, Doing, Forward, Goal, Home, Journey, LineSearch, Progress, Search, Seek, State, Wanted, Why,
 };
+use crate::lookers::{LineLooker, Places, Within, line_range};
 use crate::session::{Session, TRAIL};
 use std::collections::BTreeSet;
-use std::ops::ControlFlow;
-use wendax_image::Image;
-use wendax_machine::{Need, Observer, Report, Run, Stop};
+use wendax_machine::{Need, Run, Stop};
 
 /// A seek longer than this leaves a checkpoint [`NEAR`] steps before where it goes, so that going on
 /// backwards from there is quick.
@@ -392,102 +391,5 @@ impl Session {
         if self.now() == from && self.effort == 0 {
             search.until = from;
         }
-    }
-}
-
-/// The addresses that belong to the same line of the source as one of them, as far as they follow each other.
-fn line_range(image: &Image, address: u32) -> (u32, u32) {
-    let lines = &image.lines;
-    let after = lines.partition_point(|line| line.address <= address);
-    let Some(at) = after.checked_sub(1).filter(|&at| address < lines[at].address + lines[at].length) else {
-        return (address, address + 1);
-    };
-    let same = |index: usize| lines[index].span == lines[at].span;
-    let first = (0..=at).rev().take_while(|&index| same(index)).last().unwrap_or(at);
-    let last = (at..lines.len()).take_while(|&index| same(index)).last().unwrap_or(at);
-    (lines[first].address, lines[last].address + lines[last].length)
-}
-
-/// Goes on while the next instruction is in a range, and nothing is called.
-struct Within {
-    from: u32,
-    to: u32,
-    depth: usize,
-}
-
-impl Observer for Within {
-    const WRITES: bool = false;
-
-    fn see(&mut self, report: &Report) -> ControlFlow<()> {
-        let stays = (self.from..self.to).contains(&report.next) && report.depth <= self.depth;
-        if stays { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
-    }
-}
-
-/// Notes the last moment before `until` at which one of some addresses was next.
-struct Places<'a> {
-    set: &'a BTreeSet<u32>,
-    until: u64,
-    found: Option<u64>,
-}
-
-impl Observer for Places<'_> {
-    const WRITES: bool = false;
-
-    fn see(&mut self, report: &Report) -> ControlFlow<()> {
-        if report.step + 1 < self.until && self.set.contains(&report.next) {
-            self.found = Some(report.step + 1);
-        }
-        ControlFlow::Continue(())
-    }
-}
-
-/// Looks for the run of states of one line that an interval ends with.
-#[derive(Debug, Clone)]
-pub(crate) struct LineLooker {
-    /// Lines of the program: first address, one past the last one, and whether the next belongs to the same line.
-    image: std::sync::Arc<Image>,
-    depth: usize,
-    until: u64,
-    run: Option<LineRun>,
-    /// There were states of another line before that run.
-    others: bool,
-}
-
-impl LineLooker {
-    fn new(image: &std::sync::Arc<Image>, depth: usize, until: u64) -> Self {
-        Self { image: std::sync::Arc::clone(image), depth, until, run: None, others: false }
-    }
-
-    fn state(&mut self, step: u64, pc: u32, depth: usize) {
-        if step >= self.until || depth > self.depth {
-            return;
-        }
-        match &self.run {
-            Some(run) if (run.range.0..run.range.1).contains(&pc) => {}
-            known => {
-                self.others = known.is_some();
-                self.run = Some(LineRun { range: line_range(&self.image, pc), first: step });
-            }
-        }
-    }
-
-    /// Where the line began, if that is known now; what is known of it goes into `line`.
-    fn conclude(self, line: &mut LineSearch) -> Option<u64> {
-        let run = self.run?;
-        match line.known {
-            Some(known) if known.range != run.range => return Some(known.first),
-            _ => line.known = Some(run),
-        }
-        self.others.then_some(run.first)
-    }
-}
-
-impl Observer for LineLooker {
-    const WRITES: bool = false;
-
-    fn see(&mut self, report: &Report) -> ControlFlow<()> {
-        self.state(report.step + 1, report.next, report.depth);
-        ControlFlow::Continue(())
     }
 }

@@ -2,20 +2,23 @@
 //!
 //! Results are never guessed: they are what a fork of the machine did and reported. Only the wording is computed here,
 //! and why flags become what they become. This is the one place right of the machine that knows its instructions; what
-//! any account needs beside them is in `words` and `cause`.
+//! any account needs beside them is in `words`.
 
 mod arithmetic;
+mod cause;
 mod figure;
+mod instruction;
 
-use crate::cause::fault_causes;
+pub use cause::fault_causes;
+
 use crate::effects::{Effects, MemoryChange, observe};
-use crate::instruction::{instruction_text, plain_text, written};
 use crate::journey::State;
 use crate::meaning::{Meaning, Meanings};
 use crate::questions::{LastWriter, Thing, last_write};
 use crate::session::Session;
 use crate::stack::entered;
 use crate::words::{by_hand_words, call_failed, line_words, lines_words, place};
+use instruction::{instruction_text, plain_text, written};
 use wendax_image::Image;
 use wendax_isa::Target;
 use wendax_isa::w16::{Insn, NO_BASE, Op, OperandKind, reason};

@@ -22,14 +22,13 @@
 //!
 //! This crate knows nothing of screens.
 
-mod cause;
 mod commands;
 mod effects;
 mod explain;
 mod history;
-mod instruction;
 mod journey;
 mod log;
+mod lookers;
 mod meaning;
 mod questions;
 mod replay;
@@ -40,9 +39,8 @@ mod transcript;
 mod visits;
 mod words;
 
-pub use cause::fault_causes;
 pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
-pub use explain::{Cause, Explanation, Outlook, explain};
+pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use questions::{LastWriter, Thing, last_write};

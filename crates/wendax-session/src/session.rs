@@ -6,11 +6,11 @@
 //! this branch only; `trail` ends at the present step or is empty. What the walk takes in memory has a bound: see
 //! [`Session::with_budget`].
 
-use crate::commands::LineLooker;
 use crate::effects::{Effects, observe};
 use crate::history::{Checkpoint, History, INTERVAL};
 use crate::journey::{Doing, Forward, Journey, State, Why};
 use crate::log::{Entry, Log};
+use crate::lookers::LineLooker;
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeSet, VecDeque};

@@ -14,9 +14,10 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
+use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
-use wendax_machine::{Machine, Run, Settings};
+use wendax_machine::{Machine, Observer, Report, Run, Settings, Watch};
 use wendax_session::{Command, Progress, Session};
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
@@ -186,6 +187,125 @@ fn report() {
     drop(everywhere);
     let back = seconds(|| (0..100).for_each(|_| travel(&mut session, Command::StepBack))) / 100.0;
     println!("one step back from there, 100 times: {:.2} ms each", back * 1e3);
+}
+
+/// Looks at every step and does nothing with it.
+struct Nothing;
+
+impl Observer for Nothing {
+    const WRITES: bool = true;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        black_box(report);
+        ControlFlow::Continue(())
+    }
+}
+
+/// What it costs to look at steps, and to look for states that repeat.
+fn looking() {
+    const STEPS: u64 = 100_000_000;
+    let image = image(WORK);
+    let mut ratios = (Vec::new(), Vec::new());
+    let mut rates = Vec::new();
+    // In turn, since the speed of a machine others use too drifts.
+    for _ in 0..7 {
+        let mut machine = Machine::new(&image, Settings::default());
+        let blind = seconds(|| drop(machine.run(Run::until(STEPS))));
+        let mut machine = Machine::new(&image, Settings::default());
+        let watched = seconds(|| drop(machine.run(Run { watch: Watch::Circling, ..Run::until(STEPS) })));
+        let mut machine = Machine::new(&image, Settings::default());
+        let traced = seconds(|| drop(machine.run_observed(Run::until(STEPS), &mut Nothing)));
+        ratios.0.push(watched / blind);
+        ratios.1.push(traced / blind);
+        rates.push(STEPS as f64 / traced / 1e6);
+    }
+    let median = |mut all: Vec<f64>| {
+        all.sort_by(f64::total_cmp);
+        all[all.len() / 2]
+    };
+    println!(
+        "looking for states that repeat: {:.3} times the time without; traced, counting nothing: {:.0} million steps a \
+         second, {:.2} times the time of blind (medians of 7)",
+        median(ratios.0),
+        median(rates),
+        median(ratios.1)
+    );
+    let mut machine = Machine::new(&image, Settings::default());
+    machine.run(Run::until(1_000_000));
+    let single = seconds(|| {
+        for _ in 0..1_000_000 {
+            let until = machine.steps() + 1;
+            machine.run_observed(Run::until(until), &mut Nothing);
+        }
+    });
+    println!("a single observed step: {:.3} µs", single);
+    let text = format!("start:  mov r1, 0\n        {}\n        halt\n", "ONE r1");
+    let text = format!(".macro ONE r\n@l: add r2, 1\n add r3, r2\n djnz {{r}}, @l\n.endmacro\n{text}");
+    let mut session = Session::new(self::image(&text), Settings::default());
+    travel(&mut session, Command::Line);
+    let line = seconds(|| travel(&mut session, Command::Line));
+    println!("by line: {:.0} million instructions a second", session.now() as f64 / line / 1e6);
+}
+
+/// A run of ten billion steps, and the way back to any of them.
+fn ten_billion() {
+    const STEPS: u64 = 10_000_000_000;
+    let before = memory();
+    let text = "start:  add r1, 1\n        adc r2, 0\n        adc r3, 0\n        jmp start\n";
+    let mut session = Session::new(image(text), Settings::default());
+    let running = seconds(|| travel(&mut session, Command::Seek(STEPS)));
+    let (mut slowest, mut step, mut longest) = (0.0f64, 17u64, 0.0f64);
+    for _ in 0..60 {
+        step = step.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+        let target = step % STEPS;
+        slowest = slowest.max(seconds(|| {
+            session.begin(Command::Seek(target));
+            loop {
+                let mut progress = Progress::Arrived;
+                longest = longest.max(seconds(|| progress = session.work(300_000)));
+                if progress != Progress::Working {
+                    break;
+                }
+            }
+        }));
+    }
+    println!(
+        "10 billion steps in {running:.0} s, {:.0} MiB more than before; any of them: at most {:.0} ms in 60 visits, \
+         the longest slice {:.1} ms",
+        memory() - before,
+        slowest * 1e3,
+        longest * 1e3
+    );
+}
+
+/// Slices and memory while a program prints, asks the clock and gets much input.
+fn bounds() {
+    let prints = "start: mov r1, room\n mov r2, 55000\n mov r3, 'x'\n@fill: stb [r1], r3\n inc r1\n djnz r2, @fill\n\
+                  @again: mov r0, room\n sys put_text\n jmp @again\n.data\nroom: .space 55001\n";
+    let clock = "start: sys clock_ms\n add r1, 1\n adc r2, 0\n adc r3, 0\n jmp start\n";
+    let input = "start: sys get_char\n jc start\n add r1, 1\n adc r2, 0\n jmp start\n";
+    for (name, text, steps) in [("prints", prints, 300_000), ("clock", clock, 5_000_000), ("input", input, 20_000_000)]
+    {
+        let before = memory();
+        let mut session = Session::new(image(text), Settings::default());
+        session.type_input(&vec![b'7'; 4 << 20]);
+        session.end_input();
+        let mut longest = 0.0f64;
+        for command in [Command::Seek(steps), Command::Seek(steps / 2), Command::BackTo(vec![0x0FF0])] {
+            session.begin(command);
+            loop {
+                let mut progress = Progress::Arrived;
+                longest = longest.max(seconds(|| progress = session.work(300_000)));
+                match progress {
+                    Progress::Working => {}
+                    Progress::Asks(_) => session.answer(wendax_machine::Event::Clock(5)),
+                    Progress::Arrived => break,
+                }
+            }
+        }
+        let more = memory() - before;
+        println!("bounds, {name}: {more:.0} MiB more than before, the longest slice {:.1} ms", longest * 1e3);
+    }
 }
 
 /// The program in a pseudo-terminal, made by `script` of util-linux.
@@ -508,6 +628,9 @@ fn key_to_frame(c: &mut Criterion) {
 fn all(c: &mut Criterion) {
     linking();
     report();
+    looking();
+    bounds();
+    ten_billion();
     in_a_terminal();
     running(c);
     assembling(c);

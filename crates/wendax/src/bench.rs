@@ -325,7 +325,7 @@ impl Bench {
                 Effect::Save(name, revision, path, text) => self.save(name, revision, path, text),
                 Effect::Copy(text) => copy_to_system(&text),
                 Effect::TellTime => {
-                    let time = u32::try_from(self.started.elapsed().as_millis() & 0xFFFF).unwrap_or(0);
+                    let time = u32::try_from(self.started.elapsed().as_millis() & u128::from(u32::MAX)).unwrap_or(0);
                     self.send(Message::Clock(time));
                 }
                 Effect::Wait(milliseconds) => {

@@ -254,6 +254,8 @@ fn address(text: &str) -> Result<u32, String> {
         return Err(format!("addresses in hexadecimal, as listings print them, begin with 0x: write 0x{text}"));
     }
     let value = number(text).and_then(|value| u32::try_from(value).ok());
-    let value = value.filter(|&value| value <= 0xFFFF && value % 2 == 0);
-    value.ok_or_else(|| "expected an even address up to 0xFFFE, such as 0x0200".to_owned())
+    let target = wendax_isa::target();
+    let last = target.address_mask() - (target.code_align - 1);
+    let value = value.filter(|&value| value <= last && value.is_multiple_of(target.code_align));
+    value.ok_or_else(|| format!("expected an even address up to 0x{last:X}, such as 0x0200"))
 }

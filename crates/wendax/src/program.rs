@@ -8,9 +8,6 @@ use wendax_image::{ElfProgram, FormatError, Image, SourceTrouble, from_elf, from
 use wendax_project::{DiskFiles, NAME, Project};
 use wendax_source::{Diagnostic, Severity, Style, render_all};
 
-/// Where a raw image is loaded unless told otherwise: where code begins in the default memory map.
-const RAW_START: u32 = 0x0200;
-
 /// What a file is taken for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Kind {
@@ -160,7 +157,9 @@ fn image(path: &Path, bytes: &[u8], kind: Kind, at: Option<u32>) -> Result<Progr
         }
         Kind::Hex => bare(from_hex(&text()?).map_err(wrong)?.image),
         Kind::Srecord => bare(from_srecord(&text()?).map_err(wrong)?.image),
-        Kind::Raw | Kind::Source => bare(from_raw(bytes, at.unwrap_or(RAW_START)).map_err(wrong)?),
+        Kind::Raw | Kind::Source => {
+            bare(from_raw(bytes, at.unwrap_or(wendax_isa::target().map.code_start)).map_err(wrong)?)
+        }
     };
     Ok(Program { assembly, project: None, inputs: Inputs::default(), remarks })
 }

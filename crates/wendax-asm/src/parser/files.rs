@@ -1,7 +1,7 @@
 //! `.include` and `.embed`.
 
 use super::Parser;
-use super::reader::Block;
+use super::block::Block;
 use crate::codes;
 use crate::problems::diagnostic;
 use crate::unit::What;

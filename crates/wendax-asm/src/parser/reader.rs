@@ -4,28 +4,19 @@
 //! closed is told at its opening, together with where the text ended.
 
 use super::Parser;
+use super::block::Block;
 use super::unfold::Macro;
 use crate::codes;
 use crate::directives::{Directive, block_directive};
 use crate::lexer::{Kind, Lexer, Mark};
 use crate::problems::diagnostic;
 use std::rc::Rc;
-use wendax_source::{FileId, Span};
+use wendax_source::Span;
 
 /// Files, macros and repeats within one another.
 const DEEPEST: u32 = 64;
 /// Rounds of one repeat.
 const MOST_ROUNDS: i64 = 0x1_0000;
-
-/// Lines to be read: a file, or what something was unfolded to.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Block<'a> {
-    pub(super) file: FileId,
-    /// Where in the file the text begins.
-    pub(super) base: u32,
-    pub(super) text: &'a str,
-    pub(super) expansion: Option<u32>,
-}
 
 /// An `.if` that is open.
 #[derive(Debug)]

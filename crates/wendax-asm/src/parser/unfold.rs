@@ -4,7 +4,7 @@
 //! name. Where each piece came from is kept in [`crate::expansion::Expansions`].
 
 use super::Parser;
-use super::reader::Block;
+use super::block::Block;
 use crate::codes;
 use crate::expansion::{Expansion, Origin};
 use crate::expr::Scope;

@@ -139,7 +139,7 @@ impl World {
                     session.answer(Event::Waited);
                 }
                 Progress::Asks(Need::Clock | Need::Input) => {
-                    let elapsed = self.started.elapsed().as_millis() & 0xFFFF;
+                    let elapsed = self.started.elapsed().as_millis() & u128::from(u32::MAX);
                     session.answer(Event::Clock(u32::try_from(elapsed).unwrap_or(0)));
                 }
                 Progress::Arrived => match session.state().clone() {

@@ -1,7 +1,7 @@
 //! Why an instruction fails: not only what it could not do, but where that began.
 
+use super::instruction::instruction_text;
 use crate::effects::Effects;
-use crate::instruction::instruction_text;
 use crate::questions::{LastWriter, Thing, last_write};
 use crate::session::Session;
 use crate::words::{line_words, place};

@@ -1,0 +1,86 @@
+//! What `architecture` promises of the crates: which knows nothing of which, and where W16 stays.
+
+use std::path::{Path, PathBuf};
+
+fn crates() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().expect("crates lie in a folder").to_owned()
+}
+
+fn sources(folder: &Path) -> Vec<PathBuf> {
+    let mut found = Vec::new();
+    for entry in std::fs::read_dir(folder).expect("a folder").map(|entry| entry.expect("an entry").path()) {
+        if entry.is_dir() {
+            found.extend(sources(&entry));
+        } else if entry.extension().is_some_and(|extension| extension == "rs") {
+            found.push(entry);
+        }
+    }
+    found
+}
+
+/// The crates a manifest depends on outside its tests.
+fn dependencies(name: &str) -> Vec<String> {
+    let text = std::fs::read_to_string(crates().join(name).join("Cargo.toml")).expect("a manifest");
+    let part = text.split("[dependencies]").nth(1).expect("dependencies").split('[').next().unwrap_or_default();
+    part.lines()
+        .filter_map(|line| line.split('.').next())
+        .filter(|name| name.starts_with("wendax"))
+        .map(str::to_owned)
+        .collect()
+}
+
+#[test]
+fn nothing_points_back_along_the_way_of_the_data() {
+    let order = [
+        "wendax-source",
+        "wendax-isa",
+        "wendax-image",
+        "wendax-asm",
+        "wendax-project",
+        "wendax-machine",
+        "wendax-session",
+        "wendax-tui",
+        "wendax",
+    ];
+    for (at, name) in order.iter().enumerate() {
+        for needed in dependencies(name) {
+            let place = order.iter().position(|known| *known == needed).expect("a crate of ours");
+            assert!(place < at, "{name} needs {needed}, which comes behind it");
+        }
+    }
+    for name in ["wendax-machine", "wendax-session"] {
+        let needed = dependencies(name);
+        assert!(!needed.contains(&"wendax-asm".to_owned()), "{name} runs programs, and knows no syntax: {needed:?}");
+    }
+}
+
+#[test]
+fn right_of_the_machine_only_the_account_knows_w16() {
+    for name in ["wendax-session", "wendax-tui", "wendax"] {
+        for path in sources(&crates().join(name).join("src")) {
+            let shown = path.display().to_string();
+            if shown.contains("/explain.rs") || shown.contains("/explain/") {
+                continue;
+            }
+            let text = std::fs::read_to_string(&path).expect("a source");
+            let text = text.split("#[cfg(test)]").next().unwrap_or_default();
+            assert!(!text.contains("w16"), "{shown} names the instruction set; what it needs belongs into `Target`");
+            for number in ["FE00", "EE00", "FF00", "0xFFFF", "& !1"] {
+                let found = text.lines().find(|line| line.contains(number) && !line.trim_start().starts_with("//"));
+                assert!(found.is_none(), "{shown}: {number} is a fact about a machine: {found:?}");
+            }
+        }
+    }
+}
+
+#[test]
+fn the_machine_keeps_w16_in_the_module_of_that_name() {
+    for path in sources(&crates().join("wendax-machine").join("src")) {
+        let shown = path.display().to_string();
+        if shown.contains("/w16") || shown.ends_with("/lib.rs") {
+            continue;
+        }
+        let text = std::fs::read_to_string(&path).expect("a source");
+        assert!(!text.contains("wendax_isa"), "{shown} knows an instruction set");
+    }
+}
