@@ -25,6 +25,7 @@
 mod commands;
 mod effects;
 mod explain;
+pub mod fuzzing;
 mod history;
 mod journey;
 mod log;
