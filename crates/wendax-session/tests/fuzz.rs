@@ -1,5 +1,7 @@
 //! The fuzz target of walks, for a moment: over the corpus that is kept, over broken pieces of it, and over any bytes.
 
+#![expect(clippy::disallowed_methods, reason = "a test, not the core: it reads the corpus")]
+
 use proptest::prelude::*;
 use wendax_session::fuzzing::walks;
 
@@ -16,7 +18,9 @@ fn corpus() -> Vec<Vec<u8>> {
 fn the_corpus_walks() {
     let all = corpus();
     assert!(all.len() >= 6, "{} files", all.len());
-    all.iter().for_each(|data| walks(data));
+    for data in &all {
+        walks(data);
+    }
 }
 
 proptest! {
