@@ -2,7 +2,7 @@
 
 use std::fmt::{Result, Write};
 use wendax_image::{Image, Line, LineKind, Segment, Symbol, SymbolKind};
-use wendax_isa::w16::{DEVICE_START, STACK_END, STACK_START};
+use wendax_isa::w16::{Cond, DEVICE_START, Op, STACK_END, STACK_START, decode};
 use wendax_source::{FileId, SourceFile, Sources};
 
 /// Bytes shown on one row.
@@ -45,7 +45,7 @@ pub fn symbol_table(sources: &Sources, image: &Image, order: SymbolOrder) -> Str
 fn source(out: &mut String, sources: &Sources, id: FileId, image: &Image) -> Result {
     let file = sources.file(id);
     writeln!(out, "{}, entry at {:04X}\n", file.name(), image.entry)?;
-    writeln!(out, "address  code                     line  source")?;
+    writeln!(out, "address  code                     cycles   line  source")?;
     let mut lines: Vec<&Line> = image.lines.iter().filter(|line| line.span.file == id).collect();
     lines.sort_by_key(|line| (line.line, line.span.start, line.address));
     let mut pieces = lines.into_iter().peekable();
@@ -72,7 +72,7 @@ fn source(out: &mut String, sources: &Sources, id: FileId, image: &Image) -> Res
 }
 
 fn bare_row(out: &mut String, number: u32, text: &str) -> Result {
-    writeln!(out, "{}", format!("{:32} {number:>5}  {text}", "").trim_end())
+    writeln!(out, "{}", format!("{:41} {number:>5}  {text}", "").trim_end())
 }
 
 fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text: &mut Option<&str>) -> Result {
@@ -85,14 +85,34 @@ fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text:
             rows.push((piece.address + index * ROW, row_text(row, piece.kind)));
         }
     }
+    let cycles = if piece.kind == LineKind::Code { cycles(bytes) } else { String::new() };
     for (address, code) in rows {
         let row = match text.take() {
-            Some(text) => format!("  {address:04X}   {code:24}{number}  {text}"),
+            Some(text) => format!("  {address:04X}   {code:24} {cycles:>6}  {number}  {text}"),
             None => format!("  {address:04X}   {code}"),
         };
         writeln!(out, "{}", row.trim_end())?;
     }
     Ok(())
+}
+
+/// Cycles the instructions of a line take; of jumps that may be taken or not, both.
+fn cycles(code: &[u8]) -> String {
+    let word =
+        |at: usize| u16::from_le_bytes([code.get(at).copied().unwrap_or(0), code.get(at + 1).copied().unwrap_or(0)]);
+    let (mut at, mut least, mut most) = (0, 0u32, 0u32);
+    while at < code.len() {
+        let Some(insn) = decode(word(at), word(at + 2)) else { return String::new() };
+        let plain = u32::from(insn.row().cycles);
+        let (not_taken, taken) = match insn.op() {
+            Op::Jump(Cond::Always) | Op::JmpReg => (plain + 1, plain + 1),
+            Op::Jump(_) | Op::Djnz => (plain, plain + 1),
+            _ => (plain, plain),
+        };
+        (least, most) = (least + not_taken, most + taken);
+        at += usize::from(insn.bytes());
+    }
+    if least == most { least.to_string() } else { format!("{least}/{most}") }
 }
 
 /// Code as words, data as bytes in order of address.

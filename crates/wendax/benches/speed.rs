@@ -210,11 +210,17 @@ fn looking() {
     // In turn, since the speed of a machine others use too drifts.
     for _ in 0..7 {
         let mut machine = Machine::new(&image, Settings::default());
-        let blind = seconds(|| drop(machine.run(Run::until(STEPS))));
+        let blind = seconds(|| {
+            black_box(machine.run(Run::until(STEPS)));
+        });
         let mut machine = Machine::new(&image, Settings::default());
-        let watched = seconds(|| drop(machine.run(Run { watch: Watch::Circling, ..Run::until(STEPS) })));
+        let watched = seconds(|| {
+            black_box(machine.run(Run { watch: Watch::Circling, ..Run::until(STEPS) }));
+        });
         let mut machine = Machine::new(&image, Settings::default());
-        let traced = seconds(|| drop(machine.run_observed(Run::until(STEPS), &mut Nothing)));
+        let traced = seconds(|| {
+            black_box(machine.run_observed(Run::until(STEPS), &mut Nothing));
+        });
         ratios.0.push(watched / blind);
         ratios.1.push(traced / blind);
         rates.push(STEPS as f64 / traced / 1e6);
@@ -238,7 +244,7 @@ fn looking() {
             machine.run_observed(Run::until(until), &mut Nothing);
         }
     });
-    println!("a single observed step: {:.3} µs", single);
+    println!("a single observed step: {single:.3} µs");
     let text = format!("start:  mov r1, 0\n        {}\n        halt\n", "ONE r1");
     let text = format!(".macro ONE r\n@l: add r2, 1\n add r3, r2\n djnz {{r}}, @l\n.endmacro\n{text}");
     let mut session = Session::new(self::image(&text), Settings::default());
