@@ -89,30 +89,48 @@ fn last_change(session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let by_hand = session.changes_by_hand();
     let mut changes: Vec<String> = Vec::new();
     let mut head = "before the first step";
+    let mut nothing_else = "";
     if let Some(effects) = session.last_change() {
         changes = change_words(session, effects);
         head = if effects.steps > 1 { "stride" } else { "last step" };
         if effects.steps > 1 {
             changes.insert(0, format!("{} steps, {} cycles", grouped(effects.steps), grouped(effects.cycles)));
         }
-        let nothing_else = if effects.steps > 1 { "; all else as before" } else { "; nothing else" };
-        match changes.last_mut() {
-            None => changes.push("changed nothing but pc".to_owned()),
-            Some(last) if by_hand.is_empty() => last.push_str(nothing_else),
-            Some(_) => {}
+        if changes.is_empty() {
+            changes.push("changed nothing but pc".to_owned());
+        } else if by_hand.is_empty() {
+            nothing_else = if effects.steps > 1 { "; all else as before" } else { "; nothing else" };
         }
     }
     changes.extend(by_hand.iter().map(|change| by_hand_words(session, change)));
     let at = pen.text(area.x, area.y, area.width, &format!("{head}  "), Ink::Quiet);
     let room = area.right().saturating_sub(at);
-    for (index, line) in fitted(&changes, room, area.height.into()).iter().enumerate() {
+    // That nothing else changed is said where there is room for it.
+    let mut whole = changes.clone();
+    if let Some(last) = whole.last_mut() {
+        last.push_str(nothing_else);
+    }
+    let lines = usize::from(area.height);
+    let shown = match fitted(&whole, room, lines) {
+        (shown, Fit::Whole) => shown,
+        (_, Fit::Cut) => fitted(&changes, room, lines).0,
+    };
+    for (index, line) in shown.iter().enumerate() {
         pen.text(at, area.y + u16::try_from(index).unwrap_or(0), room, line, Ink::Fresh);
     }
 }
 
+/// Whether everything is shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Fit {
+    Whole,
+    Cut,
+}
+
 /// Changes one behind the other in so many lines; of those that do not fit, how many they are.
-fn fitted(changes: &[String], room: u16, lines: usize) -> Vec<String> {
+fn fitted(changes: &[String], room: u16, lines: usize) -> (Vec<String>, Fit) {
     let mut all: Vec<String> = vec![String::new()];
+    let mut fit = Fit::Whole;
     for (index, change) in changes.iter().enumerate() {
         let more = format!(" + {} more", changes.len() - index);
         let last = all.len() == lines;
@@ -122,6 +140,7 @@ fn fitted(changes: &[String], room: u16, lines: usize) -> Vec<String> {
         if width(line) + comma + width(change) + reserve > room && !line.is_empty() {
             if last {
                 line.push_str(&more);
+                fit = Fit::Cut;
                 break;
             }
             line.push(',');
@@ -133,19 +152,26 @@ fn fitted(changes: &[String], room: u16, lines: usize) -> Vec<String> {
         }
         line.push_str(change);
     }
-    all
+    for line in all.iter_mut().filter(|line| width(line) > room) {
+        *line = line.chars().take(usize::from(room.saturating_sub(1))).chain(['…']).collect();
+        fit = Fit::Cut;
+    }
+    (all, fit)
 }
 
 #[cfg(test)]
 mod tests {
-    use super::fitted;
+    use super::{Fit, fitted};
 
     #[test]
-    fn changes_that_do_not_fit_are_counted() {
+    fn changes_that_do_not_fit_are_counted_and_cut_with_a_sign() {
         let changes = ["r0 1 → 2".to_owned(), "r1 not set → 3".to_owned(), "C 0 → 1; nothing else".to_owned()];
-        assert_eq!(fitted(&changes, 80, 1), ["r0 1 → 2, r1 not set → 3, C 0 → 1; nothing else"]);
-        assert_eq!(fitted(&changes, 34, 1), ["r0 1 → 2, r1 not set → 3 + 1 more"]);
-        assert_eq!(fitted(&changes, 26, 2), ["r0 1 → 2, r1 not set → 3,", "C 0 → 1; nothing else"]);
-        assert!(fitted(&[], 10, 2).iter().all(String::is_empty));
+        let whole = |lines: &[&str]| (lines.iter().map(|&line| line.to_owned()).collect::<Vec<_>>(), Fit::Whole);
+        let cut = |lines: &[&str]| (whole(lines).0, Fit::Cut);
+        assert_eq!(fitted(&changes, 80, 1), whole(&["r0 1 → 2, r1 not set → 3, C 0 → 1; nothing else"]));
+        assert_eq!(fitted(&changes, 34, 1), cut(&["r0 1 → 2, r1 not set → 3 + 1 more"]));
+        assert_eq!(fitted(&changes, 26, 2), whole(&["r0 1 → 2, r1 not set → 3,", "C 0 → 1; nothing else"]));
+        assert_eq!(fitted(&changes[1..2], 10, 1), cut(&["r1 not se…"]));
+        assert_eq!(fitted(&[], 10, 2), whole(&[""]));
     }
 }
