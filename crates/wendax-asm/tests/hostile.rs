@@ -153,3 +153,14 @@ fn files_that_include_each_other_or_are_no_text_are_told() {
     let inputs = Inputs { sources: vec!["a.asm".to_owned()], ..Inputs::default() };
     assert_eq!(codes(&Assembler::default().assemble(&inputs, &same_twice)), ["W023"], "defined twice, so told");
 }
+
+#[test]
+fn a_large_argument_put_in_many_times_is_refused_before_it_is_written() {
+    // 20 GiB, were it unfolded.
+    let text =
+        format!(".macro MANY a\n{}\n.endmacro\nstart: MANY {}\n halt\n", "{a} ".repeat(10_000), "x".repeat(2 << 20));
+    let (sources, file) = Sources::single("a.asm", text);
+    let assembly = assemble(&sources, file);
+    let told: Vec<&str> = assembly.diagnostics.iter().map(|found| found.message.as_str()).collect();
+    assert!(told.iter().any(|text| text.contains("more text than any program needs")), "{told:?}");
+}

@@ -59,3 +59,6 @@ extern crate self as wendax_session;
 #[cfg(test)]
 #[path = "../tests/time.rs"]
 mod time;
+#[cfg(test)]
+#[path = "../tests/truth.rs"]
+mod truth;

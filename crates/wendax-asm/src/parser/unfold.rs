@@ -187,6 +187,17 @@ impl<'a> Parser<'a> {
             return None;
         }
         let base = self.unit.expansions.length();
+        // Measured before it is written: a body of many parameters with a large argument must not fill memory first.
+        let length = |part: &Part<'a>| match *part {
+            Part::Text(text, _) => text.len(),
+            Part::Parameter(number) => arguments.get(number).map_or(0, |(text, _)| text.len()),
+        };
+        let added = body.iter().map(length).fold(0, usize::saturating_add);
+        if self.unit.expansions.text.len().saturating_add(added) > MOST_TEXT {
+            self.is_stopped = true;
+            self.report_chain(call, "this unfolds to more text than any program needs, over 8 MiB");
+            return None;
+        }
         for part in body {
             match *part {
                 Part::Text(text, span) => self.unit.expansions.push(Origin::Body, span, text),
@@ -198,11 +209,6 @@ impl<'a> Parser<'a> {
         }
         if !self.unit.expansions.text.ends_with('\n') {
             self.unit.expansions.text.push('\n');
-        }
-        if self.unit.expansions.text.len() > MOST_TEXT {
-            self.is_stopped = true;
-            self.report_chain(call, "this unfolds to more text than any program needs, over 8 MiB");
-            return None;
         }
         if self.unit.expansions.list.len() >= MOST_EXPANSIONS {
             self.is_stopped = true;
