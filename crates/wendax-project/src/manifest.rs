@@ -21,6 +21,8 @@ pub struct Limits {
     pub output: Option<u64>,
     /// Seconds on the clock the program has, and then the run is stopped.
     pub seconds: Option<u64>,
+    /// MiB that the past of a walk may take; over it the beginning is forgotten.
+    pub history: Option<u64>,
 }
 
 /// A pattern for paths, and where it stands.
@@ -74,10 +76,11 @@ const KEYS: [Key; 10] = [
     Key { name: "limits", takes: "a table", example: "limits = { steps = 1_000_000, output = 65536, seconds = 10 }" },
 ];
 
-const LIMITS: [Key; 3] = [
+const LIMITS: [Key; 4] = [
     Key { name: "steps", takes: "a number", example: "steps = 1_000_000" },
     Key { name: "output", takes: "a number", example: "output = 65536" },
     Key { name: "seconds", takes: "a number", example: "seconds = 10" },
+    Key { name: "history", takes: "a number", example: "history = 256" },
 ];
 
 struct Reader {
@@ -86,6 +89,11 @@ struct Reader {
 }
 
 impl Manifest {
+    /// Bytes that the past of a walk may take, when the manifest says so.
+    pub fn history_bytes(&self) -> Option<usize> {
+        self.limits.history.map(|mebibytes| usize::try_from(mebibytes.saturating_mul(1 << 20)).unwrap_or(usize::MAX))
+    }
+
     /// Reads a manifest; what is wrong is told in the second value, and left out of the first.
     pub fn parse(text: &str, file: FileId) -> (Self, Vec<Diagnostic>) {
         let mut reader = Reader { file, found: Vec::new() };
@@ -157,6 +165,7 @@ impl Manifest {
         match known.name {
             "steps" => self.limits.steps = Some(number),
             "seconds" => self.limits.seconds = Some(number),
+            "history" => self.limits.history = Some(number),
             _ => self.limits.output = Some(number),
         }
     }

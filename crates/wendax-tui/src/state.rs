@@ -79,6 +79,8 @@ pub struct Built {
     pub settings: Settings,
     /// What is typed when nobody types.
     pub typed: Option<Vec<u8>>,
+    /// Bytes that the past of a walk may take, when the manifest says so.
+    pub history: Option<usize>,
 }
 
 /// Something for the owner of terminal and files to do.
@@ -202,6 +204,8 @@ pub struct App {
     pub(crate) settings: Settings,
     /// What is typed when nobody types.
     pub(crate) typed: Option<Vec<u8>>,
+    /// Bytes that the past of a walk may take, when the manifest says so.
+    pub(crate) history: Option<usize>,
     pub(crate) assembly: Assembly,
     /// File, line and column (from 0) of each diagnostic.
     pub(crate) places: Vec<(FileId, usize, usize)>,
@@ -259,6 +263,7 @@ impl App {
             image_path: None,
             settings,
             typed: None,
+            history: None,
             assembly: Assembly::default(),
             places: Vec::new(),
             assembled: None,

@@ -367,7 +367,7 @@ impl App {
         self.places = assembly.diagnostics.iter().map(place).collect();
         self.assembly = assembly;
         let settings_changed = self.settings != built.settings || self.typed != built.typed;
-        (self.settings, self.typed) = (built.settings, built.typed);
+        (self.settings, self.typed, self.history) = (built.settings, built.typed, built.history);
         if self.mode == Mode::Write && self.completion.is_some() {
             self.offer(false);
         }
@@ -419,6 +419,9 @@ impl App {
     pub(crate) fn new_session(&mut self) {
         let session = Session::new(self.assembly.image.clone(), self.settings.clone());
         let mut session = session.with_sources(self.assembly.sources.clone());
+        if let Some(bytes) = self.history {
+            session = session.with_budget(bytes);
+        }
         if let Some(typed) = &self.typed {
             session.type_input(typed);
         }

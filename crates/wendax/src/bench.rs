@@ -527,6 +527,7 @@ fn assembler(answers: Sender<Incoming>, mut project: Project) -> Sender<Request>
                     clock: if manifest.virtual_clock { Clock::Cycles } else { Clock::Host },
                 },
                 typed: manifest.input.clone().map(String::into_bytes),
+                history: manifest.history_bytes(),
             };
             let message = Message::Assembled(newest.generation, Box::new(built));
             if answers.send(Incoming::Message(message)).is_err() {

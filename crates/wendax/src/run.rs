@@ -83,6 +83,9 @@ pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
     let steps = options.steps.or(manifest.limits.steps);
     let session = Session::new(program.image().clone(), settings).with_sources(program.assembly.sources.clone());
     let mut session = session.stopping_when_idle().stopping_after_output(limits.output);
+    if let Some(bytes) = manifest.history_bytes() {
+        session = session.with_budget(bytes);
+    }
     let mut world = World::new(input, limits);
     let end = world.drive(&mut session, &steps.map_or(Command::Go, Command::Seek))?;
     let report = report(&session, &end);

@@ -203,7 +203,7 @@ fn limits_of_the_manifest_stop_a_run() {
     assert_eq!((status, err.contains("as much as `limits.output` allows")), (5, true), "{err}");
     assert_eq!(out, "x".repeat(20));
     folder.file("a.asm", "start: mov r0, 60000\n sys wait_ms\n jmp start\n");
-    folder.file("wendax.toml", "limits = { seconds = 1 }\n");
+    folder.file("wendax.toml", "limits = { seconds = 1, history = 16 }\n");
     let (status, _, err) = run(folder.0.path(), &["run"]);
     assert_eq!((status, err.contains("its time is up")), (5, true), "{err}");
     folder.file("wendax.toml", "clock = \"virtual\"\nlimits = { seconds = 3600 }\n");
