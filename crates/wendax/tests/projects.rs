@@ -268,3 +268,29 @@ fn wrong_use_of_build_image_and_format_is_told_with_what_would_be_right() {
     folder.file("wendax.toml", "sources = [\"a.asm\"]\nlibraries = [\"b.o\"]\n");
     assert_eq!(run(folder.0.path(), &["run"]).0, 0);
 }
+
+#[test]
+fn the_demo_and_a_fresh_project_behave_well_with_empty_and_piped_input() {
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demos/weighbridge/weighbridge.asm");
+    let run = |place: &str, folder: &std::path::Path, typed: &str| {
+        let mut command = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"));
+        let output = command.current_dir(folder).args(["run", place]).write_stdin(typed).output().expect("it runs");
+        (output.status.code(), String::from_utf8_lossy(&output.stdout).into_owned())
+    };
+    let folder = Folder::new();
+    let (status, out) = run(demo, folder.0.path(), "");
+    assert_eq!((status, out.ends_with("axle 1: 0 cwt on the bridge: may pass.\n")), (Some(0), true), "{out}");
+    let (status, out) = run(demo, folder.0.path(), "300\nheavy\n400");
+    assert_eq!(
+        (status, out.ends_with("700 cwt on the bridge: too heavy, stays in the yard.\n")),
+        (Some(0), true),
+        "{out}"
+    );
+    let mut command = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"));
+    assert!(
+        command.current_dir(folder.0.path()).args(["new", "yard"]).output().is_ok_and(|output| output.status.success())
+    );
+    let yard = folder.0.path().join("yard");
+    assert_eq!(run(".", &yard, ""), (Some(0), "total 219".to_owned()), "nothing is piped: what the manifest types");
+    assert_eq!(run(".", &yard, "1\n2\n"), (Some(0), "total 3".to_owned()), "what is piped is typed");
+}
