@@ -272,8 +272,8 @@ fn wrong_use_of_build_image_and_format_is_told_with_what_would_be_right() {
 #[test]
 fn the_demo_and_a_fresh_project_behave_well_with_empty_and_piped_input() {
     let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demos/weighbridge/weighbridge.asm");
-    let run = |place: &str, folder: &std::path::Path, typed: &str| {
-        let mut command = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"));
+    let run = |place: &str, folder: &Path, typed: &str| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
         let output = command.current_dir(folder).args(["run", place]).write_stdin(typed).output().expect("it runs");
         (output.status.code(), String::from_utf8_lossy(&output.stdout).into_owned())
     };
@@ -286,7 +286,7 @@ fn the_demo_and_a_fresh_project_behave_well_with_empty_and_piped_input() {
         (Some(0), true),
         "{out}"
     );
-    let mut command = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"));
+    let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
     assert!(
         command.current_dir(folder.0.path()).args(["new", "yard"]).output().is_ok_and(|output| output.status.success())
     );
