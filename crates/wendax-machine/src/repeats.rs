@@ -9,8 +9,8 @@
 //! stretch the whole state is hashed again, and is the same, or not. Rounds shorter than a stretch are found by its
 //! first state coming again.
 //!
-//! So a round of any length up to [`Pace::kept`] stretches is noticed less than two stretches after it was run twice
-//! from the beginning of a stretch; longer ones after a round more, since older stretches are kept more sparsely.
+//! So a round of any length up to [`Pace::kept`] times the distance of two stretches is noticed at the latest that distance
+//! and a little after it began to repeat; longer ones later, since older stretches are kept more sparsely.
 //!
 //! This module knows nothing of machines; who runs one shows it fingerprints and hashes.
 

@@ -253,20 +253,20 @@ impl Session {
             }
             // A checkpoint near the goal, then up to the steps whose effects are kept, then those one by one.
             let (now, distance) = (self.now(), seek.step - self.now());
-            let (from, effort) = (now, self.effort);
-            if distance > LONG {
-                self.replay_slice(seek.step - NEAR, left);
+            let effort = self.effort;
+            let stop = if distance > LONG {
+                let stop = self.replay_slice(seek.step - NEAR, left);
                 if self.now() == seek.step - NEAR {
                     self.keep_checkpoint();
                 }
+                stop
             } else if distance > TRAIL {
-                self.replay_slice(seek.step - TRAIL, left);
+                self.replay_slice(seek.step - TRAIL, left)
             } else {
-                self.replay_step();
-            }
+                self.replay_step()
+            };
             left = left.saturating_sub(self.effort - effort + SLICE);
-            if self.now() == from && self.effort == effort {
-                // The past always goes on; if it did not, waiting for it would be without end.
+            if self.now() == now && is_stuck(&stop) {
                 break;
             }
         }
@@ -369,14 +369,13 @@ impl Session {
             return;
         }
         let from = self.now();
-        match &search.wanted {
-            Wanted::CallFrom(_) => {
-                self.replay_slice(until, budget);
-            }
+        let stop = match &search.wanted {
+            Wanted::CallFrom(_) => self.replay_slice(until, budget),
             Wanted::Addresses { set, .. } => {
                 let mut places = Places { set, until, found: search.found };
-                self.replay_observed(until, budget, &mut places);
+                let stop = self.replay_observed(until, budget, &mut places);
                 search.found = places.found;
+                stop
             }
             Wanted::Line(line) => {
                 let mut looker = self.line_looker.take().unwrap_or_else(|| {
@@ -384,12 +383,27 @@ impl Session {
                     looker.state(self.now(), self.machine.pc(), self.machine.frames().len());
                     looker
                 });
-                self.replay_observed(until, budget, &mut looker);
+                let stop = self.replay_observed(until, budget, &mut looker);
                 self.line_looker = Some(looker);
+                stop
             }
-        }
-        if self.now() == from && self.effort == 0 {
+        };
+        if self.now() == from && is_stuck(&stop) {
             search.until = from;
         }
+    }
+}
+
+/// A replay cannot go on. The past always goes on; if it did not, waiting for it would be without end.
+pub(crate) fn is_stuck(stop: &Stop) -> bool {
+    match stop {
+        Stop::Needs(_) | Stop::Finished(_) | Stop::Fault(_) | Stop::Circling { .. } | Stop::Idle { .. } => true,
+        Stop::Steps
+        | Stop::Worked
+        | Stop::Printed
+        | Stop::Observed
+        | Stop::Breakpoint
+        | Stop::Depth { .. }
+        | Stop::Brk => false,
     }
 }

@@ -5,6 +5,7 @@
 //! reached, since steps move when a text changes: the walk goes to the place it was at, and changes by hand are made
 //! again at theirs. What had been typed behind that place is typed ahead once it has been reached.
 
+use crate::commands::is_stuck;
 use crate::journey::{Command, Progress, State};
 use crate::session::{ByHand, Session};
 use crate::visits::Visits;
@@ -166,9 +167,8 @@ impl Counting {
             }
             let until = self.edits.front().map_or(self.until, |edit| edit.step.min(self.until));
             let effort = self.past.effort;
-            self.past.replay_observed(until, left, &mut self.visits);
-            if self.past.now() == now && self.past.effort == effort {
-                // The past always goes on; if it did not, waiting for it would be without end.
+            let stop = self.past.replay_observed(until, left, &mut self.visits);
+            if self.past.now() == now && is_stuck(&stop) {
                 return true;
             }
             left = left.saturating_sub(self.past.effort - effort);
