@@ -63,7 +63,7 @@ fn draw_prompt(pen: &mut Pen<'_>, area: Rect, ask: Ask, text: &str) {
     let (name, hint) = match ask {
         Ask::MemoryAt => ("memory at", "a label, an address (0x0300), or a register to follow; empty for the data"),
         Ask::Value => ("set", "r1 = 5    total = 0x30    byte total = 7"),
-        Ask::Step => ("to step", "the number of a step, such as 120"),
+        Ask::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
         Ask::Line => ("to line", "the number of a line"),
         Ask::BreakpointAt => ("breakpoint at", "a label or an address (0x0210); once more clears it"),
         Ask::Search => ("search", "any text; nothing for the same once more, as n does"),
