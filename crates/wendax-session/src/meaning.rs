@@ -10,6 +10,8 @@ use wendax_machine::Uses;
 
 /// Code looked at around the present place when no labels say where the routine is, in bytes.
 const AROUND: u32 = 64;
+/// Of a long routine so much on either side, in bytes: this is asked for every frame.
+const FURTHEST: u32 = 1024;
 
 /// What a value is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -53,6 +55,7 @@ impl Meanings {
         let here = session.present_address();
         let around = (here.saturating_sub(AROUND), here.saturating_add(AROUND).min(target.address_mask()));
         let (from, to) = image.routine_around(here).unwrap_or(around);
+        let (from, to) = (from.max(here.saturating_sub(FURTHEST)), to.min(here.saturating_add(FURTHEST)));
         let is_label = |value: u32| value >= target.map.vectors_end && image.label_at(value).is_some();
         let mut uses = machine.register_uses(target.align(from), to, &is_label);
         uses.characters |= written_as_characters(session, from, to) & !uses.addresses;
