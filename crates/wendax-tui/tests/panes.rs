@@ -277,3 +277,18 @@ fn long_lines_scroll_with_the_cursor_and_tabs_keep_their_columns() {
     stage.keys("Home");
     shows(&mut stage, "start:  mov     r0, 1");
 }
+
+#[test]
+fn a_step_is_asked_for_by_number_or_from_here() {
+    let mut stage = Stage::new("start: mov r1, 20\n@l: djnz r1, @l\n halt\n");
+    stage.keys("g");
+    shows(&mut stage, "step 22 of 22");
+    stage.keys("t").text("300").keys("Enter");
+    shows(&mut stage, "the program ended after step 22; there is no step 300");
+    stage.keys("Esc t").text("-9").keys("Enter");
+    shows(&mut stage, "step 13 of 22");
+    stage.keys("t").text("+3").keys("Enter");
+    shows(&mut stage, "step 16 of 22");
+    stage.keys("t").text("-17").keys("Enter");
+    shows(&mut stage, "there are only 16 steps before this one");
+}
