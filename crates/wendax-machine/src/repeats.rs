@@ -159,7 +159,10 @@ impl Repeats {
 
     /// What was seen so far is of another run, or of this one before something came from outside.
     pub(crate) fn forget(&mut self) {
-        *self = Self::new(self.pace);
+        // The next stretch keeps its place: a run to which something happens again and again must not be looked at all
+        // the time.
+        let (next_stretch, next_probe) = (self.next_stretch, self.next_probe);
+        *self = Self { next_stretch, next_probe, now: self.now, ..Self::new(self.pace) };
     }
 
     /// The run stands at a step. When it was not followed up to there, what was seen counts no more.
@@ -167,6 +170,9 @@ impl Repeats {
         if self.now != step {
             self.forget();
             self.now = step;
+            // When the run went back, that place may lie far ahead.
+            self.next_stretch = self.next_stretch.min(step + self.pace.between);
+            self.next_probe = self.next_probe.min(step + self.pace.probe);
         }
     }
 

@@ -148,11 +148,6 @@ impl Snapshot {
     pub fn shares_page(&self, later: &Self, address: u32) -> bool {
         self.pages.share(&later.pages, word(address))
     }
-
-    /// How many routines were active.
-    pub fn depth(&self) -> usize {
-        self.state.frames.list().len()
-    }
 }
 
 impl Machine {
@@ -309,11 +304,6 @@ impl Machine {
         self.state.console.waiting()
     }
 
-    /// No more will be typed.
-    pub fn input_ended(&self) -> bool {
-        self.state.console.ended
-    }
-
     /// The status it ended with, if it did.
     pub fn finished(&self) -> Option<u32> {
         self.state.finished.map(u32::from)
@@ -392,15 +382,13 @@ impl Machine {
     /// The device registers that read otherwise than in a snapshot: address, value then, value now. Those that count
     /// cycles are left out.
     pub fn devices_since(&self, snapshot: &Snapshot) -> Vec<(u32, u32, u32)> {
-        let mut past = self.state.clone();
-        past.clone_from(&snapshot.state);
         let counts = [w16::address::CYCLES_LOW, w16::address::CYCLES_HIGH, w16::address::TIMER_COUNT];
         TARGET
             .devices
             .iter()
             .filter(|register| !counts.contains(&register.address))
             .map(|register| {
-                let old = devices::value_in(&past, &self.tape, register.address);
+                let old = devices::value_in(&snapshot.state, &self.tape, register.address);
                 (register.address.into(), old.into(), self.device_value(register.address).into())
             })
             .filter(|(_, old, new)| old != new)

@@ -280,15 +280,13 @@ impl Session {
     }
 
     fn work_over_back(&mut self, depth: usize, home: Home, mut seek: Seek, budget: u64) -> Progress {
-        if self.now() != seek.step || !seek.begun {
-            let inner = Seek { ..seek.clone() };
-            if self.work_seek(inner, budget) == Progress::Working {
-                if let Doing::Travels(Journey::Seek(inner)) = &self.doing {
-                    seek = inner.clone();
-                }
-                self.doing = Doing::Travels(Journey::OverBack { depth, home, seek });
-                return Progress::Working;
+        let is_there = seek.begun && self.now() == seek.step;
+        if !is_there && self.work_seek(seek.clone(), budget) == Progress::Working {
+            if let Doing::Travels(Journey::Seek(inner)) = &self.doing {
+                seek = inner.clone();
             }
+            self.doing = Doing::Travels(Journey::OverBack { depth, home, seek });
+            return Progress::Working;
         }
         if self.machine.frames().len() <= depth {
             return Progress::Arrived;

@@ -100,12 +100,14 @@ pub struct Effects {
     pub cycles: u64,
     /// It returned from a routine by an instruction made for that.
     pub returned: bool,
-    /// Routines active after it.
-    pub depth: usize,
 }
 
 /// Output kept with effects.
 const OUTPUT: usize = 4096;
+
+fn end_of(output: &[u8]) -> Vec<u8> {
+    output[output.len().saturating_sub(OUTPUT)..].to_vec()
+}
 
 impl Effects {
     /// It went on at the following instruction.
@@ -141,7 +143,6 @@ impl Effects {
             consumed: report.consumed,
             cycles: report.cycles,
             returned: report.returned,
-            depth: report.depth,
         };
         let bytes = |value: u32, length: u32| value.to_le_bytes()[..length.min(word_bytes) as usize].to_vec();
         for write in &report.writes {
@@ -166,7 +167,7 @@ impl Effects {
     }
 
     /// What differs between a snapshot and now.
-    pub(crate) fn since(machine: &Machine, start: &Snapshot, pc: u32, output: Vec<u8>) -> Self {
+    pub(crate) fn since(machine: &Machine, start: &Snapshot, pc: u32, output: &[u8]) -> Self {
         let (old_flags, old_cycles) = Machine::flags_and_cycles_in(start);
         let registers = (0..)
             .zip(Machine::registers_in(start))
@@ -195,12 +196,11 @@ impl Effects {
             memory: memory.collect(),
             devices: devices.map(|(address, old, new)| DeviceChange { address, old, new }).collect(),
             flags: FlagsChange { old: old_flags, new: machine.flags(), touched: old_flags ^ machine.flags() },
-            output,
+            output: end_of(output),
             printed: machine.printed() - start.printed(),
             consumed: machine.read() - Machine::read_in(start),
             cycles: machine.cycles() - old_cycles,
             returned: false,
-            depth: machine.frames().len(),
         }
     }
 }
@@ -227,8 +227,7 @@ pub(crate) fn observe(machine: &mut Machine) -> (Stop, Option<Effects>) {
     let mut once = Once { effects: None, word_bytes: machine.target().word_bytes() };
     let stop = machine.run_observed(Run::until(machine.steps() + 1), &mut once);
     let effects = once.effects.map(|mut effects| {
-        let output = machine.output_since(printed);
-        effects.output = output[output.len().saturating_sub(OUTPUT)..].to_vec();
+        effects.output = end_of(machine.output_since(printed));
         effects
     });
     (stop, effects)

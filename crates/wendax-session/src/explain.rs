@@ -222,7 +222,7 @@ impl<'a> Teller<'a> {
             Outlook::Done(effects) => self.fill_done(insn, &effects, explanation),
         }
         if let State::Circling { .. } | State::Idle { .. } = self.session.state() {
-            let lines = lines_words(self.session, &self.session.round());
+            let lines = lines_words(self.session, self.session.round());
             explanation.sentences.push(format!("{lines}: the same state comes again and again"));
         }
         if let Some(input) = self.session.recorded_input().filter(|_| insn.is_some_and(|insn| insn.op() == Op::Sys)) {

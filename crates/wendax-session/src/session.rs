@@ -74,6 +74,8 @@ pub struct Session {
     trail: VecDeque<Effects>,
     /// What the last command changed as a whole, when it took several steps.
     stride: Option<Effects>,
+    /// Addresses of the loop the program repeats, when it does.
+    round: Vec<u32>,
     pub(crate) line_looker: Option<LineLooker>,
     budget: usize,
     watch: Watch,
@@ -102,6 +104,7 @@ impl Session {
             doing: Doing::Rests(State::Ready),
             trail: VecDeque::new(),
             stride: None,
+            round: Vec::new(),
             line_looker: None,
             budget: BUDGET,
             watch: Watch::Circling,
@@ -300,7 +303,15 @@ impl Session {
     }
 
     /// The addresses of a round of the loop the program repeats for ever, in order, each once.
-    pub fn round(&self) -> Vec<u32> {
+    pub fn round(&self) -> &[u32] {
+        match self.state() {
+            State::Circling { .. } | State::Idle { .. } => &self.round,
+            _ => &[],
+        }
+    }
+
+    /// Works the round out; it is asked for in every frame, and stays while the walk rests.
+    fn find_round(&self) -> Vec<u32> {
         const MOST: u64 = 200_000;
         let (State::Circling { period } | State::Idle { period, .. }) = *self.state() else { return Vec::new() };
         let mut places = BTreeSet::from([self.machine.pc()]);
@@ -477,7 +488,7 @@ impl Session {
         let (now, printed) = (self.now(), self.machine.printed());
         let fresh = now >= self.edge.step;
         let newest = self.history.newest().effort;
-        let mut until = run.until.min(self.next_event_step());
+        let mut until = run.until.min(self.event_step(self.fed));
         let mut work = run.work;
         if fresh {
             let checkpoint = (newest + INTERVAL).saturating_sub(self.effort).max(1);
@@ -490,9 +501,7 @@ impl Session {
         let watch = if fresh { self.watch } else { Watch::Nothing };
         let printed_at_most = if fresh { self.most_output } else { u64::MAX };
         let stop = go(self, Run { until, work, watch, printed: printed_at_most, ..run });
-        self.effort += self.now() - now + self.machine.worked();
-        let output = self.machine.take_output();
-        self.transcript.record(printed, &output);
+        self.count(now, printed);
         if self.now() > self.edge.step {
             self.edge = Edge { step: self.now(), state: None };
             let deepest = self.machine.take_deepest();
@@ -554,10 +563,6 @@ impl Session {
             self.machine.feed(&entry.event);
             self.fed += 1;
         }
-    }
-
-    fn next_event_step(&self) -> u64 {
-        self.log.get(self.fed).map_or(u64::MAX, |entry| entry.step)
     }
 
     /// Steps at which something was typed, in order.
@@ -627,12 +632,17 @@ impl Session {
     fn replay(&mut self, until: u64, work: u64, go: impl FnOnce(&mut Machine, Run) -> Stop) -> Stop {
         self.feed_due();
         let (now, printed) = (self.now(), self.machine.printed());
-        let until = until.min(self.next_event_step()).min(now.saturating_add(work));
+        let until = until.min(self.event_step(self.fed)).min(now.saturating_add(work));
         let stop = go(&mut self.machine, Run { work, ..Run::until(until) });
-        self.effort += self.now() - now + self.machine.worked();
+        self.count(now, printed);
+        stop
+    }
+
+    /// The machine ran on from a step, when so much had been printed: counts what was done and takes its output.
+    fn count(&mut self, from: u64, printed: u64) {
+        self.effort += self.now() - from + self.machine.worked();
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
-        stop
     }
 
     /// Puts the machine into the one state the present step has: changes by hand have been made, and what was typed
@@ -690,7 +700,6 @@ impl Session {
             && self.now() > start.step() + 1
         {
             let output = self.printed_since(start.printed());
-            let output = output[output.len().saturating_sub(4096)..].to_vec();
             self.stride = Some(Effects::since(&self.machine, start, *pc, output));
         }
         crate::Progress::Arrived
@@ -703,6 +712,7 @@ impl Session {
         self.machine.note_calls_from(None);
         self.line_looker = None;
         self.stride = None;
+        self.round = self.find_round();
         self.refresh_trail();
     }
 
@@ -737,9 +747,8 @@ impl Session {
         let mut fed = checkpoint.fed;
         while machine.steps() < step {
             self.feed_copy(&mut machine, &mut fed);
-            let next = self.log.get(fed).map_or(u64::MAX, |entry| entry.step);
             let from = machine.steps();
-            machine.run(Run::until(step.min(next)));
+            machine.run(Run::until(step.min(self.event_step(fed))));
             machine.take_output();
             if machine.steps() == from {
                 break;

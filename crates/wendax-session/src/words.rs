@@ -51,7 +51,7 @@ pub fn lines_words(session: &Session, addresses: &[u32]) -> String {
 /// nothing to add.
 pub fn state_words(session: &Session) -> String {
     let round = |period: u64| {
-        let lines = lines_words(session, &session.round());
+        let lines = lines_words(session, session.round());
         if period == 1 {
             format!("{lines} jumps to itself")
         } else {

@@ -11,7 +11,7 @@
 
 use super::bus::Bus;
 use super::slots::{Kind, Slot};
-use super::{Frame, Machine, NOBODY, NOTE_FLAGS, NOTE_RETURN, State};
+use super::{Frame, Machine, NOTE_FLAGS, NOTE_RETURN, State};
 use crate::activity::Deed;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
@@ -921,13 +921,6 @@ impl Machine {
         let registers = &self.state.cpu.registers;
         let (returned, depth) = (false, self.state.frames.depth());
         trace.end(&Done { step, kind, pc, next, length, cycles, old_flags, flags, touched, registers, returned, depth })
-    }
-
-    /// Sets the I flag, as an entry or a person would be named for it.
-    pub(super) fn forbid_interrupts(&mut self, writer: u16) {
-        self.state.cpu.flags &= !I;
-        self.state.cpu.flag_writers[2] = writer;
-        debug_assert_ne!(writer, NOBODY);
     }
 
     /// The fault as it will be reported.

@@ -90,7 +90,8 @@ impl Machine {
             kind: if is_interrupt { FrameKind::Interrupt(number) } else { FrameKind::Trap(number) },
         };
         self.calls.enter(&mut self.state.frames, frame);
-        self.forbid_interrupts(ENTRY + 2 * u16::from(entry.number));
+        self.state.cpu.flags &= !I;
+        self.state.cpu.flag_writers[2] = ENTRY + 2 * u16::from(entry.number);
         let told = [number, about[0].into(), about[1].into()];
         let places = [address::TRAP_NUMBER, address::TRAP_ADDRESS, address::TRAP_DETAIL];
         for ((old, new), place) in self.state.board.trap.into_iter().zip(told).zip(places) {

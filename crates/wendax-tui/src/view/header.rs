@@ -36,7 +36,7 @@ pub(super) fn state_words(app: &App) -> (String, Ink) {
 
 /// Which lines go round, in a few words; the account says more.
 fn circle_words(app: &App) -> String {
-    app.session.as_ref().map_or_else(String::new, |session| lines_words(session, &session.round()))
+    app.session.as_ref().map_or_else(String::new, |session| lines_words(session, session.round()))
 }
 
 fn why_words(why: Why) -> &'static str {

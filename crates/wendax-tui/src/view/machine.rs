@@ -5,7 +5,7 @@ use crate::state::{App, Pane};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::{Event, FrameKind, Writer};
-use wendax_session::{Meaning, Meanings, Session, StackWord, WordKind, read_stack};
+use wendax_session::{ByHand, Meaning, Meanings, Session, StackWord, WordKind, read_stack};
 
 /// Columns the registers stand in: two with everything about them, or as many as there is width for when
 /// there are few rows.
@@ -27,7 +27,7 @@ pub(super) fn registers(app: &App, pen: &mut Pen<'_>, area: Rect, whole: Rect) {
     pen.head(area, "registers", &note, false);
     let Some(session) = &app.session else { return };
     let count = session.machine().target().registers.len();
-    let meanings = Meanings::of(session);
+    let (meanings, by_hand) = (Meanings::of(session), session.changes_by_hand());
     let columns = register_columns(whole);
     let rows = usize::from(register_rows(app, whole));
     let wide = area.width / columns;
@@ -35,22 +35,28 @@ pub(super) fn registers(app: &App, pen: &mut Pen<'_>, area: Rect, whole: Rect) {
         let (column, row) = (u16::try_from(index / rows).unwrap_or(0), u16::try_from(index % rows).unwrap_or(0));
         if row + 1 < area.height {
             let cell = Rect { x: area.x + column * wide, y: area.y + 1 + row, width: wide, height: 1 };
-            register(session, &meanings, pen, cell, index);
+            register(session, (&meanings, &by_hand), pen, cell, index);
         }
     }
 }
 
 /// Name, hexadecimal, decimal, and the old value or what it points to.
-fn register(session: &Session, meanings: &Meanings, pen: &mut Pen<'_>, area: Rect, index: usize) {
+fn register(
+    session: &Session,
+    (meanings, by_hand): (&Meanings, &[ByHand]),
+    pen: &mut Pen<'_>,
+    area: Rect,
+    index: usize,
+) {
     let machine = session.machine();
     let target = machine.target();
     let value = machine.register(index);
     let change = session.last_change().and_then(|change| change.register(index));
-    let by_hand = session.changes_by_hand().into_iter().find(|change| match change.event {
+    let by_hand = by_hand.iter().any(|change| match change.event {
         Event::SetRegister(register, _) => register as usize == index,
         _ => false,
     });
-    let fresh = change.is_some() || by_hand.is_some();
+    let fresh = change.is_some() || by_hand;
     let sign = if fresh { "•" } else { " " };
     let at = pen.text(area.x, area.y, area.width, sign, Ink::Fresh);
     let name = format!("{:<4}", target.registers[index].name);
@@ -72,8 +78,8 @@ fn register(session: &Session, meanings: &Meanings, pen: &mut Pen<'_>, area: Rec
     }
     let at = pen.text(at, area.y, room, &decimal, ink);
     let room = area.right().saturating_sub(at + 3);
-    let note = match change.filter(|_| by_hand.is_none()) {
-        None if by_hand.is_some() => "set by hand".to_owned(),
+    let note = match change.filter(|_| !by_hand) {
+        None if by_hand => "set by hand".to_owned(),
         Some(change) if !change.was_known => "was not set".to_owned(),
         Some(change) if change.old == value => "the same again".to_owned(),
         Some(change) => format!("was {}", target.hex(change.old)),
