@@ -8,6 +8,7 @@ use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Unit, What};
 use wendax_image::{Image, Line, LineKind};
+use wendax_isa::Addr;
 use wendax_isa::w16::{CALLS, Cond, Op, OperandKind, call_by_name};
 use wendax_source::{Diagnostic, Edit, Fix, Sources, Span};
 
@@ -62,7 +63,7 @@ struct Flow {
 impl Flow {
     fn of(program: &Program<'_>, emitted: &Emitted) -> Self {
         let lines = &emitted.image.lines;
-        let at = |address: u32| lines.binary_search_by_key(&address, |line| line.address).ok();
+        let at = |address: Addr| lines.binary_search_by_key(&address, |line| line.address).ok();
         let mut flow = Self { reached: vec![false; lines.len()], own: vec![false; lines.len()] };
         let entry: Vec<usize> = at(emitted.image.entry).into_iter().collect();
         let mut calls = Vec::new();
@@ -98,9 +99,9 @@ fn follow(program: &Program<'_>, emitted: &Emitted, from: Vec<usize>, seen: &mut
         let source = emitted.origins[index];
         let what = &statement(program, source).what;
         if let Some((expr, is_call)) = jump(what) {
-            let here = Value::number(lines[index].address.into());
+            let here = Value::number(lines[index].address.0.into());
             let target = program.evaluate(source.unit, expr, here).ok().and_then(Value::as_number);
-            let target = target.and_then(|target| u32::try_from(target).ok());
+            let target = target.and_then(|target| Addr::try_from(target).ok());
             let target = target.and_then(|target| lines.binary_search_by_key(&target, |line| line.address).ok());
             if is_call { calls.extend(target) } else { left.extend(target) }
         }
@@ -125,7 +126,7 @@ fn jump(what: &What) -> Option<(Expr, bool)> {
 
 /// Addresses that are used other than by jumping to them, or that other files know: they may be reached in
 /// ways not seen here.
-fn roots(program: &Program<'_>) -> Vec<u32> {
+fn roots(program: &Program<'_>) -> Vec<Addr> {
     let mut roots = Vec::new();
     for (index, unit) in program.units.iter().enumerate() {
         let mut take = |expr: Expr| {
@@ -155,12 +156,12 @@ fn roots(program: &Program<'_>) -> Vec<u32> {
 }
 
 /// The address of a name that is a label of code.
-fn code_label(program: &Program<'_>, unit: UnitIndex, id: SymbolId) -> Option<u32> {
+fn code_label(program: &Program<'_>, unit: UnitIndex, id: SymbolId) -> Option<Addr> {
     let (unit, id) = program.meaning(unit, id);
     let Definition::Label { section, .. } = program.units[unit].name(id).definition else { return None };
     let is_code = program.units[unit].section(section).kind == SectionKind::Code;
     let value = program.value_of(unit, id).filter(|_| is_code)?;
-    u32::try_from(value.as_number()?).ok()
+    Addr::try_from(value.as_number()?).ok()
 }
 
 /// Instructions after which the next address is run, where the next address holds no instruction.
@@ -360,7 +361,7 @@ fn odd_words(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec
     let mut last: Option<(UnitIndex, SectionId, u32)> = None;
     for (line, source) in emitted.image.lines.iter().zip(&emitted.origins) {
         let statement = statement(program, *source);
-        let is_odd = matches!(statement.what, What::Values { width: 2, .. }) && line.address % 2 != 0;
+        let is_odd = matches!(statement.what, What::Values { width: 2, .. }) && !line.address.is_multiple_of(2);
         if !is_odd {
             continue;
         }

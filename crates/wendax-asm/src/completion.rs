@@ -126,7 +126,8 @@ pub fn operand_help(line: &str) -> Option<Vec<String>> {
     if word.eq_ignore_ascii_case("sys")
         && let Some(call) = words.get(first + 1).and_then(|(name, _)| wendax_isa::w16::call_by_name(name))
     {
-        let takes: Vec<String> = call.takes.iter().map(|(register, what)| format!("r{register} {what}")).collect();
+        let takes: Vec<String> =
+            call.takes.iter().map(|(register, what)| format!("{} {what}", TARGET.register_name(*register))).collect();
         let takes = if takes.is_empty() { "nothing".to_owned() } else { takes.join(", ") };
         let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
         return Some(vec![format!("sys {}   {}: takes {takes}; gives {gives}", call.name, call.meaning)]);

@@ -6,6 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use wendax_image::{Image, Line, LineKind, Symbol, SymbolKind};
+use wendax_isa::Addr;
 use wendax_isa::w16::{Cond, Insn, NumberStyle, Op, OperandKind, decode, disassemble};
 use wendax_source::{FileId, Span};
 
@@ -15,7 +16,7 @@ const ROW: u32 = 8;
 /// The text of an image, and the image with lines and names that belong to that text.
 pub fn disassembly(image: &Image) -> (String, Image) {
     let (code, mut targets) = reachable(image);
-    targets.extend(image.labels().filter_map(|symbol| u32::try_from(symbol.value).ok()));
+    targets.extend(image.labels().filter_map(Symbol::address));
     for segment in &image.segments {
         drop_inner(&code, &mut targets, segment.start, segment.end());
     }
@@ -32,7 +33,7 @@ pub fn disassembly(image: &Image) -> (String, Image) {
 }
 
 /// The instructions that a piece of code is, one after the other: address, bytes, text with the image's labels.
-pub fn instructions(image: &Image, address: u32, length: u32) -> Vec<(u32, u32, String)> {
+pub fn instructions(image: &Image, address: Addr, length: u32) -> Vec<(Addr, u32, String)> {
     let mut all = Vec::new();
     let mut at = address;
     while at < address + length {
@@ -40,7 +41,7 @@ pub fn instructions(image: &Image, address: u32, length: u32) -> Vec<(u32, u32, 
         let named = |value: u16| image.label_at(value.into()).map(|symbol| symbol.name.clone());
         let jumps = matches!(insn.op(), Op::Jump(_) | Op::Djnz | Op::Call);
         let name = |value: u16| if jumps { named(value) } else { None };
-        let text = disassemble(insn, u16::try_from(at).unwrap_or(0), NumberStyle::Decimal, &name);
+        let text = disassemble(insn, u16::try_from(at.0).unwrap_or(0), NumberStyle::Decimal, &name);
         all.push((at, insn.bytes().into(), text));
         at += u32::from(insn.bytes());
     }
@@ -48,7 +49,7 @@ pub fn instructions(image: &Image, address: u32, length: u32) -> Vec<(u32, u32, 
 }
 
 /// The instruction at an address, if both the image and the instruction set have one there.
-fn instruction(image: &Image, address: u32) -> Option<Insn> {
+fn instruction(image: &Image, address: Addr) -> Option<Insn> {
     let bytes = image.bytes(address, 4);
     let word = |at: usize| Some(u16::from_le_bytes([*bytes.get(at)?, *bytes.get(at + 1)?]));
     let insn = decode(word(0)?, word(2).unwrap_or(0))?;
@@ -56,7 +57,7 @@ fn instruction(image: &Image, address: u32) -> Option<Insn> {
 }
 
 /// Instructions by address, and the addresses jumped to or called.
-fn reachable(image: &Image) -> (BTreeMap<u32, Insn>, BTreeSet<u32>) {
+fn reachable(image: &Image) -> (BTreeMap<Addr, Insn>, BTreeSet<Addr>) {
     let mut code = BTreeMap::new();
     let mut targets = BTreeSet::from([image.entry]);
     let mut left = vec![image.entry];
@@ -66,7 +67,7 @@ fn reachable(image: &Image) -> (BTreeMap<u32, Insn>, BTreeSet<u32>) {
         }
         let Some(insn) = instruction(image, address) else { continue };
         code.insert(address, insn);
-        let place = u16::try_from(address).unwrap_or(0);
+        let place = u16::try_from(address.0).unwrap_or(0);
         if matches!(insn.op(), Op::Jump(_) | Op::Djnz | Op::Call) {
             let target = insn.target(place).into();
             targets.insert(target);
@@ -82,12 +83,12 @@ fn reachable(image: &Image) -> (BTreeMap<u32, Insn>, BTreeSet<u32>) {
 }
 
 /// Targets inside an instruction that will be shown whole have no line to stand on: they stay numbers.
-fn drop_inner(code: &BTreeMap<u32, Insn>, targets: &mut BTreeSet<u32>, start: u32, end: u32) {
+fn drop_inner(code: &BTreeMap<Addr, Insn>, targets: &mut BTreeSet<Addr>, start: Addr, end: Addr) {
     let mut address = start;
     while address < end {
         let length = code.get(&address).map_or(1, |insn| insn.bytes().into());
-        for inner in address + 1..address + length {
-            targets.remove(&inner);
+        for inner in 1..length {
+            targets.remove(&(address + inner));
         }
         address += length;
     }
@@ -95,8 +96,8 @@ fn drop_inner(code: &BTreeMap<u32, Insn>, targets: &mut BTreeSet<u32>, start: u3
 
 struct Writer<'a> {
     image: &'a Image,
-    code: BTreeMap<u32, Insn>,
-    targets: BTreeSet<u32>,
+    code: BTreeMap<Addr, Insn>,
+    targets: BTreeSet<Addr>,
     text: String,
     lines: Vec<Line>,
     symbols: Vec<Symbol>,
@@ -114,12 +115,12 @@ impl Writer<'_> {
     }
 
     /// What a place is called: by the name the image has for it, if it can stand in a text.
-    fn label(&self, address: u32) -> String {
+    fn label(&self, address: Addr) -> String {
         let known = self.image.label_at(address).map(|symbol| symbol.name.as_str());
         known.filter(|name| !name.contains(['@', '.'])).map_or_else(|| name(address), str::to_owned)
     }
 
-    fn segment(&mut self, start: u32, end: u32) {
+    fn segment(&mut self, start: Addr, end: Addr) {
         let mut address = start;
         while address < end {
             if self.targets.contains(&address) {
@@ -140,14 +141,14 @@ impl Writer<'_> {
         }
     }
 
-    fn code_line(&mut self, address: u32, insn: Insn) -> u32 {
+    fn code_line(&mut self, address: Addr, insn: Insn) -> u32 {
         let jumps = insn
             .row()
             .operands
             .iter()
             .any(|kind| matches!(kind, OperandKind::Near8 | OperandKind::Near12 | OperandKind::Far));
         let named = |value: u16| (jumps && self.targets.contains(&value.into())).then(|| self.label(value.into()));
-        let place = u16::try_from(address).unwrap_or(0);
+        let place = u16::try_from(address.0).unwrap_or(0);
         let text = disassemble(insn, place, NumberStyle::Hexadecimal, &named);
         let length = insn.bytes().into();
         self.statement(&format!("        {text}"), address, length, LineKind::Code);
@@ -155,7 +156,7 @@ impl Writer<'_> {
     }
 
     /// Bytes up to the next instruction, label or full row.
-    fn data_line(&mut self, address: u32, end: u32) -> u32 {
+    fn data_line(&mut self, address: Addr, end: Addr) -> u32 {
         let code = self.code.range(address + 1..).next().map_or(end, |(at, _)| *at);
         let label = self.targets.range(address + 1..).next().copied().unwrap_or(end);
         let length = end.min(code).min(label).min(address + ROW) - address;
@@ -164,14 +165,14 @@ impl Writer<'_> {
         length
     }
 
-    fn statement(&mut self, text: &str, address: u32, length: u32, kind: LineKind) {
+    fn statement(&mut self, text: &str, address: Addr, length: u32, kind: LineKind) {
         let line = self.line;
         let span = self.say(text);
         self.lines.push(Line { address, length, kind, span, line, unfolded: None });
     }
 }
 
-fn name(address: u32) -> String {
+fn name(address: Addr) -> String {
     format!("at_{address:04X}")
 }
 
@@ -194,7 +195,7 @@ mod tests {
         let image = assembled(
             "start: mov r1, 3\n@next: call sub\n djnz r1, @next\n sys exit\nsub: jz out\n nop\nout: ret\n.data\nx: .word 1, 2, 3, 4, 5\n",
         );
-        let raw = from_raw(&to_raw(&image).1, 0x0200).expect("it fits");
+        let raw = from_raw(&to_raw(&image).1, Addr(0x0200)).expect("it fits");
         let (text, shown) = disassembly(&raw);
         let code: Vec<&str> = text.lines().take(14).collect();
         let wanted = [
@@ -215,9 +216,9 @@ mod tests {
         ];
         assert_eq!(code, wanted);
         assert!(text.contains("0x01, 0x00, 0x02, 0x00"), "{text}");
-        assert_eq!(shown.line_at(0x0206).map(|line| (line.line, line.kind)), Some((9, LineKind::Code)));
+        assert_eq!(shown.line_at(Addr(0x0206)).map(|line| (line.line, line.kind)), Some((9, LineKind::Code)));
         assert_eq!(
-            shown.nearest_label(0x020A).map(|(symbol, offset)| (symbol.name.clone(), offset)),
+            shown.nearest_label(Addr(0x020A)).map(|(symbol, offset)| (symbol.name.clone(), offset)),
             Some(("at_0208".into(), 2))
         );
     }
@@ -226,7 +227,7 @@ mod tests {
         /// Whatever the bytes, each of them is shown on one line, and every name that is used stands somewhere.
         #[test]
         fn every_byte_is_shown_once(bytes in proptest::collection::vec(proptest::prelude::any::<u8>(), 1..200)) {
-            let image = from_raw(&bytes, 0x0200).expect("it fits");
+            let image = from_raw(&bytes, Addr(0x0200)).expect("it fits");
             let (text, shown) = disassembly(&image);
             let told: u32 = shown.lines.iter().map(|line| line.length).sum();
             let overlapping = shown.lines.windows(2).any(|pair| pair[0].address + pair[0].length > pair[1].address);
@@ -235,7 +236,7 @@ mod tests {
             for used in text.split_whitespace().filter(|word| word.starts_with("at_") && !word.ends_with(':')) {
                 let label = format!("{used}:");
                 let stands = text.lines().any(|line| line == label);
-                let outside = shown.line_at(u32::from_str_radix(&used[3..], 16).unwrap_or(0)).is_none();
+                let outside = shown.line_at(Addr(u32::from_str_radix(&used[3..], 16).unwrap_or(0))).is_none();
                 proptest::prop_assert!(stands || outside, "{} in\n{}", used, text);
             }
             for line in &shown.lines {

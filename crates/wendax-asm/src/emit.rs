@@ -9,7 +9,8 @@ use crate::problems::diagnostic;
 use crate::unit::{Definition, SectionId, SectionKind, Statement, What};
 use rustc_hash::FxHashSet;
 use wendax_image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
-use wendax_isa::w16::{DEVICE_START, STACK_END, STACK_START};
+use wendax_isa::Addr;
+use wendax_isa::w16::{STACK_START, TARGET};
 use wendax_source::{Sources, Span};
 
 /// Which statement a line of the image is: unit, section, number.
@@ -51,7 +52,7 @@ pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: O
     entry(&mut emitted, program, wanted_entry);
     claims(program);
     let end = program.end.clamp(0, i64::from(STACK_START));
-    emitted.image.heap_start = u32::try_from(end).unwrap_or(0).next_multiple_of(2);
+    emitted.image.heap_start = Addr::try_from(end).unwrap_or_default().next_multiple_of(2);
     emitted
 }
 
@@ -95,7 +96,7 @@ impl Emitter {
         bytes: &[u8],
         origin: Source,
     ) {
-        let (Ok(address), Ok(length)) = (u32::try_from(place.at.offset), u32::try_from(bytes.len())) else { return };
+        let (Ok(address), Ok(length)) = (Addr::try_from(place.at.offset), u32::try_from(bytes.len())) else { return };
         if length == 0 {
             return;
         }
@@ -130,12 +131,12 @@ impl Emitter {
     }
 }
 
-fn line_at(image: &Image, address: u32) -> Option<usize> {
+fn line_at(image: &Image, address: Addr) -> Option<usize> {
     image.lines.iter().position(|line| line.address <= address && address < line.address + line.length)
 }
 
 fn overlaps(emitted: &mut Emitted, program: &mut Program<'_>) {
-    let mut end: (u32, Option<Span>) = (0, None);
+    let mut end: (Addr, Option<Span>) = (Addr(0), None);
     for (line, origin) in emitted.image.lines.iter().zip(&emitted.origins) {
         if line.address < end.0 {
             let found = diagnostic(codes::OVERLAP, line.span, format!("address {:04X} is taken already", line.address));
@@ -153,9 +154,10 @@ fn overlaps(emitted: &mut Emitted, program: &mut Program<'_>) {
 /// Nothing may lie in the stack or among the device registers.
 fn limits(emitted: &Emitted, program: &mut Program<'_>) {
     let image = &emitted.image;
-    let areas = [(STACK_START, u32::from(STACK_END), "the stack"), (DEVICE_START, 0x1_0000, "the device registers")];
+    let map = TARGET.map;
+    let top = Addr(0x1_0000);
+    let areas = [(map.stack_start, map.stack_end, "the stack"), (map.devices_start, top, "the device registers")];
     for (start, end, name) in areas {
-        let start = u32::from(start);
         let Some(segment) = image.segments.iter().find(|s| s.start < end && s.end() > start) else { continue };
         let first = segment.start.max(start);
         let Some(at) = line_at(image, first) else { continue };
@@ -202,13 +204,13 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
     let image = &mut emitted.image;
     let start = image.best_symbol("start").filter(|symbol| symbol.kind == SymbolKind::Code);
     image.entry = match (start, first) {
-        (Some(symbol), _) => u32::try_from(symbol.value).unwrap_or(0),
+        (Some(symbol), _) => symbol.address().unwrap_or_default(),
         (None, Some(address)) => address,
         // Code written as numbers is code all the same.
-        (None, None) => image.segments.iter().find(|s| s.rights.execute).map_or(0, |segment| segment.start),
+        (None, None) => image.segments.iter().find(|s| s.rights.execute).map_or(Addr(0), |segment| segment.start),
     };
     if let Some(symbol) = wanted.and_then(|wanted| image.best_symbol(wanted)) {
-        image.entry = u32::try_from(symbol.value).unwrap_or(0);
+        image.entry = Addr::try_from(symbol.value).unwrap_or_default();
         return;
     }
     let mut known: Option<Span> = None;
@@ -223,7 +225,7 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
         known = Some(span);
         let value = program.evaluate(index, expr, Value::number(0)).ok().and_then(Value::as_number);
         let Some(value) = value else { continue };
-        let address = u32::try_from(value).ok();
+        let address = Addr::try_from(value).ok();
         if let Some(address) = address.filter(|&at| image.line_at(at).is_some_and(|line| line.kind == LineKind::Code)) {
             image.entry = address;
         } else {

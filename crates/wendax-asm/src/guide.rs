@@ -7,6 +7,7 @@ use crate::codes::CODES;
 use crate::directives::DIRECTIVES;
 use crate::mnemonics::mnemonics;
 use std::fmt::Write;
+use wendax_isa::Addr;
 use wendax_isa::w16::{CALLS, DEVICES, OperandKind, Row, TARGET, call_by_name, rows_named};
 use wendax_source::nearest;
 
@@ -172,12 +173,14 @@ fn directive(word: &str) -> Option<GuideEntry> {
 
 fn call(word: &str) -> Option<GuideEntry> {
     let call = call_by_name(word)?;
-    let mut lines: Vec<String> = call.takes.iter().map(|(register, what)| format!("r{register}: {what}")).collect();
+    let mut lines: Vec<String> =
+        call.takes.iter().map(|(register, what)| format!("{}: {what}", TARGET.register_name(*register))).collect();
     let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
     lines.push(format!("gives in r0: {gives}; C = 1 and an error code when it fails"));
     let mut example = String::new();
     for (register, what) in call.takes {
-        example.push_str(&format!("        mov   r{register}, 0           ; {what}\n"));
+        let name = TARGET.register_name(*register);
+        example.push_str(&format!("        mov   {name}, 0           ; {what}\n"));
     }
     example.push_str(&format!("        sys   {}", call.name));
     let title = format!("{}, call {:02X}: {}", call.name, call.number, call.meaning);
@@ -185,7 +188,7 @@ fn call(word: &str) -> Option<GuideEntry> {
 }
 
 fn register(word: &str) -> Option<GuideEntry> {
-    let info = TARGET.registers.get(TARGET.register(word)?)?;
+    let info = TARGET.registers.get(TARGET.register(word)?.index())?;
     let kept = if info.kept { "a routine gives it back as it found it" } else { "a routine may change it" };
     let title = format!("{}: {}", info.name, info.role);
     Some(GuideEntry { title, lines: vec![kept.to_owned()], example: None })
@@ -199,8 +202,8 @@ fn flag(word: &str) -> Option<GuideEntry> {
 }
 
 fn device(word: &str) -> Option<GuideEntry> {
-    let address = u16::from_str_radix(word.strip_prefix("0x").unwrap_or(word), 16).ok()?;
-    let device = DEVICES.iter().find(|device| device.address == address)?;
+    let address = Addr(u32::from_str_radix(word.strip_prefix("0x").unwrap_or(word), 16).ok()?);
+    let device = TARGET.device(address)?;
     let may = if device.writable { "a program may read and write it" } else { "a program may read it" };
     let lines = vec![device.meaning.to_owned(), may.to_owned()];
     let access =

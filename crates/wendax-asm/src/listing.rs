@@ -2,7 +2,8 @@
 
 use std::fmt::{Result, Write};
 use wendax_image::{Image, Line, LineKind, Segment, Symbol, SymbolKind};
-use wendax_isa::w16::{Cond, DEVICE_START, Op, STACK_END, STACK_START, decode};
+use wendax_isa::Addr;
+use wendax_isa::w16::{Cond, Op, TARGET, decode};
 use wendax_source::{FileId, SourceFile, Sources};
 
 /// Bytes shown on one row.
@@ -77,7 +78,7 @@ fn bare_row(out: &mut String, number: u32, text: &str) -> Result {
 
 fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text: &mut Option<&str>) -> Result {
     let bytes = image.bytes(piece.address, piece.length);
-    let mut rows: Vec<(u32, String)> = Vec::new();
+    let mut rows: Vec<(Addr, String)> = Vec::new();
     if piece.kind == LineKind::Reserved {
         rows.push((piece.address, format!("({} bytes kept)", piece.length)));
     } else {
@@ -153,26 +154,26 @@ fn names(out: &mut String, sources: &Sources, image: &Image, order: SymbolOrder)
 /// What lies where in memory, how large it is, and what is left.
 pub fn memory_map(image: &Image) -> String {
     let mut out = String::from("from  to    bytes  use\n");
-    let mut end = 0;
+    let mut end = Addr(0);
     // Writing to a String cannot fail.
-    let mut row = |from: u32, to: u32, what: &str| {
+    let mut row = |from: Addr, to: Addr, what: &str| {
         let _ = writeln!(out, "{from:04X}  {:04X}  {:>5}  {what}", to - 1, to - from);
     };
     for segment in &image.segments {
-        let free = segment.start.saturating_sub(end);
-        if free > 0 && end >= 0x0200 {
+        if segment.start > end && end >= TARGET.map.code_start {
             row(end, segment.start, "(between)");
         }
         end = segment.end();
         row(segment.start, segment.end(), kind_of(segment));
     }
-    let stack = u32::from(STACK_START);
+    let map = TARGET.map;
+    let stack = map.stack_start;
     let heap = image.heap_start.min(stack);
     if heap < stack {
         row(heap, stack, "left: heap");
     }
-    row(stack, STACK_END.into(), "stack");
-    row(DEVICE_START.into(), 0x1_0000, "device registers");
+    row(stack, map.stack_end, "stack");
+    row(map.devices_start, Addr(0x1_0000), "device registers");
     let used: usize = image.segments.iter().map(|segment| segment.bytes.len()).sum();
     let _ = writeln!(out, "\n{used} bytes used, {} left for the heap; entry at {:04X}", stack - heap, image.entry);
     out

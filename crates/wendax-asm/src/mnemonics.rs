@@ -81,7 +81,7 @@ pub(crate) fn register(name: &str) -> Option<u8> {
     if name.len() > 3 {
         return None;
     }
-    TARGET.register(name).and_then(|code| u8::try_from(code).ok())
+    TARGET.register(name).map(|register| register.0)
 }
 
 /// All mnemonics in alphabetical order, each with what it does in one line.

@@ -1,6 +1,7 @@
 //! Text to bytes: encodings, layout, shortest forms, expressions, names, the listing.
 
 use wendax_asm::{Assembly, assemble, listing};
+use wendax_image::Addr;
 use wendax_image::{from_hex, to_hex, to_raw};
 use wendax_source::{Sources, Style, render_all};
 
@@ -81,7 +82,7 @@ fn expressions_follow_the_usual_precedence() {
     ] {
         let assembly =
             assembled(&format!("halt\n.data\ntable: .word {text}\n.word 0\nend:\n.equ SIZE, end - table\n.word SIZE"));
-        let bytes = assembly.image.bytes(0x0300, 2);
+        let bytes = assembly.image.bytes(Addr(0x0300), 2);
         assert_eq!(u16::from_le_bytes([bytes[0], bytes[1]]), value, "{text}");
     }
 }
@@ -117,14 +118,14 @@ fn sections_org_align_and_space_lie_where_the_map_says() {
         [at("start"), at("next"), at("tick"), at("room"), at("text")],
         [0x200, 0x208, 0x10, 0x404, 0x409].map(Some)
     );
-    assert_eq!(image.bytes(0x0200, 12), [0xFF, 0x80, 1, 0, 1, 0, 1, 0, 2, 0], "code is filled with nop");
-    assert_eq!(image.bytes(0x0400, 4), [1, 0xEE, 0xEE, 0xEE]);
-    assert_eq!(image.bytes(0x0407, 9), [7, 7, b'a', b'b', b'c', 0]);
-    assert_eq!(image.bytes(0x0010, 2), [0x00, 0x02]);
+    assert_eq!(image.bytes(Addr(0x0200), 12), [0xFF, 0x80, 1, 0, 1, 0, 1, 0, 2, 0], "code is filled with nop");
+    assert_eq!(image.bytes(Addr(0x0400), 4), [1, 0xEE, 0xEE, 0xEE]);
+    assert_eq!(image.bytes(Addr(0x0407), 9), [7, 7, b'a', b'b', b'c', 0]);
+    assert_eq!(image.bytes(Addr(0x0010), 2), [0x00, 0x02]);
     let reserved: Vec<_> =
         image.segments.iter().filter(|segment| segment.reserved).map(|s| (s.start, s.bytes.len())).collect();
-    assert_eq!(reserved, [(0x0404, 3)]);
-    assert_eq!(image.heap_start, 0x040E);
+    assert_eq!(reserved, [(Addr(0x0404), 3)]);
+    assert_eq!(image.heap_start, Addr(0x040E));
 }
 
 #[test]
@@ -138,10 +139,10 @@ fn data_begins_on_the_page_behind_the_code() {
 #[test]
 fn entry_is_what_is_said_or_start_or_the_first_instruction() {
     let entry = |text: &str| assembled(text).image.entry;
-    assert_eq!(entry("nop\n halt"), 0x0200);
-    assert_eq!(entry("nop\nstart: halt"), 0x0202);
-    assert_eq!(entry(".entry go\nstart: nop\ngo: halt"), 0x0202);
-    assert_eq!(entry(".data\n.word 1\n.code\nnop\n halt"), 0x0200);
+    assert_eq!(entry("nop\n halt"), Addr(0x0200));
+    assert_eq!(entry("nop\nstart: halt"), Addr(0x0202));
+    assert_eq!(entry(".entry go\nstart: nop\ngo: halt"), Addr(0x0202));
+    assert_eq!(entry(".data\n.word 1\n.code\nnop\n halt"), Addr(0x0200));
 }
 
 #[test]
@@ -170,12 +171,22 @@ fn every_byte_knows_its_line() {
     let image = assembled(text).image;
     let line = |address| image.line_at(address).map(|line| line.line);
     assert_eq!(
-        [line(0x200), line(0x202), line(0x205), line(0x206), line(0x20B), line(0x20C)],
+        [
+            line(Addr(0x200)),
+            line(Addr(0x202)),
+            line(Addr(0x205)),
+            line(Addr(0x206)),
+            line(Addr(0x20B)),
+            line(Addr(0x20C))
+        ],
         [1, 2, 2, 4, 4, 5].map(Some)
     );
-    assert_eq!((line(0x0303), line(0x0304), line(0x01FF)), (Some(7), None, None));
-    assert_eq!(image.nearest_label(0x0204).map(|(s, offset)| (s.name.clone(), offset)), Some(("start".into(), 4)));
-    assert_eq!(image.nearest_label(0x0302).map(|(s, _)| s.name.clone()), Some("x".into()));
+    assert_eq!((line(Addr(0x0303)), line(Addr(0x0304)), line(Addr(0x01FF))), (Some(7), None, None));
+    assert_eq!(
+        image.nearest_label(Addr(0x0204)).map(|(s, offset)| (s.name.clone(), offset)),
+        Some(("start".into(), 4))
+    );
+    assert_eq!(image.nearest_label(Addr(0x0302)).map(|(s, _)| s.name.clone()), Some("x".into()));
 }
 
 #[test]
@@ -191,7 +202,7 @@ fn images_are_the_same_read_back() {
         assembled("start: mov r0, text\n sys put_text\n sys exit\n.data\ntext: .asciz \"gate 2\"\nroom: .space 5\n")
             .image;
     let (start, raw) = to_raw(&image);
-    assert_eq!((start, raw.len()), (0x0200, 0x010C));
+    assert_eq!((start, raw.len()), (Addr(0x0200), 0x010C));
     let back = from_hex(&to_hex(&image)).expect("what we write can be read").image;
     assert_eq!((back.entry, to_raw(&back)), (image.entry, (start, raw)));
 }
@@ -218,7 +229,7 @@ mod any {
             prop_assume!(!jumps || second % 2 == 0);
             let text = disassemble(insn, 0x0200, NumberStyle::Hexadecimal, &|_| None);
             let assembly = assembled(&format!("{text}\n halt"));
-            let bytes = assembly.image.bytes(0x0200, 4);
+            let bytes = assembly.image.bytes(Addr(0x0200), 4);
             let again = decode(u16::from_le_bytes([bytes[0], bytes[1]]), u16::from_le_bytes([bytes[2], bytes[3]])).expect("it was assembled");
             // The assembler takes the shortest form, so a long word may have become short; it means the same.
             let shown = disassemble(again, 0x0200, NumberStyle::Hexadecimal, &|_| None);
@@ -277,7 +288,7 @@ fn comparisons_are_one_or_zero_and_bind_loosest() {
         let text = format!("start: nop\n.word {expression}\n nop\nend: halt\n");
         let (sources, file) = Sources::single("case.asm", text.as_str());
         let assembly = assemble(&sources, file);
-        let bytes = assembly.image.bytes(0x0202, 2);
+        let bytes = assembly.image.bytes(Addr(0x0202), 2);
         assert_eq!(u16::from_le_bytes([bytes[0], bytes[1]]), value, "{expression}: {:?}", assembly.diagnostics);
     }
 }

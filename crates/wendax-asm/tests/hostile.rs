@@ -1,6 +1,7 @@
 //! Files made to do harm: ELF headers that lie, records that reach too far, sources that would take all there is.
 
 use wendax_asm::{Assembler, Assembly, Inputs, assemble};
+use wendax_image::Addr;
 use wendax_image::{FormatError, from_elf, from_hex, from_srecord, to_elf};
 use wendax_source::{MemoryFiles, Sources};
 
@@ -88,18 +89,21 @@ fn record(kind: char, bytes: &[u8]) -> String {
 #[test]
 fn records_that_reach_too_far_are_refused() {
     let far = record('3', &[0, 1, 0, 0, 7]);
-    assert!(matches!(from_srecord(&far), Err(FormatError::TooLarge { at: 0x1_0000, .. })));
+    assert!(matches!(from_srecord(&far), Err(FormatError::TooLarge { at: Addr(0x1_0000), .. })));
     let over = record('2', &[0, 0xFF, 0xFE, 1, 2, 3, 4]);
-    assert!(matches!(from_srecord(&over), Err(FormatError::TooLarge { at: 0xFFFE, .. })));
+    assert!(matches!(from_srecord(&over), Err(FormatError::TooLarge { at: Addr(0xFFFE), .. })));
     let wide = record('3', &[0, 0, 2, 0, 5, 6, 7, 8]) + &record('7', &[0, 0, 2, 2]);
     let loaded = from_srecord(&wide).expect("it lies in memory");
-    assert_eq!((loaded.image.entry, loaded.image.segments[0].bytes.as_slice()), (0x0202, &[5, 6, 7, 8][..]));
+    assert_eq!((loaded.image.entry, loaded.image.segments[0].bytes.as_slice()), (Addr(0x0202), &[5, 6, 7, 8][..]));
     let outside = record('1', &[2, 0, 5]) + &record('7', &[0, 1, 0, 0]);
-    assert!(matches!(from_srecord(&outside), Err(FormatError::Entry(0x1_0000))));
+    assert!(matches!(from_srecord(&outside), Err(FormatError::Entry(Addr(0x1_0000)))));
     let short = record('3', &[0, 0]);
     assert!(matches!(from_srecord(&short), Err(FormatError::Record { line: 1, .. })));
     assert!(matches!(from_hex(":02FFFF000102FD\n:00000001FF"), Err(FormatError::TooLarge { .. })));
-    assert!(matches!(from_hex(":0400000500010000F6\n:0102000001FC\n:00000001FF"), Err(FormatError::Entry(0x1_0000))));
+    assert!(matches!(
+        from_hex(":0400000500010000F6\n:0102000001FC\n:00000001FF"),
+        Err(FormatError::Entry(Addr(0x1_0000)))
+    ));
 }
 
 fn codes(assembly: &Assembly) -> Vec<String> {

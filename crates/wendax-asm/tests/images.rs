@@ -2,6 +2,7 @@
 
 use proptest::prelude::*;
 use wendax_asm::{assemble, lexemes, mnemonics};
+use wendax_image::Addr;
 use wendax_image::{Image, LineKind, SymbolKind, from_hex, to_hex, to_raw};
 use wendax_source::{FileId, Sources};
 
@@ -19,7 +20,11 @@ fn labels_and_constants_are_told_apart() {
     assert_eq!(kind("LIMIT"), Some(SymbolKind::Constant));
     assert_eq!(kind("start@in"), Some(SymbolKind::Code));
     assert_eq!(kind("x"), Some(SymbolKind::Data));
-    assert_eq!(image.label_at(0x0200).map(|symbol| symbol.name.as_str()), Some("start"), "a constant names no address");
+    assert_eq!(
+        image.label_at(Addr(0x0200)).map(|symbol| symbol.name.as_str()),
+        Some("start"),
+        "a constant names no address"
+    );
     assert_eq!(image.labels().count(), 3);
 }
 
@@ -27,21 +32,21 @@ fn labels_and_constants_are_told_apart() {
 fn a_plain_label_is_nearer_than_a_local_one_at_the_same_place() {
     let image = image("one: nop\n@a: jmp @a\n@end: nop\ntwo: jmp @b\n@b: jmp one\n jmp @b\n");
     let near = |address| image.nearest_label(address).map(|(symbol, offset)| (symbol.name.clone(), offset));
-    assert_eq!(near(0x0202), Some(("one@a".into(), 0)));
-    assert_eq!(near(0x0206), Some(("two".into(), 0)));
-    assert_eq!(near(0x020A), Some(("two@b".into(), 2)));
-    assert_eq!((near(0x01FE), near(0x0300)), (None, None), "outside there is none");
+    assert_eq!(near(Addr(0x0202)), Some(("one@a".into(), 0)));
+    assert_eq!(near(Addr(0x0206)), Some(("two".into(), 0)));
+    assert_eq!(near(Addr(0x020A)), Some(("two@b".into(), 2)));
+    assert_eq!((near(Addr(0x01FE)), near(Addr(0x0300))), (None, None), "outside there is none");
 }
 
 #[test]
 fn code_of_a_line_is_found_and_data_is_not() {
     let image = image("start: nop\n\n jmp start\n.data\nx: .byte 1\n");
-    assert_eq!(image.code_from_line(FileId(0), 3).map(|line| line.address), Some(0x0202));
+    assert_eq!(image.code_from_line(FileId(0), 3).map(|line| line.address), Some(Addr(0x0202)));
     assert_eq!(image.code_from_line(FileId(0), 2).map(|line| line.line), Some(3), "the next line that has any");
     assert_eq!(image.code_from_line(FileId(0), 9), None);
     assert_eq!(image.code_from_line(FileId(1), 1), None);
-    assert_eq!(image.bytes(0x0203, 10).len(), 1, "as far as the segment goes");
-    assert!(image.bytes(0x0250, 4).is_empty());
+    assert_eq!(image.bytes(Addr(0x0203), 10).len(), 1, "as far as the segment goes");
+    assert!(image.bytes(Addr(0x0250), 4).is_empty());
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! Several files to one program: names across files, objects, libraries, and what they are read back as.
 
 use wendax_asm::{Assembler, Assembly, Inputs, to_library};
+use wendax_image::Addr;
 use wendax_image::{LineKind, from_elf, to_elf};
 use wendax_source::{MemoryFiles, Style, render_all};
 
@@ -64,11 +65,11 @@ fn names_of_other_files_have_their_values() {
     let (weigh, tare) = (value(&assembly, "weigh"), value(&assembly, "tare"));
     assert_eq!(value(&assembly, "start"), 0x0200);
     assert!(weigh > 0x0200 && tare >= 0x0300, "code of all files, then data of all files");
-    let word = |at: u32| u16::from_le_bytes(image.bytes(at, 2).try_into().expect("two bytes"));
+    let word = |at: u32| u16::from_le_bytes(image.bytes(Addr(at), 2).try_into().expect("two bytes"));
     let count = u32::try_from(value(&assembly, "count")).expect("an address");
     assert_eq!(i64::from(word(count)), weigh);
     assert_eq!(i64::from(word(count + 2)), tare + 2);
-    assert_eq!(image.bytes(count + 4, 2), [tare.to_le_bytes()[0], weigh.to_le_bytes()[1]]);
+    assert_eq!(image.bytes(Addr(count + 4), 2), [tare.to_le_bytes()[0], weigh.to_le_bytes()[1]]);
     assert_eq!(value(&assembly, "more"), value(&assembly, "room") + 10, "sections of one name lie together");
     assert!(value(&assembly, "room") > tare, "zeroed data lies behind data");
 }
@@ -96,12 +97,12 @@ fn objects_and_libraries_give_the_same_program_as_sources() {
     // Calls of foreign names have their long form in an object, whose distances nobody knew.
     let count = u32::try_from(value(&linked, "count")).expect("an address");
     let words: Vec<i64> =
-        linked.image.bytes(count, 4).chunks(2).map(|w| i64::from(w[0]) | i64::from(w[1]) << 8).collect();
+        linked.image.bytes(Addr(count), 4).chunks(2).map(|w| i64::from(w[0]) | i64::from(w[1]) << 8).collect();
     assert_eq!(words, [value(&linked, "weigh"), value(&linked, "tare") + 2]);
     let tare = value(&linked, "tare").to_le_bytes();
-    assert_eq!(linked.image.bytes(count + 4, 2), [tare[0], value(&linked, "weigh").to_le_bytes()[1]]);
-    assert_eq!(linked.image.bytes(0x0200 + 12, 2), [0x30, 0x20], "mov r3, with a word behind it");
-    assert_eq!(linked.image.bytes(0x0200 + 14, 2), [tare[1], 0]);
+    assert_eq!(linked.image.bytes(Addr(count + 4), 2), [tare[0], value(&linked, "weigh").to_le_bytes()[1]]);
+    assert_eq!(linked.image.bytes(Addr(0x0200 + 12), 2), [0x30, 0x20], "mov r3, with a word behind it");
+    assert_eq!(linked.image.bytes(Addr(0x0200 + 14), 2), [tare[1], 0]);
 }
 
 #[test]
@@ -148,11 +149,11 @@ fn an_elf_program_brings_bytes_names_and_lines_back() {
     };
     assert_eq!(named(&image), named(&assembly.image));
     let place = |image: &wendax_image::Image, sources: &wendax_source::Sources, at: u32| {
-        let line = image.line_at(at)?;
+        let line = image.line_at(Addr(at))?;
         Some((sources.file(line.span.file).name().to_owned(), line.line, line.kind, line.length))
     };
     for line in assembly.image.lines.iter().filter(|line| line.kind != LineKind::Reserved) {
-        assert_eq!(place(&image, &sources, line.address), place(&assembly.image, &assembly.sources, line.address));
+        assert_eq!(place(&image, &sources, line.address.0), place(&assembly.image, &assembly.sources, line.address.0));
     }
     let label = image.best_symbol("weigh").map(|symbol| sources.text_of(symbol.span));
     assert_eq!(label, Some("weigh"), "labels are found in the text again");

@@ -1,6 +1,7 @@
 //! Macros, repeats, conditions and included files: what they become, and how mistakes in them are told.
 
 use wendax_asm::{Assembler, Assembly, Inputs, assemble};
+use wendax_image::Addr;
 use wendax_source::{MemoryFiles, Sources, Style, render_all};
 
 fn assembled(text: &str) -> Assembly {
@@ -111,8 +112,8 @@ fn files_are_included_and_embedded_from_where_they_are_named() {
         .with("lib/lamps.bin", [7, 8, 9, 10]);
     let assembly = with_files(&files);
     assert!(assembly.is_runnable(), "{}", told(&assembly));
-    assert_eq!(assembly.image.bytes(0x0200, 20), [0xC0, 0x46, 0xD8, 0x33, 0x02, 0x00]);
-    assert_eq!(assembly.image.bytes(0x0300, 20), [8, 9, 7, 8, 9, 10]);
+    assert_eq!(assembly.image.bytes(Addr(0x0200), 20), [0xC0, 0x46, 0xD8, 0x33, 0x02, 0x00]);
+    assert_eq!(assembly.image.bytes(Addr(0x0300), 20), [8, 9, 7, 8, 9, 10]);
     let again = with_files(&files.clone().with("lib/sizes.inc", " .include \"../case.asm\"\n.equ WORD, 2\n"));
     assert!(told(&again).contains("includes itself without end"), "{}", told(&again));
     let short = with_files(&files.with("lib/lamps.bin", [7]));
@@ -163,7 +164,7 @@ fn each_byte_of_an_unfolded_line_knows_the_call_and_the_line() {
         .iter()
         .map(|line| {
             let unfolded = line.unfolded.map_or("", |span| assembly.sources.text_of(span));
-            (line.address, line.line, unfolded.to_owned())
+            (line.address.0, line.line, unfolded.to_owned())
         })
         .collect();
     let wanted =

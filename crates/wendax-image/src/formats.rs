@@ -9,6 +9,7 @@ pub use hex::{from_hex, to_hex};
 pub use srecord::{from_srecord, to_srecord};
 
 use crate::image::{Image, Rights, Segment};
+use wendax_isa::Addr;
 
 /// Why an image file cannot be read or written.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -22,7 +23,7 @@ pub enum FormatError {
         /// Its length in bytes.
         length: usize,
         /// The first address.
-        at: u32,
+        at: Addr,
     },
     /// A record of a file is wrong.
     #[error("line {line}: {what}")]
@@ -34,10 +35,10 @@ pub enum FormatError {
     },
     /// Two records give a byte to the same address.
     #[error("address 0x{0:04X} is given twice")]
-    Twice(u32),
+    Twice(Addr),
     /// The entry lies outside memory.
     #[error("the start address 0x{0:X} is outside memory")]
-    Entry(u32),
+    Entry(Addr),
 }
 
 /// What a file of records holds.
@@ -50,8 +51,8 @@ pub struct Loaded {
 }
 
 /// All bytes from the lowest address to the highest, gaps filled with zeros, and the lowest address.
-pub fn to_raw(image: &Image) -> (u32, Vec<u8>) {
-    let start = image.segments.first().map_or(0, |segment| segment.start);
+pub fn to_raw(image: &Image) -> (Addr, Vec<u8>) {
+    let start = image.segments.first().map_or(Addr(0), |segment| segment.start);
     let end = image.segments.iter().map(Segment::end).max().unwrap_or(start);
     let mut bytes = vec![0; (end - start) as usize];
     for segment in &image.segments {
@@ -62,11 +63,11 @@ pub fn to_raw(image: &Image) -> (u32, Vec<u8>) {
 }
 
 /// An image of raw bytes, loaded at `at`, which is also its entry.
-pub fn from_raw(bytes: &[u8], at: u32) -> Result<Image, FormatError> {
+pub fn from_raw(bytes: &[u8], at: Addr) -> Result<Image, FormatError> {
     if bytes.is_empty() {
         return Err(FormatError::Empty);
     }
-    if at as usize + bytes.len() > 0x1_0000 {
+    if at.index() + bytes.len() > 0x1_0000 {
         return Err(FormatError::TooLarge { length: bytes.len(), at });
     }
     let segment = Segment { start: at, bytes: bytes.to_vec(), reserved: false, rights: Rights::ALL };
@@ -86,25 +87,25 @@ impl Default for Memory {
 }
 
 impl Memory {
-    fn place(&mut self, at: u32, value: &[u8]) -> Result<(), FormatError> {
+    fn place(&mut self, at: Addr, value: &[u8]) -> Result<(), FormatError> {
         for (offset, byte) in value.iter().enumerate() {
-            let address = at as usize + offset;
+            let address = at.index() + offset;
             let cell = self.bytes.get_mut(address).ok_or(FormatError::TooLarge { length: value.len(), at })?;
             if cell.replace(*byte).is_some() {
-                return Err(FormatError::Twice(u32::try_from(address).unwrap_or(u32::MAX)));
+                return Err(FormatError::Twice(at.saturating_add(u32::try_from(offset).unwrap_or(u32::MAX))));
             }
         }
         Ok(())
     }
 
     /// The image, beginning at `entry` or at its lowest address.
-    fn into_loaded(self, entry: Option<u32>) -> Result<Loaded, FormatError> {
+    fn into_loaded(self, entry: Option<Addr>) -> Result<Loaded, FormatError> {
         let segments = segments(&self.bytes);
         let lowest = segments.first().ok_or(FormatError::Empty)?.start;
-        if let Some(outside) = entry.filter(|&entry| entry > 0xFFFF) {
+        if let Some(outside) = entry.filter(|&entry| entry > Addr(0xFFFF)) {
             return Err(FormatError::Entry(outside));
         }
-        let top = segments.iter().map(Segment::end).filter(|&end| end <= 0xEE00).max().unwrap_or(0);
+        let top = segments.iter().map(Segment::end).filter(|&end| end <= Addr(0xEE00)).max().unwrap_or_default();
         let image =
             Image { entry: entry.unwrap_or(lowest), segments, heap_start: top.next_multiple_of(2), ..Image::default() };
         Ok(Loaded { image, has_entry: entry.is_some() })
@@ -113,7 +114,7 @@ impl Memory {
 
 fn segments(memory: &[Option<u8>]) -> Vec<Segment> {
     let mut segments: Vec<Segment> = Vec::new();
-    for (address, byte) in (0u32..).zip(memory) {
+    for (address, byte) in (0..).map(Addr).zip(memory) {
         let Some(byte) = byte else { continue };
         match segments.last_mut().filter(|last| last.end() == address) {
             Some(last) => last.bytes.push(*byte),
@@ -130,10 +131,10 @@ mod tests {
     #[test]
     fn raw_fills_gaps_and_refuses_what_does_not_fit() {
         let image = from_hex(":0102000001FC\n:01020200AA51\n:00000001FF\n").unwrap().image;
-        assert_eq!(to_raw(&image), (0x0200, vec![1, 0, 0xAA]));
-        assert_eq!(from_raw(&[], 0), Err(FormatError::Empty));
-        assert_eq!(from_raw(&[1, 2], 0xFFFF), Err(FormatError::TooLarge { length: 2, at: 0xFFFF }));
-        assert!(from_raw(&[1], 0xFFFF).is_ok());
+        assert_eq!(to_raw(&image), (Addr(0x0200), vec![1, 0, 0xAA]));
+        assert_eq!(from_raw(&[], Addr(0)), Err(FormatError::Empty));
+        assert_eq!(from_raw(&[1, 2], Addr(0xFFFF)), Err(FormatError::TooLarge { length: 2, at: Addr(0xFFFF) }));
+        assert!(from_raw(&[1], Addr(0xFFFF)).is_ok());
     }
 
     #[test]
@@ -143,18 +144,18 @@ mod tests {
         assert_eq!(kind("\n:0102000001FD\n").to_string(), checksum);
         assert!(matches!(kind("what"), FormatError::Record { line: 1, .. }));
         assert_eq!(kind(":00000001FF"), FormatError::Empty);
-        assert_eq!(kind(":0102000001FC\n:0102000002FB\n"), FormatError::Twice(0x0200));
+        assert_eq!(kind(":0102000001FC\n:0102000002FB\n"), FormatError::Twice(Addr(0x0200)));
         assert!(matches!(kind(":020000040001F9\n:0102000001FC\n"), FormatError::TooLarge { .. }));
     }
 
     proptest::proptest! {
         #[test]
         fn hex_round_trips(bytes in proptest::collection::vec(0u8.., 1..300), at in 0u32..0xFE00) {
-            let image = from_raw(&bytes, at).unwrap();
+            let image = from_raw(&bytes, Addr(at)).unwrap();
             let read = from_hex(&to_hex(&image)).unwrap();
             proptest::prop_assert!(read.has_entry);
             proptest::prop_assert_eq!(read.image.segments, image.segments);
-            proptest::prop_assert_eq!(read.image.entry, at);
+            proptest::prop_assert_eq!(read.image.entry, Addr(at));
         }
 
         #[test]

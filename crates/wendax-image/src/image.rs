@@ -1,5 +1,6 @@
 //! A program ready to be loaded, with where each byte of it came from.
 
+use wendax_isa::Addr;
 use wendax_source::{FileId, Span};
 
 /// What a program may do with a piece of memory.
@@ -26,7 +27,7 @@ impl Rights {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Segment {
     /// Address of the first byte.
-    pub start: u32,
+    pub start: Addr,
     /// What is there at the start.
     pub bytes: Vec<u8>,
     /// The bytes are room kept free: zero, and counted as never written.
@@ -37,7 +38,7 @@ pub struct Segment {
 
 impl Segment {
     /// One past the address of the last byte.
-    pub fn end(&self) -> u32 {
+    pub fn end(&self) -> Addr {
         self.start + u32::try_from(self.bytes.len()).unwrap_or(u32::MAX)
     }
 }
@@ -68,6 +69,13 @@ pub struct Symbol {
     pub is_global: bool,
 }
 
+impl Symbol {
+    /// The address it stands for, when it is a label.
+    pub fn address(&self) -> Option<Addr> {
+        (self.kind != SymbolKind::Constant).then(|| Addr::try_from(self.value).ok())?
+    }
+}
+
 /// What bytes of a line are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LineKind {
@@ -83,7 +91,7 @@ pub enum LineKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Line {
     /// Address of the first byte.
-    pub address: u32,
+    pub address: Addr,
     /// How many bytes.
     pub length: u32,
     /// What they are.
@@ -100,7 +108,7 @@ pub struct Line {
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Image {
     /// The first instruction to run.
-    pub entry: u32,
+    pub entry: Addr,
     /// Its bytes; no two overlap; in order of address.
     pub segments: Vec<Segment>,
     /// Its names, in order of definition.
@@ -108,12 +116,12 @@ pub struct Image {
     /// Where its bytes came from, in order of address; empty when it was not made from source.
     pub lines: Vec<Line>,
     /// Where the heap begins.
-    pub heap_start: u32,
+    pub heap_start: Addr,
 }
 
 impl Image {
     /// The statement that became the byte at `address`.
-    pub fn line_at(&self, address: u32) -> Option<&Line> {
+    pub fn line_at(&self, address: Addr) -> Option<&Line> {
         let after = self.lines.partition_point(|line| line.address <= address);
         let line = self.lines.get(after.checked_sub(1)?)?;
         (address < line.address + line.length).then_some(line)
@@ -127,7 +135,7 @@ impl Image {
     }
 
     /// The bytes from `start` on, at most `length` of them, as far as one segment holds them.
-    pub fn bytes(&self, start: u32, length: u32) -> &[u8] {
+    pub fn bytes(&self, start: Addr, length: u32) -> &[u8] {
         let Some(segment) = self.segments.iter().find(|s| s.start <= start && start < s.end()) else { return &[] };
         let from = (start - segment.start) as usize;
         let to = segment.bytes.len().min(from + length as usize);
@@ -135,27 +143,27 @@ impl Image {
     }
 
     /// The label at or before an address within the same segment, and how far the address lies behind it.
-    pub fn nearest_label(&self, address: u32) -> Option<(&Symbol, u32)> {
+    pub fn nearest_label(&self, address: Addr) -> Option<(&Symbol, u32)> {
         let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
         self.labels()
-            .filter_map(|symbol| Some((symbol, u32::try_from(symbol.value).ok()?)))
+            .filter_map(|symbol| Some((symbol, symbol.address()?)))
             .filter(|&(_, at)| at <= address && at >= segment.start)
             .max_by_key(|&(symbol, at)| (at, !symbol.name.contains('@')))
             .map(|(symbol, at)| (symbol, address - at))
     }
 
     /// The addresses of the routine that holds one: from the plain label at or before it to the next one.
-    pub fn routine_around(&self, address: u32) -> Option<(u32, u32)> {
+    pub fn routine_around(&self, address: Addr) -> Option<(Addr, Addr)> {
         let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
         let plain = self.labels().filter(|symbol| symbol.kind == SymbolKind::Code && !symbol.name.contains('@'));
-        let places: Vec<u32> = plain.filter_map(|symbol| u32::try_from(symbol.value).ok()).collect();
+        let places: Vec<Addr> = plain.filter_map(Symbol::address).collect();
         let from = places.iter().copied().filter(|&at| at <= address && at >= segment.start).max()?;
         let to = places.iter().copied().filter(|&at| at > address).min().unwrap_or(segment.end());
         Some((from, to.min(segment.end())))
     }
 
     /// The label at exactly this address.
-    pub fn label_at(&self, address: u32) -> Option<&Symbol> {
+    pub fn label_at(&self, address: Addr) -> Option<&Symbol> {
         self.labels().find(|symbol| symbol.value == i64::from(address))
     }
 

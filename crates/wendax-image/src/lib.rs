@@ -14,3 +14,4 @@ mod image;
 pub use elf::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf, to_elf};
 pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
+pub use wendax_isa::Addr;

@@ -4,8 +4,11 @@
 //! and flags there are), so that screens and walks need no knowledge of a particular one. The rows of an
 //! instruction set, and everything that follows from them, are in its own module: [`w16`].
 //!
+//! What is counted everywhere (addresses, registers, steps) has types here: `ids`.
+//!
 //! This crate knows nothing of memory, files or screens.
 
+mod ids;
 mod target;
 pub mod w16;
 
@@ -14,4 +17,5 @@ pub fn target() -> &'static Target {
     &w16::TARGET
 }
 
+pub use ids::{Addr, Reg, StepNo};
 pub use target::{DeviceRegister, FlagInfo, MemoryMap, RegisterInfo, Roles, SystemCall, Target};

@@ -1,5 +1,7 @@
 //! A machine as far as views need to know it.
 
+use crate::ids::{Addr, Reg};
+
 /// What stays the same of a machine whatever it runs.
 #[derive(Debug, Clone, Copy)]
 pub struct Target {
@@ -57,13 +59,13 @@ impl Target {
     }
 
     /// An address in as many hexadecimal digits as addresses have.
-    pub fn hex_address(&self, address: u32) -> String {
+    pub fn hex_address(&self, address: Addr) -> String {
         format!("{address:0width$X}", width = (self.address_bits / 4) as usize)
     }
 
     /// What lies at multiples of a word and of a unit of code.
-    pub fn align(&self, address: u32) -> u32 {
-        address & !(self.word_bytes() - 1) & self.address_mask()
+    pub fn align(&self, address: Addr) -> Addr {
+        Addr(address.0 & !(self.word_bytes() - 1) & self.address_mask())
     }
 
     /// A trap or interrupt by name, with its number: `timer (8)`.
@@ -75,8 +77,8 @@ impl Target {
     }
 
     /// The device register at an address.
-    pub fn device(&self, address: u32) -> Option<&'static DeviceRegister> {
-        self.devices.iter().find(|register| u32::from(register.address) == address)
+    pub fn device(&self, address: Addr) -> Option<&'static DeviceRegister> {
+        self.devices.iter().find(|register| register.address == address)
     }
 
     /// The system call with this number.
@@ -89,9 +91,19 @@ impl Target {
         (code as usize).checked_sub(1).and_then(|index| self.errors.get(index)).copied().unwrap_or("")
     }
 
+    /// The registers with their ids.
+    pub fn registers(&self) -> impl Iterator<Item = (Reg, &'static RegisterInfo)> {
+        self.registers.iter().enumerate().map(|(index, info)| (Reg::at(index), info))
+    }
+
+    /// What a register is called.
+    pub fn register_name(&self, register: Reg) -> &'static str {
+        self.registers[register.index()].name
+    }
+
     /// The register of this name, in any case.
-    pub fn register(&self, name: &str) -> Option<usize> {
-        self.registers.iter().position(|register| register.name.eq_ignore_ascii_case(name))
+    pub fn register(&self, name: &str) -> Option<Reg> {
+        self.registers().find(|(_, info)| info.name.eq_ignore_ascii_case(name)).map(|(register, _)| register)
     }
 }
 
@@ -99,41 +111,41 @@ impl Target {
 #[derive(Debug, Clone, Copy)]
 pub struct Roles {
     /// Points at the newest word of the stack.
-    pub stack: usize,
+    pub stack: Reg,
     /// Points into the frame of the present routine.
-    pub frame: Option<usize>,
+    pub frame: Option<Reg>,
     /// Holds the return address.
-    pub link: Option<usize>,
+    pub link: Option<Reg>,
     /// Always reads 0.
-    pub zero: Option<usize>,
+    pub zero: Option<Reg>,
     /// Take arguments, in order.
-    pub arguments: &'static [usize],
+    pub arguments: &'static [Reg],
     /// Hold results, in order.
-    pub results: &'static [usize],
+    pub results: &'static [Reg],
 }
 
 /// Where what lies in memory: first addresses, and the addresses one past the last.
 #[derive(Debug, Clone, Copy)]
 pub struct MemoryMap {
     /// Trap vectors lie from 0 up to here.
-    pub vectors_end: u32,
+    pub vectors_end: Addr,
     /// Code begins here.
-    pub code_start: u32,
+    pub code_start: Addr,
     /// The unit areas of a program begin at.
     pub page: u32,
     /// The lowest address of the stack.
-    pub stack_start: u32,
+    pub stack_start: Addr,
     /// What the stack pointer starts at.
-    pub stack_end: u32,
+    pub stack_end: Addr,
     /// Device registers lie from here up to the top of memory.
-    pub devices_start: u32,
+    pub devices_start: Addr,
 }
 
 /// A device register: a word that bytes of cannot be touched.
 #[derive(Debug, Clone, Copy)]
 pub struct DeviceRegister {
     /// Its address.
-    pub address: u16,
+    pub address: Addr,
     /// Its name.
     pub name: &'static str,
     /// A program may write it.
@@ -149,8 +161,8 @@ pub struct SystemCall {
     pub number: u8,
     /// Its name.
     pub name: &'static str,
-    /// What it takes: a register's number and what is in it.
-    pub takes: &'static [(u8, &'static str)],
+    /// What it takes: a register and what is in it.
+    pub takes: &'static [(Reg, &'static str)],
     /// What it leaves in the first result register; empty when nothing.
     pub gives: &'static str,
     /// What it does, in one line.

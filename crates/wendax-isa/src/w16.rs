@@ -18,7 +18,7 @@ pub use manual::{manual, tables};
 pub use table::{Cond, FlagRule, Op, OperandKind, Row, rows, rows_named};
 pub use text::{NumberStyle, disassemble, reason};
 
-use crate::{FlagInfo, MemoryMap, RegisterInfo, Roles, Target};
+use crate::{Addr, FlagInfo, MemoryMap, Reg, RegisterInfo, Roles, Target};
 
 /// Code of the frame pointer.
 pub const FP: u8 = 0xC;
@@ -118,20 +118,20 @@ pub static TARGET: Target = Target {
     registers: &REGISTERS,
     flags: &FLAGS,
     roles: Roles {
-        stack: SP as usize,
-        frame: Some(FP as usize),
+        stack: Reg(SP),
+        frame: Some(Reg(FP)),
         link: None,
         zero: None,
-        arguments: &[0, 1, 2, 3],
-        results: &[0, 1],
+        arguments: &[Reg(0), Reg(1), Reg(2), Reg(3)],
+        results: &[Reg(0), Reg(1)],
     },
     map: MemoryMap {
-        vectors_end: VECTORS_END as u32,
-        code_start: CODE_START as u32,
+        vectors_end: Addr(VECTORS_END as u32),
+        code_start: Addr(CODE_START as u32),
         page: PAGE as u32,
-        stack_start: STACK_START as u32,
-        stack_end: STACK_END as u32,
-        devices_start: DEVICE_START as u32,
+        stack_start: Addr(STACK_START as u32),
+        stack_end: Addr(STACK_END as u32),
+        devices_start: Addr(DEVICE_START as u32),
     },
     traps: &TRAPS,
     devices: DEVICES,

@@ -1,6 +1,7 @@
 //! What passes between a machine and the world.
 
 use crate::fault::Fault;
+use wendax_isa::{Addr, Reg, StepNo};
 
 /// Where a machine's time comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -40,12 +41,12 @@ pub enum Event {
     Waited,
     /// The sixteen levers stand like this.
     Levers(u32),
-    /// A person sets a register, by its index.
-    SetRegister(u32, u32),
+    /// A person sets a register.
+    SetRegister(Reg, u32),
     /// A person sets the flags word.
     SetFlags(u32),
     /// A person sets a byte of memory: address and value.
-    SetByte(u32, u32),
+    SetByte(Addr, u32),
 }
 
 impl Event {
@@ -92,7 +93,7 @@ pub enum Watch {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Run {
     /// Stop at this step at the latest.
-    pub until: u64,
+    pub until: StepNo,
     /// Stop once at most so many frames are left, of more before.
     pub depth: Option<u32>,
     /// Stop once so much has been done beside plain steps: calls, devices, interrupts and bytes moved for the program,
@@ -106,7 +107,7 @@ pub struct Run {
 
 impl Run {
     /// To a step, however long that takes.
-    pub fn until(step: u64) -> Self {
+    pub fn until(step: StepNo) -> Self {
         Self { until: step, depth: None, work: u64::MAX, printed: u64::MAX, watch: Watch::Nothing }
     }
 }

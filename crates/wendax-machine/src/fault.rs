@@ -1,5 +1,7 @@
 //! What an instruction could not do.
 
+use wendax_isa::Addr;
+
 /// What an instruction could not do. Addresses are what it was about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FaultKind {
@@ -11,29 +13,29 @@ pub enum FaultKind {
     /// A word at an odd address.
     Misaligned {
         /// The address.
-        address: u32,
+        address: Addr,
         /// It was to be run, not loaded or stored.
         fetch: bool,
     },
     /// This address may not be loaded from.
     Read {
         /// The address.
-        address: u32,
+        address: Addr,
     },
     /// This address may not be stored to.
     Write {
         /// The address.
-        address: u32,
+        address: Addr,
     },
     /// This address may not be run.
     Execute {
         /// The address.
-        address: u32,
+        address: Addr,
     },
     /// A byte of a device register.
     DeviceByte {
         /// The address.
-        address: u32,
+        address: Addr,
     },
     /// A division by zero.
     DivideByZero,
@@ -42,7 +44,7 @@ pub enum FaultKind {
         /// The trap that was to be entered.
         number: u32,
         /// Where the stack pointer led.
-        address: u32,
+        address: Addr,
     },
 }
 
@@ -50,7 +52,7 @@ pub enum FaultKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Fault {
     /// The instruction.
-    pub pc: u32,
+    pub pc: Addr,
     /// What it could not do.
     pub kind: FaultKind,
 }
@@ -68,7 +70,7 @@ impl FaultKind {
     }
 
     /// The address it is about.
-    pub fn address(self) -> Option<u32> {
+    pub fn address(self) -> Option<Addr> {
         match self {
             Self::Misaligned { address, .. } | Self::Read { address } | Self::Write { address } => Some(address),
             Self::Execute { address } | Self::DeviceByte { address } => Some(address),

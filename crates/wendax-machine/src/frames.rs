@@ -3,6 +3,8 @@
 //! A frame is left once the stack pointer lies above it, however that came about: by a return, by popping the way
 //! back, by setting the stack pointer. So what is on the list is on the stack, always.
 
+use wendax_isa::{Addr, StepNo};
+
 /// What makes a frame.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum FrameKind {
@@ -18,15 +20,15 @@ pub enum FrameKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Frame {
     /// Where on the stack its return address lies: the stack pointer at its entry.
-    pub slot: u32,
+    pub slot: Addr,
     /// Where it returns to.
-    pub back: u32,
+    pub back: Addr,
     /// The instruction that entered it; for an interrupt the one it came before.
-    pub site: u32,
+    pub site: Addr,
     /// Its first instruction.
-    pub target: u32,
+    pub target: Addr,
     /// The step that entered it.
-    pub step: u64,
+    pub step: StepNo,
     /// How it was entered.
     pub kind: FrameKind,
 }
@@ -45,7 +47,7 @@ impl Frames {
 
     /// The stack pointer is now here: what lies below it is left. Returns how many frames there are.
     #[inline]
-    pub(crate) fn leave_below(&mut self, stack: u32) -> i64 {
+    pub(crate) fn leave_below(&mut self, stack: Addr) -> i64 {
         while self.list.last().is_some_and(|frame| frame.slot < stack) {
             self.list.pop();
         }

@@ -10,8 +10,8 @@
 //! ([`Machine::snapshot`], [`Machine::restore`]); memory pages that did not change are shared between snapshots. What
 //! a whole walk needs beyond that is not known here.
 //!
-//! `console`, `board`, `frames`, `random`, `activity` and `repeats` are what any machine needs; numbers cross this
-//! border as `u32` whatever its width; all that is W16 lives in the module of that name.
+//! `console`, `board`, `frames`, `random`, `activity` and `repeats` are what any machine needs; words cross this
+//! border as `u32` whatever their width, places as ids; all that is W16 lives in the module of that name.
 
 mod activity;
 mod board;
@@ -32,3 +32,4 @@ pub use frames::{Frame, FrameKind};
 pub use memory::{CellState, Region, RegionKind};
 pub use report::{FlagsChange, Observer, Report, StepKind, Write};
 pub use w16::{Access, AccessKind, Machine, Note, Snapshot, Uses, Writer};
+pub use wendax_isa::{Addr, Reg, StepNo};

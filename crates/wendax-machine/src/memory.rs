@@ -8,6 +8,7 @@ use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::sync::Arc;
 use wendax_image::Rights;
+use wendax_isa::Addr;
 
 pub(crate) const SIZE: usize = 0x1_0000;
 pub(crate) const PAGE: usize = 0x100;
@@ -62,9 +63,9 @@ pub enum RegionKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Region {
     /// First address.
-    pub start: u32,
+    pub start: Addr,
     /// One past the last address.
-    pub end: u32,
+    pub end: Addr,
     /// What it is for.
     pub kind: RegionKind,
 }
@@ -266,8 +267,8 @@ impl Memory {
 
     /// Runs of cells that differ from those of other pages: address, bytes there, bytes here. Words that
     /// follow each other are one run.
-    pub(crate) fn differences(&self, pages: &Pages) -> Vec<(u32, Vec<u8>, Vec<u8>)> {
-        let mut runs: Vec<(u32, Vec<u8>, Vec<u8>)> = Vec::new();
+    pub(crate) fn differences(&self, pages: &Pages) -> Vec<(Addr, Vec<u8>, Vec<u8>)> {
+        let mut runs: Vec<(Addr, Vec<u8>, Vec<u8>)> = Vec::new();
         for number in 0..PAGES {
             let page = pages.get(number);
             let at = number * PAGE;
@@ -277,8 +278,8 @@ impl Memory {
             }
             for word in (0..PAGE).step_by(2).filter(|&word| page.bytes[word..word + 2] != here[word..word + 2]) {
                 let (old, new) = (&page.bytes[word..word + 2], &here[word..word + 2]);
-                let address = u32::try_from(at + word).unwrap_or(u32::MAX);
-                match runs.last_mut().filter(|run| run.0 as usize + run.1.len() == at + word) {
+                let address = Addr(u32::try_from(at + word).unwrap_or(u32::MAX));
+                match runs.last_mut().filter(|run| run.0.index() + run.1.len() == at + word) {
                     Some(run) => {
                         run.1.extend_from_slice(old);
                         run.2.extend_from_slice(new);

@@ -5,6 +5,7 @@
 //! states: the place that writes is the place that reports. What a report costs does not depend on the size of memory.
 
 use std::ops::ControlFlow;
+use wendax_isa::{Addr, Reg, StepNo};
 
 /// What a step was.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -26,8 +27,8 @@ pub enum StepKind {
 pub enum Write {
     /// A register.
     Register {
-        /// Its index.
-        index: usize,
+        /// Which.
+        register: Reg,
         /// Before.
         old: u32,
         /// After.
@@ -38,7 +39,7 @@ pub enum Write {
     /// A byte or word of memory.
     Memory {
         /// Of its first byte.
-        address: u32,
+        address: Addr,
         /// How many bytes: 1, or those of a word.
         length: u32,
         /// Before.
@@ -51,7 +52,7 @@ pub enum Write {
     /// Bytes filled in by a system call; see [`Report::buffer`].
     Buffer {
         /// Of the first byte.
-        address: u32,
+        address: Addr,
         /// How many bytes.
         length: u32,
         /// All of them had a value before.
@@ -60,7 +61,7 @@ pub enum Write {
     /// A device register, as it is read back.
     Device {
         /// Its address.
-        address: u32,
+        address: Addr,
         /// Before.
         old: u32,
         /// After.
@@ -83,13 +84,13 @@ pub struct FlagsChange {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Report {
     /// Steps before it.
-    pub step: u64,
+    pub step: StepNo,
     /// What it was.
     pub kind: StepKind,
     /// Where it happened.
-    pub pc: u32,
+    pub pc: Addr,
     /// Where it went.
-    pub next: u32,
+    pub next: Addr,
     /// Bytes of the instruction carried out; 0 when there was none.
     pub length: u32,
     /// Cycles it took.

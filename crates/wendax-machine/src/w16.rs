@@ -29,7 +29,7 @@ use slots::Slots;
 use std::sync::Arc;
 use wendax_image::Image;
 use wendax_isa::w16::{DEVICE_START, FLAG_BITS, SP, STACK_END, STACK_START, TARGET, VECTORS_END};
-use wendax_isa::{Target, w16};
+use wendax_isa::{Addr, Reg, StepNo, Target, w16};
 
 // Who wrote a flag, in one word. Instructions lie at even addresses, so odd values have other meanings.
 
@@ -56,7 +56,7 @@ struct Cpu {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Writer {
     /// The instruction at this address.
-    Instruction(u32),
+    Instruction(Addr),
     /// The entry of this trap or interrupt.
     Entry(u32),
     /// A person, by hand.
@@ -68,8 +68,8 @@ pub enum Writer {
 pub enum Note {
     /// Not by a push.
     Other,
-    /// A push of this register, by its index.
-    Register(u32),
+    /// A push of this register.
+    Register(Reg),
     /// A push of the flags.
     Flags,
     /// A return address.
@@ -130,8 +130,8 @@ pub struct Snapshot {
 
 impl Snapshot {
     /// The step it was taken at.
-    pub fn step(&self) -> u64 {
-        self.state.steps
+    pub fn step(&self) -> StepNo {
+        StepNo(self.state.steps)
     }
 
     /// How many bytes had been printed.
@@ -145,8 +145,8 @@ impl Snapshot {
     }
 
     /// Between this snapshot and a later one of the same run nothing was written to the page that holds an address.
-    pub fn shares_page(&self, later: &Self, address: u32) -> bool {
-        self.pages.share(&later.pages, word(address))
+    pub fn shares_page(&self, later: &Self, address: Addr) -> bool {
+        self.pages.share(&later.pages, narrow(address))
     }
 }
 
@@ -155,13 +155,13 @@ impl Machine {
     pub fn new(image: &Image, settings: Settings) -> Self {
         let mut memory = Memory::new();
         let kinds = map(&mut memory, image);
-        let heap_start = u16::try_from(image.heap_start).unwrap_or(u16::MAX);
+        let heap_start = u16::try_from(image.heap_start.0).unwrap_or(u16::MAX);
         let mut registers = [0; 16];
         registers[usize::from(SP)] = STACK_END;
         let seed = settings.seed;
         Self {
             state: State {
-                cpu: Cpu { registers, pc: word(image.entry), flags: 0, known: 1 << SP, flag_writers: [NOBODY; 3] },
+                cpu: Cpu { registers, pc: narrow(image.entry), flags: 0, known: 1 << SP, flag_writers: [NOBODY; 3] },
                 steps: 0,
                 cycles: 0,
                 frames: Frames::default(),
@@ -197,8 +197,8 @@ impl Machine {
     // ---- looking
 
     /// Steps taken: instructions and trap entries.
-    pub fn steps(&self) -> u64 {
-        self.state.steps
+    pub fn steps(&self) -> StepNo {
+        StepNo(self.state.steps)
     }
 
     /// Cycles taken.
@@ -207,18 +207,23 @@ impl Machine {
     }
 
     /// Address of the next instruction.
-    pub fn pc(&self) -> u32 {
+    pub fn pc(&self) -> Addr {
         self.state.cpu.pc.into()
     }
 
     /// A register, by its index; 0 for one that does not exist.
-    pub fn register(&self, index: usize) -> u32 {
-        self.state.cpu.registers.get(index).copied().unwrap_or(0).into()
+    pub fn register(&self, register: Reg) -> u32 {
+        self.state.cpu.registers.get(register.index()).copied().unwrap_or(0).into()
+    }
+
+    /// Where the stack pointer leads.
+    pub fn stack_pointer(&self) -> Addr {
+        self.state.cpu.registers[usize::from(SP)].into()
     }
 
     /// A register was ever written.
-    pub fn register_known(&self, index: usize) -> bool {
-        index < 16 && self.state.cpu.known >> index & 1 != 0
+    pub fn register_known(&self, register: Reg) -> bool {
+        register.0 < 16 && self.state.cpu.known >> register.0 & 1 != 0
     }
 
     /// The flags word.
@@ -243,8 +248,8 @@ impl Machine {
     }
 
     /// A byte of memory as it lies there; looking has no effect on devices.
-    pub fn byte(&self, address: u32) -> u8 {
-        let address = word(address);
+    pub fn byte(&self, address: Addr) -> u8 {
+        let address = narrow(address);
         if self.memory.cell(address) == CellState::Device {
             let value = self.device_value(address & !1).to_le_bytes();
             return value[usize::from(address & 1)];
@@ -253,22 +258,22 @@ impl Machine {
     }
 
     /// A word of memory, low byte first.
-    pub fn word(&self, address: u32) -> u32 {
+    pub fn word(&self, address: Addr) -> u32 {
         u16::from_le_bytes([self.byte(address), self.byte(address + 1)]).into()
     }
 
     /// Whether a cell has a value.
-    pub fn cell(&self, address: u32) -> CellState {
-        self.memory.cell(word(address))
+    pub fn cell(&self, address: Addr) -> CellState {
+        self.memory.cell(narrow(address))
     }
 
     /// What a word of the stack was last written by.
-    pub fn note(&self, address: u32) -> Note {
-        match self.memory.notes[usize::from(word(address) / 2)] {
+    pub fn note(&self, address: Addr) -> Note {
+        match self.memory.notes[usize::from(narrow(address) / 2)] {
             0 => Note::Other,
             NOTE_FLAGS => Note::Flags,
             NOTE_RETURN => Note::Return,
-            code => Note::Register(u32::from(code) - 1),
+            code => Note::Register(Reg(code - 1)),
         }
     }
 
@@ -333,7 +338,7 @@ impl Machine {
 
     /// From now on notes the last step that entered a routine from at most `depth` frames; `None` stops
     /// noting. Returns what was noted under the former setting.
-    pub fn note_calls_from(&mut self, depth: Option<u32>) -> Option<u64> {
+    pub fn note_calls_from(&mut self, depth: Option<u32>) -> Option<StepNo> {
         self.calls.shallow = depth;
         self.calls.last_shallow.take()
     }
@@ -353,7 +358,7 @@ impl Machine {
 
     /// The bytes in which memory differs from what it was in a snapshot: first address, bytes then, bytes now, of each
     /// run of cells at least one of which differs, in order of address.
-    pub fn memory_since(&self, snapshot: &Snapshot) -> Vec<(u32, Vec<u8>, Vec<u8>)> {
+    pub fn memory_since(&self, snapshot: &Snapshot) -> Vec<(Addr, Vec<u8>, Vec<u8>)> {
         self.memory.differences(&snapshot.pages)
     }
 
@@ -381,15 +386,16 @@ impl Machine {
 
     /// The device registers that read otherwise than in a snapshot: address, value then, value now. Those that count
     /// cycles are left out.
-    pub fn devices_since(&self, snapshot: &Snapshot) -> Vec<(u32, u32, u32)> {
-        let counts = [w16::address::CYCLES_LOW, w16::address::CYCLES_HIGH, w16::address::TIMER_COUNT];
+    pub fn devices_since(&self, snapshot: &Snapshot) -> Vec<(Addr, u32, u32)> {
+        let counts = [w16::address::CYCLES_LOW, w16::address::CYCLES_HIGH, w16::address::TIMER_COUNT].map(Addr::from);
         TARGET
             .devices
             .iter()
             .filter(|register| !counts.contains(&register.address))
             .map(|register| {
-                let old = devices::value_in(&snapshot.state, &self.tape, register.address);
-                (register.address.into(), old.into(), self.device_value(register.address).into())
+                let at = narrow(register.address);
+                let old = devices::value_in(&snapshot.state, &self.tape, at);
+                (register.address, old.into(), self.device_value(at).into())
             })
             .filter(|(_, old, new)| old != new)
             .collect()
@@ -403,9 +409,9 @@ impl Machine {
     // ---- breakpoints
 
     /// Runs stop before instructions at these addresses, and no others.
-    pub fn set_breakpoints(&mut self, addresses: &[u32]) {
+    pub fn set_breakpoints(&mut self, addresses: &[Addr]) {
         let even = addresses.iter().filter(|address| address.is_multiple_of(2));
-        let addresses: Vec<u16> = even.map(|&address| word(address)).collect();
+        let addresses: Vec<u16> = even.map(|&address| narrow(address)).collect();
         self.slots.set_breakpoints(&addresses);
     }
 
@@ -459,12 +465,10 @@ impl Machine {
             Event::Clock(time) => self.state.answer = Some(*time),
             Event::Waited => self.state.answer = Some(0),
             Event::Levers(levers) => self.state.board.move_levers(word(*levers)),
-            Event::SetRegister(index, value) => {
-                if let Some(register) =
-                    self.state.cpu.registers.get_mut(*index as usize).filter(|_| *index <= SP.into())
-                {
-                    *register = word(*value);
-                    self.state.cpu.known |= 1 << index;
+            Event::SetRegister(register, value) => {
+                if register.0 <= SP {
+                    self.state.cpu.registers[register.index()] = word(*value);
+                    self.state.cpu.known |= 1 << register.0;
                     self.state.frames.leave_below(self.state.cpu.registers[usize::from(SP)].into());
                 }
             }
@@ -473,7 +477,7 @@ impl Machine {
                 self.state.cpu.flag_writers = [PERSON; 3];
             }
             Event::SetByte(address, value) => {
-                let address = word(*address);
+                let address = narrow(*address);
                 if !matches!(self.memory.cell(address), CellState::Device | CellState::Unmapped) {
                     self.bus().put(address, value.to_le_bytes()[0]);
                     self.decode_anew();
@@ -522,12 +526,12 @@ fn map(memory: &mut Memory, image: &Image) -> Vec<Region> {
     memory.map(0, vectors, READ | WRITE | KNOWN);
     memory.map(stack.start, stack.end, READ | WRITE);
     let mut regions = vec![
-        Region { start: 0, end: VECTORS_END.into(), kind: RegionKind::Vectors },
+        Region { start: Addr(0), end: VECTORS_END.into(), kind: RegionKind::Vectors },
         Region { start: STACK_START.into(), end: STACK_END.into(), kind: RegionKind::Stack },
-        Region { start: DEVICE_START.into(), end: 0x1_0000, kind: RegionKind::Devices },
+        Region { start: DEVICE_START.into(), end: Addr(0x1_0000), kind: RegionKind::Devices },
     ];
     for segment in &image.segments {
-        let (start, end) = (segment.start as usize, segment.end() as usize);
+        let (start, end) = (segment.start.index(), segment.end().index());
         let known = if segment.reserved { 0 } else { KNOWN };
         memory.map(start, end, memory::attributes_of(segment.rights) | known);
         memory.load(start, &segment.bytes);
@@ -546,6 +550,11 @@ fn map(memory: &mut Memory, image: &Image) -> Vec<Region> {
     memory.map(devices, memory::SIZE, READ | WRITE | SPECIAL | DEVICE);
     regions.sort_by_key(|region| region.start);
     regions
+}
+
+/// An address as W16 has it.
+fn narrow(address: Addr) -> u16 {
+    word(address.0)
 }
 
 /// The low 16 bits.

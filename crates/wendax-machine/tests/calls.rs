@@ -1,5 +1,6 @@
 //! System calls: what each one leaves in r0 and C, what it prints, and how it refuses.
 
+use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine, Need, Run, Settings, Stop};
 
 /// Runs a program; returns its machine and what it printed.
@@ -13,7 +14,7 @@ fn run(text: &str, input: Option<&str>) -> (Machine, String) {
         machine.feed(&Event::Typed(input.as_bytes().to_vec()));
         machine.feed(&Event::InputEnds);
     }
-    let stop = machine.run(Run::until(10_000));
+    let stop = machine.run(Run::until(StepNo(10_000)));
     assert_eq!(stop, Stop::Finished(machine.finished().unwrap_or(99)), "{text}");
     let output = String::from_utf8(machine.take_output()).expect("programs here print text");
     (machine, output)
@@ -22,7 +23,7 @@ fn run(text: &str, input: Option<&str>) -> (Machine, String) {
 /// r0 and C after the calls of a program.
 fn outcome(body: &str, input: Option<&str>) -> (u32, bool) {
     let (machine, _) = run(&format!("{body}\n halt\n.data\nbuffer: .space 8\n.word 0x4242\n"), input);
-    (machine.register(0), machine.flags() & 1 != 0)
+    (machine.register(Reg(0)), machine.flags() & 1 != 0)
 }
 
 #[test]
@@ -33,15 +34,15 @@ fn printing() {
         None,
     );
     assert_eq!(output, "wagon ö: -765529FFF9A");
-    assert_eq!((machine.register(5), machine.finished()), (10, Some(3)));
+    assert_eq!((machine.register(Reg(5)), machine.finished()), (10, Some(3)));
 }
 
 #[test]
 fn reading_lines_takes_what_fits_and_leaves_the_rest() {
     let body = "mov r0, buffer\n mov r1, 4\n sys get_line\n mov r6, r0\n mov r0, buffer\n mov r1, 8\n sys get_line\n mov r7, r0\n mov r0, buffer\n sys get_line";
     let (machine, _) = run(&format!("{body}\n halt\n.data\nbuffer: .space 8\n"), Some("abcdef\nx"));
-    assert_eq!((machine.register(6), machine.register(7), machine.register(0)), (3, 3, 1));
-    assert_eq!((machine.byte(0x0300), machine.byte(0x0301)), (b'x', 0));
+    assert_eq!((machine.register(Reg(6)), machine.register(Reg(7)), machine.register(Reg(0))), (3, 3, 1));
+    assert_eq!((machine.byte(Addr(0x0300)), machine.byte(Addr(0x0301))), (b'x', 0));
     assert_eq!(
         outcome("mov r0, buffer\n mov r1, 8\n sys get_line\n mov r0, buffer\n sys get_line", Some("\n")),
         (6, true)
@@ -67,14 +68,14 @@ fn reading_numbers_and_characters() {
 fn waiting_for_input_changes_nothing_until_it_comes() {
     let (sources, file) = wendax_source::Sources::single("case", "sys get_int\n halt");
     let mut machine = Machine::new(&wendax_asm::assemble(&sources, file).image, Settings::default());
-    let run = Run::until(10);
+    let run = Run::until(StepNo(10));
     assert_eq!(machine.run(run), Stop::Needs(Need::Input));
     machine.feed(&Event::Typed(b"12".to_vec()));
     assert_eq!(machine.run(run), Stop::Needs(Need::Input), "the line has no end yet");
-    assert_eq!((machine.steps(), machine.cycles()), (0, 0));
+    assert_eq!((machine.steps(), machine.cycles()), (StepNo(0), 0));
     machine.feed(&Event::Typed(b"3\n".to_vec()));
     assert_eq!(machine.run(run), Stop::Finished(0));
-    assert_eq!(machine.register(0), 123);
+    assert_eq!(machine.register(Reg(0)), 123);
 }
 
 #[test]
@@ -82,7 +83,7 @@ fn arguments_heap_and_random_numbers() {
     assert_eq!(outcome("sys arg_count", None), (2, false));
     let (machine, _) =
         run("mov r0, 1\n mov r1, buffer\n mov r2, 4\n sys arg_copy\n halt\n.data\nbuffer: .space 4", None);
-    assert_eq!((machine.register(0), machine.word(0x0300), machine.word(0x0302)), (3, 0x7774, 0x006F));
+    assert_eq!((machine.register(Reg(0)), machine.word(Addr(0x0300)), machine.word(Addr(0x0302))), (3, 0x7774, 0x006F));
     assert_eq!(outcome("mov r0, 1\n mov r1, buffer\n mov r2, 3\n sys arg_copy", None), (8, true));
     assert_eq!(outcome("mov r0, 2\n mov r1, buffer\n mov r2, 8\n sys arg_copy", None), (3, true));
     // Data ends at 030A, and so the heap begins there.

@@ -5,6 +5,7 @@
 
 use std::collections::BTreeSet;
 use wendax_isa::w16::{TARGET, decode, rows};
+use wendax_machine::{Addr, Reg};
 use wendax_machine::{Event, Machine, Settings, Stop};
 
 const C: u32 = 1;
@@ -36,12 +37,11 @@ fn machine(line: &str, before: &str) -> Machine {
     for (name, value) in before.split_whitespace().filter_map(|part| part.split_once('=')) {
         match TARGET.register(name) {
             Some(register) => {
-                let index = u32::try_from(register).expect("there are fourteen");
-                machine.feed(&Event::SetRegister(index, number(&machine, &image, value)));
+                machine.feed(&Event::SetRegister(register, number(&machine, &image, value)));
             }
             None if name == "f" => machine.feed(&Event::SetFlags(flags_of(value))),
             None => {
-                let address = number(&machine, &image, name);
+                let address = Addr(number(&machine, &image, name));
                 let value = number(&machine, &image, value);
                 machine.feed(&Event::SetByte(address, value & 0xFF));
                 machine.feed(&Event::SetByte(address + 1, value >> 8));
@@ -72,7 +72,7 @@ fn check(cases: &[Case]) -> BTreeSet<&'static str> {
         let insn =
             decode(u16::try_from(machine.word(pc)).expect("a word"), 0).unwrap_or_else(|| panic!("{line} is illegal"));
         patterns.insert(insn.row().pattern);
-        let kept: Vec<u32> = (0..14).map(|register| machine.register(register)).collect();
+        let kept: Vec<u32> = (0..14).map(|register| machine.register(Reg(register))).collect();
         let flags = machine.flags();
         let stop = machine.step();
         assert!(matches!(stop, Stop::Steps | Stop::Brk | Stop::Finished(0)), "{line}: {stop:?}");
@@ -83,11 +83,11 @@ fn check(cases: &[Case]) -> BTreeSet<&'static str> {
         for (name, value) in after.split_whitespace().filter_map(|part| part.split_once('=')) {
             let value_of = |text: &str| number(&machine, &image_of(line), text);
             match TARGET.register(name) {
-                Some(register) => wanted[register] = value_of(value),
+                Some(register) => wanted[register.index()] = value_of(value),
                 None if name == "f" => wanted_flags = flags_of(value),
-                None if name == "pc" => wanted_pc = value_of(value),
+                None if name == "pc" => wanted_pc = Addr(value_of(value)),
                 None => assert_eq!(
-                    machine.word(value_of(name)),
+                    machine.word(Addr(value_of(name))),
                     value_of(value),
                     "memory {name} after {line} with {before}"
                 ),
@@ -95,7 +95,7 @@ fn check(cases: &[Case]) -> BTreeSet<&'static str> {
         }
         for (register, wanted) in wanted.iter().enumerate() {
             assert_eq!(
-                machine.register(register),
+                machine.register(Reg::at(register)),
                 *wanted,
                 "{} after {line} with {before}",
                 TARGET.registers[register].name
@@ -303,8 +303,8 @@ fn conditional_jumps_near_and_far() {
                     let (before, pc) = (machine.flags(), machine.pc());
                     machine.step();
                     let target = number(&machine, &image_of(&line), place);
-                    let wanted = if jumps { target } else { pc + 2 * words };
-                    assert_eq!(machine.pc(), wanted, "{line} with {flags}");
+                    let wanted = if jumps { target } else { (pc + 2 * words).0 };
+                    assert_eq!(machine.pc(), Addr(wanted), "{line} with {flags}");
                     assert_eq!(machine.cycles(), u64::from(words) + u64::from(jumps), "{line} with {flags}");
                     assert_eq!(machine.flags(), before, "{line} changes no flags");
                 }

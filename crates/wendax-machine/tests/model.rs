@@ -4,6 +4,8 @@
 
 use proptest::prelude::*;
 use wendax_isa::w16::{Insn, Op, Row, decode, encode, rows};
+use wendax_machine::StepNo;
+use wendax_machine::{Addr, Reg};
 use wendax_machine::{Event, Machine, Run, Settings, Stop};
 
 const C: u16 = 1;
@@ -37,7 +39,7 @@ impl Model {
     fn new(image: &wendax_image::Image) -> Self {
         let mut model = Self {
             registers: [0; 14],
-            pc: u16::try_from(image.entry).expect("16 bits"),
+            pc: u16::try_from(image.entry.0).expect("16 bits"),
             flags: 0,
             memory: vec![0; 0x1_0000],
             rights: vec![(false, false, false); 0x1_0000],
@@ -47,7 +49,7 @@ impl Model {
         model.rights[0..0x20].fill((true, true, false));
         model.rights[0xEE00..0xFE00].fill((true, true, false));
         for segment in &image.segments {
-            let range = segment.start as usize..segment.end() as usize;
+            let range = segment.start.index()..segment.end().index();
             model.memory[range.clone()].copy_from_slice(&segment.bytes);
             model.rights[range].fill((segment.rights.read, segment.rights.write, segment.rights.execute));
         }
@@ -287,12 +289,12 @@ fn instruction() -> impl Strategy<Value = Vec<u16>> {
 #[track_caller]
 fn agree(model: &Model, machine: &Machine, step: u32) -> Result<(), TestCaseError> {
     for (index, value) in model.registers.iter().enumerate() {
-        prop_assert_eq!(machine.register(index), u32::from(*value), "register {} after step {}", index, step);
+        prop_assert_eq!(machine.register(Reg::at(index)), u32::from(*value), "register {} after step {}", index, step);
     }
-    prop_assert_eq!(machine.pc(), u32::from(model.pc), "pc after step {}", step);
+    prop_assert_eq!(machine.pc(), Addr::from(model.pc), "pc after step {}", step);
     prop_assert_eq!(machine.flags(), u32::from(model.flags), "flags after step {}", step);
     prop_assert_eq!(machine.cycles(), model.cycles, "cycles after step {}", step);
-    let same = (0u32..0xFF00).zip(&model.memory).all(|(address, byte)| machine.byte(address) == *byte);
+    let same = (0u32..0xFF00).zip(&model.memory).all(|(address, byte)| machine.byte(Addr(address)) == *byte);
     prop_assert!(same, "memory after step {}", step);
     Ok(())
 }
@@ -303,13 +305,13 @@ proptest! {
     #[test]
     fn engine_and_model_agree_step_by_step(code in proptest::collection::vec(instruction(), 1..40), registers in proptest::array::uniform14(any::<u16>())) {
         let bytes: Vec<u8> = code.concat().iter().flat_map(|word| word.to_le_bytes()).collect();
-        let image = wendax_image::from_raw(&bytes, 0x0200).expect("it fits");
+        let image = wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits");
         let (mut model, mut machine) = (Model::new(&image), Machine::new(&image, Settings::default()));
         for (index, value) in registers.into_iter().enumerate() {
             // The stack pointer stays usable, so that pushes and calls are not all faults.
             let value = if index == 13 { 0xFD00 | value & 0xFE } else { value };
             model.registers[index] = value;
-            machine.feed(&Event::SetRegister(u32::try_from(index).expect("fourteen"), value.into()));
+            machine.feed(&Event::SetRegister(Reg::at(index), value.into()));
         }
         for step in 1..200 {
             let stop = machine.step();
@@ -337,10 +339,10 @@ proptest! {
     #[test]
     fn slices_and_breakpoints_change_nothing(code in proptest::collection::vec(instruction(), 1..40), cuts in proptest::collection::vec(1u64..40, 1..20), at in 0u32..40) {
         let bytes: Vec<u8> = code.concat().iter().flat_map(|word| word.to_le_bytes()).collect();
-        let image = wendax_image::from_raw(&bytes, 0x0200).expect("it fits");
+        let image = wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits");
         let mut whole = Machine::new(&image, Settings::default());
         let mut sliced = whole.clone();
-        sliced.set_breakpoints(&[0x0200 + 2 * at, 0x0204]);
+        sliced.set_breakpoints(&[Addr(0x0200 + 2 * at), Addr(0x0204)]);
         let end: u64 = cuts.iter().sum();
         for cut in cuts {
             let until = sliced.steps() + cut;
@@ -351,7 +353,7 @@ proptest! {
             }
         }
         for _ in 0..100 {
-            whole.run(Run::until(end.min(sliced.steps())));
+            whole.run(Run::until(StepNo(end.min(sliced.steps().0))));
         }
         sliced.set_breakpoints(&[]);
         prop_assert!(whole.same_state(&sliced), "{} and {}", whole.steps(), sliced.steps());
@@ -360,14 +362,14 @@ proptest! {
     /// Any bytes at all as a program, with any input: it runs, stops or fails, and never panics.
     #[test]
     fn any_image_runs_without_panic(bytes in proptest::collection::vec(any::<u8>(), 1..400), at in 0u32..0xFD00, typed in "[ -~\n]{0,20}") {
-        let image = wendax_image::from_raw(&bytes, at & !1).expect("it fits");
+        let image = wendax_image::from_raw(&bytes, Addr(at & !1)).expect("it fits");
         let mut machine = Machine::new(&image, Settings::default());
         machine.feed(&Event::Typed(typed.into_bytes()));
         machine.feed(&Event::InputEnds);
         for address in (0..0x20u32).step_by(2) {
             // Vectors into the program, so that traps and interrupts are taken too.
-            machine.feed(&Event::SetByte(address, at & 0xFE));
-            machine.feed(&Event::SetByte(address + 1, at >> 8));
+            machine.feed(&Event::SetByte(Addr(address), at & 0xFE));
+            machine.feed(&Event::SetByte(Addr(address + 1), at >> 8));
         }
         for _ in 0..20 {
             let until = machine.steps() + 500;

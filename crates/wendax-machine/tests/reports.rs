@@ -2,6 +2,7 @@
 
 use proptest::prelude::*;
 use std::ops::ControlFlow;
+use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine, Observer, Report, Run, Settings, StepKind, Stop, Write, Writer};
 
 /// Keeps every report.
@@ -26,7 +27,7 @@ fn machine(text: &str) -> Machine {
 
 fn reports(machine: &mut Machine, steps: u64) -> Vec<Report> {
     let mut all = All::default();
-    machine.run_observed(Run::until(steps), &mut all);
+    machine.run_observed(Run::until(StepNo(steps)), &mut all);
     all.0
 }
 
@@ -59,41 +60,41 @@ fn what_a_step_writes_is_told_old_and_new_even_when_it_is_the_same() {
     machine.feed(&Event::Typed(b"ab\ncd\n".to_vec()));
     let all = reports(&mut machine, 10);
     let register = |step: usize| all[step].writes[0];
-    assert_eq!(register(0), Write::Register { index: 1, old: 0, new: 5, was_known: false });
-    assert_eq!(register(1), Write::Register { index: 1, old: 5, new: 5, was_known: true });
-    assert_eq!(register(2), Write::Memory { address: 0x0300, length: 2, old: 0, new: 5, was_known: false });
-    assert_eq!(register(3), Write::Memory { address: 0x0300, length: 2, old: 5, new: 5, was_known: true });
-    assert_eq!(register(4), Write::Device { address: 0xFF24, old: 0, new: 1 });
-    assert_eq!(all[7].writes[1], Write::Buffer { address: 0x0302, length: 3, was_known: false });
+    assert_eq!(register(0), Write::Register { register: Reg(1), old: 0, new: 5, was_known: false });
+    assert_eq!(register(1), Write::Register { register: Reg(1), old: 5, new: 5, was_known: true });
+    assert_eq!(register(2), Write::Memory { address: Addr(0x0300), length: 2, old: 0, new: 5, was_known: false });
+    assert_eq!(register(3), Write::Memory { address: Addr(0x0300), length: 2, old: 5, new: 5, was_known: true });
+    assert_eq!(register(4), Write::Device { address: Addr(0xFF24), old: 0, new: 1 });
+    assert_eq!(all[7].writes[1], Write::Buffer { address: Addr(0x0302), length: 3, was_known: false });
     assert_eq!((all[7].buffer(), all[7].consumed), ((&b"\0\0\0"[..], &b"ab\0"[..]), 3));
-    assert_eq!(all[9].writes[1], Write::Buffer { address: 0x0302, length: 3, was_known: true });
+    assert_eq!(all[9].writes[1], Write::Buffer { address: Addr(0x0302), length: 3, was_known: true });
     assert_eq!(all[9].buffer(), (&b"ab\0"[..], &b"cd\0"[..]));
 }
 
 #[test]
 fn a_breakpoint_stays_when_a_run_fails_at_its_odd_neighbour() {
     let mut machine = machine("start: mov r1, 0x0207\n jmp r1\n nop\n halt\n");
-    machine.set_breakpoints(&[0x0206]);
+    machine.set_breakpoints(&[Addr(0x0206)]);
     let start = machine.snapshot();
     for _ in 0..2 {
-        assert!(matches!(machine.run(Run::until(9)), Stop::Fault(_)));
+        assert!(matches!(machine.run(Run::until(StepNo(9))), Stop::Fault(_)));
     }
     machine.restore(&start);
-    machine.run(Run::until(1));
-    machine.feed(&Event::SetRegister(1, 0x0206));
-    assert_eq!(machine.run(Run::until(9)), Stop::Breakpoint);
+    machine.run(Run::until(StepNo(1)));
+    machine.feed(&Event::SetRegister(Reg(1), 0x0206));
+    assert_eq!(machine.run(Run::until(StepNo(9))), Stop::Breakpoint);
 }
 
 #[test]
 fn flags_know_who_wrote_them() {
     let mut machine = machine("start: mov r1, h\n stw [12], r1\n add r2, 1\n shl r2, r3\n brk\nh: halt\n");
     let flag = |machine: &Machine, bit: u32| machine.flag_writer(bit);
-    machine.run(Run::until(2));
+    machine.run(Run::until(StepNo(2)));
     assert_eq!(flag(&machine, 1), None);
-    machine.run(Run::until(4));
-    let by = |address: u32| Some(Writer::Instruction(address));
+    machine.run(Run::until(StepNo(4)));
+    let by = |address: u32| Some(Writer::Instruction(Addr(address)));
     assert_eq!((flag(&machine, 1), flag(&machine, 2)), (by(0x0208), by(0x020A)), "a shift by nothing leaves C");
-    machine.run(Run::until(5));
+    machine.run(Run::until(StepNo(5)));
     assert_eq!(flag(&machine, 16), Some(Writer::Entry(6)));
     machine.feed(&Event::SetFlags(3));
     assert_eq!(flag(&machine, 2), Some(Writer::Person));
@@ -107,8 +108,8 @@ fn a_clock_made_of_cycles_asks_nobody() {
     );
     let settings = Settings { clock: wendax_machine::Clock::Cycles, ..Settings::default() };
     let mut machine = Machine::new(&wendax_asm::assemble(&sources, file).image, settings);
-    assert_eq!(machine.run(Run::until(10_000)), Stop::Finished(0));
-    assert_eq!(machine.register(0), 256, "250 waited, and 6,000 cycles of counting");
+    assert_eq!(machine.run(Run::until(StepNo(10_000))), Stop::Finished(0));
+    assert_eq!(machine.register(Reg(0)), 256, "250 waited, and 6,000 cycles of counting");
 }
 
 proptest! {
@@ -117,21 +118,21 @@ proptest! {
     /// Traced, observed one step at a time, or blind: the same run, whatever the bytes.
     #[test]
     fn a_traced_run_is_the_same_run(bytes in proptest::collection::vec(any::<u8>(), 2..200), typed in "[ -~\n]{0,12}") {
-        let image = wendax_image::from_raw(&bytes, 0x0200).expect("it fits");
+        let image = wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits");
         let mut blind = Machine::new(&image, Settings::default());
         blind.feed(&Event::Typed(typed.into_bytes()));
         blind.feed(&Event::InputEnds);
         let (mut traced, mut single) = (blind.clone(), blind.clone());
         let mut all = All::default();
-        let stop = blind.run(Run::until(300));
-        prop_assert_eq!(&traced.run_observed(Run::until(300), &mut all), &stop);
+        let stop = blind.run(Run::until(StepNo(300)));
+        prop_assert_eq!(&traced.run_observed(Run::until(StepNo(300)), &mut all), &stop);
         while single.steps() < blind.steps() {
             single.run_observed(Run::until(single.steps() + 1), &mut All::default());
         }
         prop_assert!(blind.same_state(&traced) && blind.same_state(&single));
-        prop_assert_eq!(all.0.len() as u64, blind.steps());
+        prop_assert_eq!(StepNo(all.0.len() as u64), blind.steps());
         for (report, step) in all.0.iter().zip(0..) {
-            prop_assert_eq!(report.step, step);
+            prop_assert_eq!(report.step, StepNo(step));
         }
         prop_assert!(all.0.windows(2).all(|pair| pair[0].next == pair[1].pc));
     }

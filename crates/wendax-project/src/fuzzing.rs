@@ -70,7 +70,7 @@ pub fn manifest(data: &[u8]) {
 pub fn images(data: &[u8]) {
     let text = String::from_utf8_lossy(data);
     let loaded = [from_hex(&text), from_srecord(&text)].into_iter().flatten().map(|loaded| loaded.image);
-    let raw = from_raw(data, 0x0200).ok();
+    let raw = from_raw(data, wendax_image::Addr(0x0200)).ok();
     let elf = from_elf(data).ok();
     let none = MemoryFiles::default();
     if let Some(elf) = &elf {

@@ -10,6 +10,7 @@ use crate::journey::{
 use crate::lookers::{LineLooker, Places, Within, line_range};
 use crate::session::{Session, TRAIL};
 use std::collections::BTreeSet;
+use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Need, Run, Stop};
 
 /// A seek longer than this leaves a checkpoint [`NEAR`] steps before where it goes, so that going on
@@ -40,12 +41,12 @@ impl Session {
             Command::Seek(step) if step > self.end() => forward(Goal::Step(step)),
             Command::Seek(step) => seek(step, Why::Sought),
             Command::StepBack => seek(now.saturating_sub(1), Why::Stepped),
-            Command::OverBack if now > 0 => {
+            Command::OverBack if now > StepNo::FIRST => {
                 let seek = Seek::new(now - 1, Why::Stepped);
                 Some(Journey::OverBack { depth, home: self.home(), seek })
             }
             Command::OutBack if depth > 0 => self.search(Wanted::CallFrom(depth - 1), Why::Stepped),
-            Command::OutBack => seek(0, Why::Sought),
+            Command::OutBack => seek(StepNo::FIRST, Why::Sought),
             Command::GoBack => {
                 let set = self.breakpoints().clone();
                 self.search(Wanted::Addresses { set, input: true }, Why::Breakpoint)
@@ -69,13 +70,13 @@ impl Session {
     /// A search for a moment before now; `None` where there is none.
     fn search(&mut self, wanted: Wanted, why: Why) -> Option<Journey> {
         let now = self.now();
-        (now > 0).then(|| Journey::Search(Search::new(wanted, now, why, self.home())))
+        (now > StepNo::FIRST).then(|| Journey::Search(Search::new(wanted, now, why, self.home())))
     }
 
     /// Begins a journey, or goes on with one.
     pub(crate) fn set_out(&mut self, mut journey: Journey) {
         if let Journey::Forward(forward) = &mut journey {
-            let mut addresses: BTreeSet<u32> = self.breakpoints().clone();
+            let mut addresses: BTreeSet<Addr> = self.breakpoints().clone();
             if let Goal::Addresses(more) = &forward.goal {
                 addresses.extend(more);
             }
@@ -91,7 +92,7 @@ impl Session {
     fn is_at_rest(&self, journey: &Journey) -> bool {
         match journey {
             Journey::Forward(_) => matches!(self.state(), State::Finished(_)),
-            Journey::Seek(seek) => self.now() == 0 && seek.step == 0,
+            Journey::Seek(seek) => self.now() == StepNo::FIRST && seek.step == StepNo::FIRST,
             Journey::Search(_) | Journey::OverBack { .. } => false,
         }
     }
@@ -274,7 +275,7 @@ impl Session {
         let (now, why) = (self.now(), seek.why);
         let at_edge = if now == self.edge.step { self.edge.state.clone() } else { None };
         let why = if now > seek.step { Why::Oldest } else { why };
-        let plain = if now == 0 { State::Ready } else { State::Paused(why) };
+        let plain = if now == StepNo::FIRST { State::Ready } else { State::Paused(why) };
         self.arrive(at_edge.unwrap_or(plain));
         Progress::Arrived
     }
@@ -337,7 +338,7 @@ impl Session {
     }
 
     /// What the interval held; without anything, the next interval ends where this one began.
-    fn close_interval(&mut self, search: &mut Search) -> Option<u64> {
+    fn close_interval(&mut self, search: &mut Search) -> Option<StepNo> {
         let start = self.history.before(search.until.saturating_sub(1)).step();
         let oldest = self.history.oldest().step();
         match &mut search.wanted {

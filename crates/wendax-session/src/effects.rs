@@ -4,13 +4,14 @@
 //! beginning and its end; what was written and is the same as before is not among them.
 
 use std::ops::ControlFlow;
+use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write};
 
 /// A register that was written, also when it was written what it held.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct RegisterChange {
     /// Its index.
-    pub register: usize,
+    pub register: Reg,
     /// Before.
     pub old: u32,
     /// After.
@@ -23,7 +24,7 @@ pub struct RegisterChange {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct MemoryChange {
     /// First address.
-    pub address: u32,
+    pub address: Addr,
     /// Before.
     pub old: Vec<u8>,
     /// After.
@@ -44,9 +45,9 @@ impl MemoryChange {
     }
 
     /// An address is among those that were written.
-    pub fn covers(&self, address: u32) -> bool {
+    pub fn covers(&self, address: Addr) -> bool {
         let length = u32::try_from(self.new.len()).unwrap_or(u32::MAX);
-        address.checked_sub(self.address).is_some_and(|offset| offset < length)
+        self.address <= address && address < self.address + length
     }
 }
 
@@ -54,7 +55,7 @@ impl MemoryChange {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct DeviceChange {
     /// Its address.
-    pub address: u32,
+    pub address: Addr,
     /// Before.
     pub old: u32,
     /// After.
@@ -71,15 +72,15 @@ fn number(bytes: &[u8]) -> u32 {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Effects {
     /// Steps before it.
-    pub step: u64,
+    pub step: StepNo,
     /// How many steps it is.
     pub steps: u64,
     /// What the step was; of a stride its last one counts for nothing.
     pub kind: StepKind,
     /// Where it happened, or began.
-    pub pc: u32,
+    pub pc: Addr,
     /// Where it went.
-    pub next: u32,
+    pub next: Addr,
     /// Bytes of the instruction; 0 when there was none, or several.
     pub length: u32,
     /// Registers written.
@@ -116,13 +117,13 @@ impl Effects {
     }
 
     /// It wrote an address.
-    pub fn wrote(&self, address: u32) -> bool {
+    pub fn wrote(&self, address: Addr) -> bool {
         self.memory.iter().any(|change| change.covers(address))
     }
 
     /// What it did to a register.
-    pub fn register(&self, index: usize) -> Option<&RegisterChange> {
-        self.registers.iter().find(|change| change.register == index)
+    pub fn register(&self, register: Reg) -> Option<&RegisterChange> {
+        self.registers.iter().find(|change| change.register == register)
     }
 
     /// Effects of a step out of its report, without what was printed.
@@ -147,8 +148,8 @@ impl Effects {
         let bytes = |value: u32, length: u32| value.to_le_bytes()[..length.min(word_bytes) as usize].to_vec();
         for write in &report.writes {
             match *write {
-                Write::Register { index, old, new, was_known } => {
-                    effects.registers.push(RegisterChange { register: index, old, new, was_known });
+                Write::Register { register, old, new, was_known } => {
+                    effects.registers.push(RegisterChange { register, old, new, was_known });
                 }
                 Write::Memory { address, length, old, new, was_known } => effects.memory.push(MemoryChange {
                     address,
@@ -167,9 +168,10 @@ impl Effects {
     }
 
     /// What differs between a snapshot and now.
-    pub(crate) fn since(machine: &Machine, start: &Snapshot, pc: u32, output: &[u8]) -> Self {
+    pub(crate) fn since(machine: &Machine, start: &Snapshot, pc: Addr, output: &[u8]) -> Self {
         let (old_flags, old_cycles) = Machine::flags_and_cycles_in(start);
         let registers = (0..)
+            .map(Reg)
             .zip(Machine::registers_in(start))
             .map(|(register, (old, was_known))| RegisterChange {
                 register,

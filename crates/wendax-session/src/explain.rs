@@ -22,6 +22,7 @@ use instruction::{instruction_text, plain_text, written};
 use wendax_image::Image;
 use wendax_isa::Target;
 use wendax_isa::w16::{Insn, NO_BASE, Op, OperandKind, reason};
+use wendax_isa::{Addr, Reg};
 use wendax_machine::{
     AccessKind, CellState, Event, Fault, Frame, FrameKind, Machine, Need, Note, StepKind, Stop, Writer,
 };
@@ -155,22 +156,22 @@ impl<'a> Teller<'a> {
         written(self.session, pc, insn).unwrap_or_else(|| plain_text(self.session, pc, insn))
     }
 
-    fn label(&self, address: u32) -> Option<String> {
+    fn label(&self, address: Addr) -> Option<String> {
         self.image.label_at(address).map(|symbol| symbol.name.clone())
     }
 
     fn register(&self, code: u8) -> &'static str {
-        self.target.registers.get(usize::from(code)).map_or("?", |info| info.name)
+        self.target.register_name(Reg(code))
     }
 
-    fn place(&self, address: u32) -> String {
+    fn place(&self, address: Addr) -> String {
         place(self.image, self.target, address)
     }
 
     /// A value as people read it: in the base the source uses, decimal beside it, signed too where it is negative, and
     /// what it points to.
     fn value(&self, value: u32) -> String {
-        if let Some(name) = self.label(value).filter(|_| value >= self.target.map.vectors_end) {
+        if let Some(name) = self.label(Addr(value)).filter(|_| Addr(value) >= self.target.map.vectors_end) {
             return format!("{} ({name})", self.target.hex(value));
         }
         let signed = self.target.signed(value);
@@ -184,18 +185,19 @@ impl<'a> Teller<'a> {
     }
 
     /// The value of a register: of one that holds addresses as an address, the other form beside.
-    fn value_in(&self, register: u8, value: u32) -> String {
-        let named = self.label(value).is_some();
-        let is_address = self.meanings.register(usize::from(register)) == Meaning::Address;
-        if is_address && !named && value >= self.target.map.vectors_end {
-            format!("{} ({value})", self.target.hex_address(value))
+    fn value_in(&self, register: Reg, value: u32) -> String {
+        let address = Addr(value);
+        let named = self.label(address).is_some();
+        let is_address = self.meanings.register(register) == Meaning::Address;
+        if is_address && !named && address >= self.target.map.vectors_end {
+            format!("{} ({value})", self.target.hex_address(address))
         } else {
             self.value(value)
         }
     }
 
-    fn held(&self, register: u8) -> String {
-        self.value_in(register, self.machine.register(usize::from(register)))
+    fn held(&self, register: Reg) -> String {
+        self.value_in(register, self.machine.register(register))
     }
 
     // ---- the account
@@ -283,7 +285,7 @@ impl<'a> Teller<'a> {
             sentences.push(format!("trap {name}: its handler at {handler} takes over; nothing else of this happens"));
         }
         let back = if effects.length > 0 { effects.pc + effects.length } else { effects.pc };
-        let slot = effects.register(self.target.roles.stack).map_or(0, |change| change.new);
+        let slot = Addr(effects.register(self.target.roles.stack).map_or(0, |change| change.new));
         sentences.push(format!(
             "the flags and the way back, {}, go onto the stack at {}; interrupts are off until it returns",
             self.place(back),
@@ -296,7 +298,7 @@ impl<'a> Teller<'a> {
         let mut fork = self.session.fork();
         let size = self.target.word_bytes();
         for byte in 0..size {
-            fork.feed(&Event::SetByte(number * size + byte, 0));
+            fork.feed(&Event::SetByte(Addr(number * size + byte), 0));
         }
         match fork.step() {
             Stop::Fault(fault) => Some(fault),
@@ -309,27 +311,27 @@ impl<'a> Teller<'a> {
         let op = insn.op();
         let access = self.machine.access_of(insn);
         let d = self.register(insn.a);
-        let result = effects.register(usize::from(insn.a)).map_or(0, |change| change.new);
-        let value = self.value_in(insn.a, result);
+        let result = effects.register(Reg(insn.a)).map_or(0, |change| change.new);
+        let value = self.value_in(Reg(insn.a), result);
         match op {
             Op::Nop => vec!["does nothing".to_owned()],
             Op::Halt => vec!["stops the machine".to_owned()],
             Op::Brk => vec!["pauses here".to_owned()],
             Op::Ei => vec!["interrupts will be taken from now on".to_owned()],
             Op::Di => vec!["no interrupts will be taken from now on".to_owned()],
-            Op::Mov => vec![format!("{d} becomes {}{}", self.source(insn), self.same(insn.a, result))],
+            Op::Mov => vec![format!("{d} becomes {}{}", self.source(insn), self.same(Reg(insn.a), result))],
             Op::Cmp | Op::Tst => vec![self.comparison(insn)],
-            Op::Lea => vec![format!("{d} becomes the address {}", self.place(result))],
+            Op::Lea => vec![format!("{d} becomes the address {}", self.place(Addr(result)))],
             Op::Swap => vec![format!(
                 "{d} and {} exchange: {} and {}",
                 self.register(insn.b),
                 self.value(result),
-                self.held(insn.a)
+                self.held(Reg(insn.a))
             )],
             Op::Ldw | Op::Ldb | Op::Ldsb => {
-                let at = access.map_or(0, |access| access.address);
+                let at = access.map_or(Addr::FIRST, |access| access.address);
                 let what = if op == Op::Ldw { "word" } else { "byte" };
-                let (place, same) = (self.device_or_place(at), self.same(insn.a, result));
+                let (place, same) = (self.device_or_place(at), self.same(Reg(insn.a), result));
                 vec![format!("{d} takes the {what} at {place}: {value}{same}")]
             }
             Op::Stw | Op::Stb => self.stored(insn, effects, d),
@@ -343,16 +345,20 @@ impl<'a> Teller<'a> {
             Op::Ret | Op::Reti => vec![self.returning(effects)],
             Op::Jump(_) | Op::JmpReg => vec![self.jump(insn, effects)],
             Op::Djnz => {
-                vec![format!("{d} becomes {} − 1 = {result}", self.held(insn.a)), self.jump(insn, effects)]
+                vec![format!("{d} becomes {} − 1 = {result}", self.held(Reg(insn.a))), self.jump(insn, effects)]
             }
             Op::Sys => self.call(insn).into_iter().chain(self.call_result(insn, effects)).collect(),
             _ => {
-                vec![format!("{d} becomes {} = {value}{}", arithmetic::formula(self, insn), self.same(insn.a, result))]
+                vec![format!(
+                    "{d} becomes {} = {value}{}",
+                    arithmetic::formula(self, insn),
+                    self.same(Reg(insn.a), result)
+                )]
             }
         }
     }
 
-    fn device_or_place(&self, address: u32) -> String {
+    fn device_or_place(&self, address: Addr) -> String {
         match self.target.device(address) {
             Some(device) => format!("{} ({})", self.target.hex_address(address), device.name),
             None => self.place(address),
@@ -364,22 +370,21 @@ impl<'a> Teller<'a> {
         if insn.b == NO_BASE || insn.row().operands.len() < 2 {
             return self.value(insn.value.into());
         }
-        format!("{} = {}", self.register(insn.b), self.held(insn.b))
+        format!("{} = {}", self.register(insn.b), self.held(Reg(insn.b)))
     }
 
     fn source_value(&self, insn: Insn) -> u32 {
-        if insn.b == NO_BASE { insn.value.into() } else { self.machine.register(usize::from(insn.b)) }
+        if insn.b == NO_BASE { insn.value.into() } else { self.machine.register(Reg(insn.b)) }
     }
 
-    fn same(&self, register: u8, result: u32) -> &'static str {
-        let index = usize::from(register);
-        let same = self.machine.register(index) == result && self.machine.register_known(index);
+    fn same(&self, register: Reg, result: u32) -> &'static str {
+        let same = self.machine.register(register) == result && self.machine.register_known(register);
         if same { " (as it is already)" } else { "" }
     }
 
     fn comparison(&self, insn: Insn) -> String {
-        let (d, s) = (self.machine.register(usize::from(insn.a)), self.source_value(insn));
-        let (name, held, source) = (self.register(insn.a), self.held(insn.a), self.source(insn));
+        let (d, s) = (self.machine.register(Reg(insn.a)), self.source_value(insn));
+        let (name, held, source) = (self.register(insn.a), self.held(Reg(insn.a)), self.source(insn));
         if insn.op() == Op::Tst {
             let word = if d & s == 0 { "no bit in common" } else { "bits in common" };
             return format!("tests {name} = {held} with {source}: {word}");
@@ -401,7 +406,7 @@ impl<'a> Teller<'a> {
         let devices = effects.devices.iter().map(|change| {
             let place = self.device_or_place(change.address);
             let (old, new) = (self.value(change.old), self.value(change.new));
-            let given = self.machine.register(usize::from(insn.a));
+            let given = self.machine.register(Reg(insn.a));
             let read = if given == change.new { String::new() } else { format!("; {} is stored", self.value(given)) };
             if change.old == change.new {
                 format!("the device register {place} stays {new}{read}")
@@ -430,23 +435,23 @@ impl<'a> Teller<'a> {
     fn pushed(&self, insn: Insn, effects: &Effects) -> Vec<String> {
         let what = if insn.op() == Op::PushFl {
             "the flags".to_owned()
-        } else if self.machine.register_known(usize::from(insn.a)) {
-            format!("{} = {}", self.register(insn.a), self.held(insn.a))
+        } else if self.machine.register_known(Reg(insn.a)) {
+            format!("{} = {}", self.register(insn.a), self.held(Reg(insn.a)))
         } else {
             format!("{}, which is not set and reads 0,", self.register(insn.a))
         };
-        let at = effects.register(self.target.roles.stack).map_or(0, |change| change.new);
+        let at = Addr(effects.register(self.target.roles.stack).map_or(0, |change| change.new));
         vec![format!("puts {what} onto the stack at {}", self.target.hex_address(at))]
     }
 
     fn access_place(&self, insn: Insn) -> String {
-        let address = self.machine.access_of(insn).map_or(0, |access| access.address);
+        let address = self.machine.access_of(insn).map_or(Addr::FIRST, |access| access.address);
         self.target.hex_address(address)
     }
 
     fn returning(&self, effects: &Effects) -> String {
         let line = line_words(self.session, effects.next).map_or(String::new(), |line| format!(", {line}"));
-        let sp = self.machine.register(self.target.roles.stack);
+        let sp = self.machine.stack_pointer();
         let left = self.machine.frames().last().filter(|frame| frame.slot == sp).map_or(String::new(), |frame| {
             let routine = self.label(frame.target).unwrap_or_else(|| "the routine".to_owned());
             format!(": {routine} is left ({} at {})", entered(frame), self.target.hex_address(frame.site))
@@ -455,7 +460,7 @@ impl<'a> Teller<'a> {
     }
 
     fn reason(&self, insn: Insn) -> Option<(bool, String)> {
-        let register = u16::try_from(self.machine.register(usize::from(insn.a))).unwrap_or(0);
+        let register = u16::try_from(self.machine.register(Reg(insn.a))).unwrap_or(0);
         let flags = u16::try_from(self.machine.flags()).unwrap_or(0);
         reason(insn.op(), flags, register)
     }
@@ -548,11 +553,11 @@ impl<'a> Teller<'a> {
         };
         let mut text = format!("{}: {}", call.name, call.meaning);
         for (register, what) in call.takes {
-            let value = self.machine.register(usize::from(*register));
+            let value = self.machine.register(*register);
             let shown = match *what {
-                "address" | "path" => self.quoted(value),
+                "address" | "path" => self.quoted(Addr(value)),
                 "character" => format!("{:?}", char::from(value.to_le_bytes()[0])),
-                "status" => self.status(usize::from(*register), value),
+                "status" => self.status(*register, value),
                 _ if call.name == "put_int" => self.target.signed(value).to_string(),
                 _ => self.value(value),
             };
@@ -562,7 +567,7 @@ impl<'a> Teller<'a> {
     }
 
     /// A status with who left it there, since a leftover is often given for one.
-    fn status(&self, register: usize, value: u32) -> String {
+    fn status(&self, register: Reg, value: u32) -> String {
         let by = match last_write(self.session, Thing::Register(register), self.session.now()) {
             Some(LastWriter::Step(effects)) => {
                 let text = instruction_text(self.session, effects.pc);
@@ -577,11 +582,11 @@ impl<'a> Teller<'a> {
     }
 
     /// The text at an address, as far as it is short.
-    fn quoted(&self, address: u32) -> String {
+    fn quoted(&self, address: Addr) -> String {
         const MOST: u32 = 40;
         let mask = self.target.address_mask();
         let bytes: Vec<u8> = (0..MOST)
-            .map(|offset| self.machine.byte(address.wrapping_add(offset) & mask))
+            .map(|offset| self.machine.byte(Addr(address.0.wrapping_add(offset) & mask)))
             .take_while(|&b| b != 0)
             .collect();
         let more = if bytes.len() == MOST as usize { "…" } else { "" };
@@ -590,7 +595,7 @@ impl<'a> Teller<'a> {
 
     fn call_result(&self, insn: Insn, effects: &Effects) -> Option<String> {
         let result = self.target.roles.results[0];
-        let name = self.target.registers[result].name;
+        let name = self.target.register_name(result);
         let change = effects.register(result);
         if call_failed(self.target, effects) {
             let code = change.map_or_else(|| self.machine.register(result), |change| change.new);
@@ -612,19 +617,21 @@ impl<'a> Teller<'a> {
             return self.wrong_return(insn.op());
         }
         let operands = insn.row().operands.iter().filter(|kind| **kind == OperandKind::Register).count();
-        if operands == 2 && insn.b != NO_BASE && !self.machine.register_known(usize::from(insn.b)) {
+        if operands == 2 && insn.b != NO_BASE && !self.machine.register_known(Reg(insn.b)) {
             return Some(format!("{} was never given a value", self.register(insn.b)));
         }
         let access = self.machine.access_of(insn)?;
         let unwritten = access.kind == AccessKind::Read
-            && (access.address..access.address + access.bytes)
+            && access
+                .address
+                .up_to(access.address + access.bytes)
                 .any(|at| self.machine.cell(at) == CellState::NeverWritten);
         unwritten.then(|| format!("nothing was ever written at {}", self.place(access.address)))
     }
 
     /// A return that will not take the way back of the routine it leaves.
     fn wrong_return(&self, op: Op) -> Option<String> {
-        let sp = self.machine.register(self.target.roles.stack);
+        let sp = self.machine.stack_pointer();
         let Some(frame) = self.machine.frames().last() else {
             return Some(match self.on_the_stack(sp) {
                 Some(what) => format!("no routine was called; the stack holds {what}"),
@@ -638,7 +645,7 @@ impl<'a> Teller<'a> {
                 None => "what lies on the stack is no way back".to_owned(),
             });
         }
-        let word = self.machine.word(sp);
+        let word = Addr(self.machine.word(sp));
         if word != frame.back {
             let (was, is) = (self.target.hex_address(frame.back), self.target.hex_address(word));
             let by = match last_write(self.session, Thing::Memory(sp), self.session.now()) {
@@ -656,12 +663,9 @@ impl<'a> Teller<'a> {
     }
 
     /// What was pushed to a word of the stack, if that is known.
-    fn on_the_stack(&self, address: u32) -> Option<String> {
+    fn on_the_stack(&self, address: Addr) -> Option<String> {
         match self.machine.note(address) {
-            Note::Register(register) => {
-                let name = self.target.registers.get(register as usize)?.name;
-                Some(format!("{name} that was pushed"))
-            }
+            Note::Register(register) => Some(format!("{} that was pushed", self.target.register_name(register))),
             Note::Flags => Some("flags that were pushed".to_owned()),
             Note::Return | Note::Other => None,
         }

@@ -5,6 +5,7 @@
 
 use crate::{Command, Progress, Session, State, change_words, explain, read_stack, state_words};
 use std::collections::BTreeMap;
+use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine, Settings};
 
 /// Commands at the front of the data.
@@ -17,7 +18,7 @@ pub fn walks(data: &[u8]) {
     let (commands, code) = data.split_at(data.len().min(COMMANDS));
     let Ok(image) = wendax_image::from_raw(code, wendax_isa::target().map.code_start) else { return };
     let mut session = Session::new(image, Settings { seed: 1, ..Settings::default() }).with_budget(1 << 20);
-    let mut states: BTreeMap<u64, Machine> = BTreeMap::new();
+    let mut states: BTreeMap<StepNo, Machine> = BTreeMap::new();
     for pair in commands.chunks(2) {
         let (kind, value) = (pair[0], u32::from(pair.get(1).copied().unwrap_or(0)));
         let now = session.now();
@@ -30,21 +31,21 @@ pub fn walks(data: &[u8]) {
             6 => go(&mut session, Command::OutBack),
             7 => go(&mut session, Command::Line),
             8 => go(&mut session, Command::LineBack),
-            9 => go(&mut session, Command::Seek(u64::from(value) * 9)),
-            10 => go(&mut session, Command::BackTo(vec![0x0200 + 2 * value])),
+            9 => go(&mut session, Command::Seek(StepNo(u64::from(value) * 9))),
+            10 => go(&mut session, Command::BackTo(vec![Addr(0x0200 + 2 * value)])),
             11 => go(&mut session, Command::GoBack),
             12 => {
-                session.set_breakpoints([0x0200 + 2 * value]);
+                session.set_breakpoints([Addr(0x0200 + 2 * value)]);
                 go(&mut session, Command::Go);
             }
             13 => {
-                if session.edit(Event::SetRegister(value % 14, value.wrapping_mul(0x0101))).is_some() {
+                if session.edit(Event::SetRegister(Reg(pair[1] % 14), value.wrapping_mul(0x0101))).is_some() {
                     states.retain(|step, _| *step < now);
                 }
             }
             14 => {
                 let address = if value % 2 == 0 { value % 32 } else { 0x0200 + value };
-                if session.edit(Event::SetByte(address, value)).is_some() {
+                if session.edit(Event::SetByte(Addr(address), value)).is_some() {
                     states.retain(|step, _| *step < now);
                 }
             }
@@ -77,7 +78,7 @@ fn go(session: &mut Session, command: Command) {
 fn settle(session: &mut Session) {
     for _ in 0..10_000 {
         match session.work(500) {
-            Progress::Working if session.now() > FURTHEST && session.now() == session.end() => session.pause(),
+            Progress::Working if session.now() > StepNo(FURTHEST) && session.now() == session.end() => session.pause(),
             Progress::Working => {}
             Progress::Asks(_) => session.answer(Event::Clock(3)),
             Progress::Arrived => return,

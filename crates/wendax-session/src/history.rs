@@ -6,6 +6,7 @@
 //! budget of bytes: over it they are thinned further, and at last the oldest are forgotten, and with them the way back
 //! to what lies before.
 
+use wendax_isa::StepNo;
 use wendax_machine::Snapshot;
 
 /// What is done between checkpoints, in steps and work worth as much; at full speed a few milliseconds of running.
@@ -29,7 +30,7 @@ pub(crate) struct Checkpoint {
 }
 
 impl Checkpoint {
-    pub(crate) fn step(&self) -> u64 {
+    pub(crate) fn step(&self) -> StepNo {
         self.snapshot.step()
     }
 }
@@ -49,18 +50,18 @@ impl History {
         Self { checkpoints: vec![start], thin_at: 128, bytes: 0 }
     }
 
-    fn index_before(&self, step: u64) -> usize {
+    fn index_before(&self, step: StepNo) -> usize {
         self.checkpoints.partition_point(|checkpoint| checkpoint.step() <= step).saturating_sub(1)
     }
 
     /// The newest checkpoint at or before `step`, or the first.
-    pub(crate) fn before(&self, step: u64) -> &Checkpoint {
+    pub(crate) fn before(&self, step: StepNo) -> &Checkpoint {
         // There always is a first.
         &self.checkpoints[self.index_before(step)]
     }
 
     /// The one after that, if there is one.
-    pub(crate) fn after(&self, step: u64) -> Option<&Checkpoint> {
+    pub(crate) fn after(&self, step: StepNo) -> Option<&Checkpoint> {
         self.checkpoints.get(self.index_before(step) + 1)
     }
 
@@ -140,7 +141,7 @@ impl History {
     }
 
     /// Forgets what lies behind `step`.
-    pub(crate) fn drop_after(&mut self, step: u64) {
+    pub(crate) fn drop_after(&mut self, step: StepNo) {
         // The first stays: nobody is before it.
         let first = self.checkpoints[0].step();
         self.checkpoints.retain(|checkpoint| checkpoint.step() <= step.max(first));
@@ -154,12 +155,12 @@ mod tests {
     use wendax_machine::{Event, Machine, Run, Settings};
 
     fn machine() -> Machine {
-        let image = wendax_image::from_raw(&[0x01, 0x00, 0xFE, 0x80], 0x0200).expect("two words fit");
+        let image = wendax_image::from_raw(&[0x01, 0x00, 0xFE, 0x80], wendax_isa::Addr(0x0200)).expect("two words fit");
         Machine::new(&image, Settings::default())
     }
 
     fn checkpoint(machine: &mut Machine) -> Checkpoint {
-        Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: machine.steps() }
+        Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: machine.steps().0 }
     }
 
     #[test]
@@ -167,12 +168,12 @@ mod tests {
         let mut machine = machine();
         let mut history = History::new(checkpoint(&mut machine));
         for step in 1..40_000u64 {
-            machine.run(Run::until(step * INTERVAL));
+            machine.run(Run::until(StepNo(step * INTERVAL)));
             history.push(checkpoint(&mut machine));
         }
-        let steps: Vec<u64> = history.checkpoints.iter().map(Checkpoint::step).collect();
+        let steps: Vec<StepNo> = history.checkpoints.iter().map(Checkpoint::step).collect();
         let newest = history.newest().step();
-        assert_eq!(steps[0], 0);
+        assert_eq!(steps[0], StepNo(0));
         assert!(steps.len() < 4000, "{} are kept", steps.len());
         for pair in steps.windows(2) {
             let age = newest - pair[0];
@@ -193,9 +194,12 @@ mod tests {
         let mut history = History::new(checkpoint(&mut machine));
         for step in 1..600u64 {
             for page in 1..40 {
-                machine.feed(&Event::SetByte(0xEE00 + page * 0x40, u32::try_from(step % 256).expect("a byte")));
+                machine.feed(&Event::SetByte(
+                    wendax_isa::Addr(0xEE00 + page * 0x40),
+                    u32::try_from(step % 256).expect("a byte"),
+                ));
             }
-            machine.run(Run::until(step * INTERVAL));
+            machine.run(Run::until(StepNo(step * INTERVAL)));
             history.push(checkpoint(&mut machine));
         }
         let (bytes, newest) = (history.bytes(), history.newest().step());

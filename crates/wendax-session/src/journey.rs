@@ -3,6 +3,7 @@
 //! Data only; `commands` and `session` work with it.
 
 use std::collections::BTreeSet;
+use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Awaited, Fault, Need, Snapshot};
 
 /// What the program is doing.
@@ -85,11 +86,11 @@ pub enum Command {
     /// Back to the last stop.
     GoBack,
     /// On until one of these addresses is next, or to a stop before.
-    To(Vec<u32>),
+    To(Vec<Addr>),
     /// Back to when one of these addresses was last next.
-    BackTo(Vec<u32>),
+    BackTo(Vec<Addr>),
     /// To a step, wherever it lies.
-    Seek(u64),
+    Seek(StepNo),
 }
 
 /// How far the work on a command is.
@@ -133,29 +134,29 @@ pub(crate) enum Journey {
 pub(crate) struct Forward {
     pub(crate) goal: Goal,
     /// The step it began at.
-    pub(crate) begun: u64,
+    pub(crate) begun: StepNo,
     /// The state there, and its place, to tell what the whole way changed.
-    pub(crate) start: Option<(Snapshot, u32)>,
+    pub(crate) start: Option<(Snapshot, Addr)>,
     /// The way back of a routine that was to be stepped over was taken off the stack: its code, which is still being
     /// run, lies in this range.
-    pub(crate) inside: Option<(u32, u32)>,
+    pub(crate) inside: Option<(Addr, Addr)>,
 }
 
 #[derive(Debug, Clone)]
 pub(crate) enum Goal {
-    Step(u64),
+    Step(StepNo),
     /// One step, and on while there are more frames than this.
     Over(usize),
     /// On while there are more frames than this.
     Out(usize),
     /// One step, and on while the next instruction belongs to this range of addresses or there are more frames.
     Leave {
-        from: u32,
-        to: u32,
+        from: Addr,
+        to: Addr,
         depth: usize,
     },
     Stop,
-    Addresses(Vec<u32>),
+    Addresses(Vec<Addr>),
 }
 
 impl Goal {
@@ -171,14 +172,14 @@ impl Goal {
 /// To a step that was taken before.
 #[derive(Debug, Clone)]
 pub(crate) struct Seek {
-    pub(crate) step: u64,
+    pub(crate) step: StepNo,
     pub(crate) why: Why,
     /// The nearest checkpoint has been gone to.
     pub(crate) begun: bool,
 }
 
 impl Seek {
-    pub(crate) fn new(step: u64, why: Why) -> Self {
+    pub(crate) fn new(step: StepNo, why: Why) -> Self {
         Self { step, why, begun: false }
     }
 }
@@ -198,16 +199,16 @@ pub(crate) struct Search {
     pub(crate) wanted: Wanted,
     pub(crate) home: Home,
     /// The interval being replayed ends here.
-    pub(crate) until: u64,
+    pub(crate) until: StepNo,
     /// The last moment found in it.
-    pub(crate) found: Option<u64>,
+    pub(crate) found: Option<StepNo>,
     pub(crate) why: Why,
     pub(crate) begun: bool,
 }
 
 impl Search {
     /// For moments before step `before`.
-    pub(crate) fn new(wanted: Wanted, before: u64, why: Why, home: Home) -> Self {
+    pub(crate) fn new(wanted: Wanted, before: StepNo, why: Why, home: Home) -> Self {
         Self { wanted, home, until: before, found: None, why, begun: false }
     }
 }
@@ -215,7 +216,7 @@ impl Search {
 #[derive(Debug, Clone)]
 pub(crate) enum Wanted {
     /// One of these addresses is next; or something was typed, when `input`.
-    Addresses { set: BTreeSet<u32>, input: bool },
+    Addresses { set: BTreeSet<Addr>, input: bool },
     /// A routine is about to be entered from at most so many frames.
     CallFrom(usize),
     /// The line before began, by the states with at most so many frames.
@@ -234,7 +235,7 @@ pub(crate) struct LineSearch {
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct LineRun {
     /// Its addresses.
-    pub(crate) range: (u32, u32),
+    pub(crate) range: (Addr, Addr),
     /// The first of them.
-    pub(crate) first: u64,
+    pub(crate) first: StepNo,
 }

@@ -4,12 +4,13 @@
 //! looked at; what was typed at a step, and answers to what the program asked there, are still to come then. So among
 //! the entries of one step changes by hand stand first.
 
+use wendax_isa::StepNo;
 use wendax_machine::Event;
 
 /// An event and the step before which it happened.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Entry {
-    pub(crate) step: u64,
+    pub(crate) step: StepNo,
     pub(crate) event: Event,
     /// How much had been printed by then.
     pub(crate) printed: u64,
@@ -77,7 +78,7 @@ impl Log {
     }
 
     /// The index of the first entry at or behind a step.
-    pub(crate) fn index_at(&self, step: u64) -> usize {
+    pub(crate) fn index_at(&self, step: StepNo) -> usize {
         self.base + self.entries.partition_point(|entry| entry.step < step)
     }
 

@@ -5,10 +5,11 @@ use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 use std::sync::Arc;
 use wendax_image::Image;
+use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Observer, Report};
 
 /// The addresses that belong to the same line of the source as one of them, as far as they follow each other.
-pub(crate) fn line_range(image: &Image, address: u32) -> (u32, u32) {
+pub(crate) fn line_range(image: &Image, address: Addr) -> (Addr, Addr) {
     let lines = &image.lines;
     let after = lines.partition_point(|line| line.address <= address);
     let Some(at) = after.checked_sub(1).filter(|&at| address < lines[at].address + lines[at].length) else {
@@ -22,8 +23,8 @@ pub(crate) fn line_range(image: &Image, address: u32) -> (u32, u32) {
 
 /// Goes on while the next instruction is in a range, and nothing is called.
 pub(crate) struct Within {
-    pub(crate) from: u32,
-    pub(crate) to: u32,
+    pub(crate) from: Addr,
+    pub(crate) to: Addr,
     pub(crate) depth: usize,
 }
 
@@ -38,9 +39,9 @@ impl Observer for Within {
 
 /// Notes the last moment before `until` at which one of some addresses was next.
 pub(crate) struct Places<'a> {
-    pub(crate) set: &'a BTreeSet<u32>,
-    pub(crate) until: u64,
-    pub(crate) found: Option<u64>,
+    pub(crate) set: &'a BTreeSet<Addr>,
+    pub(crate) until: StepNo,
+    pub(crate) found: Option<StepNo>,
 }
 
 impl Observer for Places<'_> {
@@ -59,18 +60,18 @@ impl Observer for Places<'_> {
 pub(crate) struct LineLooker {
     image: Arc<Image>,
     depth: usize,
-    until: u64,
+    until: StepNo,
     run: Option<LineRun>,
     /// There were states of another line before that run.
     others: bool,
 }
 
 impl LineLooker {
-    pub(crate) fn new(image: &Arc<Image>, depth: usize, until: u64) -> Self {
+    pub(crate) fn new(image: &Arc<Image>, depth: usize, until: StepNo) -> Self {
         Self { image: Arc::clone(image), depth, until, run: None, others: false }
     }
 
-    pub(crate) fn state(&mut self, step: u64, pc: u32, depth: usize) {
+    pub(crate) fn state(&mut self, step: StepNo, pc: Addr, depth: usize) {
         if step >= self.until || depth > self.depth {
             return;
         }
@@ -84,7 +85,7 @@ impl LineLooker {
     }
 
     /// Where the line began, if that is known now; what is known of it goes into `line`.
-    pub(crate) fn conclude(self, line: &mut LineSearch) -> Option<u64> {
+    pub(crate) fn conclude(self, line: &mut LineSearch) -> Option<StepNo> {
         let run = self.run?;
         match line.known {
             Some(known) if known.range != run.range => return Some(known.first),

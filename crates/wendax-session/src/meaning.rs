@@ -6,6 +6,7 @@
 //! does with it.
 
 use crate::session::Session;
+use wendax_isa::{Addr, Reg};
 use wendax_machine::Uses;
 
 /// Code looked at around the present place when no labels say where the routine is, in bytes.
@@ -25,7 +26,7 @@ pub enum Meaning {
 }
 
 /// Registers that are used with a character in the source, one bit each.
-fn written_as_characters(session: &Session, from: u32, to: u32) -> u32 {
+fn written_as_characters(session: &Session, from: Addr, to: Addr) -> u32 {
     let lines = &session.image().lines;
     let first = lines.partition_point(|line| line.address < from);
     let here = lines[first..].iter().take_while(|line| line.address < to);
@@ -53,25 +54,25 @@ impl Meanings {
         let (image, machine) = (session.image(), session.machine());
         let target = machine.target();
         let here = session.present_address();
-        let around = (here.saturating_sub(AROUND), here.saturating_add(AROUND).min(target.address_mask()));
+        let around = (here.saturating_sub(AROUND), here.saturating_add(AROUND).min(Addr(target.address_mask())));
         let (from, to) = image.routine_around(here).unwrap_or(around);
         let (from, to) = (from.max(here.saturating_sub(FURTHEST)), to.min(here.saturating_add(FURTHEST)));
-        let is_label = |value: u32| value >= target.map.vectors_end && image.label_at(value).is_some();
+        let is_label = |value: Addr| value >= target.map.vectors_end && image.label_at(value).is_some();
         let mut uses = machine.register_uses(target.align(from), to, &is_label);
         uses.characters |= written_as_characters(session, from, to) & !uses.addresses;
-        let frame = target.roles.frame.map_or(0, |frame| 1 << frame);
+        let frame = target.roles.frame.map_or(0, Reg::bit);
         let mut lately = (0, 0);
         for effects in session.trail().rev() {
-            let written = effects.registers.iter().fold(0, |all, change| all | 1 << change.register) & !lately.0;
+            let written = effects.registers.iter().fold(0, |all, change| all | change.register.bit()) & !lately.0;
             let labels = machine.register_uses(effects.pc, effects.pc + effects.length, &is_label).labels;
             lately = (lately.0 | written, lately.1 | labels & written);
         }
-        Self { uses, always_addresses: frame | 1 << target.roles.stack, lately }
+        Self { uses, always_addresses: frame | target.roles.stack.bit(), lately }
     }
 
     /// What a register holds.
-    pub fn register(&self, index: usize) -> Meaning {
-        let bit = 1u32.checked_shl(u32::try_from(index).unwrap_or(u32::MAX)).unwrap_or(0);
+    pub fn register(&self, register: Reg) -> Meaning {
+        let bit = register.bit();
         match () {
             () if (self.uses.addresses | self.always_addresses) & bit != 0 => Meaning::Address,
             () if self.lately.0 & bit == 0 && self.uses.labels & bit != 0 => Meaning::Address,

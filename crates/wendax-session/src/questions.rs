@@ -6,6 +6,7 @@
 
 use crate::effects::{Effects, Last};
 use crate::session::{ByHand, Session};
+use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Report, Run, Write};
 
 /// Questions asked by themselves look at so many steps at the most, some hundredths of a second.
@@ -15,9 +16,9 @@ const MOST_STEPS: u64 = 3_000_000;
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Thing {
     /// A register, by its index.
-    Register(usize),
+    Register(Reg),
     /// The byte or word at an address.
-    Memory(u32),
+    Memory(Addr),
 }
 
 /// Who wrote something last.
@@ -32,9 +33,9 @@ pub enum LastWriter {
 impl Thing {
     fn is_written_by(self, report: &Report) -> bool {
         report.writes.iter().any(|write| match (self, *write) {
-            (Self::Register(wanted), Write::Register { index, .. }) => wanted == index,
+            (Self::Register(wanted), Write::Register { register, .. }) => wanted == register,
             (Self::Memory(at), Write::Memory { address, length, .. } | Write::Buffer { address, length, .. }) => {
-                at.checked_sub(address).is_some_and(|offset| offset < length)
+                address <= at && at < address + length
             }
             _ => false,
         })
@@ -42,7 +43,7 @@ impl Thing {
 
     fn is_set_by(self, event: &Event) -> bool {
         match (self, event) {
-            (Self::Register(wanted), Event::SetRegister(index, _)) => wanted == *index as usize,
+            (Self::Register(wanted), Event::SetRegister(register, _)) => wanted == *register,
             (Self::Memory(at), Event::SetByte(address, _)) => at == *address || at + 1 == *address,
             _ => false,
         }
@@ -51,9 +52,9 @@ impl Thing {
 
 /// Who wrote something last before a step; `None` when nobody did, or it was so long ago that it would take a while to
 /// find out.
-pub fn last_write(session: &Session, thing: Thing, before: u64) -> Option<LastWriter> {
+pub fn last_write(session: &Session, thing: Thing, before: StepNo) -> Option<LastWriter> {
     let step = last_step_that_wrote(session, thing, before);
-    let since = step.as_ref().map_or(0, |effects| effects.step + 1);
+    let since = step.as_ref().map_or(StepNo::FIRST, |effects| effects.step + 1);
     let by_hand = session.edits().into_iter().rev().find(|edit| edit.step <= before && thing.is_set_by(&edit.event));
     match by_hand {
         Some(edit) if edit.step >= since => Some(LastWriter::ByHand(edit)),
@@ -61,7 +62,7 @@ pub fn last_write(session: &Session, thing: Thing, before: u64) -> Option<LastWr
     }
 }
 
-fn last_step_that_wrote(session: &Session, thing: Thing, before: u64) -> Option<Effects> {
+fn last_step_that_wrote(session: &Session, thing: Thing, before: StepNo) -> Option<Effects> {
     let mut until = before;
     let mut looked_at = 0;
     while until > session.oldest() && looked_at < MOST_STEPS {
@@ -84,7 +85,7 @@ fn last_step_that_wrote(session: &Session, thing: Thing, before: u64) -> Option<
     None
 }
 
-fn last_in_interval(session: &Session, thing: Thing, from: u64, until: u64) -> Option<Effects> {
+fn last_in_interval(session: &Session, thing: Thing, from: StepNo, until: StepNo) -> Option<Effects> {
     let (mut machine, mut fed) = session.machine_at(from);
     let word_bytes = machine.target().word_bytes();
     let mut last = Last { fits: |report: &Report| thing.is_written_by(report), found: None, word_bytes };

@@ -11,6 +11,7 @@ use crate::session::{ByHand, Session};
 use crate::visits::Visits;
 use std::collections::{BTreeMap, VecDeque};
 use wendax_image::Image;
+use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Event, Need, Run, Settings, Stop};
 use wendax_source::Sources;
 
@@ -33,13 +34,13 @@ pub struct Version {
     /// What its run is given.
     pub settings: Settings,
     /// Where instructions of the old version are now.
-    pub moved: BTreeMap<u32, u32>,
+    pub moved: BTreeMap<Addr, Addr>,
 }
 
 /// Something that happens when a place is reached for the n-th time.
 #[derive(Debug, Clone)]
 struct Appointment {
-    address: u32,
+    address: Addr,
     /// Visits still to come.
     left: u64,
     /// The change to be made there; without one it is where the walk is to stop.
@@ -64,14 +65,14 @@ enum Stage {
 struct Counting {
     /// A copy of the old walk, on its way from the start to where it was.
     past: Session,
-    until: u64,
+    until: StepNo,
     /// Its place there; of a program that has ended the last one.
-    place: u32,
+    place: Addr,
     edits: VecDeque<ByHand>,
     visits: Visits,
     found: Vec<Appointment>,
     version: Version,
-    typed: VecDeque<(u64, Event)>,
+    typed: VecDeque<(StepNo, Event)>,
     answers: VecDeque<Event>,
 }
 
@@ -79,7 +80,7 @@ struct Counting {
 struct Running {
     session: Session,
     /// Input, with the step it was typed at.
-    typed: VecDeque<(u64, Event)>,
+    typed: VecDeque<(StepNo, Event)>,
     /// Answers to what the program asked.
     answers: VecDeque<Event>,
     appointments: Vec<Appointment>,
@@ -90,7 +91,7 @@ impl Replay {
     /// Brings a new version of a program to where `past` is, given what that was given. `None` when the beginning of
     /// the past is no longer kept.
     pub fn new(past: &Session, version: Version) -> Option<Self> {
-        if past.oldest() > 0 {
+        if past.oldest() > StepNo::FIRST {
             return None;
         }
         let mut typed = VecDeque::new();
@@ -106,7 +107,7 @@ impl Replay {
         let edits = past.edits().into_iter().filter(|edit| edit.step <= until).collect();
         let mut copy = past.clone();
         copy.pause();
-        copy.restore_before(0);
+        copy.restore_before(StepNo::FIRST);
         let mut visits = Visits::default();
         visits.count(copy.machine().pc());
         let found = Vec::new();
@@ -201,17 +202,17 @@ impl Counting {
 }
 
 /// Where a byte of data is in another version: behind the same label, if that is still there.
-fn moved_by_label(old: &Image, new: &Image, address: u32) -> u32 {
+fn moved_by_label(old: &Image, new: &Image, address: Addr) -> Addr {
     let place = old.nearest_label(address).and_then(|(symbol, offset)| {
         let there = new.symbol(&symbol.name)?;
-        u32::try_from(there.value).ok()?.checked_add(offset)
+        there.address().map(|there| there.saturating_add(offset))
     });
     place.unwrap_or(address)
 }
 
 impl Running {
     /// An address is next: keeps the appointments made for that.
-    fn visit(&mut self, address: u32) {
+    fn visit(&mut self, address: Addr) {
         let mut due = Vec::new();
         self.appointments.retain_mut(|one| {
             if one.address == address && !(self.arrived && one.event.is_none()) {
@@ -241,7 +242,7 @@ impl Running {
             }
             self.type_due();
             let now = self.session.now();
-            let until = self.typed.front().map_or(u64::MAX, |(step, _)| (*step).max(now + 1));
+            let until = self.typed.front().map_or(StepNo::LAST, |(step, _)| (*step).max(now + 1));
             let addresses = self.appointments.iter().map(|one| one.address);
             let mut visits = Visits::until_next(addresses);
             let effort = self.session.effort;

@@ -1,5 +1,7 @@
 //! The whole run as a strip: how deep calls went, and what happened where.
 
+use wendax_isa::StepNo;
+
 /// The strip never has more pieces; when it would, two become one.
 const PIECES: usize = 512;
 
@@ -20,7 +22,7 @@ pub enum MarkKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Mark {
     /// The step.
-    pub step: u64,
+    pub step: StepNo,
     /// What happened there.
     pub kind: MarkKind,
 }
@@ -41,14 +43,14 @@ impl Default for Ribbon {
 
 impl Ribbon {
     /// The step at which the piece that holds `step` ends.
-    pub(crate) fn piece_end(&self, step: u64) -> u64 {
-        (step / self.length + 1) * self.length
+    pub(crate) fn piece_end(&self, step: StepNo) -> StepNo {
+        StepNo((step.0 / self.length + 1) * self.length)
     }
 
     /// Up to `step` (from within the same piece) calls went `depth` deep.
-    pub(crate) fn note(&mut self, step: u64, depth: u32) {
+    pub(crate) fn note(&mut self, step: StepNo, depth: u32) {
         let Some(last) = step.checked_sub(1) else { return };
-        let index = usize::try_from(last / self.length).unwrap_or(usize::MAX);
+        let index = usize::try_from(last.0 / self.length).unwrap_or(usize::MAX);
         if index >= PIECES {
             self.halve();
             return self.note(step, depth);
@@ -65,14 +67,14 @@ impl Ribbon {
     }
 
     /// Forgets what lies behind `step`.
-    pub(crate) fn truncate(&mut self, step: u64) {
-        let pieces = usize::try_from(step.div_ceil(self.length)).unwrap_or(usize::MAX);
+    pub(crate) fn truncate(&mut self, step: StepNo) {
+        let pieces = usize::try_from(step.0.div_ceil(self.length)).unwrap_or(usize::MAX);
         self.deepest.truncate(pieces);
     }
 
     /// The depth in each of `width` equal parts of the first `end` steps.
-    pub fn columns(&self, end: u64, width: usize) -> Vec<u32> {
-        let width = width as u64;
+    pub fn columns(&self, end: StepNo, width: usize) -> Vec<u32> {
+        let (end, width) = (end.0, width as u64);
         (0..width)
             .map(|column| {
                 let from = column * end / width.max(1) / self.length;
@@ -94,16 +96,16 @@ mod tests {
     fn pieces_merge_and_keep_the_deepest() {
         let mut ribbon = Ribbon::default();
         for step in 1..=5000 {
-            ribbon.note(step, if step == 3000 { 9 } else { 1 });
+            ribbon.note(StepNo(step), if step == 3000 { 9 } else { 1 });
         }
         assert!(ribbon.deepest.len() <= PIECES);
-        let columns = ribbon.columns(5000, 50);
+        let columns = ribbon.columns(StepNo(5000), 50);
         assert_eq!(columns.iter().max(), Some(&9));
         let at = columns.iter().position(|&depth| depth == 9);
         assert!(matches!(at, Some(29 | 30)), "{at:?}");
-        ribbon.truncate(1000);
-        assert_eq!(ribbon.columns(1000, 10).iter().max(), Some(&1));
-        assert_eq!(ribbon.columns(0, 3), [1, 1, 1]);
-        assert!(ribbon.columns(10, 0).is_empty());
+        ribbon.truncate(StepNo(1000));
+        assert_eq!(ribbon.columns(StepNo(1000), 10).iter().max(), Some(&1));
+        assert_eq!(ribbon.columns(StepNo(0), 3), [1, 1, 1]);
+        assert!(ribbon.columns(StepNo(10), 0).is_empty());
     }
 }

@@ -16,6 +16,7 @@ use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeSet, VecDeque};
 use std::sync::Arc;
 use wendax_image::Image;
+use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Event, Machine, Observer, Run, Settings, Snapshot, Stop, Watch};
 use wendax_source::Sources;
 
@@ -27,7 +28,7 @@ const BUDGET: usize = 256 << 20;
 /// How far a branch goes, and what the program does there when that is more than being paused.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Edge {
-    pub(crate) step: u64,
+    pub(crate) step: StepNo,
     pub(crate) state: Option<State>,
 }
 
@@ -46,7 +47,7 @@ pub struct Dropped {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ByHand {
     /// The step it belongs to.
-    pub step: u64,
+    pub step: StepNo,
     /// What was done.
     pub event: Event,
     /// What was there; `None` when it had never been set.
@@ -68,14 +69,14 @@ pub struct Session {
     ribbon: Ribbon,
     /// Where the run stopped or failed, and where things were typed or changed, in order of step.
     marks: Vec<Mark>,
-    breakpoints: BTreeSet<u32>,
+    breakpoints: BTreeSet<Addr>,
     pub(crate) edge: Edge,
     pub(crate) doing: Doing,
     trail: VecDeque<Effects>,
     /// What the last command changed as a whole, when it took several steps.
     stride: Option<Effects>,
     /// Addresses of the loop the program repeats, when it does.
-    round: Vec<u32>,
+    round: Vec<Addr>,
     pub(crate) line_looker: Option<LineLooker>,
     budget: usize,
     watch: Watch,
@@ -100,7 +101,7 @@ impl Session {
             ribbon: Ribbon::default(),
             marks: Vec::new(),
             breakpoints: BTreeSet::new(),
-            edge: Edge { step: 0, state: None },
+            edge: Edge { step: StepNo::FIRST, state: None },
             doing: Doing::Rests(State::Ready),
             trail: VecDeque::new(),
             stride: None,
@@ -169,7 +170,7 @@ impl Session {
 
     /// Address of the next instruction; of the last one when the program has ended, or has come to where there is no
     /// code.
-    pub fn present_address(&self) -> u32 {
+    pub fn present_address(&self) -> Addr {
         let pc = self.machine.pc();
         match (self.state(), self.last_step()) {
             (State::Finished(_), Some(last)) => last.pc,
@@ -179,17 +180,17 @@ impl Session {
     }
 
     /// Steps taken up to the present moment.
-    pub fn now(&self) -> u64 {
+    pub fn now(&self) -> StepNo {
         self.machine.steps()
     }
 
     /// Steps taken on this branch altogether.
-    pub fn end(&self) -> u64 {
+    pub fn end(&self) -> StepNo {
         self.edge.step
     }
 
     /// The earliest step there is a way back to: 0 unless what was kept grew past its bound.
-    pub fn oldest(&self) -> u64 {
+    pub fn oldest(&self) -> StepNo {
         self.history.oldest().step()
     }
 
@@ -303,7 +304,7 @@ impl Session {
     }
 
     /// The addresses of a round of the loop the program repeats for ever, in order, each once.
-    pub fn round(&self) -> &[u32] {
+    pub fn round(&self) -> &[Addr] {
         match self.state() {
             State::Circling { .. } | State::Idle { .. } => &self.round,
             _ => &[],
@@ -311,7 +312,7 @@ impl Session {
     }
 
     /// Works the round out; it is asked for in every frame, and stays while the walk rests.
-    fn find_round(&self) -> Vec<u32> {
+    fn find_round(&self) -> Vec<Addr> {
         const MOST: u64 = 200_000;
         let (State::Circling { period } | State::Idle { period, .. }) = *self.state() else { return Vec::new() };
         let mut places = BTreeSet::from([self.machine.pc()]);
@@ -329,12 +330,12 @@ impl Session {
     // ---- breakpoints
 
     /// Addresses with a breakpoint.
-    pub fn breakpoints(&self) -> &BTreeSet<u32> {
+    pub fn breakpoints(&self) -> &BTreeSet<Addr> {
         &self.breakpoints
     }
 
     /// Stops at these addresses from the next command on.
-    pub fn set_breakpoints(&mut self, addresses: impl IntoIterator<Item = u32>) {
+    pub fn set_breakpoints(&mut self, addresses: impl IntoIterator<Item = Addr>) {
         self.breakpoints = addresses.into_iter().collect();
     }
 
@@ -402,9 +403,7 @@ impl Session {
     fn found(&self, event: &Event) -> Option<u32> {
         let machine = &self.machine;
         match *event {
-            Event::SetRegister(index, _) => {
-                machine.register_known(index as usize).then(|| machine.register(index as usize))
-            }
+            Event::SetRegister(register, _) => machine.register_known(register).then(|| machine.register(register)),
             Event::SetFlags(_) => Some(machine.flags()),
             Event::SetByte(address, _) => {
                 let known = machine.cell(address) == wendax_machine::CellState::Known;
@@ -566,16 +565,16 @@ impl Session {
     }
 
     /// Steps at which something was typed, in order.
-    pub(crate) fn typed_steps(&self) -> impl Iterator<Item = u64> {
+    pub(crate) fn typed_steps(&self) -> impl Iterator<Item = StepNo> {
         self.marks.iter().filter(|mark| mark.kind == MarkKind::Input).map(|mark| mark.step)
     }
 
-    pub(crate) fn was_typed_at(&self, step: u64) -> bool {
+    pub(crate) fn was_typed_at(&self, step: StepNo) -> bool {
         self.marks.binary_search(&Mark { step, kind: MarkKind::Input }).is_ok()
     }
 
     /// Events from outside, each with the step before which it happened.
-    pub(crate) fn events(&self) -> impl Iterator<Item = (u64, &Event)> {
+    pub(crate) fn events(&self) -> impl Iterator<Item = (StepNo, &Event)> {
         self.log.entries().iter().map(|entry| (entry.step, &entry.event))
     }
 
@@ -588,13 +587,13 @@ impl Session {
     }
 
     /// Goes to the newest checkpoint at or before `step`.
-    pub(crate) fn restore_before(&mut self, step: u64) {
+    pub(crate) fn restore_before(&mut self, step: StepNo) {
         let Checkpoint { snapshot, fed, effort } = self.history.before(step).clone();
         self.put_back(&snapshot, fed, effort);
     }
 
     /// Goes back before `step`, or stays when already there and no checkpoint is nearer.
-    pub(crate) fn rewind_before(&mut self, step: u64) {
+    pub(crate) fn rewind_before(&mut self, step: StepNo) {
         let now = self.now();
         // A step or two back: the effects of the steps before are to be told too.
         let near = self.history.before(step).step();
@@ -604,13 +603,13 @@ impl Session {
     }
 
     /// Repeats steps up to `until`, the next event of the log, or as much work.
-    pub(crate) fn replay_slice(&mut self, until: u64, work: u64) -> Stop {
+    pub(crate) fn replay_slice(&mut self, until: StepNo, work: u64) -> Stop {
         self.trail.clear();
         self.replay(until, work, Machine::run)
     }
 
     /// The same with an observer.
-    pub(crate) fn replay_observed(&mut self, until: u64, work: u64, observer: &mut impl Observer) -> Stop {
+    pub(crate) fn replay_observed(&mut self, until: StepNo, work: u64, observer: &mut impl Observer) -> Stop {
         self.trail.clear();
         self.replay(until, work, |machine, run| machine.run_observed(run, observer))
     }
@@ -629,7 +628,7 @@ impl Session {
         stop
     }
 
-    fn replay(&mut self, until: u64, work: u64, go: impl FnOnce(&mut Machine, Run) -> Stop) -> Stop {
+    fn replay(&mut self, until: StepNo, work: u64, go: impl FnOnce(&mut Machine, Run) -> Stop) -> Stop {
         self.feed_due();
         let (now, printed) = (self.now(), self.machine.printed());
         let until = until.min(self.event_step(self.fed)).min(now.saturating_add(work));
@@ -639,7 +638,7 @@ impl Session {
     }
 
     /// The machine ran on from a step, when so much had been printed: counts what was done and takes its output.
-    fn count(&mut self, from: u64, printed: u64) {
+    fn count(&mut self, from: StepNo, printed: u64) {
         self.effort += self.now() - from + self.machine.worked();
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
@@ -723,8 +722,8 @@ impl Session {
             self.trail.pop_back();
         }
         let current = self.trail.back().is_some_and(|last| last.step + 1 == now);
-        let enough = self.trail.len() as u64 >= now.min(TRAIL / 4);
-        if now == 0 || current && enough {
+        let enough = self.trail.len() as u64 >= now.0.min(TRAIL / 4);
+        if now == StepNo::FIRST || current && enough {
             return;
         }
         self.trail.clear();
@@ -739,7 +738,7 @@ impl Session {
     }
 
     /// A copy of the machine as it was at a step, and how much of the log it has been fed.
-    pub(crate) fn machine_at(&self, step: u64) -> (Machine, usize) {
+    pub(crate) fn machine_at(&self, step: StepNo) -> (Machine, usize) {
         let checkpoint = self.history.before(step);
         let mut machine = self.machine.clone();
         machine.set_breakpoints(&[]);
@@ -766,8 +765,8 @@ impl Session {
     }
 
     /// The step of the next event of the log behind an index.
-    pub(crate) fn event_step(&self, fed: usize) -> u64 {
-        self.log.get(fed).map_or(u64::MAX, |entry| entry.step)
+    pub(crate) fn event_step(&self, fed: usize) -> StepNo {
+        self.log.get(fed).map_or(StepNo::LAST, |entry| entry.step)
     }
 }
 
@@ -776,7 +775,7 @@ fn by_hand(entry: &Entry) -> ByHand {
 }
 
 /// Gathers the addresses steps go to.
-struct Addresses<'a>(&'a mut BTreeSet<u32>);
+struct Addresses<'a>(&'a mut BTreeSet<Addr>);
 
 impl Observer for Addresses<'_> {
     const WRITES: bool = false;

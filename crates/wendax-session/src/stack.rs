@@ -1,5 +1,6 @@
 //! The stack read word by word.
 
+use wendax_isa::{Addr, Reg};
 use wendax_machine::{CellState, Frame, FrameKind, Machine, Note};
 
 /// What a word of the stack is.
@@ -8,7 +9,7 @@ pub enum WordKind {
     /// The way back from a routine that is still active.
     Return(Frame),
     /// A register put by, by its index.
-    Saved(usize),
+    Saved(Reg),
     /// The flags put by.
     Flags,
     /// Anything else.
@@ -21,7 +22,7 @@ pub enum WordKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct StackWord {
     /// Its address.
-    pub address: u32,
+    pub address: Addr,
     /// Its value.
     pub value: u32,
     /// What it is.
@@ -35,19 +36,19 @@ pub struct StackWord {
 pub fn read_stack(machine: &Machine, most: usize) -> Vec<StackWord> {
     let target = machine.target();
     let step = target.word_bytes();
-    let top = machine.register(target.roles.stack);
+    let top = machine.stack_pointer();
     let regions = machine.regions();
     let Some(region) = regions.iter().find(|region| region.start <= top && top < region.end) else { return Vec::new() };
-    (top..region.end).step_by(step as usize).take(most).map(|address| word(machine, address)).collect()
+    top.up_to(region.end).step_by(step as usize).take(most).map(|address| word(machine, address)).collect()
 }
 
-fn word(machine: &Machine, address: u32) -> StackWord {
+fn word(machine: &Machine, address: Addr) -> StackWord {
     let frames = machine.frames();
     let frame = frames.iter().find(|frame| frame.slot == address);
     let kind = match (frame, machine.note(address)) {
         (Some(frame), Note::Return) => WordKind::Return(*frame),
         _ if machine.cell(address) == CellState::NeverWritten => WordKind::NeverWritten,
-        (_, Note::Register(register)) => WordKind::Saved(register as usize),
+        (_, Note::Register(register)) => WordKind::Saved(register),
         (_, Note::Flags) => WordKind::Flags,
         (_, Note::Return | Note::Other) => WordKind::Other,
     };

@@ -8,10 +8,11 @@ use crate::session::{ByHand, Dropped, Session};
 use std::fmt::Write as _;
 use wendax_image::Image;
 use wendax_isa::Target;
+use wendax_isa::{Addr, Reg};
 use wendax_machine::{Awaited, Event, StepKind};
 
 /// An address with its name: `0310 (total)`.
-pub fn place(image: &Image, target: &Target, address: u32) -> String {
+pub fn place(image: &Image, target: &Target, address: Addr) -> String {
     let hex = target.hex_address(address);
     match image.nearest_label(address) {
         Some((symbol, 0)) => format!("{hex} ({})", symbol.name),
@@ -22,7 +23,7 @@ pub fn place(image: &Image, target: &Target, address: u32) -> String {
 
 /// The line an address belongs to: `line 12`, or `totals.asm:12` when it is another file's than that of the present
 /// instruction.
-pub fn line_words(session: &Session, address: u32) -> Option<String> {
+pub fn line_words(session: &Session, address: Addr) -> Option<String> {
     let line = session.image().line_at(address)?;
     let here = session.image().line_at(session.present_address()).map(|line| line.span.file);
     let file = session.sources().get(line.span.file).map_or("", |file| file.name());
@@ -32,7 +33,7 @@ pub fn line_words(session: &Session, address: u32) -> Option<String> {
 }
 
 /// The lines some addresses belong to: `line 3`, `lines 3 to 7`, or the addresses where there are no lines.
-pub fn lines_words(session: &Session, addresses: &[u32]) -> String {
+pub fn lines_words(session: &Session, addresses: &[Addr]) -> String {
     let lines: Vec<u32> =
         addresses.iter().filter_map(|&at| session.image().line_at(at)).map(|line| line.line).collect();
     match (lines.iter().min(), lines.iter().max(), addresses) {
@@ -98,10 +99,9 @@ pub fn dropped_words(dropped: Dropped) -> String {
 pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
     let target = session.machine().target();
     let (name, new) = match change.event {
-        Event::SetRegister(index, value) => (
-            target.registers.get(index as usize).map_or("?", |info| info.name).to_owned(),
-            number(session, index, value),
-        ),
+        Event::SetRegister(register, value) => {
+            (target.register_name(register).to_owned(), register_value(session, register, value))
+        }
         Event::SetFlags(flags) => ("the flags".to_owned(), flag_letters(target, flags)),
         Event::SetByte(address, value) => (format!("[{}]", target.hex_address(address)), value.to_string()),
         Event::Levers(levers) => ("the levers".to_owned(), target.hex(levers)),
@@ -109,7 +109,7 @@ pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
     };
     let was = match (change.was, &change.event) {
         (None, _) => "not set".to_owned(),
-        (Some(was), Event::SetRegister(index, _)) => number(session, *index, was),
+        (Some(was), Event::SetRegister(register, _)) => register_value(session, *register, was),
         (Some(was), Event::SetFlags(_)) => flag_letters(target, was),
         (Some(was), Event::Levers(_)) => target.hex(was),
         (Some(was), _) => was.to_string(),
@@ -118,28 +118,28 @@ pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
     format!("{name} {verb} {was}, set by hand to {new}")
 }
 
-fn number(session: &Session, register: u32, value: u32) -> String {
-    register_value(session, register as usize, value)
-}
-
 fn flag_letters(target: &Target, flags: u32) -> String {
     let on: String = target.flags.iter().filter(|flag| flags & flag.bit != 0).map(|flag| flag.name).collect();
     if on.is_empty() { "all 0".to_owned() } else { on }
 }
 
 /// A register's value in a line of changes: an address for those that hold one, else a number.
-fn register_value(session: &Session, register: usize, value: u32) -> String {
+fn register_value(session: &Session, register: Reg, value: u32) -> String {
     let target = session.machine().target();
     let holds_address = register == target.roles.stack || Some(register) == target.roles.frame;
-    let is_label = session.image().label_at(value).is_some() && value >= target.map.vectors_end;
-    if holds_address || is_label { target.hex(value) } else { target.signed(value).to_string() }
+    if holds_address || is_label(session, value) { target.hex(value) } else { target.signed(value).to_string() }
+}
+
+/// A word is the address of a label, of one behind the vectors, where small numbers are no places any more.
+fn is_label(session: &Session, word: u32) -> bool {
+    let address = Addr(word);
+    address >= session.machine().target().map.vectors_end && session.image().label_at(address).is_some()
 }
 
 /// A word that is a label's address as that, anything else as a number.
 fn named_or_number(session: &Session, value: u32, is_word: bool) -> String {
     let target = session.machine().target();
-    let is_label = is_word && value >= target.map.vectors_end && session.image().label_at(value).is_some();
-    if is_label { target.hex(value) } else { value.to_string() }
+    if is_word && is_label(session, value) { target.hex(value) } else { value.to_string() }
 }
 
 /// What a step was when it was more than an instruction: `interrupt timer (8) → 0220 (tick)`.
@@ -161,7 +161,7 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         changes.extend(kind_words(session, effects));
     }
     for change in &effects.registers {
-        let name = target.registers.get(change.register).map_or("?", |info| info.name);
+        let name = target.register_name(change.register);
         let value = |value: u32| register_value(session, change.register, value);
         changes.push(match (change.was_known, change.old == change.new) {
             (false, _) => format!("{name} not set → {}", value(change.new)),
@@ -175,7 +175,7 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         let code = effects.register(target.roles.results[0]).map_or(0, |change| change.new);
         changes.push(format!("the call failed: {}", target.error(code)));
     }
-    let stack = session.machine().register(target.roles.stack);
+    let stack = session.machine().stack_pointer();
     for change in &effects.memory {
         let end = change.address + u32::try_from(change.new.len()).unwrap_or(0);
         if effects.steps > 1

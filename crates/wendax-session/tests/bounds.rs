@@ -1,5 +1,6 @@
 //! What a walk takes has a bound, and nothing is lost by that: output, input, time and memory.
 
+use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Settings};
 use wendax_session::{Command, Piece, Progress, Session, State, Why};
 
@@ -28,7 +29,7 @@ const PRINTS: &str = "start: mov r1, room\n mov r2, 60000\n mov r3, 'x'\n@fill: 
 #[test]
 fn output_leaves_whole_however_much_is_printed() {
     let mut session = session(&PRINTS.replace("60000", "3000"));
-    session.begin(Command::Seek(60_000));
+    session.begin(Command::Seek(StepNo(60_000)));
     let (mut seen, mut total) = (0, 0u64);
     while session.work(1_000_000) == Progress::Working {
         let fresh = session.printed_since(seen);
@@ -56,41 +57,41 @@ fn a_slice_ends_whatever_the_program_does_and_so_does_the_way_back() {
         }
         slices
     };
-    session.begin(Command::Seek(200_000));
+    session.begin(Command::Seek(StepNo(200_000)));
     assert!(measure(&mut session) > 10);
-    session.begin(Command::Seek(180_000));
+    session.begin(Command::Seek(StepNo(180_000)));
     measure(&mut session);
-    session.begin(Command::BackTo(vec![0x0200]));
+    session.begin(Command::BackTo(vec![Addr(0x0200)]));
     assert!(measure(&mut session) > 10);
-    assert_eq!(session.now(), 0);
+    assert_eq!(session.now(), StepNo(0));
 }
 
 #[test]
 fn much_input_and_many_answers_stay_under_the_budget_and_the_past_begins_later() {
     let budget = 2 << 20;
     let mut asking = session("start: sys clock_ms\n inc r6\n jmp start\n").with_budget(budget);
-    go(&mut asking, Command::Seek(300_000));
+    go(&mut asking, Command::Seek(StepNo(300_000)));
     assert!(asking.memory_in_use() <= budget * 5 / 4, "{} bytes", asking.memory_in_use());
     let oldest = asking.oldest();
-    assert!(oldest > 0);
-    go(&mut asking, Command::Seek(0));
+    assert!(oldest > StepNo(0));
+    go(&mut asking, Command::Seek(StepNo(0)));
     assert_eq!((asking.now(), asking.state()), (oldest, &State::Paused(Why::Oldest)));
-    go(&mut asking, Command::Seek(300_000));
-    assert_eq!(asking.machine().register(6), 34_464, "100,000 rounds, and the same when they are run again");
+    go(&mut asking, Command::Seek(StepNo(300_000)));
+    assert_eq!(asking.machine().register(Reg(6)), 34_464, "100,000 rounds, and the same when they are run again");
 
     let mut reading = session("start: sys get_char\n jc @end\n inc r6\n jmp start\n@end: halt\n").with_budget(16 << 20);
     reading.type_input(&vec![b'7'; 4 << 20]);
     reading.end_input();
-    go(&mut reading, Command::Seek(12_000_000));
+    go(&mut reading, Command::Seek(StepNo(12_000_000)));
     assert!(reading.memory_in_use() <= 16 << 20, "{} bytes", reading.memory_in_use());
-    assert_eq!(reading.oldest(), 0, "input is kept once, not in every checkpoint");
+    assert_eq!(reading.oldest(), StepNo(0), "input is kept once, not in every checkpoint");
 }
 
 #[test]
 fn the_console_of_a_far_past_is_that_of_then() {
     let mut session = session("start: mov r0, r6\n sys put_hex\n inc r6\n jmp start\n");
-    go(&mut session, Command::Seek(12_000_000));
-    go(&mut session, Command::Seek(10));
+    go(&mut session, Command::Seek(StepNo(12_000_000)));
+    go(&mut session, Command::Seek(StepNo(10)));
     let Some(Piece::Printed(text)) = session.console().pop() else { panic!("nothing was printed") };
     assert_eq!(text, b"000000010002");
     let end = session.end();
@@ -102,13 +103,13 @@ fn the_console_of_a_far_past_is_that_of_then() {
 #[test]
 fn input_while_the_walk_is_on_its_way_back_is_refused_and_cuts_nothing() {
     let mut session = session("start: add r1, 1\n adc r2, 0\n adc r3, 0\n jmp start\n");
-    go(&mut session, Command::Seek(3_000_000));
-    session.begin(Command::BackTo(vec![0x0F00]));
+    go(&mut session, Command::Seek(StepNo(3_000_000)));
+    session.begin(Command::BackTo(vec![Addr(0x0F00)]));
     assert_eq!(session.work(10_000), Progress::Working);
     assert_eq!(session.type_input(b"D"), None);
     session.pause();
-    assert_eq!((session.now(), session.end()), (3_000_000, 3_000_000));
-    go(&mut session, Command::Seek(100));
+    assert_eq!((session.now(), session.end()), (StepNo(3_000_000), StepNo(3_000_000)));
+    go(&mut session, Command::Seek(StepNo(100)));
     let dropped = session.type_input(b"D").expect("the past can be given other input");
     assert_eq!((dropped.steps, dropped.typed, dropped.edits), (2_999_900, 0, 0));
 }

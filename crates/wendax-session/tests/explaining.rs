@@ -1,6 +1,7 @@
 //! The account of the next instruction, in the words a user reads.
 
 use wendax_machine::{Event, Settings};
+use wendax_machine::{Reg, StepNo};
 use wendax_session::{Command, Outlook, Progress, Session, State, explain, fault_causes};
 
 fn session(text: &str) -> Session {
@@ -16,12 +17,12 @@ fn go(session: &mut Session, command: Command) {
 }
 
 /// What is said of a line run with these registers set: caution, then sentences.
-fn said(line: &str, registers: &[(u32, u32)]) -> String {
+fn said(line: &str, registers: &[(u8, u32)]) -> String {
     let text =
         format!("start: nop\n {line}\nnear: ret\n.data\ntotal: .word 235\nname: .asciz \"gate\"\nroom: .space 4\n");
     let mut session = session(&text);
-    for &(index, value) in registers {
-        session.edit(Event::SetRegister(index, value));
+    for &(register, value) in registers {
+        session.edit(Event::SetRegister(Reg(register), value));
     }
     go(&mut session, Command::Step);
     let explanation = explain(&session);
@@ -108,7 +109,7 @@ fn every_kind_of_instruction_is_told_with_its_values() {
 #[test]
 fn a_jump_names_the_line_that_set_its_flags() {
     let mut session = session("start: mov r1, 5\n cmp r1, 5\n mov r2, 1\n jeq start\n halt");
-    go(&mut session, Command::Seek(3));
+    go(&mut session, Command::Seek(StepNo(3)));
     let explanation = explain(&session);
     assert_eq!(
         explanation.sentences,
@@ -149,18 +150,18 @@ fn input_typed_before_is_announced_and_taken_again() {
     go(&mut session, Command::Go);
     session.type_input(b"42\n");
     while session.work(100) == Progress::Working {}
-    go(&mut session, Command::Seek(0));
+    go(&mut session, Command::Seek(StepNo(0)));
     let explanation = explain(&session);
     assert!(explanation.sentences.iter().any(|text| text.contains("typed here before: \"42\"")), "{explanation:?}");
     go(&mut session, Command::Step);
-    assert_eq!(session.machine().register(0), 42);
+    assert_eq!(session.machine().register(Reg(0)), 42);
 }
 
 #[test]
 fn wrong_returns_and_values_never_set_are_cautioned() {
     let caution = |text: &str, step: u64| {
         let mut session = session(text);
-        go(&mut session, Command::Seek(step));
+        go(&mut session, Command::Seek(StepNo(step)));
         explain(&session).caution
     };
     let pushed = "start: call sub\n halt\nsub: push r6\n ret";
@@ -209,7 +210,7 @@ fn a_fault_tells_where_it_began() {
 fn cautions_at_a_return_look_at_the_way_back_itself() {
     let caution = |text: &str, step: u64| {
         let mut session = session(text);
-        go(&mut session, Command::Seek(step));
+        go(&mut session, Command::Seek(StepNo(step)));
         explain(&session).caution
     };
     let popped = "start: call sub\n halt\nsub: pop r1\n push r1\n ret\n";
@@ -249,7 +250,7 @@ fn traps_that_the_program_handles_are_not_told_as_what_the_host_does() {
     let with = |trap: u32, line: &str| {
         let text = format!("start: mov r1, h\n stw [{}], r1\n {line}\n halt\nh: reti\n", 2 * trap);
         let mut session = session(&text);
-        go(&mut session, Command::Seek(2));
+        go(&mut session, Command::Seek(StepNo(2)));
         explain(&session)
     };
     let divided = with(4, "div r1, r2");
@@ -266,7 +267,7 @@ fn traps_that_the_program_handles_are_not_told_as_what_the_host_does() {
 fn the_account_speaks_as_the_source_does() {
     let text = |source: &str, step: u64| {
         let mut session = session(source);
-        go(&mut session, Command::Seek(step));
+        go(&mut session, Command::Seek(StepNo(step)));
         let told = explain(&session);
         (told.text, told.sentences)
     };
@@ -296,7 +297,7 @@ fn device_registers_are_told_as_they_are_read_back() {
 #[test]
 fn an_exit_status_says_who_left_it_there_and_a_success_is_not_told_as_a_failure() {
     let mut session = session("start: sys 0xEE\n mov r0, 48\n sys exit\n");
-    go(&mut session, Command::Seek(2));
+    go(&mut session, Command::Seek(StepNo(2)));
     let told = explain(&session);
     assert_eq!(
         told.sentences,

@@ -3,6 +3,7 @@
 use proptest::prelude::*;
 use wendax_isa::w16::{Insn, encode, rows};
 use wendax_machine::Settings;
+use wendax_machine::{Addr, Reg, StepNo};
 use wendax_session::{Command, Progress, Session, State};
 
 /// Small enough that checkpoints matter little, large enough for loops to turn.
@@ -17,7 +18,7 @@ fn image(words: &[(usize, u8, u8, u16)]) -> wendax_image::Image {
         bytes.extend(first.to_le_bytes());
         bytes.extend(second.iter().flat_map(|word| word.to_le_bytes()));
     }
-    wendax_image::from_raw(&bytes, 0x0200).expect("it fits")
+    wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits")
 }
 
 fn any_words() -> impl Strategy<Value = wendax_image::Image> {
@@ -112,7 +113,7 @@ fn go(session: &mut Session, command: Command) {
 fn run(image: &wendax_image::Image, inputs: &[Vec<u8>]) -> Session {
     let mut session =
         Session::new(image.clone(), Settings { arguments: vec![b"gate".to_vec()], seed: 5, ..Settings::default() });
-    session.begin(Command::Seek(STEPS));
+    session.begin(Command::Seek(StepNo(STEPS)));
     finish(&mut session, &mut inputs.iter().cloned());
     session
 }
@@ -125,25 +126,25 @@ proptest! {
             visits in proptest::collection::vec(0u64..STEPS, 1..6)) {
         let inputs: Vec<Vec<u8>> = inputs.into_iter().map(String::into_bytes).collect();
         let mut session = run(&image, &inputs);
-        let end = session.end();
-        go(&mut session, Command::Seek(0));
-        go(&mut session, Command::Seek(end));
+        let end = session.end().0;
+        go(&mut session, Command::Seek(StepNo(0)));
+        go(&mut session, Command::Seek(StepNo(end)));
         let at_end = session.machine().clone();
         let console = session.console();
         // A second walk, one step at a time, is the judge of every moment.
         let mut slow = run(&image, &inputs);
-        go(&mut slow, Command::Seek(0));
+        go(&mut slow, Command::Seek(StepNo(0)));
         let mut moments = vec![slow.machine().clone()];
-        while slow.now() < end {
+        while slow.now().0 < end {
             go(&mut slow, Command::Step);
-            prop_assert_eq!(slow.now(), moments.len() as u64);
+            prop_assert_eq!(slow.now().0, moments.len() as u64);
             moments.push(slow.machine().clone());
         }
-        prop_assert_eq!(slow.end(), end);
+        prop_assert_eq!(slow.end().0, end);
         for visit in visits {
             let step = visit.min(end);
-            go(&mut session, Command::Seek(step));
-            prop_assert_eq!(session.now(), step);
+            go(&mut session, Command::Seek(StepNo(step)));
+            prop_assert_eq!(session.now().0, step);
             let settled = &moments[usize::try_from(step).unwrap()];
             // What was typed at this very step is fed on the way on; everything else is the same now.
             prop_assert_eq!(session.machine().cycles(), settled.cycles());
@@ -151,27 +152,27 @@ proptest! {
             prop_assert!(session.machine().same_memory(settled));
             prop_assert_eq!(session.machine().printed(), settled.printed());
             for register in 0..14 {
-                prop_assert_eq!(session.machine().register(register), settled.register(register));
+                prop_assert_eq!(session.machine().register(Reg(register)), settled.register(Reg(register)));
             }
             if step > 0 {
                 go(&mut session, Command::StepBack);
-                prop_assert_eq!(session.now(), step - 1);
+                prop_assert_eq!(session.now().0, step - 1);
                 go(&mut session, Command::Step);
-                prop_assert_eq!(session.now(), step);
+                prop_assert_eq!(session.now().0, step);
             }
         }
-        go(&mut session, Command::Seek(end));
+        go(&mut session, Command::Seek(StepNo(end)));
         prop_assert!(session.machine().same_state(&at_end));
         prop_assert_eq!(session.console(), console);
-        prop_assert_eq!(session.end(), end);
+        prop_assert_eq!(session.end().0, end);
     }
 
     #[test]
     fn stops_found_backwards_are_the_last_ones_met_forwards(image in program(), offset in 0u32..20) {
         let mut session = run(&image, &[]);
-        let (end, address) = (session.now(), image.entry + 2 * offset);
+        let (end, address) = (session.now().0, image.entry + 2 * offset);
         let mut met = Vec::new();
-        go(&mut session, Command::Seek(0));
+        go(&mut session, Command::Seek(StepNo(0)));
         for step in 0..end {
             if session.machine().pc() == address {
                 met.push(step);
@@ -181,17 +182,17 @@ proptest! {
         session.set_breakpoints([address]);
         for &wanted in met.iter().rev() {
             go(&mut session, Command::BackTo(vec![address]));
-            prop_assert_eq!(session.now(), wanted);
+            prop_assert_eq!(session.now().0, wanted);
         }
         go(&mut session, Command::BackTo(vec![address]));
-        prop_assert_eq!(session.now(), 0);
+        prop_assert_eq!(session.now().0, 0);
     }
 
     #[test]
     fn over_and_out_agree_with_the_depth_of_calls(image in program(), start in 0u64..STEPS) {
         let mut session = run(&image, &[]);
-        let end = session.now();
-        go(&mut session, Command::Seek(0));
+        let end = session.now().0;
+        go(&mut session, Command::Seek(StepNo(0)));
         let mut depths = vec![0];
         for _ in 0..end {
             go(&mut session, Command::Step);
@@ -200,11 +201,11 @@ proptest! {
         let start = start.min(end);
         let now = usize::try_from(start).unwrap();
         let back = |limit: usize| (0..now).rev().find(|&step| depths[step] <= limit).unwrap_or(0) as u64;
-        go(&mut session, Command::Seek(start));
+        go(&mut session, Command::Seek(StepNo(start)));
         go(&mut session, Command::OverBack);
-        prop_assert_eq!(session.now(), if start == 0 { 0 } else { back(depths[now]) });
-        go(&mut session, Command::Seek(start));
+        prop_assert_eq!(session.now().0, if start == 0 { 0 } else { back(depths[now]) });
+        go(&mut session, Command::Seek(StepNo(start)));
         go(&mut session, Command::OutBack);
-        prop_assert_eq!(session.now(), if depths[now] == 0 { 0 } else { back(depths[now] - 1) });
+        prop_assert_eq!(session.now().0, if depths[now] == 0 { 0 } else { back(depths[now] - 1) });
     }
 }

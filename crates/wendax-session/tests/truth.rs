@@ -4,6 +4,7 @@
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use wendax_isa::w16::{C, I, Op, Z};
+use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine, Settings, StepKind, Writer};
 use wendax_session::{Command, Effects, Explanation, Outlook, Progress, Session, State, explain};
 
@@ -84,7 +85,7 @@ enum Action {
     Step,
     Back,
     Seek(u64),
-    Set(u32, u16),
+    Set(Reg, u16),
     Flags(u16),
     Byte(u32, u8),
     Type(String),
@@ -97,7 +98,7 @@ fn action() -> impl Strategy<Value = Action> {
         20 => Just(Action::Step),
         3 => Just(Action::Back),
         2 => (0u64..80).prop_map(Action::Seek),
-        2 => (0u32..14, any::<u16>()).prop_map(|(register, value)| Action::Set(register, value)),
+        2 => (0u8..14, any::<u16>()).prop_map(|(register, value)| Action::Set(Reg(register), value)),
         1 => (0u16..32).prop_map(Action::Flags),
         1 => (0x0200u32..0x0280, any::<u8>()).prop_map(|(address, value)| Action::Byte(address, value)),
         2 => "[0-9x]{0,3}\n".prop_map(Action::Type),
@@ -135,7 +136,7 @@ fn follow_flags(writers: &mut BTreeMap<char, Writer>, before: &Machine, effects:
         StepKind::Call(_) => write("C", Writer::Instruction(effects.pc)),
         StepKind::Instruction => {
             let insn = before.instruction_at(effects.pc).expect("it was carried out");
-            let source = if insn.b < 14 { before.register(usize::from(insn.b)) } else { u32::from(insn.value) };
+            let source = if insn.b < 14 { before.register(Reg(insn.b)) } else { u32::from(insn.value) };
             let flags = match insn.op() {
                 Op::Shl | Op::Shr | Op::Asr if source % 16 == 0 => "ZNV",
                 Op::Ei | Op::Di => "I",
@@ -178,17 +179,17 @@ fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), 
     prop_assert_eq!(told.cycles, Some(effects.cycles));
     prop_assert_eq!((effects.flags.old, effects.flags.new), (before.flags(), now.flags()));
     prop_assert_eq!((before.flags() ^ now.flags()) & !effects.flags.touched, 0, "a flag changed that nobody touched");
-    for register in 0..14 {
+    for register in (0..14).map(Reg) {
         let (old, new) = (before.register(register), now.register(register));
         if let Some(change) = effects.registers.iter().rev().find(|change| change.register == register) {
             let first = effects.register(register).expect("it is there");
-            prop_assert_eq!((first.old, change.new), (old, new), "register {}", register);
+            prop_assert_eq!((first.old, change.new), (old, new), "{:?}", register);
             prop_assert_eq!(first.was_known, before.register_known(register));
         } else {
-            prop_assert_eq!(old, new, "register {} changed in silence", register);
+            prop_assert_eq!(old, new, "{:?} changed in silence", register);
         }
     }
-    for address in (0..0x20).chain(0x0200..0x0400).chain(0xF800..0xFE00) {
+    for address in (0..0x20).chain(0x0200..0x0400).chain(0xF800..0xFE00).map(Addr) {
         let (old, new) = (before.byte(address), now.byte(address));
         if let Some(change) = effects.memory.iter().find(|change| change.covers(address)) {
             let at = (address - change.address) as usize;
@@ -206,7 +207,10 @@ fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), 
     }
     if let StepKind::Interrupt(_) = effects.kind {
         prop_assert!(before.flags() & u32::from(I) != 0, "interrupts were off");
-        prop_assert_eq!((now.word(now.register(13)), now.word(now.register(13) + 2)), (before.pc(), before.flags()));
+        prop_assert_eq!(
+            (now.word(now.stack_pointer()), now.word(now.stack_pointer() + 2)),
+            (before.pc().0, before.flags())
+        );
     }
     Ok(())
 }
@@ -223,8 +227,8 @@ proptest! {
     ) {
         let mut session = Session::new(program(&lines, handled, period), Settings::default());
         // What each step of the branch looked like when it was last come to.
-        let mut states: BTreeMap<u64, Machine> = BTreeMap::new();
-        let mut writers: BTreeMap<u64, BTreeMap<char, Writer>> = BTreeMap::from([(0, BTreeMap::new())]);
+        let mut states: BTreeMap<StepNo, Machine> = BTreeMap::new();
+        let mut writers: BTreeMap<StepNo, BTreeMap<char, Writer>> = BTreeMap::from([(StepNo::FIRST, BTreeMap::new())]);
         for action in actions {
             let told = explain(&session);
             let (before, now) = (session.machine().clone(), session.now());
@@ -234,7 +238,7 @@ proptest! {
                     prop_assert_eq!(cause.writer, known.get(&cause.flag).copied(), "who set {}", cause.flag);
                 }
             }
-            let by_hand = |session: &mut Session, event: Event, states: &mut BTreeMap<u64, Machine>| {
+            let by_hand = |session: &mut Session, event: Event, states: &mut BTreeMap<StepNo, Machine>| {
                 let is_set = session.edit(event).is_some();
                 if is_set {
                     states.retain(|step, _| *step < now);
@@ -261,12 +265,12 @@ proptest! {
                 Action::Back => go(&mut session, Command::StepBack),
                 Action::Over => go(&mut session, Command::Over),
                 Action::Seek(step) => {
-                    let step = step.min(session.end());
-                    go(&mut session, Command::Seek(step));
+                    let step = step.min(session.end().0);
+                    go(&mut session, Command::Seek(StepNo(step)));
                 }
                 Action::Set(register, value) => {
                     // The stack pointer stays usable, so that entries and calls are not all faults.
-                    let value = if register == 13 { 0xF800 | value & 0xFE } else { value };
+                    let value = if register == Reg(13) { 0xF800 | value & 0xFE } else { value };
                     by_hand(&mut session, Event::SetRegister(register, value.into()), &mut states);
                     writers.retain(|step, _| *step <= now);
                 }
@@ -277,7 +281,7 @@ proptest! {
                     }
                 }
                 Action::Byte(address, value) => {
-                    by_hand(&mut session, Event::SetByte(address, value.into()), &mut states);
+                    by_hand(&mut session, Event::SetByte(Addr(address), value.into()), &mut states);
                     writers.retain(|step, _| *step <= now);
                 }
                 Action::Levers(levers) => {
@@ -308,7 +312,7 @@ fn flags_that_come_from_the_stack_are_set_by_what_took_them_even_when_they_are_t
         wendax_source::Sources::single("flags", "start: add r1, 2\n push fl\n add r1, 3\n pop fl\n jz start\n halt\n");
     let assembly = wendax_asm::assemble(&sources, file);
     let mut session = Session::new(assembly.image, Settings::default()).with_sources(assembly.sources);
-    go(&mut session, Command::Seek(4));
+    go(&mut session, Command::Seek(StepNo(4)));
     assert_eq!(session.machine().flags() & u32::from(C | Z), 0);
     let told = explain(&session);
     assert!(told.sentences.contains(&"set by `pop fl` on line 4".to_owned()), "{:?}", told.sentences);

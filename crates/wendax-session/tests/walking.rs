@@ -1,5 +1,7 @@
 //! Walks: where each command stops, what the past remembers, and when a new branch begins.
 
+use wendax_image::Symbol;
+use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Need, Settings};
 use wendax_session::{Command, MarkKind, Piece, Progress, Session, State, Why, WordKind, read_stack};
 
@@ -45,8 +47,8 @@ fn type_in(session: &mut Session, text: &str) {
     work(session);
 }
 
-fn address(session: &Session, label: &str) -> u32 {
-    u32::try_from(session.image().symbol(label).expect("it is a label").value).expect("an address")
+fn address(session: &Session, label: &str) -> Addr {
+    session.image().symbol(label).and_then(Symbol::address).expect("it is a label")
 }
 
 fn paused(why: Why) -> State {
@@ -58,14 +60,14 @@ fn a_command_goes_on_after_the_input_it_waited_for() {
     let mut session = session(SUM);
     go(&mut session, Command::Step);
     go(&mut session, Command::Step);
-    assert_eq!((session.state(), session.now()), (&State::Waiting, 1));
+    assert_eq!((session.state(), session.now()), (&State::Waiting, StepNo(1)));
     type_in(&mut session, "5\n");
-    assert_eq!((session.state(), session.now()), (&paused(Why::Stepped), 2), "a step stays a step");
+    assert_eq!((session.state(), session.now()), (&paused(Why::Stepped), StepNo(2)), "a step stays a step");
     let inner = address(&session, "inner");
-    go(&mut session, Command::To(vec![inner]));
+    go(&mut session, Command::To(vec![Addr(inner.0)]));
     assert_eq!(session.state(), &paused(Why::Line));
     let line = address(&session, "done");
-    go(&mut session, Command::To(vec![line]));
+    go(&mut session, Command::To(vec![Addr(line.0)]));
     assert_eq!(session.state(), &State::Waiting);
     type_in(&mut session, "0\n");
     assert_eq!((session.state(), session.machine().pc()), (&paused(Why::Line), line), "and a line stays the line");
@@ -78,7 +80,7 @@ fn over_out_and_back_keep_to_their_routine() {
     let mut session = session(SUM);
     session.type_input(b"5\n0\n");
     let outer = address(&session, "outer");
-    go(&mut session, Command::To(vec![outer]));
+    go(&mut session, Command::To(vec![Addr(outer.0)]));
     let entered = session.now();
     for _ in 0..2 {
         go(&mut session, Command::Step);
@@ -98,9 +100,9 @@ fn over_out_and_back_keep_to_their_routine() {
     go(&mut session, Command::OutBack);
     assert_eq!((session.now(), session.machine().frames().len()), (entered - 1, 0), "at the call");
     go(&mut session, Command::OutBack);
-    assert_eq!((session.now(), session.state()), (0, &State::Ready), "from the outermost code to the start");
+    assert_eq!((session.now(), session.state()), (StepNo(0), &State::Ready), "from the outermost code to the start");
     go(&mut session, Command::StepBack);
-    assert_eq!(session.now(), 0);
+    assert_eq!(session.now(), StepNo(0));
 }
 
 #[test]
@@ -114,12 +116,12 @@ fn going_back_stops_at_breakpoints_and_where_input_was_typed() {
     let inner = address(&session, "inner");
     session.set_breakpoints([inner]);
     let mut seen = Vec::new();
-    while session.now() > 0 {
+    while session.now() > StepNo(0) {
         go(&mut session, Command::GoBack);
         seen.push(session.machine().pc());
     }
     let ask = address(&session, "ask");
-    assert_eq!(seen, [ask, inner, ask, inner, ask, 0x0200]);
+    assert_eq!(seen, [ask, inner, ask, inner, ask, Addr(0x0200)]);
     // And on again over the same places, without being asked for anything.
     let mut seen = Vec::new();
     while !matches!(session.state(), State::Finished(_)) {
@@ -180,19 +182,19 @@ fn the_end_of_the_console_is_its_end() {
 #[test]
 fn edits_are_part_of_the_past_like_input() {
     let mut session = session("start: mov r1, 1\n add r1, r1\n add r1, r1\n add r1, r1\n halt");
-    go(&mut session, Command::Seek(2));
-    session.edit(Event::SetRegister(1, 100));
+    go(&mut session, Command::Seek(StepNo(2)));
+    session.edit(Event::SetRegister(Reg(1), 100));
     assert_eq!(session.state(), &paused(Why::Edited));
     go(&mut session, Command::Go);
-    assert_eq!(session.machine().register(1), 400);
-    go(&mut session, Command::Seek(2));
-    assert_eq!(session.machine().register(1), 100, "behind the edit");
-    go(&mut session, Command::Seek(1));
-    assert_eq!(session.machine().register(1), 1, "before it");
-    go(&mut session, Command::Seek(4));
-    assert_eq!(session.machine().register(1), 400);
-    session.edit(Event::SetByte(0x0208, 3));
-    session.edit(Event::SetByte(0x0209, 0));
+    assert_eq!(session.machine().register(Reg(1)), 400);
+    go(&mut session, Command::Seek(StepNo(2)));
+    assert_eq!(session.machine().register(Reg(1)), 100, "behind the edit");
+    go(&mut session, Command::Seek(StepNo(1)));
+    assert_eq!(session.machine().register(Reg(1)), 1, "before it");
+    go(&mut session, Command::Seek(StepNo(4)));
+    assert_eq!(session.machine().register(Reg(1)), 400);
+    session.edit(Event::SetByte(Addr(0x0208), 3));
+    session.edit(Event::SetByte(Addr(0x0209), 0));
     go(&mut session, Command::Go);
     assert!(matches!(session.state(), State::Fault(_)), "the halt became a ret: {:?}", session.state());
 }
@@ -200,16 +202,16 @@ fn edits_are_part_of_the_past_like_input() {
 #[test]
 fn the_stack_is_read_word_by_word() {
     let mut session = session(SUM);
-    session.edit(Event::SetRegister(6, 77));
+    session.edit(Event::SetRegister(Reg(6), 77));
     session.type_input(b"5\n");
     let inner = address(&session, "inner");
-    go(&mut session, Command::To(vec![inner]));
+    go(&mut session, Command::To(vec![Addr(inner.0)]));
     let words = read_stack(session.machine(), 10);
     let kinds: Vec<String> = words
         .iter()
         .map(|word| match word.kind {
             WordKind::Return(frame) => format!("return to {:04X} from {:04X}", word.value, frame.target),
-            WordKind::Saved(register) => format!("r{register} = {}", word.value),
+            WordKind::Saved(register) => format!("r{} = {}", register.0, word.value),
             other => format!("{other:?}"),
         })
         .collect();
@@ -227,7 +229,7 @@ fn the_stack_is_read_word_by_word() {
 fn the_trail_tells_old_and_new_values() {
     let mut session =
         session("start: mov r1, 5\n mov r1, 5\n stw [x], r1\n cmp r1, 5\n sys put_int\n halt\n.data\nx: .space 2");
-    go(&mut session, Command::Seek(5));
+    go(&mut session, Command::Seek(StepNo(5)));
     let steps: Vec<_> = session.trail().collect();
     assert_eq!(steps.len(), 5);
     let register = steps[0].registers[0];
@@ -237,7 +239,7 @@ fn the_trail_tells_old_and_new_values() {
     let memory = &steps[2].memory[0];
     assert_eq!(
         (memory.address, &memory.old[..], &memory.new[..], memory.was_known),
-        (0x0300, &[0, 0][..], &[5, 0][..], false)
+        (Addr(0x0300), &[0, 0][..], &[5, 0][..], false)
     );
     assert_eq!((steps[3].flags.old, steps[3].flags.new, steps[3].flags.touched), (0, 2, 15));
     assert_eq!(steps[4].output, b"0");
@@ -253,9 +255,9 @@ fn the_world_is_asked_once_and_replayed_from_the_log() {
     assert_eq!(session.work(100), Progress::Asks(Need::Wait(9)));
     session.answer(Event::Waited);
     assert_eq!(session.work(100), Progress::Arrived);
-    go(&mut session, Command::Seek(0));
+    go(&mut session, Command::Seek(StepNo(0)));
     go(&mut session, Command::Go);
-    assert_eq!((session.state(), session.machine().register(6)), (&State::Finished(0), 1234));
+    assert_eq!((session.state(), session.machine().register(Reg(6))), (&State::Finished(0), 1234));
 }
 
 #[test]
@@ -266,13 +268,13 @@ fn a_run_can_be_paused_anywhere_and_a_search_given_up() {
     session.pause();
     assert_eq!((session.state(), session.is_running()), (&paused(Why::Asked), false));
     let now = session.now();
-    session.begin(Command::BackTo(vec![0x0F00]));
+    session.begin(Command::BackTo(vec![Addr(0x0F00)]));
     session.work(10);
     session.pause();
     assert_eq!(session.now(), now, "back where the search began");
-    session.set_breakpoints([0x0F00]);
+    session.set_breakpoints([Addr(0x0F00)]);
     go(&mut session, Command::GoBack);
-    assert_eq!((session.now(), session.state()), (0, &State::Ready), "with nothing found, the start");
+    assert_eq!((session.now(), session.state()), (StepNo(0), &State::Ready), "with nothing found, the start");
 }
 
 #[test]
@@ -281,16 +283,16 @@ fn ends_stay_ends() {
     go(&mut faulty, Command::Go);
     assert!(matches!(faulty.state(), State::Fault(_)));
     go(&mut faulty, Command::StepBack);
-    go(&mut faulty, Command::Seek(1));
+    go(&mut faulty, Command::Seek(StepNo(1)));
     assert!(matches!(faulty.state(), State::Fault(_)), "seen again: {:?}", faulty.state());
-    faulty.edit(Event::SetRegister(2, 1));
+    faulty.edit(Event::SetRegister(Reg(2), 1));
     go(&mut faulty, Command::Go);
     assert_eq!(faulty.state(), &State::Finished(0), "mended by hand, it goes on");
     go(&mut faulty, Command::Step);
     assert_eq!(faulty.now(), faulty.end());
     let mut circling = session("start: jmp start");
     go(&mut circling, Command::Go);
-    assert_eq!((circling.state(), circling.now()), (&State::Circling { period: 1 }, 0));
+    assert_eq!((circling.state(), circling.now()), (&State::Circling { period: 1 }, StepNo(0)));
 }
 
 #[test]
@@ -298,12 +300,12 @@ fn endless_output_keeps_memory_in_bounds() {
     let mut session = session(
         "start: mov r0, text\nmore: sys put_text\n mov r0, text\n jmp more\n.data\ntext: .asciz \"0123456789012345678901234567890123456789012345678901234567890123\"",
     );
-    go(&mut session, Command::Seek(600_000));
+    go(&mut session, Command::Seek(StepNo(600_000)));
     let kept: usize =
         session.console().iter().map(|piece| if let Piece::Printed(bytes) = piece { bytes.len() } else { 0 }).sum();
     assert!(kept <= 8 << 20, "{kept} bytes kept of {}", session.machine().printed());
-    go(&mut session, Command::Seek(100));
-    assert_eq!(session.now(), 100);
+    go(&mut session, Command::Seek(StepNo(100)));
+    assert_eq!(session.now(), StepNo(100));
 }
 
 #[test]
@@ -313,7 +315,7 @@ fn stepping_over_a_routine_that_takes_its_way_back_off_the_stack_stops_behind_it
     let mut session = session(&behind.replace("call", "jmp there\nthere: call"));
     go(&mut session, Command::Step);
     go(&mut session, Command::Over);
-    let place = (session.machine().pc(), session.machine().register(0));
+    let place = (session.machine().pc(), session.machine().register(Reg(0)));
     assert_eq!(place, (address(&session, "there") + 4, 7), "behind the word that belongs to the call");
     assert_eq!(session.state(), &paused(Why::Returned));
     // It drops its argument and returns all the same.
@@ -321,11 +323,11 @@ fn stepping_over_a_routine_that_takes_its_way_back_off_the_stack_stops_behind_it
         self::session("start: push r1\n call use\n mov r2, 9\n halt\nuse: pop r5\n pop r0\n push r5\n ret\n");
     go(&mut cleans, Command::Step);
     go(&mut cleans, Command::Over);
-    assert_eq!(cleans.machine().pc(), 0x0204);
+    assert_eq!(cleans.machine().pc(), Addr(0x0204));
     // It never comes back.
     let mut leaves = self::session("start: call away\n halt\naway: add sp, 2\n jmp other\nother: inc r1\n halt\n");
     go(&mut leaves, Command::Over);
-    assert_eq!(leaves.machine().pc(), address(&leaves, "other"));
+    assert_eq!(leaves.machine().pc(), Addr(address(&leaves, "other").0));
 }
 
 #[test]
@@ -337,7 +339,7 @@ fn a_frame_is_left_when_the_stack_pointer_lies_above_it() {
     }
     go(&mut session, Command::StepBack);
     let frame = session.machine().frames()[1];
-    assert_eq!((frame.slot, frame.back, frame.step), (0xFDFC, address(&session, "a") + 2, 1));
+    assert_eq!((frame.slot, frame.back, frame.step), (Addr(0xFDFC), address(&session, "a") + 2, StepNo(1)));
 }
 
 #[test]
@@ -345,16 +347,20 @@ fn back_by_line_passes_over_a_long_call() {
     let mut session = session("start: nop\n call long\n nop\n halt\nlong: mov r1, 900\n@next: djnz r1, @next\n ret\n");
     go(&mut session, Command::Line);
     go(&mut session, Command::Line);
-    assert_eq!((session.machine().pc(), session.now()), (0x0204, 904));
+    assert_eq!((session.machine().pc(), session.now()), (Addr(0x0204), StepNo(904)));
     go(&mut session, Command::LineBack);
-    assert_eq!((session.machine().pc(), session.now()), (0x0202, 1), "at the call, not inside what it called");
+    assert_eq!(
+        (session.machine().pc(), session.now()),
+        (Addr(0x0202), StepNo(1)),
+        "at the call, not inside what it called"
+    );
     go(&mut session, Command::LineBack);
-    assert_eq!(session.now(), 0);
+    assert_eq!(session.now(), StepNo(0));
     // From inside a line that was run many times over: to where that began, then to the line before.
-    go(&mut session, Command::Seek(700));
+    go(&mut session, Command::Seek(StepNo(700)));
     for wanted in [3, 2] {
         go(&mut session, Command::LineBack);
-        assert_eq!(session.now(), wanted);
+        assert_eq!(session.now(), StepNo(wanted));
     }
 }
 
@@ -373,33 +379,33 @@ fn going_back_stops_at_what_was_typed_and_not_at_what_the_clock_said() {
         }
     }
     go(&mut session, Command::GoBack);
-    assert_eq!((session.now(), session.state()), (1, &paused(Why::Typed)));
+    assert_eq!((session.now(), session.state()), (StepNo(1), &paused(Why::Typed)));
     go(&mut session, Command::GoBack);
-    assert_eq!(session.now(), 0);
+    assert_eq!(session.now(), StepNo(0));
 }
 
 #[test]
 fn a_change_by_hand_has_one_place_in_time_from_both_sides() {
     let mut session = session("start: mov r0, 120\n nop\n nop\n halt\n");
-    go(&mut session, Command::Seek(2));
-    session.edit(Event::SetRegister(0, 5));
-    for command in [Command::StepBack, Command::Step, Command::StepBack, Command::Seek(2)] {
+    go(&mut session, Command::Seek(StepNo(2)));
+    session.edit(Event::SetRegister(Reg(0), 5));
+    for command in [Command::StepBack, Command::Step, Command::StepBack, Command::Seek(StepNo(2))] {
         go(&mut session, command.clone());
-        let wanted = if session.now() == 2 { 5 } else { 120 };
-        assert_eq!(session.machine().register(0), wanted, "at step {} by {command:?}", session.now());
+        let wanted = if session.now() == StepNo(2) { 5 } else { 120 };
+        assert_eq!(session.machine().register(Reg(0)), wanted, "at step {} by {command:?}", session.now());
     }
     let words: Vec<String> =
         session.changes_by_hand().iter().map(|change| wendax_session::by_hand_words(&session, change)).collect();
     assert_eq!(words, ["r0 was 120, set by hand to 5"]);
-    session.edit(Event::SetRegister(2, 2));
-    assert_eq!((session.machine().register(0), session.changes_by_hand().len()), (5, 2), "the first is kept");
+    session.edit(Event::SetRegister(Reg(2), 2));
+    assert_eq!((session.machine().register(Reg(0)), session.changes_by_hand().len()), (5, 2), "the first is kept");
     go(&mut session, Command::Go);
-    let (r0, r2) = (session.machine().register(0), session.machine().register(2));
+    let (r0, r2) = (session.machine().register(Reg(0)), session.machine().register(Reg(2)));
     assert_eq!((r0, r2), (5, 2));
-    go(&mut session, Command::Seek(1));
+    go(&mut session, Command::Seek(StepNo(1)));
     let dropped = session.edit(Event::Levers(3)).expect("it can be changed");
     assert_eq!((dropped.steps, dropped.edits), (3, 2), "what lay ahead is said");
-    go(&mut session, Command::Seek(0));
+    go(&mut session, Command::Seek(StepNo(0)));
     go(&mut session, Command::Step);
     assert_eq!(session.machine().board().levers, 3, "levers stand as they stood there");
 }
@@ -413,7 +419,7 @@ fn a_stride_tells_what_it_changed_as_a_whole() {
     go(&mut session, Command::Step);
     go(&mut session, Command::Over);
     let stride = session.last_change().expect("it took several steps").clone();
-    assert_eq!((stride.step, stride.steps), (1, 13));
+    assert_eq!((stride.step, stride.steps), (StepNo(1), 13));
     let words = wendax_session::change_words(&session, &stride);
     assert_eq!(words[0], "r0 not set → 6");
     assert!(words.contains(&"[total] 0 → 6".to_owned()), "{words:?}");

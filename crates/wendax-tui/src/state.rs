@@ -6,7 +6,7 @@ use crate::editor::{Editor, LineShift};
 use crate::theme::Theme;
 use wendax_asm::{Assembly, Inputs, disassembly};
 use wendax_image::{Image, Line};
-use wendax_machine::{Need, RegionKind, Settings};
+use wendax_machine::{Addr, Need, Reg, RegionKind, Settings};
 use wendax_session::{Explanation, Replay, Session, State, explain};
 use wendax_source::{Diagnostic, FileId, Severity, SourceFile, Sources};
 
@@ -163,9 +163,9 @@ pub(crate) enum Lens {
     /// From the start of the data on.
     Data,
     /// From an address on.
-    At(u32),
+    At(Addr),
     /// Around what a register points to.
-    Register(usize),
+    Register(Reg),
     /// From a label on, wherever it moves.
     Label(String),
 }
@@ -177,7 +177,7 @@ pub(crate) enum Breakpoint {
         file: String,
         line: usize,
     },
-    Address(u32),
+    Address(Addr),
 }
 
 /// All that is true of the interface.
@@ -486,9 +486,9 @@ impl App {
     }
 
     /// Addresses that breakpoints stand for in the present program, each once.
-    pub(crate) fn breakpoint_addresses(&self) -> Vec<u32> {
+    pub(crate) fn breakpoint_addresses(&self) -> Vec<Addr> {
         let Some(session) = &self.session else { return Vec::new() };
-        let mut addresses: Vec<u32> = self
+        let mut addresses: Vec<Addr> = self
             .breakpoints
             .iter()
             .filter_map(|breakpoint| match breakpoint {
@@ -530,16 +530,16 @@ impl App {
     }
 
     /// The first address the memory pane shows, before scrolling.
-    pub(crate) fn memory_start(&self) -> Option<u32> {
+    pub(crate) fn memory_start(&self) -> Option<Addr> {
         let session = self.session.as_ref()?;
         let machine = session.machine();
         let region = |kind| machine.regions().iter().find(|region| region.kind == kind).map(|region| region.start);
         let start = match &self.lens {
-            Lens::Data => region(RegionKind::Data).or(region(RegionKind::Code)).unwrap_or(0),
+            Lens::Data => region(RegionKind::Data).or(region(RegionKind::Code)).unwrap_or_default(),
             Lens::At(address) => *address,
-            Lens::Register(index) => machine.register(*index),
+            Lens::Register(register) => Addr(machine.register(*register)),
             Lens::Label(name) => {
-                u32::try_from(session.image().symbol(name)?.value & i64::from(machine.target().address_mask())).ok()?
+                Addr::try_from(session.image().symbol(name)?.value & i64::from(machine.target().address_mask())).ok()?
             }
         };
         Some(start)
@@ -556,7 +556,7 @@ impl App {
 }
 
 /// The address of the first instruction of a line (from 0), or of the next line below that has one.
-pub(crate) fn code_address(session: &Session, file: FileId, line: usize) -> Option<u32> {
+pub(crate) fn code_address(session: &Session, file: FileId, line: usize) -> Option<Addr> {
     let number = u32::try_from(line + 1).ok()?;
     session.image().code_from_line(file, number).map(|entry| entry.address)
 }

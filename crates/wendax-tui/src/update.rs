@@ -12,7 +12,7 @@ use crate::editor::LineShift;
 use crate::keys::action_for;
 use crate::state::{App, Ask, Breakpoint, Built, Effect, Message, Mode, Overlay, Pane, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
-use wendax_machine::{Event, Need};
+use wendax_machine::{Event, Need, StepNo};
 use wendax_session::{Progress, Session, State, dropped_words};
 
 /// Steps done between two looks at the keys: some milliseconds.
@@ -284,7 +284,7 @@ impl App {
             Pane::Source | Pane::Console => self.editor.move_lines(by),
             Pane::Memory => {
                 // Never past either end of memory, so that the way back is as long as the way there.
-                let start = i64::from(self.memory_start().unwrap_or(0)) / 4;
+                let start = i64::from(self.memory_start().unwrap_or_default()) / 4;
                 self.memory_scroll = (self.memory_scroll + by as i64).clamp(-start, 0x4000 - start);
             }
             Pane::Stack => self.stack_scroll = self.stack_scroll.saturating_add_signed(by).min(0x800),
@@ -373,7 +373,7 @@ impl App {
         }
         if !self.assembly.is_runnable() {
             // What was walked already can still be looked at.
-            self.is_stale = self.session.as_ref().is_some_and(|session| session.end() > 0);
+            self.is_stale = self.session.as_ref().is_some_and(|session| session.end() > StepNo::FIRST);
             if first {
                 self.next_problem();
             }
@@ -399,7 +399,7 @@ impl App {
                 self.is_stale = false;
                 self.moved.clear();
             }
-            Some(session) if session.end() > 0 || session.is_running() => {
+            Some(session) if session.end() > StepNo::FIRST || session.is_running() => {
                 self.is_stale = true;
                 self.refresh();
                 return;

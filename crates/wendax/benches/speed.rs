@@ -17,6 +17,7 @@ use std::hint::black_box;
 use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
+use wendax_machine::{Addr, StepNo};
 use wendax_machine::{Machine, Observer, Report, Run, Settings, Watch};
 use wendax_session::{Command, Progress, Session};
 use wendax_source::{Files, MemoryFiles, Sources};
@@ -131,11 +132,11 @@ fn memory() -> f64 {
 fn steps_of_a_round(image: &wendax_image::Image) -> f64 {
     let again = u32::try_from(image.symbol("again").map_or(0, |symbol| symbol.value)).unwrap_or(0);
     let mut machine = Machine::new(image, Settings::default());
-    machine.set_breakpoints(&[again]);
+    machine.set_breakpoints(&[Addr(again)]);
     for _ in 0..1001 {
-        machine.run(Run::until(u64::MAX));
+        machine.run(Run::until(StepNo(u64::MAX)));
     }
-    machine.steps() as f64 / 1000.0
+    machine.steps().0 as f64 / 1000.0
 }
 
 /// The figures of one run, each as a ratio to its reference.
@@ -149,10 +150,10 @@ fn report() {
     });
     let mut machine = Machine::new(&image, Settings::default());
     let bare = seconds(|| {
-        machine.run(Run::until(STEPS));
+        machine.run(Run::until(StepNo(STEPS)));
     });
     let mut session = Session::new(image.clone(), Settings::default());
-    let history = seconds(|| travel(&mut session, Command::Seek(STEPS)));
+    let history = seconds(|| travel(&mut session, Command::Seek(StepNo(STEPS))));
     let rate = |seconds: f64| STEPS as f64 / seconds / 1e6;
     println!(
         "engine: {:.0} million instructions a second; native code does the same work {:.1} times as fast",
@@ -161,8 +162,8 @@ fn report() {
     );
     println!("with history: {:.0} million a second, {:.2} times the time without", rate(history), history / bare);
     let mut broken = Session::new(image, Settings::default());
-    broken.set_breakpoints([0x0FF0]);
-    let breakpoints = seconds(|| travel(&mut broken, Command::Seek(STEPS)));
+    broken.set_breakpoints([Addr(0x0FF0)]);
+    let breakpoints = seconds(|| travel(&mut broken, Command::Seek(StepNo(STEPS))));
     println!("with history and a breakpoint elsewhere: {:.2} times the time without", breakpoints / bare);
     drop(broken);
     let mut slowest = 0.0f64;
@@ -170,16 +171,16 @@ fn report() {
     for _ in 0..60 {
         step = step.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
         let target = STEPS - step % 100_000_000;
-        slowest = slowest.max(seconds(|| travel(&mut session, Command::Seek(target))));
+        slowest = slowest.max(seconds(|| travel(&mut session, Command::Seek(StepNo(target)))));
     }
     println!(
         "any of the last 100 million steps: at most {:.0} ms in 60 visits, {:.4} of the time to run there",
         slowest * 1e3,
         slowest / history
     );
-    travel(&mut session, Command::Seek(STEPS));
+    travel(&mut session, Command::Seek(StepNo(STEPS)));
     let mut everywhere = Session::new(self::image(EVERYWHERE), Settings::default());
-    travel(&mut everywhere, Command::Seek(STEPS));
+    travel(&mut everywhere, Command::Seek(StepNo(STEPS)));
     println!(
         "memory after {STEPS} steps with history, all pages written between any two checkpoints: {:.0} MiB",
         memory()
@@ -211,15 +212,15 @@ fn looking() {
     for _ in 0..7 {
         let mut machine = Machine::new(&image, Settings::default());
         let blind = seconds(|| {
-            black_box(machine.run(Run::until(STEPS)));
+            black_box(machine.run(Run::until(StepNo(STEPS))));
         });
         let mut machine = Machine::new(&image, Settings::default());
         let watched = seconds(|| {
-            black_box(machine.run(Run { watch: Watch::Circling, ..Run::until(STEPS) }));
+            black_box(machine.run(Run { watch: Watch::Circling, ..Run::until(StepNo(STEPS)) }));
         });
         let mut machine = Machine::new(&image, Settings::default());
         let traced = seconds(|| {
-            black_box(machine.run_observed(Run::until(STEPS), &mut Nothing));
+            black_box(machine.run_observed(Run::until(StepNo(STEPS)), &mut Nothing));
         });
         ratios.0.push(watched / blind);
         ratios.1.push(traced / blind);
@@ -237,7 +238,7 @@ fn looking() {
         median(ratios.1)
     );
     let mut machine = Machine::new(&image, Settings::default());
-    machine.run(Run::until(1_000_000));
+    machine.run(Run::until(StepNo(1_000_000)));
     let single = seconds(|| {
         for _ in 0..1_000_000 {
             let until = machine.steps() + 1;
@@ -250,7 +251,7 @@ fn looking() {
     let mut session = Session::new(self::image(&text), Settings::default());
     travel(&mut session, Command::Line);
     let line = seconds(|| travel(&mut session, Command::Line));
-    println!("by line: {:.0} million instructions a second", session.now() as f64 / line / 1e6);
+    println!("by line: {:.0} million instructions a second", session.now().0 as f64 / line / 1e6);
 }
 
 /// A run of ten billion steps, and the way back to any of them.
@@ -259,13 +260,13 @@ fn ten_billion() {
     let before = memory();
     let text = "start:  add r1, 1\n        adc r2, 0\n        adc r3, 0\n        jmp start\n";
     let mut session = Session::new(image(text), Settings::default());
-    let running = seconds(|| travel(&mut session, Command::Seek(STEPS)));
+    let running = seconds(|| travel(&mut session, Command::Seek(StepNo(STEPS))));
     let (mut slowest, mut step, mut longest) = (0.0f64, 17u64, 0.0f64);
     for _ in 0..60 {
         step = step.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
         let target = step % STEPS;
         slowest = slowest.max(seconds(|| {
-            session.begin(Command::Seek(target));
+            session.begin(Command::Seek(StepNo(target)));
             loop {
                 let mut progress = Progress::Arrived;
                 longest = longest.max(seconds(|| progress = session.work(300_000)));
@@ -297,7 +298,9 @@ fn bounds() {
         session.type_input(&vec![b'7'; 4 << 20]);
         session.end_input();
         let mut longest = 0.0f64;
-        for command in [Command::Seek(steps), Command::Seek(steps / 2), Command::BackTo(vec![0x0FF0])] {
+        for command in
+            [Command::Seek(StepNo(steps)), Command::Seek(StepNo(steps / 2)), Command::BackTo(vec![Addr(0x0FF0)])]
+        {
             session.begin(command);
             loop {
                 let mut progress = Progress::Arrived;

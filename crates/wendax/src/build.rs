@@ -232,7 +232,7 @@ fn fix(path: &Path) -> Result<(), Failure> {
 pub(crate) fn raw(image: &Image) -> Vec<u8> {
     let (start, bytes) = wendax_image::to_raw(image);
     let mut notes = Vec::new();
-    if start != 0x0200 {
+    if start != wendax_isa::target().map.code_start {
         notes.push(format!("this image lies at 0x{start:04X}: run it with --at 0x{start:04X}"));
     }
     if image.entry != start {

@@ -2,6 +2,7 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
+use wendax_isa::Addr;
 
 /// A terminal workbench for assembly: write, assemble as you type, walk the program in both directions.
 #[derive(Debug, Parser)]
@@ -158,7 +159,7 @@ pub(crate) struct ImageOptions {
     pub(crate) output: Option<PathBuf>,
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
-    pub(crate) at: Option<u32>,
+    pub(crate) at: Option<Addr>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -215,7 +216,7 @@ pub(crate) struct Run {
     pub(crate) input: Option<PathBuf>,
     /// Where a raw image is loaded and begins: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
-    pub(crate) at: Option<u32>,
+    pub(crate) at: Option<Addr>,
     /// Where the state at the end goes, as JSON; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) state: Option<PathBuf>,
@@ -248,14 +249,14 @@ fn count(text: &str) -> Result<u64, String> {
     number(text).ok_or_else(|| format!("expected a number from 0 to {}, such as 100_000 or 0xFF", u64::MAX))
 }
 
-fn address(text: &str) -> Result<u32, String> {
+fn address(text: &str) -> Result<Addr, String> {
     let listed = text.len() > 1 && text.starts_with('0') && text.bytes().all(|byte| byte.is_ascii_hexdigit());
     if listed {
         return Err(format!("addresses in hexadecimal, as listings print them, begin with 0x: write 0x{text}"));
     }
-    let value = number(text).and_then(|value| u32::try_from(value).ok());
+    let value = number(text).and_then(|value| u32::try_from(value).ok()).map(Addr);
     let target = wendax_isa::target();
     let last = target.address_mask() - (target.code_align - 1);
-    let value = value.filter(|&value| value <= last && value.is_multiple_of(target.code_align));
+    let value = value.filter(|&value| value.0 <= last && value.is_multiple_of(target.code_align));
     value.ok_or_else(|| format!("expected an even address up to 0x{last:X}, such as 0x0200"))
 }

@@ -4,7 +4,9 @@ use crate::{Failure, files};
 use std::io::IsTerminal;
 use std::path::Path;
 use wendax_asm::{Assembler, Assembly, Inputs};
-use wendax_image::{ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf};
+use wendax_image::{
+    Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf,
+};
 use wendax_project::{DiskFiles, NAME, Project};
 use wendax_source::{Diagnostic, Severity, Style, render_all};
 
@@ -118,7 +120,7 @@ pub(crate) enum Belongs {
 }
 
 /// Reads a program; problems in a source are a failure with all of them in its text.
-pub(crate) fn load(path: &Path, at: Option<u32>, belongs: Belongs) -> Result<Program, Failure> {
+pub(crate) fn load(path: &Path, at: Option<Addr>, belongs: Belongs) -> Result<Program, Failure> {
     if let Some(project) = project_at(path)? {
         return assemble(project);
     }
@@ -143,7 +145,7 @@ pub(crate) fn load(path: &Path, at: Option<u32>, belongs: Belongs) -> Result<Pro
     }
 }
 
-fn image(path: &Path, bytes: &[u8], kind: Kind, at: Option<u32>) -> Result<Program, Failure> {
+fn image(path: &Path, bytes: &[u8], kind: Kind, at: Option<Addr>) -> Result<Program, Failure> {
     let name = path.display().to_string();
     let wrong = |error: FormatError| Failure { text: format!("{name}: {error}"), status: 3 };
     let text = || files::text_of(path, bytes.to_vec());

@@ -10,7 +10,7 @@ use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
 use std::io::{IsTerminal, Write};
 use std::path::Path;
-use wendax_machine::{Clock, Settings};
+use wendax_machine::{Clock, Settings, StepNo};
 use wendax_session::{Command, Session, State, Why, fault_causes, state_words};
 use world::{End, Input, Limits, World};
 
@@ -87,7 +87,7 @@ pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
         session = session.with_budget(bytes);
     }
     let mut world = World::new(input, limits);
-    let end = world.drive(&mut session, &steps.map_or(Command::Go, Command::Seek))?;
+    let end = world.drive(&mut session, &steps.map_or(Command::Go, |step| Command::Seek(StepNo(step))))?;
     let report = report(&session, &end);
     if let Some(path) = &options.state {
         let mut json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;
@@ -119,7 +119,7 @@ fn report(session: &Session, end: &End) -> Report {
     let file = line.and_then(|line| session.sources().get(line.span.file)).map(|file| file.name().to_owned());
     let file = file.filter(|name| !name.is_empty());
     let line = line.map(|line| line.line);
-    let plain = |kind| StopReport { kind, status: None, trap: None, address: Some(pc), file: file.clone(), line };
+    let plain = |kind| StopReport { kind, status: None, trap: None, address: Some(pc.0), file: file.clone(), line };
     let stop = match end {
         End::Output => plain("output"),
         End::Seconds => plain("seconds"),
@@ -129,7 +129,7 @@ fn report(session: &Session, end: &End) -> Report {
         }
         End::Program(State::Fault(fault)) => StopReport {
             trap: Some(fault.kind.trap()),
-            address: Some(fault.kind.address().unwrap_or(pc)),
+            address: Some(fault.kind.address().unwrap_or(pc).0),
             ..plain("fault")
         },
         End::Program(State::Circling { .. }) => plain("circling"),
@@ -137,13 +137,13 @@ fn report(session: &Session, end: &End) -> Report {
         End::Program(State::Paused(Why::Brk | Why::Breakpoint)) => plain("paused"),
         End::Program(State::Ready | State::Running | State::Paused(_)) => plain("steps"),
     };
-    let registers = target.registers.iter().enumerate().map(|(index, info)| (info.name, machine.register(index)));
+    let registers = target.registers().map(|(register, info)| (info.name, machine.register(register)));
     let flags = target.flags.iter().map(|flag| (flag.name, u32::from(machine.flags() & flag.bit != 0)));
     Report {
         stop,
-        steps: machine.steps(),
+        steps: machine.steps().0,
         cycles: machine.cycles(),
-        pc,
+        pc: pc.0,
         registers: Ordered(registers.collect()),
         flags: Ordered(flags.collect()),
     }
@@ -155,7 +155,7 @@ fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
     let target = session.machine().target();
     // Behind a `brk` stands another instruction; what is told is about the `brk`.
     let at_brk = matches!(end, End::Program(State::Paused(Why::Brk)));
-    let pc = session.last_step().filter(|_| at_brk).map_or(report.pc, |step| step.pc);
+    let pc = session.last_step().filter(|_| at_brk).map_or(session.machine().pc(), |step| step.pc);
     let line = image.line_at(pc);
     let file = line.and_then(|line| session.sources().get(line.span.file)).filter(|file| !file.name().is_empty());
     let name = file.map_or_else(|| path.display().to_string(), |file| file.name().to_owned());

@@ -1,6 +1,7 @@
 //! The documents say what is true: their examples assemble and run, their tables are complete.
 
 use wendax_asm::{Assembler, Inputs};
+use wendax_machine::StepNo;
 use wendax_machine::{Machine, Run, Settings, Stop};
 use wendax_source::{MemoryFiles, Style, render_all};
 
@@ -35,7 +36,7 @@ fn examples_assemble_and_the_whole_one_runs() {
     let whole = last.expect("there are examples");
     assert_eq!(whole.diagnostics, [], "the example to copy has no remarks");
     let mut machine = Machine::new(&whole.image, Settings::default());
-    assert_eq!(machine.run(Run::until(1000)), Stop::Finished(2));
+    assert_eq!(machine.run(Run::until(StepNo(1000))), Stop::Finished(2));
     assert_eq!(machine.take_output(), b"2");
 }
 

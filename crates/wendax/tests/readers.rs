@@ -43,10 +43,10 @@ fn runs(image: &wendax_image::Image) -> Vec<(u32, Vec<u8>)> {
     let mut runs: Vec<(u32, Vec<u8>)> = Vec::new();
     for segment in &image.segments {
         match runs.last_mut() {
-            Some((start, bytes)) if *start as usize + bytes.len() == segment.start as usize => {
+            Some((start, bytes)) if *start as usize + bytes.len() == segment.start.index() => {
                 bytes.extend(&segment.bytes);
             }
-            _ => runs.push((segment.start, segment.bytes.clone())),
+            _ => runs.push((segment.start.0, segment.bytes.clone())),
         }
     }
     runs
@@ -83,14 +83,14 @@ fn general_libraries_read_what_was_meant() {
     let program = &read["program"];
     assert_eq!((&program["class"], &program["little"]), (&json!(32), &json!(true)));
     assert_eq!((&program["machine"], &program["type"]), (&json!(wendax_image::elf::MACHINE), &json!("ET_EXEC")));
-    assert_eq!(program["entry"], json!(image.entry));
+    assert_eq!(program["entry"], json!(image.entry.0));
     let segments: Vec<Value> = image
         .segments
         .iter()
         .map(|segment| {
             let stored = if segment.reserved { String::new() } else { hex(&segment.bytes) };
             let flags = 4 | u32::from(segment.rights.write) << 1 | u32::from(segment.rights.execute);
-            json!([segment.start, segment.bytes.len(), stored, flags])
+            json!([segment.start.0, segment.bytes.len(), stored, flags])
         })
         .collect();
     assert_eq!(program["segments"], json!(segments));
@@ -112,7 +112,7 @@ fn general_libraries_read_what_was_meant() {
         .iter()
         .map(|line| {
             let name = sources.file(line.span.file).name();
-            json!([line.address, line.length, name, line.line, line.kind == LineKind::Code])
+            json!([line.address.0, line.length, name, line.line, line.kind == LineKind::Code])
         })
         .collect();
     assert_eq!(json!(lines), json!(wanted));
@@ -134,6 +134,6 @@ fn general_libraries_read_what_was_meant() {
     let with_ends: Vec<Value> =
         runs.iter().map(|(start, bytes)| json!([start, *start as usize + bytes.len(), hex(bytes)])).collect();
     assert_eq!((&read["hex"]["segments"], &read["hex"]["same"]), (&json!(with_ends), &json!(bytes)));
-    assert_eq!(read["hex"]["entry"], json!(image.entry));
-    assert_eq!(read["srec"], json!({ "entry": image.entry, "header": "manifest", "segments": bytes }));
+    assert_eq!(read["hex"]["entry"], json!(image.entry.0));
+    assert_eq!(read["srec"], json!({ "entry": image.entry.0, "header": "manifest", "segments": bytes }));
 }

@@ -8,7 +8,7 @@ use wendax_source::Sources;
 
 /// A program in ELF form, with names and lines.
 pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
-    let mut contents = Contents { kind: elf::ET_EXEC, entry: image.entry, ..Contents::default() };
+    let mut contents = Contents { kind: elf::ET_EXEC, entry: image.entry.0, ..Contents::default() };
     for segment in &image.segments {
         let write = if segment.rights.write { elf::SHF_WRITE } else { 0 };
         let execute = if segment.rights.execute { elf::SHF_EXECINSTR } else { 0 };
@@ -21,7 +21,7 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
         contents.sections.push(Section {
             name: name.to_owned(),
             flags: elf::SHF_ALLOC | write | execute,
-            address: segment.start,
+            address: segment.start.0,
             align: 1,
             bytes: if segment.reserved { Vec::new() } else { segment.bytes.clone() },
             room: if segment.reserved { length } else { 0 },
@@ -37,7 +37,7 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
         .filter(|line| !sources.file(line.span.file).name().is_empty())
         .map(|line| Row {
             symbol: None,
-            address: line.address,
+            address: line.address.0,
             length: line.length,
             file: line.span.file,
             line: line.line,
@@ -50,7 +50,7 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
 
 fn named(image: &Image, symbol: &crate::image::Symbol) -> Symbol {
     let value = u32::try_from(symbol.value & 0xFFFF_FFFF).unwrap_or(0);
-    let segment = image.segments.iter().position(|segment| segment.start <= value && value < segment.end());
+    let segment = image.segments.iter().position(|segment| segment.start.0 <= value && value < segment.end().0);
     let home = match (symbol.kind, segment) {
         (SymbolKind::Constant, _) | (_, None) => Home::Absolute,
         (_, Some(segment)) => Home::Section(segment),

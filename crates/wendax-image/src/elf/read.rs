@@ -6,6 +6,7 @@ use crate::image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use gimli::{EndianSlice, LittleEndian};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::{Endianness, Object, ObjectSection, ObjectSymbol, elf};
+use wendax_isa::Addr;
 use wendax_source::{FileId, Files, SourceFile, Sources, Span};
 
 /// Lines of one file at the most; larger numbers are damage.
@@ -82,7 +83,7 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     if header.e_type(endian) != elf::ET_EXEC {
         return Err(ElfError::NotProgram);
     }
-    let mut image = Image { entry: header.e_entry(endian), ..Image::default() };
+    let mut image = Image { entry: Addr(header.e_entry(endian)), ..Image::default() };
     for program in header.program_headers(endian, bytes)? {
         if program.p_type(endian) == elf::PT_LOAD {
             let data =
@@ -92,15 +93,15 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     }
     image.segments.sort_by_key(|segment| segment.start);
     if let Some(pair) = image.segments.windows(2).find(|pair| pair[0].end() > pair[1].start) {
-        return Err(ElfError::Place(pair[1].start.into()));
+        return Err(ElfError::Place(pair[1].start.0.into()));
     }
     if image.segments.is_empty() {
         return Err(ElfError::Empty);
     }
-    if image.entry > 0xFFFF {
-        return Err(ElfError::Place(image.entry.into()));
+    if image.entry > Addr(0xFFFF) {
+        return Err(ElfError::Place(image.entry.0.into()));
     }
-    let top = image.segments.iter().map(Segment::end).filter(|&end| end <= 0xEE00).max().unwrap_or(0);
+    let top = image.segments.iter().map(Segment::end).filter(|&end| end <= Addr(0xEE00)).max().unwrap_or_default();
     image.heap_start = top.next_multiple_of(2);
     let file = object::read::elf::ElfFile32::<Endianness>::parse(bytes)?;
     image.symbols = symbols(&file);
@@ -115,11 +116,11 @@ fn load(
     program: &elf::ProgramHeader32<Endianness>,
     data: &[u8],
 ) -> Result<(), ElfError> {
-    let start = program.p_vaddr(endian);
+    let start = Addr(program.p_vaddr(endian));
     let whole = program.p_memsz(endian);
     let stored = u32::try_from(data.len()).unwrap_or(u32::MAX);
-    if whole < stored || u64::from(start) + u64::from(whole) > 0x1_0000 {
-        return Err(ElfError::Place(start.into()));
+    if whole < stored || u64::from(start.0) + u64::from(whole) > 0x1_0000 {
+        return Err(ElfError::Place(start.0.into()));
     }
     let flags = program.p_flags(endian);
     let rights =
@@ -181,7 +182,7 @@ fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>) {
         row.length > 0 && image.segments.iter().any(|s| s.start <= row.address && row.address + row.length <= s.end())
     });
     rows.sort_by_key(|row| row.address);
-    let mut end = 0;
+    let mut end = Addr(0);
     rows.retain(|row| {
         let free = row.address >= end;
         end = end.max(row.address + row.length);
@@ -217,7 +218,7 @@ fn read_rows(
             {
                 let number = file_number(dwarf, &unit, header, file, files);
                 let span = Span::new(FileId(number), 0, 0);
-                rows.push(Line { address: start, length: address - start, kind, span, line, unfolded: None });
+                rows.push(Line { address: Addr(start), length: address - start, kind, span, line, unfolded: None });
             }
             if rows.len() > MOST_ROWS {
                 return Ok(());
@@ -300,7 +301,7 @@ fn place_symbols(image: &mut Image, sources: &Sources) {
         .symbols
         .iter()
         .map(|symbol| {
-            let address = u32::try_from(symbol.value).ok().filter(|_| symbol.kind != SymbolKind::Constant)?;
+            let address = symbol.address()?;
             let line = image.line_at(address)?;
             let file = sources.file(line.span.file);
             let name = symbol.name.rfind('@').map_or(symbol.name.as_str(), |at| &symbol.name[at..]);

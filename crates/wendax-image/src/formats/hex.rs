@@ -3,18 +3,19 @@
 use super::{FormatError, Loaded, Memory};
 use crate::image::Image;
 use ihex::Record;
+use wendax_isa::Addr;
 
 /// An image as Intel HEX, with its entry as start address.
 pub fn to_hex(image: &Image) -> String {
     let mut records = Vec::new();
     for segment in &image.segments {
         for (index, chunk) in segment.bytes.chunks(16).enumerate() {
-            let offset = segment.start as usize + 16 * index;
+            let offset = segment.start.index() + 16 * index;
             let offset = u16::try_from(offset).expect("segments lie within 16-bit addresses");
             records.push(Record::Data { offset, value: chunk.to_vec() });
         }
     }
-    records.push(Record::StartLinearAddress(image.entry));
+    records.push(Record::StartLinearAddress(image.entry.0));
     records.push(Record::EndOfFile);
     ihex::create_object_file_representation(&records).expect("records hold 16 bytes and end with their end record")
 }
@@ -26,11 +27,11 @@ pub fn from_hex(text: &str) -> Result<Loaded, FormatError> {
     let mut entry = None;
     for (line, record) in records(text) {
         match record.map_err(|what| FormatError::Record { line, what })? {
-            Record::Data { offset, value } => memory.place(base + u32::from(offset), &value)?,
+            Record::Data { offset, value } => memory.place(Addr(base) + u32::from(offset), &value)?,
             Record::ExtendedSegmentAddress(segment) => base = u32::from(segment) * 16,
             Record::ExtendedLinearAddress(high) => base = u32::from(high) << 16,
-            Record::StartSegmentAddress { cs, ip } => entry = Some(u32::from(cs) * 16 + u32::from(ip)),
-            Record::StartLinearAddress(address) => entry = Some(address),
+            Record::StartSegmentAddress { cs, ip } => entry = Some(Addr(u32::from(cs) * 16 + u32::from(ip))),
+            Record::StartLinearAddress(address) => entry = Some(Addr(address)),
             Record::EndOfFile => break,
         }
     }

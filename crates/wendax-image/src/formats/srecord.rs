@@ -4,6 +4,7 @@
 use super::{FormatError, Loaded, Memory};
 use crate::image::Image;
 use std::fmt::Write;
+use wendax_isa::Addr;
 
 /// Data bytes in a record.
 const ROW: usize = 16;
@@ -16,13 +17,13 @@ pub fn to_srecord(image: &Image, name: &str) -> String {
     let mut count = 0u16;
     for segment in &image.segments {
         for (index, chunk) in segment.bytes.chunks(ROW).enumerate() {
-            let at = segment.start as usize + ROW * index;
+            let at = segment.start.index() + ROW * index;
             record(&mut out, b'1', u16::try_from(at).expect("segments lie within 16-bit addresses"), chunk);
             count = count.wrapping_add(1);
         }
     }
     record(&mut out, b'5', count, &[]);
-    record(&mut out, b'9', u16::try_from(image.entry).unwrap_or(0), &[]);
+    record(&mut out, b'9', u16::try_from(image.entry.0).unwrap_or(0), &[]);
     out
 }
 
@@ -61,7 +62,7 @@ pub fn from_srecord(text: &str) -> Result<Loaded, FormatError> {
         if bytes.len() < address_bytes {
             return Err(wrong("the record is shorter than its address".to_owned()));
         }
-        let address = bytes[..address_bytes].iter().fold(0u32, |value, byte| value << 8 | u32::from(*byte));
+        let address = Addr(bytes[..address_bytes].iter().fold(0u32, |value, byte| value << 8 | u32::from(*byte)));
         match kind {
             b'1'..=b'3' => memory.place(address, &bytes[address_bytes..])?,
             b'7'..=b'9' => {
@@ -106,8 +107,8 @@ mod tests {
 
     #[test]
     fn records_are_as_the_form_says() {
-        let mut image = from_raw(&[0x05, 0x30, 0x00], 0x0200).expect("it fits");
-        image.entry = 0x0202;
+        let mut image = from_raw(&[0x05, 0x30, 0x00], Addr(0x0200)).expect("it fits");
+        image.entry = Addr(0x0202);
         assert_eq!(to_srecord(&image, "gate"), "S00700006761746557\nS1060200053000C2\nS5030001FB\nS9030202F8\n");
     }
 
@@ -127,11 +128,11 @@ mod tests {
     proptest::proptest! {
         #[test]
         fn records_round_trip(bytes in proptest::collection::vec(0u8.., 1..300), at in 0u32..0xFE00) {
-            let image = from_raw(&bytes, at).unwrap();
+            let image = from_raw(&bytes, Addr(at)).unwrap();
             let read = from_srecord(&to_srecord(&image, "a long name for a head")).unwrap();
             proptest::prop_assert!(read.has_entry);
             proptest::prop_assert_eq!(read.image.segments, image.segments);
-            proptest::prop_assert_eq!(read.image.entry, at);
+            proptest::prop_assert_eq!(read.image.entry, Addr(at));
         }
 
         #[test]

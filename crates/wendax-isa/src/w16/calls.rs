@@ -1,13 +1,13 @@
 //! The system calls, as one table, and their error codes.
 
-use crate::SystemCall;
+use crate::{Reg, SystemCall};
 
 /// Longest text a call looks at, in bytes: all of memory, so that a text without its NUL ends somewhere.
 pub const TEXT_LIMIT: u32 = 0x10000;
 
 macro_rules! call {
     ($number:literal, $name:literal, [$($register:literal $what:literal),*], $gives:literal, $meaning:literal) => {
-        SystemCall { number: $number, name: $name, takes: &[$(($register, $what)),*], gives: $gives, meaning: $meaning }
+        SystemCall { number: $number, name: $name, takes: &[$((Reg($register), $what)),*], gives: $gives, meaning: $meaning }
     };
 }
 

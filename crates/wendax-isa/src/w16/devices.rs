@@ -1,6 +1,6 @@
 //! The device registers, as one table. All are words; bytes of them cannot be touched.
 
-use crate::DeviceRegister;
+use crate::{Addr, DeviceRegister};
 
 macro_rules! devices {
     ($($name:ident = $address:literal $text:literal $writable:literal $meaning:literal;)*) => {
@@ -8,7 +8,7 @@ macro_rules! devices {
         pub mod address { $(#[doc = $meaning] pub const $name: u16 = $address;)* }
         /// All device registers, in order of their addresses.
         pub const DEVICES: &[DeviceRegister] = &[$(
-            DeviceRegister { address: $address, name: $text, writable: $writable, meaning: $meaning }
+            DeviceRegister { address: Addr($address), name: $text, writable: $writable, meaning: $meaning }
         ),*];
     };
 }
@@ -36,5 +36,5 @@ devices! {
 /// The device register at an address; `None` where there is none (reading such a word gives 0, writing
 /// it does nothing).
 pub fn device(address: u16) -> Option<&'static DeviceRegister> {
-    DEVICES.iter().find(|register| register.address == address)
+    DEVICES.iter().find(|register| register.address == address.into())
 }

@@ -1,6 +1,6 @@
 //! The tables of the manual, as Markdown, from the tables of the code.
 
-use super::{CALLS, DEVICES, ERRORS, TRAPS, rows};
+use super::{CALLS, DEVICES, ERRORS, TARGET, TRAPS, rows};
 use std::fmt::Write;
 
 /// The line in `docs/instruction-set.md` behind which everything is generated.
@@ -43,7 +43,8 @@ fn instructions(out: &mut String) -> std::fmt::Result {
 fn system(out: &mut String) -> std::fmt::Result {
     writeln!(out, "\n## System calls\n\n| nr | name | takes | gives in `r0` | meaning |\n|---|---|---|---|---|")?;
     for call in CALLS {
-        let takes: Vec<String> = call.takes.iter().map(|(register, what)| format!("`r{register}` {what}")).collect();
+        let takes: Vec<String> =
+            call.takes.iter().map(|(register, what)| format!("`{}` {what}", TARGET.register_name(*register))).collect();
         writeln!(
             out,
             "| {:02X} | `{}` | {} | {} | {} |",

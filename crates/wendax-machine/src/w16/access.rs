@@ -1,6 +1,7 @@
 //! What the next instruction will touch in memory, told before it runs.
 
 use super::Machine;
+use wendax_isa::Addr;
 use wendax_isa::w16::{Insn, NO_BASE, Op, SP, decode};
 
 /// How memory is touched.
@@ -16,7 +17,7 @@ pub enum AccessKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Access {
     /// First byte.
-    pub address: u32,
+    pub address: Addr,
     /// 1 or 2 (4 for `reti`).
     pub bytes: u32,
     /// How.
@@ -36,7 +37,7 @@ pub struct Uses {
 
 impl Machine {
     /// What the code from an address up to another uses registers for.
-    pub fn register_uses(&self, from: u32, to: u32, is_label: &dyn Fn(u32) -> bool) -> Uses {
+    pub fn register_uses(&self, from: Addr, to: Addr, is_label: &dyn Fn(Addr) -> bool) -> Uses {
         let mut uses = Uses::default();
         let mut at = from;
         while at < to {
@@ -67,8 +68,8 @@ impl Machine {
     }
 
     /// The instruction at an address, whether or not it may be run; `None` when there is none.
-    pub fn instruction_at(&self, address: u32) -> Option<Insn> {
-        let word = |at: u32| self.memory.word(super::word(at));
+    pub fn instruction_at(&self, address: Addr) -> Option<Insn> {
+        let word = |at: Addr| self.memory.word(super::narrow(at));
         if !address.is_multiple_of(2) {
             return None;
         }

@@ -10,6 +10,7 @@ use crate::console::{Console, Tape};
 use crate::fault::FaultKind;
 use crate::memory::{Cells, DECODED, DEVICE, KNOWN, READ, WRITE};
 use crate::report::Write;
+use wendax_isa::Addr;
 
 #[derive(Debug)]
 pub(super) struct Bus<'a> {
@@ -28,7 +29,7 @@ pub(super) struct Bus<'a> {
 
 impl Bus<'_> {
     pub(super) fn load_word(&mut self, address: u16) -> Result<u16, FaultKind> {
-        let at = u32::from(address);
+        let at = Addr::from(address);
         if address & 1 != 0 {
             return Err(FaultKind::Misaligned { address: at, fetch: false });
         }
@@ -39,7 +40,7 @@ impl Bus<'_> {
     }
 
     pub(super) fn load_byte(&self, address: u16) -> Result<u8, FaultKind> {
-        let at = u32::from(address);
+        let at = Addr::from(address);
         if self.cells.all(address, 1, DEVICE) {
             return Err(FaultKind::DeviceByte { address: at });
         }
@@ -51,7 +52,7 @@ impl Bus<'_> {
 
     /// A word may be stored there.
     pub(super) fn may_store_word(&self, address: u16) -> Result<(), FaultKind> {
-        let at = u32::from(address);
+        let at = Addr::from(address);
         if address & 1 != 0 {
             return Err(FaultKind::Misaligned { address: at, fetch: false });
         }
@@ -76,7 +77,7 @@ impl Bus<'_> {
     }
 
     pub(super) fn store_byte(&mut self, address: u16, value: u8) -> Result<Option<Write>, FaultKind> {
-        let at = u32::from(address);
+        let at = Addr::from(address);
         if self.cells.all(address, 1, DEVICE) {
             return Err(FaultKind::DeviceByte { address: at });
         }

@@ -12,6 +12,7 @@ use crate::memory::{DEVICE, EXECUTE, KNOWN, READ, WRITE};
 use crate::random::next_below;
 use crate::report::{StepKind, Write};
 use memchr::memchr;
+use wendax_isa::Reg;
 use wendax_isa::w16::{C, ErrorCode, STACK_START, TEXT_LIMIT};
 
 /// What a call came to.
@@ -60,7 +61,7 @@ impl Machine {
         };
         if let Some(result) = result {
             let (old, was_known) = (self.state.cpu.registers[0].into(), self.state.cpu.known & 1 != 0);
-            trace.write(Write::Register { index: 0, old, new: result.into(), was_known });
+            trace.write(Write::Register { register: Reg(0), old, new: result.into(), was_known });
             self.state.cpu.registers[0] = result;
             self.state.cpu.known |= 1;
         }

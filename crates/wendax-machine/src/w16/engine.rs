@@ -23,6 +23,7 @@ use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
 use wendax_isa::w16::{C, I, N, SP, V, Z, decode};
+use wendax_isa::{Reg, StepNo};
 
 /// Why the loop was left.
 #[derive(Debug, Clone, Copy)]
@@ -120,7 +121,7 @@ impl<O: Observer> Trace for Traced<'_, O> {
     #[inline]
     fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
         let report = &mut self.report;
-        (report.step, report.kind, report.cycles) = (done.step, done.kind, done.cycles);
+        (report.step, report.kind, report.cycles) = (StepNo(done.step), done.kind, done.cycles);
         (report.pc, report.next, report.length) = (done.pc.into(), done.next.into(), done.length.into());
         report.returned = done.returned;
         report.depth = usize::try_from(done.depth).unwrap_or(0);
@@ -239,7 +240,7 @@ pub(super) struct Calls {
     /// Calls made from at most so many frames are noted.
     pub(super) shallow: Option<u32>,
     /// The step of the last such call.
-    pub(super) last_shallow: Option<u64>,
+    pub(super) last_shallow: Option<StepNo>,
 }
 
 impl Calls {
@@ -280,7 +281,7 @@ impl Machine {
 
     /// Takes one step, even from a breakpoint.
     pub fn step(&mut self) -> Stop {
-        self.run(Run::until(self.state.steps + 1))
+        self.run(Run::until(self.steps() + 1))
     }
 
     fn run_with<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
@@ -288,10 +289,10 @@ impl Machine {
         if let Some(status) = self.state.finished {
             return Stop::Finished(status.into());
         }
-        if self.state.steps < how.until && self.slots.is_breakpoint(self.state.cpu.pc) {
+        if self.steps() < how.until && self.slots.is_breakpoint(self.state.cpu.pc) {
             let at = self.state.cpu.pc;
             self.slots.unpatch(at);
-            let until = self.state.steps + 1;
+            let until = self.steps() + 1;
             let stop = self.run_on(Run { until, ..how }, trace);
             self.slots.patch(at);
             let back_here = self.slots.is_breakpoint(self.state.cpu.pc);
@@ -309,7 +310,7 @@ impl Machine {
             self.repeats.follow(self.state.steps);
         }
         loop {
-            if self.state.steps >= how.until {
+            if self.steps() >= how.until {
                 let stopped = self.slots.is_breakpoint(self.state.cpu.pc);
                 return if stopped { Stop::Breakpoint } else { Stop::Steps };
             }
@@ -334,7 +335,7 @@ impl Machine {
                 Some(Err(kind)) => return Stop::Fault(self.fault_of(kind)),
                 None => {}
             }
-            let limits = Limits { until: how.until, depth };
+            let limits = Limits { until: how.until.0, depth };
             let exit = if watches {
                 match self.run_watched(limits, how.watch, trace) {
                     Ok(exit) => exit,
@@ -417,7 +418,7 @@ impl Machine {
         }
         for frame in frames.list() {
             for word in [frame.slot, frame.back, frame.site, frame.target] {
-                hasher.write_u32(word);
+                hasher.write_u32(word.0);
             }
         }
         for word in board.without_time() {
@@ -526,7 +527,7 @@ impl Machine {
                     let (index, value): (usize, u16) = ($index, $value);
                     if T::WRITES {
                         let (old, was_known) = (registers[index].into(), known >> index & 1 != 0);
-                        trace.write(Write::Register { index, old, new: value.into(), was_known });
+                        trace.write(Write::Register { register: Reg::at(index), old, new: value.into(), was_known });
                     }
                     registers[index] = value;
                     known |= 1 << index;
@@ -658,7 +659,7 @@ impl Machine {
                     store_word!(sp, value, $note);
                     if T::WRITES {
                         let (old, new) = (registers[STACK].into(), sp.into());
-                        trace.write(Write::Register { index: STACK, old, new, was_known: true });
+                        trace.write(Write::Register { register: Reg(SP), old, new, was_known: true });
                     }
                     registers[STACK] = sp;
                 }};
@@ -672,7 +673,7 @@ impl Machine {
                         back: slot.next.into(),
                         site: pc.into(),
                         target: next.into(),
-                        step: steps,
+                        step: StepNo(steps),
                         kind: FrameKind::Call,
                     };
                     calls.enter(frames, frame);
@@ -947,17 +948,17 @@ mod tests {
     /// the round: found by keeping every state.
     fn first_repeat(mut machine: Machine, most: u64) -> Option<(u64, u64)> {
         let mut seen: FxHashMap<u64, u64> = FxHashMap::default();
-        while machine.steps() < most {
+        while machine.steps() < StepNo(most) {
             let step = machine.steps();
             let hash = machine.hash();
             if let Some(before) =
-                seen.insert(hash, step).filter(|&before| !machine.activity.since(Deed::Worked, before))
+                seen.insert(hash, step.0).filter(|&before| !machine.activity.since(Deed::Worked, before))
             {
-                return Some((step, step - before));
+                return Some((step.0, (step - before).0));
             }
             match machine.step() {
                 Stop::Steps => {}
-                Stop::Circling { .. } => return Some((step + 1, 1)),
+                Stop::Circling { .. } => return Some(((step + 1).0, 1)),
                 _ => return None,
             }
         }
@@ -1002,12 +1003,12 @@ mod tests {
             let naive = first_repeat(machine(&text), MOST);
             let mut watched = machine(&text);
             watched.repeats = Repeats::hasty();
-            let stop = watched.run(Run { watch: Watch::Circling, ..Run::until(MOST) });
+            let stop = watched.run(Run { watch: Watch::Circling, ..Run::until(StepNo(MOST)) });
             match (naive, stop) {
                 (Some((_, 1)), Stop::Circling { period: 1 }) => {}
                 (Some((step, round)), Stop::Circling { period }) => {
                     prop_assert!(period % round == 0, "{period} steps for a round of {round}\n{text}");
-                    prop_assert!(watched.steps() <= step + LATENCY, "{} for {step}\n{text}", watched.steps());
+                    prop_assert!(watched.steps() <= StepNo(step + LATENCY), "{} for {step}\n{text}", watched.steps());
                 }
                 (Some((step, round)), stop) => {
                     prop_assert!(step + round + LATENCY > MOST || stop != Stop::Steps, "{stop:?}, {naive:?}\n{text}");
@@ -1020,8 +1021,8 @@ mod tests {
     /// Where a run stops that watches for everything, and why.
     fn stop(text: &str, watch: Watch, until: u64) -> (Stop, u64) {
         let mut machine = machine(text);
-        let stop = machine.run(Run { watch, ..Run::until(until) });
-        (stop, machine.steps())
+        let stop = machine.run(Run { watch, ..Run::until(StepNo(until)) });
+        (stop, machine.steps().0)
     }
 
     #[test]
@@ -1060,8 +1061,8 @@ mod tests {
             assert_eq!(stop(text, Watch::Circling, 3_000_000).0, Stop::Steps, "{text}: something may come");
         }
         let mut machine = machine(polls);
-        machine.run(Run { watch: Watch::Idle, ..Run::until(3_000_000) });
+        machine.run(Run { watch: Watch::Idle, ..Run::until(StepNo(3_000_000)) });
         machine.feed(&Event::Typed(b"k".to_vec()));
-        assert_eq!(machine.run(Run { watch: Watch::Idle, ..Run::until(9_000_000) }), Stop::Finished(0));
+        assert_eq!(machine.run(Run { watch: Watch::Idle, ..Run::until(StepNo(9_000_000)) }), Stop::Finished(0));
     }
 }

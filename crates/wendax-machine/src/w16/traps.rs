@@ -14,6 +14,7 @@ use crate::memory::WRITE;
 use crate::report::{StepKind, Write};
 use std::ops::ControlFlow;
 use wendax_isa::w16::{I, SP, TRAP_CYCLES, address};
+use wendax_isa::{Reg, StepNo};
 
 /// What entering a trap is given.
 #[derive(Debug, Clone, Copy)]
@@ -41,7 +42,7 @@ impl Machine {
             return Some(Stop::Fault(self.fault_of(kind)));
         }
         let detail = if let FaultKind::Illegal { word } = kind { super::word(word) } else { 0 };
-        let about = [kind.address().map_or(pc, super::word), detail];
+        let about = [kind.address().map_or(pc, super::narrow), detail];
         let entry = Entry { number, site: pc, back: pc, about, is_interrupt: false };
         self.enter_as_step(entry, StepKind::Trap(number.into()), trace)
     }
@@ -78,7 +79,7 @@ impl Machine {
             }
         }
         let (old, new) = (sp.into(), second.into());
-        trace.write(Write::Register { index: stack, old, new, was_known: true });
+        trace.write(Write::Register { register: Reg(SP), old, new, was_known: true });
         self.state.cpu.registers[stack] = second;
         let number = u32::from(number);
         let frame = Frame {
@@ -86,7 +87,7 @@ impl Machine {
             back: back.into(),
             site: site.into(),
             target: target.into(),
-            step: self.state.steps,
+            step: StepNo(self.state.steps),
             kind: if is_interrupt { FrameKind::Interrupt(number) } else { FrameKind::Trap(number) },
         };
         self.calls.enter(&mut self.state.frames, frame);

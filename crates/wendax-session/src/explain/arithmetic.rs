@@ -2,11 +2,12 @@
 
 use super::Teller;
 use crate::effects::Effects;
+use wendax_isa::Reg;
 use wendax_isa::w16::{C, Insn, Op, V};
 
 /// What is computed, with values: `5 + 7`.
 pub(super) fn formula(teller: &Teller<'_>, insn: Insn) -> String {
-    let d = teller.held(insn.a);
+    let d = teller.held(Reg(insn.a));
     let s = teller.value(teller.source_value(insn));
     let count = teller.source_value(insn) & 15;
     let carry = teller.machine.flags() & u32::from(C);
@@ -49,7 +50,7 @@ pub(super) fn reasons(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec
     if !carries && !overflows {
         return Vec::new();
     }
-    let d = teller.machine.register(usize::from(insn.a));
+    let d = teller.machine.register(Reg(insn.a));
     let s = teller.source_value(insn);
     let signed = |value: u32| i64::from(teller.target.signed(value));
     let carry = i64::from(teller.machine.flags() & u32::from(C));

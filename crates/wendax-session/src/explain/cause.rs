@@ -6,6 +6,7 @@ use crate::questions::{LastWriter, Thing, last_write};
 use crate::session::Session;
 use crate::words::{line_words, place};
 use wendax_isa::w16::{Insn, NO_BASE, Op};
+use wendax_isa::{Addr, Reg};
 use wendax_machine::{Fault, FaultKind, Frame, RegionKind};
 
 /// The causes of a fault of the present instruction, in sentences, the nearest first; none when nothing more is known
@@ -29,7 +30,7 @@ pub fn fault_causes(session: &Session, fault: &Fault) -> Vec<String> {
 }
 
 /// An instruction as it is written, and its line: "`ret` on line 12".
-fn told(session: &Session, address: u32) -> String {
+fn told(session: &Session, address: Addr) -> String {
     let text = instruction_text(session, address);
     let line = line_words(session, address);
     match (text, line) {
@@ -72,11 +73,11 @@ fn how_it_came_here(session: &Session) -> String {
 /// A return that took something that is no way back, and where that word came from.
 fn wrong_return(session: &Session, last: &Effects) -> String {
     let target = session.machine().target();
-    let slot = last.register(target.roles.stack).map_or(0, |change| change.old);
+    let slot = Addr(last.register(target.roles.stack).map_or(0, |change| change.old));
     let mut text = format!(
         "{} took {} from the stack at {} for the way back",
         told(session, last.pc),
-        target.hex(last.next),
+        target.hex(last.next.0),
         target.hex_address(slot)
     );
     match last_write(session, Thing::Memory(slot), last.step) {
@@ -91,14 +92,14 @@ fn divisor(session: &Session, insn: Insn) -> String {
     if insn.b == NO_BASE {
         return "the divisor is written as 0".to_owned();
     }
-    register_since(session, usize::from(insn.b), "0")
+    register_since(session, Reg(insn.b), "0")
 }
 
 /// The register an address comes from, and since when it holds that.
 fn base(session: &Session, insn: Insn) -> Vec<String> {
     let stack = session.machine().target().roles.stack;
     let register = match insn.op() {
-        Op::Ldw | Op::Ldb | Op::Ldsb | Op::Stw | Op::Stb if insn.b != NO_BASE => usize::from(insn.b),
+        Op::Ldw | Op::Ldb | Op::Ldsb | Op::Stw | Op::Stb if insn.b != NO_BASE => Reg(insn.b),
         Op::Push | Op::Pop | Op::PushFl | Op::PopFl | Op::Call | Op::CallReg | Op::Ret | Op::Reti => stack,
         _ => return Vec::new(),
     };
@@ -106,8 +107,8 @@ fn base(session: &Session, insn: Insn) -> Vec<String> {
     vec![register_since(session, register, &value)]
 }
 
-fn register_since(session: &Session, register: usize, value: &str) -> String {
-    let name = session.machine().target().registers.get(register).map_or("?", |info| info.name);
+fn register_since(session: &Session, register: Reg, value: &str) -> String {
+    let name = session.machine().target().register_name(register);
     match last_write(session, Thing::Register(register), session.now()) {
         Some(found) => format!("{name} holds {value}, set {}", writer(session, &found)),
         None if !session.machine().register_known(register) => format!("{name} was never set, and reads {value}"),
@@ -116,7 +117,7 @@ fn register_since(session: &Session, register: usize, value: &str) -> String {
 }
 
 /// That a push found the stack full, or a pop empty.
-fn stack_limit(session: &Session, insn: Insn, address: u32) -> Option<Vec<String>> {
+fn stack_limit(session: &Session, insn: Insn, address: Addr) -> Option<Vec<String>> {
     let machine = session.machine();
     let target = machine.target();
     let stack = machine.regions().into_iter().find(|region| region.kind == RegionKind::Stack)?;
@@ -144,7 +145,7 @@ fn stack_limit(session: &Session, insn: Insn, address: u32) -> Option<Vec<String
 
 /// The routine that most of the frames are of, and the call that made most of them.
 fn deepest_caller(session: &Session, frames: &[Frame]) -> Option<String> {
-    let mut calls: Vec<(u32, u32, usize)> = Vec::new();
+    let mut calls: Vec<(Addr, Addr, usize)> = Vec::new();
     for frame in frames {
         match calls.iter_mut().find(|(site, target, _)| (*site, *target) == (frame.site, frame.target)) {
             Some((_, _, count)) => *count += 1,

@@ -2,13 +2,14 @@
 
 use super::Teller;
 use crate::effects::Effects;
+use wendax_isa::Reg;
 use wendax_isa::w16::{C, Insn, NO_BASE, Op};
 
 /// The lines of the figure; none for operations that do not work bit by bit.
 pub(super) fn of(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec<String> {
-    let d = teller.machine.register(usize::from(insn.a));
+    let d = teller.machine.register(Reg(insn.a));
     let s = teller.source_value(insn);
-    let result = effects.register(usize::from(insn.a)).map(|change| change.new);
+    let result = effects.register(Reg(insn.a)).map(|change| change.new);
     let name = teller.register(insn.a);
     let source = if insn.b == NO_BASE { String::new() } else { teller.register(insn.b).to_owned() };
     let carry = |flags: u32| flags & u32::from(C);

@@ -5,7 +5,7 @@ use crate::guide;
 use crate::keys::{BINDINGS, palette};
 use crate::state::{App, Ask, Breakpoint, Effect, Lens, Mode, Overlay, Pane, Tone};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use wendax_machine::{CellState, Event};
+use wendax_machine::{Addr, CellState, Event, StepNo};
 use wendax_session::{Command, Dropped, State, dropped_words};
 
 impl App {
@@ -215,7 +215,7 @@ impl App {
     }
 
     /// `120`, or `+3` and `-3` from the present step.
-    fn step_asked_for(&self, text: &str) -> Result<u64, String> {
+    fn step_asked_for(&self, text: &str) -> Result<StepNo, String> {
         let session = self.session.as_ref().ok_or("there is no program yet")?;
         let (now, end) = (session.now(), session.end());
         let clean = text.replace('_', "");
@@ -227,7 +227,7 @@ impl App {
             Some('-') => {
                 now.checked_sub(number).ok_or_else(|| format!("there are only {now} steps before this one"))?
             }
-            _ => number,
+            _ => StepNo(number),
         };
         if step > end && matches!(session.state(), State::Finished(_)) {
             return Err(format!("the program ended after step {end}; there is no step {step}"));
@@ -238,7 +238,7 @@ impl App {
         Ok(step)
     }
 
-    fn toggle_address(&mut self, address: u32) -> Result<(), String> {
+    fn toggle_address(&mut self, address: Addr) -> Result<(), String> {
         let align = self.session.as_ref().map_or(1, |session| session.machine().target().code_align);
         if !address.is_multiple_of(align) {
             return Err(format!("there is no instruction at the odd address {address:04X}"));
@@ -270,16 +270,16 @@ impl App {
     }
 
     /// An address by number or label.
-    fn address(&self, text: &str) -> Result<u32, String> {
+    fn address(&self, text: &str) -> Result<Addr, String> {
         let session = self.session.as_ref().ok_or("there is no program yet")?;
         if let Some(symbol) = session.image().symbol(text) {
-            return u32::try_from(symbol.value & i64::from(session.machine().target().address_mask()))
+            return Addr::try_from(symbol.value & i64::from(session.machine().target().address_mask()))
                 .map_err(|_| "that is no address".to_owned());
         }
         let mask = session.machine().target().address_mask();
         match number(text) {
             Some(value) if value >= 0 && value <= i64::from(mask) => {
-                u32::try_from(value).map_err(|error| error.to_string())
+                Addr::try_from(value).map_err(|error| error.to_string())
             }
             Some(_) => Err(format!("addresses go from 0 to 0x{mask:X}")),
             None => Err(format!("`{text}` is no label, register or address; write one such as 0x0300")),
@@ -307,7 +307,6 @@ impl App {
         let value = u32::try_from(value & i64::from(target.word_mask())).unwrap_or(0);
         let mut dropped = Dropped::default();
         if let Some(register) = target.register(place).filter(|_| !byte) {
-            let register = u32::try_from(register).unwrap_or(0);
             dropped = session.edit(Event::SetRegister(register, value)).ok_or(ENDED)?;
         } else {
             let address = self.address(place)?;

@@ -2,6 +2,7 @@
 
 use crate::state::{App, Tone};
 use std::collections::BTreeMap;
+use wendax_machine::Addr;
 use wendax_session::{Outcome, Replay, Session, Version};
 use wendax_source::FileId;
 
@@ -38,8 +39,8 @@ impl App {
 
     /// Where each instruction of the program that is walked through is in the present one: by its line, and by its
     /// place among what that line became.
-    fn moved_instructions(&self, session: &Session) -> BTreeMap<u32, u32> {
-        let mut now: BTreeMap<(FileId, u32), Vec<u32>> = BTreeMap::new();
+    fn moved_instructions(&self, session: &Session) -> BTreeMap<Addr, Addr> {
+        let mut now: BTreeMap<(FileId, u32), Vec<Addr>> = BTreeMap::new();
         for line in &self.assembly.image.lines {
             now.entry((line.span.file, line.line)).or_default().push(line.address);
         }

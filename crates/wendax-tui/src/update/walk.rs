@@ -2,7 +2,7 @@
 
 use crate::actions::Action;
 use crate::state::{App, Breakpoint, Effect, Lens, Tone, code_address};
-use wendax_machine::RegionKind;
+use wendax_machine::{RegionKind, StepNo};
 use wendax_session::{Command, Session, State};
 use wendax_source::FileId;
 
@@ -31,7 +31,7 @@ impl App {
             Action::OutBack => Command::OutBack,
             Action::Go => Command::Go,
             Action::GoBack => Command::GoBack,
-            Action::ToStart => Command::Seek(0),
+            Action::ToStart => Command::Seek(StepNo::FIRST),
             Action::ToEnd => Command::Seek(session.end()),
             Action::ToLine | Action::BackToLine => match code_address(session, file, line) {
                 Some(address) if action == Action::ToLine => Command::To(vec![address]),
@@ -161,7 +161,7 @@ impl App {
     fn next_region(&mut self) {
         let Some(session) = &self.session else { return };
         let regions = session.machine().regions();
-        let now = self.memory_start().unwrap_or(0);
+        let now = self.memory_start().unwrap_or_default();
         let next =
             regions.iter().find(|region| region.start > now && region.kind != RegionKind::Code).or(regions.first());
         if let Some(region) = next {

@@ -6,6 +6,7 @@ use crate::keys::{BINDINGS, Context, shown};
 use crate::state::{App, Mode, Overlay, Pane, Tone};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+use wendax_machine::StepNo;
 use wendax_session::{MarkKind, Piece, Session, State};
 
 /// The run as a strip: the height is how deep calls went, the signs are what happened.
@@ -24,13 +25,13 @@ pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let strip = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
     let columns = session.ribbon().columns(end, strip.width.into());
     let deepest = columns.iter().copied().max().unwrap_or(0).max(1);
-    let column_of = |step: u64| {
-        let at = step * u64::from(strip.width.saturating_sub(1)) / end.max(1);
+    let column_of = |step: StepNo| {
+        let at = step.0 * u64::from(strip.width.saturating_sub(1)) / end.0.max(1);
         strip.x + u16::try_from(at).unwrap_or(0).min(strip.width.saturating_sub(1))
     };
     let here = column_of(now);
     let bars = area.y + 1;
-    if area.height >= 2 && end > 0 {
+    if area.height >= 2 && end > StepNo::FIRST {
         for (x, depth) in (strip.x..strip.right()).zip(columns) {
             const BARS: [&str; 8] = ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
             let bar = BARS[usize::try_from(depth * 7 / deepest).unwrap_or(7).min(7)];
@@ -41,12 +42,12 @@ pub(super) fn ribbon(app: &App, pen: &mut Pen<'_>, area: Rect) {
     } else if area.height >= 2 {
         pen.text(strip.x, bars, strip.width, "the run will be drawn here; left and right move through it", Ink::Faint);
     }
-    if area.height < 2 || end == 0 {
+    if area.height < 2 || end == StepNo::FIRST {
         return;
     }
     let marks = if area.height >= 3 { bars + 1 } else { bars };
     if marks > bars {
-        let text = grouped(now);
+        let text = grouped(now.0);
         let at = here.min(strip.right().saturating_sub(width(&text) + 1));
         pen.text(at, marks, width(&text), &text, Ink::Quiet);
     }

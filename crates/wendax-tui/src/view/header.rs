@@ -113,7 +113,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
 }
 
 fn numbers(app: &App, session: &Session, room: u16) -> String {
-    let (now, end) = (grouped(session.now()), grouped(session.end()));
+    let (now, end) = (grouped(session.now().0), grouped(session.end().0));
     match room {
         0..90 => format!("step {now} of {end}"),
         90..130 => format!("step {now} of {end}   {} cycles", grouped(session.machine().cycles())),

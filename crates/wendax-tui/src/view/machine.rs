@@ -4,7 +4,7 @@ use super::pen::{Pen, width};
 use crate::state::{App, Pane};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
-use wendax_machine::{Event, FrameKind, Writer};
+use wendax_machine::{Addr, Event, FrameKind, Reg, Writer};
 use wendax_session::{ByHand, Meaning, Meanings, Session, StackWord, WordKind, read_stack};
 
 /// Columns the registers stand in: two with everything about them, or as many as there is width for when
@@ -26,42 +26,41 @@ pub(super) fn registers(app: &App, pen: &mut Pen<'_>, area: Rect, whole: Rect) {
     });
     pen.head(area, "registers", &note, false);
     let Some(session) = &app.session else { return };
-    let count = session.machine().target().registers.len();
     let (meanings, by_hand) = (Meanings::of(session), session.changes_by_hand());
     let columns = register_columns(whole);
     let rows = usize::from(register_rows(app, whole));
     let wide = area.width / columns;
-    for index in 0..count {
+    for (index, (register, _)) in session.machine().target().registers().enumerate() {
         let (column, row) = (u16::try_from(index / rows).unwrap_or(0), u16::try_from(index % rows).unwrap_or(0));
         if row + 1 < area.height {
             let cell = Rect { x: area.x + column * wide, y: area.y + 1 + row, width: wide, height: 1 };
-            register(session, (&meanings, &by_hand), pen, cell, index);
+            register_row(session, (&meanings, &by_hand), pen, cell, register);
         }
     }
 }
 
 /// Name, hexadecimal, decimal, and the old value or what it points to.
-fn register(
+fn register_row(
     session: &Session,
     (meanings, by_hand): (&Meanings, &[ByHand]),
     pen: &mut Pen<'_>,
     area: Rect,
-    index: usize,
+    register: Reg,
 ) {
     let machine = session.machine();
     let target = machine.target();
-    let value = machine.register(index);
-    let change = session.last_change().and_then(|change| change.register(index));
+    let value = machine.register(register);
+    let change = session.last_change().and_then(|change| change.register(register));
     let by_hand = by_hand.iter().any(|change| match change.event {
-        Event::SetRegister(register, _) => register as usize == index,
+        Event::SetRegister(set, _) => set == register,
         _ => false,
     });
     let fresh = change.is_some() || by_hand;
     let sign = if fresh { "•" } else { " " };
     let at = pen.text(area.x, area.y, area.width, sign, Ink::Fresh);
-    let name = format!("{:<4}", target.registers[index].name);
+    let name = format!("{:<4}", target.register_name(register));
     let at = pen.text(at, area.y, 4, &name, if fresh { Ink::Fresh } else { Ink::Quiet });
-    if !machine.register_known(index) {
+    if !machine.register_known(register) {
         let text = if area.width >= 20 { "····  not set" } else { "····" };
         pen.text(at, area.y, area.right().saturating_sub(at), text, Ink::Faint);
         return;
@@ -70,7 +69,7 @@ fn register(
     let at = pen.text(at, area.y, 4, &target.hex(value), ink);
     let room = area.right().saturating_sub(at + 1);
     // An address is no number to reckon with: its decimal form would only be read as one.
-    let is_address = meanings.register(index) == Meaning::Address;
+    let is_address = meanings.register(register) == Meaning::Address;
     let decimal = if is_address { String::new() } else { target.signed(value).to_string() };
     let decimal = if area.width >= 24 { format!("{decimal:>7}") } else { format!(" {decimal}") };
     if width(&decimal) > room {
@@ -83,7 +82,7 @@ fn register(
         Some(change) if !change.was_known => "was not set".to_owned(),
         Some(change) if change.old == value => "the same again".to_owned(),
         Some(change) => format!("was {}", target.hex(change.old)),
-        None => points_to(session, meanings.register(index), value, room),
+        None => points_to(session, meanings.register(register), value, room),
     };
     if width(&note) <= room {
         pen.text(at + 2, area.y, room, &note, if fresh { Ink::Quiet } else { Ink::Place });
@@ -94,7 +93,7 @@ fn register(
 fn points_to(session: &Session, meaning: Meaning, value: u32, room: u16) -> String {
     let image = session.image();
     let target = session.machine().target();
-    let label = image.nearest_label(value).filter(|_| value >= target.map.vectors_end);
+    let label = image.nearest_label(Addr(value)).filter(|_| Addr(value) >= target.map.vectors_end);
     let unsigned = if target.signed(value) < 0 { format!("or {value}") } else { String::new() };
     let text = match (meaning, label, char::from_u32(value).filter(char::is_ascii_graphic)) {
         (Meaning::Address, Some((symbol, 0)), _) => format!("→ {}", symbol.name),
@@ -185,7 +184,7 @@ pub(super) fn stack(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let scroll = if app.focus == Pane::Stack { app.stack_scroll } else { 0 };
     let words = read_stack(session.machine(), scroll + rows);
     if words.is_empty() {
-        let sp = session.machine().register(session.machine().target().roles.stack);
+        let sp = session.machine().stack_pointer();
         let empty = sp == session.machine().target().map.stack_end;
         let text = if empty { "empty" } else { "sp points outside the stack" };
         pen.text(area.x + 1, area.y + 1, area.width.saturating_sub(1), text, Ink::Faint);
@@ -199,10 +198,10 @@ pub(super) fn stack(app: &App, pen: &mut Pen<'_>, area: Rect) {
 fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: &StackWord) {
     let machine = session.machine();
     let target = machine.target();
-    let register = |index: usize| machine.register(index) == word.address;
-    let pointer = match (register(target.roles.stack), target.roles.frame.filter(|&fp| machine.register_known(fp))) {
+    let points_here = |register| Addr(machine.register(register)) == word.address;
+    let pointer = match (points_here(target.roles.stack), target.roles.frame.filter(|&fp| machine.register_known(fp))) {
         (true, _) => "sp",
-        (false, Some(fp)) if register(fp) => "fp",
+        (false, Some(fp)) if points_here(fp) => "fp",
         _ => "",
     };
     let fresh = session.last_change().is_some_and(|change| change.wrote(word.address));
@@ -232,10 +231,9 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
             };
             (format!("way back from {name}{how}"), Ink::Time)
         }
-        WordKind::Saved(index) => (
-            format!("pushed {} = {}", target.registers.get(index).map_or("?", |r| r.name), target.signed(word.value)),
-            Ink::Text,
-        ),
+        WordKind::Saved(register) => {
+            (format!("pushed {} = {}", target.register_name(register), target.signed(word.value)), Ink::Text)
+        }
         WordKind::Flags => ("pushed flags".to_owned(), Ink::Text),
         WordKind::Other => (format!("{}", target.signed(word.value)), Ink::Quiet),
         WordKind::NeverWritten => (String::new(), Ink::Faint),

@@ -4,13 +4,13 @@ use super::pen::Pen;
 use crate::state::{App, Lens, Pane};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
-use wendax_machine::{CellState, Machine, RegionKind};
+use wendax_machine::{Addr, CellState, Machine, Reg, RegionKind};
 use wendax_session::Session;
 
 /// A row: so many cells from an address on.
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct Row {
-    address: u32,
+    address: Addr,
     length: u32,
     label: Option<String>,
     /// No memory up to the next region.
@@ -36,7 +36,9 @@ fn title(app: &App, session: &Session) -> String {
             });
             format!("{} {name}", session.machine().target().hex_address(*address))
         }
-        Lens::Register(index) => format!("where {} points", session.machine().target().registers[*index].name),
+        Lens::Register(register) => {
+            format!("where {} points", session.machine().target().register_name(*register))
+        }
         Lens::Label(name) => name.clone(),
     }
 }
@@ -51,8 +53,8 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let cells = if area.width >= 68 { 8 } else { 4 };
     let scroll = app.memory_scroll * i64::from(cells);
     let mask = session.machine().target().address_mask();
-    let first = u32::try_from((i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask)))
-        .unwrap_or(0);
+    let first = (i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask));
+    let first = Addr::try_from(first).unwrap_or_default();
     let mut rows = rows(session, first, cells).peekable();
     let mut y = area.y + 1;
     while y < area.bottom()
@@ -74,13 +76,13 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
 }
 
 /// Rows from an address to the end of memory, each ending before the next label.
-fn rows(session: &Session, first: u32, cells: u32) -> impl Iterator<Item = Row> {
+fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row> {
     let machine = session.machine();
-    let end = machine.target().address_mask() + 1;
-    let mut labels: Vec<(u32, String)> = session
+    let end = Addr(machine.target().address_mask()) + 1;
+    let mut labels: Vec<(Addr, String)> = session
         .image()
         .labels()
-        .filter_map(|symbol| Some((u32::try_from(symbol.value).ok()?, symbol.name.clone())))
+        .filter_map(|symbol| Some((symbol.address()?, symbol.name.clone())))
         .filter(|&(address, _)| address >= first)
         .collect();
     labels.sort();
@@ -128,10 +130,10 @@ fn alike(session: &Session, row: &Row, next: &Row) -> bool {
 }
 
 fn has_change(session: &Session, row: &Row) -> bool {
-    (row.address..row.address + row.length).any(|address| is_fresh(session, address))
+    row.address.up_to(row.address + row.length).any(|address| is_fresh(session, address))
 }
 
-fn is_fresh(session: &Session, address: u32) -> bool {
+fn is_fresh(session: &Session, address: Addr) -> bool {
     session
         .last_change()
         .is_some_and(|change| change.wrote(address) || change.devices.iter().any(|device| device.address == address))
@@ -140,14 +142,14 @@ fn is_fresh(session: &Session, address: u32) -> bool {
 /// The registers that point to a cell.
 fn pointers(machine: &Machine, row: &Row) -> String {
     let target = machine.target();
-    let points = |index: &usize| {
-        let value = machine.register(*index);
-        machine.register_known(*index)
-            && (row.address..row.address + row.length).contains(&value)
-            && value >= target.map.code_start.min(target.map.page)
+    let points = |register: &Reg| {
+        let place = Addr(machine.register(*register));
+        machine.register_known(*register)
+            && (row.address..row.address + row.length).contains(&place)
+            && place >= target.map.code_start.min(Addr(target.map.page))
     };
     let names: Vec<&str> =
-        (0..target.registers.len()).filter(points).map(|index| target.registers[index].name).collect();
+        target.registers().filter(|(register, _)| points(register)).map(|(_, info)| info.name).collect();
     names.join(" ")
 }
 
@@ -206,7 +208,7 @@ fn draw_row(session: &Session, pen: &mut Pen<'_>, area: Rect, row: &Row, cells: 
     }
 }
 
-fn byte_text(session: &Session, address: u32) -> (String, Ink) {
+fn byte_text(session: &Session, address: Addr) -> (String, Ink) {
     let machine = session.machine();
     let fresh = is_fresh(session, address);
     match machine.cell(address) {
@@ -218,7 +220,7 @@ fn byte_text(session: &Session, address: u32) -> (String, Ink) {
     }
 }
 
-fn word_text(session: &Session, address: u32) -> (String, Ink) {
+fn word_text(session: &Session, address: Addr) -> (String, Ink) {
     let machine = session.machine();
     let cells = [machine.cell(address), machine.cell(address + 1)];
     if cells.contains(&CellState::Unmapped) {

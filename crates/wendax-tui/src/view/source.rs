@@ -9,6 +9,7 @@ use ratatui::style::Style;
 use unicode_width::UnicodeWidthChar;
 use wendax_asm::{Lexeme, instructions, lexemes, operand_help};
 use wendax_image::{Line, LineKind};
+use wendax_machine::Addr;
 use wendax_session::{Effects, Session};
 use wendax_source::{Diagnostic, Severity};
 
@@ -22,7 +23,7 @@ enum Row {
 
 /// An instruction or some bytes that a line became.
 struct UnfoldedRow {
-    address: u32,
+    address: Addr,
     length: u32,
     kind: LineKind,
     text: String,
@@ -379,7 +380,7 @@ fn brief(session: &Session, effects: &Effects) -> String {
         .registers
         .iter()
         .filter(|change| change.register != target.roles.stack)
-        .map(|change| format!("{} {}", target.registers[change.register].name, short_value(session, change.new)))
+        .map(|change| format!("{} {}", target.register_name(change.register), short_value(session, change.new)))
         .collect();
     let jumped = effects.length > 0 && !effects.fell_through();
     if parts.is_empty() && !jumped {
@@ -395,7 +396,7 @@ fn brief(session: &Session, effects: &Effects) -> String {
 }
 
 fn short_value(session: &Session, value: u32) -> String {
-    match session.image().label_at(value).filter(|_| value >= session.machine().target().map.vectors_end) {
+    match session.image().label_at(Addr(value)).filter(|_| Addr(value) >= session.machine().target().map.vectors_end) {
         Some(symbol) => symbol.name.clone(),
         None => session.machine().target().signed(value).to_string(),
     }
@@ -496,7 +497,7 @@ fn code_text(app: &App, piece: &Line, room: u16) -> String {
     code_of(app, piece.address, piece.length, piece.kind, room)
 }
 
-fn code_of(app: &App, address: u32, length: u32, kind: LineKind, room: u16) -> String {
+fn code_of(app: &App, address: Addr, length: u32, kind: LineKind, room: u16) -> String {
     let bytes = app.assembly.image.bytes(address, length);
     let room = usize::from(room) - 1;
     let parts: Vec<String> = match kind {
