@@ -17,7 +17,7 @@
 //! assert_eq!(session.machine().finished(), Some(6));
 //! session.begin(Command::StepBack);
 //! while session.work(100_000) == Progress::Working {}
-//! assert_eq!((session.now(), session.end()), (2, 3));
+//! assert_eq!((session.now().0, session.end().0), (2, 3));
 //! ```
 //!
 //! This crate knows nothing of screens.
