@@ -151,7 +151,7 @@ fn link(
         let near = wendax_source::nearest(name, known);
         let problem = diagnostic(codes::BAD_ENTRY, *span, format!("no source has a label `{name}`"));
         found.push(match near {
-            Some(near) => problem.with_fix(format!("did you mean `{near}`?"), *span, format!("\"{near}\"")),
+            Some(near) => problem.with_guess(format!("did you mean `{near}`?"), *span, format!("\"{near}\"")),
             None => problem.with_expected("the name of a label before an instruction"),
         });
     }

@@ -10,7 +10,7 @@ use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Un
 use wendax_image::{Image, Line, LineKind};
 use wendax_isa::Addr;
 use wendax_isa::w16::{CALLS, Cond, Op, OperandKind, call_by_name};
-use wendax_source::{Diagnostic, Edit, Fix, Sources, Span};
+use wendax_source::{Diagnostic, Edit, Grade, Sources, Span};
 
 /// Calls that take the address of a text with a NUL in `r0`.
 const TEXT_CALLS: [&str; 2] = ["put_text", "file_open"];
@@ -316,8 +316,7 @@ fn texts(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec<(Un
         let start = Span { end: text.span.start + 6, ..text.span };
         let is_plain = text.unfolded.is_none() && sources.text_of(start).eq_ignore_ascii_case(".ascii");
         if is_plain {
-            let edits = vec![Edit { span: start, text: ".asciz".to_owned() }];
-            diagnostic.fix = Some(Fix { title: "write `.asciz`, which puts a NUL behind it".to_owned(), edits });
+            diagnostic = diagnostic.with_fix("write `.asciz`, which puts a NUL behind it", start, ".asciz");
         }
         found.push((source.unit, diagnostic.with_expected(".asciz \"text\"")));
     }
@@ -340,7 +339,7 @@ fn given_address(program: &Program<'_>, call: Source) -> Option<SymbolId> {
     unit.sole_symbol(instruction.value.filter(|_| is_move && instruction.a == 0)?)
 }
 
-/// The statement of a text at a label that has no NUL up to the next label.
+/// The last statement of a text at a label that has no NUL up to the next label.
 fn open_text<'a>(program: &Program<'a>, unit: UnitIndex, label: SymbolId) -> Option<&'a Statement> {
     let (index, label) = program.meaning(unit, label);
     let unit = program.units[index];
@@ -351,8 +350,8 @@ fn open_text<'a>(program: &Program<'a>, unit: UnitIndex, label: SymbolId) -> Opt
         What::Bytes { from, to } => !unit.bytes[from as usize..to as usize].contains(&0),
         _ => false,
     };
-    let first = statements.first()?;
-    statements.iter().all(is_open).then_some(first)
+    let last = statements.last()?;
+    statements.iter().all(is_open).then_some(last)
 }
 
 /// Words that cannot be loaded where they lie.
@@ -377,7 +376,7 @@ fn odd_words(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec
             let start = sources.file(line.span.file).line_start(line.line);
             let span = Span { start, end: start, ..line.span };
             let edits = vec![Edit { span, text: "        .align 2\n".to_owned() }];
-            diagnostic.fix = Some(Fix { title: "put `.align 2` before the line".to_owned(), edits });
+            diagnostic = diagnostic.with_change(Grade::Guess, "put `.align 2` before the line", edits);
         }
         found.push((source.unit, diagnostic));
     }

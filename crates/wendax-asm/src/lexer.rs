@@ -5,7 +5,7 @@
 
 use crate::codes;
 use crate::problems::{Problems, diagnostic};
-use wendax_source::{FileId, Span};
+use wendax_source::{Edit, FileId, Grade, Span};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Kind {
@@ -214,10 +214,12 @@ impl<'a> Lexer<'a> {
     fn other_comment(&mut self, first: char, problems: &mut Problems) -> Kind {
         let mark = if first == '/' { &self.rest()[..2] } else { &self.rest()[..1] };
         let span = self.span(self.at, self.at + mark.len());
+        // The other marks mean other things as well.
+        let grade = if mark == "//" { Grade::Certain } else { Grade::Guess };
         problems.push(
             diagnostic(codes::OTHER_COMMENT, span, format!("`{mark}` does not begin a comment here"))
                 .with_expected("; a comment goes from the semicolon to the end of the line")
-                .with_fix("begin the comment with `;`", span, ";"),
+                .with_change(grade, "begin the comment with `;`", vec![Edit { span, text: ";".to_owned() }]),
         );
         self.at = self.end;
         Kind::Bad
@@ -235,10 +237,11 @@ impl<'a> Lexer<'a> {
         }
         let span = self.span(start, self.at);
         let right = if hex { format!("0x{word}") } else { word.clone() };
+        let grade = if hex { Grade::Guess } else { Grade::Certain };
         problems.push(
             diagnostic(codes::OTHER_NUMBER, span, format!("numbers are written without `{first}`"))
                 .with_expected("255  0xFF  0b1111_1111  'c'")
-                .with_fix(format!("write `{right}`"), span, right.clone()),
+                .with_change(grade, format!("write `{right}`"), vec![Edit { span, text: right.clone() }]),
         );
         Kind::Bad
     }
@@ -259,8 +262,9 @@ impl<'a> Lexer<'a> {
             Err(NumberError::Digits(base)) => {
                 let mut found = diagnostic(codes::NUMBER, span, format!("`{word}` is no {base} number"));
                 if let Some(right) = hexadecimal_of(word).filter(|_| base == "decimal") {
+                    let grade = if word.ends_with(['h', 'H']) { Grade::Certain } else { Grade::Guess };
                     found = diagnostic(codes::OTHER_NUMBER, span, format!("`{word}` reads as a {base} number"))
-                        .with_fix(format!("write it as `{right}`"), span, right);
+                        .with_change(grade, format!("write it as `{right}`"), vec![Edit { span, text: right }]);
                 }
                 problems.push(found.with_expected("255  0xFF  0b1111_1111  'c'  (with `_` between digits)"));
                 Kind::Bad
@@ -317,7 +321,7 @@ impl<'a> Lexer<'a> {
                     let end = start + self.text[start..self.end].trim_end().len();
                     let found = diagnostic(codes::UNTERMINATED, self.span(start, end), "this text has no closing `\"`");
                     let place = self.span(end, end);
-                    problems.push(found.with_expected("\"text\" on one line").with_fix(
+                    problems.push(found.with_expected("\"text\" on one line").with_guess(
                         "close it at the end of the line",
                         place,
                         "\"",

@@ -10,7 +10,7 @@ use crate::problems::{Problems, diagnostic};
 use crate::unit::{Definition, SectionId, SectionKind, Statement, Unit, What};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
-use wendax_source::{Diagnostic, Edit, Fix, Sources, Span, nearest};
+use wendax_source::{Diagnostic, Edit, Grade, Sources, Span, nearest};
 
 /// A unit of a program, by its number.
 pub(crate) type UnitIndex = usize;
@@ -196,10 +196,10 @@ impl<'a> Program<'a> {
         if let Some((hidden, file)) = self.hidden(sources, unit, name) {
             let (edit, title) = self.global_edit(sources, hidden, name);
             let found = found.with_other(hidden, format!("{file} defines it, but keeps it to itself"));
-            return Diagnostic { fix: Some(Fix { title, edits: vec![edit] }), ..found };
+            return found.with_change(Grade::Guess, title, vec![edit]);
         }
         if let Some(near) = nearest(name, globals.keys().copied()) {
-            return found.with_fix(format!("did you mean `{near}`?"), place, near);
+            return found.with_guess(format!("did you mean `{near}`?"), place, near);
         }
         found.with_expected(format!("`.global {name}` in the file that defines it, among the sources or libraries"))
     }
@@ -248,7 +248,9 @@ impl<'a> Program<'a> {
                         edits.push(self.global_edit(sources, place, name).0);
                     }
                     let more = if is_global { "" } else { " and `.global` there" };
-                    found.fix = Some(Fix { title: format!("write `.extern {name}`{more}"), edits });
+                    // Another file is changed by its own maker only.
+                    let grade = if is_global { Grade::Certain } else { Grade::Guess };
+                    found = found.with_change(grade, format!("write `.extern {name}`{more}"), edits);
                 }
                 self.problems[index].replace(span, found);
             }

@@ -30,7 +30,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 use typed_arena::Arena;
 use unfold::Macro;
-use wendax_source::{Diagnostic, FileId, Files, Span, nearest};
+use wendax_source::{Diagnostic, Edit, FileId, Files, Grade, Span, nearest};
 
 /// Parses a text, which is in `texts` already; tells what it was made from.
 pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit, Used) {
@@ -87,6 +87,8 @@ struct Parser<'a> {
     macros: FxHashMap<&'a str, Rc<Macro<'a>>>,
     /// Names said to be known to other files.
     globals: Vec<Span>,
+    /// Names that stand where a label would, without a colon, and what they were defined as.
+    bare_labels: Vec<(Span, Option<SymbolId>)>,
     /// Where in `steps` names stand that are operands of `sys`, in rising order.
     calls: Vec<usize>,
     /// Texts by the file they are of.
@@ -139,6 +141,7 @@ impl<'a> Parser<'a> {
             local: FxHashMap::default(),
             macros: FxHashMap::default(),
             globals: Vec::new(),
+            bare_labels: Vec::new(),
             calls: Vec::new(),
             real: Vec::new(),
             made: Vec::new(),
@@ -292,7 +295,7 @@ impl<'a> Parser<'a> {
                 "a local label belongs to the plain label above it, and there is none",
             );
             let name = &self.spelling(span)[1..];
-            self.report(found.with_fix(format!("make it a plain label, `{name}`"), span, name));
+            self.report(found.with_guess(format!("make it a plain label, `{name}`"), span, name));
         }
     }
 
@@ -401,7 +404,7 @@ impl<'a> Parser<'a> {
         if let Some(dotted) = directive(&format!(".{name}")) {
             found = found.with_fix(format!("it is a directive: `{}`", dotted.name), span, dotted.name);
         } else if let Some(near) = near {
-            found = found.with_fix(format!("did you mean `{near}`?"), span, near);
+            found = found.with_guess(format!("did you mean `{near}`?"), span, near);
         } else {
             found = found.with_expected("an instruction of the table, such as mov, add, ldw, stw, cmp, jz, call");
         }
@@ -411,12 +414,12 @@ impl<'a> Parser<'a> {
 
     fn missing_colon(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
-        let found = diagnostic(codes::MISSING_COLON, span, format!("`{name}` would be a label, but has no colon"));
-        self.report(found.with_fix(format!("write `{name}:`"), span.after(), ":"));
-        // Defined all the same, so that its uses do not become problems too.
+        // Defined all the same, so that its uses do not become problems too. Whether it has any tells how sure it is that
+        // it was meant as a label, so it is told when all names are known.
         let names = self.unit.names.len();
         self.define_label(span, name.starts_with('@'));
-        self.unit.names[names..].iter_mut().for_each(|name| name.used = Some(span));
+        let id = (self.unit.names.len() > names).then(|| SymbolId(u32::try_from(names).unwrap_or(u32::MAX)));
+        self.bare_labels.push((span, id));
         None
     }
 
@@ -440,7 +443,7 @@ impl<'a> Parser<'a> {
         let Some(info) = directive(name) else {
             let mut found = diagnostic(codes::UNKNOWN_DIRECTIVE, span, format!("`{name}` is no directive"));
             if let Some(near) = nearest(name, DIRECTIVES.iter().map(|info| info.name)) {
-                found = found.with_fix(format!("did you mean `{near}`?"), span, near);
+                found = found.with_guess(format!("did you mean `{near}`?"), span, near);
             } else {
                 let all: Vec<&str> = DIRECTIVES.iter().map(|info| info.name).collect();
                 found = found.with_expected(all.join(" "));
@@ -662,12 +665,17 @@ impl<'a> Parser<'a> {
 
     fn equ(&mut self, form: &str) -> Option<()> {
         let name = self.name_token(form)?;
+        // The name is defined all the same: one cause gives one problem.
+        let message = "a comma stands between the name and its value";
         if self.eat(Mark::Equals).is_some() {
             let place = self.span(self.tokens[self.at - 1]);
-            let found = diagnostic(codes::MISSING_COMMA, place, "a comma stands between the name and its value");
-            self.report(found.with_expected(form).with_fix("write a comma", place, ","));
-        } else {
-            self.comma()?;
+            let found = diagnostic(codes::MISSING_COMMA, place, message).with_expected(form);
+            self.report(found.with_fix("write a comma", place, ","));
+        } else if self.eat(Mark::Comma).is_none() {
+            let place = self.behind();
+            let found = diagnostic(codes::MISSING_COMMA, place, message).with_expected(form);
+            self.report(if self.peek().is_some() { found.with_fix("put a comma there", place, ",") } else { found });
+            self.peek()?;
         }
         let value = self.expression()?;
         self.define(name, Scope::Unit, Definition::Constant(value));
@@ -682,8 +690,27 @@ impl<'a> Parser<'a> {
         let place = self.behind();
         let before = self.spelling(self.span(self.tokens[self.at - 1]));
         let found = diagnostic(codes::MISSING_COMMA, place, format!("a comma is missing after `{before}`"));
-        self.report(found.with_fix(format!("put a comma after `{before}`"), place, ","));
+        let edits = vec![Edit { span: place, text: ",".to_owned() }];
+        self.report(found.with_change(self.comma_grade(), format!("put a comma after `{before}`"), edits));
         None
+    }
+
+    /// How sure it is that a comma belongs between the last token and the next one: between a whole operand and the
+    /// beginning of another one nothing else can.
+    fn comma_grade(&self) -> Grade {
+        let is_register = |token: &Token| register(self.spelling(self.span(*token))).is_some();
+        let before = self.at.checked_sub(1).and_then(|at| self.tokens.get(at));
+        let Some((before, next)) = before.zip(self.tokens.get(self.at)) else { return Grade::Guess };
+        let ends = |token: &Token| match token.kind {
+            Kind::Number(_) | Kind::Char(_) | Kind::Text | Kind::Mark(Mark::Close | Mark::ParenClose) => true,
+            _ => is_register(token),
+        };
+        let begins = match next.kind {
+            Kind::Number(_) | Kind::Char(_) | Kind::Text | Kind::Mark(Mark::Open) => true,
+            Kind::Name | Kind::Local => is_register(next) || is_register(before),
+            _ => false,
+        };
+        if ends(before) && begins { Grade::Certain } else { Grade::Guess }
     }
 
     /// Between the entries of a list: true when another one follows.
@@ -699,7 +726,7 @@ impl<'a> Parser<'a> {
                 let place = self.span(token);
                 let what = self.spelling(place);
                 let found = diagnostic(codes::UNCLOSED, place, format!("`{what}` has no partner before it"));
-                self.report(found.with_fix("take it away", place, ""));
+                self.report(found.with_guess("take it away", place, ""));
                 None
             }
             Some(_) => self.comma().map(|()| true),

@@ -9,8 +9,10 @@
 mod disk;
 pub mod fuzzing;
 mod manifest;
+mod mend;
 mod project;
 
 pub use disk::{DiskFiles, plain_error};
 pub use manifest::{Limits, Manifest, NAME};
+pub use mend::{Done, Mended, mend};
 pub use project::{Project, starting_files};

@@ -189,9 +189,11 @@ impl Manifest {
                     let diagnostic = told(code_info(73), pattern.span, message);
                     let near = nearest(&pattern.text, paths.iter().map(String::as_str));
                     found.push(match near {
-                        Some(near) => {
-                            diagnostic.with_fix(format!("did you mean `{near}`?"), pattern.span, format!("\"{near}\""))
-                        }
+                        Some(near) => diagnostic.with_guess(
+                            format!("did you mean `{near}`?"),
+                            pattern.span,
+                            format!("\"{near}\""),
+                        ),
                         None => {
                             diagnostic.with_expected("paths from the folder of the manifest, such as \"src/**/*.asm\"")
                         }
@@ -239,7 +241,7 @@ impl Reader {
         let found = told(code_info(71), span, format!("a manifest has no key `{name}` here"));
         let names = keys.iter().map(|known| known.name);
         self.found.push(match nearest(name, names.clone()) {
-            Some(near) => found.with_fix(format!("did you mean `{near}`?"), span, near),
+            Some(near) => found.with_guess(format!("did you mean `{near}`?"), span, near),
             None => found.with_expected(names.collect::<Vec<_>>().join(" ")),
         });
         None

@@ -55,9 +55,20 @@ pub struct Edit {
     pub text: String,
 }
 
+/// How sure it is that a change is what was meant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Grade {
+    /// The text can mean nothing else: it may be changed unattended.
+    Certain,
+    /// One of several things that can have been meant: a person decides, at its place.
+    Guess,
+}
+
 /// A change that mends a diagnostic.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fix {
+    /// How sure it is.
+    pub grade: Grade,
     /// What it does, as an order: `put a comma after r0`.
     pub title: String,
     /// The edits; they do not overlap.
@@ -118,10 +129,22 @@ impl Diagnostic {
         self
     }
 
-    /// The same with a fix that replaces `span` by `text`.
+    /// The same with a certain fix that replaces `span` by `text`.
     #[must_use]
-    pub fn with_fix(mut self, title: impl Into<String>, span: Span, text: impl Into<String>) -> Self {
-        self.fix = Some(Fix { title: title.into(), edits: vec![Edit { span, text: text.into() }] });
+    pub fn with_fix(self, title: impl Into<String>, span: Span, text: impl Into<String>) -> Self {
+        self.with_change(Grade::Certain, title, vec![Edit { span, text: text.into() }])
+    }
+
+    /// The same with a guess that replaces `span` by `text`.
+    #[must_use]
+    pub fn with_guess(self, title: impl Into<String>, span: Span, text: impl Into<String>) -> Self {
+        self.with_change(Grade::Guess, title, vec![Edit { span, text: text.into() }])
+    }
+
+    /// The same with a change of this grade, which may be in several places.
+    #[must_use]
+    pub fn with_change(mut self, grade: Grade, title: impl Into<String>, edits: Vec<Edit>) -> Self {
+        self.fix = Some(Fix { grade, title: title.into(), edits });
         self
     }
 }

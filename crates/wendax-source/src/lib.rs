@@ -10,7 +10,7 @@ mod files;
 mod render;
 mod spelling;
 
-pub use diagnostic::{Code, Diagnostic, Edit, Fix, Label, Severity, apply_edits};
+pub use diagnostic::{Code, Diagnostic, Edit, Fix, Grade, Label, Severity, apply_edits};
 pub use files::{FileError, FileId, Files, LineCol, MemoryFiles, SourceFile, Sources, Span, path_from};
-pub use render::{Style, count_line, render, render_all};
+pub use render::{Style, count_line, mended_line, render, render_all};
 pub use spelling::nearest;

@@ -4,7 +4,7 @@
 //! caret under the place; other places that belong to it; the right forms; the fix and what the line
 //! becomes by it. Colour is optional and never the only sign.
 
-use crate::{Diagnostic, Fix, Label, Severity, Sources, apply_edits};
+use crate::{Diagnostic, Fix, Grade, Label, Severity, Sources, apply_edits};
 use std::fmt::Write;
 
 /// Whether the text carries colours.
@@ -56,7 +56,8 @@ pub fn render(sources: &Sources, diagnostic: &Diagnostic, style: Style) -> Strin
         line(&mut out, &format!("  {title:>8}  {form}"));
     }
     if let Some(fix) = &diagnostic.fix {
-        line(&mut out, &format!("  {:>8}  {}", "mend", fix.title));
+        let word = if fix.grade == Grade::Certain { "mend" } else { "perhaps" };
+        line(&mut out, &format!("  {word:>8}  {}", fix.title));
         if let Some(mended) = mended_line(sources, fix) {
             line(&mut out, &format!("  {:>8}  {}", "", style.paint("32", mended.trim())));
         }
@@ -122,8 +123,8 @@ fn printable(c: char) -> char {
     }
 }
 
-/// What the line of a fix's first edit becomes.
-fn mended_line(sources: &Sources, fix: &Fix) -> Option<String> {
+/// What the line of a fix's first edit becomes, unless that is too long to be shown.
+pub fn mended_line(sources: &Sources, fix: &Fix) -> Option<String> {
     let first = fix.edits.first()?;
     let file = sources.file(first.span.file);
     let number = file.line_of(first.span.start);

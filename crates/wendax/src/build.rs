@@ -6,8 +6,15 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, listing, memory_map, symbol_table, to_library};
 use wendax_image::{Image, to_elf, to_hex, to_srecord};
-use wendax_project::{DiskFiles, Project};
-use wendax_source::{Edit, FileId, Severity, Style, apply_edits, render_all};
+use wendax_project::{DiskFiles, Project, mend};
+use wendax_source::{FileId, Style, render_all};
+
+/// What becomes of fixes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Fixing {
+    Written,
+    Shown,
+}
 
 pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     let format = options.format.or_else(|| options.output.as_deref().and_then(format_of)).unwrap_or(Format::Elf);
@@ -19,8 +26,12 @@ pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
         [one] => one,
         _ => return Err(Failure::usage("several sources need a wendax.toml, or --format library")),
     };
+    if options.show_fixes {
+        fix(path, Fixing::Shown)?;
+        return Ok(0);
+    }
     if options.fix {
-        fix(path)?;
+        fix(path, Fixing::Written)?;
     }
     let program = program::load(path, None, program::Belongs::Nowhere)?;
     let Some(project) = &program.project else {
@@ -171,9 +182,8 @@ fn object_name(source: &str) -> String {
     path.file_name().map_or_else(|| "object.o".to_owned(), |name| name.to_string_lossy().into_owned())
 }
 
-/// Writes sources anew with all known fixes applied, as often as that brings up others that can be.
-fn fix(path: &Path) -> Result<(), Failure> {
-    const ROUNDS: usize = 8;
+/// Applies the certain fixes of a program that hold, or shows them.
+fn fix(path: &Path, how: Fixing) -> Result<(), Failure> {
     let mut project = match program::project_at(path)? {
         Some(project) => project,
         // That an image cannot be built is told by who tries to.
@@ -184,46 +194,22 @@ fn fix(path: &Path) -> Result<(), Failure> {
         },
     };
     let mut disk = project.files();
-    let mut assembler = Assembler::default();
-    let mut changed: Vec<(String, String)> = Vec::new();
-    for _ in 0..ROUNDS {
-        let (inputs, mut found) = project.inputs(&mut assembler, &disk);
-        let assembly = assembler.assemble(&inputs, &disk);
-        found.extend(assembly.diagnostics);
-        let sources = &assembly.sources;
-        // A hint is a question; what it asks is for a person to answer.
-        let sure = found.iter().filter(|problem| problem.severity != Severity::Hint);
-        let fixes: Vec<_> = sure.filter_map(|problem| Some((problem.primary.span, problem.fix.as_ref()?))).collect();
-        let mut edited: Vec<FileId> =
-            fixes.iter().flat_map(|(_, fix)| fix.edits.iter().map(|edit| edit.span.file)).collect();
-        edited.sort_unstable();
-        edited.dedup();
-        let mut any = false;
-        for file in edited {
-            let edits: Vec<Edit> = fixes
-                .iter()
-                .flat_map(|(_, fix)| fix.edits.iter().filter(|edit| edit.span.file == file).cloned())
-                .collect();
-            let name = sources.file(file).name().to_owned();
-            let text = apply_edits(sources.file(file).text(), &edits);
-            if text == sources.file(file).text() {
-                continue;
-            }
-            any = true;
-            disk.edit(&name, text.as_str().into());
-            changed.retain(|(known, _)| *known != name);
-            changed.push((name, text));
+    let mended = mend(&mut project, &mut Assembler::default(), &mut disk);
+    if how == Fixing::Shown {
+        let mut patch = String::new();
+        for (name, (before, after)) in &mended.texts {
+            let diff = diffy::create_patch(before, after).to_string();
+            let body = diff.split_once("+++ modified\n").map_or(diff.as_str(), |(_, body)| body);
+            patch.push_str(&format!("--- {name}\n+++ {name}\n{body}"));
         }
-        if !any {
-            break;
-        }
-        for (span, fix) in fixes {
-            let (place, name) = (sources.place(span), sources.file(span.file).name());
-            let _ = writeln!(std::io::stderr(), "{name}:{}:{}  done: {}", place.line, place.column, fix.title);
-        }
+        return files::print(patch.as_bytes());
     }
-    for (name, text) in changed {
-        files::write_to(&project.root.join(&name), text.as_bytes())?;
+    for (name, (_, text)) in &mended.texts {
+        files::write_to(&project.root.join(name), text.as_bytes())?;
+    }
+    for done in &mended.done {
+        // Nobody is left to tell when standard error is gone.
+        let _ = writeln!(std::io::stderr(), "{}:{}:{}  done: {}", done.file, done.line, done.column, done.title);
     }
     Ok(())
 }

@@ -76,7 +76,8 @@ pub(crate) enum Command {
     wendax build weights.asm -o - --format hex        Intel HEX on standard output\n  \
     wendax build weights.asm --listing weights.lst --symbols - --map -\n  \
     wendax build print.asm read.asm -o lib/io.a       a library of two objects\n  \
-    wendax build weights.asm --fix                    mends what can be mended first\n\n\
+    wendax build weights.asm --fix                    mends what is certain first\n  \
+    wendax build weights.asm --show-fixes             shows what that would change\n\n\
     Problems go to standard error; with one, nothing is written and the exit status is 3.")]
 pub(crate) struct Build {
     /// The project or source; several sources for a library. The project here when left out
@@ -87,9 +88,12 @@ pub(crate) struct Build {
     /// The form of the image; else as the ending of OUT says, else ELF
     #[arg(long, value_enum)]
     pub(crate) format: Option<Format>,
-    /// Apply the known fixes to the sources first
+    /// Apply the certain fixes to the sources first: those that leave fewer problems and bring none
     #[arg(long)]
     pub(crate) fix: bool,
+    /// Show what --fix would change, as a unified diff, and do nothing else
+    #[arg(long, conflicts_with = "fix")]
+    pub(crate) show_fixes: bool,
     /// Where a listing goes; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) listing: Option<PathBuf>,

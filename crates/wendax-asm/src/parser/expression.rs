@@ -149,7 +149,7 @@ impl Parser<'_> {
             diagnostic(codes::MISSING_VALUE, span, "a value is missing before `%`, the remainder of a division");
         if let Some(digits) = digits {
             let right = format!("0b{digits}");
-            found = diagnostic(codes::OTHER_NUMBER, whole, "binary numbers are written with 0b").with_fix(
+            found = diagnostic(codes::OTHER_NUMBER, whole, "binary numbers are written with 0b").with_guess(
                 format!("write `{right}`"),
                 whole,
                 right,
@@ -175,7 +175,7 @@ impl Parser<'_> {
         if self.peek().is_none_or(|token| token.kind != Kind::Bad) {
             let place = self.behind();
             let found = diagnostic(codes::UNCLOSED, place, "a `)` is missing here");
-            self.report(found.with_other(open, "opened here").with_fix("close it", place, ")"));
+            self.report(found.with_other(open, "opened here").with_guess("close it", place, ")"));
         }
         None
     }
@@ -231,7 +231,7 @@ impl Parser<'_> {
             let place = self.behind();
             let found = diagnostic(codes::UNCLOSED, place, "a `)` is missing here");
             let open = open.map_or(span, |open| self.span(open));
-            self.report(found.with_other(open, "opened here").with_fix("close it", place, ")"));
+            self.report(found.with_other(open, "opened here").with_guess("close it", place, ")"));
             return None;
         }
         let scope = if kind == Kind::Local { self.scope_of(name) } else { Scope::Unit };
@@ -316,7 +316,7 @@ impl Parser<'_> {
         let right = format!("0x{digits}");
         let found = diagnostic(codes::LOOKS_ALIKE, decimal, message)
             .with_other(hexadecimal, format!("{value} in decimal"))
-            .with_fix(format!("if it was meant, write `{right}`"), decimal, right);
+            .with_guess(format!("if it was meant, write `{right}`"), decimal, right);
         self.unit.remarks.push(found);
     }
 }

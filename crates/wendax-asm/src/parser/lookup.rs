@@ -7,7 +7,7 @@ use crate::lexer::hexadecimal_of;
 use crate::problems::diagnostic;
 use crate::unit::Definition;
 use wendax_isa::w16::{CALLS, call_by_name};
-use wendax_source::{Diagnostic, Span, nearest};
+use wendax_source::{Diagnostic, Edit, Grade, Span, nearest};
 
 /// So many unknown names are told; more have one cause.
 const MOST: usize = 1000;
@@ -28,6 +28,20 @@ pub(super) fn resolve(parser: &mut Parser<'_>) {
             report(parser, index, span, scope);
             Step::Unknown
         };
+    }
+    bare_labels(parser);
+}
+
+/// Names where a label would stand, without a colon: a jump to one says that it was meant so.
+fn bare_labels(parser: &mut Parser<'_>) {
+    for (span, id) in std::mem::take(&mut parser.bare_labels) {
+        let name = parser.spelling(span);
+        let found = diagnostic(codes::MISSING_COLON, span, format!("`{name}` would be a label, but has no colon"));
+        let entry = id.and_then(|id| parser.unit.names.get_mut(id.0 as usize));
+        let is_used = entry.is_some_and(|entry| entry.used.replace(entry.used.unwrap_or(span)).is_some());
+        let grade = if is_used { Grade::Certain } else { Grade::Guess };
+        let edits = vec![Edit { span: span.after(), text: ":".to_owned() }];
+        parser.report(found.with_change(grade, format!("write `{name}:`"), edits));
     }
 }
 
@@ -99,7 +113,7 @@ fn unknown_call(parser: &Parser<'_>, span: Span) -> Diagnostic {
     let name = parser.spelling(span);
     let found = diagnostic(codes::UNKNOWN_CALL, span, format!("there is no system call `{name}`"));
     match nearest(name, CALLS.iter().map(|call| call.name)) {
-        Some(near) => found.with_fix(format!("did you mean `{near}`?"), span, near),
+        Some(near) => found.with_guess(format!("did you mean `{near}`?"), span, near),
         None => found.with_expected(CALLS.iter().map(|call| call.name).collect::<Vec<_>>().join(" ")),
     }
 }
@@ -122,10 +136,10 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     if let Some(hex) = hex {
         return diagnostic(codes::HEX_AS_NAME, span, format!("`{name}` reads as a name, and none is defined so"))
             .with_expected("hexadecimal numbers begin with 0x")
-            .with_fix(format!("write `{hex}`"), span, hex);
+            .with_guess(format!("write `{hex}`"), span, hex);
     }
     if let Some(near) = near {
-        return found.with_fix(format!("did you mean `{near}`?"), span, near);
+        return found.with_guess(format!("did you mean `{near}`?"), span, near);
     }
     if call_by_name(name).is_some() {
         return found.with_expected(format!("sys {name}"));

@@ -8,7 +8,7 @@ use crate::mnemonics::{Mnemonic, register};
 use crate::problems::diagnostic;
 use crate::unit::{Instruction, What};
 use wendax_isa::w16::{NO_BASE, OperandKind, Row, call_by_name, encode};
-use wendax_source::{Diagnostic, Span};
+use wendax_source::{Diagnostic, Edit, Grade, Span};
 
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Operand {
@@ -152,7 +152,9 @@ impl Parser<'_> {
         }
         let place = self.behind();
         let found = diagnostic(codes::UNCLOSED, place, "a `]` is missing here");
-        self.report(found.with_other(open, "opened here").with_fix("close the address", place, "]"));
+        let grade = if self.peek().is_none() { Grade::Certain } else { Grade::Guess };
+        let edits = vec![Edit { span: place, text: "]".to_owned() }];
+        self.report(found.with_other(open, "opened here").with_change(grade, "close the address", edits));
     }
 
     fn opt_register(&mut self) -> Option<u8> {
@@ -358,6 +360,10 @@ impl Parser<'_> {
         } else {
             found
         };
-        found.with_fix(format!("write `{right}`"), whole, right)
+        // A store that names its register first can mean nothing else; elsewhere a load and a store, or an address and
+        // what lies there, can be meant.
+        let is_certain = store && matches!((first.what, second.what), (Place::Register(_), Place::Memory { .. }));
+        let grade = if is_certain { Grade::Certain } else { Grade::Guess };
+        found.with_change(grade, format!("write `{right}`"), vec![Edit { span: whole, text: right }])
     }
 }

@@ -268,7 +268,7 @@ impl<'a> Parser<'a> {
             .with_other(end, "the text ends here")
             .with_expected("`.endif` behind the last line that belongs to it");
         let text = self.closing_text(".endif");
-        self.report(found.with_fix("put `.endif` at the end", end, text));
+        self.report(found.with_guess("put `.endif` at the end", end, text));
     }
 
     fn unclosed(&mut self, open: &Gathering<'a>, place: Span, words: &str) {
@@ -279,7 +279,7 @@ impl<'a> Parser<'a> {
         let text = if place.start == place.end { self.closing_text(closing) } else { format!("{closing}\n\n") };
         let found = found.with_other(place, words);
         let found = found.with_expected(format!("`{closing}` behind the last line that belongs to it"));
-        self.report(found.with_fix(format!("put `{closing}` there"), place.before(), text));
+        self.report(found.with_guess(format!("put `{closing}` there"), place.before(), text));
     }
 
     /// A closing directive behind the last line.

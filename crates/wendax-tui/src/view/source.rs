@@ -11,7 +11,7 @@ use wendax_asm::{Lexeme, instructions, lexemes, operand_help};
 use wendax_image::{Line, LineKind};
 use wendax_machine::Addr;
 use wendax_session::{Effects, Session};
-use wendax_source::{Diagnostic, Severity};
+use wendax_source::{Diagnostic, Grade, Severity, Sources, mended_line};
 
 /// A row of the pane.
 enum Row {
@@ -241,7 +241,7 @@ fn problem_rows(app: &App, line: usize, room: u16, scroll: usize) -> Vec<Problem
         }
         let room = usize::from(room);
         let sign = display_column(&app.editor.line(line), column).saturating_sub(scroll).min(room);
-        let texts = problem_text(diagnostic, room);
+        let texts = problem_text(&app.assembly.sources, diagnostic, room);
         // Rows of one problem begin in one column.
         let widest = texts.iter().map(|text| usize::from(width(text))).max().unwrap_or(0);
         let beside = (sign + 2).min(room.saturating_sub(widest));
@@ -270,11 +270,16 @@ fn problem_rows(app: &App, line: usize, room: u16, scroll: usize) -> Vec<Problem
 }
 
 /// What is wrong and how to mend it: on one line when it fits, else on as many as it takes.
-fn problem_text(diagnostic: &Diagnostic, room: usize) -> Vec<String> {
+fn problem_text(sources: &Sources, diagnostic: &Diagnostic, room: usize) -> Vec<String> {
     let room = u16::try_from(room).unwrap_or(u16::MAX);
     let message = format!("{} {}", diagnostic.code, diagnostic.message);
     let way = match (&diagnostic.fix, diagnostic.expected.first()) {
-        (Some(fix), _) => format!("Ctrl-T: {}", fix.title),
+        (Some(fix), _) if fix.grade == Grade::Certain => format!("Ctrl-T: {}", fix.title),
+        // A guess says what would become of the line, so that it can be judged before it is taken.
+        (Some(fix), _) => match mended_line(sources, fix) {
+            Some(line) => format!("Ctrl-T, a guess: {} → `{}`", fix.title, line.trim()),
+            None => format!("Ctrl-T, a guess: {}", fix.title),
+        },
         (None, Some(form)) => format!("right: {form}"),
         (None, None) => return wrap(&message, room),
     };

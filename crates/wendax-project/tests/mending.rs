@@ -1,0 +1,111 @@
+//! Fixes applied unattended: only certain ones, only those that leave fewer problems and bring none.
+
+use wendax_asm::Assembler;
+use wendax_project::{Mended, Project, mend};
+
+fn mended_files(files: &[(&str, &str)]) -> Mended {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, text) in files {
+        std::fs::write(folder.path().join(name), text).unwrap();
+    }
+    let path = if files.len() > 1 { folder.path().to_owned() } else { folder.path().join(files[0].0) };
+    let mut project = Project::at(&path).unwrap();
+    let mut disk = project.files();
+    let mended = mend(&mut project, &mut Assembler::default(), &mut disk);
+    for (name, text) in files {
+        assert_eq!(std::fs::read_to_string(folder.path().join(name)).unwrap(), *text, "nothing is written");
+    }
+    mended
+}
+
+/// What a single source becomes.
+fn mended(text: &str) -> String {
+    let mut texts = mended_files(&[("gate.asm", text)]).texts;
+    texts.pop_first().map_or_else(|| text.to_owned(), |(_, (_, after))| after)
+}
+
+#[test]
+fn what_can_mean_nothing_else_is_mended() {
+    for (wrong, right) in [
+        ("mov r0 5\n halt", "mov r0, 5\n halt"),
+        ("ldw r0, [r1 + 2\n halt", "ldw r0, [r1 + 2]\n halt"),
+        ("mov r2, 0FFh\n halt", "mov r2, 0xFF\n halt"),
+        ("mov r2, #12\n halt // done", "mov r2, 12\n halt ; done"),
+        ("stw r0, [total]\n halt\n.data\ntotal: .word 1", "stw [total], r0\n halt\n.data\ntotal: .word 1"),
+        ("again mov r0, 1\n jmp again", "again: mov r0, 1\n jmp again"),
+        ("Total: jmp total", "Total: jmp Total"),
+        (".equ A 5\n mov r0, A\n halt", ".equ A, 5\n mov r0, A\n halt"),
+        ("A = 5\n mov r0, A\n halt", ".equ A, 5\n mov r0, A\n halt"),
+        ("halt\n.data\nword 1, 2", "halt\n.data\n.word 1, 2"),
+    ] {
+        assert_eq!(mended(wrong), right);
+    }
+}
+
+#[test]
+fn guesses_are_left_to_a_person() {
+    for text in [
+        "start: je start\n",
+        "start: jl start\n",
+        "jgeq there\nthere: halt",
+        "ld r1, [r2]\n halt",
+        "st [r2], r1\n halt",
+        "halt\n.data\n.long 5",
+        "start: rts\n",
+        "start: nop\n return",
+        "ldw r1, 5\n halt",
+        "ldw [5], r1\n halt",
+        "mov r0, A\n halt",
+        "mov r0, %101\n halt",
+        "mov r2, $12\n halt",
+        "bra there\nthere: halt",
+        "loop r1, there\nthere: halt",
+        "again: jmp agian",
+        "sys put_txet\n halt",
+        "mov r0, [there]\nthere: halt",
+        "mov r0, (1 + 2\n halt",
+        ".macro M\n nop\nstart: halt",
+        ".repeat 3\n nop\n.endr\n halt",
+        "halt\n.data\n.ascii \"open\n",
+    ] {
+        assert_eq!(mended(text), text);
+    }
+}
+
+#[test]
+fn a_change_that_does_not_help_is_not_made() {
+    for text in [
+        "mov r0, 1.5\n halt",
+        "mov r0, 5 put five in\n halt",
+        "mov r0, r1 + 5\n halt",
+        "ldw r0, [r1 + r2*2]\n halt",
+        "ldw r0, [x + r2*2]\n halt\n.data\nx: .word 1",
+        "mov r0 5 6\n halt",
+        "push {r1,r2}\n halt",
+        "halt\n.data\n.word 1 kilo",
+        "ldw r0, 4(r2)\n halt",
+    ] {
+        assert_eq!(mended(text), text);
+    }
+}
+
+#[test]
+fn good_fixes_are_made_beside_those_that_do_not_hold() {
+    let text = "mov r0 5\n mov r1, 0FFh\n mov r2 5 6\n halt // end\n";
+    assert_eq!(mended(text), "mov r0, 5\n mov r1, 0xFF\n mov r2 5 6\n halt ; end\n");
+    // A warning is mended when nothing worse is left.
+    let open = "mov r0, sign\n sys put_text\n sys exit\n.data\nsign: .ascii \"a\"\n .ascii \"b\"\n";
+    assert_eq!(mended(open), open.replace(".ascii \"b\"", ".asciz \"b\""));
+}
+
+#[test]
+fn a_name_of_another_file_is_made_known_where_it_is_used_and_not_in_the_other() {
+    let manifest = ("wendax.toml", "sources = [\"*.asm\"]\n");
+    let known =
+        mended_files(&[manifest, ("a.asm", "start: call weigh\n halt\n"), ("b.asm", ".global weigh\nweigh: ret\n")]);
+    let (_, after) = &known.texts["a.asm"];
+    assert!(after.contains(".extern weigh"), "{after}");
+    assert_eq!((known.texts.len(), known.done.len()), (1, 1));
+    let hidden = mended_files(&[manifest, ("a.asm", "start: call weigh\n halt\n"), ("b.asm", "weigh: ret\n")]);
+    assert_eq!(hidden, Mended::default(), "another file is changed by its maker");
+}
