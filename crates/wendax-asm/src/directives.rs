@@ -15,6 +15,7 @@ pub(crate) enum Directive {
     Space,
     Embed,
     Equ,
+    Let,
     Entry,
     Global,
     Extern,
@@ -24,6 +25,7 @@ pub(crate) enum Directive {
     Repeat,
     EndRepeat,
     If,
+    ElseIf,
     Else,
     EndIf,
     Error,
@@ -35,7 +37,14 @@ impl Directive {
     pub(crate) fn is_block(self) -> bool {
         matches!(
             self,
-            Self::Macro | Self::EndMacro | Self::Repeat | Self::EndRepeat | Self::If | Self::Else | Self::EndIf
+            Self::Macro
+                | Self::EndMacro
+                | Self::Repeat
+                | Self::EndRepeat
+                | Self::If
+                | Self::ElseIf
+                | Self::Else
+                | Self::EndIf
         )
     }
 }
@@ -85,7 +94,13 @@ pub const DIRECTIVES: &[DirectiveInfo] = &[
         "fill up to the next multiple of n, a power of two",
         "        .align 2",
     ),
-    info(D::Byte, ".byte", ".byte value, …", "bytes, each −128 to 255", "marks:  .byte 1, 'a', 0xFF"),
+    info(
+        D::Byte,
+        ".byte",
+        ".byte value or \"text\", …",
+        "bytes, each −128 to 255; a text stands for its bytes",
+        "marks:  .byte 1, 'a', 0xFF, \"kg\"",
+    ),
     info(
         D::Word,
         ".word",
@@ -93,8 +108,14 @@ pub const DIRECTIVES: &[DirectiveInfo] = &[
         "words, low byte first, each −32768 to 65535; labels make a table of places",
         "loads:  .word 120, 0x7FF, -4",
     ),
-    info(D::Ascii, ".ascii", ".ascii \"text\", …", "the bytes of a text", "mark:   .ascii \"kg\""),
-    info(D::Asciz, ".asciz", ".asciz \"text\", …", "the bytes of a text and a NUL", "sign:   .asciz \"Gate 2\\n\""),
+    info(D::Ascii, ".ascii", ".ascii \"text\" or value, …", "the bytes of a text", "mark:   .ascii \"kg\", 10"),
+    info(
+        D::Asciz,
+        ".asciz",
+        ".asciz \"text\" or value, …",
+        "the bytes of each text and a NUL; values go with the text before them",
+        "sign:   .asciz \"Gate 2\", 7, 10",
+    ),
     info(D::Space, ".space", ".space n [, fill]", "n bytes kept free, or n times the byte fill", "line:   .space 32"),
     info(
         D::Embed,
@@ -104,6 +125,13 @@ pub const DIRECTIVES: &[DirectiveInfo] = &[
         "lamps:  .embed \"lamps.bin\", 0, 16",
     ),
     info(D::Equ, ".equ", ".equ NAME, value", "a name for a value", "        .equ LIMIT, 4 * 256"),
+    info(
+        D::Let,
+        ".let",
+        ".let NAME, value",
+        "a name for a value until the next `.let` gives it another; made of numbers and constants above",
+        "        .let  PLACES, 0\n        .let  PLACES, PLACES + 1",
+    ),
     info(D::Entry, ".entry", ".entry label", "the first instruction to run", "        .entry start"),
     info(
         D::Global,
@@ -130,7 +158,7 @@ pub const DIRECTIVES: &[DirectiveInfo] = &[
         D::Macro,
         ".macro",
         ".macro NAME a, b = default, …",
-        "lines up to `.endmacro` that NAME unfolds to; `{a}` in them is what was given for a",
+        "lines up to `.endmacro` that NAME unfolds to; `{a}` in them is what was given for a, braces around it keep a comma",
         "        .macro LOAD_PAIR from, to = r1\n        ldw   r0, [{from}]\n        ldw   {to}, [{from} + 2]\n        .endmacro",
     ),
     info(D::EndMacro, ".endmacro", ".endmacro", "the end of a macro", "        .endmacro"),
@@ -146,10 +174,17 @@ pub const DIRECTIVES: &[DirectiveInfo] = &[
         D::If,
         ".if",
         ".if value",
-        "lines up to `.else` or `.endif` count only when the value is not 0; it is made of numbers and constants above",
+        "lines up to `.elseif`, `.else` or `.endif` count only when the value is not 0; it is made of numbers and constants above",
         "        .if   LIMIT > 255\n        .word LIMIT\n        .else\n        .byte LIMIT\n        .endif",
     ),
-    info(D::Else, ".else", ".else", "lines up to `.endif` count when those above do not", "        .else"),
+    info(
+        D::ElseIf,
+        ".elseif",
+        ".elseif value",
+        "lines up to the next `.elseif`, `.else` or `.endif` count when none above do and the value is not 0",
+        "        .if   LIMIT > 255\n        .word LIMIT\n        .elseif LIMIT > 0\n        .byte LIMIT\n        .endif",
+    ),
+    info(D::Else, ".else", ".else", "lines up to `.endif` count when none above do", "        .else"),
     info(D::EndIf, ".endif", ".endif", "the end of a condition", "        .endif"),
     info(
         D::Error,

@@ -4,11 +4,11 @@
 //! zero and told as a [`Relocation`].
 
 use crate::codes;
-use crate::expr::{EvalError, Expr, Part, Step, SymbolId, Value};
-use crate::layout::{nop_bytes, unplaced};
+use crate::expr::{Expr, Part, Step, SymbolId, Value};
+use crate::layout::nop_bytes;
 use crate::link::Placed;
 use crate::link::{Program, UnitIndex};
-use crate::problems::{Problems, diagnostic};
+use crate::problems::{Problems, diagnostic, quoted, unplaced, without_value};
 use crate::unit::{Definition, Instruction, PatchKind, SectionKind, Statement, What};
 use wendax_image::LineKind;
 use wendax_isa::w16::{Insn, OperandKind, encode};
@@ -314,7 +314,7 @@ impl<'p, 'a> Encoder<'p, 'a> {
     fn number(&mut self, expr: Expr, low: i64, high: i64, what: &str) -> Option<i64> {
         let value = self.value(expr, low, high, what)?;
         if value.as_number().is_none() {
-            self.problems.push(unplaced(expr));
+            self.problems.push(unplaced(expr.span));
         }
         value.as_number()
     }
@@ -328,13 +328,10 @@ impl<'p, 'a> Encoder<'p, 'a> {
                 let text = crate::link::text_of(unit, self.sources, expr.span);
                 let is = if text == value.to_string() { String::new() } else { format!(" is {value}, which") };
                 let nearest = value.clamp(low, high);
-                diagnostic(codes::RANGE, expr.span, format!("`{text}`{is} does not fit {what}"))
+                diagnostic(codes::RANGE, expr.span, format!("`{}`{is} does not fit {what}", quoted(text)))
                     .with_expected(format!("{low} to {high}; the nearest is {nearest}"))
             }
-            Err(EvalError::Reported) => return None,
-            Err(EvalError::Division(span)) => diagnostic(codes::DIVISION, span, "this divides by zero"),
-            Err(EvalError::Overflow) => diagnostic(codes::RANGE, expr.span, "this value is far out of any range"),
-            Err(EvalError::Unplaced) => unplaced(expr),
+            Err(error) => without_value(error, expr.span)?,
         };
         self.problems.push(error);
         None

@@ -52,6 +52,8 @@ pub(crate) enum Step {
 pub(crate) enum Unary {
     Minus,
     Not,
+    /// `!`: 1 for 0, else 0.
+    Bang,
     High,
     Low,
 }
@@ -74,20 +76,24 @@ pub(crate) enum Binary {
     LessOrEqual,
     Greater,
     GreaterOrEqual,
+    AndAlso,
+    OrElse,
 }
 
 impl Binary {
     /// How tightly it binds; higher is tighter. All associate to the left.
     pub(crate) fn precedence(self) -> u8 {
         match self {
-            Self::Multiply | Self::Divide | Self::Remainder => 7,
-            Self::Add | Self::Subtract => 6,
-            Self::Left | Self::Right => 5,
-            Self::And => 4,
-            Self::Xor => 3,
-            Self::Or => 2,
-            Self::Equal | Self::NotEqual => 1,
-            Self::Less | Self::LessOrEqual | Self::Greater | Self::GreaterOrEqual => 1,
+            Self::Multiply | Self::Divide | Self::Remainder => 9,
+            Self::Add | Self::Subtract => 8,
+            Self::Left | Self::Right => 7,
+            Self::And => 6,
+            Self::Xor => 5,
+            Self::Or => 4,
+            Self::Equal | Self::NotEqual => 3,
+            Self::Less | Self::LessOrEqual | Self::Greater | Self::GreaterOrEqual => 3,
+            Self::AndAlso => 2,
+            Self::OrElse => 1,
         }
     }
 }
@@ -141,6 +147,8 @@ pub(crate) enum EvalError {
     Reported,
     /// A divisor, here, is zero.
     Division(Span),
+    /// A shift, here, by so many places.
+    Shift(Span, i64),
     /// An intermediate value leaves 64 bits.
     Overflow,
     /// It computes with an address that only linking knows.
@@ -162,25 +170,36 @@ pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: Value) -> Resul
         [Step::Symbol(symbol)] => return names.value(*symbol).ok_or(EvalError::Reported),
         _ => {}
     }
-    let mut stack: SmallVec<[Value; 8]> = SmallVec::new();
+    // What has no value stays on the stack until it is known whether it is needed: `defined(N) && N > 5`.
+    let mut stack: SmallVec<[Result<Value, EvalError>; 8]> = SmallVec::new();
     // The parser only writes balanced code, so a missing operand has been reported.
     for step in steps {
         let value = match *step {
-            Step::Number(value) => Value::number(value),
-            Step::Symbol(symbol) => names.value(symbol).ok_or(EvalError::Reported)?,
-            Step::SizeOf(symbol) => Value::number(names.size(symbol).ok_or(EvalError::Reported)?),
-            Step::Name(..) | Step::SizeOfName(..) | Step::Unknown => return Err(EvalError::Reported),
-            Step::Here => here,
-            Step::Unary(operator) => unary(operator, stack.pop().ok_or(EvalError::Reported)?)?,
+            Step::Number(value) => Ok(Value::number(value)),
+            Step::Symbol(symbol) => names.value(symbol).ok_or(EvalError::Reported),
+            Step::SizeOf(symbol) => names.size(symbol).map(Value::number).ok_or(EvalError::Reported),
+            Step::Name(..) | Step::SizeOfName(..) | Step::Unknown => Err(EvalError::Reported),
+            Step::Here => Ok(here),
+            Step::Unary(operator) => stack.pop().ok_or(EvalError::Reported)?.and_then(|value| unary(operator, value)),
             Step::Binary(operator, span) => {
                 let right = stack.pop().ok_or(EvalError::Reported)?;
                 let left = stack.pop().ok_or(EvalError::Reported)?;
-                binary(operator, left, right, span)?
+                decided(operator, left).map_or_else(|| binary(operator, left?, right?, span), Ok)
             }
         };
         stack.push(value);
     }
-    stack.pop().ok_or(EvalError::Reported)
+    stack.pop().ok_or(EvalError::Reported)?
+}
+
+/// What a left side alone decides: 0 for `&&`, anything else for `||`.
+fn decided(operator: Binary, left: Result<Value, EvalError>) -> Option<Value> {
+    let is_true = left.ok()?.as_number()? != 0;
+    match operator {
+        Binary::AndAlso if !is_true => Some(Value::number(0)),
+        Binary::OrElse if is_true => Some(Value::number(1)),
+        _ => None,
+    }
 }
 
 fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
@@ -195,6 +214,7 @@ fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
     let result = match operator {
         Unary::Minus => value.checked_neg().ok_or(EvalError::Overflow)?,
         Unary::Not => !value,
+        Unary::Bang => (value == 0).into(),
         Unary::High => value >> 8 & 0xFF,
         Unary::Low => value & 0xFF,
     };
@@ -233,6 +253,7 @@ fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, E
         Binary::Remainder => left.checked_rem(right),
         Binary::Add => left.checked_add(right),
         Binary::Subtract => left.checked_sub(right),
+        Binary::Left | Binary::Right if shift.is_none() => return Err(EvalError::Shift(span, right)),
         Binary::Left => shift.and_then(|by| left.checked_mul(1i64.checked_shl(by)?)),
         Binary::Right => shift.map(|by| left >> by),
         Binary::And => Some(left & right),
@@ -244,6 +265,8 @@ fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, E
         Binary::LessOrEqual => Some((left <= right).into()),
         Binary::Greater => Some((left > right).into()),
         Binary::GreaterOrEqual => Some((left >= right).into()),
+        Binary::AndAlso => Some((left != 0 && right != 0).into()),
+        Binary::OrElse => Some((left != 0 || right != 0).into()),
     };
     value.ok_or(EvalError::Overflow)
 }

@@ -7,8 +7,9 @@
 use crate::codes;
 use crate::expr::{Base, EvalError, Expr, SymbolId, Value};
 use crate::link::{Placed, Program, UnitIndex};
-use crate::problems::diagnostic;
+use crate::problems::{diagnostic, without_value};
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
+use rustc_hash::FxHashMap;
 use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
 
 /// Most texts settle in three or four.
@@ -84,49 +85,75 @@ fn constant_value(program: &Program<'_>, (unit, id): Constant) -> Result<Value, 
     }
 }
 
-/// What is left without a value when all else is settled depends on itself, or was reported.
+/// Tells why constants have no value: something in them is wrong, or they depend on themselves. Those that only depend
+/// on such ones have no cause of their own.
 fn report_constants(program: &mut Program<'_>, constants: &[Constant]) {
-    for &(unit, id) in constants {
-        if program.values[unit][id.0 as usize].is_some() {
+    let open = |program: &Program<'_>, (unit, id): Constant| program.values[unit][id.0 as usize].is_none();
+    let mut looks: FxHashMap<Constant, Look> = FxHashMap::default();
+    for &constant in constants {
+        if !open(program, constant) || looks.contains_key(&constant) {
             continue;
         }
-        let Definition::Constant(expr) = program.units[unit].name(id).definition else { continue };
-        let unknown = is_unknown(program, unit, expr);
-        let span = program.units[unit].name(id).span;
-        let found = match constant_value(program, (unit, id)) {
-            Err(EvalError::Division(place)) => diagnostic(codes::DIVISION, place, "this divides by zero"),
-            Err(EvalError::Overflow) => diagnostic(codes::RANGE, expr.span, "this value is far out of any range"),
-            Err(EvalError::Unplaced) => unplaced(expr),
-            Err(EvalError::Reported) if !unknown => {
-                let found = diagnostic(codes::SELF_DEFINED, span, "this constant depends on itself");
-                program
-                    .report(unit, found.with_expected("a value made of numbers, labels and constants that have one"));
-                // The others of the circle have the same cause.
-                return;
+        // The way from one constant to those it is made of, and which of them comes next.
+        let mut way: Vec<(Constant, Vec<Constant>)> = vec![(constant, needed(program, constant))];
+        looks.insert(constant, Look::OnTheWay);
+        while let Some((present, needs)) = way.last_mut() {
+            let present = *present;
+            let Some(next) = needs.pop() else {
+                looks.insert(present, Look::Done);
+                way.pop();
+                continue;
+            };
+            match looks.get(&next) {
+                Some(Look::Done) => {}
+                Some(Look::OnTheWay) => {
+                    let circle = way.iter().map(|(constant, _)| *constant).skip_while(|known| *known != next);
+                    // The others of the circle have the same cause.
+                    if let Some(first) = circle.min_by_key(|&(unit, id)| (unit, id.0)) {
+                        report_circle(program, first);
+                    }
+                }
+                None if open(program, next) => {
+                    looks.insert(next, Look::OnTheWay);
+                    let needs = needed(program, next);
+                    way.push((next, needs));
+                }
+                None => {}
             }
-            Err(EvalError::Reported) | Ok(_) => continue,
-        };
-        program.report(unit, found);
+        }
+    }
+    for &(unit, id) in constants {
+        let Definition::Constant(expr) = program.units[unit].name(id).definition else { continue };
+        if program.values[unit][id.0 as usize].is_none()
+            && let Err(error) = constant_value(program, (unit, id))
+            && let Some(found) = without_value(error, expr.span)
+        {
+            program.report(unit, found);
+        }
     }
 }
 
-/// An expression that only linking could compute.
-pub(crate) fn unplaced(expr: Expr) -> wendax_source::Diagnostic {
-    let found = diagnostic(codes::UNPLACED, expr.span, "this computes with an address that only linking knows");
-    found.with_expected("label + number, hi(label), lo(label), or the difference of two labels of one section")
+/// How far the search for circles is with a constant.
+#[derive(Clone, Copy)]
+enum Look {
+    OnTheWay,
+    Done,
 }
 
-/// Something in it has no value for a reason that was told.
-fn is_unknown(program: &Program<'_>, unit: UnitIndex, expr: Expr) -> bool {
+fn report_circle(program: &mut Program<'_>, (unit, id): Constant) {
+    let span = program.units[unit].name(id).span;
+    let found = diagnostic(codes::SELF_DEFINED, span, "this constant depends on itself");
+    program.report(unit, found.with_expected("a value made of numbers, labels and constants that have one"));
+}
+
+/// The constants a constant is made of.
+fn needed(program: &Program<'_>, (unit, id): Constant) -> Vec<Constant> {
     use crate::expr::Step;
-    program.units[unit].steps(expr).iter().any(|step| match step {
-        Step::Unknown => true,
-        Step::Symbol(id) | Step::SizeOf(id) => {
-            let (at, id) = program.meaning(unit, *id);
-            matches!(program.units[at].name(id).definition, Definition::Extern)
-        }
-        _ => false,
-    })
+    let Definition::Constant(expr) = program.units[unit].name(id).definition else { return Vec::new() };
+    let steps = program.units[unit].steps(expr).iter();
+    let symbols =
+        steps.filter_map(|step| if let Step::Symbol(id) = step { Some(program.meaning(unit, *id)) } else { None });
+    symbols.filter(|&(unit, id)| matches!(program.units[unit].name(id).definition, Definition::Constant(_))).collect()
 }
 
 /// One pass of addresses, with the encodings as they are. Expressions are worth what they were in the pass

@@ -4,8 +4,9 @@
 //! line but for blanks and the comment. Nothing here knows what a name means.
 
 use crate::codes;
+use crate::dialect::plain_sign;
 use crate::problems::{Problems, diagnostic};
-use wendax_source::{Edit, FileId, Grade, Span};
+use wendax_source::{Diagnostic, Edit, FileId, Grade, Span};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Kind {
@@ -45,6 +46,11 @@ pub(crate) enum Mark {
     Left,
     Right,
     Equals,
+    BraceOpen,
+    BraceClose,
+    AndAlso,
+    OrElse,
+    Bang,
     SameAs,
     NotSame,
     Less,
@@ -132,7 +138,7 @@ impl<'a> Lexer<'a> {
 
     fn token(&mut self, first: char, opens_line: bool, problems: &mut Problems) -> Kind {
         match first {
-            '0'..='9' => self.number(problems),
+            '0'..='9' => self.number(opens_line, problems),
             '\'' => self.char(problems),
             '"' => self.quoted(problems),
             '@' | '.' => {
@@ -169,6 +175,10 @@ impl<'a> Lexer<'a> {
             '*' => (Mark::Star, 1),
             '/' => (Mark::Slash, 1),
             '%' => (Mark::Percent, 1),
+            '{' => (Mark::BraceOpen, 1),
+            '}' => (Mark::BraceClose, 1),
+            '&' if rest.starts_with("&&") => (Mark::AndAlso, 2),
+            '|' if rest.starts_with("||") => (Mark::OrElse, 2),
             '&' => (Mark::And, 1),
             '|' => (Mark::Or, 1),
             '^' => (Mark::Xor, 1),
@@ -176,13 +186,13 @@ impl<'a> Lexer<'a> {
             '=' if rest.starts_with("==") => (Mark::SameAs, 2),
             '=' => (Mark::Equals, 1),
             '!' if rest.starts_with("!=") => (Mark::NotSame, 2),
+            '!' => (Mark::Bang, 1),
             '<' if rest.starts_with("<<") => (Mark::Left, 2),
             '<' if rest.starts_with("<=") => (Mark::LessOrSame, 2),
             '<' => (Mark::Less, 1),
             '>' if rest.starts_with(">>") => (Mark::Right, 2),
             '>' if rest.starts_with(">=") => (Mark::GreaterOrSame, 2),
             '>' => (Mark::Greater, 1),
-            '{' => return self.parameter(problems),
             '#' | '$' => return self.prefixed(first, problems),
             _ => return self.stray(first, problems),
         };
@@ -190,28 +200,66 @@ impl<'a> Lexer<'a> {
         Kind::Mark(mark)
     }
 
-    /// `{name}`, which the lexer never sees where it is replaced.
-    fn parameter(&mut self, problems: &mut Problems) -> Kind {
-        let length = self.rest().find('}').map_or(1, |at| at + 1);
-        let span = self.span(self.at, self.at + length);
-        let name = &self.rest()[..length];
-        self.at += length;
-        let found = diagnostic(codes::STRAY, span, format!("`{name}` names no parameter here"));
-        problems.push(found.with_expected("a parameter of the macro or repeat this stands in, as in `mov {to}, 5`"));
-        Kind::Bad
-    }
-
     fn stray(&mut self, first: char, problems: &mut Problems) -> Kind {
         let span = self.span(self.at, self.at + first.len_utf8());
+        if let Some(plain) = plain_sign(first) {
+            problems.push(self.lookalike(first, plain));
+            self.at = self.end;
+            return Kind::Bad;
+        }
         self.at += first.len_utf8();
         let shown = if first.is_control() { format!("U+{:04X}", u32::from(first)) } else { format!("`{first}`") };
         problems.push(diagnostic(codes::STRAY, span, format!("{shown} does not belong here")).with_expected(
-            "names, numbers, `[ ] ( ) , :`, the operators `+ - * / % & | ^ ~ << >> == != < <= > >=`, and comments after `;`",
+            "names, numbers, `[ ] ( ) , :`, the operators `+ - * / % & | ^ ~ << >> == != < <= > >= && || !`, and comments \
+             after `;`",
         ));
         Kind::Bad
     }
 
+    /// A sign that only looks like one of the language; all of them on the line are mended at once.
+    fn lookalike(&self, first: char, plain: &str) -> Diagnostic {
+        let span = self.span(self.at, self.at + first.len_utf8());
+        let number = u32::from(first);
+        let (seen, right) = match (plain, first.is_whitespace()) {
+            ("", _) => (format!("an invisible sign (U+{number:04X}) stands here"), "nothing in its place".to_owned()),
+            (" ", _) | (_, true) => {
+                (format!("this blank is no plain one but U+{number:04X}"), "a plain blank".to_owned())
+            }
+            _ => (format!("`{first}` (U+{number:04X}) only looks like `{plain}`"), format!("`{plain}`")),
+        };
+        let rest = self.rest();
+        let rest = &rest[..rest.find(';').unwrap_or(rest.len())];
+        let signs = rest.char_indices().filter_map(|(at, c)| Some((at, c, plain_sign(c)?)));
+        let edits = signs.map(|(at, c, plain)| Edit {
+            span: self.span(self.at + at, self.at + at + c.len_utf8()),
+            text: plain.to_owned(),
+        });
+        let found = diagnostic(codes::STRAY, span, seen).with_expected(right);
+        found.with_change(Grade::Certain, "write plain signs on this line", edits.collect())
+    }
+
+    /// `#define NAME value`.
+    fn define(&mut self, problems: &mut Problems) -> Kind {
+        let line = self.rest().trim_end();
+        let span = self.span(self.at, self.at + line.len());
+        let found =
+            diagnostic(codes::OTHER_COMMENT, span, "`#define` is not known here").with_expected(".equ NAME, value");
+        let mut words = line.splitn(3, [' ', '\t']).skip(1);
+        problems.push(match (words.next(), words.next()) {
+            (Some(name), Some(value)) if !name.contains('(') && !name.is_empty() => {
+                let right = format!(".equ {name}, {}", value.trim());
+                found.with_guess(format!("write `{right}`"), span, right)
+            }
+            _ => found,
+        });
+        self.at = self.end;
+        Kind::Bad
+    }
+
     fn other_comment(&mut self, first: char, problems: &mut Problems) -> Kind {
+        if self.rest().starts_with("#define") {
+            return self.define(problems);
+        }
         let mark = if first == '/' { &self.rest()[..2] } else { &self.rest()[..1] };
         let span = self.span(self.at, self.at + mark.len());
         // The other marks mean other things as well.
@@ -246,10 +294,16 @@ impl<'a> Lexer<'a> {
         Kind::Bad
     }
 
-    fn number(&mut self, problems: &mut Problems) -> Kind {
+    fn number(&mut self, opens_line: bool, problems: &mut Problems) -> Kind {
         let start = self.at;
         let word = self.take_while(in_name);
         let span = self.span(start, self.at);
+        if opens_line && self.rest().trim_start_matches([' ', '\t']).starts_with(':') {
+            let found =
+                diagnostic(codes::NUMBER, span, format!("`{word}` is no name: names do not begin with a digit"));
+            problems.push(found.with_expected("a letter or `_` first, then letters, digits and `_`"));
+            return Kind::Bad;
+        }
         match read_number(word) {
             Ok(value) => Kind::Number(value),
             Err(NumberError::TooLarge) => {

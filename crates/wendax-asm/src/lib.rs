@@ -17,6 +17,7 @@ mod assembler;
 mod checks;
 mod codes;
 mod completion;
+mod dialect;
 mod directives;
 mod disassembly;
 mod emit;

@@ -16,20 +16,22 @@ mod reader;
 mod unfold;
 
 use crate::codes;
+use crate::dialect::{OtherDirective, other_directive, other_instruction};
 use crate::directives::{DIRECTIVES, Directive, directive};
 use crate::expr::{Expr, Scope, SymbolId};
 use crate::lexer::{Kind, Mark, Token, unescape};
 use crate::mnemonics::{mnemonic, mnemonics, register};
-use crate::problems::diagnostic;
+use crate::problems::{diagnostic, quoted};
 use crate::texts::{Texts, Used};
 use crate::unit::{Claim, Definition, Name, Section, SectionId, SectionKind, Statement, Unit, What};
 use block::Block;
 use reader::Condition;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::rc::Rc;
 use std::sync::Arc;
 use typed_arena::Arena;
 use unfold::Macro;
+use wendax_isa::w16::{TARGET, call_by_name};
 use wendax_source::{Diagnostic, Edit, FileId, Files, Grade, Span, nearest};
 
 /// Parses a text, which is in `texts` already; tells what it was made from.
@@ -43,6 +45,7 @@ pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit
     parser.block = Block { file, base: 0, text, expansion: None };
     parser.read(parser.block);
     lookup::resolve(&mut parser);
+    parser.drop_followers();
     parser.unit.find_ends();
     parser.unit.fix_constants();
     parser.unit.included = parser.used.texts.iter().skip(1).map(|(path, _)| path.clone()).collect();
@@ -72,6 +75,21 @@ fn meaning_of(name: &str) -> Option<&'static str> {
     }
 }
 
+/// A directive of others, with what can stand in its place.
+fn with_directive(found: Diagnostic, span: Span, other: &OtherDirective) -> Diagnostic {
+    let Some(instead) = other.instead else { return found };
+    let grade = if other.is_same { Grade::Certain } else { Grade::Guess };
+    let edits = vec![Edit { span, text: instead.to_owned() }];
+    found.with_change(grade, format!("here it is `{instead}`"), edits)
+}
+
+/// Whether a NUL stands behind each text of a list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Text {
+    Plain,
+    Ended,
+}
+
 struct Parser<'a> {
     /// Keeps the texts of included files and unfolded lines while parsing.
     arena: &'a Arena<Arc<str>>,
@@ -87,6 +105,12 @@ struct Parser<'a> {
     macros: FxHashMap<&'a str, Rc<Macro<'a>>>,
     /// Names said to be known to other files.
     globals: Vec<Span>,
+    /// Constants that `.let` gives anew, with their present value.
+    present: FxHashMap<&'a str, i64>,
+    /// Names about which something was told where they should be defined: their uses have that cause.
+    told: FxHashSet<&'a str>,
+    /// The section is another one than the text wanted, which was told.
+    is_wrong_section: bool,
     /// Names that stand where a label would, without a colon, and what they were defined as.
     bare_labels: Vec<(Span, Option<SymbolId>)>,
     /// Where in `steps` names stand that are operands of `sys`, in rising order.
@@ -141,6 +165,9 @@ impl<'a> Parser<'a> {
             local: FxHashMap::default(),
             macros: FxHashMap::default(),
             globals: Vec::new(),
+            present: FxHashMap::default(),
+            told: FxHashSet::default(),
+            is_wrong_section: false,
             bare_labels: Vec::new(),
             calls: Vec::new(),
             real: Vec::new(),
@@ -214,6 +241,19 @@ impl<'a> Parser<'a> {
         self.unit.problems.push(found);
     }
 
+    /// A name that begins with a digit is told where it is defined; where it is used, its digits are no cause of their own.
+    fn drop_followers(&mut self) {
+        if self.told.is_empty() {
+            return;
+        }
+        let mut problems = std::mem::take(&mut self.unit.problems);
+        problems.retain(|found| {
+            let is_number = found.code == codes::NUMBER.code && !found.message.contains("no name");
+            !is_number || !self.told.contains(self.spelling(found.primary.span))
+        });
+        self.unit.problems = problems;
+    }
+
     // ---- lines
 
     /// Takes in the line whose tokens were just read.
@@ -223,10 +263,16 @@ impl<'a> Parser<'a> {
         while self.opt_label() {}
         let Some(first) = self.peek() else { return };
         let span = self.span(first);
+        if self.is_other_form(span) {
+            return;
+        }
         let done = match first.kind {
             Kind::Directive => self.directive(span),
             Kind::Name => self.instruction(span),
-            Kind::Bad => None,
+            Kind::Bad => {
+                self.bad_start();
+                None
+            }
             Kind::Local => self.missing_colon(span),
             Kind::Number(_) | Kind::Char(_) | Kind::Text | Kind::Mark(_) => {
                 let found = diagnostic(
@@ -246,7 +292,7 @@ impl<'a> Parser<'a> {
     fn end_of_line(&mut self) {
         let Some(extra) = self.peek().filter(|token| token.kind != Kind::Bad) else { return };
         let whole = self.span(extra).to(Span { end: self.line_end, ..self.span(extra) });
-        let what = self.spelling(whole);
+        let what = quoted(self.spelling(whole));
         let found = diagnostic(codes::EXTRA, whole, format!("`{what}` is left over at the end of the line"));
         self.report(found.with_expected("one instruction or directive a line; a comment begins with `;`"));
     }
@@ -321,7 +367,11 @@ impl<'a> Parser<'a> {
                 return Some(known);
             }
             let found = diagnostic(codes::TWICE, span, format!("`{name}` is defined a second time"));
-            self.report(found.with_label("again here").with_other(first, "first here"));
+            let mut found = found.with_label("again here").with_other(first, "first here");
+            if span.file == self.unit.expansions.file && matches!(definition, Definition::Label { .. }) {
+                found = found.with_expected(format!("`@{name}` in a macro or repeat: each unfolding has its own"));
+            }
+            self.report(found);
             return Some(known);
         }
         self.unit.names.push(Name { span, owner, definition, used: None, global: None });
@@ -368,6 +418,9 @@ impl<'a> Parser<'a> {
         let operands = self.operands()?;
         let what = self.choose(mnemonic, span, &operands)?;
         let section = self.unit.section(self.section);
+        if section.kind != SectionKind::Code && self.is_wrong_section {
+            return None;
+        }
         if section.kind != SectionKind::Code {
             let found = diagnostic(
                 codes::OPERANDS,
@@ -397,12 +450,40 @@ impl<'a> Parser<'a> {
         if next_word == Some("=") || next_word.is_some_and(|word| word.eq_ignore_ascii_case("equ")) {
             return self.equ_of_another_dialect(span);
         }
-        if before_statement || next.is_none() && (at_margin || near.is_none()) {
+        if let Some(other) =
+            next_word.and_then(other_directive).filter(|_| next.is_some_and(|next| next.kind == Kind::Name))
+        {
+            return self.data_with_a_name(span, other);
+        }
+        let ours = other_instruction(name);
+        if before_statement || next.is_none() && ours.is_none() && (at_margin || near.is_none()) {
             return self.missing_colon(span);
         }
         let mut found = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction"));
         if let Some(dotted) = directive(&format!(".{name}")) {
+            let closes = matches!(dotted.directive, Directive::EndIf | Directive::Else);
             found = found.with_fix(format!("it is a directive: `{}`", dotted.name), span, dotted.name);
+            if closes {
+                self.turn_condition(dotted.directive, span);
+            }
+        } else if let Some(call) = call_by_name(&name.to_ascii_lowercase()) {
+            let what = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is a system call"));
+            let right = format!("sys {}", call.name);
+            found = if next.is_none() {
+                what.with_guess(format!("write `{right}`"), span, right)
+            } else {
+                let takes = call
+                    .takes
+                    .iter()
+                    .map(|(register, what)| format!("{} is its {what}", TARGET.register_name(*register)));
+                let takes: Vec<String> = takes.collect();
+                what.with_expected(format!("{right}, before which {}", takes.join(", ")))
+            };
+        } else if let Some(other) = other_directive(name).filter(|_| ours.is_none()) {
+            found = found.with_expected(other.form);
+            found = with_directive(found, span, other);
+        } else if let Some(ours) = ours {
+            found = found.with_guess(format!("here it is `{ours}`"), span, ours);
         } else if let Some(near) = near {
             found = found.with_guess(format!("did you mean `{near}`?"), span, near);
         } else {
@@ -410,6 +491,105 @@ impl<'a> Parser<'a> {
         }
         self.report(found);
         None
+    }
+
+    /// `x dw 5`: data with its name before it, without a colon.
+    fn data_with_a_name(&mut self, span: Span, other: &OtherDirective) -> Option<()> {
+        let name = self.spelling(span);
+        let word = self.span(*self.tokens.get(self.at + 1)?);
+        self.told.insert(name);
+        let found = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction"));
+        let found = found.with_expected(format!("{name}: {}", other.form));
+        self.report(match other.instead {
+            Some(instead) => {
+                let right = format!("{name}: {instead}");
+                found.with_guess(format!("write `{right}`"), span.to(word), right)
+            }
+            None => found,
+        });
+        None
+    }
+
+    /// What lines look like that are right elsewhere and can only be told as a whole.
+    fn is_other_form(&mut self, span: Span) -> bool {
+        self.dashed_label() || self.dotted_label(span) || self.stray_braces()
+    }
+
+    /// `my-loop:`.
+    fn dashed_label(&mut self) -> bool {
+        let rest = &self.tokens[self.at..];
+        let is_colon = |token: &Token| token.kind == Kind::Mark(Mark::Colon);
+        let Some(length) = rest.iter().position(is_colon).filter(|length| *length >= 3) else { return false };
+        let parts = &rest[..length];
+        let joined = parts.windows(2).all(|pair| pair[0].end == pair[1].start);
+        let alternate = parts.iter().enumerate().all(|(index, token)| match index % 2 {
+            0 => token.kind == Kind::Name,
+            _ => token.kind == Kind::Mark(Mark::Minus),
+        });
+        if !joined || !alternate || length.is_multiple_of(2) {
+            return false;
+        }
+        let words: Vec<&'a str> = parts.iter().step_by(2).map(|token| self.spelling(self.span(*token))).collect();
+        let whole = self.span(parts[0]).to(self.span(parts[length - 1]));
+        let name = self.spelling(whole);
+        let found = diagnostic(codes::STRAY, whole, format!("`{name}` is no name: `-` is not allowed in one"));
+        self.report(found.with_expected(format!("letters, digits and `_`: {}", words.join("_"))));
+        self.told.extend(words);
+        true
+    }
+
+    /// `.loop:`.
+    fn dotted_label(&mut self, span: Span) -> bool {
+        let is_label = self.peek().is_some_and(|token| token.kind == Kind::Directive)
+            && self.tokens.get(self.at + 1).is_some_and(|next| next.kind == Kind::Mark(Mark::Colon));
+        let name = self.spelling(span);
+        if is_label {
+            let right = format!("@{}", &name[1..]);
+            let found =
+                diagnostic(codes::UNKNOWN_DIRECTIVE, span, format!("`{name}` is no label: local ones begin with `@`"));
+            self.report(found.with_guess(format!("write `{right}`"), span, right));
+            self.told.insert(name);
+        }
+        is_label
+    }
+
+    /// Braces where nothing is unfolded and nothing is given to a macro.
+    fn stray_braces(&mut self) -> bool {
+        let is_brace = |token: &Token| matches!(token.kind, Kind::Mark(Mark::BraceOpen | Mark::BraceClose));
+        let Some(at) = self.tokens.iter().position(is_brace) else { return false };
+        let is_call = self.peek().is_some_and(|token| self.macros.contains_key(self.spelling(self.span(token))));
+        if is_call {
+            return false;
+        }
+        let open = self.span(self.tokens[at]);
+        let close = self.tokens[at + 1..].iter().find(|token| token.kind == Kind::Mark(Mark::BraceClose));
+        let close = close.map(|token| self.span(*token));
+        let whole = close.map_or(open, |close| open.to(close));
+        let inner = self.spelling(whole).trim_matches(['{', '}', ' ']);
+        let is_list = inner.split([',', '-']).all(|word| register(word.trim()).is_some());
+        let found = if let (true, Some(close)) = (is_list, close) {
+            let found = diagnostic(codes::STRAY, whole, "registers stand in a list without braces");
+            let edit = |span| Edit { span, text: String::new() };
+            found.with_change(Grade::Certain, "take the braces away", vec![edit(open), edit(close)])
+        } else {
+            let found = diagnostic(codes::STRAY, whole, format!("`{}` names no parameter here", self.spelling(whole)));
+            found.with_expected("a parameter of the macro or repeat this stands in, as in `mov {to}, 5`")
+        };
+        self.report(found);
+        true
+    }
+
+    /// A line that begins with what was refused: what it would have defined is told with that.
+    fn bad_start(&mut self) {
+        let Some(first) = self.tokens.last().copied() else { return };
+        let span = self.span(first);
+        let rest = self.block.text.get((span.start - self.block.base) as usize..).unwrap_or_default();
+        let line = rest.lines().next().unwrap_or_default();
+        let mut words = line.split([' ', '\t']).filter(|word| !word.is_empty());
+        let first = words.next().unwrap_or_default();
+        // `#define NAME value`, and a label that begins with a digit.
+        let defined = if first == "#define" { words.next() } else { first.split(':').next() };
+        self.told.extend(defined);
     }
 
     fn missing_colon(&mut self, span: Span) -> Option<()> {
@@ -442,7 +622,10 @@ impl<'a> Parser<'a> {
         let name = self.spelling(span);
         let Some(info) = directive(name) else {
             let mut found = diagnostic(codes::UNKNOWN_DIRECTIVE, span, format!("`{name}` is no directive"));
-            if let Some(near) = nearest(name, DIRECTIVES.iter().map(|info| info.name)) {
+            if let Some(other) = other_directive(name) {
+                found = with_directive(found.with_expected(other.form), span, other);
+                self.other_directive(other, span);
+            } else if let Some(near) = nearest(name, DIRECTIVES.iter().map(|info| info.name)) {
                 found = found.with_guess(format!("did you mean `{near}`?"), span, near);
             } else {
                 let all: Vec<&str> = DIRECTIVES.iter().map(|info| info.name).collect();
@@ -453,8 +636,8 @@ impl<'a> Parser<'a> {
         };
         self.bump();
         match info.directive {
-            Directive::Code => self.section = SectionId::CODE,
-            Directive::Data => self.section = SectionId::DATA,
+            Directive::Code => self.go_to_section(SectionId::CODE),
+            Directive::Data => self.go_to_section(SectionId::DATA),
             Directive::Section => self.open_section(info.form)?,
             Directive::Org => {
                 let address = self.expression()?;
@@ -468,11 +651,12 @@ impl<'a> Parser<'a> {
                 let (count, fill) = self.value_and_fill()?;
                 self.push(What::Space { count, fill }, span);
             }
-            Directive::Byte => self.values(1, span)?,
-            Directive::Word => self.values(2, span)?,
-            Directive::Ascii => self.texts(false, info.form, span)?,
-            Directive::Asciz => self.texts(true, info.form, span)?,
+            Directive::Byte => self.bytes(None, info.form, span)?,
+            Directive::Word => self.words(span)?,
+            Directive::Ascii => self.bytes(Some(Text::Plain), info.form, span)?,
+            Directive::Asciz => self.bytes(Some(Text::Ended), info.form, span)?,
             Directive::Equ => self.equ(info.form)?,
+            Directive::Let => self.set_anew(info.form)?,
             Directive::Entry => {
                 let label = self.expression()?;
                 if let Some((_, first)) = self.unit.entry {
@@ -498,9 +682,18 @@ impl<'a> Parser<'a> {
             Directive::Macro | Directive::EndMacro | Directive::Repeat | Directive::EndRepeat => {
                 return self.misplaced(span);
             }
-            Directive::If | Directive::Else | Directive::EndIf => return self.misplaced(span),
+            Directive::If | Directive::ElseIf | Directive::Else | Directive::EndIf => return self.misplaced(span),
         }
         Some(())
+    }
+
+    /// What an unknown directive would have done, as far as it matters for what is told of the rest.
+    fn other_directive(&mut self, other: &OtherDirective, span: Span) {
+        if other.word.starts_with("if") {
+            self.open_unknown_condition(span);
+        } else if let Some(name) = self.tokens.get(self.at + 1).filter(|token| token.kind == Kind::Name) {
+            self.told.insert(self.spelling(self.span(*name)));
+        }
     }
 
     /// A directive about whole lines behind a label.
@@ -509,6 +702,10 @@ impl<'a> Parser<'a> {
         let found = diagnostic(codes::EXTRA, span, format!("`{name}` must stand first on its line"));
         self.report(found.with_expected("the label on the line above"));
         None
+    }
+
+    fn go_to_section(&mut self, section: SectionId) {
+        (self.section, self.is_wrong_section) = (section, false);
     }
 
     /// `.section name [, kind]`.
@@ -536,12 +733,14 @@ impl<'a> Parser<'a> {
                     found = found.with_other(first, "opened here first");
                 }
                 self.report(found);
+                self.go_to_section(id);
+                self.is_wrong_section = true;
                 return None;
             }
-            self.section = id;
+            self.go_to_section(id);
             return Some(());
         }
-        self.section = SectionId(u32::try_from(self.unit.sections.len()).unwrap_or(u32::MAX));
+        self.go_to_section(SectionId(u32::try_from(self.unit.sections.len()).unwrap_or(u32::MAX)));
         self.unit.sections.push(Section {
             name: spelling.to_owned(),
             kind: kind.unwrap_or(SectionKind::Data),
@@ -612,14 +811,14 @@ impl<'a> Parser<'a> {
         Some((value, fill))
     }
 
-    fn values(&mut self, width: u32, span: Span) -> Option<()> {
-        let count = |values: &Vec<Expr>| u32::try_from(values.len()).unwrap_or(u32::MAX);
-        let from = count(&self.unit.values);
+    /// The values of `.word`.
+    fn words(&mut self, span: Span) -> Option<()> {
+        let from = self.unit.values.len();
         loop {
             if let Some(text) = self.peek().filter(|token| token.kind == Kind::Text) {
                 let place = self.span(text);
-                let found = diagnostic(codes::OPERANDS, place, "a text stands in a list of numbers");
-                self.report(found.with_expected(".ascii \"text\", or .asciz \"text\" with a NUL behind it"));
+                let found = diagnostic(codes::OPERANDS, place, "a text stands in a list of words");
+                self.report(found.with_expected(".byte \"text\", or .asciz \"text\" with a NUL behind it"));
                 return None;
             }
             let value = self.expression()?;
@@ -628,34 +827,93 @@ impl<'a> Parser<'a> {
                 break;
             }
         }
-        let to = count(&self.unit.values);
-        self.push(What::Values { width, from, to }, span);
+        self.push_values(2, from, span);
         Some(())
     }
 
-    fn texts(&mut self, nul: bool, form: &str, span: Span) -> Option<()> {
-        let count = |bytes: &Vec<u8>| u32::try_from(bytes.len()).unwrap_or(u32::MAX);
-        let from = count(&self.unit.bytes);
+    fn push_values(&mut self, width: u32, from: usize, span: Span) {
+        let count = |length: usize| u32::try_from(length).unwrap_or(u32::MAX);
+        self.push(What::Values { width, from: count(from), to: count(self.unit.values.len()) }, span);
+    }
+
+    /// Texts and values of a byte each. Texts alone are kept as they are; `form` is told when neither is there.
+    fn bytes(&mut self, text: Option<Text>, form: &str, span: Span) -> Option<()> {
+        let (from, first) = (self.unit.bytes.len(), self.unit.values.len());
+        // Texts are gathered as bytes until a value comes between them.
+        let mut is_mixed = text.is_none();
+        let mut is_open = false;
         loop {
-            let Some(token) = self.bump().filter(|token| token.kind == Kind::Text) else {
-                self.at = self.at.min(self.tokens.len());
-                if self.tokens.last().is_none_or(|token| token.kind != Kind::Bad) {
+            let token = self.peek();
+            if let Some(token) = token.filter(|token| token.kind == Kind::Text) {
+                self.bump();
+                if text == Some(Text::Ended) && is_open {
+                    self.byte(0, span, is_mixed);
+                }
+                let mut bytes = Vec::new();
+                unescape(self.spelling(self.span(token)), &mut bytes);
+                bytes.into_iter().for_each(|byte| self.byte(byte, span, is_mixed));
+                is_open = true;
+            } else if text.is_some() && (token.is_none() || !is_open) {
+                if token.is_none_or(|token| token.kind != Kind::Bad) {
                     let place = self.peek_or_behind();
                     self.report(diagnostic(codes::MISSING_VALUE, place, "a text is missing here").with_expected(form));
                 }
                 return None;
-            };
-            let spelling = self.spelling(self.span(token));
-            unescape(spelling, &mut self.unit.bytes);
-            if nul {
-                self.unit.bytes.push(0);
+            } else {
+                if !is_mixed {
+                    let texts = self.unit.bytes.split_off(from);
+                    texts.into_iter().for_each(|byte| self.byte(byte, span, true));
+                    is_mixed = true;
+                }
+                let value = self.expression()?;
+                self.unit.values.push(value);
             }
             if !self.comma_or_end()? {
                 break;
             }
         }
-        let to = count(&self.unit.bytes);
-        self.push(What::Bytes { from, to }, span);
+        if text == Some(Text::Ended) {
+            self.byte(0, span, is_mixed);
+        }
+        if is_mixed {
+            self.push_values(1, first, span);
+        } else {
+            let count = |length: usize| u32::try_from(length).unwrap_or(u32::MAX);
+            self.push(What::Bytes { from: count(from), to: count(self.unit.bytes.len()) }, span);
+        }
+        Some(())
+    }
+
+    /// Takes in a byte of a list: as it is, or as a value among others.
+    fn byte(&mut self, byte: u8, span: Span, as_value: bool) {
+        if as_value {
+            let value = self.constant(byte.into(), span);
+            self.unit.values.push(value);
+        } else {
+            self.unit.bytes.push(byte);
+        }
+    }
+
+    /// `.let NAME, value`.
+    fn set_anew(&mut self, form: &str) -> Option<()> {
+        let name = self.name_token(form)?;
+        self.comma()?;
+        let place = self.peek_or_behind();
+        let value = self.known_value()?;
+        let spelling = self.spelling(name);
+        let expr = self.constant(value, place.to(self.behind()));
+        if self.present.contains_key(spelling) {
+            if let Some(id) = self.plain.get(spelling) {
+                self.unit.names[id.0 as usize].definition = Definition::Constant(expr);
+            }
+        } else if self.plain.contains_key(spelling) {
+            // Told as defined twice.
+            self.define(name, Scope::Unit, Definition::Constant(expr));
+            return None;
+        } else {
+            self.define(name, Scope::Unit, Definition::Constant(expr))?;
+        }
+        self.present.insert(spelling, value);
         Some(())
     }
 
@@ -687,12 +945,29 @@ impl<'a> Parser<'a> {
         if self.eat(Mark::Comma).is_some() {
             return Some(());
         }
+        if let Some(found) = self.fraction() {
+            self.report(found);
+            return None;
+        }
         let place = self.behind();
-        let before = self.spelling(self.span(self.tokens[self.at - 1]));
+        let before = quoted(self.spelling(self.span(self.tokens[self.at - 1])));
         let found = diagnostic(codes::MISSING_COMMA, place, format!("a comma is missing after `{before}`"));
         let edits = vec![Edit { span: place, text: ",".to_owned() }];
         self.report(found.with_change(self.comma_grade(), format!("put a comma after `{before}`"), edits));
         None
+    }
+
+    /// `1.5`.
+    fn fraction(&self) -> Option<Diagnostic> {
+        let (before, next) = (self.tokens.get(self.at.checked_sub(1)?)?, self.tokens.get(self.at)?);
+        let is_fraction =
+            matches!(before.kind, Kind::Number(_)) && next.kind == Kind::Directive && before.end == next.start;
+        let whole = self.span(*before).to(self.span(*next));
+        let message = format!("`{}` is no whole number, and there are no others", self.spelling(whole));
+        is_fraction.then(|| {
+            diagnostic(codes::NUMBER, whole, message)
+                .with_expected("in a smaller unit: 1500 for 1.5, counted in thousandths")
+        })
     }
 
     /// How sure it is that a comma belongs between the last token and the next one: between a whole operand and the

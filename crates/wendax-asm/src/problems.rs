@@ -2,7 +2,8 @@
 
 use crate::codes::{self, CodeInfo};
 use crate::expansion::{Expansions, Led, Origin};
-use wendax_source::{Diagnostic, Edit, Label, Severity, Span};
+use crate::expr::EvalError;
+use wendax_source::{Code, Diagnostic, Edit, Label, Severity, Span};
 
 /// So many are kept; a text that is no assembly at all would otherwise give one a character.
 const MOST: usize = 2000;
@@ -30,9 +31,19 @@ impl Problems {
         self.found.iter().rev().take(8).any(|known| known.primary.span == span)
     }
 
+    /// The last one found is of this kind.
+    pub(crate) fn ends_with(&self, code: Code) -> bool {
+        self.found.last().is_some_and(|found| found.code == code)
+    }
+
     /// All of them, in the order they were found.
     pub(crate) fn list(&self) -> &[Diagnostic] {
         &self.found
+    }
+
+    /// Keeps those for which `wanted` is true.
+    pub(crate) fn retain(&mut self, wanted: impl Fn(&Diagnostic) -> bool) {
+        self.found.retain(wanted);
     }
 
     /// Puts another in the place of the one about a span.
@@ -111,4 +122,30 @@ fn edit_back(edit: Edit, expansions: &Expansions) -> Option<Edit> {
 /// A diagnostic of a kind.
 pub(crate) fn diagnostic(info: CodeInfo, span: Span, message: impl Into<String>) -> Diagnostic {
     Diagnostic::new(info.code, info.severity, span, message)
+}
+
+/// What is told of an expression without a value, which is all of `span`; nothing when that was done before.
+pub(crate) fn without_value(error: EvalError, span: Span) -> Option<Diagnostic> {
+    Some(match error {
+        EvalError::Reported => return None,
+        EvalError::Division(place) => diagnostic(codes::DIVISION, place, "this divides by zero"),
+        EvalError::Shift(place, by) => diagnostic(codes::RANGE, place, format!("nothing can be shifted by {by}"))
+            .with_expected("a shift by 0 to 63"),
+        EvalError::Overflow => diagnostic(codes::RANGE, span, "this value is far out of any range"),
+        EvalError::Unplaced => unplaced(span),
+    })
+}
+
+/// An expression that only linking could compute.
+pub(crate) fn unplaced(span: Span) -> Diagnostic {
+    let found = diagnostic(codes::UNPLACED, span, "this computes with an address that only linking knows");
+    found.with_expected("label + number, hi(label), lo(label), or the difference of two labels of one section")
+}
+
+/// A piece of a source as a message quotes it: its first line, cut where it is long.
+pub(crate) fn quoted(text: &str) -> String {
+    const MOST: usize = 40;
+    let line = text.lines().next().unwrap_or_default();
+    let is_cut = line.len() < text.trim_end().len() || line.chars().count() > MOST;
+    if is_cut { format!("{}…", line.chars().take(MOST).collect::<String>()) } else { line.to_owned() }
 }

@@ -5,7 +5,7 @@ use crate::codes;
 use crate::expr::{Binary, EvalError, Expr, Names, Scope, Step, SymbolId, Unary, Value, evaluate};
 use crate::lexer::{Kind, Mark, Token};
 use crate::mnemonics::register;
-use crate::problems::diagnostic;
+use crate::problems::{diagnostic, quoted, without_value};
 use crate::unit::Definition;
 use wendax_source::Span;
 
@@ -74,6 +74,8 @@ impl Parser<'_> {
             Mark::LessOrSame => Binary::LessOrEqual,
             Mark::Greater => Binary::Greater,
             Mark::GreaterOrSame => Binary::GreaterOrEqual,
+            Mark::AndAlso => Binary::AndAlso,
+            Mark::OrElse => Binary::OrElse,
             _ => return None,
         };
         Some((operator, token))
@@ -119,6 +121,7 @@ impl Parser<'_> {
             }
             Kind::Mark(Mark::Minus) => self.unary(Unary::Minus),
             Kind::Mark(Mark::Not) => self.unary(Unary::Not),
+            Kind::Mark(Mark::Bang) => self.unary(Unary::Bang),
             Kind::Mark(Mark::Plus) => {
                 self.bump();
                 self.nested(Self::primary)
@@ -129,8 +132,10 @@ impl Parser<'_> {
             }
             Kind::Mark(Mark::Percent) => self.percent_number(span),
             Kind::Bad => None,
+            // The label it names was told already, or will be.
+            Kind::Directive if self.told.contains(self.spelling(span)) => None,
             Kind::Text | Kind::Directive | Kind::Mark(_) => {
-                let what = self.spelling(span);
+                let what = quoted(self.spelling(span));
                 self.report(
                     diagnostic(codes::MISSING_VALUE, span, format!("a value is missing before `{what}`"))
                         .with_expected("a number, a name or an expression"),
@@ -211,6 +216,13 @@ impl Parser<'_> {
             self.report(found.with_expected("numbers and names; in brackets a register may stand first: [r1 + 4]"));
             return None;
         }
+        if let Some(&value) = self.present.get(name) {
+            if let Some(id) = self.plain.get(name) {
+                self.unit.names[id.0 as usize].used.get_or_insert(span);
+            }
+            self.unit.steps.push(Step::Number(value));
+            return Some(());
+        }
         self.unit.steps.push(Step::Name(span, Scope::Unit));
         Some(())
     }
@@ -262,11 +274,9 @@ impl Parser<'_> {
                 None
             }
             Err(NotKnown::Other(error)) => {
-                let found = match error {
-                    EvalError::Division(place) => diagnostic(codes::DIVISION, place, "this divides by zero"),
-                    _ => diagnostic(codes::RANGE, expr.span, "this value is far out of any range"),
-                };
-                self.report(found);
+                if let Some(found) = without_value(error, expr.span) {
+                    self.report(found);
+                }
                 None
             }
         }
@@ -274,15 +284,30 @@ impl Parser<'_> {
 
     fn value_now(&mut self, steps: &[Step], depth: u32) -> Result<i64, NotKnown> {
         let mut plain = Vec::with_capacity(steps.len());
+        // What is not known is only missed when it decides: `defined(N) && N > 5`.
+        let mut unknown = None;
         for step in steps {
             plain.push(match *step {
-                Step::Name(span, Scope::Unit) => Step::Number(self.constant_now(span, depth)?),
-                Step::Name(span, _) | Step::SizeOfName(span, _) => return Err(NotKnown::Name(span)),
+                Step::Name(span, Scope::Unit) => match self.constant_now(span, depth) {
+                    Ok(value) => Step::Number(value),
+                    Err(NotKnown::Name(span)) => {
+                        unknown.get_or_insert(span);
+                        Step::Unknown
+                    }
+                    Err(other) => return Err(other),
+                },
+                Step::Name(span, _) | Step::SizeOfName(span, _) => {
+                    unknown.get_or_insert(span);
+                    Step::Unknown
+                }
                 other => other,
             });
         }
-        let value = evaluate(&plain, &NoNames, Value::number(0)).map_err(NotKnown::Other)?;
-        Ok(value.offset)
+        match (evaluate(&plain, &NoNames, Value::number(0)), unknown) {
+            (Ok(value), _) => Ok(value.offset),
+            (Err(EvalError::Reported), Some(span)) => Err(NotKnown::Name(span)),
+            (Err(error), _) => Err(NotKnown::Other(error)),
+        }
     }
 
     fn constant_now(&mut self, span: Span, depth: u32) -> Result<i64, NotKnown> {

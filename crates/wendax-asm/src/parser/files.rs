@@ -90,11 +90,13 @@ impl Parser<'_> {
         let first = limits[0].unwrap_or(0);
         let count = limits[1].unwrap_or(length - first);
         if first < 0 || count < 0 || first + count > length {
-            let found = diagnostic(
-                codes::RANGE,
-                place,
-                format!("`{path}` has {length} bytes; {count} from byte {first} on are not there"),
-            );
+            let message = match (first, count) {
+                (..0, _) => format!("nothing lies before the first byte of `{path}`"),
+                _ if first > length => format!("byte {first} is past the end of `{path}`, which has {length} bytes"),
+                (_, ..0) => format!("{count} bytes cannot be taken"),
+                _ => format!("`{path}` has {length} bytes; {count} from byte {first} on are not there"),
+            };
+            let found = diagnostic(codes::RANGE, place, message);
             self.report(found.with_expected(form));
             return None;
         }

@@ -46,7 +46,7 @@ fn bare_labels(parser: &mut Parser<'_>) {
 }
 
 fn report(parser: &mut Parser<'_>, index: usize, span: Span, scope: Scope) {
-    if parser.is_partial || parser.unit.unknown.len() >= MOST {
+    if parser.is_partial || parser.unit.unknown.len() >= MOST || parser.told.contains(parser.spelling(span)) {
         return;
     }
     let call = parser.calls.binary_search(&index).is_ok();
@@ -127,6 +127,9 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     let same_scope = |id: usize| parser.unit.names[id].owner == if local { scope } else { Scope::Unit };
     let candidates = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(5000);
     let near = nearest(name, candidates.map(|id| parser.spelling(parser.unit.names[id].span)));
+    if name.eq_ignore_ascii_case("pc") {
+        return super::operands::about_pc(span);
+    }
     let found = diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is defined nowhere"));
     if let Some(near) = near.filter(|near| near.eq_ignore_ascii_case(name)) {
         return diagnostic(codes::WRONG_CASE, span, format!("`{name}` is defined as `{near}`: names differ by case"))

@@ -2,10 +2,11 @@
 
 use super::Parser;
 use crate::codes;
+use crate::dialect::reads_as_register;
 use crate::expr::{Expr, Step, Unary};
 use crate::lexer::{Kind, Mark};
 use crate::mnemonics::{Mnemonic, register};
-use crate::problems::diagnostic;
+use crate::problems::{diagnostic, quoted};
 use crate::unit::{Instruction, What};
 use wendax_isa::w16::{NO_BASE, OperandKind, Row, call_by_name, encode};
 use wendax_source::{Diagnostic, Edit, Grade, Span};
@@ -56,6 +57,12 @@ impl Place {
     }
 }
 
+/// The register that programs cannot name.
+pub(super) fn about_pc(span: Span) -> Diagnostic {
+    let found = diagnostic(codes::OPERANDS, span, "`pc` cannot be read or written by name");
+    found.with_expected("`here` for the present address; `jmp` and `call` go elsewhere")
+}
+
 impl Parser<'_> {
     /// All operands up to the end of the line.
     pub(super) fn operands(&mut self) -> Option<Vec<Operand>> {
@@ -64,11 +71,59 @@ impl Parser<'_> {
             return Some(operands);
         }
         loop {
-            operands.push(self.operand()?);
+            let operand = self.operand()?;
+            if self.is_computed(&operands, operand) {
+                return None;
+            }
+            operands.push(operand);
             if !self.comma_or_end()? {
                 return Some(operands);
             }
         }
+    }
+
+    /// What stands behind an operand makes it one that no instruction takes: `r1 + 5`, `4(r2)`, `x[r2]`. Told then.
+    fn is_computed(&mut self, before: &[Operand], operand: Operand) -> bool {
+        let Some(next) = self.peek() else { return false };
+        let Kind::Mark(mark) = next.kind else { return false };
+        let rest = Span { end: self.line_end, ..self.span(next) };
+        let whole = operand.span.to(rest);
+        let text = self.spelling(operand.span);
+        let found = match (operand.what, mark) {
+            (Place::Register(_) | Place::Flags, Mark::Plus | Mark::Minus | Mark::Star | Mark::Left | Mark::Right) => {
+                let message =
+                    format!("`{}` would have to be computed while the program runs", quoted(self.spelling(whole)));
+                let found = diagnostic(codes::OPERANDS, whole, message);
+                match before {
+                    [first] if mark == Mark::Plus && self.tokens.len() - self.at == 2 => {
+                        let right = format!("lea {}, [{}]", self.spelling(first.span), self.spelling(whole));
+                        let from = self.tokens[self.mnemonic_at()];
+                        found.with_guess(format!("write `{right}`"), self.span(from).to(whole), right)
+                    }
+                    _ => found.with_expected("an instruction for it: add, sub, mul, shl, … before this one"),
+                }
+            }
+            (Place::Value(_), Mark::ParenOpen | Mark::Open) => {
+                let inner =
+                    self.tokens.get(self.at + 1).map(|token| self.spelling(self.span(*token))).unwrap_or_default();
+                if register(inner).is_none() || self.tokens.len() - self.at != 3 {
+                    return false;
+                }
+                let right =
+                    if mark == Mark::ParenOpen { format!("[{inner} + {text}]") } else { format!("[{text} + {inner}]") };
+                let found = diagnostic(codes::OPERANDS, whole, "an address stands in brackets as a whole");
+                found.with_guess(format!("write `{right}`"), whole, right)
+            }
+            _ => return false,
+        };
+        self.report(found);
+        true
+    }
+
+    /// Where the mnemonic of the line stands among its tokens: behind its labels.
+    fn mnemonic_at(&self) -> usize {
+        let labels = self.tokens.iter().rposition(|token| token.kind == Kind::Mark(Mark::Colon));
+        labels.map_or(0, |colon| colon + 1)
     }
 
     fn operand(&mut self) -> Option<Operand> {
@@ -150,11 +205,36 @@ impl Parser<'_> {
             self.report(found.with_expected("[b]  [b + off]  [label]; add the second register with `add` first"));
             return;
         }
+        if let Some(found) = self.other_address(open) {
+            self.report(found);
+            return;
+        }
         let place = self.behind();
         let found = diagnostic(codes::UNCLOSED, place, "a `]` is missing here");
         let grade = if self.peek().is_none() { Grade::Certain } else { Grade::Guess };
         let edits = vec![Edit { span: place, text: "]".to_owned() }];
         self.report(found.with_other(open, "opened here").with_change(grade, "close the address", edits));
+    }
+
+    /// `[r1 + r2 * 2]`, `[r2, 4]`: addresses in forms of others.
+    fn other_address(&self, open: Span) -> Option<Diagnostic> {
+        let next = self.peek()?;
+        let close = self.tokens[self.at..].iter().find(|token| token.kind == Kind::Mark(Mark::Close))?;
+        let whole = open.to(self.span(*close));
+        match next.kind {
+            Kind::Mark(Mark::Star | Mark::Left) => {
+                let found = diagnostic(codes::OPERANDS, self.span(next), "an address is not scaled: it is a sum");
+                Some(found.with_expected("[b]  [b + off]  [label]; shift or multiply the register first"))
+            }
+            Kind::Mark(Mark::Comma) => {
+                let (before, behind) = (Span { start: open.end, end: self.span(next).start, ..open }, self.span(next));
+                let behind = Span { start: behind.end, end: self.span(*close).start, ..open };
+                let right = format!("[{} + {}]", self.spelling(before).trim(), self.spelling(behind).trim());
+                let found = diagnostic(codes::OPERANDS, whole, "an address is a sum, without a comma");
+                Some(found.with_guess(format!("write `{right}`"), whole, right))
+            }
+            _ => None,
+        }
     }
 
     fn opt_register(&mut self) -> Option<u8> {
@@ -252,7 +332,7 @@ impl Parser<'_> {
         Some(Instruction { short, long: rows.next(), a, b, value })
     }
 
-    fn constant(&mut self, value: i64, span: Span) -> Expr {
+    pub(super) fn constant(&mut self, value: i64, span: Span) -> Expr {
         let start = u32::try_from(self.unit.steps.len()).unwrap_or(u32::MAX);
         self.unit.steps.push(Step::Number(value));
         Expr { start, end: start + 1, span }
@@ -302,6 +382,12 @@ impl Parser<'_> {
             }
         }
         let whole = operands.last().map_or(span, |last| span.to(last.span));
+        if let Some(found) =
+            self.number_of_operands(mnemonic, span, operands).or_else(|| self.no_register(mnemonic, operands))
+        {
+            self.report(found);
+            return None;
+        }
         let given: Vec<&str> = operands.iter().map(|operand| operand.what.words()).collect();
         let given = match given.as_slice() {
             [] => "nothing".to_owned(),
@@ -317,6 +403,131 @@ impl Parser<'_> {
         None
     }
 
+    /// Too few or too many operands, where those that are there would fit.
+    fn number_of_operands(&self, mnemonic: &Mnemonic, span: Span, operands: &[Operand]) -> Option<Diagnostic> {
+        let counts = || mnemonic.rows.iter().map(|row| if mnemonic.pseudo.is_some() { 1 } else { row.operands.len() });
+        let (least, most) = (counts().min()?, counts().max()?);
+        let with_forms = |found: Diagnostic| mnemonic.forms().into_iter().fold(found, Diagnostic::with_expected);
+        let name = mnemonic.name;
+        if operands.len() < least {
+            let fits = |row: &&&Row| row.operands.iter().zip(operands).all(|(kind, operand)| operand.what.fits(*kind));
+            let is_label = |row: &&&Row| {
+                matches!(
+                    row.operands.get(operands.len()),
+                    Some(OperandKind::Near8 | OperandKind::Near12 | OperandKind::Far)
+                )
+            };
+            let row = mnemonic.rows.iter().filter(fits).find(is_label).or_else(|| mnemonic.rows.iter().find(fits))?;
+            let place = operands.last().map_or(span, |last| last.span).after();
+            let missing = row.operands.get(operands.len()).map_or("an operand", |kind| match kind {
+                OperandKind::Near8 | OperandKind::Near12 | OperandKind::Far => "a label",
+                OperandKind::Call => "the name of a call",
+                OperandKind::Base | OperandKind::BaseOffset => "an address in brackets",
+                OperandKind::Flags | OperandKind::Register if operands.is_empty() => "a register",
+                OperandKind::Register | OperandKind::Constant | OperandKind::Small | OperandKind::Flags => {
+                    "a second operand"
+                }
+            });
+            let message = match (operands.len(), least) {
+                (0, 2) => format!("`{name}` needs two operands"),
+                _ => format!("`{name}` needs {missing}"),
+            };
+            return Some(with_forms(diagnostic(codes::OPERANDS, place, message)));
+        }
+        if operands.len() > most && !mnemonic.takes_list() {
+            let extra = operands.get(most)?;
+            let takes = match most {
+                0 => "no operand".to_owned(),
+                1 => "one operand".to_owned(),
+                _ => "two operands".to_owned(),
+            };
+            let place = operands.last().map_or(extra.span, |last| extra.span.to(last.span));
+            let message = format!("`{name}` takes {takes}; this is left over");
+            return Some(with_forms(diagnostic(codes::OPERANDS, place, message)));
+        }
+        None
+    }
+
+    /// Something that is no register where only one can stand.
+    fn no_register(&self, mnemonic: &Mnemonic, operands: &[Operand]) -> Option<Diagnostic> {
+        let needs = |at: usize| {
+            mnemonic.rows.iter().all(|row| row.operands.get(at).is_none_or(|kind| *kind == OperandKind::Register))
+        };
+        let (at, operand) = operands.iter().enumerate().find(|(at, operand)| {
+            matches!(operand.what, Place::Value(_)) && (needs(*at) || reads_as_register(self.spelling(operand.span)))
+        })?;
+        let text = self.spelling(operand.span);
+        let registers = "r0 to r11, fp, sp";
+        if text.eq_ignore_ascii_case("pc") {
+            return Some(about_pc(operand.span));
+        }
+        if reads_as_register(text) && !self.plain.contains_key(text) {
+            let found = diagnostic(codes::OPERANDS, operand.span, format!("`{text}` is no register"));
+            return Some(found.with_expected(registers));
+        }
+        let [first, second] = operands else { return None };
+        if at > 0 || matches!(mnemonic.name, "stw" | "stb") {
+            return None;
+        }
+        let is_number = text.starts_with(|c: char| c.is_ascii_digit() || c == '\'' || c == '-');
+        let message = if is_number {
+            "the destination comes first, and a number cannot be one".to_owned()
+        } else {
+            format!("`{}` is an address or a value, and the destination is a register", quoted(text))
+        };
+        let found = diagnostic(codes::OPERANDS, first.span, message);
+        let whole = self.span(self.tokens[self.mnemonic_at()]).to(second.span);
+        let right = match second.what {
+            Place::Register(_) if is_number => format!("{} {}, {text}", mnemonic.name, self.spelling(second.span)),
+            Place::Register(_) if mnemonic.name == "mov" => format!("stw [{text}], {}", self.spelling(second.span)),
+            _ if is_number => return Some(found.with_expected(format!("{} d, s", mnemonic.name))),
+            _ => {
+                let forms = format!("ldw r1, [{text}] reads what lies there, stw [{text}], r1 writes it");
+                return Some(found.with_expected(forms));
+            }
+        };
+        Some(found.with_guess(format!("write `{right}`"), whole, right))
+    }
+
+    /// Memory where an instruction computes or moves between registers: which instruction reads it, which writes it.
+    fn memory_operand(
+        &self,
+        name: &str,
+        (first, second): (&Operand, &Operand),
+        found: Diagnostic,
+    ) -> Option<Diagnostic> {
+        let text = |operand: &Operand| self.spelling(operand.span);
+        if matches!(name, "ldw" | "ldb" | "ldsb" | "lea" | "stw" | "stb") {
+            return None;
+        }
+        // A register that neither operand is.
+        let spare = |operand: &Operand| if text(operand).eq_ignore_ascii_case("r4") { "r5" } else { "r4" };
+        let told = |what: &str, form: String| {
+            let message = format!("`{name}` does not {what} memory: only loads and stores do");
+            Diagnostic { message, expected: vec![form], ..found.clone() }
+        };
+        match (first.what, second.what) {
+            (Place::Register(_), Place::Memory { .. }) if name != "mov" => {
+                let spare = spare(first);
+                Some(told("read", format!("ldw {spare}, {}, then {name} {}, {spare}", text(second), text(first))))
+            }
+            (Place::Memory { .. }, Place::Value(_)) if name == "mov" => {
+                Some(told("write", format!("mov r4, {}, then stw {}, r4", text(second), text(first))))
+            }
+            (Place::Memory { .. }, Place::Register(_) | Place::Value(_)) if name != "mov" => {
+                let spare = spare(second);
+                let (place, other) = (text(first), text(second));
+                let back =
+                    if matches!(name, "cmp" | "tst") { String::new() } else { format!(", then stw {place}, {spare}") };
+                Some(told("read", format!("ldw {spare}, {place}, then {name} {spare}, {other}{back}")))
+            }
+            (Place::Memory { .. }, Place::Memory { .. }) => {
+                Some(told("read", format!("ldw r4, {}, then stw {}, r4", text(second), text(first))))
+            }
+            _ => None,
+        }
+    }
+
     /// The fixes that can be known: a load or store meant, brackets left out, operands exchanged.
     fn operand_fix(&self, name: &str, span: Span, operands: &[Operand], found: Diagnostic) -> Diagnostic {
         let text = |operand: &Operand| self.spelling(operand.span);
@@ -324,6 +535,9 @@ impl Parser<'_> {
         let whole = span.to(second.span);
         let load = matches!(name, "ldw" | "ldb" | "ldsb" | "lea");
         let store = matches!(name, "stw" | "stb");
+        if let Some(found) = self.memory_operand(name, (first, second), found.clone()) {
+            return found;
+        }
         let right = match (first.what, second.what) {
             (Place::Register(_), Place::Memory { .. }) if name == "mov" => {
                 format!("ldw {}, {}", text(first), text(second))
@@ -364,6 +578,17 @@ impl Parser<'_> {
         // what lies there, can be meant.
         let is_certain = store && matches!((first.what, second.what), (Place::Register(_), Place::Memory { .. }));
         let grade = if is_certain { Grade::Certain } else { Grade::Guess };
+        let found = match name {
+            "mov" => {
+                let (what, by) = if right.starts_with("ldw") {
+                    ("read", "`ldw` reads a word, `ldb` a byte")
+                } else {
+                    ("write", "`stw` writes a word, `stb` a byte")
+                };
+                Diagnostic { message: format!("`mov` does not {what} memory: {by}"), expected: Vec::new(), ..found }
+            }
+            _ => found,
+        };
         found.with_change(grade, format!("write `{right}`"), vec![Edit { span: whole, text: right }])
     }
 }

@@ -22,8 +22,12 @@ const MOST_ROUNDS: i64 = 0x1_0000;
 #[derive(Debug)]
 pub(super) struct Condition {
     opening: Span,
+    /// It was opened by a word that is none here, which was told; the same may close it.
+    is_other: bool,
     /// Its lines count, as far as it is concerned.
     holds: bool,
+    /// Some of its lines have counted: no further case does.
+    was_met: bool,
     /// Lines around it count.
     around: bool,
     other: Option<Span>,
@@ -78,10 +82,16 @@ impl<'a> Parser<'a> {
                         self.labels_before(start..range.start, number);
                         gathering = self.block_line(directive, range, end, number);
                     }
-                    None if self.conditions.last().is_some_and(|last| !(last.holds && last.around)) => {}
+                    None if self.conditions.last().is_some_and(|last| !(last.holds && last.around)) => {
+                        self.end_of_other_condition(line);
+                    }
                     None => {
                         self.lex(start, end);
                         self.line(number);
+                        if let Some((lines, after)) = self.rest_of_open_text(end) {
+                            (number, start) = (number + lines, after);
+                            continue;
+                        }
                     }
                 },
             }
@@ -98,6 +108,43 @@ impl<'a> Parser<'a> {
         let block = self.block;
         Lexer::line(block.file, block.base, block.text, start, end).run(&mut tokens, &mut self.unit.problems);
         self.tokens = tokens;
+    }
+
+    /// A line that does not count, in a condition of another dialect: its end without a dot is one.
+    fn end_of_other_condition(&mut self, line: &str) {
+        let is_end = line.trim().eq_ignore_ascii_case("endif");
+        if is_end && self.conditions.last().is_some_and(|last| last.is_other) {
+            self.conditions.pop();
+        }
+    }
+
+    /// Lines that belong to a text which the line before `end` leaves open, told with that: how many, and where what
+    /// follows them begins.
+    fn rest_of_open_text(&self, end: usize) -> Option<(u32, usize)> {
+        const MOST: u32 = 20;
+        let last = self.tokens.last().filter(|token| token.kind == Kind::Bad)?;
+        if !self.unit.problems.ends_with(codes::UNTERMINATED.code) || !self.spelling(self.span(*last)).starts_with('"')
+        {
+            return None;
+        }
+        let rest = self.block.text.get(end + 1..)?;
+        let mut after = end + 1;
+        for (count, line) in (1..=MOST).zip(rest.split_inclusive('\n')) {
+            after += line.len();
+            match line.matches('"').count() {
+                0 => {}
+                // It ends here, with nothing but a comment behind it.
+                1 if line
+                    .rsplit('"')
+                    .next()
+                    .is_some_and(|behind| behind.trim().is_empty() || behind.trim().starts_with(';')) =>
+                {
+                    return Some((count, after));
+                }
+                _ => return None,
+            }
+        }
+        None
     }
 
     /// A range of the block's text.
@@ -134,6 +181,10 @@ impl<'a> Parser<'a> {
         let counts = self.conditions.last().is_none_or(|last| last.holds && last.around);
         match directive {
             Directive::If => self.open_condition(span, counts, range.start, end, number),
+            Directive::ElseIf => {
+                self.begin(range.start, end, number);
+                self.further_case(span);
+            }
             Directive::Else | Directive::EndIf => {
                 self.begin(range.start, end, number);
                 self.turn_condition(directive, span);
@@ -179,13 +230,56 @@ impl<'a> Parser<'a> {
             }
             holds = value.unwrap_or(0) != 0;
             let around = value.is_some();
-            self.conditions.push(Condition { opening, holds, around, other: None });
+            self.conditions.push(Condition { opening, is_other: false, holds, was_met: holds, around, other: None });
             return;
         }
-        self.conditions.push(Condition { opening, holds, around, other: None });
+        self.conditions.push(Condition { opening, is_other: false, holds, was_met: holds, around, other: None });
     }
 
-    fn turn_condition(&mut self, directive: Directive, span: Span) {
+    /// A condition that cannot be understood, which was told: neither side of it counts.
+    pub(super) fn open_unknown_condition(&mut self, opening: Span) {
+        self.is_partial = true;
+        self.conditions.push(Condition {
+            opening,
+            holds: false,
+            is_other: true,
+            was_met: false,
+            around: false,
+            other: None,
+        });
+    }
+
+    /// `.elseif value`.
+    fn further_case(&mut self, span: Span) {
+        let Some(open) = self.conditions.last_mut() else {
+            let found =
+                diagnostic(codes::UNOPENED, span, "`.elseif` belongs to no `.if`: none is open here".to_owned());
+            self.report(found.with_expected("`.if value` above it"));
+            return;
+        };
+        if let Some(other) = open.other {
+            let found = diagnostic(codes::UNOPENED, span, "no further case comes behind `.else`");
+            let found = found.with_other(open.opening, "the condition").with_other(other, "its `.else`");
+            self.report(found.with_expected("every `.elseif` before the `.else`"));
+            return;
+        }
+        let asks = open.around && !open.was_met;
+        open.holds = false;
+        if !asks {
+            return;
+        }
+        let value = self.known_value();
+        if value.is_some() {
+            self.end_of_line();
+        } else {
+            self.is_partial = true;
+        }
+        let Some(open) = self.conditions.last_mut() else { return };
+        open.holds = value.is_some_and(|value| value != 0);
+        open.was_met = open.holds || value.is_none();
+    }
+
+    pub(super) fn turn_condition(&mut self, directive: Directive, span: Span) {
         let name = if directive == Directive::Else { ".else" } else { ".endif" };
         let Some(open) = self.conditions.last_mut() else {
             let found = diagnostic(codes::UNOPENED, span, format!("`{name}` belongs to no `.if`: none is open here"));
@@ -200,7 +294,8 @@ impl<'a> Parser<'a> {
             self.report(found.with_expected("one `.else`; an `.if` of its own within it for a further case"));
         } else {
             open.other = Some(span);
-            open.holds = !open.holds;
+            open.holds = !open.was_met;
+            open.was_met = true;
         }
     }
 
@@ -386,9 +481,12 @@ impl<'a> Parser<'a> {
         self.macros.insert(name, Rc::new(found));
     }
 
-    /// The text up to the next comma outside brackets, as it stands.
+    /// The text up to the next comma outside brackets, as it stands; all between braces without them.
     pub(super) fn raw_argument(&mut self) -> (&'a str, Span) {
         let place = self.peek_or_behind();
+        if let Some(inner) = self.braced_argument() {
+            return inner;
+        }
         let mut whole: Option<Span> = None;
         let mut depth = 0u32;
         while let Some(token) = self.peek() {
@@ -404,6 +502,32 @@ impl<'a> Parser<'a> {
         }
         let span = whole.unwrap_or(place.before());
         (self.spelling(span), span)
+    }
+}
+
+impl<'a> Parser<'a> {
+    /// `{a, b}`, when it is a whole argument.
+    fn braced_argument(&mut self) -> Option<(&'a str, Span)> {
+        if !self.at_mark(Mark::BraceOpen) {
+            return None;
+        }
+        let mut depth = 0i32;
+        let rest = &self.tokens[self.at..];
+        let close = rest.iter().position(|token| {
+            depth += match token.kind {
+                Kind::Mark(Mark::BraceOpen) => 1,
+                Kind::Mark(Mark::BraceClose) => -1,
+                _ => 0,
+            };
+            depth == 0
+        })?;
+        if rest.get(close + 1).is_some_and(|next| next.kind != Kind::Mark(Mark::Comma)) {
+            return None;
+        }
+        let (open, close_span) = (self.span(rest[0]), self.span(rest[close]));
+        let inner = Span { start: open.end, end: close_span.start, ..open };
+        self.at += close + 1;
+        Some((self.spelling(inner).trim(), inner))
     }
 }
 

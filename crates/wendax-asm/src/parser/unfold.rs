@@ -9,7 +9,7 @@ use crate::codes;
 use crate::expansion::{Expansion, Origin};
 use crate::expr::Scope;
 use crate::lexer::{Kind, Mark, comment_start};
-use crate::problems::diagnostic;
+use crate::problems::{diagnostic, quoted};
 use std::sync::Arc;
 use wendax_source::{FileId, Span};
 
@@ -131,7 +131,7 @@ impl<'a> Parser<'a> {
         given: &[(&'a str, Span)],
     ) -> Option<Vec<(&'a str, Span)>> {
         if let Some((text, place)) = given.get(found.parameters.len()) {
-            let message = format!("`{text}` is one more than `{}` takes", found.name);
+            let message = format!("`{}` is one more than `{}` takes", quoted(text), found.name);
             let problem = diagnostic(codes::OPERANDS, *place, message).with_other(found.span, "defined here");
             self.report(problem.with_expected(found.form()));
             return None;
