@@ -159,6 +159,10 @@ fn link(
     for (problems, unit) in program.problems.iter().zip(&program.units) {
         found.extend(problems.list().iter().map(|problem| led_back(problem.clone(), &unit.expansions)));
     }
+    // Jumps out of a program that does not fit have that cause.
+    if found.iter().any(|problem| problem.code == codes::NO_ROOM.code) {
+        found.retain(|problem| problem.code != codes::FAR.code);
+    }
     // What unfolds without end is too large by that.
     if found.iter().any(|problem| problem.code == codes::ENDLESS.code) {
         found.retain(|problem| problem.code != codes::NO_ROOM.code);

@@ -1,15 +1,24 @@
-//! What builds, but looks wrong: code that runs into data or past its end, code nothing reaches, a return
-//! nobody called for, texts without their end, names nobody uses.
+//! What builds, but looks wrong. None of this is looked for before a text has no problem.
+//!
+//! `flow` follows control, `stack` what it pushes and pops on its way, `slips` single instructions that cannot have
+//! been meant, `addresses` labels where their contents were meant. Here are the names and texts nobody could use.
+
+mod addresses;
+mod flow;
+mod slips;
+mod stack;
 
 use crate::codes;
-use crate::emit::{Emitted, Source, is_instruction};
-use crate::expr::{Expr, Step, SymbolId, Value};
+use crate::emit::{Emitted, Source};
+use crate::expr::{Expr, SymbolId, Value};
 use crate::link::{Program, UnitIndex};
+use crate::mnemonics::mnemonic;
 use crate::problems::diagnostic;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Unit, What};
-use wendax_image::{Image, Line, LineKind};
+use flow::{Flow, code_label};
+use wendax_image::{Image, Line};
 use wendax_isa::Addr;
-use wendax_isa::w16::{CALLS, Cond, Op, OperandKind, call_by_name};
+use wendax_isa::w16::{CALLS, Op, OperandKind};
 use wendax_source::{Diagnostic, Edit, Grade, Sources, Span};
 
 /// Calls that take the address of a text with a NUL in `r0`.
@@ -25,9 +34,13 @@ pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emit
     }
     let mut found: Vec<(UnitIndex, Diagnostic)> = Vec::new();
     let flow = Flow::of(program, emitted);
-    found.extend(falls_through(program, emitted, &flow));
-    found.extend(unreached(program, emitted, &flow));
-    found.extend(returns(program, emitted, &flow));
+    found.extend(flow::falls_through(program, emitted, &flow));
+    found.extend(flow::unreached(program, emitted, &flow));
+    found.extend(flow::returns(program, emitted, &flow));
+    let view = View { sources, program, emitted };
+    found.extend(stack::check(&view));
+    found.extend(slips::check(&view));
+    found.extend(addresses::check(&view));
     found.extend(unused_names(program, &emitted.image, &flow));
     found.extend(texts(sources, program, emitted));
     found.extend(odd_words(sources, program, emitted));
@@ -52,152 +65,66 @@ fn statement<'a>(program: &Program<'a>, source: Source) -> &'a Statement {
     &program.units[source.unit].section(source.section).statements[source.statement as usize]
 }
 
-/// How control can go through the lines of an image.
-struct Flow {
-    /// Lines reached at all.
-    reached: Vec<bool>,
-    /// Lines reached from the entry without a call in between.
-    own: Vec<bool>,
+/// A program with the lines it became; lines are known by their index.
+struct View<'v, 'a> {
+    sources: &'v Sources,
+    program: &'v Program<'a>,
+    emitted: &'v Emitted,
 }
 
-impl Flow {
-    fn of(program: &Program<'_>, emitted: &Emitted) -> Self {
-        let lines = &emitted.image.lines;
-        let at = |address: Addr| lines.binary_search_by_key(&address, |line| line.address).ok();
-        let mut flow = Self { reached: vec![false; lines.len()], own: vec![false; lines.len()] };
-        let entry: Vec<usize> = at(emitted.image.entry).into_iter().collect();
-        let mut calls = Vec::new();
-        follow(program, emitted, entry, &mut flow.own, &mut calls);
-        flow.reached.clone_from(&flow.own);
-        calls.extend(roots(program).into_iter().filter_map(at));
-        let from_objects = |(_, source): &(usize, &Source)| {
-            let what = &statement(program, **source).what;
-            matches!(what, What::Object { .. })
-        };
-        calls.extend(emitted.origins.iter().enumerate().filter(from_objects).map(|(index, _)| index));
-        let mut at = 0;
-        // Calls are found while following, so the list grows.
-        while at < calls.len() {
-            let mut more = Vec::new();
-            let from = vec![calls[at]];
-            follow(program, emitted, from, &mut flow.reached, &mut more);
-            calls.extend(more);
-            at += 1;
-        }
-        flow
+impl View<'_, '_> {
+    fn lines(&self) -> &[Line] {
+        &self.emitted.image.lines
     }
-}
 
-/// Marks what `from` leads to by running on and jumping; what is called is put into `calls`.
-fn follow(program: &Program<'_>, emitted: &Emitted, from: Vec<usize>, seen: &mut [bool], calls: &mut Vec<usize>) {
-    let lines = &emitted.image.lines;
-    let mut left = from;
-    while let Some(index) = left.pop() {
-        if std::mem::replace(&mut seen[index], true) {
-            continue;
-        }
-        let source = emitted.origins[index];
-        let what = &statement(program, source).what;
-        if let Some((expr, is_call)) = jump(what) {
-            let here = Value::number(lines[index].address.0.into());
-            let target = program.evaluate(source.unit, expr, here).ok().and_then(Value::as_number);
-            let target = target.and_then(|target| Addr::try_from(target).ok());
-            let target = target.and_then(|target| lines.binary_search_by_key(&target, |line| line.address).ok());
-            if is_call { calls.extend(target) } else { left.extend(target) }
-        }
-        if !ends_flow(program, source.unit, what) {
-            left.extend(next_line(lines, index));
+    fn unit(&self, line: usize) -> UnitIndex {
+        self.emitted.origins[line].unit
+    }
+
+    fn statement(&self, line: usize) -> &Statement {
+        statement(self.program, self.emitted.origins[line])
+    }
+
+    fn what(&self, line: usize) -> &What {
+        &self.statement(line).what
+    }
+
+    fn instruction(&self, line: usize) -> Option<&Instruction> {
+        match self.what(line) {
+            What::Instruction(instruction) => Some(instruction),
+            _ => None,
         }
     }
-}
 
-/// The line right behind a line, if the next byte is one's.
-fn next_line(lines: &[Line], index: usize) -> Option<usize> {
-    let end = lines[index].address + lines[index].length;
-    lines.get(index + 1).filter(|next| next.address == end).map(|_| index + 1)
-}
-
-/// Where an instruction jumps, and whether it is a call.
-fn jump(what: &What) -> Option<(Expr, bool)> {
-    let What::Instruction(instruction) = what else { return None };
-    let is_jump = matches!(instruction.short.op, Op::Jump(_) | Op::Djnz | Op::Call);
-    Some((instruction.value.filter(|_| is_jump)?, instruction.short.op == Op::Call))
-}
-
-/// Addresses that are used other than by jumping to them, or that other files know: they may be reached in
-/// ways not seen here.
-fn roots(program: &Program<'_>) -> Vec<Addr> {
-    let mut roots = Vec::new();
-    for (index, unit) in program.units.iter().enumerate() {
-        let mut take = |expr: Expr| {
-            for step in unit.steps(expr) {
-                if let Step::Symbol(id) = step {
-                    roots.extend(code_label(program, index, *id));
-                }
-            }
-        };
-        unit.values.iter().for_each(|expr| take(*expr));
-        unit.patches.iter().for_each(|patch| take(patch.value));
-        for name in &unit.names {
-            if let Definition::Constant(expr) = name.definition {
-                take(expr);
-            }
-        }
-        for statement in unit.sections.iter().flat_map(|section| &section.statements) {
-            if let What::Instruction(Instruction { value: Some(value), .. }) = statement.what
-                && jump(&statement.what).is_none()
-            {
-                take(value);
-            }
-        }
-        roots.extend(unit.globals().filter_map(|id| code_label(program, index, id)));
+    /// The value of an expression of a line, if it is known.
+    fn value(&self, line: usize, expr: Expr) -> Option<i64> {
+        let here = Value::number(self.lines()[line].address.0.into());
+        self.program.evaluate(self.unit(line), expr, here).ok().and_then(Value::as_number)
     }
-    roots
-}
 
-/// The address of a name that is a label of code.
-fn code_label(program: &Program<'_>, unit: UnitIndex, id: SymbolId) -> Option<Addr> {
-    let (unit, id) = program.meaning(unit, id);
-    let Definition::Label { section, .. } = program.units[unit].name(id).definition else { return None };
-    let is_code = program.units[unit].section(section).kind == SectionKind::Code;
-    let value = program.value_of(unit, id).filter(|_| is_code)?;
-    Addr::try_from(value.as_number()?).ok()
-}
-
-/// Instructions after which the next address is run, where the next address holds no instruction.
-fn falls_through(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let lines = &emitted.image.lines;
-    let mut found = Vec::new();
-    for (index, line) in lines.iter().enumerate().filter(|(index, _)| flow.reached[*index]) {
-        let source = emitted.origins[index];
-        let what = &statement(program, source).what;
-        if line.kind != LineKind::Code || !is_instruction(what) || ends_flow(program, source.unit, what) {
-            continue;
-        }
-        let next = next_line(lines, index).map(|next| &lines[next]);
-        if next.is_some_and(|next| next.kind == LineKind::Code) {
-            continue;
-        }
-        let diagnostic = match next {
-            Some(next) => diagnostic(codes::INTO_DATA, line.span, "after this the processor runs into data")
-                .with_other(next.span, "this is no code"),
-            None => diagnostic(codes::PAST_END, line.span, "after this the code ends, and the processor runs on"),
-        };
-        found.push((source.unit, diagnostic.with_expected("sys exit, halt, ret or jmp as the last instruction")));
+    /// The line at an address.
+    fn line_at(&self, address: i64) -> Option<usize> {
+        let address = Addr::try_from(address).ok()?;
+        self.lines().binary_search_by_key(&address, |line| line.address).ok()
     }
-    found
-}
 
-fn ends_flow(program: &Program<'_>, unit: UnitIndex, what: &What) -> bool {
-    match what {
-        What::Instruction(instruction) => match instruction.short.op {
-            Op::Ret | Op::Reti | Op::Halt | Op::JmpReg | Op::Jump(Cond::Always) => true,
-            Op::Sys => call_of(program, unit, instruction) == call_by_name("exit").map(|call| call.name),
-            _ => false,
-        },
-        What::Words(_) | What::Object { .. } | What::Align { .. } => false,
-        // What runs into data is told there; code behind it is not a second matter.
-        What::Values { .. } | What::Bytes { .. } | What::Space { .. } | What::Org(_) => false,
+    /// Where a jump or call of a line with a label goes.
+    fn target(&self, line: usize) -> Option<usize> {
+        let (expr, _) = flow::jump(self.what(line))?;
+        self.line_at(self.value(line, expr)?)
+    }
+
+    /// The word a line begins with behind its labels, as it is written, in lower case.
+    fn word(&self, line: usize) -> String {
+        let statement = self.statement(line);
+        let unit = self.program.units[self.unit(line)];
+        let text = crate::link::text_of(unit, self.sources, statement.unfolded.unwrap_or(statement.span));
+        text.split_whitespace().next().unwrap_or_default().to_ascii_lowercase()
+    }
+
+    /// Something about a line, told where a person wrote it.
+    fn tell(&self, line: usize, info: codes::CodeInfo, message: String) -> Diagnostic {
+        diagnostic(info, self.lines()[line].span, message)
     }
 }
 
@@ -206,66 +133,6 @@ fn call_of(program: &Program<'_>, unit: UnitIndex, instruction: &Instruction) ->
     let value = instruction.value.filter(|_| instruction.short.op == Op::Sys)?;
     let number = program.evaluate(unit, value, Value::number(0)).ok()?.as_number()?;
     CALLS.iter().find(|call| i64::from(call.number) == number).map(|call| call.name)
-}
-
-/// The first instruction of each run of code that nothing reaches.
-fn unreached(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let lines = &emitted.image.lines;
-    let mut found = Vec::new();
-    let mut last: Option<(usize, Source)> = None;
-    for (index, line) in lines.iter().enumerate() {
-        let source = emitted.origins[index];
-        let runs = line.kind == LineKind::Code && is_instruction(&statement(program, source).what);
-        if !runs || flow.reached[index] {
-            continue;
-        }
-        let goes_on = last.is_some_and(|(before, of)| before + 1 == index && of.unit == source.unit);
-        last = Some((index, source));
-        // The other rounds and lines of what was unfolded belong to the same line of the text.
-        let same = index > 0 && lines[index - 1].span == line.span;
-        if !goes_on && !same {
-            let found_here = diagnostic(codes::UNREACHED, line.span, "nothing reaches this code");
-            found.push((
-                source.unit,
-                found_here.with_expected("a jump or call to a label before it, or the code taken away"),
-            ));
-        }
-    }
-    found
-}
-
-/// Returns that the entry runs into.
-fn returns(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let entry = emitted.image.line_at(emitted.image.entry).map(|line| line.span);
-    let of = |index: usize| &statement(program, emitted.origins[index]).what;
-    // A program that pushes addresses itself knows what it returns to.
-    let pushes = |index: &usize| match of(*index) {
-        What::Instruction(instruction) => instruction.short.op == Op::Push,
-        What::Words(_) => true,
-        _ => false,
-    };
-    let own: Vec<usize> = (0..flow.own.len()).filter(|index| flow.own[*index]).collect();
-    if own.iter().any(pushes) {
-        return Vec::new();
-    }
-    let is_return = |index: &usize| match of(*index) {
-        What::Instruction(instruction) => instruction.short.op == Op::Ret,
-        _ => false,
-    };
-    own.into_iter()
-        .filter(is_return)
-        .map(|index| {
-            let span = emitted.image.lines[index].span;
-            let message = "the program runs to this `ret` without a call, so there is nothing to return to";
-            let found = diagnostic(codes::RET_UNCALLED, span, message);
-            let found = match entry.filter(|entry| *entry != span) {
-                Some(entry) => found.with_other(entry, "it comes from here"),
-                None => found,
-            };
-            let right = "`sys exit` before the routine, or `call` to get into it";
-            (emitted.origins[index].unit, found.with_expected(right))
-        })
-        .collect()
 }
 
 fn unused_names(program: &Program<'_>, image: &Image, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
@@ -281,6 +148,10 @@ fn unused_names(program: &Program<'_>, image: &Image, flow: &Flow) -> Vec<(UnitI
             if name.used.is_some() || name.global.is_some() || elsewhere || entry == Some(id) {
                 continue;
             }
+            if mnemonic(unit.spelling(id)).is_some() && matches!(name.definition, Definition::Label { .. }) {
+                // That it is no instruction is told.
+                continue;
+            }
             let (what, address) = match name.definition {
                 Definition::Constant(_) => ("constant", None),
                 Definition::Extern => ("foreign name", None),
@@ -292,7 +163,8 @@ fn unused_names(program: &Program<'_>, image: &Image, flow: &Flow) -> Vec<(UnitI
                 continue;
             }
             let message = format!("the {what} `{}` is never used", unit.spelling(id));
-            found.push((index, diagnostic(codes::UNUSED, name.span, message)));
+            let unused = diagnostic(codes::UNUSED, name.span, message);
+            found.push((index, unused.with_expected("a use of it, or its line taken away")));
         }
     }
     found

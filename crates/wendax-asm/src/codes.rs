@@ -141,11 +141,26 @@ codes! {
     NO_NUL = 56 Warning "a text without its NUL, given to a call that needs one"
         "        mov   r0, sign\n        sys   put_text\n        sys   exit\n.data\nsign:   .ascii \"Gate 2\""
         "        mov   r0, sign\n        sys   put_text\n        sys   exit\n.data\nsign:   .asciz \"Gate 2\"";
+    ZERO_DIVISOR = 57 Warning "a division by the constant 0"
+        "        div   r1, 0\n        halt" "        div   r1, 10\n        halt";
+    WIDE_SHIFT = 58 Warning "a shift by more places than there are"
+        "        shl   r1, 16\n        halt" "        shl   r1, 15\n        halt";
+    ODD_ACCESS = 59 Warning "a word at an odd address, loaded or stored"
+        "        ldw   r1, [marks + 1]\n        halt\n.data\nmarks:  .byte 1, 2"
+        "        ldb   r1, [marks + 1]\n        halt\n.data\nmarks:  .byte 1, 2";
     UNUSED = 60 Hint "a name that is never used"
         ".equ LIMIT, 5\n        halt" ".equ LIMIT, 5\n        mov   r1, LIMIT\n        halt";
     LOOKS_ALIKE = 61 Hint "a number with the same digits in both bases"
         ".equ LIMIT, 0x100\n        cmp   r1, LIMIT\n        cmp   r2, 100\n        halt"
         ".equ LIMIT, 0x100\n        cmp   r1, LIMIT\n        cmp   r2, 0x100\n        halt";
+    LOOKS_OCTAL = 62 Hint "a decimal number that begins with 0"
+        "        mov   r1, 010\n        halt" "        mov   r1, 10\n        halt";
+    ADDRESS_FOR_VALUE = 63 Hint "an address where what lies there is meant"
+        "        mov   r0, most\n        sys   put_uint\n        halt\n.data\nmost:   .word 200"
+        "        ldw   r0, [most]\n        sys   put_uint\n        halt\n.data\nmost:   .word 200";
+    BOTH_KINDS = 64 Hint "signed and unsigned jumps on one comparison"
+        "start:  cmp   r1, r2\n        jlt   start\n        jgtu  start\n        halt"
+        "start:  cmp   r1, r2\n        jltu  start\n        jgtu  start\n        halt";
     MANIFEST_FORM = 70 Problem "a manifest that is no TOML"
         "name = \"gate" "name = \"gate\"";
     MANIFEST_KEY = 71 Problem "a key no manifest has"
@@ -154,6 +169,16 @@ codes! {
         "sources = \"main.asm\"" "sources = [\"main.asm\"]";
     MANIFEST_FILES = 73 Problem "files a manifest names that are not there"
         "sources = [\"mian.asm\"]" "sources = [\"main.asm\"]";
+    UNEVEN_STACK = 80 Warning "a return with words pushed and not popped, or popped and not pushed"
+        "start:  call  weigh\n        halt\nweigh:  push  r6\n        mov   r6, 5\n        ret"
+        "start:  call  weigh\n        halt\nweigh:  push  r6\n        mov   r6, 5\n        pop   r6\n        ret";
+    STORE_TO_CODE = 81 Warning "a store to code"
+        "        stw   [count], r1\n        halt\ncount:  .word 5"
+        "        stw   [count], r1\n        halt\n.data\ncount:  .word 5";
+    NO_CALL = 82 Warning "a system call by a number that none has"
+        "        sys   0x77\n        halt" "        sys   0x10\n        halt";
+    LABEL_LIKE_INSTRUCTION = 83 Warning "a label named like an instruction"
+        "        inc   r1\nret:\n        halt" "        inc   r1\nback:   jz    back\n        halt";
 }
 
 /// The kind with this number, which must be one of [`CODES`].
@@ -164,7 +189,7 @@ pub fn code_info(number: u16) -> &'static CodeInfo {
 impl CodeInfo {
     /// Its examples are manifests, not sources.
     pub fn is_of_manifest(&self) -> bool {
-        self.code.0 >= 70
+        (70..80).contains(&self.code.0)
     }
 }
 

@@ -74,7 +74,6 @@ const DIRECTIVES: &[OtherDirective] = &[
     same("even", ".align 2", ".align 2"),
     near("origin", ".org", ".org address"),
     other("end", "a text ends by itself; `.entry label` says where to begin"),
-    near("start", ".entry", ".entry label"),
     near("err", ".error", ".error \"text\""),
     near("fail", ".error", ".error \"text\""),
 ];
@@ -145,6 +144,21 @@ pub(crate) fn other_instruction(word: &str) -> Option<&'static str> {
     INSTRUCTIONS.iter().find(|(words, _)| words.contains(&word.as_str())).map(|(_, ours)| *ours)
 }
 
+/// Words for what system calls do, and the call.
+const CALLS: &[(&[&str], &str)] = &[
+    (&["print", "puts", "echo", "write", "printf"], "put_text"),
+    (&["putc", "putchar", "emit"], "put_char"),
+    (&["getc", "getchar", "key"], "get_char"),
+    (&["gets", "input", "readline", "read"], "get_line"),
+    (&["quit"], "exit"),
+];
+
+/// The call that does what a word asks for, in any case.
+pub(crate) fn call_for(word: &str) -> Option<&'static str> {
+    let word = word.to_ascii_lowercase();
+    CALLS.iter().find(|(words, _)| words.contains(&word.as_str())).map(|(_, call)| *call)
+}
+
 /// A name that is a register of other machines, or would be one of ours if there were so many.
 pub(crate) fn reads_as_register(name: &str) -> bool {
     let lower = name.to_ascii_lowercase();
@@ -209,6 +223,14 @@ mod tests {
             assert!(mnemonic(first).is_some(), "{ours} is none of ours");
             assert!(words.iter().all(|word| mnemonic(word).is_none()), "{words:?}");
         }
+    }
+
+    #[test]
+    fn calls_are_calls_of_ours() {
+        let known = wendax_isa::w16::call_by_name;
+        assert!(
+            CALLS.iter().all(|(words, call)| known(call).is_some() && words.iter().all(|word| known(word).is_none()))
+        );
     }
 
     #[test]

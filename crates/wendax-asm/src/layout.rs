@@ -11,28 +11,40 @@ use crate::problems::{diagnostic, without_value};
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
 use rustc_hash::FxHashMap;
 use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
+use wendax_source::Span;
 
-/// Most texts settle in three or four.
+/// Passes in which things move though nothing is lengthened. Most texts settle in three or four passes.
 const PASSES: u32 = 60;
+/// Passes in all: a chain of jumps of which each is lengthened by the one before takes one for each. Then everything that
+/// is not settled is lengthened.
+const MOST_PASSES: u32 = 2000;
 /// No single statement takes more; larger ones are reported where they are emitted.
 const LARGEST: i64 = 0x1_0000;
 
 /// Gives every statement its address and every name its value.
 pub(crate) fn lay_out(program: &mut Program<'_>) {
     let constants = fixed_constants(program);
-    for pass in 0..PASSES {
+    let mut idle = 0;
+    let mut before = Vec::new();
+    for pass in 0..MOST_PASSES {
         let (placed, end) = place(program);
         let moved = placed != program.placed;
-        (program.placed, program.end) = (placed, end);
+        before = std::mem::replace(&mut program.placed, placed);
+        program.end = end;
         set_labels(program);
         set_constants(program, &constants);
-        let lengthened = lengthen(program, pass + 8 > PASSES);
+        let lengthened = lengthen(program, pass + 8 > MOST_PASSES);
         if !moved && !lengthened {
             report_constants(program, &constants);
             return;
         }
+        // Lengthening ends by itself; what moves without it may go on for ever.
+        idle = if lengthened { 0 } else { idle + 1 };
+        if idle == PASSES {
+            break;
+        }
     }
-    report_unsettled(program);
+    report_unsettled(program, &before);
 }
 
 type Constant = (UnitIndex, SymbolId);
@@ -204,7 +216,7 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
             What::Space { count, .. } => number(*count, at).unwrap_or(0).clamp(0, LARGEST),
             What::Align { to, .. } => {
                 // One out of range is told where it is emitted.
-                let to = number(*to, at).filter(|to| (1..=0x8000).contains(to)).unwrap_or(1);
+                let to = number(*to, at).filter(|to| (1..=0x8000).contains(to) && to.count_ones() == 1).unwrap_or(1);
                 (to - at.offset.rem_euclid(to)) % to
             }
             What::Org(_) => 0,
@@ -214,6 +226,8 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
         at.offset += size;
         if let What::Org(address) = statement.what
             && let Some(to) = value(address, at)
+            // One out of range is told where it is emitted.
+            && to.as_number().is_none_or(|to| (0..LARGEST).contains(&to))
         {
             at = Value { offset: to.offset.clamp(0, LARGEST), ..to };
         }
@@ -276,22 +290,31 @@ fn short_fits(program: &Program<'_>, unit: UnitIndex, instruction: &Instruction,
     })
 }
 
-fn report_unsettled(program: &mut Program<'_>) {
-    for (index, unit) in program.units.iter().enumerate() {
-        let depends = unit
-            .sections
-            .iter()
-            .flat_map(|section| &section.statements)
-            .find(|statement| matches!(statement.what, What::Space { .. } | What::Align { .. } | What::Org(_)));
-        if let Some(span) = depends.map(|statement| statement.span) {
-            let found = diagnostic(
-                codes::UNSETTLED,
-                span,
-                "a size or address here depends on what comes behind it, without end",
-            );
-            program.report(index, found.with_expected("numbers, constants, and labels that stand before it"));
-            return;
+/// Tells of the first size or address that is another one than in the pass before by its own doing.
+fn report_unsettled(program: &mut Program<'_>, before: &[Vec<Vec<Placed>>]) {
+    let mut changed: Option<(bool, UnitIndex, Span)> = None;
+    for (unit, (now, then)) in program.placed.iter().zip(before).enumerate() {
+        for ((section, now), then) in program.units[unit].sections.iter().zip(now).zip(then) {
+            for (at, statement) in section.statements.iter().enumerate() {
+                let goes_to = |placed: &[Placed]| placed.get(at + 1).map(|next| next.at);
+                let size = |placed: &[Placed]| placed.get(at).map(|placed| placed.size);
+                let is_other = match statement.what {
+                    What::Space { .. } | What::Align { .. } => size(now) != size(then),
+                    What::Org(_) => goes_to(now) != goes_to(then),
+                    _ => false,
+                };
+                // An alignment only passes on that something before it has moved.
+                let is_align = matches!(statement.what, What::Align { .. });
+                if is_other && changed.is_none_or(|(known, ..)| known && !is_align) {
+                    changed = Some((is_align, unit, statement.span));
+                }
+            }
         }
+    }
+    if let Some((_, unit, span)) = changed {
+        let message = "a size or address here depends on what comes behind it, without end";
+        let found = diagnostic(codes::UNSETTLED, span, message);
+        program.report(unit, found.with_expected("numbers, constants, and labels that stand before it"));
     }
 }
 

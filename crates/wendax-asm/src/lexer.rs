@@ -315,10 +315,20 @@ impl<'a> Lexer<'a> {
             }
             Err(NumberError::Digits(base)) => {
                 let mut found = diagnostic(codes::NUMBER, span, format!("`{word}` is no {base} number"));
+                let digits = word.strip_suffix(['b', 'B']).unwrap_or_default();
+                if digits.len() > 1 && digits.bytes().all(|byte| matches!(byte, b'0' | b'1')) {
+                    let right = format!("0b{digits}");
+                    let found = diagnostic(codes::OTHER_NUMBER, span, "binary numbers begin with 0b");
+                    problems.push(found.with_guess(format!("write it as `{right}`"), span, right));
+                    return Kind::Bad;
+                }
                 if let Some(right) = hexadecimal_of(word).filter(|_| base == "decimal") {
                     let grade = if word.ends_with(['h', 'H']) { Grade::Certain } else { Grade::Guess };
-                    found = diagnostic(codes::OTHER_NUMBER, span, format!("`{word}` reads as a {base} number"))
-                        .with_change(grade, format!("write it as `{right}`"), vec![Edit { span, text: right }]);
+                    found = diagnostic(codes::OTHER_NUMBER, span, "hexadecimal numbers begin with 0x").with_change(
+                        grade,
+                        format!("write it as `{right}`"),
+                        vec![Edit { span, text: right }],
+                    );
                 }
                 problems.push(found.with_expected("255  0xFF  0b1111_1111  'c'  (with `_` between digits)"));
                 Kind::Bad
@@ -349,7 +359,18 @@ impl<'a> Lexer<'a> {
                 let span = self.span(start, self.at);
                 let found =
                     diagnostic(codes::UNTERMINATED, span, "a character constant is one character between quotes");
-                problems.push(found.with_expected("'a'  '\\n'  '\\''  \"a longer text\""));
+                let found = found.with_expected("'a'  '\\n'  '\\''  \"a longer text\"");
+                // A longer text between single quotes.
+                let length = self.text[start + 1..self.end].find('\'').filter(|length| *length > 1);
+                problems.push(match length {
+                    Some(length) => {
+                        let text = &self.text[start + 1..=start + length];
+                        let whole = self.span(start, start + length + 2);
+                        let right = format!("\"{text}\"");
+                        found.with_guess(format!("write {right}"), whole, right)
+                    }
+                    None => found,
+                });
                 self.at = self.end;
                 Kind::Bad
             }

@@ -16,7 +16,7 @@ mod reader;
 mod unfold;
 
 use crate::codes;
-use crate::dialect::{OtherDirective, other_directive, other_instruction};
+use crate::dialect::{OtherDirective, call_for, other_directive, other_instruction};
 use crate::directives::{DIRECTIVES, Directive, directive};
 use crate::expr::{Expr, Scope, SymbolId};
 use crate::lexer::{Kind, Mark, Token, unescape};
@@ -302,7 +302,11 @@ impl<'a> Parser<'a> {
         let Some(first) = self.peek().filter(|token| matches!(token.kind, Kind::Name | Kind::Local)) else {
             return false;
         };
-        if self.tokens.get(self.at + 1).is_none_or(|next| next.kind != Kind::Mark(Mark::Colon)) {
+        let next = |by: usize| self.tokens.get(self.at + by).map(|token| token.kind);
+        // `r0 := 5` is no label, and told as a whole.
+        let is_assignment =
+            next(2) == Some(Kind::Mark(Mark::Equals)) && register(self.spelling(self.span(first))).is_some();
+        if next(1) != Some(Kind::Mark(Mark::Colon)) || is_assignment {
             return false;
         }
         self.at += 2;
@@ -368,8 +372,11 @@ impl<'a> Parser<'a> {
             }
             let found = diagnostic(codes::TWICE, span, format!("`{name}` is defined a second time"));
             let mut found = found.with_label("again here").with_other(first, "first here");
+            let same = name == self.spelling(first);
             if span.file == self.unit.expansions.file && matches!(definition, Definition::Label { .. }) {
                 found = found.with_expected(format!("`@{name}` in a macro or repeat: each unfolding has its own"));
+            } else if same {
+                found = found.with_expected("a name of its own for one of them");
             }
             self.report(found);
             return Some(known);
@@ -447,27 +454,48 @@ impl<'a> Parser<'a> {
             || next_word.is_some_and(|word| mnemonic(word).is_some());
         let into = (span.start - self.block.base) as usize;
         let at_margin = into == 0 || self.block.text.as_bytes().get(into - 1) == Some(&b'\n');
-        if next_word == Some("=") || next_word.is_some_and(|word| word.eq_ignore_ascii_case("equ")) {
+        let gives_value = |word: &str| ["=", "equ", ".equ"].iter().any(|known| word.eq_ignore_ascii_case(known));
+        if next_word.is_some_and(gives_value) {
             return self.equ_of_another_dialect(span);
         }
-        if let Some(other) =
-            next_word.and_then(other_directive).filter(|_| next.is_some_and(|next| next.kind == Kind::Name))
+        let holds_data = |other: &&OtherDirective| {
+            other.instead.is_some_and(|instead| [".byte", ".word", ".asciz", ".space"].contains(&instead))
+        };
+        if let Some(other) = next_word.and_then(other_directive).filter(holds_data)
+            && next.is_some_and(|next| next.kind == Kind::Name)
         {
             return self.data_with_a_name(span, other);
         }
         let ours = other_instruction(name);
-        if before_statement || next.is_none() && ours.is_none() && (at_margin || near.is_none()) {
+        let call = call_by_name(&name.to_ascii_lowercase()).or_else(|| call_for(name).and_then(call_by_name));
+        if before_statement || next.is_none() && ours.is_none() && call.is_none() && (at_margin || near.is_none()) {
             return self.missing_colon(span);
+        }
+        if let (Some(second), Some(Kind::Mark(Mark::Colon))) =
+            (next.filter(|next| next.kind == Kind::Name), self.tokens.get(self.at + 2).map(|token| token.kind))
+        {
+            let whole = span.to(self.span(second));
+            let found = diagnostic(codes::STRAY, whole, "a name has no blank in it");
+            let right = format!("{name}_{}", next_word.unwrap_or_default());
+            self.report(found.with_guess(format!("write `{right}`"), whole, right));
+            self.told.extend([name, self.spelling(self.span(second))]);
+            return None;
         }
         let mut found = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction"));
         if let Some(dotted) = directive(&format!(".{name}")) {
             let closes = matches!(dotted.directive, Directive::EndIf | Directive::Else);
-            found = found.with_fix(format!("it is a directive: `{}`", dotted.name), span, dotted.name);
+            found = if dotted.directive.is_block() && !closes {
+                let right = "cmp and a jump such as jeq, while the program runs";
+                found.with_expected(right).with_expected(format!("{}  while it is assembled", dotted.form))
+            } else {
+                found.with_fix(format!("it is a directive: `{}`", dotted.name), span, dotted.name)
+            };
             if closes {
                 self.turn_condition(dotted.directive, span);
             }
-        } else if let Some(call) = call_by_name(&name.to_ascii_lowercase()) {
-            let what = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is a system call"));
+        } else if let Some(call) = call {
+            let what =
+                diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction, but a system call"));
             let right = format!("sys {}", call.name);
             found = if next.is_none() {
                 what.with_guess(format!("write `{right}`"), span, right)
@@ -512,7 +540,34 @@ impl<'a> Parser<'a> {
 
     /// What lines look like that are right elsewhere and can only be told as a whole.
     fn is_other_form(&mut self, span: Span) -> bool {
-        self.dashed_label() || self.dotted_label(span) || self.stray_braces()
+        self.assignment(span) || self.dashed_label() || self.dotted_label(span) || self.stray_braces()
+    }
+
+    /// `r0 = 5`, `r0 := r1`: a register gets its value by an instruction.
+    fn assignment(&mut self, span: Span) -> bool {
+        let marks: Vec<Kind> = self.tokens[self.at..].iter().skip(1).take(2).map(|token| token.kind).collect();
+        let length = match marks.as_slice() {
+            [Kind::Mark(Mark::Equals), ..] => 2,
+            [Kind::Mark(Mark::Colon), Kind::Mark(Mark::Equals)] => 3,
+            _ => return false,
+        };
+        if register(self.spelling(span)).is_none() {
+            return false;
+        }
+        let whole = Span { end: self.line_end, ..span };
+        let found = diagnostic(codes::UNKNOWN_MNEMONIC, whole, "a register gets a value by an instruction");
+        let value = self
+            .tokens
+            .get(self.at + length)
+            .map(|token| self.spelling(Span { end: self.line_end, ..self.span(*token) }));
+        self.report(match value {
+            Some(value) => {
+                let right = format!("mov {}, {value}", self.spelling(span));
+                found.with_guess(format!("write `{right}`"), whole, right)
+            }
+            None => found.with_expected("mov d, s"),
+        });
+        true
     }
 
     /// `my-loop:`.
@@ -661,7 +716,8 @@ impl<'a> Parser<'a> {
                 let label = self.expression()?;
                 if let Some((_, first)) = self.unit.entry {
                     let found = diagnostic(codes::TWICE, span.to(label.span), "the entry is named a second time");
-                    self.report(found.with_label("again here").with_other(first, "first here"));
+                    let found = found.with_label("again here").with_other(first, "first here");
+                    self.report(found.with_expected("one `.entry`"));
                     return None;
                 }
                 self.unit.entry = Some((label, span));
@@ -732,7 +788,7 @@ impl<'a> Parser<'a> {
                 if let Some(first) = first {
                     found = found.with_other(first, "opened here first");
                 }
-                self.report(found);
+                self.report(found.with_expected("one kind for a section; another name for another kind"));
                 self.go_to_section(id);
                 self.is_wrong_section = true;
                 return None;
@@ -851,7 +907,9 @@ impl<'a> Parser<'a> {
                 }
                 let mut bytes = Vec::new();
                 unescape(self.spelling(self.span(token)), &mut bytes);
-                bytes.into_iter().for_each(|byte| self.byte(byte, span, is_mixed));
+                for byte in bytes {
+                    self.byte(byte, span, is_mixed);
+                }
                 is_open = true;
             } else if text.is_some() && (token.is_none() || !is_open) {
                 if token.is_none_or(|token| token.kind != Kind::Bad) {
@@ -862,7 +920,9 @@ impl<'a> Parser<'a> {
             } else {
                 if !is_mixed {
                     let texts = self.unit.bytes.split_off(from);
-                    texts.into_iter().for_each(|byte| self.byte(byte, span, true));
+                    for byte in texts {
+                        self.byte(byte, span, true);
+                    }
                     is_mixed = true;
                 }
                 let value = self.expression()?;
@@ -928,7 +988,7 @@ impl<'a> Parser<'a> {
         if self.eat(Mark::Equals).is_some() {
             let place = self.span(self.tokens[self.at - 1]);
             let found = diagnostic(codes::MISSING_COMMA, place, message).with_expected(form);
-            self.report(found.with_fix("write a comma", place, ","));
+            self.report(found.with_fix("write a comma", Span { start: name.end, ..place }, ","));
         } else if self.eat(Mark::Comma).is_none() {
             let place = self.behind();
             let found = diagnostic(codes::MISSING_COMMA, place, message).with_expected(form);
@@ -945,7 +1005,7 @@ impl<'a> Parser<'a> {
         if self.eat(Mark::Comma).is_some() {
             return Some(());
         }
-        if let Some(found) = self.fraction() {
+        if let Some(found) = self.fraction().or_else(|| self.word_operator(self.at)).or_else(|| self.equals_sign()) {
             self.report(found);
             return None;
         }
@@ -955,6 +1015,41 @@ impl<'a> Parser<'a> {
         let edits = vec![Edit { span: place, text: ",".to_owned() }];
         self.report(found.with_change(self.comma_grade(), format!("put a comma after `{before}`"), edits));
         None
+    }
+
+    /// `5 mod 2`, `not 5`: an operator by its word, where this token is one.
+    fn word_operator(&self, at: usize) -> Option<Diagnostic> {
+        let token = self.tokens.get(at).filter(|token| token.kind == Kind::Name)?;
+        let span = self.span(*token);
+        let word = self.spelling(span);
+        let sign = match word.to_ascii_lowercase().as_str() {
+            "mod" => "%",
+            "div" => "/",
+            "and" => "&",
+            "or" => "|",
+            "xor" => "^",
+            "shl" => "<<",
+            "shr" => ">>",
+            "not" => "~",
+            "eq" => "==",
+            "ne" => "!=",
+            _ => return None,
+        };
+        let found = diagnostic(codes::STRAY, span, format!("operators are signs: `{word}` is `{sign}`"));
+        Some(found.with_guess(format!("write `{sign}`"), span, sign))
+    }
+
+    /// `mov r0 = 5`, `1 = 2`.
+    fn equals_sign(&self) -> Option<Diagnostic> {
+        let token = self.peek().filter(|token| token.kind == Kind::Mark(Mark::Equals))?;
+        let (before, place) = (self.tokens.get(self.at.checked_sub(1)?)?, self.span(token));
+        let whole = Span { start: self.span(*before).end, ..place };
+        if register(self.spelling(self.span(*before))).is_some() {
+            let found = diagnostic(codes::MISSING_COMMA, place, "a comma stands between operands");
+            return Some(found.with_guess("write a comma", whole, ","));
+        }
+        let found = diagnostic(codes::STRAY, place, "`==` asks whether two values are the same");
+        Some(found.with_guess("write `==`", place, "=="))
     }
 
     /// `1.5`.
@@ -985,7 +1080,11 @@ impl<'a> Parser<'a> {
             Kind::Name | Kind::Local => is_register(next) || is_register(before),
             _ => false,
         };
-        if ends(before) && begins { Grade::Certain } else { Grade::Guess }
+        // An instruction with a comma already has all its operands.
+        let commas = self.tokens[..self.at].iter().filter(|token| token.kind == Kind::Mark(Mark::Comma)).count();
+        let word = self.mnemonic_word();
+        let is_full = commas > 0 && mnemonic(&word).is_some() && !matches!(word.as_str(), "push" | "pop");
+        if ends(before) && begins && !is_full { Grade::Certain } else { Grade::Guess }
     }
 
     /// Between the entries of a list: true when another one follows.

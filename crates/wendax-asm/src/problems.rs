@@ -128,7 +128,9 @@ pub(crate) fn diagnostic(info: CodeInfo, span: Span, message: impl Into<String>)
 pub(crate) fn without_value(error: EvalError, span: Span) -> Option<Diagnostic> {
     Some(match error {
         EvalError::Reported => return None,
-        EvalError::Division(place) => diagnostic(codes::DIVISION, place, "this divides by zero"),
+        EvalError::Division(place) => {
+            diagnostic(codes::DIVISION, place, "this divides by zero").with_expected("a divisor that is not 0")
+        }
         EvalError::Shift(place, by) => diagnostic(codes::RANGE, place, format!("nothing can be shifted by {by}"))
             .with_expected("a shift by 0 to 63"),
         EvalError::Overflow => diagnostic(codes::RANGE, span, "this value is far out of any range"),

@@ -2,6 +2,7 @@
 
 use wendax_asm::Assembler;
 use wendax_project::{Mended, Project, mend};
+use wendax_source::Grade;
 
 fn mended_files(files: &[(&str, &str)]) -> Mended {
     let folder = tempfile::tempdir().unwrap();
@@ -81,7 +82,6 @@ fn a_change_that_does_not_help_is_not_made() {
         "ldw r0, [r1 + r2*2]\n halt",
         "ldw r0, [x + r2*2]\n halt\n.data\nx: .word 1",
         "mov r0 5 6\n halt",
-        "push {r1,r2}\n halt",
         "halt\n.data\n.word 1 kilo",
         "ldw r0, 4(r2)\n halt",
     ] {
@@ -108,4 +108,42 @@ fn a_name_of_another_file_is_made_known_where_it_is_used_and_not_in_the_other() 
     assert_eq!((known.texts.len(), known.done.len()), (1, 1));
     let hidden = mended_files(&[manifest, ("a.asm", "start: call weigh\n halt\n"), ("b.asm", "weigh: ret\n")]);
     assert_eq!(hidden, Mended::default(), "another file is changed by its maker");
+}
+
+/// The slips of the corpus, whose first lines say how they are written.
+fn slips() -> impl Iterator<Item = String> {
+    let lines = include_str!("../../wendax-asm/tests/sources/slips.txt").lines();
+    lines.filter(|line| !line.starts_with('#') && !line.is_empty()).map(|line| {
+        let (kind, slip) = line.split_once(' ').expect("a kind, and the slip");
+        let slip = slip.replace('⏎', "\n").replace(" ;!", "");
+        match kind {
+            "c" => format!("start:\n{slip}\n halt\n"),
+            "d" => format!("start: halt\n.data\n{slip}\n"),
+            _ => format!("{slip}\n"),
+        }
+    })
+}
+
+#[test]
+fn no_slip_becomes_worse_and_none_is_mended_by_a_guess() {
+    let found = |text: &str| {
+        let (sources, file) = wendax_source::Sources::single("gate.asm", text);
+        wendax_asm::assemble(&sources, file).diagnostics
+    };
+    let mut changed = 0;
+    for text in slips() {
+        let (before, after) = (found(&text), mended(&text));
+        if after == text {
+            continue;
+        }
+        changed += 1;
+        let certain = before.iter().all(|found| found.fix.as_ref().is_some_and(|fix| fix.grade == Grade::Certain));
+        assert!(certain, "{text} was changed by a guess: {before:?}");
+        let left = found(&after);
+        let problems = |list: &[wendax_source::Diagnostic]| {
+            list.iter().filter(|found| found.severity == wendax_source::Severity::Problem).count()
+        };
+        assert!(problems(&left) < problems(&before).max(1), "{text}\nbecame\n{after}\n{left:?}");
+    }
+    assert!(changed > 25, "only {changed} were mended at all");
 }

@@ -65,12 +65,24 @@ pub fn render(sources: &Sources, diagnostic: &Diagnostic, style: Style) -> Strin
     out
 }
 
-/// All diagnostics in order of place, then a line that counts them.
+/// So many are shown in full; nobody reads more at once, and the first ones are most often the cause of the others.
+const MOST_SHOWN: usize = 50;
+
+/// All diagnostics in order of place, problems first where there are very many, then a line that counts them.
 pub fn render_all(sources: &Sources, diagnostics: &[Diagnostic], style: Style) -> String {
     let mut out = String::new();
-    for diagnostic in diagnostics {
+    let mut shown: Vec<&Diagnostic> = diagnostics.iter().collect();
+    if shown.len() > MOST_SHOWN {
+        // What keeps the text from being built comes before what could be better.
+        shown.sort_by_key(|diagnostic| diagnostic.severity);
+        shown.truncate(MOST_SHOWN);
+    }
+    for diagnostic in &shown {
         out.push_str(&render(sources, diagnostic, style));
         out.push('\n');
+    }
+    if shown.len() < diagnostics.len() {
+        line(&mut out, &format!("… and {} more, not shown", diagnostics.len() - shown.len()));
     }
     if !diagnostics.is_empty() {
         line(&mut out, &count_line(diagnostics));
@@ -176,6 +188,17 @@ mod tests {
         let longest = shown.lines().map(|l| l.chars().count()).max();
         assert!(longest < Some(150), "{shown}");
         assert!(shown.contains('X') && shown.contains("\u{1b}[33m"));
+    }
+
+    #[test]
+    fn a_flood_is_capped_with_its_problems_first_and_a_count() {
+        let (sources, id) = Sources::single("l", "nop\n");
+        let of = |severity| Diagnostic::new(Code(1), severity, Span::new(id, 0, 3), "m");
+        let mut flood = vec![of(Severity::Hint); 3000];
+        flood.push(of(Severity::Problem));
+        let shown = render_all(&sources, &flood, Style::Plain);
+        assert!(shown.starts_with("l:1:1  problem") && shown.lines().count() < 250, "{}", shown.lines().count());
+        assert!(shown.ends_with("… and 2951 more, not shown\n1 problem, 3000 hints\n"), "{shown}");
     }
 
     proptest::proptest! {

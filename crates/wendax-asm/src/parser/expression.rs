@@ -216,6 +216,13 @@ impl Parser<'_> {
             self.report(found.with_expected("numbers and names; in brackets a register may stand first: [r1 + 4]"));
             return None;
         }
+        let begins_value =
+            |token: &Token| matches!(token.kind, Kind::Number(_) | Kind::Char(_) | Kind::Name | Kind::Local);
+        if name.eq_ignore_ascii_case("not") && self.peek().as_ref().is_some_and(begins_value) {
+            let found = self.word_operator(self.at - 1)?;
+            self.report(found);
+            return None;
+        }
         if let Some(&value) = self.present.get(name) {
             if let Some(id) = self.plain.get(name) {
                 self.unit.names[id.0 as usize].used.get_or_insert(span);
@@ -321,9 +328,24 @@ impl Parser<'_> {
 
     // ---- numbers that look alike
 
+    /// `010`, which is ten here.
+    fn leading_zero(&mut self, span: Span, word: &str) {
+        let digits = word.trim_start_matches('0');
+        let is_octal = digits.len() > 1 && digits.bytes().all(|b| b < b'8');
+        if is_octal {
+            let message = format!("`{word}` is the decimal number {digits}: a 0 in front changes nothing");
+            let found = diagnostic(codes::LOOKS_OCTAL, span, message);
+            self.unit.remarks.push(found.with_guess(format!("write `{digits}`"), span, digits));
+        }
+    }
+
     /// Notes a number, and tells when the same digits stand in both bases.
     fn note_digits(&mut self, span: Span) {
         let word = self.spelling(span);
+        if word.len() > 1 && word.starts_with('0') && word.bytes().all(|b| b.is_ascii_digit()) {
+            self.leading_zero(span, word);
+            return;
+        }
         let hexadecimal = word.strip_prefix("0x");
         let digits = hexadecimal.unwrap_or(word);
         if digits.len() < TELLING || digits.starts_with('0') || !digits.bytes().all(|b| b.is_ascii_digit()) {

@@ -2,6 +2,7 @@
 
 use super::Parser;
 use crate::codes;
+use crate::dialect::reads_as_register;
 use crate::expr::{Scope, Step, SymbolId};
 use crate::lexer::hexadecimal_of;
 use crate::problems::diagnostic;
@@ -118,6 +119,10 @@ fn unknown_call(parser: &Parser<'_>, span: Span) -> Diagnostic {
     }
 }
 
+fn no_register(span: Span, name: &str) -> Diagnostic {
+    diagnostic(codes::OPERANDS, span, format!("`{name}` is no register")).with_expected("r0 to r11, fp, sp")
+}
+
 /// Why a name is not known, with the nearest one.
 fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     let name = parser.spelling(span);
@@ -127,6 +132,9 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     let same_scope = |id: usize| parser.unit.names[id].owner == if local { scope } else { Scope::Unit };
     let candidates = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(5000);
     let near = nearest(name, candidates.map(|id| parser.spelling(parser.unit.names[id].span)));
+    if reads_as_register(name) && name.starts_with(['r', 'R']) {
+        return no_register(span, name);
+    }
     if name.eq_ignore_ascii_case("pc") {
         return super::operands::about_pc(span);
     }
@@ -141,6 +149,9 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
             .with_expected("hexadecimal numbers begin with 0x")
             .with_guess(format!("write `{hex}`"), span, hex);
     }
+    if reads_as_register(name) && near.is_none() {
+        return no_register(span, name);
+    }
     if let Some(near) = near {
         return found.with_guess(format!("did you mean `{near}`?"), span, near);
     }
@@ -153,7 +164,8 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
             Scope::Expansion(_) => "the names private to what was unfolded here".to_owned(),
             Scope::Unit => "the local labels of any label".to_owned(),
         };
-        return diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is not among {owner}"));
+        let found = diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is not among {owner}"));
+        return found.with_expected(format!("{name}:  between the same two plain labels as its use"));
     }
     found.with_expected(format!("{name}:  before an instruction or data, or  .equ {name}, value"))
 }

@@ -95,7 +95,7 @@ impl Parser<'_> {
                     format!("`{}` would have to be computed while the program runs", quoted(self.spelling(whole)));
                 let found = diagnostic(codes::OPERANDS, whole, message);
                 match before {
-                    [first] if mark == Mark::Plus && self.tokens.len() - self.at == 2 => {
+                    [first] if mark == Mark::Plus && self.is_offset() && self.mnemonic_word() == "mov" => {
                         let right = format!("lea {}, [{}]", self.spelling(first.span), self.spelling(whole));
                         let from = self.tokens[self.mnemonic_at()];
                         found.with_guess(format!("write `{right}`"), self.span(from).to(whole), right)
@@ -120,6 +120,18 @@ impl Parser<'_> {
         true
     }
 
+    /// The mnemonic of the line, in lower case.
+    pub(super) fn mnemonic_word(&self) -> String {
+        let token = self.tokens.get(self.mnemonic_at());
+        token.map_or(String::new(), |token| self.spelling(self.span(*token)).to_ascii_lowercase())
+    }
+
+    /// What stands behind `+` is all of the rest, and no register.
+    fn is_offset(&self) -> bool {
+        let last = self.tokens.get(self.at + 1).filter(|_| self.tokens.len() - self.at == 2);
+        last.is_some_and(|last| register(self.spelling(self.span(*last))).is_none())
+    }
+
     /// Where the mnemonic of the line stands among its tokens: behind its labels.
     fn mnemonic_at(&self) -> usize {
         let labels = self.tokens.iter().rposition(|token| token.kind == Kind::Mark(Mark::Colon));
@@ -129,7 +141,8 @@ impl Parser<'_> {
     fn operand(&mut self) -> Option<Operand> {
         let Some(token) = self.peek() else {
             let place = self.behind();
-            self.report(diagnostic(codes::MISSING_VALUE, place, "an operand is missing after the comma"));
+            let found = diagnostic(codes::MISSING_VALUE, place, "an operand is missing after the comma");
+            self.report(found.with_expected("another operand, or no comma"));
             return None;
         };
         let span = self.span(token);
@@ -160,6 +173,10 @@ impl Parser<'_> {
         }
         let Some(last) = self.tokens.get(self.at + 1).copied() else { return Some(Place::Register(code)) };
         let span = self.span(last);
+        let takes_list = matches!(self.mnemonic_word().as_str(), "push" | "pop");
+        if !takes_list {
+            return Some(Place::Register(code));
+        }
         let Some(to) = register(self.spelling(span)) else {
             let found = diagnostic(codes::OPERANDS, span, "a range goes from a register to a register");
             self.report(found.with_expected("push r6-r8, fp"));
@@ -396,6 +413,10 @@ impl Parser<'_> {
         };
         let place = operands.first().map_or(span, |first| first.span.to(whole));
         let mut found = diagnostic(codes::OPERANDS, place, format!("`{}` does not take {given}", mnemonic.name));
+        if let Some(form) = self.in_two_steps(mnemonic.name, operands) {
+            self.report(found.with_expected(form));
+            return None;
+        }
         for form in mnemonic.forms() {
             found = found.with_expected(form);
         }
@@ -466,7 +487,7 @@ impl Parser<'_> {
             return Some(found.with_expected(registers));
         }
         let [first, second] = operands else { return None };
-        if at > 0 || matches!(mnemonic.name, "stw" | "stb") {
+        if at > 0 || matches!(mnemonic.name, "stw" | "stb" | "djnz") {
             return None;
         }
         let is_number = text.starts_with(|c: char| c.is_ascii_digit() || c == '\'' || c == '-');
@@ -489,12 +510,42 @@ impl Parser<'_> {
         Some(found.with_guess(format!("write `{right}`"), whole, right))
     }
 
+    /// How what these operands ask for is done in two steps.
+    fn in_two_steps(&self, name: &str, operands: &[Operand]) -> Option<String> {
+        let text = |operand: &Operand| self.spelling(operand.span);
+        Some(match (name, operands) {
+            ("push", [one]) if matches!(one.what, Place::Value(_)) => format!("mov r4, {}, then push r4", text(one)),
+            ("push" | "jmp" | "call", [one]) if matches!(one.what, Place::Memory { .. }) => {
+                format!("ldw r4, {}, then {name} r4", text(one))
+            }
+            ("pop", [one]) if matches!(one.what, Place::Memory { .. }) => format!("pop r4, then stw {}, r4", text(one)),
+            ("mov", [first, second]) => match (first.what, second.what) {
+                (Place::Flags, Place::Register(_)) => format!("push {}, then pop fl", text(second)),
+                (Place::Register(_), Place::Flags) => format!("push fl, then pop {}", text(first)),
+                _ => return None,
+            },
+            ("mulh" | "mulhs" | "divs" | "mods" | "swap", [first, second])
+                if matches!((first.what, second.what), (Place::Register(_), Place::Value(_))) =>
+            {
+                let spare = if text(first).eq_ignore_ascii_case("r4") { "r5" } else { "r4" };
+                format!("mov {spare}, {}, then {name} {}, {spare}", text(second), text(first))
+            }
+            ("not" | "neg" | "swapb" | "extb" | "rlc" | "rrc", [one]) if matches!(one.what, Place::Value(_)) => {
+                format!("mov r4, {}, then {name} r4", text(one))
+            }
+            ("djnz", [first, second]) if matches!((first.what, second.what), (Place::Value(_), Place::Register(_))) => {
+                format!("djnz {}, {}", text(second), text(first))
+            }
+            _ => return None,
+        })
+    }
+
     /// Memory where an instruction computes or moves between registers: which instruction reads it, which writes it.
     fn memory_operand(
         &self,
         name: &str,
         (first, second): (&Operand, &Operand),
-        found: Diagnostic,
+        found: &Diagnostic,
     ) -> Option<Diagnostic> {
         let text = |operand: &Operand| self.spelling(operand.span);
         if matches!(name, "ldw" | "ldb" | "ldsb" | "lea" | "stw" | "stb") {
@@ -535,7 +586,7 @@ impl Parser<'_> {
         let whole = span.to(second.span);
         let load = matches!(name, "ldw" | "ldb" | "ldsb" | "lea");
         let store = matches!(name, "stw" | "stb");
-        if let Some(found) = self.memory_operand(name, (first, second), found.clone()) {
+        if let Some(found) = self.memory_operand(name, (first, second), &found) {
             return found;
         }
         let right = match (first.what, second.what) {

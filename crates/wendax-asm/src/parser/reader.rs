@@ -454,7 +454,7 @@ impl<'a> Parser<'a> {
             let spelling = self.spelling(parameter);
             if found.has_parameter(spelling) {
                 let twice = diagnostic(codes::TWICE, parameter, format!("`{spelling}` is a parameter already"));
-                self.report(twice);
+                self.report(twice.with_expected("a name of its own for each parameter"));
                 return None;
             }
             let default = if self.eat(Mark::Equals).is_some() { Some(self.raw_argument()) } else { None };
@@ -469,7 +469,8 @@ impl<'a> Parser<'a> {
         let (name, span) = (found.name, found.span);
         if let Some(first) = self.macros.get(name).map(|known| known.span) {
             let twice = diagnostic(codes::TWICE, span, format!("the macro `{name}` is defined a second time"));
-            self.report(twice.with_label("again here").with_other(first, "first here"));
+            let twice = twice.with_label("again here").with_other(first, "first here");
+            self.report(twice.with_expected("a name of its own for one of them"));
             return;
         }
         if crate::mnemonics::mnemonic(name).is_some() || super::meaning_of(name).is_some() {

@@ -64,6 +64,23 @@ pub enum Op {
     Call,
 }
 
+impl Op {
+    /// It writes the register in its first place.
+    pub fn writes_register(self) -> bool {
+        match self {
+            Self::Nop | Self::Halt | Self::Ret | Self::Reti | Self::Ei | Self::Di | Self::Brk | Self::Sys => false,
+            Self::PushFl | Self::PopFl | Self::Push | Self::CallReg | Self::JmpReg | Self::Jump(_) | Self::Call => {
+                false
+            }
+            Self::Cmp | Self::Tst | Self::Stw | Self::Stb => false,
+            Self::Mov | Self::Add | Self::Adc | Self::Sub | Self::Sbc | Self::And | Self::Or | Self::Xor => true,
+            Self::Shl | Self::Shr | Self::Asr | Self::Mul | Self::Div | Self::Mod | Self::Not | Self::Neg => true,
+            Self::Swapb | Self::Extb | Self::Rlc | Self::Rrc | Self::Pop | Self::Mulh | Self::Mulhs => true,
+            Self::Divs | Self::Mods | Self::Swap | Self::Ldw | Self::Ldb | Self::Ldsb | Self::Lea | Self::Djnz => true,
+        }
+    }
+}
+
 /// When a jump is taken. Names ending in `u` compare unsigned, the other comparisons are signed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[expect(missing_docs, reason = "the table below says what each one tests")]

@@ -1,0 +1,78 @@
+//! Slips people make: each has one problem for one cause, in its line, with what would be right.
+
+use wendax_asm::{Assembly, assemble};
+use wendax_source::{Sources, Style, render};
+
+struct Slip {
+    /// As it stands in the corpus.
+    written: &'static str,
+    text: String,
+    /// The line that is wrong, from 1.
+    line: u32,
+}
+
+/// The slips of the corpus; its first lines say how they are written.
+fn slips() -> Vec<Slip> {
+    let lines = include_str!("sources/slips.txt").lines().filter(|line| !line.starts_with('#') && !line.is_empty());
+    lines
+        .map(|written| {
+            let (kind, slip) = written.split_once(' ').expect("a kind, and the slip");
+            let slip = slip.replace('⏎', "\n");
+            let (head, tail) = match kind {
+                "c" => ("start:\n", "\n halt\n"),
+                "d" => ("start: halt\n.data\n", "\n"),
+                "w" => ("", "\n"),
+                other => panic!("{other} is no kind of slip"),
+            };
+            let marked = slip.lines().position(|line| line.ends_with(";!")).unwrap_or(0);
+            let line = u32::try_from(head.lines().count() + marked + 1).expect("few lines");
+            Slip { written, text: format!("{head}{}{tail}", slip.replace(" ;!", "")), line }
+        })
+        .collect()
+}
+
+fn assembled(text: &str) -> (Sources, Assembly) {
+    let (sources, file) = Sources::single("slip.asm", text);
+    let assembly = assemble(&sources, file);
+    (sources, assembly)
+}
+
+#[test]
+fn each_slip_has_one_problem_in_its_line_with_what_is_right() {
+    let mut wrong = Vec::new();
+    for slip in slips() {
+        let (sources, assembly) = assembled(&slip.text);
+        let told: Vec<String> =
+            assembly.diagnostics.iter().map(|found| render(&sources, found, Style::Plain)).collect();
+        let why = match assembly.diagnostics.as_slice() {
+            [] => "nothing is told",
+            [one] if sources.place(one.primary.span).line != slip.line => "it is told of another line",
+            // What a source says itself is all there is to say.
+            [one] if [45, 46].contains(&one.code.0) => continue,
+            [one] if one.expected.is_empty() && one.fix.is_none() => "nothing is said of what is right",
+            [_] => continue,
+            _ => "more than one thing is told",
+        };
+        wrong.push(format!("{}\n  {why}:\n{}", slip.written, told.join("")));
+    }
+    assert!(wrong.is_empty(), "{}: {}", wrong.len(), wrong.join("\n"));
+}
+
+#[test]
+fn what_is_told_of_each_slip() {
+    let mut out = String::new();
+    for slip in slips() {
+        let (sources, assembly) = assembled(&slip.text);
+        out.push_str(&format!("{}\n", slip.written));
+        for found in &assembly.diagnostics {
+            let place = sources.place(found.primary.span);
+            out.push_str(&format!("    {}:{} {} {}\n", place.line, place.column, found.code, found.message));
+            found.expected.iter().for_each(|form| out.push_str(&format!("        right: {form}\n")));
+            if let Some(fix) = &found.fix {
+                let line = wendax_source::mended_line(&sources, fix).unwrap_or_default();
+                out.push_str(&format!("        {:?}: {} → {}\n", fix.grade, fix.title, line.trim()));
+            }
+        }
+    }
+    insta::assert_snapshot!(out);
+}
