@@ -5,16 +5,16 @@ use wendax_project::{Mended, Project, mend};
 use wendax_source::Grade;
 
 fn mended_files(files: &[(&str, &str)]) -> Mended {
-    let folder = tempfile::tempdir().unwrap();
+    let folder = tempfile::tempdir().expect("it is there");
     for (name, text) in files {
-        std::fs::write(folder.path().join(name), text).unwrap();
+        std::fs::write(folder.path().join(name), text).expect("it is there");
     }
     let path = if files.len() > 1 { folder.path().to_owned() } else { folder.path().join(files[0].0) };
-    let mut project = Project::at(&path).unwrap();
+    let mut project = Project::at(&path).expect("it is there");
     let mut disk = project.files();
     let mended = mend(&mut project, &mut Assembler::default(), &mut disk);
     for (name, text) in files {
-        assert_eq!(std::fs::read_to_string(folder.path().join(name)).unwrap(), *text, "nothing is written");
+        assert_eq!(std::fs::read_to_string(folder.path().join(name)).expect("it is there"), *text, "nothing is written");
     }
     mended
 }
