@@ -10,13 +10,29 @@ use std::sync::Arc;
 use wendax_image::Image;
 use wendax_source::{Diagnostic, FileId, Files, Severity, SourceFile, Sources, Span};
 
+/// An object file or library.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Library {
+    /// Its path.
+    pub path: String,
+    /// What names it, for problems with it; when nothing does they are told of the file itself.
+    pub named: Option<Span>,
+}
+
+impl Library {
+    /// One that no text names.
+    pub fn at(path: impl Into<String>) -> Self {
+        Self { path: path.into(), named: None }
+    }
+}
+
 /// What a program is made of.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Inputs {
     /// Paths of the sources, in the order they lie in memory.
     pub sources: Vec<String>,
-    /// Paths of object files and of libraries; of the latter only what is used becomes part of the program.
-    pub libraries: Vec<String>,
+    /// Object files and libraries; of the latter only what is used becomes part of the program.
+    pub libraries: Vec<Library>,
     /// The label to begin at, when something outside the sources says so, and where it does.
     pub entry: Option<(String, Span)>,
 }
@@ -51,13 +67,14 @@ impl Assembler {
             inputs.sources.iter().filter_map(|path| self.unit(path, files, &mut found)).collect();
         let mut whole: Vec<Arc<Unit>> = units.clone();
         let mut members = Vec::new();
-        for path in &inputs.libraries {
+        for Library { path, named } in &inputs.libraries {
             match self.objects_of(path, files) {
                 Ok((units, true)) => members.extend(units),
                 Ok((units, false)) => whole.extend(units),
                 Err(what) => {
-                    let place = self.empty_place(path);
-                    found.push(diagnostic(codes::FILE, place, format!("`{path}` cannot be linked: {what}")));
+                    let place = named.unwrap_or_else(|| self.empty_place(path));
+                    let found_here = diagnostic(codes::FILE, place, format!("`{path}` cannot be linked: {what}"));
+                    found.push(found_here.with_expected("objects and libraries, as `wendax build` makes them"));
                 }
             }
         }
@@ -102,7 +119,8 @@ impl Assembler {
             }
             Err(error) => {
                 let place = self.empty_place(path);
-                found.push(diagnostic(codes::FILE, place, format!("`{path}` cannot be read: {}", error.0)));
+                let found_here = diagnostic(codes::FILE, place, format!("`{path}` cannot be read: {}", error.0));
+                found.push(found_here.with_expected("a source that is there, in UTF-8"));
                 None
             }
         }

@@ -38,7 +38,7 @@ mod problems;
 mod texts;
 mod unit;
 
-pub use assembler::{Assembler, Inputs};
+pub use assembler::{Assembler, Inputs, Library};
 pub use codes::{CODES, CodeInfo, code_info, problems_document};
 pub use completion::{Offer, Offers, offers, operand_help};
 pub use directives::{DIRECTIVES, DirectiveInfo};
@@ -49,7 +49,7 @@ pub use lexer::{Lexeme, lexemes};
 pub use listing::{SymbolOrder, listing, memory_map, symbol_table};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
-pub use objects::to_library;
+pub use objects::{describe_objects, is_library, to_library};
 
 use std::sync::Arc;
 use unit::Unit;

@@ -7,8 +7,51 @@
 mod read;
 mod write;
 
-pub(crate) use read::{is_library, read_objects};
+use crate::expr::Step;
+use crate::texts::Texts;
+use crate::unit::{Definition, Name, What};
+use wendax_image::ElfError;
+
+pub use read::is_library;
+pub(crate) use read::read_objects;
 pub(crate) use write::object;
+
+/// What an object, or each object of a library, holds, makes known and needs, in lines of text.
+pub fn describe_objects(path: &str, bytes: &[u8]) -> Result<String, ElfError> {
+    let mut texts = Texts::default();
+    let units = read_objects(path, bytes, &mut texts)?;
+    let mut out = String::new();
+    for unit in &units {
+        out.push_str(texts.sources.file(unit.file).name());
+        out.push('\n');
+        for (_, section) in unit.section_list().filter(|(_, section)| !section.statements.is_empty()) {
+            let length = |what: &What| match *what {
+                What::Object { bytes: (from, to), .. } => i64::from(to - from),
+                // Room of an object is given as a number.
+                What::Space { count, .. } => match unit.steps(count) {
+                    [Step::Number(bytes)] => *bytes,
+                    _ => 0,
+                },
+                _ => 0,
+            };
+            let bytes: i64 = section.statements.iter().map(|statement| length(&statement.what)).sum();
+            out.push_str(&format!("    {:8} {}, {bytes} bytes\n", section.name, section.kind.word()));
+        }
+        let names = |wanted: fn(&Name) -> bool| {
+            let names: Vec<&str> =
+                unit.symbols().filter(|(_, name)| wanted(name)).map(|(id, _)| unit.spelling(id)).collect();
+            names.join(" ")
+        };
+        let known = names(|name| name.global.is_some());
+        let needed = names(|name| matches!(name.definition, Definition::Extern));
+        for (title, names) in
+            [("makes known", known), ("needs", needed)].into_iter().filter(|(_, names)| !names.is_empty())
+        {
+            out.push_str(&format!("    {title}: {names}\n"));
+        }
+    }
+    Ok(out)
+}
 
 /// Objects as a library, in the order given, each with its name.
 pub fn to_library(objects: &[(String, Vec<u8>)]) -> Vec<u8> {

@@ -1,6 +1,6 @@
 //! Several files to one program: names across files, objects, libraries, and what they are read back as.
 
-use wendax_asm::{Assembler, Assembly, Inputs, to_library};
+use wendax_asm::{Assembler, Assembly, Inputs, Library, to_library};
 use wendax_image::Addr;
 use wendax_image::{LineKind, from_elf, to_elf};
 use wendax_source::{MemoryFiles, Style, render_all};
@@ -40,7 +40,11 @@ fn files() -> MemoryFiles {
 
 fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
     let owned = |paths: &[&str]| paths.iter().map(|path| (*path).to_owned()).collect();
-    let inputs = Inputs { sources: owned(sources), libraries: owned(libraries), entry: None };
+    let inputs = Inputs {
+        sources: owned(sources),
+        libraries: libraries.iter().map(|path| Library::at(*path)).collect(),
+        entry: None,
+    };
     Assembler::default().assemble(&inputs, files)
 }
 

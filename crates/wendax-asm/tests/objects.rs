@@ -1,14 +1,18 @@
 //! Objects: what of a source waits for linking, and that linking puts it in where it belongs.
 
 use proptest::prelude::*;
-use wendax_asm::{Assembler, Assembly, Inputs, to_library};
+use wendax_asm::{Assembler, Assembly, Inputs, Library, to_library};
 use wendax_image::Addr;
 use wendax_image::Image;
 use wendax_source::{MemoryFiles, Style, render_all};
 
 fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
     let owned = |paths: &[&str]| paths.iter().map(|path| (*path).to_owned()).collect();
-    let inputs = Inputs { sources: owned(sources), libraries: owned(libraries), entry: None };
+    let inputs = Inputs {
+        sources: owned(sources),
+        libraries: libraries.iter().map(|path| Library::at(*path)).collect(),
+        entry: None,
+    };
     Assembler::default().assemble(&inputs, files)
 }
 

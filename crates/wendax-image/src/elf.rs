@@ -14,7 +14,7 @@ mod write;
 
 pub use executable::to_elf;
 pub use lines::{Row, sections};
-pub use read::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf};
+pub use read::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf, is_object};
 pub use write::{Contents, Home, Rela, Section, Symbol};
 
 /// The number in `e_machine`: W16. Chosen by us, outside the numbers given out.

@@ -25,6 +25,12 @@ pub enum FormatError {
         /// The first address.
         at: Addr,
     },
+    /// A record gives bytes where no memory is.
+    #[error("the bytes at 0x{0:04X} lie outside memory, which goes from 0 to 0xFFFF")]
+    Outside(Addr),
+    /// Something is missing at the end of a file of records.
+    #[error("{0}: the file is cut off, or was never finished")]
+    Unfinished(String),
     /// A record of a file is wrong.
     #[error("line {line}: {what}")]
     Record {
@@ -90,12 +96,16 @@ impl Memory {
     fn place(&mut self, at: Addr, value: &[u8]) -> Result<(), FormatError> {
         for (offset, byte) in value.iter().enumerate() {
             let address = at.index() + offset;
-            let cell = self.bytes.get_mut(address).ok_or(FormatError::TooLarge { length: value.len(), at })?;
+            let cell = self.bytes.get_mut(address).ok_or(FormatError::Outside(at))?;
             if cell.replace(*byte).is_some() {
                 return Err(FormatError::Twice(at.saturating_add(u32::try_from(offset).unwrap_or(u32::MAX))));
             }
         }
         Ok(())
+    }
+
+    fn is_empty(&self) -> bool {
+        self.bytes.iter().all(Option::is_none)
     }
 
     /// The image, beginning at `entry` or at its lowest address.
@@ -144,8 +154,9 @@ mod tests {
         assert_eq!(kind("\n:0102000001FD\n").to_string(), checksum);
         assert!(matches!(kind("what"), FormatError::Record { line: 1, .. }));
         assert_eq!(kind(":00000001FF"), FormatError::Empty);
-        assert_eq!(kind(":0102000001FC\n:0102000002FB\n"), FormatError::Twice(Addr(0x0200)));
-        assert!(matches!(kind(":020000040001F9\n:0102000001FC\n"), FormatError::TooLarge { .. }));
+        assert_eq!(kind(":0102000001FC\n:0102000002FB\n:00000001FF\n"), FormatError::Twice(Addr(0x0200)));
+        assert!(matches!(kind(":020000040001F9\n:0102000001FC\n"), FormatError::Outside(Addr(0x1_0200))));
+        assert!(matches!(kind(":0102000001FC\n"), FormatError::Unfinished(_)), "no end record");
     }
 
     proptest::proptest! {

@@ -26,6 +26,8 @@ pub struct DiskFiles {
     root: PathBuf,
     /// Texts that are being edited, by path.
     edited: BTreeMap<String, Arc<str>>,
+    /// Folders that files must lie in, as the system resolves them; nothing when they may lie anywhere.
+    reach: RefCell<Option<Vec<PathBuf>>>,
     read: RefCell<BTreeMap<String, Read>>,
     texts: RefCell<BTreeMap<String, Text>>,
 }
@@ -34,6 +36,36 @@ impl DiskFiles {
     /// Files below `root`; paths that begin with `/` are taken as they are.
     pub fn new(root: impl Into<PathBuf>) -> Self {
         Self { root: root.into(), ..Self::default() }
+    }
+
+    /// The same, but only for what lies below its folder or those that [`Files::reach_only`] adds to it.
+    #[must_use]
+    pub fn sealed(self) -> Self {
+        self.reach_only(&[]);
+        self
+    }
+
+    /// The files that were read so far, as they are named on disk.
+    pub fn paths_read(&self) -> Vec<PathBuf> {
+        self.read.borrow().keys().map(|path| self.locate(path)).collect()
+    }
+
+    /// Whether the folder itself, of those that files may lie in, stays one.
+    pub(crate) fn leave_root(&self, stays: bool) {
+        if let (false, Some(folders)) = (stays, self.reach.borrow_mut().as_mut()) {
+            folders.remove(0);
+        }
+    }
+
+    /// A file lies where it may be read.
+    fn is_within(&self, place: &Path) -> Result<(), FileError> {
+        let reach = self.reach.borrow();
+        let Some(folders) = reach.as_ref() else { return Ok(()) };
+        let whole = std::fs::canonicalize(place).map_err(|error| FileError(plain_error(&error)))?;
+        if folders.iter().any(|folder| whole.starts_with(folder)) {
+            return Ok(());
+        }
+        Err(FileError("it lies outside the folders this program may read; `reach` in the manifest adds one".to_owned()))
     }
 
     /// Where a path leads.
@@ -74,6 +106,7 @@ impl Files for DiskFiles {
         }
         let place = self.locate(path);
         let stamp = stamp(&place)?;
+        self.is_within(&place)?;
         if let Some((known, bytes)) = self.read.borrow().get(path)
             && *known == stamp
             && stamp.1.is_some()
@@ -90,12 +123,23 @@ impl Files for DiskFiles {
         self.read.borrow_mut().insert(path.to_owned(), (stamp, Arc::clone(&bytes)));
         Ok(bytes)
     }
+
+    fn reach_only(&self, folders: &[String]) {
+        let root = if self.root.as_os_str().is_empty() { PathBuf::from(".") } else { self.root.clone() };
+        let places = std::iter::once(root).chain(folders.iter().map(|folder| self.locate(folder)));
+        // A folder that is not there holds nothing that could be read.
+        *self.reach.borrow_mut() = Some(places.filter_map(|place| std::fs::canonicalize(place).ok()).collect());
+    }
 }
 
 fn stamp(place: &Path) -> Result<Stamp, FileError> {
     let metadata = std::fs::metadata(place).map_err(|error| FileError(plain_error(&error)))?;
     if metadata.is_dir() {
         return Err(FileError("it is a folder".to_owned()));
+    }
+    // A pipe would be waited for, and what it holds could be read only once.
+    if !metadata.is_file() {
+        return Err(FileError("it is no file, but a device or a pipe".to_owned()));
     }
     Ok((metadata.len(), metadata.modified().ok()))
 }
@@ -121,6 +165,26 @@ pub fn plain_error(error: &std::io::Error) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn sealed_files_lie_below_their_folder_whatever_the_path_says() {
+        let folder = tempfile::tempdir().unwrap();
+        let (inside, outside) = (folder.path().join("in"), folder.path().join("out"));
+        for place in [&inside, &outside] {
+            std::fs::create_dir(place).unwrap();
+            std::fs::write(place.join("a.inc"), "nop").unwrap();
+        }
+        std::os::unix::fs::symlink(outside.join("a.inc"), inside.join("link.inc")).unwrap();
+        let files = DiskFiles::new(&inside).sealed();
+        assert!(files.bytes("a.inc").is_ok());
+        let whole = outside.join("a.inc").display().to_string();
+        for path in ["../out/a.inc", "link.inc", whole.as_str(), "/proc/self/environ"] {
+            assert!(files.bytes(path).is_err(), "{path}");
+        }
+        files.reach_only(&["../out".to_owned()]);
+        assert!(files.bytes("../out/a.inc").is_ok() && files.bytes("link.inc").is_ok());
+        assert!(DiskFiles::new("").bytes("/dev/null").unwrap_err().0.contains("device"));
+    }
 
     #[test]
     fn edited_texts_stand_before_files_and_changes_are_seen() {

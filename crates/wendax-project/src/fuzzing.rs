@@ -6,7 +6,8 @@
 
 use crate::Manifest;
 use wendax_asm::{
-    Assembler, Assembly, Inputs, disassembly, format, lexemes, listing, memory_map, offers, operand_help, symbol_table,
+    Assembler, Assembly, Inputs, Library, disassembly, format, lexemes, listing, memory_map, offers, operand_help,
+    symbol_table,
 };
 use wendax_image::{from_elf, from_hex, from_raw, from_srecord, to_elf, to_hex, to_raw, to_srecord};
 use wendax_source::{FileId, MemoryFiles, Sources, Style, render_all};
@@ -34,7 +35,7 @@ pub fn sources(data: &[u8]) {
         let _ = (memory_map(&assembly.image), to_hex(&assembly.image), to_srecord(&assembly.image, "fuzz"));
     }
     if let Ok(object) = assembler.object(&names[0], &files) {
-        let linked = Inputs { libraries: vec!["0.o".to_owned()], ..Inputs::default() };
+        let linked = Inputs { libraries: vec![Library::at("0.o")], ..Inputs::default() };
         check(&Assembler::default().assemble(&linked, &files.clone().with("0.o", object)));
     }
     let formatted = format(&text);
@@ -83,6 +84,6 @@ pub fn images(data: &[u8]) {
         let _ = symbol_table(&Sources::new(), &image, wendax_asm::SymbolOrder::Name);
     }
     let files = none.with("x.a", data).with("a.asm", "        .extern x\nstart:  call  x\n        sys   exit\n");
-    let inputs = Inputs { sources: vec!["a.asm".to_owned()], libraries: vec!["x.a".to_owned()], ..Inputs::default() };
+    let inputs = Inputs { sources: vec!["a.asm".to_owned()], libraries: vec![Library::at("x.a")], ..Inputs::default() };
     check(&Assembler::default().assemble(&inputs, &files));
 }

@@ -3,7 +3,7 @@
 use globset::{GlobBuilder, GlobMatcher};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
-use wendax_asm::{CodeInfo, code_info};
+use wendax_asm::{CodeInfo, Library, code_info};
 use wendax_source::{Diagnostic, FileId, Span, nearest, path_from};
 
 /// The file name of a manifest.
@@ -46,6 +46,8 @@ pub struct Manifest {
     pub input: Option<String>,
     /// The folder that file calls may use, from that of the manifest.
     pub files: Option<(String, Span)>,
+    /// Folders beside that of the manifest which includes, embedded files and libraries may come from.
+    pub reach: Vec<(String, Span)>,
     /// Where random numbers begin.
     pub seed: Option<u64>,
     /// The program's clock is made of its cycles, so that its runs do not depend on the host.
@@ -63,7 +65,7 @@ struct Key {
     example: &'static str,
 }
 
-const KEYS: [Key; 10] = [
+const KEYS: [Key; 11] = [
     Key { name: "name", takes: "a text", example: "name = \"weighbridge\"" },
     Key { name: "sources", takes: "a list of texts", example: "sources = [\"src/**/*.asm\"]" },
     Key { name: "libraries", takes: "a list of texts", example: "libraries = [\"lib/*.a\"]" },
@@ -71,6 +73,7 @@ const KEYS: [Key; 10] = [
     Key { name: "arguments", takes: "a list of texts", example: "arguments = [\"first\", \"second\"]" },
     Key { name: "input", takes: "a text", example: "input = \"120\\n99\\n\"" },
     Key { name: "files", takes: "a text", example: "files = \"files\"" },
+    Key { name: "reach", takes: "a list of folders", example: "reach = [\"../common\"]" },
     Key { name: "seed", takes: "a number", example: "seed = 7" },
     Key { name: "clock", takes: "\"host\" or \"virtual\"", example: "clock = \"virtual\"" },
     Key { name: "limits", takes: "a table", example: "limits = { steps = 1_000_000, output = 65536, seconds = 10 }" },
@@ -135,6 +138,7 @@ impl Manifest {
             "arguments" => texts(reader, value).map(|texts| {
                 self.arguments = texts.into_iter().map(|(text, _)| text).collect();
             }),
+            "reach" => texts(reader, value).map(|texts| self.reach = texts),
             "sources" => texts(reader, value).map(|texts| self.sources = reader.patterns(texts)),
             "libraries" => texts(reader, value).map(|texts| self.libraries = reader.patterns(texts)),
             _ => match value.get_ref() {
@@ -172,15 +176,15 @@ impl Manifest {
 
     /// The sources and libraries among these paths, both in order of the patterns, then of path; patterns that
     /// find nothing are told.
-    pub fn select(&self, paths: &[String]) -> (Vec<String>, Vec<String>, Vec<Diagnostic>) {
+    pub fn select(&self, paths: &[String]) -> (Vec<String>, Vec<Library>, Vec<Diagnostic>) {
         let mut found = Vec::new();
         let mut select = |patterns: &[Pattern], what: &str| {
-            let mut chosen: Vec<String> = Vec::new();
+            let mut chosen: Vec<(String, Span)> = Vec::new();
             for pattern in patterns {
                 let before = chosen.len();
                 for path in paths.iter().filter(|path| pattern.matcher.is_match(path.as_str())) {
-                    if !chosen.contains(path) {
-                        chosen.push(path.clone());
+                    if !chosen.iter().any(|(known, _)| known == path) {
+                        chosen.push((path.clone(), pattern.span));
                     }
                 }
                 let matched = paths.iter().any(|path| pattern.matcher.is_match(path.as_str()));
@@ -204,7 +208,9 @@ impl Manifest {
         };
         let default = [default_sources()];
         let sources = if self.sources.is_empty() { select(&default, "file") } else { select(&self.sources, "file") };
+        let sources = sources.into_iter().map(|(path, _)| path).collect();
         let libraries = select(&self.libraries, "library");
+        let libraries = libraries.into_iter().map(|(path, span)| Library { path, named: Some(span) }).collect();
         // Without sources said, none is no mistake of a pattern.
         found.retain(|diagnostic| diagnostic.primary.span.end > 0);
         (sources, libraries, found)

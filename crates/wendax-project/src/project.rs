@@ -3,7 +3,7 @@
 use crate::disk::DiskFiles;
 use crate::manifest::{Manifest, NAME};
 use std::path::{Path, PathBuf};
-use wendax_asm::{Assembler, Inputs};
+use wendax_asm::{Assembler, Inputs, Library};
 use wendax_source::{Diagnostic, Files};
 
 /// Files looked at below a folder, at the most.
@@ -18,8 +18,10 @@ pub struct Project {
     pub manifest_path: Option<String>,
     /// What the manifest says.
     pub manifest: Manifest,
-    /// The only source, when there is no manifest.
-    single: Option<String>,
+    /// The files given, when there is no manifest.
+    given: Inputs,
+    /// Files lie below its folder, also without a manifest.
+    is_sealed: bool,
 }
 
 impl Project {
@@ -33,7 +35,19 @@ impl Project {
         if is_manifest {
             return Some(Self::with_manifest(path.parent().unwrap_or(Path::new(""))));
         }
-        Some(Self { single: Some(path.to_string_lossy().into_owned()), ..Self::default() })
+        Some(Self::of_files(vec![path.to_string_lossy().into_owned()], Vec::new()))
+    }
+
+    /// The program that these sources, objects and libraries are, without a manifest.
+    pub fn of_files(sources: Vec<String>, libraries: Vec<String>) -> Self {
+        let libraries = libraries.into_iter().map(Library::at).collect();
+        Self { given: Inputs { sources, libraries, entry: None }, ..Self::default() }
+    }
+
+    /// The same, but what its sources include and embed must lie in the folder of the first of them.
+    #[must_use]
+    pub fn sealed(self) -> Self {
+        Self { is_sealed: true, ..self }
     }
 
     /// The program whose manifest selects a source, in the source's folder or one above it; else the source by
@@ -56,7 +70,7 @@ impl Project {
             break;
         }
         let name = source.to_string_lossy().into_owned();
-        (Self { single: Some(name.clone()), ..Self::default() }, name)
+        (Self::of_files(vec![name.clone()], Vec::new()), name)
     }
 
     fn with_manifest(folder: &Path) -> Self {
@@ -65,7 +79,23 @@ impl Project {
 
     /// Its files.
     pub fn files(&self) -> DiskFiles {
-        DiskFiles::new(&self.root)
+        let files = DiskFiles::new(&self.root);
+        if self.manifest_path.is_some() {
+            return files.sealed();
+        }
+        if self.is_sealed {
+            let folder = self.first_file().and_then(Path::parent).map(|folder| folder.to_string_lossy().into_owned());
+            files.reach_only(folder.as_slice());
+            // Where we are is no part of it, unless the source lies there.
+            files.leave_root(folder.is_none_or(|folder| folder.is_empty()));
+        }
+        files
+    }
+
+    /// The first source or object given, when there is no manifest.
+    pub fn first_file(&self) -> Option<&Path> {
+        let libraries = self.given.libraries.iter().map(|library| &library.path);
+        self.given.sources.iter().chain(libraries).next().map(Path::new)
     }
 
     /// The name an image of it gets: what the manifest says, or that of its folder or source.
@@ -73,8 +103,8 @@ impl Project {
         if let Some(name) = self.manifest.name.as_ref().filter(|name| is_file_name(name)) {
             return name.clone();
         }
-        let place = match &self.single {
-            Some(single) => Path::new(single).with_extension(""),
+        let place = match self.first_file() {
+            Some(first) => first.with_extension(""),
             None => std::path::absolute(&self.root).unwrap_or_else(|_| self.root.clone()),
         };
         place.file_name().map_or_else(|| "program".to_owned(), |name| name.to_string_lossy().into_owned())
@@ -83,8 +113,7 @@ impl Project {
     /// Looks at the manifest and the folder anew: what is to be assembled, and what is wrong with the manifest.
     pub fn inputs(&mut self, assembler: &mut Assembler, files: &dyn Files) -> (Inputs, Vec<Diagnostic>) {
         let Some(path) = self.manifest_path.clone() else {
-            let sources = self.single.iter().cloned().collect();
-            return (Inputs { sources, ..Inputs::default() }, Vec::new());
+            return (self.given.clone(), Vec::new());
         };
         let text = match files.text(&path) {
             Ok(text) => text,
@@ -98,7 +127,18 @@ impl Project {
         };
         let file = assembler.place(&path, &text);
         let (manifest, mut found) = Manifest::parse(&text, file);
-        let (sources, libraries, more) = manifest.select(&self.list());
+        let folders: Vec<String> = manifest.reach.iter().map(|(folder, _)| folder.clone()).collect();
+        files.reach_only(&folders);
+        for (folder, span) in manifest.reach.iter().filter(|(folder, _)| !self.root.join(folder).is_dir()) {
+            let info = wendax_asm::code_info(73);
+            let message = format!("`{folder}` is no folder that could be read");
+            found.push(
+                Diagnostic::new(info.code, info.severity, *span, message).with_expected("reach = [\"../common\"]"),
+            );
+        }
+        let mut paths = self.list("");
+        folders.iter().for_each(|folder| paths.extend(self.list(folder)));
+        let (sources, libraries, more) = manifest.select(&paths);
         found.extend(more);
         if let Some((folder, span)) = &manifest.files
             && !self.root.join(folder).is_dir()
@@ -117,9 +157,11 @@ impl Project {
         (Inputs { sources, libraries, entry: self.manifest.entry.clone() }, found)
     }
 
-    /// All files below the root by path, in order; hidden ones and those in `build` are left out.
-    fn list(&self) -> Vec<String> {
-        let root = if self.root.as_os_str().is_empty() { Path::new(".") } else { &self.root };
+    /// All files below the root, or a folder named from there, by path, in order; hidden ones and those in `build` are
+    /// left out.
+    fn list(&self, folder: &str) -> Vec<String> {
+        let whole = self.root.join(folder);
+        let root = if whole.as_os_str().is_empty() { Path::new(".") } else { &whole };
         let is_wanted = |entry: &walkdir::DirEntry| {
             let name = entry.file_name().to_string_lossy();
             entry.depth() == 0 || !(name.starts_with('.') || entry.depth() == 1 && name == "build")
@@ -130,7 +172,9 @@ impl Project {
             .take(MOST_FILES)
             .filter_map(|entry| {
                 let inside = entry.path().strip_prefix(root).ok()?;
-                Some(inside.components().map(|part| part.as_os_str().to_string_lossy()).collect::<Vec<_>>().join("/"))
+                let parts: Vec<_> = inside.components().map(|part| part.as_os_str().to_string_lossy()).collect();
+                let inside = parts.join("/");
+                Some(if folder.is_empty() { inside } else { format!("{}/{inside}", folder.trim_end_matches('/')) })
             })
             .collect()
     }

@@ -49,7 +49,7 @@ fn patterns_select_in_their_order_and_each_file_once() {
         .collect();
     let (sources, libraries, found) = manifest.select(&paths);
     assert_eq!(sources, ["z.asm", "src/b.asm", "a.asm", "src/deep/c.asm"]);
-    assert_eq!(libraries, ["lib/x.a"]);
+    assert_eq!(libraries.iter().map(|library| library.path.as_str()).collect::<Vec<_>>(), ["lib/x.a"]);
     assert_eq!(found, []);
 }
 

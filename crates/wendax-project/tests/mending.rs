@@ -14,7 +14,11 @@ fn mended_files(files: &[(&str, &str)]) -> Mended {
     let mut disk = project.files();
     let mended = mend(&mut project, &mut Assembler::default(), &mut disk);
     for (name, text) in files {
-        assert_eq!(std::fs::read_to_string(folder.path().join(name)).expect("it is there"), *text, "nothing is written");
+        assert_eq!(
+            std::fs::read_to_string(folder.path().join(name)).expect("it is there"),
+            *text,
+            "nothing is written"
+        );
     }
     mended
 }

@@ -210,6 +210,9 @@ pub trait Files {
     fn text(&self, path: &str) -> Result<Arc<str>, FileError>;
     /// The bytes of a file.
     fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError>;
+    /// From now on only what lies in these folders can be had, paths of folders counted like those of files. Files that
+    /// are kept in memory lie nowhere.
+    fn reach_only(&self, _folders: &[String]) {}
 }
 
 /// Files kept in memory, by path; also stands for no files at all.

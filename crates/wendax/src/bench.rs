@@ -4,7 +4,7 @@
 //! Assembling is done on a thread of its own, always of the newest text. A running program is worked on in
 //! slices between two looks at the channel, so that keys stay prompt.
 
-use crate::cli::Look;
+use crate::cli::{Look, Problems};
 use crate::{Failure, files, program, recovery};
 use crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as Input,
@@ -46,6 +46,15 @@ enum Incoming {
 
 /// Opens the bench on a project, a source, which need not be there yet, or an image.
 pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
+    // A name without an ending is that of a project or a file that is there; a source may be new.
+    if let Some(path) = path.filter(|path| !path.exists()) {
+        let is_source = path.extension().is_some();
+        if !is_source || !std::io::stdout().is_terminal() {
+            let more =
+                if is_source { "; in a terminal the bench begins a new one" } else { "; a new source ends in .asm" };
+            return Err(Failure::usage(format!("{}: there is no such file or project{more}", path.display())));
+        }
+    }
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
         return Err(Failure::usage("the bench needs a terminal; `wendax run FILE` runs without one"));
     }
@@ -66,7 +75,10 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
         let bytes = files::read(path)?;
         if program::kind_of(path, &bytes) != program::Kind::Source {
             let name = whole.display().to_string();
-            let program = program::load(path, None, program::Belongs::Nowhere)?;
+            let program = program::load(
+                path,
+                program::How { at: None, belongs: program::Belongs::Nowhere, sealed: false, problems: Problems::Text },
+            )?;
             let program_note = program.remarks.clone();
             let app = if program.assembly.image.lines.is_empty() {
                 App::for_image(name, program.image(), settings, theme)
@@ -219,7 +231,10 @@ impl Bench {
     }
 
     fn run(mut self) -> Result<u8, Failure> {
-        let tell = |error: std::io::Error| Failure { text: format!("the terminal: {error}"), status: 1 };
+        let tell = |error: std::io::Error| Failure {
+            status: crate::status::NO_OUTPUT,
+            ..Failure::usage(format!("the terminal: {error}"))
+        };
         self.keep_on_panic();
         let screen = Screen::enter().map_err(tell)?;
         let mut terminal = Terminal::new(CrosstermBackend::new(std::io::stdout())).map_err(tell)?;

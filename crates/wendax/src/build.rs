@@ -1,13 +1,13 @@
 //! `wendax build`: sources to an image, an object or a library, and what is told of it.
 
 use crate::cli::{Build, Format};
-use crate::{Failure, files, program};
+use crate::{Failure, files, problems, program};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, listing, memory_map, symbol_table, to_library};
 use wendax_image::{Image, to_elf, to_hex, to_srecord};
-use wendax_project::{DiskFiles, Project, mend};
-use wendax_source::{FileId, Style, render_all};
+use wendax_project::{Project, mend};
+use wendax_source::FileId;
 
 /// What becomes of fixes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -18,33 +18,28 @@ enum Fixing {
 
 pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     let format = options.format.or_else(|| options.output.as_deref().and_then(format_of)).unwrap_or(Format::Elf);
+    let given = Given::of(options)?;
+    if options.show_fixes || options.fix {
+        let how = if options.fix { Fixing::Written } else { Fixing::Shown };
+        fix(given.project.clone(), &given.texts, how)?;
+        if options.show_fixes {
+            return Ok(0);
+        }
+    }
+    // Fixes have been written: what was read before them is no more so.
+    let given = if options.fix { Given::of(options)? } else { given };
     if matches!(format, Format::Object | Format::Library) {
-        return objects(options, format);
+        return objects(options, given, format);
     }
-    let path = match options.files.as_slice() {
-        [] => program::here(None)?,
-        [one] => one,
-        _ => return Err(Failure::usage("several sources need a wendax.toml, or --format library")),
-    };
-    if options.show_fixes {
-        fix(path, Fixing::Shown)?;
-        return Ok(0);
-    }
-    if options.fix {
-        fix(path, Fixing::Written)?;
-    }
-    let program = program::load(path, None, program::Belongs::Nowhere)?;
-    let Some(project) = &program.project else {
-        return Err(Failure::usage(format!("{}: build takes a source; this is an image", path.display())));
-    };
+    let program = program::assemble(given.project, &given.texts, options.problems)?;
+    let Some(project) = &program.project else { return Err(Failure::usage("there is nothing to build")) };
     // Nobody is left to tell when standard error is gone.
     let _ = write!(std::io::stderr(), "{}", program.remarks);
     let output = match &options.output {
         Some(output) => output.clone(),
-        None => default_output(project, path, extension(format))?,
+        None => default_output(project, extension(format))?,
     };
-    let sources: Vec<PathBuf> = program.inputs.sources.iter().map(|source| project.root.join(source)).collect();
-    keep_sources(options, &output, &sources)?;
+    keep_apart(options, &output, &program.read)?;
     let image = program.image();
     let all = &program.assembly.sources;
     let bytes = match format {
@@ -69,6 +64,53 @@ pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     }
     files::write_to(&output, &bytes)?;
     Ok(0)
+}
+
+/// What is to be built.
+struct Given {
+    project: Project,
+    /// Sources that were read already, by name.
+    texts: Vec<(String, String)>,
+    /// Objects and libraries named on the command line, with their bytes.
+    objects: Vec<(String, Vec<u8>)>,
+}
+
+impl Given {
+    /// A project, or sources, objects and libraries named on the command line.
+    fn of(options: &Build) -> Result<Self, Failure> {
+        let one = match options.files.as_slice() {
+            [] => Some(program::here(None)?),
+            [one] => Some(one.as_path()),
+            _ => None,
+        };
+        if let Some(project) = one.map(program::project_at).transpose()?.flatten() {
+            return Ok(Self { project, texts: Vec::new(), objects: Vec::new() });
+        }
+        let (mut texts, mut objects) = (Vec::new(), Vec::new());
+        for path in &options.files {
+            let name = path.display().to_string();
+            if program::project_at(path)?.is_some() {
+                return Err(Failure::usage(format!("{name}: a project is built by itself")));
+            }
+            let bytes = files::read(path)?;
+            match program::kind_of(path, &bytes) {
+                program::Kind::Source => texts.push((name, files::text_of(path, bytes)?)),
+                program::Kind::Object | program::Kind::Library => objects.push((name, bytes)),
+                kind => {
+                    let text = format!(
+                        "{name}: this is {} and needs no building; `wendax image` writes it in other forms",
+                        kind.words()
+                    );
+                    return Err(Failure::usage(text));
+                }
+            }
+        }
+        let names = |list: &[(String, String)]| list.iter().map(|(name, _)| name.clone()).collect();
+        let libraries = objects.iter().map(|(name, _)| name.clone()).collect();
+        let project = Project::of_files(names(&texts), libraries);
+        let project = if options.sealed { project.sealed() } else { project };
+        Ok(Self { project, texts, objects })
+    }
 }
 
 /// The sources, then the files they include that became anything.
@@ -105,10 +147,12 @@ fn extension(format: Format) -> &'static str {
     }
 }
 
-/// Beside a source; of a project in its folder `build`.
-fn default_output(project: &Project, path: &Path, extension: &str) -> Result<PathBuf, Failure> {
+/// Beside the first file; of a project in its folder `build`.
+fn default_output(project: &Project, extension: &str) -> Result<PathBuf, Failure> {
     if project.manifest_path.is_none() {
-        return Ok(path.with_extension(extension));
+        let first = project.first_file().filter(|first| first.as_os_str() != "-");
+        let none = || Failure::usage("the source comes from standard input: say with -o where the image goes");
+        return Ok(first.ok_or_else(none)?.with_extension(extension));
     }
     let folder = project.root.join("build");
     let tell = |error: std::io::Error| Failure::usage(format!("{}: {}", folder.display(), files::plain(&error)));
@@ -116,65 +160,66 @@ fn default_output(project: &Project, path: &Path, extension: &str) -> Result<Pat
     Ok(folder.join(format!("{}.{extension}", project.name())))
 }
 
-/// Nothing is written over a source.
-fn keep_sources(options: &Build, output: &Path, sources: &[PathBuf]) -> Result<(), Failure> {
-    let outputs = [Some(output), options.listing.as_deref(), options.symbols.as_deref(), options.map.as_deref()];
-    for output in outputs.into_iter().flatten() {
-        if sources.iter().any(|source| same_file(output, source)) {
-            let text = format!("{}: this would overwrite the source; name another with -o", output.display());
-            return Err(Failure::usage(text));
-        }
+/// Nothing is written over what was read, nor twice to one place, nor an image among texts.
+fn keep_apart(options: &Build, output: &Path, read: &[PathBuf]) -> Result<(), Failure> {
+    let texts = [("--listing", &options.listing), ("--symbols", &options.symbols), ("--map", &options.map)];
+    let texts = texts.into_iter().filter_map(|(name, place)| Some((name, place.as_deref()?)));
+    let outputs: Vec<(&str, &Path)> = std::iter::once(("-o", output)).chain(texts).collect();
+    if let [(_, image), texts @ ..] = outputs.as_slice()
+        && image.as_os_str() == "-"
+        && let Some((name, _)) = texts.iter().find(|(_, place)| place.as_os_str() == "-")
+    {
+        let text = format!("-o and {name} would both be written to standard output; name a file for one of them");
+        return Err(Failure::usage(text));
     }
-    Ok(())
+    files::keep_apart(read, &outputs)
 }
 
-fn same_file(one: &Path, other: &Path) -> bool {
-    match (std::fs::canonicalize(one), std::fs::canonicalize(other)) {
-        (Ok(one), Ok(other)) => one == other,
-        _ => one == other,
+/// Sources to objects, each for itself, or to a library of them and of objects that were given.
+fn objects(options: &Build, given: Given, format: Format) -> Result<u8, Failure> {
+    let mut project = given.project;
+    let mut disk = project.files();
+    for (name, text) in &given.texts {
+        disk.edit(name, text.as_str().into());
     }
-}
-
-/// Sources to objects, each for itself, or to a library of them.
-fn objects(options: &Build, format: Format) -> Result<u8, Failure> {
-    let (root, sources) = match options.files.as_slice() {
-        [] | [_] => match program::project_at(program::here(options.files.first().map(PathBuf::as_path))?)? {
-            Some(mut project) => {
-                let inputs = project.inputs(&mut Assembler::default(), &project.files()).0;
-                (project.root.clone(), inputs.sources)
-            }
-            None => (PathBuf::new(), names(&options.files)),
-        },
-        several => (PathBuf::new(), names(several)),
-    };
-    if format == Format::Object && sources.len() != 1 {
+    let sources = project.inputs(&mut Assembler::default(), &disk).0.sources;
+    if format == Format::Object && (sources.len() != 1 || !given.objects.is_empty()) {
         return Err(Failure::usage("an object is made of one source; several make a library: --format library"));
     }
-    let disk = DiskFiles::new(&root);
+    if let Some((name, _)) = given.objects.iter().find(|(_, bytes)| wendax_asm::is_library(bytes)) {
+        return Err(Failure::usage(format!("{name}: a library is made of sources and objects, not of libraries")));
+    }
     let mut assembler = Assembler::default();
     let mut made: Vec<(String, Vec<u8>)> = Vec::new();
     let mut told = String::new();
     for source in &sources {
         match assembler.object(source, &disk) {
             Ok(bytes) => made.push((object_name(source), bytes)),
-            Err(found) => told.push_str(&render_all(assembler.sources(), &found, Style::Plain)),
+            Err(found) => told.push_str(&problems::told(assembler.sources(), &found, options.problems)),
         }
     }
     if !told.is_empty() {
         return Err(Failure::problems(told));
     }
-    let Some((first, bytes)) = made.first() else { return Err(Failure::usage("there are no sources")) };
-    let usual = root.join(if format == Format::Object { first.clone() } else { "library.a".to_owned() });
-    let output = options.output.clone().unwrap_or(usual);
-    let places: Vec<PathBuf> = sources.iter().map(|source| root.join(source)).collect();
-    keep_sources(options, &output, &places)?;
+    let given_objects = given.objects.into_iter();
+    made.extend(given_objects.map(|(name, bytes)| (object_name(&name), bytes)));
+    let Some((_, bytes)) = made.first() else { return Err(Failure::usage("there are no sources")) };
+    let output = match (&options.output, sources.first()) {
+        (Some(output), _) => output.clone(),
+        // Beside the source it is made of.
+        (None, Some(source)) if format == Format::Object && source != "-" => {
+            project.root.join(source).with_extension("o")
+        }
+        (None, _) if format == Format::Object => return Err(Failure::usage("say with -o where the object goes")),
+        (None, _) => project.root.join("library.a"),
+    };
+    let mut read = disk.paths_read();
+    read.extend(options.files.iter().cloned());
+    read.extend(sources.iter().map(|source| project.root.join(source)));
+    keep_apart(options, &output, &read)?;
     let bytes = if format == Format::Object { bytes.clone() } else { to_library(&made) };
     files::write_to(&output, &bytes)?;
     Ok(0)
-}
-
-fn names(files: &[PathBuf]) -> Vec<String> {
-    files.iter().map(|file| file.to_string_lossy().into_owned()).collect()
 }
 
 fn object_name(source: &str) -> String {
@@ -183,17 +228,11 @@ fn object_name(source: &str) -> String {
 }
 
 /// Applies the certain fixes of a program that hold, or shows them.
-fn fix(path: &Path, how: Fixing) -> Result<(), Failure> {
-    let mut project = match program::project_at(path)? {
-        Some(project) => project,
-        // That an image cannot be built is told by who tries to.
-        None if program::kind_of(path, &files::read(path)?) != program::Kind::Source => return Ok(()),
-        None => match Project::at(path) {
-            Some(project) => project,
-            None => return Ok(()),
-        },
-    };
+fn fix(mut project: Project, texts: &[(String, String)], how: Fixing) -> Result<(), Failure> {
     let mut disk = project.files();
+    for (name, text) in texts {
+        disk.edit(name, text.as_str().into());
+    }
     let mended = mend(&mut project, &mut Assembler::default(), &mut disk);
     if how == Fixing::Shown {
         let mut patch = String::new();
@@ -203,6 +242,9 @@ fn fix(path: &Path, how: Fixing) -> Result<(), Failure> {
             patch.push_str(&format!("--- {name}\n+++ {name}\n{body}"));
         }
         return files::print(patch.as_bytes());
+    }
+    if mended.texts.contains_key("-") {
+        return Err(Failure::usage("standard input cannot be written back; --show-fixes shows what would change"));
     }
     for (name, (_, text)) in &mended.texts {
         files::write_to(&project.root.join(name), text.as_bytes())?;

@@ -4,22 +4,22 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use wendax_isa::Addr;
 
+const EXAMPLES: &str = "Examples:\n  \
+    wendax new yard            make a project that runs, in a folder yard\n  \
+    wendax yard                open the bench on a project; wendax weights.asm on a source\n  \
+    wendax demo                open a demo in a copy of its own\n  \
+    wendax run weights.asm     run it with console on standard input and output\n  \
+    wendax build weights.asm   assemble it to weights.elf\n  \
+    wendax image weights.elf   show what is in an image\n  \
+    wendax format weights.asm  put it in columns\n  \
+    wendax guide djnz          say what a word means";
+
 /// A terminal workbench for assembly: write, assemble as you type, walk the program in both directions.
 #[derive(Debug, Parser)]
 #[command(
     version,
-    args_conflicts_with_subcommands = true,
-    after_help = "Examples:\n  \
-        wendax new yard            make a project that runs, in a folder yard\n  \
-        wendax yard                open the bench on a project; wendax weights.asm on a source\n  \
-        wendax demo                open a demo in a copy of its own\n  \
-        wendax run weights.asm     run it with console on standard input and output\n  \
-        wendax build weights.asm   assemble it to weights.elf\n  \
-        wendax image weights.elf   show what is in an image\n  \
-        wendax format weights.asm  put it in columns\n  \
-        wendax guide djnz          say what a word means\n\n\
-        Exit status: the program's own (run), 0 done, 2 wrong use, 3 problems in the source,\n\
-        4 the program failed, 5 it was stopped before its end."
+    after_help = EXAMPLES,
+    after_long_help = format!("{EXAMPLES}\n\n{}", crate::status::help())
 )]
 pub(crate) struct Cli {
     /// The project, source or image to open; when left out the project here, or a new text
@@ -27,6 +27,9 @@ pub(crate) struct Cli {
     /// Dark or light ground
     #[arg(long, value_enum, default_value_t = Look::Dark, global = true)]
     pub(crate) look: Look,
+    /// Write what the tool does to this file, for a report of trouble
+    #[arg(long, value_name = "FILE", global = true)]
+    pub(crate) log: Option<PathBuf>,
     #[command(subcommand)]
     pub(crate) command: Option<Command>,
 }
@@ -67,6 +70,28 @@ pub(crate) enum Command {
     },
     /// Run a project, source or image with console on standard input and output
     Run(Run),
+    /// Write completions for a shell to standard output
+    #[command(after_help = "Examples:\n  wendax completions bash > ~/.local/share/bash-completion/completions/wendax")]
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+    /// Write the manual pages: to a folder, or the first one to standard output
+    #[command(after_help = "Examples:\n  wendax manpages ~/.local/share/man/man1\n  wendax manpages | man -l -")]
+    Manpages {
+        /// The folder; it must be there
+        folder: Option<PathBuf>,
+    },
+}
+
+/// How problems are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
+pub(crate) enum Problems {
+    /// Text for people
+    #[default]
+    Text,
+    /// A JSON object on each line
+    Json,
 }
 
 #[derive(Debug, Args)]
@@ -78,9 +103,10 @@ pub(crate) enum Command {
     wendax build print.asm read.asm -o lib/io.a       a library of two objects\n  \
     wendax build weights.asm --fix                    mends what is certain first\n  \
     wendax build weights.asm --show-fixes             shows what that would change\n\n\
-    Problems go to standard error; with one, nothing is written and the exit status is 3.")]
+    Problems go to standard error; with one, nothing is written and the exit status is 111.")]
 pub(crate) struct Build {
-    /// The project or source; several sources for a library. The project here when left out
+    /// A project, or sources, objects and libraries to be linked; - is a source on standard input. The project here when
+    /// left out
     pub(crate) files: Vec<PathBuf>,
     /// Where the image goes; - is standard output
     #[arg(short, long, value_name = "OUT")]
@@ -94,6 +120,12 @@ pub(crate) struct Build {
     /// Show what --fix would change, as a unified diff, and do nothing else
     #[arg(long, conflicts_with = "fix")]
     pub(crate) show_fixes: bool,
+    /// Sources may include and embed only what lies in their own folder
+    #[arg(long)]
+    pub(crate) sealed: bool,
+    /// How problems are written
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) problems: Problems,
     /// Where a listing goes; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) listing: Option<PathBuf>,
@@ -164,6 +196,12 @@ pub(crate) struct ImageOptions {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
+    /// Sources may include and embed only what lies in their own folder
+    #[arg(long)]
+    pub(crate) sealed: bool,
+    /// How problems are written
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) problems: Problems,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -181,7 +219,7 @@ pub(crate) enum Show {
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  \
     wendax format weights.asm\n  \
-    wendax format --check          the project here; status 3 when something would change")]
+    wendax format --check          the project here; status 111 when something would change")]
 pub(crate) struct FormatOptions {
     /// Sources, or a project; the project here when left out
     pub(crate) files: Vec<PathBuf>,
@@ -196,11 +234,9 @@ pub(crate) struct FormatOptions {
     wendax run weights.asm --steps 100000 --state end.json -- first second\n  \
     wendax run weights.bin --at 0x0200\n  \
     wendax run --input loads.txt                 the project here, typed input from a file\n\n\
-    Exit status: the low byte of the program's own; 3 problems in the source; 4 the program failed or\n\
-    repeats one state for ever; 5 stopped before its end: by --steps, another limit or a brk, or since it waits for\n\
-    what cannot come any more. --state tells these apart.")]
+    The exit status is the low byte of the program's own, or one from 110 on: see `wendax --help`. --state says more.")]
 pub(crate) struct Run {
-    /// A project, a source or an image in any form; the project here when left out
+    /// A project, a source or an image in any form, - a source on standard input; the project here when left out
     pub(crate) file: Option<PathBuf>,
     /// Stop after so many steps; else as the manifest says
     #[arg(long, value_name = "N", value_parser = count)]
@@ -224,6 +260,12 @@ pub(crate) struct Run {
     /// Where the state at the end goes, as JSON; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) state: Option<PathBuf>,
+    /// Sources may include and embed only what lies in their own folder
+    #[arg(long)]
+    pub(crate) sealed: bool,
+    /// How problems are written
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) problems: Problems,
     /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
@@ -263,4 +305,36 @@ fn address(text: &str) -> Result<Addr, String> {
     let last = target.address_mask() - (target.code_align - 1);
     let value = value.filter(|&value| value.0 <= last && value.is_multiple_of(target.code_align));
     value.ok_or_else(|| format!("expected an even address up to 0x{last:X}, such as 0x0200"))
+}
+
+/// A first word that is no file and no command, but near to one: what it was probably meant to be.
+pub(crate) fn near_command(words: &[std::ffi::OsString]) -> Option<(String, String)> {
+    let first = words.iter().skip(1).find(|word| !word.to_string_lossy().starts_with('-'))?;
+    let name = first.to_str()?;
+    let is_path = name.contains(['/', '.']) || std::path::Path::new(name).exists();
+    let command = <Cli as clap::CommandFactory>::command();
+    let known = || command.get_subcommands().map(clap::Command::get_name);
+    if is_path || known().any(|known| known == name) || name == "help" {
+        return None;
+    }
+    Some((name.to_owned(), wendax_source::nearest(name, known())?.to_owned()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_near_a_command_are_told_and_files_are_not() {
+        let near = |words: &[&str]| {
+            let words: Vec<_> = std::iter::once("wendax").chain(words.iter().copied()).map(Into::into).collect();
+            near_command(&words).map(|(_, command)| command)
+        };
+        assert_eq!(near(&["rnu", "x.asm"]).as_deref(), Some("run"));
+        assert_eq!(near(&["bild"]).as_deref(), Some("build"));
+        assert_eq!(near(&["--look", "dark"]), None, "a value of an option may be anything");
+        for words in [&["run", "x"][..], &["run.asm"], &["./rnu"], &["/tmp"], &["weighbridge"], &[]] {
+            assert_eq!(near(words), None, "{words:?}");
+        }
+    }
 }

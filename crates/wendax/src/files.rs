@@ -2,22 +2,32 @@
 
 use crate::Failure;
 use std::io::{Read, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 pub(crate) use wendax_project::plain_error as plain;
 
-/// The bytes of a file.
+/// The bytes of a file, or of standard input for `-`.
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
     /// Larger files are no source or image of a machine with 64 KiB.
     const LARGEST: u64 = 1 << 28;
+    tracing::debug!(path = %path.display(), "reads");
     let tell = |why: &dyn std::fmt::Display| Failure::usage(format!("{}: {why}", path.display()));
+    if path.as_os_str() == "-" {
+        return read_all(std::io::stdin().lock(), LARGEST)
+            .map_err(|why| Failure::usage(format!("standard input: {why}")));
+    }
     let file = std::fs::File::open(path).map_err(|error| tell(&plain(&error)))?;
     if file.metadata().is_ok_and(|metadata| metadata.is_dir()) {
         return Err(tell(&"this is a folder; name a file in it"));
     }
+    read_all(file, LARGEST).map_err(|why| tell(&why))
+}
+
+/// All bytes there are, at most so many.
+fn read_all(from: impl Read, most: u64) -> Result<Vec<u8>, String> {
     let mut bytes = Vec::new();
-    file.take(LARGEST + 1).read_to_end(&mut bytes).map_err(|error| tell(&plain(&error)))?;
-    if bytes.len() as u64 > LARGEST {
-        return Err(tell(&"this is larger than 256 MiB, which no source or image is"));
+    from.take(most + 1).read_to_end(&mut bytes).map_err(|error| plain(&error))?;
+    if bytes.len() as u64 > most {
+        return Err("this is larger than 256 MiB, which no source or image is".to_owned());
     }
     Ok(bytes)
 }
@@ -32,7 +42,8 @@ pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
         let place = path.display();
         Failure {
             text: format!("{place}:{line}: the byte {byte:02X} is no UTF-8; save the source as UTF-8"),
-            status: 3,
+            status: crate::status::PROBLEMS,
+            is_about_output: false,
         }
     })
 }
@@ -40,6 +51,7 @@ pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
 /// Writes a file whole or not at all, by way of a new file beside it. The permissions of an existing file
 /// are kept, and a link goes on pointing to it.
 pub(crate) fn write(path: &Path, bytes: &[u8]) -> Result<(), std::io::Error> {
+    tracing::debug!(path = %path.display(), bytes = bytes.len(), "writes");
     let target = std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let special = std::fs::metadata(&target).is_ok_and(|metadata| !metadata.is_file());
     if special {
@@ -65,6 +77,51 @@ fn fresh_permissions(folder: &Path) -> Result<std::fs::Permissions, std::io::Err
     Ok(probe.as_file().metadata()?.permissions())
 }
 
+/// Nothing may be written over what is read, nor two things to one place. `outputs` are named by what asks for them;
+/// texts may follow each other on standard output, and devices take everything.
+pub(crate) fn keep_apart(read: &[PathBuf], outputs: &[(&str, &Path)]) -> Result<(), Failure> {
+    let is_plain =
+        |place: &Path| place.as_os_str() != "-" && std::fs::metadata(place).map_or(true, |data| data.is_file());
+    for (index, (name, place)) in outputs.iter().enumerate().filter(|(_, (_, place))| is_plain(place)) {
+        if read.iter().any(|read| same_file(place, read)) {
+            let text = format!("{}: this was read, and {name} would overwrite it; name another file", place.display());
+            return Err(Failure { is_about_output: true, ..Failure::usage(text) });
+        }
+        if let Some((other, _)) = outputs[..index].iter().find(|(_, other)| same_file(place, other)) {
+            let text =
+                format!("{}: {other} and {name} would both be written to it; name another file", place.display());
+            return Err(Failure { is_about_output: true, ..Failure::usage(text) });
+        }
+    }
+    if let Some((name, place)) = outputs.iter().find(|(_, place)| is_source_name(place)) {
+        let text =
+            format!("{}: this is named like a source, and {name} writes none; name another file", place.display());
+        return Err(Failure { is_about_output: true, ..Failure::usage(text) });
+    }
+    Ok(())
+}
+
+/// The ending of the path is that of sources.
+pub(crate) fn is_source_name(path: &Path) -> bool {
+    let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
+    ["asm", "s", "inc"].iter().any(|known| ending.eq_ignore_ascii_case(known))
+}
+
+/// Both paths lead to one file, which need not be there yet.
+fn same_file(one: &Path, other: &Path) -> bool {
+    let whole = |path: &Path| {
+        std::fs::canonicalize(path).or_else(|_| {
+            let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+            let name = path.file_name().unwrap_or_default();
+            std::fs::canonicalize(folder).map(|folder| folder.join(name))
+        })
+    };
+    match (whole(one), whole(other)) {
+        (Ok(one), Ok(other)) => one == other,
+        _ => one == other,
+    }
+}
+
 /// Writes to a file, or to standard output for `-`.
 pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     if path.as_os_str() == "-" {
@@ -73,13 +130,13 @@ pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     write(path, bytes).map_err(|error| Failure::usage(format!("{}: {}", path.display(), plain(&error))))
 }
 
-/// Writes to standard output. When that is full or nobody reads it, the exit status is 1.
+/// Writes to standard output. When that is full or nobody reads it, the exit status says so.
 pub(crate) fn print(bytes: &[u8]) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
     out.write_all(bytes).and_then(|()| out.flush()).map_err(|error| {
         let nobody = error.kind() == std::io::ErrorKind::BrokenPipe;
         let text = if nobody { String::new() } else { format!("standard output: {}", plain(&error)) };
-        Failure { text, status: 1 }
+        Failure { text, status: crate::status::NO_OUTPUT, is_about_output: true }
     })
 }
 
@@ -127,7 +184,7 @@ mod tests {
         let wrong = text_of(Path::new("a.asm"), b"nop\n\nn\xE9p".to_vec()).unwrap_err();
         assert_eq!(
             (wrong.text.as_str(), wrong.status),
-            ("a.asm:3: the byte E9 is no UTF-8; save the source as UTF-8", 3)
+            ("a.asm:3: the byte E9 is no UTF-8; save the source as UTF-8", crate::status::PROBLEMS)
         );
         assert_eq!(text_of(Path::new("a"), "ö".into()).unwrap(), "ö");
     }

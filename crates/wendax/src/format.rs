@@ -33,5 +33,5 @@ pub(crate) fn format_files(options: &FormatOptions) -> Result<u8, Failure> {
             files::write_to(&place, formatted.as_bytes())?;
         }
     }
-    Ok(if options.check && others > 0 { 3 } else { 0 })
+    Ok(if options.check && others > 0 { crate::status::PROBLEMS } else { 0 })
 }

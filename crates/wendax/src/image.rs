@@ -4,13 +4,47 @@ use crate::cli::{Format, ImageOptions, Show};
 use crate::{Failure, build, files, program};
 use std::fmt::Write;
 use std::path::Path;
-use wendax_asm::{disassembly, listing, memory_map, symbol_table};
+use wendax_asm::{describe_objects, disassembly, listing, memory_map, symbol_table};
 use wendax_image::{to_elf, to_hex, to_srecord};
 use wendax_source::FileId;
 
+/// An object or library: what it holds, makes known and needs.
+fn objects(options: &ImageOptions, bytes: &[u8]) -> Result<u8, Failure> {
+    let path = &options.file;
+    let name = path.display();
+    if options.format.is_some() || !options.show.is_empty() {
+        let kind = program::kind_of(path, bytes).words();
+        let text = format!("{name}: this is {kind}; `wendax build {name} -o program.elf` links it to an image first");
+        return Err(Failure::usage(text));
+    }
+    let text = describe_objects(&name.to_string(), bytes);
+    let text = text.map_err(|error| Failure::problems(format!("{name}: {error}")))?;
+    if let Some(output) = &options.output {
+        files::keep_apart(std::slice::from_ref(path), &[("-o", output)])?;
+    }
+    let text = format!("{name}: {}\n\n{text}", program::kind_of(path, bytes).words());
+    files::write_to(options.output.as_deref().unwrap_or(Path::new("-")), text.as_bytes())?;
+    Ok(0)
+}
+
 pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     let path = &options.file;
-    let program = program::load(path, options.at, program::Belongs::Nowhere)?;
+    if program::project_at(path)?.is_none() && path.as_os_str() != "-" {
+        let bytes = files::read(path)?;
+        if matches!(program::kind_of(path, &bytes), program::Kind::Object | program::Kind::Library) {
+            return objects(options, &bytes);
+        }
+    }
+    let how = program::How {
+        at: options.at,
+        belongs: program::Belongs::Nowhere,
+        sealed: options.sealed,
+        problems: options.problems,
+    };
+    let program = program::load(path, how)?;
+    if let Some(output) = &options.output {
+        files::keep_apart(&program.read, &[("-o", output)])?;
+    }
     // Nobody is left to tell when standard error is gone.
     let _ = std::io::Write::write_all(&mut std::io::stderr(), program.remarks.as_bytes());
     let image = program.image();

@@ -9,10 +9,14 @@ mod files;
 mod format;
 mod guide;
 mod image;
+mod log;
 mod new;
+mod pages;
+mod problems;
 mod program;
 mod recovery;
 mod run;
+mod status;
 
 use clap::Parser;
 use cli::{Cli, Command};
@@ -24,29 +28,55 @@ use std::process::ExitCode;
 struct Failure {
     text: String,
     status: u8,
+    /// A file could not be written, or must not be.
+    is_about_output: bool,
 }
 
 impl Failure {
     /// Wrong use: a file that is not there, an option that does not fit.
     fn usage(text: impl Into<String>) -> Self {
-        Self { text: text.into(), status: 2 }
+        Self { text: text.into(), status: status::WRONG_USE, is_about_output: false }
     }
 
     /// Problems in the source, as rendered.
     fn problems(text: String) -> Self {
-        Self { text, status: 3 }
+        Self { text, status: status::PROBLEMS, is_about_output: false }
     }
 }
 
 fn main() -> ExitCode {
-    let cli = match Cli::try_parse() {
+    let words: Vec<_> = std::env::args_os().collect();
+    let cli = match Cli::try_parse_from(&words) {
+        Ok(cli) if cli.command.is_none() && cli::near_command(&words).is_some() => return no_such_command(&words),
+        Ok(Cli { file: Some(file), command: Some(_), .. }) => {
+            let text = format!("{}: a file stands behind the command: wendax run FILE", file.display());
+            return end(Err(Failure::usage(text)));
+        }
         Ok(cli) => cli,
+        // What clap makes of a misspelt command is about the words behind it.
+        Err(told) if told.use_stderr() && cli::near_command(&words).is_some() => return no_such_command(&words),
         Err(told) => {
-            let status = u8::try_from(told.exit_code()).unwrap_or(2);
-            return ExitCode::from(if told.print().is_ok() { status } else { 1 });
+            let status = if told.use_stderr() { status::WRONG_USE } else { 0 };
+            return ExitCode::from(if told.print().is_ok() { status } else { status::NO_OUTPUT });
         }
     };
-    let done = match cli.command {
+    if let Some(path) = &cli.log
+        && let Err(failure) = log::begin(path)
+    {
+        return end(Err(failure));
+    }
+    tracing::info!(version = env!("CARGO_PKG_VERSION"), words = ?words.iter().skip(1).collect::<Vec<_>>(), "begins");
+    end(carry_out(cli))
+}
+
+/// A first word that is nothing, but near to a command.
+fn no_such_command(words: &[std::ffi::OsString]) -> ExitCode {
+    let (word, near) = cli::near_command(words).unwrap_or_default();
+    end(Err(Failure::usage(format!("there is no command or file `{word}`; did you mean `{near}`?"))))
+}
+
+fn carry_out(cli: Cli) -> Result<u8, Failure> {
+    match cli.command {
         None => bench::open(cli.file.as_deref(), cli.look),
         Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),
         Some(Command::Build(options)) => build::build(&options),
@@ -55,7 +85,16 @@ fn main() -> ExitCode {
         Some(Command::Format(options)) => format::format_files(&options),
         Some(Command::Guide { words }) => guide::tell(&words),
         Some(Command::Run(options)) => run::run(&options),
-    };
+        Some(Command::Completions { shell }) => pages::completions(shell),
+        Some(Command::Manpages { folder }) => pages::manpages(folder.as_deref()),
+    }
+}
+
+fn end(done: Result<u8, Failure>) -> ExitCode {
+    match &done {
+        Ok(status) => tracing::info!(status, "ends"),
+        Err(failure) => tracing::warn!(status = failure.status, text = failure.text, "ends"),
+    }
     match done {
         Ok(status) => ExitCode::from(status),
         Err(failure) => {

@@ -1,20 +1,23 @@
 //! A path to a program: a project, a source, or an image in any of the forms we write.
 
+use crate::cli::Problems;
+use crate::problems::told;
 use crate::{Failure, files};
-use std::io::IsTerminal;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, Assembly, Inputs};
 use wendax_image::{
-    Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf,
+    Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf, is_object,
 };
 use wendax_project::{DiskFiles, NAME, Project};
-use wendax_source::{Diagnostic, Severity, Style, render_all};
+use wendax_source::{Diagnostic, Severity};
 
 /// What a file is taken for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Kind {
     Source,
     Elf,
+    Object,
+    Library,
     Hex,
     Srecord,
     Raw,
@@ -25,6 +28,8 @@ impl Kind {
         match self {
             Self::Source => "a source",
             Self::Elf => "an ELF program",
+            Self::Object => "an ELF object",
+            Self::Library => "a library of objects",
             Self::Hex => "Intel HEX",
             Self::Srecord => "S-records",
             Self::Raw => "raw bytes",
@@ -36,23 +41,33 @@ impl Kind {
 /// rest raw.
 pub(crate) fn kind_of(path: &Path, bytes: &[u8]) -> Kind {
     if is_elf(bytes) {
-        return Kind::Elf;
+        return if is_object(bytes) { Kind::Object } else { Kind::Elf };
+    }
+    if wendax_asm::is_library(bytes) {
+        return Kind::Library;
     }
     let extension = path.extension().and_then(|extension| extension.to_str()).unwrap_or_default();
     match extension.to_ascii_lowercase().as_str() {
-        "asm" | "s" | "inc" => return Kind::Source,
-        "elf" | "o" => return Kind::Elf,
+        _ if files::is_source_name(path) => return Kind::Source,
+        "elf" => return Kind::Elf,
+        "o" => return Kind::Object,
+        "a" => return Kind::Library,
         "hex" | "ihx" | "ihex" => return Kind::Hex,
         "srec" | "s19" | "s28" | "s37" | "mot" => return Kind::Srecord,
         "bin" | "raw" | "img" => return Kind::Raw,
         _ => {}
     }
     match std::str::from_utf8(bytes) {
-        Ok(text) if text.trim_start().starts_with(':') && from_hex(text).is_ok() => Kind::Hex,
-        Ok(text) if text.trim_start().starts_with('S') && from_srecord(text).is_ok() => Kind::Srecord,
+        Ok(text) if text.trim_start().starts_with(':') && is_records(&from_hex(text)) => Kind::Hex,
+        Ok(text) if text.trim_start().starts_with('S') && is_records(&from_srecord(text)) => Kind::Srecord,
         Ok(text) if !text.contains('\0') && !text.is_empty() => Kind::Source,
         _ => Kind::Raw,
     }
+}
+
+/// Records, whole or cut off.
+fn is_records(read: &Result<wendax_image::Loaded, FormatError>) -> bool {
+    matches!(read, Ok(_) | Err(FormatError::Unfinished(_)))
 }
 
 /// An image with what is known of where it came from.
@@ -66,6 +81,8 @@ pub(crate) struct Program {
     pub(crate) inputs: Inputs,
     /// Warnings and hints, rendered.
     pub(crate) remarks: String,
+    /// The files it was read from.
+    pub(crate) read: Vec<PathBuf>,
 }
 
 impl Program {
@@ -74,17 +91,11 @@ impl Program {
     }
 
     /// Its warnings, rendered.
-    pub(crate) fn warnings(&self) -> String {
+    pub(crate) fn warnings(&self, form: Problems) -> String {
         let warnings: Vec<Diagnostic> =
             self.assembly.diagnostics.iter().filter(|found| found.severity == Severity::Warning).cloned().collect();
-        render_all(&self.assembly.sources, &warnings, style())
+        told(&self.assembly.sources, &warnings, form)
     }
-}
-
-/// How diagnostics are rendered on standard error.
-fn style() -> Style {
-    let plain = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-    if std::io::stderr().is_terminal() && !plain { Style::Coloured } else { Style::Plain }
 }
 
 /// The path a command is about: the one given, or the project where we are.
@@ -119,27 +130,45 @@ pub(crate) enum Belongs {
     ToProject,
 }
 
+/// How a program is read.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct How {
+    /// Where a raw image lies.
+    pub(crate) at: Option<Addr>,
+    pub(crate) belongs: Belongs,
+    /// What a source includes must lie in its folder.
+    pub(crate) sealed: bool,
+    /// How problems are told.
+    pub(crate) problems: Problems,
+}
+
 /// Reads a program; problems in a source are a failure with all of them in its text.
-pub(crate) fn load(path: &Path, at: Option<Addr>, belongs: Belongs) -> Result<Program, Failure> {
+pub(crate) fn load(path: &Path, how: How) -> Result<Program, Failure> {
+    let How { at, belongs, sealed, problems } = how;
     if let Some(project) = project_at(path)? {
-        return assemble(project);
+        return assemble(project, &[], problems);
     }
     let bytes = files::read(path)?;
     let kind = kind_of(path, &bytes);
     let name = path.display().to_string();
+    let seal = |project: Project| if sealed { project.sealed() } else { project };
     if at.is_some() && kind != Kind::Raw {
         return Err(Failure::usage(format!("{name}: --at is for raw images; this file says itself where it lies")));
     }
     match kind {
-        Kind::Source if belongs == Belongs::ToProject => {
-            files::text_of(path, bytes)?;
-            assemble(Project::around(path).0)
-        }
         Kind::Source => {
-            // Told here, with its line, rather than as a problem of the program.
-            files::text_of(path, bytes)?;
-            let none = || Failure::usage(format!("{name}: this is no source"));
-            assemble(Project::at(path).ok_or_else(none)?)
+            // Told here, with its line, rather than as a problem of the program; and read once, as pipes must be.
+            let text = files::text_of(path, bytes)?;
+            let (project, inside) = match belongs {
+                Belongs::ToProject if path.as_os_str() != "-" => Project::around(path),
+                _ => (Project::of_files(vec![name.clone()], Vec::new()), name),
+            };
+            let project = if project.manifest_path.is_some() { project } else { seal(project) };
+            assemble(project, &[(inside, text)], problems)
+        }
+        Kind::Object | Kind::Library => {
+            let text = format!("{name}: this is {}; `wendax build {name} -o program.elf` links it", kind.words());
+            Err(Failure::usage(text))
         }
         _ => image(path, &bytes, kind, at),
     }
@@ -147,23 +176,25 @@ pub(crate) fn load(path: &Path, at: Option<Addr>, belongs: Belongs) -> Result<Pr
 
 fn image(path: &Path, bytes: &[u8], kind: Kind, at: Option<Addr>) -> Result<Program, Failure> {
     let name = path.display().to_string();
-    let wrong = |error: FormatError| Failure { text: format!("{name}: {error}"), status: 3 };
+    let wrong = |error: FormatError| Failure::problems(format!("{name}: {error}"));
     let text = || files::text_of(path, bytes.to_vec());
     let mut remarks = String::new();
+    let mut read = Vec::new();
     let assembly = match kind {
         Kind::Elf => {
-            let program = from_elf(bytes).map_err(|error| Failure { text: format!("{name}: {error}"), status: 3 })?;
-            let (assembly, note) = with_sources(&program, path);
-            remarks = note;
+            let program = from_elf(bytes).map_err(|error| Failure::problems(format!("{name}: {error}")))?;
+            let (assembly, note, texts) = with_sources(&program, path);
+            (remarks, read) = (note, texts);
             assembly
         }
         Kind::Hex => bare(from_hex(&text()?).map_err(wrong)?.image),
         Kind::Srecord => bare(from_srecord(&text()?).map_err(wrong)?.image),
-        Kind::Raw | Kind::Source => {
+        Kind::Raw | Kind::Source | Kind::Object | Kind::Library => {
             bare(from_raw(bytes, at.unwrap_or(wendax_isa::target().map.code_start)).map_err(wrong)?)
         }
     };
-    Ok(Program { assembly, project: None, inputs: Inputs::default(), remarks })
+    read.insert(0, path.to_owned());
+    Ok(Program { assembly, project: None, inputs: Inputs::default(), remarks, read })
 }
 
 fn bare(image: Image) -> Assembly {
@@ -172,15 +203,18 @@ fn bare(image: Image) -> Assembly {
 
 /// An ELF program with its sources when they are where it says, from its own folder, the folders above it, or where
 /// we are; else without, and why.
-fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String) {
+fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String, Vec<PathBuf>) {
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     let mut why: Option<SourceTrouble> = None;
     // The source that is missing where there is none at all.
     let mut first: Option<String> = None;
     for folder in whole.ancestors().skip(1).take(3).chain([Path::new("")]) {
-        match program.with_sources(&DiskFiles::new(folder)) {
-            None => return (bare(program.bare_image()), String::new()),
-            Some(Ok((image, sources))) => return (Assembly::of_image(image, sources), String::new()),
+        let files = DiskFiles::new(folder);
+        match program.with_sources(&files) {
+            None => return (bare(program.bare_image()), String::new(), Vec::new()),
+            Some(Ok((image, sources))) => {
+                return (Assembly::of_image(image, sources), String::new(), files.paths_read());
+            }
             Some(Err(reason)) => match (&why, &reason) {
                 (None, SourceTrouble::Missing { name, .. }) => {
                     first = Some(name.clone());
@@ -199,21 +233,29 @@ fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String) {
         }
     }
     let note = why.map_or(String::new(), |why| format!("note: shown without source: {why}\n"));
-    (bare(program.bare_image()), note)
+    (bare(program.bare_image()), note, Vec::new())
 }
 
-/// Assembles a project; problems are a failure.
-pub(crate) fn assemble(mut project: Project) -> Result<Program, Failure> {
-    let files = project.files();
+/// Assembles a project; problems are a failure. Texts that were read already stand for their files.
+pub(crate) fn assemble(mut project: Project, texts: &[(String, String)], form: Problems) -> Result<Program, Failure> {
+    let begun = std::time::Instant::now();
+    let mut files = project.files();
+    for (name, text) in texts {
+        files.edit(name, text.as_str().into());
+    }
     let mut assembler = Assembler::default();
     let (inputs, found) = project.inputs(&mut assembler, &files);
     let mut assembly = assembler.assemble(&inputs, &files);
     assembly.add(found);
-    let remarks = render_all(&assembly.sources, &assembly.diagnostics, style());
+    let remarks = told(&assembly.sources, &assembly.diagnostics, form);
+    let time = begun.elapsed();
+    tracing::info!(sources = inputs.sources.len(), found = assembly.diagnostics.len(), ?time, "assembled");
     if assembly.diagnostics.iter().any(|found| found.severity == Severity::Problem) {
         return Err(Failure::problems(remarks));
     }
-    Ok(Program { assembly, project: Some(project), inputs, remarks })
+    let mut read = files.paths_read();
+    read.extend(texts.iter().map(|(name, _)| project.root.join(name)));
+    Ok(Program { assembly, project: Some(project), inputs, remarks, read })
 }
 
 #[cfg(test)]
@@ -228,8 +270,11 @@ mod tests {
         assert_eq!(kind("a.bin", b"nop"), Kind::Raw);
         assert_eq!(kind("a", b"start: nop"), Kind::Source);
         assert_eq!(kind("a", b":00000001FF"), Kind::Source, "no bytes: no image");
+        assert_eq!(kind("a", b":0102000001FC\n"), Kind::Hex, "cut off");
+        assert_eq!(kind("a.bin", b"!<arch>\n"), Kind::Library);
+        assert_eq!(kind("a", b"\x7FELF\x01\x01\x01\0\0\0\0\0\0\0\0\0\x01\0"), Kind::Object);
         assert_eq!(kind("a", b":0102000001FC\n:00000001FF\n"), Kind::Hex);
-        assert_eq!(kind("a", b"S1060200053000C2\n"), Kind::Srecord);
+        assert_eq!(kind("a", b"S1060200053000C2\nS9030200FA\n"), Kind::Srecord);
         assert_eq!(kind("a", b"S1: nop\n"), Kind::Source);
         assert_eq!(kind("a.bin", b"\x7FELF\x01\x01"), Kind::Elf);
         assert_eq!(kind("a", &[1, 0, 2, 0]), Kind::Raw);

@@ -5,7 +5,7 @@
 mod world;
 
 use crate::cli::{ClockKind, Run};
-use crate::{Failure, files, program};
+use crate::{Failure, files, program, status};
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
 use std::io::{IsTerminal, Write};
@@ -13,6 +13,18 @@ use std::path::Path;
 use wendax_machine::{Clock, Settings, StepNo};
 use wendax_session::{Command, Session, State, Why, fault_causes, state_words};
 use world::{End, Input, Limits, World};
+
+/// What `--state` says of a program that was never run.
+#[derive(Debug, Serialize)]
+struct NotRun {
+    stop: NotRunStop,
+}
+
+#[derive(Debug, Serialize)]
+struct NotRunStop {
+    kind: &'static str,
+    message: String,
+}
 
 /// The state at the end, as written by `--state`.
 #[derive(Debug, Serialize)]
@@ -55,10 +67,43 @@ impl<K: Serialize> Serialize for Ordered<K> {
 }
 
 pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
+    let Some(place) = options.state.as_deref().filter(|place| place.as_os_str() != "-") else {
+        return run_program(options);
+    };
+    // The state of an earlier run must not be taken for that of this one, however this one ends.
+    files::keep_apart(
+        &[options.file.clone(), options.input.clone()].into_iter().flatten().collect::<Vec<_>>(),
+        &[("--state", place)],
+    )?;
+    run_program(options).inspect_err(|failure| {
+        let kind = if failure.status == status::PROBLEMS { "problems" } else { "failed" };
+        let stop = NotRunStop { kind, message: failure.text.lines().next().unwrap_or_default().to_owned() };
+        // A state that says why there is none; that it cannot be written is told by nobody else.
+        if failure.status != status::NO_OUTPUT
+            && !failure.is_about_output
+            && let Ok(json) = serde_json::to_string_pretty(&NotRun { stop })
+        {
+            let _ = files::write(place, format!("{json}\n").as_bytes());
+        }
+    })
+}
+
+fn run_program(options: &Run) -> Result<u8, Failure> {
     let path = program::here(options.file.as_deref())?;
-    let program = program::load(path, options.at, program::Belongs::ToProject)?;
+    let how = program::How {
+        at: options.at,
+        belongs: program::Belongs::ToProject,
+        sealed: options.sealed,
+        problems: options.problems,
+    };
+    let program = program::load(path, how)?;
+    if let Some(place) = &options.state {
+        let mut read = program.read.clone();
+        read.extend(options.input.clone());
+        files::keep_apart(&read, &[("--state", place)])?;
+    }
     // Nobody is left to tell when even this fails.
-    let _ = write!(std::io::stderr(), "{}", program.warnings());
+    let _ = write!(std::io::stderr(), "{}", program.warnings(options.problems));
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
     let arguments = if options.arguments.is_empty() { &manifest.arguments } else { &options.arguments };
     let is_virtual = options.clock.map_or(manifest.virtual_clock, |clock| clock == ClockKind::Virtual);
@@ -69,6 +114,8 @@ pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
         clock,
     };
     let input = match (&options.input, &manifest.input) {
+        // The source was read from there, to its end.
+        (None, None) if path.as_os_str() == "-" => Input::Given(Vec::new()),
         (Some(path), _) if path.as_os_str() == "-" => Input::standard(),
         (Some(path), _) => Input::Given(files::read(path)?),
         (None, Some(text)) if is_redirected() => Input::standard_or(text.clone().into_bytes()),
@@ -167,18 +214,23 @@ fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
     };
     let (mut text, status) = match end {
         End::Program(State::Finished(status)) => return status.to_le_bytes()[0],
-        End::Program(State::Fault(fault)) => (format!("fault, trap {}: {}", fault.kind.trap(), fault.kind), 4),
-        End::Program(State::Circling { .. }) => (format!("circling: {}", state_words(session)), 4),
-        End::Program(State::Idle { .. }) => {
-            (format!("{}; no more input will come, and nothing else can end this", state_words(session)), 5)
+        End::Program(State::Fault(fault)) => {
+            (format!("fault, trap {}: {}", fault.kind.trap(), fault.kind), status::FAULT)
         }
-        End::Program(State::Paused(Why::Brk)) => ("stopped by a brk".to_owned(), 5),
-        End::Output => ("stopped: it has printed as much as `limits.output` allows".to_owned(), 5),
-        End::Seconds => ("stopped: its time is up, as `seconds` in limits or on the command line says".to_owned(), 5),
-        End::Interrupted => ("interrupted".to_owned(), 130),
-        End::Program(State::Waiting) => ("it waits for input".to_owned(), 5),
+        End::Program(State::Circling { .. }) => (format!("circling: {}", state_words(session)), status::CIRCLING),
+        End::Program(State::Idle { .. }) => (
+            format!("{}; no more input will come, and nothing else can end this", state_words(session)),
+            status::WAITING,
+        ),
+        End::Program(State::Paused(Why::Brk)) => ("stopped by a brk".to_owned(), status::BRK),
+        End::Output => ("stopped: it has printed as much as `limits.output` allows".to_owned(), status::LIMIT),
+        End::Seconds => {
+            ("stopped: its time is up, as `seconds` in limits or on the command line says".to_owned(), status::LIMIT)
+        }
+        End::Interrupted => ("interrupted".to_owned(), status::INTERRUPTED),
+        End::Program(State::Waiting) => ("it waits for input".to_owned(), status::WAITING),
         End::Program(State::Ready | State::Running | State::Paused(_)) => {
-            (format!("stopped after {} steps, before its end", report.steps), 5)
+            (format!("stopped after {} steps, before its end", report.steps), status::LIMIT)
         }
     };
     if let End::Program(State::Fault(fault)) = end {

@@ -88,18 +88,18 @@ fn the_state_says_how_each_run_ended() {
     };
     assert_eq!(
         stop("nop\nstart: div r1, r2\n halt", &[]),
-        (4, r#"{"address":514,"kind":"fault","line":2,"trap":4}"#.into())
+        (112, r#"{"address":514,"kind":"fault","line":2,"trap":4}"#.into())
     );
     assert_eq!(
         stop("ldw r1, [0x8000]\n halt", &[]),
-        (4, r#"{"address":32768,"kind":"fault","line":1,"trap":3}"#.into())
+        (112, r#"{"address":32768,"kind":"fault","line":1,"trap":3}"#.into())
     );
-    assert_eq!(stop("start: jmp start", &[]), (4, r#"{"address":512,"kind":"circling","line":1}"#.into()));
+    assert_eq!(stop("start: jmp start", &[]), (113, r#"{"address":512,"kind":"circling","line":1}"#.into()));
     assert_eq!(
         stop("start: inc r1\n jmp start", &["--steps", "7"]),
-        (5, r#"{"address":514,"kind":"steps","line":2}"#.into())
+        (115, r#"{"address":514,"kind":"steps","line":2}"#.into())
     );
-    assert_eq!(stop("brk\n halt", &[]), (5, r#"{"address":514,"kind":"paused","line":2}"#.into()));
+    assert_eq!(stop("brk\n halt", &[]), (116, r#"{"address":514,"kind":"paused","line":2}"#.into()));
     assert_eq!(stop("halt", &["--steps", "1"]), (0, r#"{"kind":"finished","status":0}"#.into()));
 }
 
@@ -108,7 +108,7 @@ fn faults_are_told_with_file_line_and_cause() {
     let folder = Folder::new();
     let file = folder.file("f.asm", "start: mov r1, 7\n div r1, r2\n halt\n");
     let (status, _, err) = told(&mut wendax(&["run"], &[&file]));
-    assert_eq!(status, 4);
+    assert_eq!(status, 112);
     assert!(err.contains("f.asm:2: at start + 2: fault, trap 4: a division by zero"), "{err}");
 }
 
@@ -118,7 +118,7 @@ fn problems_go_to_standard_error_and_nothing_is_written() {
     let file = folder.file("p.asm", "mov r0 5\n muv r1, 2\n");
     for command in ["run", "build"] {
         let (status, out, err) = told(&mut wendax(&[command], &[&file]));
-        assert_eq!((status, out.as_str()), (3, ""));
+        assert_eq!((status, out.as_str()), (111, ""));
         assert!(
             err.contains("p.asm:1:7  problem W010")
                 && err.contains("p.asm:2:2  problem W012")
@@ -128,7 +128,7 @@ fn problems_go_to_standard_error_and_nothing_is_written() {
     }
     assert!(!folder.path("p.bin").exists());
     let (status, _, err) = told(&mut wendax(&["run"], &[&folder.file("u.asm", b"nop\nn\xFFp\n")]));
-    assert_eq!(status, 3);
+    assert_eq!(status, 111);
     assert!(err.contains("u.asm:2: the byte FF is no UTF-8"), "{err}");
 }
 
@@ -150,7 +150,7 @@ fn fixes_are_applied_to_the_source_and_told() {
     assert!(std::fs::read_to_string(&file).expect("it is there").contains("r2, 100"), "a hint is only a question");
     // What cannot be mended stays as it is, and is still a problem.
     let file = folder.file("g.asm", "start:  mov r1, [\n");
-    assert_eq!(told(&mut wendax(&["build", "--fix"], &[&file])).0, 3);
+    assert_eq!(told(&mut wendax(&["build", "--fix"], &[&file])).0, 111);
     assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "start:  mov r1, [\n");
 }
 
@@ -158,22 +158,22 @@ fn fixes_are_applied_to_the_source_and_told() {
 fn wrong_use_is_told_kindly() {
     let folder = Folder::new();
     let (status, _, err) = told(&mut wendax(&["run"], &[&folder.path("nowhere.asm")]));
-    assert_eq!((status, err.contains("there is no such file")), (2, true), "{err}");
+    assert_eq!((status, err.contains("there is no such file")), (110, true), "{err}");
     let (status, _, err) = told(&mut wendax(&["run"], &[folder.0.path()]));
-    assert_eq!((status, err.contains("there is no wendax.toml in this folder")), (2, true), "{err}");
+    assert_eq!((status, err.contains("there is no wendax.toml in this folder")), (110, true), "{err}");
     let file = folder.file("a.asm", "halt");
-    assert_eq!(told(&mut wendax(&["run", "--at", "0x0201"], &[&file])).0, 2);
-    assert_eq!(told(&mut wendax(&["run", "--at", "0x0200"], &[&file])).0, 2);
-    assert_eq!(told(&mut wendax(&["run", "--steps", "many"], &[&file])).0, 2);
-    assert_eq!(told(&mut wendax(&["build", "-o"], &[&file])).0, 2);
-    assert_eq!(told(wendax(&["build", "-o"], &[&file]).arg(&file)).0, 2, "the source is not overwritten");
+    assert_eq!(told(&mut wendax(&["run", "--at", "0x0201"], &[&file])).0, 110);
+    assert_eq!(told(&mut wendax(&["run", "--at", "0x0200"], &[&file])).0, 110);
+    assert_eq!(told(&mut wendax(&["run", "--steps", "many"], &[&file])).0, 110);
+    assert_eq!(told(&mut wendax(&["build", "-o"], &[&file])).0, 110);
+    assert_eq!(told(wendax(&["build", "-o"], &[&file]).arg(&file)).0, 110, "the source is not overwritten");
     assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "halt");
     let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
     let (status, _, err) = told(command.args(["demo", "elsewhere"]));
-    assert_eq!((status, err.contains("there are: weighbridge")), (2, true), "{err}");
+    assert_eq!((status, err.contains("there are: weighbridge")), (110, true), "{err}");
     let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
     let (status, _, err) = told(command.arg(&file));
-    assert_eq!((status, err.contains("needs a terminal")), (2, true), "{err}");
+    assert_eq!((status, err.contains("needs a terminal")), (110, true), "{err}");
 }
 
 #[test]
@@ -231,7 +231,7 @@ fn the_guide_tells_of_words() {
     );
     assert!(guide(&[]).1.contains("directives: .code .data"));
     let (status, _, err) = guide(&["dnjz"]);
-    assert_eq!((status, err.contains("did you mean `djnz`?")), (2, true), "{err}");
+    assert_eq!((status, err.contains("did you mean `djnz`?")), (110, true), "{err}");
 }
 
 #[test]
@@ -279,7 +279,7 @@ fn the_console_registers_get_the_same_input_as_calls() {
     let (status, out, _) = told(wendax(&["run"], &[&file]).write_stdin("abc"));
     assert_eq!((status, out.as_str()), (0, "abc"));
     let (status, _, err) = told(wendax(&["run"], &[&file]).write_stdin("ab"));
-    assert_eq!(status, 5, "{err}");
+    assert_eq!(status, 114, "{err}");
     assert!(err.contains("waits for a key") && err.contains("no more input will come"), "{err}");
 }
 
@@ -288,16 +288,16 @@ fn a_run_tells_warnings_causes_and_circles_with_their_lines() {
     let folder = Folder::new();
     let run = |source: &str| told(wendax(&["run"], &[&folder.file("told.asm", source)]).write_stdin(""));
     let (status, _, err) = run("start: mov r0, 1\n");
-    assert_eq!(status, 4);
+    assert_eq!(status, 112);
     assert!(err.contains("W051") && err.contains("ran past the end of the code"), "{err}");
     let (status, _, err) = run("start: call start\n");
-    assert_eq!(status, 4);
+    assert_eq!(status, 112);
     assert!(err.contains("the stack is full") && err.contains("called by `call start` on line 1"), "{err}");
     let (status, _, err) = run("start: inc r1\n dec r1\n jmp start\n");
-    assert_eq!(status, 4);
+    assert_eq!(status, 113);
     assert!(err.contains("circling: lines 1 to 3 repeat one state every 3 steps for ever"), "{err}");
     let (status, _, err) = run("start: nop\nstop: brk\n halt\n");
-    assert_eq!(status, 5);
+    assert_eq!(status, 116);
     assert!(err.contains("told.asm:2: at stop: stopped by a brk"), "{err}");
 }
 
@@ -310,11 +310,11 @@ fn a_source_of_a_project_runs_as_the_project_and_numbers_are_as_in_sources() {
     assert_eq!(told(&mut wendax(&["run"], &[&main])).0, 7);
     let spin = folder.file("spin.bin", [0x01, 0x00, 0xFE, 0x80]);
     let (status, _, err) = told(&mut wendax(&["run", "--steps", "0x1_0", "--at", "0x0300"], &[&spin]));
-    assert_eq!((status, err.contains("stopped after 16 steps")), (5, true), "{err}");
+    assert_eq!((status, err.contains("stopped after 16 steps")), (115, true), "{err}");
     let (status, _, err) = told(&mut wendax(&["run", "--at", "0300"], &[&spin]));
-    assert_eq!((status, err.contains("write 0x0300")), (2, true), "{err}");
+    assert_eq!((status, err.contains("write 0x0300")), (110, true), "{err}");
     let (status, _, err) = told(&mut wendax(&["run", "--seed", "-1"], &[&spin]));
-    assert_eq!((status, err.contains("expected a number from 0 to")), (2, true), "{err}");
+    assert_eq!((status, err.contains("expected a number from 0 to")), (110, true), "{err}");
 }
 
 #[test]
@@ -325,11 +325,11 @@ fn standard_output_that_takes_no_more_gives_one_status_everywhere() {
     for arguments in [&["run"][..], &["image"], &["build", "--listing", "-", "-o", "/dev/null"]] {
         let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));
         command.arg(arguments[0]).arg(&file).args(&arguments[1..]).stdout(full());
-        assert_eq!(command.output().expect("it runs").status.code(), Some(1), "{arguments:?}");
+        assert_eq!(command.output().expect("it runs").status.code(), Some(117), "{arguments:?}");
     }
     for arguments in [&["guide"][..], &["--help"]] {
         let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));
-        assert_eq!(command.args(arguments).stdout(full()).output().expect("it runs").status.code(), Some(1));
+        assert_eq!(command.args(arguments).stdout(full()).output().expect("it runs").status.code(), Some(117));
     }
 }
 
@@ -350,4 +350,177 @@ fn interrupting_a_run_writes_its_state() {
     let places = ["\"r1\"", "\"r2\"", "\"r10\"", "\"fp\""].map(|name| text.find(name).expect("it is there"));
     assert!(places.is_sorted(), "registers stand in their own order: {text}");
     assert_eq!(json["registers"].as_object().expect("names").len(), 14);
+}
+
+#[test]
+fn nothing_is_written_over_what_was_read_nor_twice_to_one_place() {
+    let folder = Folder::new();
+    let part = folder.file("part.txt", "        .byte 1\n");
+    let main = folder.file("m.asm", "start: halt\n        .data\n        .include \"part.txt\"\n");
+    let image = folder.path("m.elf");
+    assert_eq!(told(wendax(&["build"], &[&main]).arg("-o").arg(&image)).0, 0);
+    let before: Vec<Vec<u8>> = [&part, &main, &image].iter().map(|file| std::fs::read(file).expect("a file")).collect();
+    let refused = |command: &mut Command, why: &str| {
+        let (status, _, err) = told(command);
+        assert_eq!((status, err.contains(why)), (110, true), "{command:?}: {err}");
+    };
+    let over = "would overwrite it";
+    refused(wendax(&["build"], &[&main]).arg("-o").arg(&part), over);
+    refused(wendax(&["build"], &[&main]).arg("--map").arg(&part), over);
+    refused(wendax(&["image", "--format", "hex"], &[&image]).arg("-o").arg(&image), over);
+    refused(wendax(&["image", "--format", "hex"], &[&image]).arg("-o").arg(&main), "named like a source");
+    refused(wendax(&["run"], &[&image]).arg("--state").arg(&image), over);
+    refused(wendax(&["run"], &[&main]).arg("--state").arg(&main), over);
+    let one = folder.path("one");
+    refused(wendax(&["build"], &[&main]).arg("-o").arg(&one).arg("--listing").arg(&one), "would both be written to it");
+    refused(wendax(&["build", "-o", "-"], &[&main]).args(["--map", "-"]), "standard output");
+    refused(wendax(&["run"], &[&main]).arg("--log").arg(&image), "no log");
+    assert!(!one.exists());
+    let after: Vec<Vec<u8>> = [&part, &main, &image].iter().map(|file| std::fs::read(file).expect("a file")).collect();
+    assert_eq!(before, after);
+    assert_eq!(
+        told(wendax(&["build", "-o", "/dev/null"], &[&main]).args(["--map", "/dev/null"])).0,
+        0,
+        "a device takes all"
+    );
+}
+
+#[test]
+fn sources_come_from_standard_input_and_pipes_too() {
+    let folder = Folder::new();
+    let text = "start: mov r0, 'A'\n sys put_char\n mov r0, 7\n sys exit\n";
+    let (status, out, err) = told(wendax(&["run", "-"], &[]).write_stdin(text));
+    assert_eq!((status, out.as_str()), (7, "A"), "{err}");
+    let image = folder.path("a.elf");
+    assert_eq!(told(wendax(&["build", "-"], &[]).arg("-o").arg(&image).write_stdin(text)).0, 0);
+    assert_eq!(told(&mut wendax(&["run"], &[&image])).1, "A");
+    let (status, _, err) = told(wendax(&["build", "-"], &[]).write_stdin(text));
+    assert_eq!((status, err.contains("say with -o")), (110, true), "{err}");
+    let (status, _, err) = told(wendax(&["run", "-"], &[]).write_stdin("start: mov r0 5\n"));
+    assert_eq!((status, err.contains("-:1:14  problem W010")), (111, true), "{err}");
+    let pipe = folder.path("pipe.asm");
+    assert!(std::process::Command::new("mkfifo").arg(&pipe).status().expect("mkfifo runs").success());
+    let writer = std::thread::spawn({
+        let pipe = pipe.clone();
+        move || std::fs::write(pipe, text)
+    });
+    assert_eq!(told(&mut wendax(&["run"], &[&pipe])).1, "A");
+    writer.join().expect("it ends").expect("it was read");
+}
+
+#[test]
+fn objects_and_libraries_are_taken_for_what_they_are_and_linked_without_a_manifest() {
+    let folder = Folder::new();
+    let main = folder.file("main.asm", "        .extern weigh\nstart: call weigh\n sys exit\n");
+    let weigh = folder.file("weigh.asm", "        .global weigh\nweigh: mov r0, 42\n ret\n");
+    let (object, library, image) = (folder.path("weigh.o"), folder.path("w.a"), folder.path("p.elf"));
+    assert_eq!(told(&mut wendax(&["build", "--format", "object"], &[&weigh])).0, 0);
+    assert!(object.exists(), "it lies beside its source");
+    assert_eq!(told(wendax(&["build"], &[&object]).arg("-o").arg(&library)).0, 0, "a library of objects");
+    for with in [&weigh, &object, &library] {
+        let (status, _, err) = told(wendax(&["build"], &[&main, with]).arg("-o").arg(&image));
+        assert_eq!(status, 0, "{err}");
+        assert_eq!(told(&mut wendax(&["run"], &[&image])).0, 42);
+    }
+    for file in [&object, &library] {
+        let (status, out, _) = told(&mut wendax(&["image"], &[file]));
+        assert_eq!((status, out.contains("makes known: weigh")), (0, true), "{out}");
+        for command in ["run", "image"] {
+            let more: &[&str] = if command == "image" { &["--show", "code"] } else { &[] };
+            let (status, _, err) = told(wendax(&[command], &[file]).args(more));
+            assert_eq!((status, err.contains("`wendax build")), (110, true), "{err}");
+        }
+    }
+    let (status, _, err) = told(wendax(&["build"], &[&main, &image]).arg("-o").arg(&folder.path("x.elf")));
+    assert_eq!((status, err.contains("needs no building")), (110, true), "{err}");
+}
+
+#[test]
+fn images_that_are_cut_off_are_refused_with_what_is_missing() {
+    let folder = Folder::new();
+    let main = folder.file("m.asm", "start: mov r0, 5\n sys exit\n");
+    for (ending, missing) in [("hex", "no end record"), ("srec", "no end record"), ("elf", "no whole ELF file")] {
+        let whole = folder.path(&format!("m.{ending}"));
+        assert_eq!(told(wendax(&["build"], &[&main]).arg("-o").arg(&whole)).0, 0);
+        let bytes = std::fs::read(&whole).expect("it was written");
+        std::fs::write(&whole, &bytes[..bytes.len().min(40)]).expect("it can be");
+        if ending == "hex" {
+            std::fs::write(&whole, bytes.split_inclusive(|byte| *byte == b'\n').next().expect("a line"))
+                .expect("it can be");
+        } else if ending == "srec" {
+            let lines: Vec<&[u8]> = bytes.split_inclusive(|byte| *byte == b'\n').take(2).collect();
+            std::fs::write(&whole, lines.concat()).expect("it can be");
+        }
+        let (status, _, err) = told(&mut wendax(&["run"], &[&whole]));
+        assert_eq!((status, err.contains(missing)), (111, true), "{ending}: {err}");
+    }
+}
+
+#[test]
+fn a_state_is_never_that_of_an_earlier_run() {
+    let folder = Folder::new();
+    let place = folder.path("state.json");
+    let kind = |source: &str| {
+        std::fs::write(&place, "{\"stop\":{\"kind\":\"finished\"}}").expect("it can be");
+        let file = folder.file("s.asm", source);
+        told(wendax(&["run"], &[&file]).arg("--state").arg(&place).write_stdin(""));
+        let json: serde_json::Value = serde_json::from_slice(&std::fs::read(&place).expect("a state")).expect("JSON");
+        json["stop"]["kind"].as_str().expect("a kind").to_owned()
+    };
+    assert_eq!(kind("start: mov r0 5\n"), "problems");
+    assert_eq!(kind("start: sys exit\n"), "finished");
+    assert_eq!(kind("start: sys get_char\n jmp start\n"), "waiting");
+    std::fs::write(&place, "old").expect("it can be");
+    told(wendax(&["run"], &[&folder.path("none.asm")]).arg("--state").arg(&place));
+    assert!(std::fs::read_to_string(&place).expect("a state").contains("failed"));
+}
+
+#[test]
+fn words_near_a_command_files_that_are_missing_and_pages_for_the_shell() {
+    let refused = |arguments: &[&str], why: &str| {
+        let (status, _, err) = told(&mut wendax(arguments, &[]));
+        assert_eq!((status, err.contains(why)), (110, true), "{arguments:?}: {err}");
+    };
+    refused(&["rnu", "x.asm"], "did you mean `run`?");
+    refused(&["bild"], "did you mean `build`?");
+    refused(&["nope.asm"], "there is no such file");
+    refused(&["yardd"], "there is no such file or project");
+    refused(&["x.asm", "run"], "wendax run FILE");
+    for shell in ["bash", "zsh", "fish"] {
+        let (status, out, _) = told(&mut wendax(&["completions", shell], &[]));
+        assert!(status == 0 && out.contains("show-fixes"), "{shell}");
+    }
+    let folder = Folder::new();
+    assert_eq!(told(&mut wendax(&["manpages"], &[folder.0.path()])).0, 0);
+    assert!(std::fs::read_to_string(folder.path("wendax-run.1")).expect("a page").contains("virtual"));
+    assert!(told(&mut wendax(&["manpages"], &[])).1.contains(".TH wendax"));
+}
+
+#[test]
+fn problems_as_json_lines_carry_place_forms_and_graded_fixes() {
+    let folder = Folder::new();
+    let file = folder.file("j.asm", "start: mov r0 5\n muv r1, 1\n halt\n");
+    let (status, _, err) = told(&mut wendax(&["build", "--problems", "json"], &[&file]));
+    assert_eq!(status, 111);
+    let lines: Vec<serde_json::Value> = err.lines().map(|line| serde_json::from_str(line).expect("JSON")).collect();
+    let grades: Vec<&str> = lines.iter().filter_map(|line| line["fix"]["grade"].as_str()).collect();
+    assert_eq!(grades, ["certain", "guess"]);
+    let first = &lines[0];
+    assert_eq!(
+        (first["line"].as_u64(), first["column"].as_u64(), first["code"].as_str()),
+        (Some(1), Some(14), Some("W010"))
+    );
+    assert_eq!(first["fix"]["edits"][0]["text"], ",");
+}
+
+#[test]
+fn a_log_tells_what_was_done() {
+    let folder = Folder::new();
+    let (file, log) = (folder.file("a.asm", "start: halt\n"), folder.path("log.txt"));
+    for _ in 0..2 {
+        assert_eq!(told(wendax(&["run"], &[&file]).arg("--log").arg(&log)).0, 0);
+    }
+    let text = std::fs::read_to_string(&log).expect("a log");
+    assert!(text.contains("INFO begins") && text.contains("assembled") && text.contains("ends status=0"), "{text}");
+    assert_eq!(text.matches("begins").count(), 1, "each run begins its own");
 }

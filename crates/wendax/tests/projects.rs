@@ -64,7 +64,7 @@ fn a_new_project_runs_and_is_not_made_twice() {
     assert_eq!((status, out.as_str(), err.as_str()), (0, "total 219", ""));
     assert_eq!(run(&folder.path("yard"), &["run"]).1, "total 219", "where the project is, nothing needs to be named");
     let (status, _, err) = run(folder.0.path(), &["new", "yard"]);
-    assert_eq!((status, err.contains("not empty")), (2, true), "{err}");
+    assert_eq!((status, err.contains("not empty")), (110, true), "{err}");
     assert_eq!(run(&folder.path("yard"), &["format", "--check"]), (0, String::new(), String::new()));
     let typed = folder.file("typed.txt", "5\n6\n");
     let (_, out, _) = run(folder.0.path(), &["run", "yard", "--input", &typed.display().to_string()]);
@@ -136,7 +136,7 @@ fn an_image_shows_map_names_code_and_lines() {
     let (_, _, err) = run(demo.0.path(), &["image", "build/manifest.elf"]);
     assert!(err.contains("src/main.asm has changed since it was built"), "{err}");
     let (status, _, err) = run(demo.0.path(), &["image", "build/manifest.elf", "--show", "lines"]);
-    assert_eq!((status, err.contains("no lines of source")), (2, true), "{err}");
+    assert_eq!((status, err.contains("no lines of source")), (110, true), "{err}");
 }
 
 #[test]
@@ -149,7 +149,7 @@ fn listing_names_and_map_are_written_beside_the_image() {
     assert!(demo.text("s.txt").contains("wagon_count"));
     assert!(demo.text("m.txt").contains("code"));
     let (status, _, err) = run(demo.0.path(), &["build", "--listing", "src/main.asm"]);
-    assert_eq!((status, err.contains("overwrite the source")), (2, true), "{err}");
+    assert_eq!((status, err.contains("would overwrite it")), (110, true), "{err}");
 }
 
 #[test]
@@ -175,7 +175,7 @@ fn problems_of_manifest_and_sources_are_told_alike() {
         "nmae = \"x\"\nsources = [\"src/*.asm\", \"lib/*.amd\"]\nentry = \"strat\"\nlimits = { steps = -1 }\n",
     );
     let (status, _, err) = run(demo.0.path(), &["build"]);
-    assert_eq!(status, 3);
+    assert_eq!(status, 111);
     for wanted in [
         "wendax.toml:1:1  problem W071  a manifest has no key `nmae` here",
         "did you mean `name`?",
@@ -187,7 +187,7 @@ fn problems_of_manifest_and_sources_are_told_alike() {
     }
     demo.file("wendax.toml", "name = \"a\nsources = [\"src/*.asm\"]\n");
     let (status, _, err) = run(demo.0.path(), &["run"]);
-    assert_eq!((status, err.contains("wendax.toml:1:") && err.contains("W070")), (3, true), "{err}");
+    assert_eq!((status, err.contains("wendax.toml:1:") && err.contains("W070")), (111, true), "{err}");
 }
 
 #[test]
@@ -196,19 +196,19 @@ fn limits_of_the_manifest_stop_a_run() {
     folder.file("wendax.toml", "limits = { steps = 1000, output = 20 }\n");
     folder.file("a.asm", "start: jmp start2\nstart2: jmp start\n");
     let (status, _, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("stopped after 1000 steps")), (5, true), "{err}");
+    assert_eq!((status, err.contains("stopped after 1000 steps")), (115, true), "{err}");
     folder.file("a.asm", "start: mov r0, 'x'\n sys put_char\n jmp start\n");
     folder.file("wendax.toml", "limits = { output = 20 }\n");
     let (status, out, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("as much as `limits.output` allows")), (5, true), "{err}");
+    assert_eq!((status, err.contains("as much as `limits.output` allows")), (115, true), "{err}");
     assert_eq!(out, "x".repeat(20));
     folder.file("a.asm", "start: mov r0, 60000\n sys wait_ms\n jmp start\n");
     folder.file("wendax.toml", "limits = { seconds = 1, history = 16 }\n");
     let (status, _, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("its time is up")), (5, true), "{err}");
+    assert_eq!((status, err.contains("its time is up")), (115, true), "{err}");
     folder.file("wendax.toml", "clock = \"virtual\"\nlimits = { seconds = 3600 }\n");
     let (status, _, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("its time is up")), (5, true), "sixty minutes, in no time: {err}");
+    assert_eq!((status, err.contains("its time is up")), (115, true), "sixty minutes, in no time: {err}");
 }
 
 #[test]
@@ -229,7 +229,7 @@ fn columns_change_blanks_only() {
     folder.file("a.asm", "start:mov r1,5;five\n jmp start\n");
     let before = run(folder.0.path(), &["build", "a.asm", "-o", "-", "--format", "hex"]).1;
     let (status, _, err) = run(folder.0.path(), &["format", "--check", "a.asm"]);
-    assert_eq!((status, err.as_str()), (3, "a.asm: is not in columns\n"));
+    assert_eq!((status, err.as_str()), (111, "a.asm: is not in columns\n"));
     assert_eq!(run(folder.0.path(), &["format", "a.asm"]).0, 0);
     assert_eq!(folder.text("a.asm"), "start:  mov   r1, 5          ;five\n        jmp   start\n");
     assert_eq!(run(folder.0.path(), &["build", "a.asm", "-o", "-", "--format", "hex"]).1, before);
@@ -245,23 +245,22 @@ fn wrong_use_of_build_image_and_format_is_told_with_what_would_be_right() {
         let (ended, _, err) = run(folder.0.path(), arguments);
         assert_eq!((ended, err.contains(wanted)), (status, true), "{arguments:?}: {err}");
     };
-    told(&["build"], 2, "there is no wendax.toml in this folder (`wendax new FOLDER` makes a project)");
-    told(&["run"], 2, "name a source, an image or a project");
-    told(&["build", "a.asm", "b.asm"], 2, "several sources need a wendax.toml, or --format library");
-    told(&["build", "a.asm", "b.asm", "-o", "x.o"], 2, "an object is made of one source");
-    told(&["build", "a.asm"], 3, "no file of the program makes `far` known");
+    told(&["build"], 110, "there is no wendax.toml in this folder (`wendax new FOLDER` makes a project)");
+    told(&["run"], 110, "name a source, an image or a project");
+    told(&["build", "a.asm", "b.asm", "-o", "x.o"], 110, "an object is made of one source");
+    told(&["build", "a.asm"], 111, "no file of the program makes `far` known");
     assert_eq!(run(folder.0.path(), &["build", "a.asm", "-o", "a.o"]).0, 0);
-    told(&["run", "a.o"], 3, "it is an object, not a program: link it with `wendax build`");
-    told(&["build", "a.o"], 3, "link it with `wendax build`");
-    told(&["image", "b.asm", "--format", "object"], 2, "an image cannot be made an object again");
-    told(&["image", "nowhere.elf"], 2, "there is no such file");
-    told(&["format", "nowhere.asm"], 2, "there is no such file");
-    told(&["build", "b.asm", "--format", "object", "-o", "b.asm"], 2, "this would overwrite the source");
+    told(&["run", "a.o"], 110, "this is an ELF object; `wendax build a.o -o program.elf` links it");
+    told(&["build", "a.o"], 111, "no file of the program makes `far` known");
+    told(&["image", "b.asm", "--format", "object"], 110, "an image cannot be made an object again");
+    told(&["image", "nowhere.elf"], 110, "there is no such file");
+    told(&["format", "nowhere.asm"], 110, "there is no such file");
+    told(&["build", "b.asm", "--format", "object", "-o", "b.asm"], 110, "would overwrite it");
     folder.file("bad.elf", b"\x7FELF\x01\x01\x01");
-    told(&["run", "bad.elf"], 3, "it is no whole ELF file");
+    told(&["run", "bad.elf"], 111, "it is no whole ELF file");
     folder.file("c.asm", b"start: \xFF\n");
-    told(&["run", "c.asm"], 3, "c.asm:1: the byte FF is no UTF-8");
-    told(&["format", "c.asm"], 3, "is no UTF-8");
+    told(&["run", "c.asm"], 111, "c.asm:1: the byte FF is no UTF-8");
+    told(&["format", "c.asm"], 111, "is no UTF-8");
     // Objects are linked by a manifest that names them.
     assert_eq!(run(folder.0.path(), &["build", "b.asm", "-o", "b.o"]).0, 0);
     folder.file("wendax.toml", "sources = [\"a.asm\"]\nlibraries = [\"b.o\"]\n");
@@ -292,4 +291,38 @@ fn the_demo_and_a_fresh_project_behave_well_with_empty_and_piped_input() {
     let yard = folder.0.path().join("yard");
     assert_eq!(run(".", &yard, ""), (Some(0), "total 219".to_owned()), "nothing is piped: what the manifest types");
     assert_eq!(run(".", &yard, "1\n2\n"), (Some(0), "total 3".to_owned()), "what is piped is typed");
+}
+
+#[test]
+fn a_project_reaches_its_folder_and_those_it_lists() {
+    let folder = Folder::new();
+    for (path, text) in [
+        ("yard/wendax.toml", "sources = [\"*.asm\"]\n"),
+        ("yard/a.asm", "        .include \"../common/c.inc\"\nstart:  mov r0, LIMIT\n        sys exit\n"),
+        ("common/c.inc", ".equ LIMIT, 7\n"),
+    ] {
+        folder.file(path, text);
+    }
+    let yard = folder.0.path().join("yard");
+    let (status, _, err) = run(&yard, &["run"]);
+    assert_eq!((status, err.contains("outside the folders")), (111, true), "{err}");
+    folder.file("yard/wendax.toml", "sources = [\"*.asm\"]\nreach = [\"../common\"]\n");
+    assert_eq!(run(&yard, &["run"]).0, 7);
+    folder.file("yard/wendax.toml", "sources = [\"*.asm\"]\nreach = [\"../commno\"]\n");
+    let (status, _, err) = run(&yard, &["build"]);
+    assert!(status == 111 && err.contains("`../commno` is no folder"), "{err}");
+    // A source by itself reads what the person may, and with --sealed its own folder.
+    std::fs::remove_file(yard.join("wendax.toml")).expect("it is there");
+    assert_eq!(run(&yard, &["run", "a.asm"]).0, 7);
+    assert_eq!(run(&yard, &["run", "--sealed", "a.asm"]).0, 111);
+    assert_eq!(run(folder.0.path(), &["run", "--sealed", "yard/a.asm"]).0, 111);
+}
+
+#[test]
+fn a_library_that_is_none_is_told_in_the_manifest() {
+    let folder = Folder::new();
+    folder.file("wendax.toml", "sources = [\"a.asm\"]\nlibraries = [\"a.asm\"]\n");
+    folder.file("a.asm", "start: halt\n");
+    let (status, _, err) = run(folder.0.path(), &["build"]);
+    assert!(status == 111 && err.contains("wendax.toml:2:14  problem W044"), "{err}");
 }

@@ -15,7 +15,7 @@ use wendax_source::{FileId, SourceFile, Span};
 const MOST_MEMBERS: usize = 10_000;
 
 /// The bytes begin as those of an `ar` archive.
-pub(crate) fn is_library(bytes: &[u8]) -> bool {
+pub fn is_library(bytes: &[u8]) -> bool {
     bytes.starts_with(b"!<arch>\n")
 }
 

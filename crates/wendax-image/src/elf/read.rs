@@ -73,6 +73,15 @@ pub fn is_elf(bytes: &[u8]) -> bool {
     bytes.starts_with(&elf::ELFMAG)
 }
 
+/// The bytes begin as those of an ELF object do, which cannot be run before it is linked.
+pub fn is_object(bytes: &[u8]) -> bool {
+    let kind = elf::FileHeader32::<Endianness>::parse(bytes)
+        .ok()
+        .and_then(|header| Some(header.e_type(header.endian().ok()?)));
+    // A header that is cut off is judged by its kind alone, low byte first.
+    kind.map_or_else(|| is_elf(bytes) && bytes.get(16..18) == Some(&[1, 0]), |kind| kind == elf::ET_REL)
+}
+
 /// Reads a program.
 pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     let header = elf::FileHeader32::<Endianness>::parse(bytes)?;

@@ -25,6 +25,7 @@ pub fn from_hex(text: &str) -> Result<Loaded, FormatError> {
     let mut memory = Memory::default();
     let mut base = 0u32;
     let mut entry = None;
+    let mut has_end = false;
     for (line, record) in records(text) {
         match record.map_err(|what| FormatError::Record { line, what })? {
             Record::Data { offset, value } => memory.place(Addr(base) + u32::from(offset), &value)?,
@@ -32,8 +33,14 @@ pub fn from_hex(text: &str) -> Result<Loaded, FormatError> {
             Record::ExtendedLinearAddress(high) => base = u32::from(high) << 16,
             Record::StartSegmentAddress { cs, ip } => entry = Some(Addr(u32::from(cs) * 16 + u32::from(ip))),
             Record::StartLinearAddress(address) => entry = Some(Addr(address)),
-            Record::EndOfFile => break,
+            Record::EndOfFile => {
+                has_end = true;
+                break;
+            }
         }
+    }
+    if !has_end && !memory.is_empty() {
+        return Err(FormatError::Unfinished("there is no end record (:00000001FF)".to_owned()));
     }
     memory.into_loaded(entry)
 }

@@ -50,6 +50,7 @@ fn checksum(bytes: &[u8]) -> u8 {
 pub fn from_srecord(text: &str) -> Result<Loaded, FormatError> {
     let mut memory = Memory::default();
     let mut entry = None;
+    let mut count = 0u32;
     for (line, row) in (1..).zip(text.lines()).filter(|(_, row)| !row.trim().is_empty()) {
         let wrong = |what: String| FormatError::Record { line, what };
         let (kind, bytes) = parse(row.trim()).map_err(wrong)?;
@@ -64,13 +65,22 @@ pub fn from_srecord(text: &str) -> Result<Loaded, FormatError> {
         }
         let address = Addr(bytes[..address_bytes].iter().fold(0u32, |value, byte| value << 8 | u32::from(*byte)));
         match kind {
-            b'1'..=b'3' => memory.place(address, &bytes[address_bytes..])?,
+            b'1'..=b'3' => {
+                memory.place(address, &bytes[address_bytes..])?;
+                count += 1;
+            }
+            b'5' | b'6' if address.0 != count => {
+                return Err(wrong(format!("this counts {} records, but {count} came before it", address.0)));
+            }
             b'7'..=b'9' => {
                 entry = Some(address);
                 break;
             }
             _ => {}
         }
+    }
+    if entry.is_none() && !memory.is_empty() {
+        return Err(FormatError::Unfinished("there is no end record (S7, S8 or S9)".to_owned()));
     }
     memory.into_loaded(entry)
 }
@@ -123,6 +133,11 @@ mod tests {
         assert_eq!(from_srecord("S9030000FC\n").expect_err("no bytes"), FormatError::Empty);
         assert!(matches!(from_srecord("S308000200000530 00"), Err(FormatError::Record { .. })));
         assert!(from_srecord("S1060200053000C2\nS1060201053000C1").is_err(), "two bytes for one address");
+        assert_eq!(
+            told("S1060200053000C2\nS5030003F9\nS9030200FA"),
+            "line 2: this counts 3 records, but 1 came before it"
+        );
+        assert!(matches!(from_srecord("S1060200053000C2\n"), Err(FormatError::Unfinished(_))), "no end record");
     }
 
     proptest::proptest! {

@@ -104,7 +104,11 @@ impl World {
         let stop = Arc::new(AtomicBool::new(false));
         for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
             // A second one ends the program at once, should it hang. Without them signals end it as they always do.
-            let _ = signal_hook::flag::register_conditional_shutdown(signal, 130, Arc::clone(&stop));
+            let _ = signal_hook::flag::register_conditional_shutdown(
+                signal,
+                crate::status::INTERRUPTED.into(),
+                Arc::clone(&stop),
+            );
             let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
         }
         Self { input, limits, started: Instant::now(), printed: 0, last_byte: None, stop }
