@@ -137,7 +137,9 @@ impl Project {
             );
         }
         let mut paths = self.list("");
-        folders.iter().for_each(|folder| paths.extend(self.list(folder)));
+        for folder in &folders {
+            paths.extend(self.list(folder));
+        }
         let (sources, libraries, more) = manifest.select(&paths);
         found.extend(more);
         if let Some((folder, span)) = &manifest.files

@@ -67,3 +67,22 @@ pub enum Action {
     Quit,
     EndInput,
 }
+
+impl Action {
+    /// It writes a text, or to a file: nothing of that is done to an image.
+    pub(crate) fn writes(self) -> bool {
+        match self {
+            Self::Write | Self::Save | Self::SaveAs | Self::Mend | Self::Rename | Self::Replace | Self::Cut => true,
+            Self::PasteHere | Self::Comment | Self::Columns | Self::Undo | Self::Redo | Self::Complete => true,
+            Self::Step | Self::StepBack | Self::LineStep | Self::LineBack | Self::Replay | Self::Unfold => false,
+            Self::Files | Self::Definition | Self::NextUse | Self::Copy | Self::SelectAll | Self::Bracket => false,
+            Self::Over | Self::OverBack | Self::Out | Self::OutBack | Self::Go | Self::GoBack | Self::ToLine => false,
+            Self::BackToLine | Self::ToStart | Self::ToEnd | Self::ToStep | Self::Pause | Self::Restart => false,
+            Self::Breakpoint | Self::BreakpointAt | Self::ClearBreakpoints | Self::SetValue | Self::Walk => false,
+            Self::Up | Self::Down | Self::PageUp | Self::PageDown | Self::FirstLine | Self::LastLine => false,
+            Self::ToPresentLine | Self::ToGivenLine | Self::NextPane | Self::LastPane | Self::MemoryAt => false,
+            Self::NextRegion | Self::Search | Self::SearchAgain | Self::NextProblem | Self::Palette => false,
+            Self::Guide | Self::Quit | Self::EndInput => false,
+        }
+    }
+}

@@ -3,6 +3,7 @@
 
 use crate::editor::Editor;
 use crate::state::App;
+use std::sync::Arc;
 use wendax_source::FileId;
 
 /// What a file is to the program.
@@ -33,6 +34,8 @@ pub(crate) struct Document {
     /// The whole path; `None` when it was never saved.
     pub(crate) path: Option<String>,
     pub(crate) role: Role,
+    /// The text the file had on disk when it was last read here or written; `None` while there is no such file.
+    pub(crate) base: Option<Arc<str>>,
     parked: Option<Editor>,
     /// The first line shown when it was looked at last.
     top: usize,
@@ -42,17 +45,23 @@ pub(crate) struct Document {
 
 impl Document {
     pub(crate) fn new(name: String, path: Option<String>, role: Role) -> Self {
-        Self { name, path, role, parked: None, top: 0, sent: 0 }
+        Self { name, path, role, base: None, parked: None, top: 0, sent: 0 }
     }
 }
 
 impl Document {
+    /// The same, with the text its file was read with, when there is a file.
+    pub(crate) fn read_as(mut self, text: &str) -> Self {
+        self.base = self.path.is_some().then(|| text.into());
+        self
+    }
+
     /// A file with text that was never saved; undo goes back to that on disk.
     pub(crate) fn recovered(name: String, path: String, on_disk: &str, text: &str) -> Self {
         let mut editor = Editor::new(on_disk);
         editor.replace_all(text);
         editor.take_shifts();
-        Self { parked: Some(editor), ..Self::new(name, Some(path), Role::Source) }
+        Self { parked: Some(editor), base: Some(on_disk.into()), ..Self::new(name, Some(path), Role::Source) }
     }
 }
 
@@ -90,6 +99,9 @@ impl App {
         }
         let text = self.file_id(index).map(|id| self.assembly.sources.file(id).shared_text());
         let document = &mut self.documents[index];
+        if document.parked.is_none() {
+            document.base.clone_from(&text);
+        }
         document.parked.get_or_insert_with(|| Editor::new(text.as_deref().unwrap_or_default()))
     }
 
@@ -156,6 +168,7 @@ impl App {
             if let Some(known) = before.iter_mut().find(|known| known.name == document.name) {
                 document.parked = known.parked.take();
                 (document.top, document.sent) = (known.top, known.sent);
+                document.base = known.base.take();
                 document.path = known.path.take().or(document.path.take());
             }
         }
@@ -167,9 +180,10 @@ impl App {
     }
 
     /// Marks a file as saved under a path.
-    pub(crate) fn mark_saved(&mut self, name: &str, revision: u64, path: &str) {
+    pub(crate) fn mark_saved(&mut self, name: &str, revision: u64, path: &str, text: &str) {
         let Some(index) = self.documents.iter().position(|document| document.name == name) else { return };
         self.documents[index].path = Some(path.to_owned());
+        self.documents[index].base = Some(text.into());
         let editor = self.editor_of_mut(index);
         if editor.revision() == revision {
             editor.mark_saved();

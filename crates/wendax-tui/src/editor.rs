@@ -436,6 +436,11 @@ impl Editor {
         self.last = Last::Nothing;
     }
 
+    /// From now on no text of this editor is the one on disk.
+    pub fn mark_unsaved(&mut self) {
+        self.saved = None;
+    }
+
     /// How lines moved since this was last called.
     pub fn take_shifts(&mut self) -> Vec<LineShift> {
         std::mem::take(&mut self.shifts)

@@ -20,7 +20,7 @@ mod view;
 pub use actions::Action;
 pub use editor::{Editor, LineShift};
 pub use keys::{BINDINGS, Binding, Context, keys_document};
-pub use state::{App, Built, Depth, Effect, Message, Mode, Tone};
+pub use state::{App, Built, Depth, Effect, Message, Mode, OpenFile, Tone, Unsaved};
 pub use theme::{Colours, Look, Theme};
 pub use update::update;
 pub use view::draw;

@@ -4,6 +4,7 @@ use crate::completion::Completion;
 use crate::documents::{Document, Role};
 use crate::editor::{Editor, LineShift};
 use crate::theme::Theme;
+use std::sync::Arc;
 use wendax_asm::{Assembly, Inputs, disassembly};
 use wendax_image::{Image, Line};
 use wendax_machine::{Addr, Need, Reg, RegionKind, Settings};
@@ -54,12 +55,23 @@ pub enum Message {
     Mouse(crossterm::event::MouseEvent),
     /// Texts have been assembled; the number is that of [`Effect::Assemble`].
     Assembled(u64, Box<Built>),
-    /// The text of a file was saved: the file's name, the revision, the path.
-    Saved(String, u64, String),
+    /// The text of a file was saved.
+    Saved {
+        /// The file's name.
+        name: String,
+        /// Of the text.
+        revision: u64,
+        /// Where to.
+        path: String,
+        /// What was written.
+        text: String,
+    },
     /// It could not be saved, and why.
     NotSaved(String),
     /// A file has another text on disk now: its name, the text it had when last read or written, the new one.
     Changed(String, String, String),
+    /// A file is no longer on disk: its name.
+    Gone(String),
     /// The host's clock shows so many milliseconds.
     Clock(u32),
     /// The time asked for has passed.
@@ -81,6 +93,32 @@ pub struct Built {
     pub typed: Option<Vec<u8>>,
     /// Bytes that the past of a walk may take, when the manifest says so.
     pub history: Option<usize>,
+}
+
+/// A file that is looked at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OpenFile {
+    /// What the program calls it.
+    pub name: String,
+    /// Where it lies.
+    pub path: String,
+    /// The text it had there when it was last read here or written; `None` while there is no such file.
+    pub base: Option<Arc<str>>,
+}
+
+/// A text that differs from its file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unsaved {
+    /// What the program calls the file.
+    pub name: String,
+    /// Where it lies; `None` when it was never saved.
+    pub path: Option<String>,
+    /// The text the file has, as far as known.
+    pub base: Option<Arc<str>>,
+    /// The text as it is here.
+    pub text: String,
+    /// Changes with the text.
+    pub revision: u64,
 }
 
 /// Something for the owner of terminal and files to do.
@@ -237,6 +275,9 @@ pub struct App {
     pub(crate) focus: Pane,
     pub(crate) overlay: Option<Overlay>,
     pub(crate) message: Option<(Tone, String)>,
+    /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it
+    /// has there. They are asked about one after the other.
+    pub(crate) conflicts: Vec<(String, String)>,
     pub(crate) lens: Lens,
     pub(crate) memory_scroll: i64,
     pub(crate) stack_scroll: usize,
@@ -253,7 +294,7 @@ impl App {
         let name = path.clone().unwrap_or_else(|| "untitled.asm".to_owned());
         Self {
             editor: Editor::new(text),
-            documents: vec![Document::new(name, path, Role::Source)],
+            documents: vec![Document::new(name, path, Role::Source).read_as(text)],
             current: 0,
             root: String::new(),
             renewals: 0,
@@ -283,6 +324,7 @@ impl App {
             focus: Pane::Source,
             overlay: None,
             message: None,
+            conflicts: Vec::new(),
             lens: Lens::Data,
             memory_scroll: 0,
             stack_scroll: 0,
@@ -303,9 +345,20 @@ impl App {
         app
     }
 
-    /// The same, with unsaved text found after a crash in the place of the file's; undo goes back to that.
+    /// The same for a file that is not there yet.
     #[must_use]
-    pub fn with_recovered(mut self, text: &str) -> Self {
+    pub fn with_new_file(mut self) -> Self {
+        self.documents[0].base = None;
+        self
+    }
+
+    /// The same, with unsaved text found after a crash in the place of the file's; undo goes back to that. `base` is what
+    /// the file held when the text was kept, so that what happened to it since is not written over.
+    #[must_use]
+    pub fn with_recovered(mut self, text: &str, base: Option<&str>) -> Self {
+        if let Some(base) = base {
+            self.documents[0].base = Some(base.into());
+        }
         self.editor.replace_all(text);
         self.editor.take_shifts();
         self.message = Some((
@@ -318,9 +371,9 @@ impl App {
 
     /// The same for another file of the program, by its path.
     #[must_use]
-    pub fn with_recovered_file(mut self, path: &str, on_disk: &str, text: &str) -> Self {
+    pub fn with_recovered_file(mut self, path: &str, base: &str, text: &str) -> Self {
         let name = path.strip_prefix(&self.root).unwrap_or(path).to_owned();
-        self.documents.push(Document::recovered(name.clone(), path.to_owned(), on_disk, text));
+        self.documents.push(Document::recovered(name.clone(), path.to_owned(), base, text));
         self.message =
             Some((Tone::Fine, format!("unsaved text of last time was recovered, also of {name}; f shows the files")));
         self
@@ -381,8 +434,12 @@ impl App {
         }
         let generation = self.generation();
         self.asked = Some(generation);
-        self.take_texts();
-        vec![Effect::Assemble(generation, vec![(self.document().name.clone(), self.editor.text())])]
+        let mut texts = self.take_texts();
+        let name = self.document().name.clone();
+        if !texts.iter().any(|(known, _)| *known == name) {
+            texts.insert(0, (name, self.editor.text()));
+        }
+        vec![Effect::Assemble(generation, texts)]
     }
 
     /// Has the same texts assembled again: files that are not looked at may have changed.
@@ -405,11 +462,17 @@ impl App {
         !self.changed_documents().is_empty()
     }
 
-    /// Texts that differ from their files: the file's name, its path, the text, and a number that changes with it.
-    pub fn unsaved(&self) -> Vec<(String, Option<String>, String, u64)> {
+    /// Texts that differ from their files.
+    pub fn unsaved(&self) -> Vec<Unsaved> {
         let texts = self.changed_documents().into_iter().filter_map(|index| {
             let (document, editor) = (&self.documents[index], self.editor_of(index)?);
-            Some((document.name.clone(), document.path.clone(), editor.text(), editor.revision()))
+            Some(Unsaved {
+                name: document.name.clone(),
+                path: document.path.clone(),
+                base: document.base.clone(),
+                text: editor.text(),
+                revision: editor.revision(),
+            })
         });
         texts.collect()
     }
@@ -420,11 +483,19 @@ impl App {
         self.editor_of(index).map(Editor::text)
     }
 
-    /// Files that are looked at: name and path.
-    pub fn open_files(&self) -> Vec<(String, String)> {
+    /// Files that are looked at, with the text each had on disk when it was last read here or written.
+    pub fn open_files(&self) -> Vec<OpenFile> {
         let open = (0..self.documents.len()).filter(|&index| self.editor_of(index).is_some());
-        open.filter_map(|index| Some((self.documents[index].name.clone(), self.documents[index].path.clone()?)))
-            .collect()
+        open.filter_map(|index| {
+            let Document { name, path, base, .. } = &self.documents[index];
+            Some(OpenFile { name: name.clone(), path: path.clone()?, base: base.clone() })
+        })
+        .collect()
+    }
+
+    /// What is shown is an image, which nothing is ever written to.
+    pub fn is_image(&self) -> bool {
+        self.is_image
     }
 
     /// The path of the file being looked at; `None` when it was never saved.

@@ -29,8 +29,9 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Mouse(event) => app.mouse(event),
         Message::Work => app.work(&mut effects),
         Message::Assembled(generation, built) => app.assembled(generation, *built),
-        Message::Saved(name, revision, path) => app.saved(&name, revision, &path, &mut effects),
+        Message::Saved { name, revision, path, text } => app.saved((&name, revision), &path, &text, &mut effects),
         Message::Changed(name, base, theirs) => app.changed_elsewhere(&name, &base, theirs),
+        Message::Gone(name) => app.gone_elsewhere(&name),
         Message::NotSaved(why) => {
             app.overlay = None;
             app.message = Some((Tone::Trouble, format!("not saved: {why}")));
@@ -39,6 +40,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Waited => app.answer(Event::Waited),
     }
     app.after_change(&mut effects);
+    app.ask_about_conflicts();
     effects
 }
 
@@ -185,9 +187,7 @@ impl App {
     /// Carries out an action.
     pub(crate) fn act(&mut self, action: Action, effects: &mut Vec<Effect>) {
         match action {
-            Action::Write | Action::Save | Action::SaveAs | Action::Mend | Action::Rename | Action::Replace
-                if self.is_image =>
-            {
+            action if self.is_image && action.writes() => {
                 let text = "this is an image, shown as its disassembly: it can be walked, but not written";
                 self.message = Some((Tone::Trouble, text.to_owned()));
             }
@@ -295,6 +295,9 @@ impl App {
 
     /// Saves every file that was changed.
     pub(crate) fn save(&mut self, leave: bool, effects: &mut Vec<Effect>) {
+        if self.is_image {
+            return;
+        }
         let mut changed = self.changed_documents();
         if !changed.contains(&self.current) {
             changed.push(self.current);
@@ -311,8 +314,8 @@ impl App {
         }
     }
 
-    fn saved(&mut self, name: &str, revision: u64, path: &str, effects: &mut Vec<Effect>) {
-        self.mark_saved(name, revision, path);
+    fn saved(&mut self, (name, revision): (&str, u64), path: &str, text: &str, effects: &mut Vec<Effect>) {
+        self.mark_saved(name, revision, path, text);
         self.message = Some((Tone::Fine, format!("saved as {path}")));
         if self.overlay == Some(Overlay::Leaving) && !self.is_changed() {
             effects.push(Effect::Quit);
@@ -326,6 +329,7 @@ impl App {
         let Some(ours) = self.editor_of(index).map(|editor| (editor.is_changed(), editor.text())) else { return };
         let (is_changed, ours) = ours;
         if ours == theirs {
+            self.documents[index].base = Some(theirs.into());
             self.editor_of_mut(index).mark_saved();
             return;
         }
@@ -333,17 +337,38 @@ impl App {
             let editor = self.editor_of_mut(index);
             editor.replace_all(&theirs);
             editor.mark_saved();
+            self.documents[index].base = Some(theirs.into());
             self.message = Some((Tone::Fine, format!("{name} was changed by someone else, and is shown as it is now")));
             return;
         }
         if let Ok(merged) = diffy::merge(base, &ours, &theirs) {
             self.editor_of_mut(index).replace_all(&merged);
+            self.documents[index].base = Some(theirs.into());
             let text = format!("{name} was changed by someone else too; both changes are in the text now, unsaved");
             self.message = Some((Tone::Fine, text));
         } else {
-            self.show_document(index);
-            self.overlay = Some(Overlay::Conflict { name: name.to_owned(), theirs });
+            // Each is asked about by itself; until it is answered, nothing is written over the other text.
+            self.conflicts.retain(|(known, _)| known != name);
+            self.conflicts.push((name.to_owned(), theirs));
         }
+    }
+
+    /// A file is no longer there: its text is here alone now.
+    fn gone_elsewhere(&mut self, name: &str) {
+        let Some(index) = self.documents.iter().position(|document| document.name == name) else { return };
+        self.documents[index].base = None;
+        self.editor_of_mut(index).mark_unsaved();
+        let text = format!("{name} is no longer on disk: its text is here alone now, and saving writes it again");
+        self.message = Some((Tone::Trouble, text));
+    }
+
+    /// Asks about the next text that two have changed, when nothing else is being asked.
+    fn ask_about_conflicts(&mut self) {
+        let Some((name, theirs)) = self.conflicts.first().filter(|_| self.overlay.is_none()).cloned() else { return };
+        if let Some(index) = self.documents.iter().position(|document| document.name == name) {
+            self.show_document(index);
+        }
+        self.overlay = Some(Overlay::Conflict { name, theirs });
     }
 
     // ---- assembling

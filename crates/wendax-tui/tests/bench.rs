@@ -144,8 +144,8 @@ fn a_text_without_name_asks_for_one() {
 
 #[test]
 fn recovered_text_is_unsaved_and_can_be_taken_back() {
-    let app =
-        App::new(Some("a.asm".into()), "halt\n", Settings::default(), Theme::default()).with_recovered("nop\nhalt\n");
+    let app = App::new(Some("a.asm".into()), "halt\n", Settings::default(), Theme::default())
+        .with_recovered("nop\nhalt\n", None);
     let mut stage = Stage::with(app);
     shows(&mut stage, "recovered");
     assert!(stage.app.is_changed());

@@ -4,8 +4,9 @@ mod common;
 
 use common::Stage;
 use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use wendax_machine::Settings;
 use wendax_source::MemoryFiles;
-use wendax_tui::Message;
+use wendax_tui::{App, Effect, Message, Theme};
 
 const MAIN: &str = "\
         .extern weigh
@@ -306,4 +307,36 @@ proptest::proptest! {
             proptest::prop_assert_eq!(stage.app.is_changed(), !stage.app.unsaved().is_empty());
         }
     }
+}
+
+#[test]
+fn two_texts_changed_elsewhere_are_asked_about_one_after_the_other() {
+    let mut stage = yard();
+    stage.keys("l").text("3").keys("Enter e End").text("; mine").keys("Esc f Down Enter");
+    shows(&mut stage, "/yard/scale.asm");
+    stage.keys("e Ctrl-Home").text("; mine ");
+    let theirs = (MAIN.replace("PAIR  r1", "PAIR  r5"), format!("; theirs {SCALE}"));
+    stage.message(Message::Changed("main.asm".into(), MAIN.into(), theirs.0.clone()));
+    stage.message(Message::Changed("scale.asm".into(), SCALE.into(), theirs.1));
+    shows(&mut stage, "main.asm was changed here and on disk");
+    let base = |stage: &Stage, name: &str| {
+        let file = stage.app.open_files().into_iter().find(|file| file.name == name).expect("it is open");
+        file.base.expect("it has a file").to_string()
+    };
+    assert_eq!(base(&stage, "main.asm"), MAIN, "nothing is written over it before it was answered");
+    stage.keys("t");
+    assert_eq!(base(&stage, "main.asm"), theirs.0);
+    shows(&mut stage, "scale.asm was changed here and on disk");
+    stage.keys("k");
+    assert!(stage.app.text_of("scale.asm").expect("it is open").starts_with("; mine"));
+}
+
+#[test]
+fn all_recovered_texts_are_assembled() {
+    let app = App::in_project("/yard", "main.asm", MAIN, Settings::default(), Theme::default());
+    let mut app = app.with_recovered_file("/yard/scale.asm", SCALE, "; mine\n");
+    let effects = app.first_effects();
+    let [Effect::Assemble(_, texts)] = effects.as_slice() else { panic!("{effects:?}") };
+    let names: Vec<&str> = texts.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["main.asm", "scale.asm"]);
 }

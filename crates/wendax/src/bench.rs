@@ -24,7 +24,7 @@ use wendax_asm::{Assembler, Inputs};
 use wendax_machine::{Clock, Settings};
 use wendax_project::{DiskFiles, NAME, Project};
 use wendax_source::Files;
-use wendax_tui::{App, Built, Colours, Effect, Message, Theme, draw, update};
+use wendax_tui::{App, Built, Colours, Effect, Message, OpenFile, Theme, Unsaved, draw, update};
 
 /// Between two frames at the least.
 const FRAME: Duration = Duration::from_millis(16);
@@ -117,8 +117,9 @@ fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure
     let mut app = with_unsaved(app, &place, &text);
     for (path, unsaved) in recovery::below(&root) {
         let on_disk = std::fs::read_to_string(&path).unwrap_or_default();
-        if path != place && on_disk != unsaved {
-            app = app.with_recovered_file(&path.display().to_string(), &on_disk, &unsaved);
+        if path != place && on_disk != unsaved.text {
+            let base = unsaved.base.as_deref().unwrap_or(&on_disk);
+            app = app.with_recovered_file(&path.display().to_string(), base, &unsaved.text);
         }
     }
     project.root = root;
@@ -126,15 +127,17 @@ fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure
 }
 
 fn open_source(project: Project, name: &str, path: Option<String>, text: &str, theme: Theme) -> Result<u8, Failure> {
+    let is_new = !Path::new(name).exists();
     let app = App::new(path, text, Settings::default(), theme);
+    let app = if is_new { app.with_new_file() } else { app };
     let app = with_unsaved(app, Path::new(name), text);
     Bench::new(app, Some(project)).run()
 }
 
 /// The same with text of last time that was never saved.
 fn with_unsaved(app: App, place: &Path, text: &str) -> App {
-    match recovery::find(place).filter(|unsaved| *unsaved != text) {
-        Some(unsaved) => app.with_recovered(&unsaved),
+    match recovery::find(place).filter(|unsaved| unsaved.text != text) {
+        Some(unsaved) => app.with_recovered(&unsaved.text, unsaved.base.as_deref()),
         None => app,
     }
 }
@@ -181,10 +184,10 @@ impl Drop for Screen {
 
 struct Bench {
     app: App,
-    /// The texts as they lie in their files, by path, as far as we know.
-    on_disk: BTreeMap<String, String>,
-    /// What a panic must not lose: files and texts.
-    unsaved: Arc<Mutex<Vec<(PathBuf, String)>>>,
+    /// What was told last of each file that is another one than it was: its text, nothing when it is gone.
+    told: BTreeMap<String, Option<String>>,
+    /// What a panic must not lose.
+    unsaved: Arc<Mutex<Vec<Unsaved>>>,
     /// Texts that were kept: path and number.
     kept: BTreeMap<PathBuf, u64>,
     keep_at: Option<Instant>,
@@ -210,16 +213,20 @@ impl Bench {
         let (sender, receiver) = channel();
         let assembler = assembler(sender.clone(), project.unwrap_or_default());
         let waker = sender.clone();
-        let watcher = notify::recommended_watcher(move |_| {
-            let _ = waker.send(Incoming::Disk);
+        let watcher = notify::recommended_watcher(move |event: notify::Result<notify::Event>| {
+            // That files are read, by ourselves too, changes nothing.
+            if event.is_ok_and(|event| !event.kind.is_access()) {
+                let _ = waker.send(Incoming::Disk);
+            }
         });
         Self {
             app,
-            on_disk: BTreeMap::new(),
+            told: BTreeMap::new(),
             unsaved: Arc::default(),
             kept: BTreeMap::new(),
             keep_at: None,
-            look_at: None,
+            // What happened to recovered texts meanwhile is looked at once.
+            look_at: Some(Instant::now()),
             wake_at: None,
             started: Instant::now(),
             sender,
@@ -364,10 +371,11 @@ impl Bench {
 
     fn save(&mut self, name: String, revision: u64, path: String, text: String) {
         let target = Path::new(&path);
-        let same = self.app.open_files().iter().any(|(_, known)| *known == path);
-        let known = self.on_disk.get(&path);
+        let known = self.app.open_files().into_iter().find(|file| file.path == path);
+        let (same, base) = (known.is_some(), known.and_then(|file| file.base));
         let answer = match std::fs::read(target) {
-            Ok(bytes) if same && known.is_some_and(|known| bytes != known.as_bytes()) => {
+            _ if self.app.is_image() => Err("this is an image, and its disassembly is no text of its own".to_owned()),
+            Ok(bytes) if same && base.is_none_or(|base| bytes != base.as_bytes()) => {
                 // The change is shown, merged or asked about; what was written here is not lost.
                 self.look_at = Some(Instant::now());
                 Err("the file was changed by someone else; look at the change, then save again".to_owned())
@@ -382,12 +390,15 @@ impl Bench {
                     recovery::forget(&place);
                     self.kept.remove(&place);
                 }
-                self.on_disk.insert(absolute.clone(), text);
-                let saved = update(&mut self.app, Message::Saved(name, revision, absolute));
+                self.told.remove(&absolute);
+                let saved = update(&mut self.app, Message::Saved { name, revision, path: absolute, text });
                 // Saving brings nothing about that could end the program before the others are saved.
                 for effect in saved {
                     match effect {
-                        Effect::Quit => self.send(Message::Saved(String::new(), 0, String::new())),
+                        Effect::Quit => {
+                            let (name, path, text) = (String::new(), String::new(), String::new());
+                            self.send(Message::Saved { name, revision: 0, path, text });
+                        }
                         other => {
                             self.carry_out(vec![other]);
                         }
@@ -400,15 +411,9 @@ impl Bench {
         }
     }
 
-    /// Notes the texts as they are on disk now, of files that are looked at for the first time, and has the system
-    /// tell when something happens to them.
+    /// Has the system tell when something happens to files that are looked at.
     fn watch(&mut self) {
-        for (name, path) in self.app.open_files() {
-            if !self.on_disk.contains_key(&path)
-                && let Ok(text) = std::fs::read_to_string(&path)
-            {
-                self.on_disk.insert(path.clone(), text);
-            }
+        for OpenFile { name, path, .. } in self.app.open_files() {
             let Some(folder) = Path::new(&path).parent().map(Path::to_owned) else { continue };
             if self.watched.contains(&folder) || name.is_empty() {
                 continue;
@@ -424,16 +429,31 @@ impl Bench {
     /// Tells of files that have another text than the one they were read or written with.
     fn look_at_disk(&mut self) {
         let mut changed = false;
-        for (name, path) in self.app.open_files() {
-            let (Some(base), Ok(now)) = (self.on_disk.get(&path).cloned(), std::fs::read_to_string(&path)) else {
-                continue;
+        if self.app.is_image() {
+            return;
+        }
+        for OpenFile { name, path, base } in self.app.open_files() {
+            let now = match std::fs::read_to_string(&path) {
+                Ok(now) => Some(now),
+                Err(error) if error.kind() == std::io::ErrorKind::NotFound => None,
+                // What cannot be read now is looked at again when it is saved.
+                Err(_) => continue,
             };
-            if now != base {
-                self.on_disk.insert(path, now.clone());
-                let effects = update(&mut self.app, Message::Changed(name, base, now));
-                self.carry_out(effects);
-                changed = true;
+            if now.as_deref() == base.as_deref() {
+                self.told.remove(&path);
+                continue;
             }
+            if self.told.get(&path) == Some(&now) {
+                continue;
+            }
+            self.told.insert(path, now.clone());
+            let message = match now {
+                Some(now) => Message::Changed(name, base.as_deref().unwrap_or_default().to_owned(), now),
+                None => Message::Gone(name),
+            };
+            let effects = update(&mut self.app, message);
+            self.carry_out(effects);
+            changed = true;
         }
         if !changed {
             // Files that nobody looks at are part of the program too.
@@ -442,32 +462,27 @@ impl Bench {
         }
     }
 
-    /// Unsaved texts with where they belong.
-    fn unsaved_texts(&self) -> Vec<(PathBuf, String, u64)> {
-        let texts = self.app.unsaved().into_iter();
-        texts.map(|(name, path, text, number)| (PathBuf::from(path.unwrap_or(name)), text, number)).collect()
-    }
-
     /// Notes the texts for the panic hook.
     fn remember(&self) {
         if let Ok(mut unsaved) = self.unsaved.lock() {
-            *unsaved = self.unsaved_texts().into_iter().map(|(place, text, _)| (place, text)).collect();
+            *unsaved = self.app.unsaved();
         }
     }
 
     fn keep_now(&mut self) {
         self.keep_at = None;
-        let texts = self.unsaved_texts();
-        let gone: Vec<PathBuf> =
-            self.kept.keys().filter(|place| !texts.iter().any(|(known, ..)| known == *place)).cloned().collect();
+        let texts = self.app.unsaved();
+        let is_here = |place: &PathBuf| texts.iter().any(|unsaved| home(unsaved) == *place);
+        let gone: Vec<PathBuf> = self.kept.keys().filter(|place| !is_here(place)).cloned().collect();
         for place in gone {
             recovery::forget(&place);
             self.kept.remove(&place);
         }
-        for (place, text, number) in texts {
-            if self.kept.get(&place) != Some(&number) {
-                recovery::keep(&place, &text);
-                self.kept.insert(place, number);
+        for unsaved in texts {
+            let place = home(&unsaved);
+            if self.kept.get(&place) != Some(&unsaved.revision) {
+                recovery::keep(&place, &unsaved.text, unsaved.base.as_deref());
+                self.kept.insert(place, unsaved.revision);
             }
         }
     }
@@ -481,7 +496,10 @@ impl Bench {
             if let Ok(unsaved) = unsaved.try_lock()
                 && !unsaved.is_empty()
             {
-                unsaved.iter().for_each(|(path, text)| recovery::keep(path, text));
+                for unsaved in unsaved.iter() {
+                    recovery::keep(&home(unsaved), &unsaved.text, unsaved.base.as_deref());
+                }
+                tracing::error!(panic = %info, "failed");
                 let _ = writeln!(
                     std::io::stderr(),
                     "Wendax failed; unsaved text was kept and will be there at the next start."
@@ -490,6 +508,11 @@ impl Bench {
             hook(info);
         }));
     }
+}
+
+/// Where an unsaved text belongs.
+fn home(unsaved: &Unsaved) -> PathBuf {
+    PathBuf::from(unsaved.path.as_ref().unwrap_or(&unsaved.name))
 }
 
 /// Asks the terminal to put a text into the system's clipboard (OSC 52 of ECMA-48's operating system commands,

@@ -12,6 +12,16 @@ struct Kept {
     /// The process that wrote it.
     process: u32,
     text: String,
+    /// What the file held then, as far as known.
+    #[serde(default)]
+    base: Option<String>,
+}
+
+/// Unsaved text that was found again.
+pub(crate) struct Found {
+    pub(crate) text: String,
+    /// What the file held when it was kept.
+    pub(crate) base: Option<String>,
 }
 
 /// Where Wendax keeps what is its own.
@@ -32,9 +42,10 @@ fn place(path: &Path) -> Option<PathBuf> {
 }
 
 /// Keeps unsaved text. Failing to is no reason to disturb the user, who is still writing.
-pub(crate) fn keep(path: &Path, text: &str) {
+pub(crate) fn keep(path: &Path, text: &str, base: Option<&str>) {
     let Some(place) = place(path) else { return };
-    let kept = Kept { path: path.display().to_string(), process: std::process::id(), text: text.to_owned() };
+    let (path, text, base) = (path.display().to_string(), text.to_owned(), base.map(str::to_owned));
+    let kept = Kept { path, process: std::process::id(), text, base };
     if let (Some(parent), Ok(json)) = (place.parent(), serde_json::to_vec(&kept)) {
         let _ = std::fs::create_dir_all(parent);
         let _ = crate::files::write(&place, &json);
@@ -49,21 +60,22 @@ pub(crate) fn forget(path: &Path) {
 }
 
 /// Unsaved text of a file that no living process is writing.
-pub(crate) fn find(path: &Path) -> Option<String> {
+pub(crate) fn find(path: &Path) -> Option<Found> {
     let json = std::fs::read(place(path)?).ok()?;
     let kept: Kept = serde_json::from_slice(&json).ok()?;
-    (!is_writing(kept.process)).then_some(kept.text)
+    (!is_writing(kept.process)).then_some(Found { text: kept.text, base: kept.base })
 }
 
 /// Unsaved texts of all files below a folder that no living process is writing, with their paths.
-pub(crate) fn below(root: &Path) -> Vec<(PathBuf, String)> {
+pub(crate) fn below(root: &Path) -> Vec<(PathBuf, Found)> {
     let Some(entries) = folder().and_then(|folder| std::fs::read_dir(folder.join("unsaved")).ok()) else {
         return Vec::new();
     };
     let kept = entries.filter_map(Result::ok).filter_map(|entry| {
         let kept: Kept = serde_json::from_slice(&std::fs::read(entry.path()).ok()?).ok()?;
         let path = PathBuf::from(&kept.path);
-        (path.starts_with(root) && !is_writing(kept.process)).then_some((path, kept.text))
+        (path.starts_with(root) && !is_writing(kept.process))
+            .then_some((path, Found { text: kept.text, base: kept.base }))
     });
     kept.collect()
 }

@@ -313,3 +313,72 @@ fn a_manifest_is_shown_mended_and_written_as_what_it_is() {
     screen.shows("saved as");
     assert_eq!(fs::read_to_string(folder.join("wendax.toml")).expect("it is there"), "# entry = \"start\"\n");
 }
+
+#[test]
+fn an_image_is_never_written_over_by_what_is_done_to_its_disassembly() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("scale.bin");
+    let bytes = [0x15, 0x30, 0x02, 0x00];
+    fs::write(&file, bytes).expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
+    screen.shows("mov r1, 5");
+    for entry in ["comments", "paste", "cut", "columns", "take back"] {
+        screen.text(":");
+        screen.text(entry);
+        screen.keys("Enter");
+        screen.keys("Escape");
+    }
+    screen.text("q");
+    screen.shows("ended with 0");
+    assert_eq!(fs::read(&file).expect("it is there"), bytes);
+}
+
+#[test]
+fn a_file_that_is_deleted_or_made_meanwhile_is_told_and_not_lost() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gate.asm");
+    fs::write(&file, "start:  jmp start\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
+    screen.shows("ready");
+    fs::remove_file(&file).expect("it was there");
+    screen.shows("no longer on disk");
+    screen.text("q");
+    screen.shows("Not saved: ");
+    screen.text("s");
+    screen.shows("ended with 0");
+    assert_eq!(fs::read_to_string(&file).expect("it is there again"), "start:  jmp start\n");
+    // A new text whose file someone else makes before it is saved.
+    let file = home.path().join("new.asm");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
+    screen.shows("new.asm");
+    screen.text("start: halt ; mine");
+    screen.shows("; mine");
+    fs::write(&file, "start: nop ; theirs\n").expect("written");
+    screen.shows("changed here and on disk");
+    assert_eq!(fs::read_to_string(&file).expect("it is there"), "start: nop ; theirs\n");
+    screen.text("k");
+    screen.keys("C-s");
+    screen.shows("saved as");
+    assert!(fs::read_to_string(&file).expect("it is there").contains("; mine"), "it was decided so");
+}
+
+#[test]
+fn recovered_text_is_assembled_and_does_not_undo_what_happened_to_its_file() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gate.asm");
+    fs::write(&file, "start:  mov r0, 1\n\n\n\n        sys exit\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
+    screen.shows("ready");
+    screen.text("e");
+    screen.keys("C-End");
+    screen.text("; mine");
+    screen.shows("; mine");
+    screen.kill("TERM");
+    screen.shows("ended with");
+    fs::write(&file, "start:  mov r0, 9\n\n\n\n        sys exit\n").expect("written");
+    let again = Screen::start(home.path(), &file.display().to_string(), 120, 30);
+    again.shows("both changes are in the text");
+    again.shows("mov r0, 9");
+    again.text("g");
+    again.shows("finished, status 9");
+}

@@ -368,7 +368,9 @@ fn nothing_is_written_over_what_was_read_nor_twice_to_one_place() {
     refused(wendax(&["build"], &[&main]).arg("-o").arg(&part), over);
     refused(wendax(&["build"], &[&main]).arg("--map").arg(&part), over);
     refused(wendax(&["image", "--format", "hex"], &[&image]).arg("-o").arg(&image), over);
-    refused(wendax(&["image", "--format", "hex"], &[&image]).arg("-o").arg(&main), "named like a source");
+    refused(wendax(&["image", "--format", "hex"], &[&image]).arg("-o").arg(&main), over);
+    let other = folder.path("other.asm");
+    refused(wendax(&["image", "--format", "hex"], &[&image]).arg("-o").arg(&other), "named like a source");
     refused(wendax(&["run"], &[&image]).arg("--state").arg(&image), over);
     refused(wendax(&["run"], &[&main]).arg("--state").arg(&main), over);
     let one = folder.path("one");

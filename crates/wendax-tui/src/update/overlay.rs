@@ -123,10 +123,12 @@ impl App {
     fn conflict_key(&mut self, key: KeyEvent, name: String, theirs: String) {
         match key.code {
             KeyCode::Char('k') => {
+                self.answered(&name, &theirs);
                 self.message =
                     Some((Tone::Fine, format!("your text of {name} stays; saving puts it in the place of the other")));
             }
             KeyCode::Char('t') => {
+                self.answered(&name, &theirs);
                 if let Some(index) = self.documents.iter().position(|document| document.name == name) {
                     let editor = self.editor_of_mut(index);
                     editor.replace_all(&theirs);
@@ -138,6 +140,14 @@ impl App {
                 }
             }
             _ => self.overlay = Some(Overlay::Conflict { name, theirs }),
+        }
+    }
+
+    /// It was decided what becomes of a text that two have changed: that on disk is known from now on.
+    fn answered(&mut self, name: &str, theirs: &str) {
+        self.conflicts.retain(|(known, _)| known != name);
+        if let Some(document) = self.documents.iter_mut().find(|document| document.name == name) {
+            document.base = Some(theirs.into());
         }
     }
 

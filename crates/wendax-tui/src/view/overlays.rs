@@ -81,7 +81,7 @@ fn draw_prompt(pen: &mut Pen<'_>, area: Rect, ask: Ask, text: &str) {
 
 fn draw_leaving(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let inner = sheet(pen, area, 64, 6, "unsaved text", "");
-    let names: Vec<String> = app.unsaved().into_iter().map(|(name, ..)| name).collect();
+    let names: Vec<String> = app.unsaved().into_iter().map(|unsaved| unsaved.name).collect();
     let name = match names.as_slice() {
         [one] => one.clone(),
         several => format!("{} files", several.len()),

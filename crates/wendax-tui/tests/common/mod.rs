@@ -102,8 +102,8 @@ impl Stage {
                     self.message(Message::Assembled(generation, Box::new(built)));
                 }
                 Effect::Save(name, revision, path, text) => {
-                    self.saved.push((path.clone(), text));
-                    self.message(Message::Saved(name, revision, path));
+                    self.saved.push((path.clone(), text.clone()));
+                    self.message(Message::Saved { name, revision, path, text });
                 }
                 Effect::Copy(text) => self.copied = text,
                 Effect::TellTime => self.message(Message::Clock(5)),
