@@ -1,14 +1,15 @@
 //! The guide: what the tables say of a word.
 //!
-//! A word may be a mnemonic, a directive, a system call, a register, a flag, a device register by its address,
-//! or the number of a problem. The bench, the shell and the documents tell the same.
+//! A word may be a mnemonic, a directive, a system call, a register, a flag, a device register by its address, a trap, a
+//! word of expressions, the number of a problem, or a topic: those are the sections of `docs/topics.md`. The bench, the
+//! shell and the documents tell the same.
 
 use crate::codes::CODES;
 use crate::directives::DIRECTIVES;
 use crate::mnemonics::mnemonics;
 use std::fmt::Write;
 use wendax_isa::Addr;
-use wendax_isa::w16::{CALLS, DEVICES, OperandKind, Row, TARGET, call_by_name, rows_named};
+use wendax_isa::w16::{CALLS, Cond, DEVICES, Op, OperandKind, Row, TARGET, call_by_name, rows_named};
 use wendax_source::nearest;
 
 /// What the guide says of one thing.
@@ -37,7 +38,68 @@ pub fn guide(word: &str) -> Vec<GuideEntry> {
     entries.extend(flag(&word));
     entries.extend(device(&word));
     entries.extend(problem(&word));
+    entries.extend(word_of_expressions(&word));
+    entries.extend(trap(&word));
+    entries.extend(topic(&word));
     entries
+}
+
+/// The text of the topics, a section each.
+const TOPICS: &str = include_str!("../../../docs/topics.md");
+
+/// The topics: name, other words they are found by, text.
+fn topics() -> impl Iterator<Item = (&'static str, &'static str, &'static str)> {
+    TOPICS.split("\n## ").skip(1).map(|section| {
+        let (head, text) = section.split_once('\n').unwrap_or((section, ""));
+        let (name, words) = head.split_once(": ").unwrap_or((head, ""));
+        (name, words, text.trim())
+    })
+}
+
+fn topic(word: &str) -> Option<GuideEntry> {
+    let names = |name: &str, words: &str| name == word || words.split(' ').any(|known| known == word);
+    let (name, _, text) =
+        topics().find(|(name, ..)| *name == word).or_else(|| topics().find(|(name, words, _)| names(name, words)))?;
+    let mut lines = Vec::new();
+    let mut example = String::new();
+    let mut is_code = false;
+    for line in text.lines() {
+        if line.starts_with("```") {
+            is_code = !is_code;
+        } else if is_code {
+            example.push_str(line);
+            example.push('\n');
+            lines.push(format!("  {line}"));
+        } else {
+            lines.push(line.replace('`', ""));
+        }
+    }
+    let example = (!example.is_empty()).then(|| example.trim_end().to_owned());
+    Some(GuideEntry { title: format!("about {name}"), lines, example })
+}
+
+/// Words of expressions and registers that programs do not name.
+const OTHER_WORDS: [(&str, &str, &str); 7] = [
+    ("fl", "the flags as a word, in push and pop", "        push  fl\n        pop   fl"),
+    ("pc", "the address of the next instruction; programs do not name it", "        mov   r1, here"),
+    ("here", "the address of the statement it stands in", "        jmp   here + 2"),
+    ("sizeof", "sizeof(label): bytes from a label to the next plain one of its section", ""),
+    ("defined", "defined(NAME): 1 when the name is defined above, else 0", ""),
+    ("hi", "hi(x): the high byte of a word", "        mov   r1, hi(0x1234)"),
+    ("lo", "lo(x): the low byte of a word", "        mov   r1, lo(0x1234)"),
+];
+
+fn word_of_expressions(word: &str) -> Option<GuideEntry> {
+    let (name, meaning, example) = OTHER_WORDS.iter().find(|(name, ..)| *name == word)?;
+    let title = if meaning.starts_with(name) { (*meaning).to_owned() } else { format!("{name}: {meaning}") };
+    Some(GuideEntry { title, lines: Vec::new(), example: (!example.is_empty()).then(|| (*example).to_owned()) })
+}
+
+/// A trap or interrupt by its name.
+fn trap(word: &str) -> Option<GuideEntry> {
+    let number = TARGET.traps.iter().position(|name| !name.is_empty() && *name == word)?;
+    let lines = vec![format!("its vector is the word at {:04X}; wendax guide traps says more", 2 * number)];
+    Some(GuideEntry { title: format!("{word}: trap {number:X}"), lines, example: None })
 }
 
 /// The words the guide knows, by kind.
@@ -50,6 +112,9 @@ pub fn guide_words() -> Vec<(&'static str, Vec<String>)> {
         ("registers", owned(&mut TARGET.registers.iter().map(|info| info.name))),
         ("flags", TARGET.flags.iter().map(|flag| flag.name.to_string()).collect()),
         ("device registers", DEVICES.iter().map(|device| format!("{:04X}", device.address)).collect()),
+        ("words of expressions", OTHER_WORDS.iter().map(|(name, ..)| (*name).to_owned()).collect()),
+        ("traps", TARGET.traps.iter().filter(|name| !name.is_empty()).map(|name| (*name).to_owned()).collect()),
+        ("topics", topics().map(|(name, ..)| name.to_owned()).collect()),
         ("problems", CODES.iter().map(|info| info.code.to_string()).collect()),
     ]
 }
@@ -58,10 +123,10 @@ pub fn guide_words() -> Vec<(&'static str, Vec<String>)> {
 pub fn guide_document() -> String {
     let mut out = String::from(
         "# The guide\n\n<!-- Written by `cargo run -p wendax-asm --example guide`; a test holds it to the code. -->\n\n\
-         What `?` in the bench and `wendax guide WORD` say of each word. [Problems](problems.md) and [keys](keys.md) have\n\
-         documents of their own.\n",
+         What `?` in the bench and `wendax guide WORD` say of each word. [Problems](problems.md), [topics](topics.md) and\n\
+         [keys](keys.md) have documents of their own.\n",
     );
-    for (kind, words) in guide_words().into_iter().filter(|(kind, _)| *kind != "problems") {
+    for (kind, words) in guide_words().into_iter().filter(|(kind, _)| !["problems", "topics"].contains(kind)) {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "\n## {}{}\n", kind[..1].to_uppercase(), &kind[1..]);
         for entry in words.iter().flat_map(|word| guide(word)) {
@@ -97,7 +162,12 @@ fn instruction(word: &str) -> Vec<GuideEntry> {
         }
         let form = format!("{word} {}", row.form);
         if let Some(last) = entries.last_mut() {
-            last.lines.push(format!("{form:<22} code {:<8} cycles {}", row.pattern, row.cycles));
+            let cycles = match row.op {
+                Op::Jump(Cond::Always) | Op::JmpReg => format!("{}", row.cycles + 1),
+                Op::Jump(_) | Op::Djnz => format!("{}, taken {}", row.cycles, row.cycles + 1),
+                _ => row.cycles.to_string(),
+            };
+            last.lines.push(format!("{form:<22} code {:<8} cycles {cycles}", row.pattern));
             last.lines.push(format!("  {}", digits(row)));
         }
     }
@@ -240,13 +310,31 @@ mod tests {
     }
 
     #[test]
+    fn topics_are_found_by_the_words_of_beginners_and_their_examples_run() {
+        for word in ["array", "variable", "divide", "loop", "two", "byte", "convention", "interrupt", "handler"] {
+            let is_known = !guide(word).is_empty();
+            assert_eq!(is_known, word != "two", "{word}");
+        }
+        for (name, _, _) in topics() {
+            let entry = topic(name).expect("it is one");
+            assert!(!entry.lines.is_empty(), "{name}");
+            if let Some(example) = entry.example {
+                let text = if example.contains("start:") { example } else { format!("start:\n{example}") };
+                let (sources, file) = wendax_source::Sources::single("example", text.as_str());
+                let assembly = crate::assemble(&sources, file);
+                assert!(assembly.diagnostics.is_empty(), "{name}: {:?}", assembly.diagnostics);
+            }
+        }
+    }
+
+    #[test]
     fn every_example_of_an_instruction_call_or_device_assembles() {
         for (kind, words) in guide_words() {
             if !["instructions", "system calls", "device registers"].contains(&kind) {
                 continue;
             }
             for word in words {
-                for entry in guide(&word) {
+                for entry in guide(&word).into_iter().take(1) {
                     let Some(example) = entry.example else { panic!("{word} has no example") };
                     let text = format!("start:\n{example}\n        halt\n        halt\n");
                     let (sources, file) = wendax_source::Sources::single("example", text.as_str());

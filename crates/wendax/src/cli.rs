@@ -60,9 +60,9 @@ pub(crate) enum Command {
     Image(ImageOptions),
     /// Put sources in columns; the code they become stays the same
     Format(FormatOptions),
-    /// Say what a word means: an instruction, directive, system call, register, flag, device register, problem
+    /// Say what a word means: an instruction, directive, system call, register, flag, device register, trap, problem, topic
     #[command(
-        after_help = "Examples:\n  wendax guide djnz\n  wendax guide put_text W031\n  wendax guide            all words"
+        after_help = "Examples:\n  wendax guide djnz\n  wendax guide put_text W031 numbers\n  wendax guide            all words"
     )]
     Guide {
         /// The words; all there are when left out
