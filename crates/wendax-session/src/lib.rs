@@ -57,8 +57,8 @@ pub use words::{by_hand_words, change_words, dropped_words, line_words, lines_wo
 #[cfg(test)]
 extern crate self as wendax_session;
 #[cfg(test)]
-#[path = "../tests/time.rs"]
+#[path = "../tests/all/time.rs"]
 mod time;
 #[cfg(test)]
-#[path = "../tests/truth.rs"]
+#[path = "../tests/all/truth.rs"]
 mod truth;

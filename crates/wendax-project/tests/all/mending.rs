@@ -116,7 +116,7 @@ fn a_name_of_another_file_is_made_known_where_it_is_used_and_not_in_the_other() 
 
 /// The slips of the corpus, whose first lines say how they are written.
 fn slips() -> impl Iterator<Item = String> {
-    let lines = include_str!("../../wendax-asm/tests/sources/slips.txt").lines();
+    let lines = include_str!("../../../wendax-asm/tests/all/sources/slips.txt").lines();
     lines.filter(|line| !line.starts_with('#') && !line.is_empty()).map(|line| {
         let (kind, slip) = line.split_once(' ').expect("a kind, and the slip");
         let slip = slip.replace('⏎', "\n").replace(" ;!", "");

@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use std::collections::BTreeMap;
 use wendax_isa::w16::{C, I, Op, Z};
 use wendax_machine::{Addr, Reg, StepNo};
-use wendax_machine::{Event, Machine, Settings, StepKind, Writer};
+use wendax_machine::{CellState, Event, Machine, Settings, StepKind, Writer};
 use wendax_session::{Command, Effects, Explanation, Outlook, Progress, Session, State, explain};
 
 /// Lines of programs: `{d}` `{s}` registers, `{n}` a number, `{l}` a label, `{m}` a place in data.
@@ -207,10 +207,10 @@ fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), 
     }
     if let StepKind::Interrupt(_) = effects.kind {
         prop_assert!(before.flags() & u32::from(I) != 0, "interrupts were off");
-        prop_assert_eq!(
-            (now.word(now.stack_pointer()), now.word(now.stack_pointer() + 2)),
-            (before.pc().0, before.flags())
-        );
+        // A stack among the device registers takes nothing and gives 0.
+        let in_memory = (0..4).all(|byte| now.cell(now.stack_pointer() + byte) == CellState::Known);
+        let kept = (now.word(now.stack_pointer()), now.word(now.stack_pointer() + 2));
+        prop_assert!(!in_memory || kept == (before.pc().0, before.flags()), "{:?}", kept);
     }
     Ok(())
 }

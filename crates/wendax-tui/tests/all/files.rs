@@ -1,8 +1,6 @@
 //! A program of several files: looked at, walked through, problems and names across them, what macros became.
 
-mod common;
-
-use common::Stage;
+use crate::common::Stage;
 use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use wendax_machine::Settings;
 use wendax_source::MemoryFiles;
@@ -197,12 +195,12 @@ fn files_changed_on_disk_are_taken_merged_or_asked_about() {
 /// The demo of several files.
 fn manifest() -> Stage {
     const FILES: [(&str, &str); 6] = [
-        ("src/main.asm", include_str!("../../../demos/manifest/src/main.asm")),
-        ("src/totals.asm", include_str!("../../../demos/manifest/src/totals.asm")),
-        ("src/wagons.asm", include_str!("../../../demos/manifest/src/wagons.asm")),
-        ("lib/print.asm", include_str!("../../../demos/manifest/lib/print.asm")),
-        ("src/wagon.inc", include_str!("../../../demos/manifest/src/wagon.inc")),
-        ("src/frames.inc", include_str!("../../../demos/manifest/src/frames.inc")),
+        ("src/main.asm", include_str!("../../../../demos/manifest/src/main.asm")),
+        ("src/totals.asm", include_str!("../../../../demos/manifest/src/totals.asm")),
+        ("src/wagons.asm", include_str!("../../../../demos/manifest/src/wagons.asm")),
+        ("lib/print.asm", include_str!("../../../../demos/manifest/lib/print.asm")),
+        ("src/wagon.inc", include_str!("../../../../demos/manifest/src/wagon.inc")),
+        ("src/frames.inc", include_str!("../../../../demos/manifest/src/frames.inc")),
     ];
     let files = FILES.iter().fold(MemoryFiles::default(), |files, (name, text)| files.with(*name, text));
     Stage::project(&["src/main.asm", "src/totals.asm", "src/wagons.asm", "lib/print.asm"], files)

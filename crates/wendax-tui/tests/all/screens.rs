@@ -1,8 +1,6 @@
 //! Whole screens at usual, narrow and tiny sizes.
 
-mod common;
-
-use common::{DEMO, Stage};
+use crate::common::{DEMO, Stage};
 
 /// The demo with two weights typed, paused in the routine that sums them.
 fn in_the_routine() -> Stage {

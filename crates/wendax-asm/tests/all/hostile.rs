@@ -89,9 +89,9 @@ fn record(kind: char, bytes: &[u8]) -> String {
 #[test]
 fn records_that_reach_too_far_are_refused() {
     let far = record('3', &[0, 1, 0, 0, 7]);
-    assert!(matches!(from_srecord(&far), Err(FormatError::TooLarge { at: Addr(0x1_0000), .. })));
+    assert!(matches!(from_srecord(&far), Err(FormatError::Outside(Addr(0x1_0000)))));
     let over = record('2', &[0, 0xFF, 0xFE, 1, 2, 3, 4]);
-    assert!(matches!(from_srecord(&over), Err(FormatError::TooLarge { at: Addr(0xFFFE), .. })));
+    assert!(matches!(from_srecord(&over), Err(FormatError::Outside(Addr(0xFFFE)))));
     let wide = record('3', &[0, 0, 2, 0, 5, 6, 7, 8]) + &record('7', &[0, 0, 2, 2]);
     let loaded = from_srecord(&wide).expect("it lies in memory");
     assert_eq!((loaded.image.entry, loaded.image.segments[0].bytes.as_slice()), (Addr(0x0202), &[5, 6, 7, 8][..]));
@@ -99,7 +99,7 @@ fn records_that_reach_too_far_are_refused() {
     assert!(matches!(from_srecord(&outside), Err(FormatError::Entry(Addr(0x1_0000)))));
     let short = record('3', &[0, 0]);
     assert!(matches!(from_srecord(&short), Err(FormatError::Record { line: 1, .. })));
-    assert!(matches!(from_hex(":02FFFF000102FD\n:00000001FF"), Err(FormatError::TooLarge { .. })));
+    assert!(matches!(from_hex(":02FFFF000102FD\n:00000001FF"), Err(FormatError::Outside(_))));
     assert!(matches!(
         from_hex(":0400000500010000F6\n:0102000001FC\n:00000001FF"),
         Err(FormatError::Entry(Addr(0x1_0000)))

@@ -209,7 +209,7 @@ fn images_are_the_same_read_back() {
 
 #[test]
 fn the_demo_is_without_remarks() {
-    let text = include_str!("../../../demos/weighbridge/weighbridge.asm");
+    let text = include_str!("../../../../demos/weighbridge/weighbridge.asm");
     assert_eq!(assembled(text).diagnostics, []);
 }
 
@@ -256,7 +256,7 @@ mod any {
         ];
         let words =
             proptest::collection::vec(proptest::sample::select(&WORDS[..]), 0..80).prop_map(|words| words.join(" "));
-        let demo = include_str!("../../../demos/weighbridge/weighbridge.asm");
+        let demo = include_str!("../../../../demos/weighbridge/weighbridge.asm");
         let cut = (0..demo.len(), 0usize..40).prop_map(move |(from, length)| {
             let to = (from + length).min(demo.len());
             let kept = |range: std::ops::Range<usize>| demo.get(range).unwrap_or_default();

@@ -1,8 +1,6 @@
 //! What each pane of the bench shows, and the commands that are about one pane.
 
-mod common;
-
-use common::{DEMO, Stage};
+use crate::common::{DEMO, Stage};
 use wendax_machine::Settings;
 use wendax_tui::{App, Colours, Look, Mode, Theme};
 

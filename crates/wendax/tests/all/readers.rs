@@ -10,7 +10,7 @@ use wendax_asm::{Assembler, Inputs};
 use wendax_image::{LineKind, to_elf, to_hex, to_srecord};
 use wendax_source::{Files, MemoryFiles};
 
-const SCRIPT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/readers/read.py");
+const SCRIPT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/all/readers/read.py");
 const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demos/manifest");
 
 /// A Python that has the libraries.

@@ -8,12 +8,12 @@ use wendax_project::fuzzing;
 use wendax_source::MemoryFiles;
 
 const SOURCES: [&str; 4] = [
-    include_str!("../../../demos/weighbridge/weighbridge.asm"),
-    include_str!("../../../demos/manifest/src/main.asm"),
-    include_str!("../../../demos/manifest/src/wagons.asm"),
-    include_str!("../../../demos/manifest/src/frames.inc"),
+    include_str!("../../../../demos/weighbridge/weighbridge.asm"),
+    include_str!("../../../../demos/manifest/src/main.asm"),
+    include_str!("../../../../demos/manifest/src/wagons.asm"),
+    include_str!("../../../../demos/manifest/src/frames.inc"),
 ];
-const MANIFEST: &str = include_str!("../../../demos/manifest/wendax.toml");
+const MANIFEST: &str = include_str!("../../../../demos/manifest/wendax.toml");
 
 /// Bytes cut out, put in, doubled or changed.
 fn broken(seed: &[u8], edits: &[(usize, u8, u8)]) -> Vec<u8> {

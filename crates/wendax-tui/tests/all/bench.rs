@@ -1,8 +1,6 @@
 //! What keys do on the bench: walking, writing, breakpoints, input, saving, leaving.
 
-mod common;
-
-use common::{DEMO, Stage};
+use crate::common::{DEMO, Stage};
 use proptest::prelude::*;
 use wendax_machine::Addr;
 use wendax_machine::Settings;

@@ -9,7 +9,7 @@ use wendax_source::MemoryFiles;
 use wendax_tui::{App, Built, Colours, Effect, Look, Message, Theme, draw, update};
 
 #[allow(dead_code, reason = "shared by test files that each need a part")]
-pub(crate) const DEMO: &str = include_str!("../../../../demos/weighbridge/weighbridge.asm");
+pub(crate) const DEMO: &str = include_str!("../../../../../demos/weighbridge/weighbridge.asm");
 
 pub(crate) struct Stage {
     pub(crate) app: App,

@@ -1,8 +1,6 @@
 //! Writing while walking: what the walk says of an older text, and how the present one gets to the same place.
 
-mod common;
-
-use common::Stage;
+use crate::common::Stage;
 
 const ASKS: &str = "start:  clr   r6\n@next:  sys   get_int\n        jc    @done\n        add   r6, r0\n        jmp   @next\n@done:  mov   r0, r6\n        sys   exit\n";
 

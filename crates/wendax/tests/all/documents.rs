@@ -5,7 +5,7 @@ use wendax_machine::StepNo;
 use wendax_machine::{Machine, Run, Settings, Stop};
 use wendax_source::{MemoryFiles, Style, render_all};
 
-const LANGUAGE: &str = include_str!("../../../docs/language.md");
+const LANGUAGE: &str = include_str!("../../../../docs/language.md");
 
 /// The examples of a document that are marked as source: the file each needs besides, and its text. The first
 /// line of one that others need names it.
@@ -42,7 +42,7 @@ fn examples_assemble_and_the_whole_one_runs() {
 
 #[test]
 fn the_manifest_of_the_documents_is_without_problem() {
-    let document = include_str!("../../../docs/projects.md");
+    let document = include_str!("../../../../docs/projects.md");
     let text = document.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).expect("there is one");
     let (manifest, found) = wendax_project::Manifest::parse(text, wendax_source::FileId(0));
     assert_eq!(found, []);
@@ -58,7 +58,7 @@ fn every_directive_has_its_row() {
 
 #[test]
 fn the_readme_names_every_picture_and_no_other() {
-    let readme = include_str!("../../../README.md");
+    let readme = include_str!("../../../../README.md");
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/screenshots");
     for entry in std::fs::read_dir(folder).expect("the folder is there") {
         let path = entry.expect("readable").path();

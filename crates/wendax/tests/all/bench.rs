@@ -1,9 +1,7 @@
 //! The real program driven through a terminal: a first walk from end to end, and what happens to unsaved
 //! text when it is killed.
 
-mod common;
-
-use common::Screen;
+use crate::common::Screen;
 use std::fs;
 
 #[test]

@@ -1,0 +1,14 @@
+//! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
+
+mod assembling;
+mod checks;
+mod hostile;
+mod images;
+mod linking;
+mod listings;
+mod naming;
+mod objects;
+mod problems;
+mod slips;
+mod teaching;
+mod unfolding;

@@ -1,0 +1,7 @@
+//! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
+
+mod calls;
+mod instructions;
+mod model;
+mod reports;
+mod traps;

@@ -1,0 +1,5 @@
+//! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
+
+mod fuzz;
+mod manifests;
+mod mending;

@@ -1,0 +1,9 @@
+//! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
+
+mod bounds;
+mod explaining;
+mod fuzz;
+mod replaying;
+mod time;
+mod truth;
+mod walking;

@@ -1,0 +1,8 @@
+//! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
+
+mod bench;
+mod common;
+mod files;
+mod live;
+mod panes;
+mod screens;

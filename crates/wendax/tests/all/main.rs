@@ -1,0 +1,9 @@
+//! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
+
+mod bench;
+mod command_line;
+mod common;
+mod documents;
+mod projects;
+mod readers;
+mod structure;
