@@ -32,6 +32,9 @@ pub enum RenameError {
     /// The new spelling means something already.
     #[error("`{0}` has a meaning already")]
     Taken(String),
+    /// A macro or repeat puts names together that the name may be one of.
+    #[error("the name may be put together by `{0}`, and would not be found there any more")]
+    Composed(String),
 }
 
 /// Names in one file: spelling, place, and the plain label above.
@@ -98,8 +101,17 @@ impl Assembly {
         let known = found.iter().map(|found| found.span.file).any(|file| {
             words(file, self.sources.file(file).text()).iter().any(|word| word.is_definition && word.text == spelling)
         });
-        if !local && (meaning || known) {
+        let owner = |words: &[Word<'_>]| words.iter().find(|word| word.span == at).and_then(|word| word.owner);
+        let here = words(at.file, self.sources.file(at.file).text());
+        let in_scope = here.iter().any(|word| word.text == spelling && word.owner == owner(&here));
+        if !local && (meaning || known) || local && in_scope {
             return Err(RenameError::Taken(name.to_owned()));
+        }
+        let bare = old.trim_start_matches('@');
+        let mut files: Vec<FileId> = found.iter().map(|found| found.span.file).collect();
+        files.extend(self.files());
+        if let Some(piece) = files.iter().find_map(|file| composing(self.sources.file(*file).text(), bare)) {
+            return Err(RenameError::Composed(piece));
         }
         Ok(found.into_iter().map(|found| found.span).collect())
     }
@@ -174,6 +186,40 @@ fn unit_files(sources: &Sources, unit: &Unit) -> Vec<FileId> {
     files
 }
 
+/// The name is one of a macro's parameters: in braces, or in its head.
+fn is_parameter(tokens: &[Token], index: usize, directive: &str) -> bool {
+    let mark = |at: Option<usize>| at.and_then(|at| tokens.get(at)).map(|token| token.kind);
+    let (before, after) = (mark(index.checked_sub(1)), mark(Some(index + 1)));
+    if before == Some(Kind::Mark(Mark::BraceOpen)) && after == Some(Kind::Mark(Mark::BraceClose)) {
+        return true;
+    }
+    let at = tokens.iter().position(|token| token.kind == Kind::Directive);
+    let in_head = directive.eq_ignore_ascii_case(".macro") && at.is_some_and(|at| index > at + 1);
+    let in_repeat = directive.eq_ignore_ascii_case(".repeat") && before == Some(Kind::Mark(Mark::Comma));
+    // What stands behind `=` is a default, made of names of the program.
+    in_repeat || in_head && before != Some(Kind::Mark(Mark::Equals))
+}
+
+/// A piece of a text that puts together names with a parameter, one of which could be this name: `load_{n}`.
+fn composing(text: &str, name: &str) -> Option<String> {
+    let is_sign = |c: char| c.is_alphanumeric() || matches!(c, '_');
+    for (open, _) in text.match_indices('{') {
+        let head = &text[..open];
+        let prefix = &head[head.trim_end_matches(is_sign).len()..];
+        let Some(close) = text[open..].find(['}', '\n']).map(|at| open + at).filter(|at| text[*at..].starts_with('}'))
+        else {
+            continue;
+        };
+        let tail = &text[close + 1..];
+        let suffix = &tail[..tail.len() - tail.trim_start_matches(is_sign).len()];
+        let fits = name.len() > prefix.len() + suffix.len() && name.starts_with(prefix) && name.ends_with(suffix);
+        if fits && (!prefix.is_empty() || !suffix.is_empty()) {
+            return Some(format!("{prefix}{}{suffix}", &text[open..=close]));
+        }
+    }
+    None
+}
+
 /// All names of a text that are no registers or mnemonics in their places.
 fn words(file: FileId, text: &str) -> Vec<Word<'_>> {
     let mut found = Vec::new();
@@ -197,12 +243,12 @@ fn words(file: FileId, text: &str) -> Vec<Word<'_>> {
                     if labels && token.kind == Kind::Name {
                         owner = Some(token.start);
                     }
-                    let defines = ["equ", "macro"]
+                    let defines = ["equ", "let", "macro"]
                         .iter()
                         .any(|name| directive[directive.len().min(1)..].eq_ignore_ascii_case(name));
                     let is_first_operand =
                         index.checked_sub(1).is_some_and(|before| tokens[before].kind == Kind::Directive);
-                    if !is_word {
+                    if !is_word && !is_parameter(&tokens, index, directive) {
                         let is_definition = labels || defines && is_first_operand;
                         found.push(Word { text: spelling, span, owner, is_definition });
                     }

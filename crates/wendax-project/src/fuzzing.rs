@@ -4,13 +4,13 @@
 //! What must hold: no panic; places of what is told lie in texts a person wrote; time and memory are bounded, which
 //! the fuzzer's own limits see.
 
-use crate::Manifest;
+use crate::{Manifest, Project, mend};
 use wendax_asm::{
     Assembler, Assembly, Inputs, Library, disassembly, format, lexemes, listing, memory_map, offers, operand_help,
     symbol_table,
 };
 use wendax_image::{from_elf, from_hex, from_raw, from_srecord, to_elf, to_hex, to_raw, to_srecord};
-use wendax_source::{FileId, MemoryFiles, Sources, Style, render_all};
+use wendax_source::{Edit, FileId, MemoryFiles, Sources, Style, render_all};
 
 /// Bytes as sources: one or several, cut at NUL bytes, each of which may include the others.
 pub fn sources(data: &[u8]) {
@@ -43,6 +43,78 @@ pub fn sources(data: &[u8]) {
     for line in text.lines().take(50) {
         let _ = (lexemes(line), operand_help(line));
         let _ = offers(&assembly, assembly.sources.find(&names[0]), line, line.len());
+    }
+}
+
+/// A text, and behind a NUL edits to it: what is assembled warm after each is what is assembled anew.
+pub fn edits(data: &[u8]) {
+    let at = data.iter().position(|byte| *byte == 0).unwrap_or(data.len());
+    let mut text = String::from_utf8_lossy(&data[..at]).into_owned();
+    let script = data.get(at + 1..).unwrap_or_default();
+    let inputs = Inputs { sources: vec!["a.asm".to_owned()], ..Inputs::default() };
+    let mut warm = Assembler::default();
+    for edit in script.chunks(4).take(12) {
+        let &[high, low, length, byte] = edit else { break };
+        let floor = |at: usize| (0..=at.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0);
+        let from = floor(usize::from(u16::from_be_bytes([high, low])) % (text.len() + 1));
+        let to = floor(from + usize::from(length % 8)).max(from);
+        let piece = ["", "\n", " ", "r1", "@x:", ".equ A, 5\n", "{", "\"", ",", "x"][usize::from(byte % 10)];
+        text.replace_range(from..to, piece);
+        let files = MemoryFiles::default().with("a.asm", text.as_str());
+        let kept = warm.assemble(&inputs, &files);
+        let anew = Assembler::default().assemble(&inputs, &files);
+        let shown = |assembly: &Assembly| render_all(&assembly.sources, &assembly.diagnostics, Style::Plain);
+        assert_eq!(shown(&kept), shown(&anew), "{text}");
+        assert_eq!(kept.image.segments, anew.image.segments, "{text}");
+        assert_eq!((kept.image.entry, kept.image.heap_start), (anew.image.entry, anew.image.heap_start), "{text}");
+    }
+}
+
+/// A text whose fixes are applied: the certain ones all together, which leaves fewer problems and brings none; each by
+/// itself, which never fails.
+pub fn fixes(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    let (sources, file) = Sources::single("a.asm", text.as_ref());
+    let assembly = wendax_asm::assemble(&sources, file);
+    let problems = |assembly: &Assembly| {
+        assembly.diagnostics.iter().filter(|found| found.severity == wendax_source::Severity::Problem).count()
+    };
+    for fix in assembly.diagnostics.iter().filter_map(|found| found.fix.as_ref()).take(10) {
+        assert!(fix.edits.iter().all(|edit| text.get(edit.span.range()).is_some()), "{fix:?}");
+        let (sources, file) = Sources::single("a.asm", wendax_source::apply_edits(&text, &fix.edits));
+        check(&wendax_asm::assemble(&sources, file));
+    }
+    let mut project = Project::of_files(vec!["a.asm".to_owned()], Vec::new());
+    let mut disk = project.files();
+    disk.edit("a.asm", text.as_ref().into());
+    let mended = mend(&mut project, &mut Assembler::default(), &mut disk);
+    if let Some((_, after)) = mended.texts.get("a.asm") {
+        let (sources, file) = Sources::single("a.asm", after.as_str());
+        let left = wendax_asm::assemble(&sources, file);
+        let (before, after) = (problems(&assembly), problems(&left));
+        assert!(after < before || before == 0 && after == 0, "{before} problems became {after}: {text}");
+    }
+}
+
+/// A text whose names are given other spellings, one after the other: what it becomes stays the same.
+pub fn renames(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    let (sources, file) = Sources::single("a.asm", text.as_ref());
+    let assembly = wendax_asm::assemble(&sources, file);
+    if !assembly.is_runnable() {
+        return;
+    }
+    let places: Vec<_> = assembly.image.symbols.iter().map(|symbol| symbol.span).take(12).collect();
+    for place in places {
+        let Some(name) = assembly.name_at(place.file, place.start) else { continue };
+        let Ok(spans) = assembly.rename(name, "renamed_by_the_fuzzer") else { continue };
+        let at = if text[name.range()].starts_with('@') { "@" } else { "" };
+        let edit = |span| Edit { span, text: format!("{at}renamed_by_the_fuzzer") };
+        let edits: Vec<Edit> = spans.into_iter().map(edit).collect();
+        let (sources, file) = Sources::single("a.asm", wendax_source::apply_edits(&text, &edits));
+        let renamed = wendax_asm::assemble(&sources, file);
+        assert!(renamed.is_runnable(), "{} renamed in {text}: {:?}", &text[name.range()], renamed.diagnostics);
+        assert_eq!(renamed.image.segments, assembly.image.segments, "{} renamed in {text}", &text[name.range()]);
     }
 }
 

@@ -53,8 +53,46 @@ fn images() -> Vec<Vec<u8>> {
     ]
 }
 
+/// What is kept of a target: what once found something, or leads somewhere.
+fn corpus(target: &str) -> Vec<Vec<u8>> {
+    let folder = format!("{}/../../fuzz/corpus/{target}", env!("CARGO_MANIFEST_DIR"));
+    let mut files: Vec<_> =
+        std::fs::read_dir(folder).expect("the corpus is there").map(|entry| entry.expect("a file").path()).collect();
+    files.sort();
+    files.iter().map(|file| std::fs::read(file).expect("it can be read")).collect()
+}
+
+#[test]
+fn the_kept_corpora() {
+    for (target, run) in
+        [("edits", fuzzing::edits as fn(&[u8])), ("fixes", fuzzing::fixes), ("renames", fuzzing::renames)]
+    {
+        let all = corpus(target);
+        assert!(all.len() >= 3, "{target}");
+        all.iter().for_each(|data| run(data));
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn edits_over_time(which in 0usize..4, script in proptest::collection::vec(any::<u8>(), 4..40)) {
+        let mut data = SOURCES[which].as_bytes().to_vec();
+        data.push(0);
+        data.extend(script);
+        fuzzing::edits(&data);
+    }
+
+    #[test]
+    fn fixes_of_broken_sources(which in 0usize..4, edits in edits()) {
+        fuzzing::fixes(&broken(SOURCES[which].as_bytes(), &edits));
+    }
+
+    #[test]
+    fn renames_in_sources(which in 0usize..4, edits in proptest::collection::vec((any::<usize>(), any::<u8>(), any::<u8>()), 0..3)) {
+        fuzzing::renames(&broken(SOURCES[which].as_bytes(), &edits));
+    }
 
     #[test]
     fn broken_sources(which in 0usize..4, edits in edits()) {
