@@ -7,7 +7,7 @@ use crate::unit::Unit;
 use crate::{Assembly, checks, codes, emit, layout, parser};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
-use wendax_image::Image;
+use wendax_image::{Image, SymbolKind};
 use wendax_source::{Diagnostic, FileId, Files, Severity, SourceFile, Sources, Span};
 
 /// An object file or library.
@@ -37,8 +37,8 @@ pub struct Inputs {
     pub entry: Option<(String, Span)>,
 }
 
-/// The bytes of an object file or library, and the units they are.
-type Objects = (Arc<[u8]>, Vec<Arc<Unit>>);
+/// The bytes of an object file or library, the units they are, and the sources whose lines they speak of.
+type Objects = (Arc<[u8]>, Vec<Arc<Unit>>, Used);
 
 /// Assembles and links a program whenever it is asked to. Units of sources that are the same as before are
 /// kept.
@@ -130,14 +130,17 @@ impl Assembler {
     fn objects_of(&mut self, path: &str, files: &dyn Files) -> Result<(Vec<Arc<Unit>>, bool), String> {
         let bytes = files.bytes(path).map_err(|error| error.0)?;
         let is_library = crate::objects::is_library(&bytes);
-        if let Some((known, units)) = self.objects.get(path)
+        if let Some((known, units, used)) = self.objects.get(path)
             && *known == bytes
+            && used.is_current(files)
         {
             return Ok((units.clone(), is_library));
         }
-        let units = crate::objects::read_objects(path, &bytes, &mut self.texts).map_err(|error| error.to_string())?;
+        let mut used = Used::default();
+        let units = crate::objects::read_objects(path, &bytes, &mut self.texts, files, &mut used)
+            .map_err(|error| error.to_string())?;
         let units: Vec<Arc<Unit>> = units.into_iter().map(Arc::new).collect();
-        self.objects.insert(path.to_owned(), (bytes, units.clone()));
+        self.objects.insert(path.to_owned(), (bytes, units.clone(), used));
         Ok((units, is_library))
     }
 
@@ -162,12 +165,24 @@ fn link(
     let emitted = emit::emit(sources, &mut program, wanted);
     let mut found = Vec::new();
     if let Some((name, span)) = &inputs.entry
-        && emitted.image.best_symbol(name).is_none()
+        && emit::begins(&emitted.image, name).is_none()
         && program.is_sound()
     {
-        let known = emitted.image.labels().map(|symbol| symbol.name.as_str());
-        let near = wendax_source::nearest(name, known);
-        let problem = diagnostic(codes::BAD_ENTRY, *span, format!("no source has a label `{name}`"));
+        let known = emitted.image.best_symbol(name);
+        let labels = emitted.image.labels().map(|symbol| symbol.name.as_str());
+        let near = wendax_source::nearest(name, labels).filter(|_| known.is_none());
+        let message = match known {
+            Some(symbol) if symbol.kind == SymbolKind::Constant => format!("`{name}` is a constant, not a label"),
+            Some(_) => format!("there is no instruction at `{name}`"),
+            None => format!("no source has a label `{name}`"),
+        };
+        let problem = diagnostic(codes::BAD_ENTRY, *span, message);
+        let problem = match known {
+            Some(symbol) => {
+                problem.with_label("the program is to begin here").with_other(symbol.span, "and this is the name")
+            }
+            None => problem,
+        };
         found.push(match near {
             Some(near) => problem.with_guess(format!("did you mean `{near}`?"), *span, format!("\"{near}\"")),
             None => problem.with_expected("the name of a label before an instruction"),

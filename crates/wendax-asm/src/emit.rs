@@ -5,7 +5,7 @@ use crate::encode::{Encoder, TOP};
 use crate::expr::Value;
 use crate::link::Placed;
 use crate::link::{Program, UnitIndex};
-use crate::problems::diagnostic;
+use crate::problems::{diagnostic, unplaced, without_value};
 use crate::unit::{Definition, SectionId, SectionKind, Statement, What};
 use rustc_hash::FxHashSet;
 use wendax_image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
@@ -209,8 +209,8 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
         // Code written as numbers is code all the same.
         (None, None) => image.segments.iter().find(|s| s.rights.execute).map_or(Addr(0), |segment| segment.start),
     };
-    if let Some(symbol) = wanted.and_then(|wanted| image.best_symbol(wanted)) {
-        image.entry = Addr::try_from(symbol.value).unwrap_or_default();
+    if let Some(address) = wanted.and_then(|wanted| begins(image, wanted)) {
+        image.entry = address;
         return;
     }
     let mut known: Option<Span> = None;
@@ -236,17 +236,31 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
     }
 }
 
-/// What `.assert` claims.
-fn claims(program: &mut Program<'_>) {
+/// Where a program begins that is to begin at a name; `None` when there is no instruction.
+pub(crate) fn begins(image: &Image, name: &str) -> Option<Addr> {
+    let label = image.best_symbol(name).filter(|symbol| symbol.kind == SymbolKind::Code)?;
+    label.address().filter(|&at| image.line_at(at).is_some_and(|line| line.kind == LineKind::Code))
+}
+
+/// What `.assert` claims. One that cannot be looked at is a problem too: nobody would know that it was not.
+pub(crate) fn claims(program: &mut Program<'_>) {
     for index in 0..program.units.len() {
         let unit = program.units[index];
         for claim in &unit.claims {
             let placed = program.placed[index].get(claim.section.0 as usize);
             let here = placed.and_then(|placed| placed.get(claim.statement as usize)).map(|placed| placed.at);
             let value = program.evaluate(index, claim.expr, here.unwrap_or(Value::number(0)));
-            if value.ok().and_then(Value::as_number) == Some(0) {
-                let text = claim.text.clone().unwrap_or_else(|| "what is asserted here does not hold".to_owned());
-                program.report(index, diagnostic(codes::OWN_ASSERT, claim.expr.span, text));
+            let found = match value.map(Value::as_number) {
+                Ok(Some(0)) => {
+                    let text = claim.text.clone().unwrap_or_else(|| "what is asserted here does not hold".to_owned());
+                    Some(diagnostic(codes::OWN_ASSERT, claim.expr.span, text))
+                }
+                Ok(Some(_)) => None,
+                Ok(None) => Some(unplaced(claim.expr.span)),
+                Err(error) => without_value(error, claim.expr.span),
+            };
+            if let Some(found) = found {
+                program.report(index, found);
             }
         }
     }

@@ -10,6 +10,7 @@ use crate::link::{Placed, Program, UnitIndex};
 use crate::problems::{diagnostic, without_value};
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
 use rustc_hash::FxHashMap;
+use std::ops::Range;
 use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
 use wendax_source::Span;
 
@@ -180,12 +181,24 @@ fn place(program: &Program<'_>) -> (Vec<Vec<Vec<Placed>>>, i64) {
             end = next_page(end);
         }
         kind = merged.kind;
+        // What `.org` puts elsewhere in a part does not take those behind it along.
+        let mut next = end;
+        let mut elsewhere: Vec<Range<i64>> = Vec::new();
         for &(unit, section) in &merged.parts {
             let base = program.base_of(section);
-            let start = if base == Base::ZERO { (end + 1) / 2 * 2 } else { 0 };
-            let (placed, after) = place_section(program, (unit, section), Value::address(base, start));
-            all[unit][section.0 as usize] = placed;
-            end = end.max(after);
+            let mut start = if base == Base::ZERO { even(next) } else { 0 };
+            let part = loop {
+                let part = place_section(program, (unit, section), Value::address(base, start));
+                let in_the_way = elsewhere.iter().find(|taken| taken.start < part.flow && start < taken.end);
+                match in_the_way {
+                    Some(taken) => start = even(taken.end),
+                    None => break part,
+                }
+            };
+            all[unit][section.0 as usize] = part.placed;
+            next = part.flow;
+            elsewhere.extend(part.elsewhere);
+            end = end.max(part.end);
         }
     }
     (all, end)
@@ -197,13 +210,37 @@ fn next_page(address: i64) -> i64 {
     (address + page - 1) / page * page
 }
 
-/// The section's statements one after the other from `start`; the second value is the end of what lies
-/// below the stack and above the vectors, which is where the next section follows.
-fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId), start: Value) -> (Vec<Placed>, i64) {
+fn even(address: i64) -> i64 {
+    (address + 1) / 2 * 2
+}
+
+/// A file's part of a section.
+struct Part {
+    placed: Vec<Placed>,
+    /// The end of what follows its beginning without an `.org` between.
+    flow: i64,
+    /// What stands behind each `.org`.
+    elsewhere: Vec<Range<i64>>,
+    /// The end of all of it that lies below the stack, which is where the next section follows.
+    end: i64,
+}
+
+/// The section's statements one after the other from `start`.
+fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId), start: Value) -> Part {
     let statements = &program.units[unit].section(section).statements;
     let lengthened = &program.lengthened[unit][section.0 as usize];
     let mut at = start;
     let mut end = start.offset;
+    let mut flow = None;
+    let mut elsewhere = Vec::new();
+    let mut piece = start.offset;
+    let mut leave = |from: i64, to: i64| {
+        if flow.is_none() {
+            flow = Some(to);
+        } else if from < to {
+            elsewhere.push(from..to);
+        }
+    };
     let mut placed = Vec::with_capacity(statements.len() + 1);
     let value = |expr: Expr, at: Value| program.evaluate(unit, expr, at).ok();
     let number = |expr: Expr, at: Value| value(expr, at).and_then(Value::as_number);
@@ -229,7 +266,9 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
             // One out of range is told where it is emitted.
             && to.as_number().is_none_or(|to| (0..LARGEST).contains(&to))
         {
+            leave(piece, at.offset);
             at = Value { offset: to.offset.clamp(0, LARGEST), ..to };
+            piece = at.offset;
         }
         if size > 0 && at.offset <= i64::from(STACK_START) {
             end = end.max(at.offset);
@@ -237,7 +276,8 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
     }
     // The place behind the last statement, for labels at the very end.
     placed.push(Placed { at, size: 0 });
-    (placed, end)
+    leave(piece, at.offset);
+    Part { placed, flow: flow.unwrap_or(at.offset), elsewhere, end }
 }
 
 fn set_labels(program: &mut Program<'_>) {

@@ -8,9 +8,10 @@ mod read;
 mod write;
 
 use crate::expr::Step;
-use crate::texts::Texts;
+use crate::texts::{Texts, Used};
 use crate::unit::{Definition, Name, What};
 use wendax_image::ElfError;
+use wendax_source::MemoryFiles;
 
 pub use read::is_library;
 pub(crate) use read::read_objects;
@@ -19,7 +20,9 @@ pub(crate) use write::object;
 /// What an object, or each object of a library, holds, makes known and needs, in lines of text.
 pub fn describe_objects(path: &str, bytes: &[u8]) -> Result<String, ElfError> {
     let mut texts = Texts::default();
-    let units = read_objects(path, bytes, &mut texts)?;
+    // Its lines are not shown here.
+    let nothing = MemoryFiles::default();
+    let units = read_objects(path, bytes, &mut texts, &nothing, &mut Used::default())?;
     let mut out = String::new();
     for unit in &units {
         out.push_str(texts.sources.file(unit.file).name());

@@ -329,13 +329,27 @@ impl<'a> Parser<'a> {
         }
     }
 
+    /// The body of a macro says it, not who called the macro, and not a repeat, which stands in its place.
+    fn is_of_macro(&self, span: Span) -> bool {
+        let mut writer = self.block.expansion.and_then(|_| self.unit.expansions.writer(span));
+        while let Some(expansion) = writer.and_then(|number| self.unit.expansions.list.get(number as usize)) {
+            match expansion.around {
+                Some(Scope::Expansion(around)) => writer = Some(around),
+                Some(_) => return false,
+                None => return true,
+            }
+        }
+        false
+    }
+
     fn define_label(&mut self, span: Span, local: bool) {
         let definition = Definition::Label { section: self.section, statement: self.statement_count() };
         let owner = if local { self.scope_of(span) } else { Scope::Unit };
         if !local {
-            // The scope changes even when the name is refused, so that its local labels find an owner.
+            // The scope changes even when the name is refused, so that its local labels find an owner. A macro's own
+            // labels leave it: who calls it need not know them.
             let id = self.define(span, Scope::Unit, definition);
-            self.scope = id.or(self.scope);
+            self.scope = id.filter(|_| !self.is_of_macro(span)).or(self.scope);
         } else if owner != Scope::Unit {
             self.define(span, owner, definition);
         } else {

@@ -14,11 +14,15 @@ mod write;
 
 pub use executable::to_elf;
 pub use lines::{Row, sections};
-pub use read::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf, is_object};
+pub use read::{ElfError, ElfProgram, ElfSource, SourceTrouble, from_elf, is_elf, is_object, label_above, object_rows};
 pub use write::{Contents, Home, Rela, Section, Symbol};
 
 /// The number in `e_machine`: W16. Chosen by us, outside the numbers given out.
 pub const MACHINE: u16 = 0x5716;
+
+/// Flag of a section of an object that has its place already (`.org`), which is its address; among those that the
+/// standard leaves to machines.
+pub const PLACED: u32 = 0x1000_0000;
 
 /// The number of a relocation of four bytes, low one first: an address in debug information.
 pub const DEBUG_RELOCATION: u32 = 5;

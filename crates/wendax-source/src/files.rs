@@ -70,6 +70,7 @@ pub struct SourceFile {
     name: String,
     text: Arc<str>,
     line_starts: Vec<u32>,
+    is_stand_in: bool,
 }
 
 impl SourceFile {
@@ -82,7 +83,25 @@ impl SourceFile {
                 line_starts.push(u32::try_from(at + 1).unwrap_or(u32::MAX));
             }
         }
-        Self { name: name.into(), text, line_starts }
+        Self { name: name.into(), text, line_starts, is_stand_in: false }
+    }
+
+    /// A text nobody wrote, for a file that has none, such as an object: places in it tell only which file.
+    pub fn stand_in(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
+        Self { is_stand_in: true, ..Self::new(name, text) }
+    }
+
+    /// It is no text of the file it is named after.
+    pub fn is_stand_in(&self) -> bool {
+        self.is_stand_in
+    }
+
+    /// From the first to the last sign of a line (from 1) that is no blank, in bytes of the text.
+    pub fn line_range(&self, line: u32) -> (usize, usize) {
+        let text = self.line(line);
+        let indent = text.len() - text.trim_start().len();
+        let start = self.line_start(line) as usize;
+        (start + indent, start + text.trim_end().len().max(indent))
     }
 
     /// The name it is shown with.

@@ -1,15 +1,16 @@
 //! ELF objects and `ar` archives of them to units, ready to be linked with those of sources.
 
 use crate::expr::{Binary, Expr, Scope, Step, SymbolId};
-use crate::texts::Texts;
+use crate::texts::{Texts, Used};
 use crate::unit::{Definition, Name, Patch, PatchKind, Section, SectionId, SectionKind, Statement, Unit, What};
 use object::read::archive::ArchiveFile;
 use object::read::elf::{FileHeader, SectionHeader as _, Sym as _};
 use object::{Endianness, elf};
+use rustc_hash::FxHashMap;
 use std::collections::BTreeSet;
 use wendax_image::ElfError;
-use wendax_image::elf::MACHINE;
-use wendax_source::{FileId, SourceFile, Span};
+use wendax_image::elf::{ElfSource, MACHINE, PLACED, Row, label_above, object_rows};
+use wendax_source::{FileId, Files, SourceFile, Sources, Span};
 
 /// Members of a library at the most.
 const MOST_MEMBERS: usize = 10_000;
@@ -20,18 +21,75 @@ pub fn is_library(bytes: &[u8]) -> bool {
 }
 
 /// All units of an object file or library.
-pub(crate) fn read_objects(path: &str, bytes: &[u8], texts: &mut Texts) -> Result<Vec<Unit>, ElfError> {
+///
+/// Sources they were made from are looked for beside the file, in the folder above, and where paths begin; those that
+/// are there and still the same are noted in `used`, and places of the units are lines of them.
+pub(crate) fn read_objects(
+    path: &str,
+    bytes: &[u8],
+    texts: &mut Texts,
+    files: &dyn Files,
+    used: &mut Used,
+) -> Result<Vec<Unit>, ElfError> {
+    let mut origins = Origins { folders: folders(path), files, used };
     if !is_library(bytes) {
-        return Ok(vec![read_object(path, bytes, texts)?]);
+        return Ok(vec![read_object(path, bytes, texts, &mut origins)?]);
     }
     let archive = ArchiveFile::parse(bytes)?;
     let mut units = Vec::new();
     for member in archive.members().take(MOST_MEMBERS) {
         let member = member?;
         let name = String::from_utf8_lossy(member.name()).into_owned();
-        units.push(read_object(&format!("{path}({name})"), member.data(bytes)?, texts)?);
+        units.push(read_object(&format!("{path}({name})"), member.data(bytes)?, texts, &mut origins)?);
     }
     Ok(units)
+}
+
+/// Where sources of objects are looked for.
+struct Origins<'f> {
+    folders: Vec<String>,
+    files: &'f dyn Files,
+    used: &'f mut Used,
+}
+
+/// The folders of a path that may hold the sources, each with a stroke behind it.
+fn folders(path: &str) -> Vec<String> {
+    let mut all = vec![String::new()];
+    let mut rest = path;
+    while let Some((above, _)) = rest.rsplit_once('/').filter(|_| all.len() < 4) {
+        all.push(format!("{above}/"));
+        rest = above;
+    }
+    all
+}
+
+impl Origins<'_> {
+    /// The lines of an object whose sources are there, by section of the file, in order of their places.
+    fn rows(&mut self, bytes: &[u8], texts: &mut Texts) -> FxHashMap<u32, Vec<Row>> {
+        let (rows, sources) = object_rows(bytes);
+        let found: Vec<Option<FileId>> = sources.iter().map(|source| self.source(source, texts)).collect();
+        let mut all: FxHashMap<u32, Vec<Row>> = FxHashMap::default();
+        for row in rows {
+            if let (Some(section), Some(Some(file))) = (row.symbol, found.get(row.file.0 as usize)) {
+                all.entry(section).or_default().push(Row { file: *file, ..row });
+            }
+        }
+        all.values_mut().for_each(|rows| rows.sort_by_key(|row| row.address));
+        all
+    }
+
+    fn source(&mut self, source: &ElfSource, texts: &mut Texts) -> Option<FileId> {
+        if source.name.is_empty() || source.name.starts_with('/') || source.name.split('/').any(|part| part == "..") {
+            return None;
+        }
+        self.folders.iter().find_map(|folder| {
+            let path = format!("{folder}{}", source.name);
+            let text = self.files.text(&path).ok().filter(|text| source.is(text))?;
+            let file = texts.place(&path, &text);
+            self.used.texts.push((path, text));
+            Some(file)
+        })
+    }
 }
 
 struct Reader<'d> {
@@ -41,13 +99,15 @@ struct Reader<'d> {
     unit: Unit,
     /// What bytes of the file are shown as coming from.
     place: Span,
+    /// Which line each byte came from, where that is known.
+    rows: FxHashMap<u32, Vec<Row>>,
     /// By section of the file: the section of the unit, and where its statements are cut.
     cuts: Vec<Option<(SectionId, Vec<u32>, u32)>>,
 }
 
 const ENDIAN: Endianness = Endianness::Little;
 
-fn read_object(name: &str, bytes: &[u8], texts: &mut Texts) -> Result<Unit, ElfError> {
+fn read_object(name: &str, bytes: &[u8], texts: &mut Texts, origins: &mut Origins<'_>) -> Result<Unit, ElfError> {
     let header = elf::FileHeader32::<Endianness>::parse(bytes)?;
     let endian = header.endian()?;
     if header.e_machine(endian) != MACHINE || endian != ENDIAN {
@@ -61,10 +121,11 @@ fn read_object(name: &str, bytes: &[u8], texts: &mut Texts) -> Result<Unit, ElfE
     let file = object_text(name, texts);
     let unfolded = texts.unfolded(file);
     let place = Span::new(file, 0, texts.sources.file(file).text().len());
-    let mut reader =
-        Reader { data: bytes, sections, symbols, unit: Unit::new(file, unfolded), place, cuts: Vec::new() };
-    reader.sections()?;
-    reader.names()?;
+    let rows = origins.rows(bytes, texts);
+    let unit = Unit::new(file, unfolded);
+    let mut reader = Reader { data: bytes, sections, symbols, unit, place, rows, cuts: Vec::new() };
+    reader.sections(&texts.sources)?;
+    reader.names(&texts.sources)?;
     reader.unit.find_ends();
     reader.unit.fix_constants();
     Ok(reader.unit)
@@ -75,7 +136,7 @@ fn object_text(name: &str, texts: &mut Texts) -> FileId {
     if let Some(known) = texts.sources.find(name) {
         return known;
     }
-    texts.sources.add(SourceFile::new(name, "; out of an object file"))
+    texts.sources.add(SourceFile::stand_in(name, "; out of an object file"))
 }
 
 impl Reader<'_> {
@@ -84,7 +145,7 @@ impl Reader<'_> {
     }
 
     /// Sections that are loaded become sections of the unit, cut at symbols.
-    fn sections(&mut self) -> Result<(), ElfError> {
+    fn sections(&mut self, sources: &Sources) -> Result<(), ElfError> {
         let mut total = 0u64;
         let count = self.sections.len();
         self.cuts = vec![None; count];
@@ -108,7 +169,7 @@ impl Reader<'_> {
                 SectionKind::Data
             };
             let id = self.section_id(name.trim_start_matches('.'), kind);
-            self.section(index, id, section)?;
+            self.section(index, id, section, sources)?;
         }
         Ok(())
     }
@@ -127,6 +188,7 @@ impl Reader<'_> {
         index: usize,
         id: SectionId,
         section: &elf::SectionHeader32<Endianness>,
+        sources: &Sources,
     ) -> Result<(), ElfError> {
         let size = section.sh_size(ENDIAN);
         let is_room = section.sh_type(ENDIAN) == elf::SHT_NOBITS;
@@ -141,6 +203,9 @@ impl Reader<'_> {
             }
         }
         let patches = self.patches(index, size)?;
+        let rows = self.rows.remove(&u32::try_from(index).unwrap_or(0)).unwrap_or_default();
+        let ends = rows.iter().flat_map(|row| [row.address, row.address.saturating_add(row.length)]);
+        cuts.extend(ends.filter(|&end| end <= size && !patches.iter().any(|patch| is_within(end, patch))));
         let first = u32::try_from(self.unit.section(id).statements.len()).unwrap_or(u32::MAX);
         let starts: Vec<u32> = cuts.iter().copied().collect();
         for pair in starts.windows(2) {
@@ -162,7 +227,13 @@ impl Reader<'_> {
                     patches: (offset(patch_start), offset(self.unit.patches.len())),
                 }
             };
-            self.push(id, what);
+            let before = rows.partition_point(|row| row.address <= from);
+            let row = before.checked_sub(1).map(|at| rows[at]).filter(|row| from - row.address < row.length);
+            let (span, line) = row.map_or((self.place, 1), |row| {
+                let (start, end) = sources.file(row.file).line_range(row.line);
+                (Span::new(row.file, start, end), row.line)
+            });
+            self.put(id, Statement { what, span, line, unfolded: None });
         }
         self.cuts[index] = Some((id, starts, first));
         Ok(())
@@ -170,20 +241,23 @@ impl Reader<'_> {
 
     /// `.org` and `.align` as the section asks for.
     fn opening(&mut self, id: SectionId, section: &elf::SectionHeader32<Endianness>) {
-        let address = section.sh_addr(ENDIAN);
-        if address != 0 {
-            let to = self.number(address.into());
+        let is_placed = section.sh_flags(ENDIAN) & PLACED != 0;
+        if is_placed {
+            let to = self.number(section.sh_addr(ENDIAN).into());
             self.push(id, What::Org(to));
         }
         let align = section.sh_addralign(ENDIAN);
-        if align > 1 && address == 0 && align.is_power_of_two() {
+        if align > 1 && !is_placed && align.is_power_of_two() {
             let to = self.number(align.min(0x8000).into());
             self.push(id, What::Align { to, fill: None });
         }
     }
 
     fn push(&mut self, id: SectionId, what: What) {
-        let statement = Statement { what, span: self.place, line: 1, unfolded: None };
+        self.put(id, Statement { what, span: self.place, line: 1, unfolded: None });
+    }
+
+    fn put(&mut self, id: SectionId, statement: Statement) {
         self.unit.sections[id.0 as usize].statements.push(statement);
     }
 
@@ -224,7 +298,7 @@ impl Reader<'_> {
     }
 
     /// Symbols but the first, which is none, become the names of the unit.
-    fn names(&mut self) -> Result<(), ElfError> {
+    fn names(&mut self, sources: &Sources) -> Result<(), ElfError> {
         let strings = self.symbols.strings();
         for index in 1..self.symbol_count() {
             let index = object::SymbolIndex(index);
@@ -248,9 +322,24 @@ impl Reader<'_> {
             }
             let global = (symbol.st_bind() != elf::STB_LOCAL && !is_foreign).then_some(self.place);
             let used = Some(self.place);
-            self.unit.names.push(Name { span: self.place, owner: Scope::Unit, definition, used, global });
+            let span = self.written(definition, &spelling, sources).unwrap_or(self.place);
+            self.unit.names.push(Name { span, owner: Scope::Unit, definition, used, global });
             self.unit.spellings.push(spelling);
         }
         Ok(())
     }
+
+    /// Where a label is written in the source of what it stands before.
+    fn written(&self, definition: Definition, spelling: &str, sources: &Sources) -> Option<Span> {
+        let Definition::Label { section, statement } = definition else { return None };
+        let statement = self.unit.section(section).statements.get(statement as usize)?;
+        let file = statement.span.file;
+        let (start, end) = label_above(sources.file(file), statement.line, spelling)?;
+        (file != self.place.file).then(|| Span::new(file, start, end))
+    }
+}
+
+/// A place is in the middle of bytes that linking has to put in.
+fn is_within(at: u32, patch: &Patch) -> bool {
+    patch.at < at && at < patch.at + 2
 }

@@ -1,20 +1,24 @@
 //! One unit to an ELF object: sections whose place is not known, with what linking has to put in.
 
+use crate::codes;
+use crate::emit::claims;
 use crate::encode::Encoder;
 use crate::expr::{Base, Value};
 use crate::link::Program;
+use crate::problems::diagnostic;
 use crate::unit::{Definition, PatchKind, SectionId, SectionKind, What};
 use object::elf;
 use rustc_hash::FxHashMap;
 use wendax_image::LineKind;
 use wendax_image::elf::{Contents, Home, Rela, Section, Symbol};
-use wendax_image::elf::{Row, sections};
+use wendax_image::elf::{PLACED, Row, sections};
 use wendax_source::Sources;
 
 /// A program that is one unit, laid out as an object; what is wrong is reported to the program.
 pub(crate) fn object(sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
     let mut writer = Writer {
         contents: Contents { kind: elf::ET_REL, ..Contents::default() },
+        homes: Vec::new(),
         rows: Vec::new(),
         pending: Vec::new(),
     };
@@ -28,6 +32,7 @@ pub(crate) fn object(sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
     for problem in problems {
         program.report(0, problem);
     }
+    claims(program);
     writer.finish(sources, program)
 }
 
@@ -41,18 +46,23 @@ struct Pending {
 
 struct Writer {
     contents: Contents,
+    /// Which section of the unit each section of the file is, and whether it has its place already.
+    homes: Vec<(SectionId, bool)>,
     /// Rows with the section they are in; the symbol comes later.
     rows: Vec<(usize, Row)>,
     pending: Vec<Pending>,
 }
 
 impl Writer {
-    /// A section, cut where `.org` leaves its ordinary place.
+    /// A section of the unit: one of the file for what has no place yet, and one for each stretch that `.org` gave one.
     fn section(&mut self, encoder: &mut Encoder<'_, '_>, id: SectionId) {
         let program = encoder.program;
         let section = program.units[0].section(id);
         let placed = &program.placed[0][id.0 as usize];
-        let mut open: Option<(usize, Base, i64)> = None;
+        // A name stands somewhere even when no byte does.
+        for value in labels(program, id).filter(|value| value.base != Base::ZERO) {
+            self.at(program, id, value);
+        }
         for (index, statement) in section.statements.iter().enumerate() {
             let place = placed[index];
             let lengthened = program.lengthened[0][id.0 as usize][index];
@@ -60,14 +70,25 @@ impl Writer {
             if encoder.bytes.is_empty() {
                 continue;
             }
-            let goes_on = open.filter(|&(_, base, end)| base == place.at.base && end == place.at.offset);
-            let at = match goes_on {
-                Some((at, ..)) => at,
-                None => self.begin(&section.name, section.kind, place.at),
-            };
-            open = Some((at, place.at.base, place.at.offset + place.size));
-            let start = self.contents.sections[at].address;
-            let offset = u32::try_from(place.at.offset).unwrap_or(0) - start;
+            let at = self.at(program, id, place.at);
+            let out = &mut self.contents.sections[at];
+            let offset = u32::try_from(place.at.offset).unwrap_or(0).saturating_sub(out.address);
+            let filled = length(out);
+            if filled > offset {
+                let found = diagnostic(codes::OVERLAP, statement.span, "what stands before it in the section is here");
+                encoder.problems.push(found.with_expected("an `.org` with an address that is free"));
+                return;
+            }
+            match &mut out.room {
+                Some(room) => *room += u32::try_from(encoder.bytes.len()).unwrap_or(0),
+                None => out.bytes.extend_from_slice(&encoder.bytes),
+            }
+            if let What::Align { to, .. } = statement.what
+                && place.at.base != Base::ZERO
+                && let Some(to) = program.evaluate(0, to, Value::number(0)).ok().and_then(Value::as_number)
+            {
+                out.align = out.align.max(u32::try_from(to.clamp(1, 0x8000)).unwrap_or(1));
+            }
             let pending = encoder.relocations.iter().map(|relocation| Pending {
                 section: at,
                 at: offset + relocation.at,
@@ -75,56 +96,54 @@ impl Writer {
                 value: relocation.value,
             });
             self.pending.extend(pending);
-            let out = &mut self.contents.sections[at];
-            if let What::Align { .. } = statement.what {
-                let to = u32::try_from(place.size + 1).unwrap_or(1).next_power_of_two();
-                out.align = out.align.max(to);
-            }
-            if section.kind == SectionKind::Zeroed {
-                out.room += u32::try_from(encoder.bytes.len()).unwrap_or(0);
-            } else {
-                out.bytes.extend_from_slice(&encoder.bytes);
-            }
             let length = u32::try_from(encoder.bytes.len()).unwrap_or(0);
             let (file, line, is_code) = (statement.span.file, statement.line, kind == LineKind::Code);
             self.rows.push((at, Row { symbol: None, address: offset, length, file, line, is_code }));
         }
-        for statement in &section.statements {
-            // The place of the whole section decides whether places in it are even, or more.
-            if let (What::Align { to, .. }, Some((at, ..))) = (&statement.what, open)
-                && let Some(to) = program.evaluate(0, *to, Value::number(0)).ok().and_then(Value::as_number)
+        for value in labels(program, id) {
+            self.at(program, id, value);
+        }
+        // An alignment that took no bytes asks for one all the same.
+        for (statement, place) in section.statements.iter().zip(placed) {
+            if let What::Align { to, .. } = statement.what
+                && place.at.base != Base::ZERO
+                && let Some(to) = program.evaluate(0, to, Value::number(0)).ok().and_then(Value::as_number)
             {
-                let align = u32::try_from(to.clamp(1, 0x8000)).unwrap_or(1);
+                let at = self.at(program, id, place.at);
                 let out = &mut self.contents.sections[at];
-                out.align = out.align.max(align);
+                out.align = out.align.max(u32::try_from(to.clamp(1, 0x8000)).unwrap_or(1));
             }
         }
     }
 
-    fn begin(&mut self, name: &str, kind: SectionKind, at: Value) -> usize {
-        let flags = match kind {
+    /// The section of the file that a place is in or right behind; a new one when there is none.
+    fn at(&mut self, program: &Program<'_>, id: SectionId, value: Value) -> usize {
+        if let Some(known) = self.home(id, value) {
+            return known;
+        }
+        let section = program.units[0].section(id);
+        let flags = match section.kind {
             SectionKind::Code => elf::SHF_ALLOC | elf::SHF_EXECINSTR,
             SectionKind::Data | SectionKind::Zeroed => elf::SHF_ALLOC | elf::SHF_WRITE,
         };
-        let address = if at.base == Base::ZERO { u32::try_from(at.offset).unwrap_or(0) } else { 0 };
-        let section = Section { name: format!(".{name}"), flags, address, align: 2, ..Section::default() };
-        self.contents.sections.push(section);
+        let is_placed = value.base == Base::ZERO;
+        let (flags, address) =
+            if is_placed { (flags | PLACED, u32::try_from(value.offset).unwrap_or(0)) } else { (flags, 0) };
+        self.homes.push((id, is_placed));
+        let name = format!(".{}", section.name);
+        let room = (section.kind == SectionKind::Zeroed).then_some(0);
+        self.contents.sections.push(Section { name, flags, address, align: 2, room, ..Section::default() });
         self.contents.sections.len() - 1
     }
 
-    /// The section of the file that holds a place.
-    fn home(&self, program: &Program<'_>, section: SectionId, value: Value) -> Option<(usize, u32)> {
-        let name = format!(".{}", program.units[0].section(section).name);
-        let offset = u32::try_from(value.offset).ok()?;
-        let holds = |candidate: &Section| {
-            let length = u32::try_from(candidate.bytes.len()).unwrap_or(0) + candidate.room;
-            let placed = value.base == Base::ZERO;
-            candidate.name == name
-                && (placed == (candidate.address != 0))
-                && (candidate.address..=candidate.address + length).contains(&offset)
-        };
-        let at = self.contents.sections.iter().position(holds)?;
-        Some((at, offset - self.contents.sections[at].address))
+    fn home(&self, id: SectionId, value: Value) -> Option<usize> {
+        let offset = u32::try_from(value.offset).unwrap_or(0);
+        let is_placed = value.base == Base::ZERO;
+        let holds = |section: &Section| (section.address..=section.address + length(section)).contains(&offset);
+        self.homes
+            .iter()
+            .zip(&self.contents.sections)
+            .position(|(&home, section)| home == (id, is_placed) && (!is_placed || holds(section)))
     }
 
     fn finish(mut self, sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
@@ -152,7 +171,7 @@ impl Writer {
         for pending in std::mem::take(&mut self.pending) {
             let target = match foreign.get(&pending.value.base) {
                 Some(number) => Some((*number, pending.value.offset)),
-                None => self.section_symbol(program, pending.value),
+                None => self.section_symbol(pending.value),
             };
             let Some((symbol, addend)) = target else { continue };
             let rela = Rela { at: pending.at, symbol, kind: pending.kind as u32, addend };
@@ -167,10 +186,9 @@ impl Writer {
     }
 
     /// The symbol of the section a base stands for, and what comes to it.
-    fn section_symbol(&self, program: &Program<'_>, value: Value) -> Option<(u32, i64)> {
+    fn section_symbol(&self, value: Value) -> Option<(u32, i64)> {
         let section = SectionId(value.base.0.checked_sub(1)?);
-        let name = format!(".{}", program.units[0].sections.get(section.0 as usize)?.name);
-        let at = self.contents.sections.iter().position(|known| known.name == name && known.address == 0)?;
+        let at = self.homes.iter().position(|&home| home == (section, false))?;
         Some((u32::try_from(at + 1).ok()?, value.offset))
     }
 
@@ -193,7 +211,8 @@ impl Writer {
                     None => continue,
                 },
                 Definition::Label { section, .. } => {
-                    let Some((home, offset)) = self.home(program, section, value) else { continue };
+                    let Some(home) = self.home(section, value) else { continue };
+                    let offset = u32::try_from(value.offset).unwrap_or(0) - self.contents.sections[home].address;
                     let is_code = unit.section(section).kind == SectionKind::Code;
                     local(Home::Section(home), offset, if is_code { elf::STT_FUNC } else { elf::STT_OBJECT })
                 }
@@ -202,4 +221,18 @@ impl Writer {
         }
         all
     }
+}
+
+/// Where the names of a section stand.
+fn labels<'p>(program: &'p Program<'_>, id: SectionId) -> impl Iterator<Item = Value> + 'p {
+    let placed = &program.placed[0][id.0 as usize];
+    program.units[0].symbols().filter_map(move |(_, name)| match name.definition {
+        Definition::Label { section, statement } if section == id => Some(placed.get(statement as usize)?.at),
+        _ => None,
+    })
+}
+
+/// In bytes.
+fn length(section: &Section) -> u32 {
+    u32::try_from(section.bytes.len()).unwrap_or(u32::MAX) + section.room.unwrap_or(0)
 }

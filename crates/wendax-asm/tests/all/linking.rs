@@ -218,3 +218,44 @@ proptest::proptest! {
         let _ = assemble(&files().with("main.o", &object), &["scale.asm"], &["main.o"]);
     }
 }
+
+#[test]
+fn a_program_begins_at_an_instruction_and_nowhere_else() {
+    let text = ".equ GATE, 0x200\nfirst:  nop\nsecond: sys  exit\n        .data\nwagons: .word 4\n";
+    let files = MemoryFiles::default().with("a.asm", text);
+    let begins_at = |name: &str| {
+        let mut assembler = Assembler::default();
+        let manifest: std::sync::Arc<str> = format!("entry = \"{name}\"\n").into();
+        let file = assembler.place("wendax.toml", &manifest);
+        let entry = Some((name.to_owned(), wendax_source::Span::new(file, 8, manifest.len() - 1)));
+        let inputs = Inputs { sources: vec!["a.asm".to_owned()], entry, ..Inputs::default() };
+        let assembly = assembler.assemble(&inputs, &files);
+        let told = assembly
+            .diagnostics
+            .iter()
+            .filter(|found| found.severity == wendax_source::Severity::Problem)
+            .map(|found| format!("{}: {}", found.code, found.message));
+        told.chain(assembly.is_runnable().then(|| format!("{:04X}", assembly.image.entry))).collect::<Vec<_>>()
+    };
+    assert_eq!(begins_at("second"), ["0202"]);
+    assert_eq!(begins_at("GATE"), ["W043: `GATE` is a constant, not a label"]);
+    assert_eq!(begins_at("wagons"), ["W043: there is no instruction at `wagons`"]);
+    assert_eq!(begins_at("secand"), ["W043: no source has a label `secand`"]);
+}
+
+#[test]
+fn what_org_puts_elsewhere_takes_no_other_file_along() {
+    let files = MemoryFiles::default()
+        .with("a.asm", "start:  jmp there\n        .org 0x208\nnear:   nop\n        .org 0x4000\nthere:  sys exit\n")
+        .with("b.asm", "        .global short\nshort:  ret\n")
+        .with(
+            "c.asm",
+            "        .extern short\nlong:   nop\n        nop\n        ret\n        .data\nkept:   .word long, short\n",
+        );
+    let image = sound(&files, &["a.asm", "b.asm", "c.asm"], &[]).image;
+    let at = |name: &str| image.best_symbol(name).unwrap_or_else(|| panic!("{name}")).value;
+    assert_eq!(
+        ["start", "short", "near", "long", "there", "kept"].map(at),
+        [0x200, 0x204, 0x208, 0x20A, 0x4000, 0x4100]
+    );
+}

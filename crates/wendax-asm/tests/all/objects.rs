@@ -191,3 +191,80 @@ proptest! {
         prop_assert_eq!(said, meant);
     }
 }
+
+#[test]
+fn names_without_bytes_and_places_at_zero_are_kept() {
+    let part = "        .global heap, mark, wall, last, first\n        .section vectors, data\n        .org  0\nfirst:  .word 11, 22\n        .code\n        mov   r0, heap\n        ldw   r1, [mark]\n        mov   r2, wall\n        ret\nlast:\n        .section room, zeroed\nheap:\n        .data\nmark:\n        .org  0x4000\nwall:\n";
+    let main = "        .extern heap, mark, wall, last, first\nstart:  mov   r1, last\n        sys   exit\n        .data\n        .word heap, mark, wall, last, first\n        .align 2\n        .section room, zeroed\n        .space 6\n";
+    let files = MemoryFiles::default().with("main.asm", main).with("part.asm", part);
+    let whole = sound(&files, &["main.asm", "part.asm"], &[]);
+    let files = files.clone().with("part.o", object(&files, "part.asm"));
+    let linked = sound(&files, &["main.asm"], &["part.o"]);
+    for name in ["heap", "mark", "wall", "last", "first"] {
+        assert_eq!(value(&linked, name), value(&whole, name), "{name}");
+    }
+    assert_eq!((value(&linked, "first"), word(&linked, "first", 2), value(&linked, "wall")), (0, 22, 0x4000));
+    for segment in whole.segments.iter().filter(|segment| !segment.reserved) {
+        let length = u32::try_from(segment.bytes.len()).expect("short");
+        assert_eq!(linked.bytes(segment.start, length), segment.bytes, "at {:04X}", segment.start);
+    }
+}
+
+#[test]
+fn what_is_asserted_is_looked_at_or_refused() {
+    let codes = |text: &str| -> Vec<String> {
+        let files = MemoryFiles::default().with("a.asm", text);
+        let of = |found: &[wendax_source::Diagnostic]| found.iter().map(|found| found.code.to_string()).collect();
+        Assembler::default().object("a.asm", &files).map_or_else(|found| of(&found), |_| Vec::new())
+    };
+    let with = |claim: &str| format!("        .extern far\none:    nop\ntwo:    jmp   far\n        {claim}\n");
+    assert_eq!(codes(&with(".assert two - one == 2")), [""; 0]);
+    assert_eq!(codes(&with(".assert two - one == 4, \"too near\"")), ["W046"]);
+    assert_eq!(codes(&with(".assert one < 0x300")), ["W034"], "only linking knows");
+    assert_eq!(codes(&with(".assert far")), ["W034"]);
+    let files = MemoryFiles::default().with("a.asm", "start:  sys exit\n        .assert 1 / (start - start)\n");
+    let found = assemble(&files, &["a.asm"], &[]).diagnostics;
+    assert_eq!(found.iter().map(|found| found.code.to_string()).collect::<Vec<_>>(), ["W032"]);
+}
+
+#[test]
+fn lines_of_objects_are_lines_of_their_sources() {
+    let part = "; walks about\n        .global step, stride\nstep:   add   r1, 2\n@more:  djnz  r1, @more\n        ret\n        .data\nstride: .word 7\n";
+    let main = "        .extern step, stride\nstart:  ldw   r1, [stride]\n        call  step\n        sys   exit\n";
+    let files = MemoryFiles::default().with("main.asm", main).with("lib/walk.asm", part);
+    let member = {
+        let beside = MemoryFiles::default().with("walk.asm", part);
+        ("walk.o".to_owned(), object(&beside, "walk.asm"))
+    };
+    let files = files.with("lib/build/lib.a", to_library(&[member]));
+    let assembly = assemble(&files, &["main.asm"], &["lib/build/lib.a"]);
+    assert!(assembly.is_runnable());
+    let spoken = |image: &Image, sources: &wendax_source::Sources, address: u32| {
+        let line = image.line_at(Addr(address)).expect("a line");
+        let file = sources.file(line.span.file);
+        (file.name().to_owned(), line.line, file.text()[line.span.start as usize..line.span.end as usize].to_owned())
+    };
+    let at = |name: &str| u32::try_from(value(&assembly.image, name)).expect("an address");
+    let wanted = |line: u32, text: &str| ("lib/walk.asm".to_owned(), line, text.to_owned());
+    assert_eq!(spoken(&assembly.image, &assembly.sources, at("step")), wanted(3, "step:   add   r1, 2"));
+    assert_eq!(spoken(&assembly.image, &assembly.sources, at("step") + 4), wanted(5, "ret"));
+    assert_eq!(spoken(&assembly.image, &assembly.sources, at("stride")), wanted(7, "stride: .word 7"));
+    let named = assembly.image.best_symbol("step").expect("a name").span;
+    assert_eq!((assembly.sources.file(named.file).name(), assembly.sources.line(named)), ("lib/walk.asm", 3));
+    // The program as a file tells the same, and tells its own lines when the library's sources are not there.
+    let elf = wendax_image::elf::to_elf(&assembly.image, &assembly.sources);
+    let (image, sources) = wendax_image::elf::from_elf(&elf)
+        .expect("a program")
+        .with_sources(&files)
+        .expect("lines")
+        .expect("all sources are there");
+    assert_eq!(spoken(&image, &sources, at("step") + 4), wanted(5, "ret"));
+    let changed = files.with("lib/walk.asm", format!("{part}; another text\n"));
+    let assembly = assemble(&changed, &["main.asm"], &["lib/build/lib.a"]);
+    let elf = wendax_image::elf::to_elf(&assembly.image, &assembly.sources);
+    let program = wendax_image::elf::from_elf(&elf).expect("a program");
+    let (image, sources) = program.with_sources(&changed).expect("lines").expect("its own sources are there");
+    let start = u32::try_from(value(&image, "start")).expect("an address");
+    assert_eq!(spoken(&image, &sources, start).1, 2);
+    assert!(image.line_at(Addr(u32::try_from(value(&image, "step")).expect("an address"))).is_none());
+}

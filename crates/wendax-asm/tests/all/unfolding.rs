@@ -193,3 +193,35 @@ proptest::proptest! {
         }
     }
 }
+
+#[test]
+fn labels_of_a_macro_leave_local_ones_of_its_caller_alone() {
+    let text = "\
+        .macro leave_unless value, place
+unless{value}:
+        cmp   r1, {value}
+        jnz   {place}
+inner{value}: nop
+        .endmacro
+        .macro routine name, way_out
+{name}: cmp   r2, 1
+        jz    {way_out}
+        .endmacro
+start:  leave_unless 4, @done
+        leave_unless 5, @done
+        nop
+@done:  routine walk, @over
+@over:  ret
+@done:  .repeat 2, round
+row{round}: nop
+@done:  djnz  r1, @done
+        .endrepeat
+@done:  jmp   @done
+";
+    let assembly = assembled(text);
+    assert!(assembly.is_runnable(), "{}", told(&assembly));
+    let image = &assembly.image;
+    let at = |name: &str| image.best_symbol(name).unwrap_or_else(|| panic!("{name}")).value;
+    let names = ["start@done", "walk@over", "walk@done", "row1@done"];
+    assert!(names.map(at).is_sorted(), "{:?}", names.map(at));
+}

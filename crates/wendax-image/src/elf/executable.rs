@@ -24,7 +24,7 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
             address: segment.start.0,
             align: 1,
             bytes: if segment.reserved { Vec::new() } else { segment.bytes.clone() },
-            room: if segment.reserved { length } else { 0 },
+            room: segment.reserved.then_some(length),
             relocations: Vec::new(),
         });
     }
@@ -34,7 +34,10 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
     let rows: Vec<Row> = image
         .lines
         .iter()
-        .filter(|line| !sources.file(line.span.file).name().is_empty())
+        .filter(|line| {
+            let file = sources.file(line.span.file);
+            !file.name().is_empty() && !file.is_stand_in()
+        })
         .map(|line| Row {
             symbol: None,
             address: line.address.0,

@@ -1,11 +1,13 @@
 //! An ELF program to an image, with the lines its bytes came from.
 
 use super::MACHINE;
+use super::lines::Row;
 use super::lines::digest;
 use crate::image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use gimli::{EndianSlice, LittleEndian};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::{Endianness, Object, ObjectSection, ObjectSymbol, elf};
+use std::borrow::Cow;
 use wendax_isa::Addr;
 use wendax_source::{FileId, Files, SourceFile, Sources, Span};
 
@@ -62,10 +64,19 @@ pub struct ElfProgram {
     files: Vec<ElfSource>,
 }
 
+/// A source that line tables speak of.
 #[derive(Debug, Clone, PartialEq, Eq)]
-struct ElfSource {
-    name: String,
+pub struct ElfSource {
+    /// Its name, relative to where the file was built.
+    pub name: String,
     digest: Option<[u8; 16]>,
+}
+
+impl ElfSource {
+    /// The text is the one that the file was built from, or nothing is known of that one.
+    pub fn is(&self, text: &str) -> bool {
+        self.digest.is_none_or(|then| then == digest(text))
+    }
 }
 
 /// The bytes begin as every ELF file does.
@@ -185,7 +196,18 @@ fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>) {
         Ok(EndianSlice::new(data, LittleEndian))
     };
     if let Ok(dwarf) = gimli::Dwarf::load(section) {
-        let _ = read_rows(&dwarf, &mut rows, &mut files);
+        let _ = read_rows(&dwarf, &mut files, &mut |row| {
+            let kind = if row.is_code { LineKind::Code } else { LineKind::Data };
+            let span = Span::new(row.file, 0, 0);
+            rows.push(Line {
+                address: Addr(row.address),
+                length: row.length,
+                kind,
+                span,
+                line: row.line,
+                unfolded: None,
+            });
+        });
     }
     rows.retain(|row: &Line| {
         row.length > 0 && image.segments.iter().any(|s| s.start <= row.address && row.address + row.length <= s.end())
@@ -210,32 +232,31 @@ type Slice<'d> = EndianSlice<'d, LittleEndian>;
 
 fn read_rows(
     dwarf: &gimli::Dwarf<Slice<'_>>,
-    rows: &mut Vec<Line>,
     files: &mut Vec<ElfSource>,
+    take: &mut dyn FnMut(Row),
 ) -> Result<(), gimli::Error> {
+    let mut taken = 0;
     let mut units = dwarf.units();
     while let Some(header) = units.next()? {
         let unit = dwarf.unit(header)?;
         let Some(program) = unit.line_program.clone() else { continue };
-        let mut open: Option<(u32, u64, u32, LineKind)> = None;
+        let mut open: Option<(u32, u64, u32, bool)> = None;
         let mut table = program.rows();
         while let Some((header, row)) = table.next_row()? {
             let address = u32::try_from(row.address()).unwrap_or(u32::MAX);
-            if let Some((start, file, line, kind)) = open.take()
+            if let Some((start, file, line, is_code)) = open.take()
                 && address > start
-                && address <= 0x1_0000
             {
-                let number = file_number(dwarf, &unit, header, file, files);
-                let span = Span::new(FileId(number), 0, 0);
-                rows.push(Line { address: Addr(start), length: address - start, kind, span, line, unfolded: None });
+                let file = FileId(file_number(dwarf, &unit, header, file, files));
+                take(Row { symbol: None, address: start, length: address - start, file, line, is_code });
+                taken += 1;
             }
-            if rows.len() > MOST_ROWS {
+            if taken > MOST_ROWS {
                 return Ok(());
             }
             let line = row.line().and_then(|line| u32::try_from(line.get()).ok());
             if let (false, Some(line)) = (row.end_sequence(), line) {
-                let kind = if row.is_stmt() { LineKind::Code } else { LineKind::Data };
-                open = Some((address, row.file_index(), line, kind));
+                open = Some((address, row.file_index(), line, row.is_stmt()));
             }
         }
     }
@@ -285,23 +306,65 @@ impl ElfProgram {
                 Ok(text) => text,
                 Err(error) => return Some(Err(SourceTrouble::Missing { name: source.name.clone(), why: error.0 })),
             };
-            if source.digest.is_some_and(|digest_then| digest_then != digest(&text)) {
+            if !source.is(&text) {
                 return Some(Err(SourceTrouble::Changed(source.name.clone())));
             }
             sources.add(SourceFile::new(source.name.as_str(), text));
         }
         let mut image = self.image.clone();
         for line in &mut image.lines {
-            let file = sources.file(line.span.file);
-            let text = file.line(line.line);
-            let indent = text.len() - text.trim_start().len();
-            let start = file.line_start(line.line) as usize;
-            line.span =
-                Span::new(line.span.file, start + indent.min(text.len()), start + text.trim_end().len().max(indent));
+            let (start, end) = sources.file(line.span.file).line_range(line.line);
+            line.span = Span::new(line.span.file, start, end);
         }
         place_symbols(&mut image, &sources);
         Some(Ok((image, sources)))
     }
+}
+
+/// Where a label is written, in bytes of a text: on the line of what it stands before, or one of the few above it.
+pub fn label_above(file: &SourceFile, line: u32, name: &str) -> Option<(usize, usize)> {
+    let name = name.rfind('@').map_or(name, |at| &name[at..]);
+    (line.saturating_sub(4).max(1)..=line).rev().find_map(|number| {
+        let at = file.line(number).find(&format!("{name}:"))?;
+        let start = file.line_start(number) as usize + at;
+        Some((start, start + name.len()))
+    })
+}
+
+/// Line tables of an object: rows of which [`Row::symbol`] is the section by its number in the file, and the address
+/// counts from its beginning; and the sources they speak of, by [`Row::file`]. What is damaged is left out.
+pub fn object_rows(bytes: &[u8]) -> (Vec<Row>, Vec<ElfSource>) {
+    // Sections of an object have no addresses yet. Each is given as many as there are, so that the address of a row
+    // tells its section.
+    const SHIFT: u32 = 17;
+    let (mut rows, mut files) = (Vec::new(), Vec::new());
+    let Ok(file) = object::read::elf::ElfFile32::<Endianness>::parse(bytes) else { return (rows, files) };
+    let place = |symbol: object::SymbolIndex, addend: i64| {
+        let symbol = file.symbol_by_index(symbol).ok()?;
+        let section = u64::try_from(symbol.section_index()?.0).ok().filter(|&section| section < 1 << (32 - SHIFT))?;
+        let within = symbol.address().checked_add_signed(addend).filter(|&within| within < 1 << SHIFT)?;
+        u32::try_from(section << SHIFT | within).ok()
+    };
+    let section = |id: gimli::SectionId| -> Result<Cow<'_, [u8]>, gimli::Error> {
+        let Some(section) = file.section_by_name(id.name()) else { return Ok(Cow::Borrowed(&[])) };
+        let mut data = section.data().unwrap_or(&[]).to_vec();
+        for (at, relocation) in section.relocations() {
+            let object::RelocationTarget::Symbol(symbol) = relocation.target() else { continue };
+            let field = usize::try_from(at).ok().and_then(|at| data.get_mut(at..at.checked_add(4)?));
+            if let (Some(field), Some(place)) = (field, place(symbol, relocation.addend())) {
+                field.copy_from_slice(&place.to_le_bytes());
+            }
+        }
+        Ok(Cow::Owned(data))
+    };
+    if let Ok(dwarf) = gimli::DwarfSections::load(section) {
+        let dwarf = dwarf.borrow(|data| EndianSlice::new(data, LittleEndian));
+        let _ = read_rows(&dwarf, &mut files, &mut |row| {
+            let (section, address) = (row.address >> SHIFT, row.address & ((1 << SHIFT) - 1));
+            rows.push(Row { symbol: Some(section), address, ..row });
+        });
+    }
+    (rows, files)
 }
 
 /// Labels at an address are looked for on the line of that address and the few above it.
@@ -312,14 +375,8 @@ fn place_symbols(image: &mut Image, sources: &Sources) {
         .map(|symbol| {
             let address = symbol.address()?;
             let line = image.line_at(address)?;
-            let file = sources.file(line.span.file);
-            let name = symbol.name.rfind('@').map_or(symbol.name.as_str(), |at| &symbol.name[at..]);
-            (line.line.saturating_sub(4)..=line.line).rev().find_map(|number| {
-                let text = file.line(number);
-                let at = text.find(&format!("{name}:"))?;
-                let start = file.line_start(number) as usize + at;
-                Some(Span::new(line.span.file, start, start + name.len()))
-            })
+            let (start, end) = label_above(sources.file(line.span.file), line.line, &symbol.name)?;
+            Some(Span::new(line.span.file, start, end))
         })
         .collect();
     for (symbol, place) in image.symbols.iter_mut().zip(places) {

@@ -33,7 +33,7 @@ pub struct Section {
     /// What is in it.
     pub bytes: Vec<u8>,
     /// Room that is not in the file, in bytes; then there are no bytes.
-    pub room: u32,
+    pub room: Option<u32>,
     /// What has to be put into its bytes when it is linked.
     pub relocations: Vec<Rela>,
 }
@@ -127,7 +127,7 @@ impl Contents {
         }
         for section in &self.sections {
             let align = section.align.max(1) as usize;
-            places.offsets.push(if section.room > 0 {
+            places.offsets.push(if section.room.is_some() {
                 writer.len()
             } else {
                 writer.reserve(section.bytes.len(), align)
@@ -166,11 +166,11 @@ impl Contents {
                 p_vaddr: section.address.into(),
                 p_paddr: section.address.into(),
                 p_filesz: stored,
-                p_memsz: stored + u64::from(section.room),
+                p_memsz: stored + u64::from(section.room.unwrap_or(0)),
                 p_align: 1,
             });
         }
-        for section in self.sections.iter().filter(|section| section.room == 0) {
+        for section in self.sections.iter().filter(|section| section.room.is_none()) {
             writer.write_align(section.align.max(1) as usize);
             writer.write(&section.bytes);
         }
@@ -215,11 +215,11 @@ impl Contents {
         for (index, section) in self.sections.iter().enumerate() {
             writer.write_section_header(&SectionHeader {
                 name: Some(places.names[index]),
-                sh_type: if section.room > 0 { elf::SHT_NOBITS } else { elf::SHT_PROGBITS },
+                sh_type: if section.room.is_some() { elf::SHT_NOBITS } else { elf::SHT_PROGBITS },
                 sh_flags: section.flags.into(),
                 sh_addr: section.address.into(),
                 sh_offset: places.offsets[index] as u64,
-                sh_size: section.bytes.len() as u64 + u64::from(section.room),
+                sh_size: section.bytes.len() as u64 + u64::from(section.room.unwrap_or(0)),
                 sh_link: 0,
                 sh_info: 0,
                 sh_addralign: section.align.max(1).into(),
