@@ -202,3 +202,31 @@ fn link(
     }
     (emitted.image, found)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use wendax_source::MemoryFiles;
+
+    #[test]
+    fn only_what_changed_is_parsed_again() {
+        let files = MemoryFiles::default()
+            .with("a.asm", ".include \"common.inc\"\nstart: mov r1, GATES\n sys exit\n")
+            .with("b.asm", "other: nop\n ret\n")
+            .with("common.inc", ".equ GATES, 3\n");
+        let sources = vec!["a.asm".to_owned(), "b.asm".to_owned()];
+        let inputs = Inputs { sources, ..Inputs::default() };
+        let mut assembler = Assembler::default();
+        let mut last = assembler.assemble(&inputs, &files);
+        let mut kept = |files: &MemoryFiles| {
+            let next = assembler.assemble(&inputs, files);
+            let kept = last.units.iter().zip(&next.units).map(|(then, now)| Arc::ptr_eq(then, now)).collect::<Vec<_>>();
+            last = next;
+            kept
+        };
+        assert_eq!(kept(&files), [true, true]);
+        assert_eq!(kept(&files.clone().with("b.asm", "other: nop\n nop\n ret\n")), [true, false]);
+        assert_eq!(kept(&files), [true, false]);
+        assert_eq!(kept(&files.clone().with("common.inc", ".equ GATES, 4\n")), [false, true]);
+    }
+}

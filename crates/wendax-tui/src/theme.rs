@@ -134,11 +134,6 @@ impl Theme {
             None => Style::new().add_modifier(Modifier::REVERSED),
         }
     }
-
-    /// The place where typing goes.
-    pub(crate) fn caret(self) -> Style {
-        Style::new().add_modifier(Modifier::REVERSED)
-    }
 }
 
 /// The nearest of the 216 cube colours and 24 greys of the palette of 256.

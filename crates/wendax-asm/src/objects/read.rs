@@ -74,7 +74,9 @@ impl Origins<'_> {
                 all.entry(section).or_default().push(Row { file: *file, ..row });
             }
         }
-        all.values_mut().for_each(|rows| rows.sort_by_key(|row| row.address));
+        for rows in all.values_mut() {
+            rows.sort_by_key(|row| row.address);
+        }
         all
     }
 

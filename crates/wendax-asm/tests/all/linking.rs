@@ -187,7 +187,7 @@ fn damaged_and_foreign_files_are_refused() {
 }
 
 #[test]
-fn only_changed_files_are_parsed_again_and_the_result_is_the_same() {
+fn assembling_again_gives_what_assembling_anew_does() {
     let inputs = Inputs { sources: vec!["main.asm".into(), "scale.asm".into()], ..Inputs::default() };
     let mut assembler = Assembler::default();
     let first = assembler.assemble(&inputs, &files());

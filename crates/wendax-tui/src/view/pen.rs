@@ -42,8 +42,17 @@ impl<'a> Pen<'a> {
 
     /// Marks cells as selected.
     pub(super) fn chosen(&mut self, area: Rect) {
-        let style = Style::new().add_modifier(Modifier::REVERSED);
-        self.buffer.set_style(area.intersection(self.buffer.area), style);
+        for place in area.intersection(self.buffer.area).positions() {
+            self.stand_out(place);
+        }
+    }
+
+    /// Reverses a cell; where the band is reversed, as with few colours, it stands out by being none of it.
+    fn stand_out(&mut self, place: Position) {
+        if let Some(cell) = self.buffer.cell_mut(place) {
+            let is_in_band = cell.modifier.contains(Modifier::REVERSED);
+            cell.set_style(if is_in_band { Style::new().not_reversed().underlined() } else { Style::new().reversed() });
+        }
     }
 
     /// Writes at most `room` columns; returns the column behind what was written.
@@ -98,26 +107,15 @@ impl<'a> Pen<'a> {
 
     /// Turns a cell into the place where typing goes.
     pub(super) fn caret(&mut self, x: u16, y: u16) {
-        let style = self.theme.caret();
-        if let Some(cell) = self.buffer.cell_mut(Position { x, y }) {
-            cell.set_style(style);
-        }
+        self.stand_out(Position { x, y });
     }
 }
 
-/// Breaks a text into lines of at most `room` columns, at blanks where there are some.
+/// Breaks a text into lines of at most `room` columns, at blanks where there are some, else within a word.
 pub(super) fn wrap(text: &str, room: u16) -> Vec<String> {
-    let mut lines = Vec::new();
-    let mut line = String::new();
-    for word in text.split(' ') {
-        if !line.is_empty() && width(&line) + 1 + width(word) > room {
-            lines.push(std::mem::take(&mut line));
-        }
-        if !line.is_empty() {
-            line.push(' ');
-        }
-        line.push_str(word);
-    }
-    lines.push(line);
-    lines
+    let options = textwrap::Options::new(usize::from(room.max(1)))
+        .wrap_algorithm(textwrap::WrapAlgorithm::FirstFit)
+        .word_separator(textwrap::WordSeparator::AsciiSpace)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation);
+    textwrap::wrap(text, options).into_iter().map(std::borrow::Cow::into_owned).collect()
 }

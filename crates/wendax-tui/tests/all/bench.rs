@@ -4,7 +4,7 @@ use crate::common::{DEMO, Stage};
 use proptest::prelude::*;
 use wendax_machine::Addr;
 use wendax_machine::Settings;
-use wendax_tui::{App, Message, Mode, Theme};
+use wendax_tui::{App, BINDINGS, Message, Mode, Theme};
 
 /// The part of the header that tells state and step.
 fn header(stage: &mut Stage) -> String {
@@ -204,21 +204,28 @@ fn an_endless_program_can_be_paused() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
-    /// Any keys in any order on any screen: no panic, and no change is lost silently.
+    /// Any keys in any order on any screen, commands of the palette among them: no panic, no text that differs from its
+    /// file without that being known, and an end with one only after a question.
     #[test]
-    fn any_keys_and_sizes(steps in proptest::collection::vec((0usize..70, 1u16..200, 1u16..70), 1..60)) {
-        const NAMES: [&str; 44] = [
-            "Right", "Left", "]", "[", "}", "{", "g", "G", ".", ",", "Home", "End", "b", "e", "Esc", "Enter", "Tab", "Backtab", "Up", "Down",
-            "PageUp", "PageDown", "Backspace", "Delete", "Space", ":", "?", "/", "=", "m", "M", "t", "a", "l", "N", "n", "Ctrl-Z", "Ctrl-Y", "Ctrl-T",
-            "Ctrl-D", "Ctrl-S", "D", "R", "C",
-        ];
+    fn any_keys_and_sizes(steps in proptest::collection::vec((0usize..200, 1u16..200, 1u16..70), 1..60)) {
+        const MORE: [&str; 10] =
+            ["Up", "Down", "Enter", "Esc", "Backspace", "Delete", "Tab", "Shift-Down", "Shift-Left", "Enter"];
+        let bound: Vec<&str> = BINDINGS.iter().flat_map(|binding| binding.keys).copied().chain(MORE).collect();
         let mut stage = Stage::new(DEMO);
         for (choice, width, height) in steps {
-            match NAMES.get(choice) {
-                Some(name) => { stage.keys(name); }
-                None if choice % 3 == 0 => stage.message(Message::Resized(width, height)),
-                None if choice % 3 == 1 => { stage.text("7\n"); }
-                None => stage.message(Message::Paste("mov r1, [x\n\tö\u{0}".to_owned())),
+            let asked = stage.screen().contains("Not saved");
+            match (bound.get(choice), BINDINGS.get(choice.saturating_sub(bound.len()))) {
+                (Some(name), _) => { stage.keys(name); }
+                (None, Some(command)) => { stage.keys("Ctrl-P").text(command.name).keys("Enter"); }
+                (None, None) if choice % 3 == 0 => stage.message(Message::Resized(width, height)),
+                (None, None) if choice % 3 == 1 => { stage.text("7\n"); }
+                (None, None) => stage.message(Message::Paste("mov r1, [x\n\tö\u{0}".to_owned())),
+            }
+            let lost = stage.nothing_is_lost(&[DEMO.to_owned()]);
+            prop_assert!(lost.is_ok(), "{lost:?}");
+            prop_assert!(!stage.ended || asked || !stage.app.is_changed(), "it ended with texts not saved");
+            if stage.ended {
+                break;
             }
             stage.resize(width, height);
             stage.screen();

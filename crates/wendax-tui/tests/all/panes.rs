@@ -1,6 +1,8 @@
 //! What each pane of the bench shows, and the commands that are about one pane.
 
 use crate::common::{DEMO, Stage};
+use ratatui::buffer::Buffer;
+use ratatui::style::Modifier;
 use wendax_machine::Settings;
 use wendax_tui::{App, Colours, Look, Mode, Theme};
 
@@ -252,16 +254,37 @@ fn time_is_asked_for_and_waited_for() {
 
 #[test]
 fn without_colours_nothing_is_lost() {
-    let with = |colours| {
+    let with = |colours, keys: &str| {
         let theme = Theme { look: Look::Light, colours };
         let mut stage = Stage::with(App::new(Some("w.asm".to_owned()), DEMO, Settings::default(), theme));
-        stage.keys("Right Right b Right");
-        stage.screen()
+        stage.keys(keys);
+        (stage.screen(), stage.buffer())
     };
-    let full = with(Colours::Full);
-    for colours in [Colours::Indexed, Colours::Sixteen, Colours::None] {
-        assert_eq!(with(colours), full);
+    // Walking, writing with the caret on the present line, a selection, and a list over it.
+    for keys in ["Right Right b Right", "Right e Right Right", "e Shift-Down Shift-Right", ": Down"] {
+        let (full, shown) = with(Colours::Full, keys);
+        let ground = |buffer: &Buffer, x: u16, y: u16| (buffer[(x, y)].bg, buffer[(x, y)].modifier);
+        let edges = |buffer: &Buffer| {
+            let all = (0..buffer.area.height).flat_map(|y| (1..buffer.area.width).map(move |x| (x, y)));
+            all.filter(|&(x, y)| ground(buffer, x, y) != ground(buffer, x - 1, y)).collect::<Vec<_>>()
+        };
+        // Where a band, the caret or a selection begins or ends.
+        let wanted: Vec<_> = edges(&shown)
+            .into_iter()
+            .filter(|&(x, y)| {
+                shown[(x, y)].bg != shown[(x - 1, y)].bg || shown[(x, y)].modifier.contains(Modifier::REVERSED)
+            })
+            .collect();
+        assert!(!wanted.is_empty(), "{keys}");
+        for colours in [Colours::Indexed, Colours::Sixteen, Colours::None] {
+            let (text, buffer) = with(colours, keys);
+            assert_eq!(text, full, "{keys} {colours:?}");
+            let seen = edges(&buffer);
+            let lost: Vec<_> = wanted.iter().filter(|edge| !seen.contains(edge)).collect();
+            assert!(lost.is_empty(), "{keys} {colours:?}: no edge at {lost:?}\n{full}");
+        }
     }
+    let (full, _) = with(Colours::None, "Right Right b Right");
     assert!(full.contains("▌") && full.contains("◆") && full.contains("•r6"), "{full}");
 }
 

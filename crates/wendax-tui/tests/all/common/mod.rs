@@ -3,6 +3,7 @@
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
+use ratatui::buffer::Buffer;
 use wendax_asm::{Assembler, Inputs};
 use wendax_machine::Settings;
 use wendax_source::MemoryFiles;
@@ -130,11 +131,33 @@ impl Stage {
         self
     }
 
-    /// What is on the screen, as text without trailing blanks.
-    pub(crate) fn screen(&mut self) -> String {
+    /// What is on the screen, with its styles.
+    pub(crate) fn buffer(&mut self) -> Buffer {
         let mut terminal = Terminal::new(TestBackend::new(self.size.0, self.size.1)).expect("memory has room");
         terminal.draw(|frame| draw(&mut self.app, frame)).expect("memory takes everything");
-        let buffer = terminal.backend().buffer();
+        terminal.backend().buffer().clone()
+    }
+
+    /// Each text here is the one its file had or has, or is known not to be saved: `disk` has all that files ever were.
+    /// And the bench ends with texts unsaved only when it was told to.
+    pub(crate) fn nothing_is_lost(&self, disk: &[String]) -> Result<(), String> {
+        let unsaved: Vec<String> = self.app.unsaved().into_iter().map(|text| text.name).collect();
+        for file in self.app.open_files() {
+            let text = self.app.text_of(&file.name).ok_or("a file that is open has no text")?;
+            let base = file.base.as_deref().unwrap_or_default();
+            if text != base && !unsaved.contains(&file.name) {
+                return Err(format!("{} differs from its file, and that is not known:\n{text}", file.name));
+            }
+            if !disk.iter().any(|known| known == base) && !self.saved.iter().any(|(_, saved)| saved == base) {
+                return Err(format!("{} never had this text on disk:\n{base}", file.name));
+            }
+        }
+        Ok(())
+    }
+
+    /// What is on the screen, as text without trailing blanks.
+    pub(crate) fn screen(&mut self) -> String {
+        let buffer = self.buffer();
         let rows: Vec<String> = (0..self.size.1)
             .map(|y| (0..self.size.0).map(|x| buffer[(x, y)].symbol()).collect::<String>().trim_end().to_owned())
             .collect();
