@@ -433,7 +433,7 @@ fn objects_and_libraries_are_taken_for_what_they_are_and_linked_without_a_manife
             assert_eq!((status, err.contains("`wendax build")), (110, true), "{err}");
         }
     }
-    let (status, _, err) = told(wendax(&["build"], &[&main, &image]).arg("-o").arg(&folder.path("x.elf")));
+    let (status, _, err) = told(wendax(&["build"], &[&main, &image]).arg("-o").arg(folder.path("x.elf")));
     assert_eq!((status, err.contains("needs no building")), (110, true), "{err}");
 }
 
