@@ -39,3 +39,25 @@ pub(crate) fn help() -> String {
     let rows = TABLE.iter().map(|(status, meaning)| format!("  {status:>3}  {meaning}\n"));
     format!("Exit status:\n{}", rows.collect::<String>())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::TABLE;
+
+    const PAGE: &str = include_str!("../../../docs/command-line.md");
+
+    #[test]
+    fn the_page_has_each_status_command_and_option() {
+        for (status, meaning) in TABLE {
+            let words = meaning.replace("a brk", "a `brk`");
+            assert!(PAGE.contains(&format!("| {status} | {words}")), "{status}");
+        }
+        let command = <crate::cli::Cli as clap::CommandFactory>::command();
+        for command in command.get_subcommands() {
+            assert!(PAGE.contains(&format!("`wendax {}", command.get_name())), "{}", command.get_name());
+            for option in command.get_arguments().filter_map(clap::Arg::get_long) {
+                assert!(PAGE.contains(&format!("`--{option}")), "{} --{option}", command.get_name());
+            }
+        }
+    }
+}
