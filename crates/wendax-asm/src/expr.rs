@@ -170,6 +170,9 @@ pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: Value) -> Resul
         [Step::Symbol(symbol)] => return names.value(*symbol).ok_or(EvalError::Reported),
         _ => {}
     }
+    if let Some(value) = at_once(steps, names, here) {
+        return Ok(value);
+    }
     // What has no value stays on the stack until it is known whether it is needed: `defined(N) && N > 5`.
     let mut stack: SmallVec<[Result<Value, EvalError>; 8]> = SmallVec::new();
     // The parser only writes balanced code, so a missing operand has been reported.
@@ -190,6 +193,33 @@ pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: Value) -> Resul
         stack.push(value);
     }
     stack.pop().ok_or(EvalError::Reported)?
+}
+
+/// The value of postfix code in which everything has one, as nearly always.
+fn at_once(steps: &[Step], names: &impl Names, here: Value) -> Option<Value> {
+    const DEEPEST: usize = 8;
+    let mut stack = [here; DEEPEST];
+    let mut depth = 0;
+    for step in steps {
+        let value = match *step {
+            Step::Number(value) => Value::number(value),
+            Step::Symbol(symbol) => names.value(symbol)?,
+            Step::SizeOf(symbol) => Value::number(names.size(symbol)?),
+            Step::Here => here,
+            Step::Unary(operator) => {
+                depth = usize::checked_sub(depth, 1)?;
+                unary(operator, stack[depth]).ok()?
+            }
+            Step::Binary(operator, span) => {
+                depth = usize::checked_sub(depth, 2)?;
+                binary(operator, stack[depth], stack[depth + 1], span).ok()?
+            }
+            Step::Name(..) | Step::SizeOfName(..) | Step::Unknown => return None,
+        };
+        *stack.get_mut(depth)? = value;
+        depth += 1;
+    }
+    stack.get(depth.checked_sub(1)?).copied()
 }
 
 /// What a left side alone decides: 0 for `&&`, anything else for `||`.

@@ -136,6 +136,19 @@ impl<'a> Lexer<'a> {
         &rest[..length]
     }
 
+    /// Signs that names are made of.
+    fn name(&mut self) -> &'a str {
+        let start = self.at;
+        let bytes = &self.text.as_bytes()[..self.end];
+        while bytes.get(self.at).is_some_and(|byte| byte.is_ascii_alphanumeric() || *byte == b'_') {
+            self.at += 1;
+        }
+        if bytes.get(self.at).is_some_and(|byte| !byte.is_ascii()) {
+            self.take_while(in_name);
+        }
+        &self.text[start..self.at]
+    }
+
     fn token(&mut self, first: char, opens_line: bool, problems: &mut Problems) -> Kind {
         match first {
             '0'..='9' => self.number(opens_line, problems),
@@ -144,14 +157,14 @@ impl<'a> Lexer<'a> {
             '@' | '.' => {
                 let start = self.at;
                 self.at += 1;
-                if self.take_while(in_name).is_empty() {
+                if self.name().is_empty() {
                     self.at = start;
                     return self.stray(first, problems);
                 }
                 if first == '@' { Kind::Local } else { Kind::Directive }
             }
             c if begins_name(c) => {
-                self.take_while(in_name);
+                self.name();
                 Kind::Name
             }
             _ => self.mark(first, opens_line, problems),
@@ -277,7 +290,7 @@ impl<'a> Lexer<'a> {
     fn prefixed(&mut self, first: char, problems: &mut Problems) -> Kind {
         let start = self.at;
         self.at += 1;
-        let word = self.take_while(in_name).to_owned();
+        let word = self.name().to_owned();
         let hex = first == '$' && !word.is_empty() && word.bytes().all(|b| b.is_ascii_hexdigit());
         if !hex && word.parse::<u32>().is_err() && !word.starts_with("0x") {
             self.at = start;
@@ -296,7 +309,7 @@ impl<'a> Lexer<'a> {
 
     fn number(&mut self, opens_line: bool, problems: &mut Problems) -> Kind {
         let start = self.at;
-        let word = self.take_while(in_name);
+        let word = self.name();
         let span = self.span(start, self.at);
         if opens_line && self.rest().trim_start_matches([' ', '\t']).starts_with(':') {
             let found =

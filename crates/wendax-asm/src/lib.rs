@@ -54,7 +54,7 @@ pub use objects::{describe_objects, is_library, to_library};
 use std::sync::Arc;
 use unit::Unit;
 use wendax_image::Image;
-use wendax_source::{Diagnostic, FileId, MemoryFiles, Severity, Sources};
+use wendax_source::{Diagnostic, FileId, Severity, Sources};
 
 /// What became of sources.
 #[derive(Debug, Clone, Default)]
@@ -97,8 +97,6 @@ impl Assembly {
 /// assert_eq!(assembly.image.segments[0].bytes, [0x05, 0x30, 0x00, 0x01]);
 /// ```
 pub fn assemble(sources: &Sources, file: FileId) -> Assembly {
-    let (name, text) = (sources.file(file).name().to_owned(), sources.file(file).text());
-    let files = MemoryFiles::default().with(name.clone(), text);
-    let inputs = Inputs { sources: vec![name], ..Inputs::default() };
-    Assembler::with_sources(sources.clone()).assemble(&inputs, &files)
+    let inputs = Inputs { sources: vec![sources.file(file).name().to_owned()], ..Inputs::default() };
+    Assembler::with_sources(sources.clone()).assemble(&inputs, sources)
 }

@@ -1,6 +1,7 @@
 //! The words of the language: registers, mnemonics of the instruction table, and mnemonics the assembler
 //! writes as others.
 
+use rustc_hash::FxHashMap;
 use std::sync::LazyLock;
 use wendax_isa::w16::{OperandKind, Row, TARGET, rows};
 
@@ -68,12 +69,19 @@ static MNEMONICS: LazyLock<Vec<Mnemonic>> = LazyLock::new(|| {
 
 /// The mnemonic of this name, in any case.
 pub(crate) fn mnemonic(name: &str) -> Option<&'static Mnemonic> {
+    BY_NAME.get(&key(name)?).map(|&at| &MNEMONICS[at])
+}
+
+/// Where each mnemonic is, by its name as one number.
+static BY_NAME: LazyLock<FxHashMap<u64, usize>> =
+    LazyLock::new(|| MNEMONICS.iter().enumerate().filter_map(|(at, known)| Some((key(known.name)?, at))).collect());
+
+/// A name in small letters as a number; `None` for one that is longer than any mnemonic.
+fn key(name: &str) -> Option<u64> {
     let mut lower = [0u8; 8];
-    let lower = lower.get_mut(..name.len())?;
-    lower.copy_from_slice(name.as_bytes());
+    lower.get_mut(..name.len())?.copy_from_slice(name.as_bytes());
     lower.make_ascii_lowercase();
-    let at = MNEMONICS.binary_search_by(|known| known.name.as_bytes().cmp(lower)).ok()?;
-    Some(&MNEMONICS[at])
+    Some(u64::from_le_bytes(lower))
 }
 
 /// The code of a register.

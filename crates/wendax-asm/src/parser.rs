@@ -40,11 +40,16 @@ pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit
     let unfolded = texts.unfolded(file);
     let text: &str = arena.alloc(texts.sources.file(file).shared_text());
     let mut parser = Parser::new(&arena, texts, files, Unit::new(file, unfolded));
+    // About one name and two steps for so many bytes: growing by moving is what costs.
+    parser.unit.steps.reserve(text.len() / 32);
+    parser.unit.names.reserve(text.len() / 128);
+    parser.unit.spellings.reserve(text.len() / 128);
     let name = parser.texts.sources.file(file).name().to_owned();
     parser.used.texts.push((name, parser.texts.sources.file(file).shared_text()));
     parser.block = Block { file, base: 0, text, expansion: None };
     parser.read(parser.block);
     lookup::resolve(&mut parser);
+    parser.compare_digits();
     parser.drop_followers();
     parser.unit.find_ends();
     parser.unit.fix_constants();
@@ -60,19 +65,22 @@ pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit
     (unit, used)
 }
 
+/// Words that mean something in expressions.
+const WORDS: [(&str, &str); 6] = [
+    ("fl", "the flags"),
+    ("here", "the present address"),
+    ("hi", "a byte of a word"),
+    ("lo", "a byte of a word"),
+    ("sizeof", "the size of data"),
+    ("defined", "whether a name is defined"),
+];
+
 /// What a name in the place of a definition means already, if anything.
 fn meaning_of(name: &str) -> Option<&'static str> {
     if register(name).is_some() {
         return Some("a register");
     }
-    match name.to_ascii_lowercase().as_str() {
-        "fl" => Some("the flags"),
-        "here" => Some("the present address"),
-        "hi" | "lo" => Some("a byte of a word"),
-        "sizeof" => Some("the size of data"),
-        "defined" => Some("whether a name is defined"),
-        _ => None,
-    }
+    WORDS.iter().find(|(word, _)| word.eq_ignore_ascii_case(name)).map(|(_, meaning)| *meaning)
 }
 
 /// A directive of others, with what can stand in its place.
@@ -132,22 +140,16 @@ struct Parser<'a> {
     is_partial: bool,
     /// What is being unfolded, in a text a person wrote, and its line.
     site: Option<(Span, u32)>,
-    /// Numbers of three and more digits, where each first stood, decimal and hexadecimal.
-    digits: FxHashMap<&'a str, Digits>,
+    /// Decimal numbers of three and more digits, in order.
+    decimals: Vec<(&'a str, Span)>,
+    /// Hexadecimal ones made of decimal digits, where each first stood.
+    hexadecimals: FxHashMap<&'a str, Span>,
     tokens: Vec<Token>,
     at: usize,
     line: u32,
     /// Where the line's tokens end.
     line_end: u32,
     depth: u32,
-}
-
-/// Where the same digits stand as a decimal and as a hexadecimal number.
-#[derive(Default)]
-struct Digits {
-    decimal: Option<Span>,
-    hexadecimal: Option<Span>,
-    is_told: bool,
 }
 
 impl<'a> Parser<'a> {
@@ -179,7 +181,8 @@ impl<'a> Parser<'a> {
             is_stopped: false,
             is_partial: false,
             site: None,
-            digits: FxHashMap::default(),
+            decimals: Vec::new(),
+            hexadecimals: FxHashMap::default(),
             tokens: Vec::new(),
             at: 0,
             line: 0,
@@ -559,10 +562,10 @@ impl<'a> Parser<'a> {
 
     /// `r0 = 5`, `r0 := r1`: a register gets its value by an instruction.
     fn assignment(&mut self, span: Span) -> bool {
-        let marks: Vec<Kind> = self.tokens[self.at..].iter().skip(1).take(2).map(|token| token.kind).collect();
-        let length = match marks.as_slice() {
-            [Kind::Mark(Mark::Equals), ..] => 2,
-            [Kind::Mark(Mark::Colon), Kind::Mark(Mark::Equals)] => 3,
+        let kind = |by: usize| self.tokens.get(self.at + by).map(|token| token.kind);
+        let length = match (kind(1), kind(2)) {
+            (Some(Kind::Mark(Mark::Equals)), _) => 2,
+            (Some(Kind::Mark(Mark::Colon)), Some(Kind::Mark(Mark::Equals))) => 3,
             _ => return false,
         };
         if register(self.spelling(span)).is_none() {

@@ -77,12 +77,9 @@ impl SourceFile {
     /// A text under the name it is shown with.
     pub fn new(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
         let text: Arc<str> = text.into();
-        let mut line_starts = vec![0];
-        for (at, byte) in text.bytes().enumerate() {
-            if byte == b'\n' {
-                line_starts.push(u32::try_from(at + 1).unwrap_or(u32::MAX));
-            }
-        }
+        let ends = memchr::memchr_iter(b'\n', text.as_bytes());
+        let starts = ends.map(|at| u32::try_from(at + 1).unwrap_or(u32::MAX));
+        let line_starts = std::iter::once(0).chain(starts).collect();
         Self { name: name.into(), text, line_starts, is_stand_in: false }
     }
 
@@ -237,9 +234,13 @@ pub trait Files {
 /// Files kept in memory, by path; also stands for no files at all.
 #[derive(Debug, Clone, Default)]
 pub struct MemoryFiles {
-    bytes: BTreeMap<String, Arc<[u8]>>,
-    /// Those of them that are texts.
-    texts: BTreeMap<String, Arc<str>>,
+    files: BTreeMap<String, MemoryFile>,
+}
+
+#[derive(Debug, Clone)]
+enum MemoryFile {
+    Text(Arc<str>),
+    Bytes(Arc<[u8]>),
 }
 
 impl MemoryFiles {
@@ -252,30 +253,51 @@ impl MemoryFiles {
 
     /// Puts a file in, in the place of one of the same path.
     pub fn insert(&mut self, path: impl Into<String>, bytes: impl AsRef<[u8]>) {
-        let (path, bytes) = (path.into(), bytes.as_ref());
-        match std::str::from_utf8(bytes) {
-            Ok(text) => self.texts.insert(path.clone(), text.into()),
-            Err(_) => self.texts.remove(&path),
+        let bytes = bytes.as_ref();
+        let file = match std::str::from_utf8(bytes) {
+            Ok(text) => MemoryFile::Text(text.into()),
+            Err(_) => MemoryFile::Bytes(bytes.into()),
         };
-        self.bytes.insert(path, bytes.into());
+        self.files.insert(path.into(), file);
     }
 
     /// All texts there are, in order of path.
     pub fn all_texts(&self) -> impl Iterator<Item = &str> {
-        self.texts.values().map(AsRef::as_ref)
+        self.files.values().filter_map(|file| match file {
+            MemoryFile::Text(text) => Some(text.as_ref()),
+            MemoryFile::Bytes(_) => None,
+        })
     }
+}
+
+fn missing() -> FileError {
+    FileError("there is no such file".to_owned())
 }
 
 impl Files for MemoryFiles {
     fn text(&self, path: &str) -> Result<Arc<str>, FileError> {
-        if let Some(text) = self.texts.get(path) {
-            return Ok(Arc::clone(text));
+        match self.files.get(path).ok_or_else(missing)? {
+            MemoryFile::Text(text) => Ok(Arc::clone(text)),
+            MemoryFile::Bytes(_) => Err(FileError("it is no UTF-8 text".to_owned())),
         }
-        self.bytes(path).and_then(|_| Err(FileError("it is no UTF-8 text".to_owned())))
     }
 
     fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError> {
-        self.bytes.get(path).cloned().ok_or_else(|| FileError("there is no such file".to_owned()))
+        Ok(match self.files.get(path).ok_or_else(missing)? {
+            MemoryFile::Text(text) => Arc::clone(text).into(),
+            MemoryFile::Bytes(bytes) => Arc::clone(bytes),
+        })
+    }
+}
+
+/// Texts as files, by their names.
+impl Files for Sources {
+    fn text(&self, path: &str) -> Result<Arc<str>, FileError> {
+        self.find(path).map(|file| self.file(file).shared_text()).ok_or_else(missing)
+    }
+
+    fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError> {
+        self.text(path).map(Into::into)
     }
 }
 

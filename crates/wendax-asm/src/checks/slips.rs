@@ -37,6 +37,9 @@ pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
 
 /// A divisor of zero, a shift by more than there are bits.
 fn constant(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
+    if !matches!(instruction.short.op, Op::Div | Op::Mod | Op::Shl | Op::Shr | Op::Asr) {
+        return None;
+    }
     let is_constant = instruction.short.operands.get(1).is_some_and(|kind| *kind == OperandKind::Small);
     let value = view.value(line, instruction.value.filter(|_| is_constant)?)?;
     let word = view.word(line);

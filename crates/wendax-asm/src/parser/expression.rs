@@ -339,7 +339,7 @@ impl Parser<'_> {
         }
     }
 
-    /// Notes a number, and tells when the same digits stand in both bases.
+    /// Notes a number that may stand in both bases.
     fn note_digits(&mut self, span: Span) {
         let word = self.spelling(span);
         if word.len() > 1 && word.starts_with('0') && word.bytes().all(|b| b.is_ascii_digit()) {
@@ -351,20 +351,28 @@ impl Parser<'_> {
         if digits.len() < TELLING || digits.starts_with('0') || !digits.bytes().all(|b| b.is_ascii_digit()) {
             return;
         }
-        let known = self.digits.entry(digits).or_default();
-        let place = if hexadecimal.is_some() { &mut known.hexadecimal } else { &mut known.decimal };
-        place.get_or_insert(span);
-        let (Some(decimal), Some(hexadecimal), false) = (known.decimal, known.hexadecimal, known.is_told) else {
-            return;
-        };
-        known.is_told = true;
-        let value = i64::from_str_radix(digits, 16).unwrap_or(0);
-        let message = format!("`{digits}` stands here, and `0x{digits}`, which is {value}, elsewhere");
-        let right = format!("0x{digits}");
-        let found = diagnostic(codes::LOOKS_ALIKE, decimal, message)
-            .with_other(hexadecimal, format!("{value} in decimal"))
-            .with_guess(format!("if it was meant, write `{right}`"), decimal, right);
-        self.unit.remarks.push(found);
+        if hexadecimal.is_some() {
+            self.hexadecimals.entry(digits).or_insert(span);
+        } else {
+            self.decimals.push((digits, span));
+        }
+    }
+
+    /// Tells when the same digits stand in both bases.
+    pub(super) fn compare_digits(&mut self) {
+        for (digits, decimal) in std::mem::take(&mut self.decimals) {
+            if self.hexadecimals.is_empty() {
+                return;
+            }
+            let Some(hexadecimal) = self.hexadecimals.remove(digits) else { continue };
+            let value = i64::from_str_radix(digits, 16).unwrap_or(0);
+            let message = format!("`{digits}` stands here, and `0x{digits}`, which is {value}, elsewhere");
+            let right = format!("0x{digits}");
+            let found = diagnostic(codes::LOOKS_ALIKE, decimal, message)
+                .with_other(hexadecimal, format!("{value} in decimal"))
+                .with_guess(format!("if it was meant, write `{right}`"), decimal, right);
+            self.unit.remarks.push(found);
+        }
     }
 }
 

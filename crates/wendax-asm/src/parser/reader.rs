@@ -68,6 +68,10 @@ impl<'a> Parser<'a> {
             let end = length.map_or(block.text.len(), |length| start + length);
             number += 1;
             let line = &block.text[start..end];
+            if says_nothing(line) {
+                start = end + 1;
+                continue;
+            }
             let word =
                 block_directive(line).map(|(directive, range)| (directive, range.start + start..range.end + start));
             match &gathering {
@@ -540,4 +544,10 @@ fn ordinal(number: u32) -> String {
         _ => "th",
     };
     format!("{number}{ending}")
+}
+
+/// A line of blanks and a comment, as about half of all are.
+fn says_nothing(line: &str) -> bool {
+    let first = line.bytes().find(|byte| !matches!(byte, b' ' | b'\t' | b'\r'));
+    first.is_none_or(|byte| byte == b';')
 }
