@@ -19,7 +19,7 @@ use crate::session::Session;
 use crate::stack::entered;
 use crate::words::{by_hand_words, call_failed, line_words, lines_words, place};
 use instruction::{instruction_text, plain_text, written};
-use wendax_image::Image;
+use wendax_image::{Image, SymbolKind};
 use wendax_isa::Target;
 use wendax_isa::w16::{Insn, NO_BASE, Op, OperandKind, reason};
 use wendax_isa::{Addr, Reg};
@@ -319,7 +319,13 @@ impl<'a> Teller<'a> {
             Op::Brk => vec!["pauses here".to_owned()],
             Op::Ei => vec!["interrupts will be taken from now on".to_owned()],
             Op::Di => vec!["no interrupts will be taken from now on".to_owned()],
-            Op::Mov => vec![format!("{d} becomes {}{}", self.source(insn), self.same(Reg(insn.a), result))],
+            Op::Mov => {
+                let same = self.same(Reg(insn.a), result);
+                let whole = self.address_of_data(insn).map(|(name, there)| {
+                    format!("{d} becomes {}, the address of {name}{same}; {there}", self.target.hex(result))
+                });
+                vec![whole.unwrap_or_else(|| format!("{d} becomes {}{same}", self.source(insn)))]
+            }
             Op::Cmp | Op::Tst => vec![self.comparison(insn)],
             Op::Lea => vec![format!("{d} becomes the address {}", self.place(Addr(result)))],
             Op::Swap => vec![format!(
@@ -371,6 +377,25 @@ impl<'a> Teller<'a> {
             return self.value(insn.value.into());
         }
         format!("{} = {}", self.register(insn.b), self.held(Reg(insn.b)))
+    }
+
+    /// The label of data that an instruction gives the address of, and what lies there: the address is easily taken for
+    /// it.
+    fn address_of_data(&self, insn: Insn) -> Option<(&str, String)> {
+        let address = Addr(insn.value.into());
+        let is_given = insn.b == NO_BASE && address >= self.target.map.vectors_end;
+        let symbol = self.image.label_at(address).filter(|symbol| is_given && symbol.kind == SymbolKind::Data)?;
+        let mask = self.target.address_mask();
+        let byte = |offset: u32| self.machine.byte(Addr(address.0.wrapping_add(offset) & mask));
+        let is_sign = |offset: u32| matches!(byte(offset), b' '..=b'~');
+        let is_byte = self.image.line_at(address).is_some_and(|line| line.length == 1);
+        let there = if is_sign(0) && is_sign(1) {
+            format!("there begins {}", self.text_there(address))
+        } else {
+            let high = if is_byte { 0 } else { byte(1) };
+            format!("there lies {}", u32::from(high) << 8 | u32::from(byte(0)))
+        };
+        Some((&symbol.name, there))
     }
 
     fn source_value(&self, insn: Insn) -> u32 {
@@ -583,6 +608,11 @@ impl<'a> Teller<'a> {
 
     /// The text at an address, as far as it is short.
     fn quoted(&self, address: Addr) -> String {
+        format!("{} at {}", self.text_there(address), self.place(address))
+    }
+
+    /// The text at an address, up to its NUL, cut where it is long.
+    fn text_there(&self, address: Addr) -> String {
         const MOST: u32 = 40;
         let mask = self.target.address_mask();
         let bytes: Vec<u8> = (0..MOST)
@@ -590,7 +620,7 @@ impl<'a> Teller<'a> {
             .take_while(|&b| b != 0)
             .collect();
         let more = if bytes.len() == MOST as usize { "…" } else { "" };
-        format!("{:?}{more} at {}", String::from_utf8_lossy(&bytes), self.place(address))
+        format!("{:?}{more}", String::from_utf8_lossy(&bytes))
     }
 
     fn call_result(&self, insn: Insn, effects: &Effects) -> Option<String> {

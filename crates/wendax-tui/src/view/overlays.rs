@@ -176,7 +176,12 @@ fn draw_guide(pen: &mut Pen<'_>, area: Rect, query: &str, chosen: usize, scroll:
     let mut lines: Vec<(String, Ink)> = Vec::new();
     for entry in guide::entries(topic) {
         lines.extend(wrap(&entry.title, page.width).into_iter().map(|line| (line, Ink::Time)));
-        for line in &entry.lines {
+        // An example that the lines end with is shown once, with what can be done with it.
+        let example: Vec<&str> = entry.example.as_deref().unwrap_or_default().lines().map(str::trim).collect();
+        let ends = entry.lines.len().checked_sub(example.len()).filter(|&at| {
+            !example.is_empty() && entry.lines[at..].iter().map(|line| line.trim()).eq(example.iter().copied())
+        });
+        for line in &entry.lines[..ends.unwrap_or(entry.lines.len())] {
             lines.extend(wrap_indented(line, page.width).into_iter().map(|line| (line, Ink::Text)));
         }
         if let Some(example) = &entry.example {

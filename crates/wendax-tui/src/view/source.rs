@@ -277,8 +277,10 @@ fn problem_text(sources: &Sources, diagnostic: &Diagnostic, room: usize) -> Vec<
         (Some(fix), _) if fix.grade == Grade::Certain => format!("Ctrl-T: {}", fix.title),
         // A guess says what would become of the line, so that it can be judged before it is taken.
         (Some(fix), _) => match mended_line(sources, fix) {
-            Some(line) => format!("Ctrl-T, a guess: {} → `{}`", fix.title, line.trim()),
-            None => format!("Ctrl-T, a guess: {}", fix.title),
+            Some(line) if !fix.title.contains(&plain(&line)) => {
+                format!("Ctrl-T, a guess: {} → `{}`", fix.title, plain(&line))
+            }
+            _ => format!("Ctrl-T, a guess: {}", fix.title),
         },
         (None, Some(form)) => format!("right: {form}"),
         (None, None) => return wrap(&message, room),
@@ -290,6 +292,21 @@ fn problem_text(sources: &Sources, diagnostic: &Diagnostic, room: usize) -> Vec<
     let mut lines = wrap(&message, room);
     lines.extend(wrap(&way, room));
     lines
+}
+
+/// A line without the blanks that put it in columns; those in texts stay.
+fn plain(line: &str) -> String {
+    let mut out = String::new();
+    let mut in_text = false;
+    for c in line.trim().chars() {
+        in_text ^= c == '"';
+        if in_text || !c.is_whitespace() {
+            out.push(c);
+        } else if !out.ends_with(' ') {
+            out.push(' ');
+        }
+    }
+    out
 }
 
 /// The first line to show, so that the cursor's line and its problems are in view.
