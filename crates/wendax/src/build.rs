@@ -241,6 +241,10 @@ fn fix(mut project: Project, texts: &[(String, String)], how: Fixing) -> Result<
             let body = diff.split_once("+++ modified\n").map_or(diff.as_str(), |(_, body)| body);
             patch.push_str(&format!("--- {name}\n+++ {name}\n{body}"));
         }
+        if mended.texts.is_empty() {
+            // Nobody is left to tell when standard error is gone.
+            let _ = writeln!(std::io::stderr(), "note: no fix is certain; the bench offers guesses, one by one");
+        }
         return files::print(patch.as_bytes());
     }
     if mended.texts.contains_key("-") {

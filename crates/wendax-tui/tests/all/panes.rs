@@ -313,3 +313,19 @@ fn a_step_is_asked_for_by_number_or_from_here() {
     stage.keys("t").text("-17").keys("Enter");
     shows(&mut stage, "there are only 16 steps before this one");
 }
+
+#[test]
+fn a_guess_says_once_what_the_line_would_become() {
+    let mut stage = Stage::new("start:  ldw   r1, 5\n        ja    start\n        sys   exit\n");
+    shows(&mut stage, "Ctrl-T, a guess: write `ldw r1, [5]`");
+    assert!(!stage.screen().contains("→ `ldw"), "it is said already");
+    shows(&mut stage, "Ctrl-T, a guess: here it is `jgtu` → `jgtu start`");
+}
+
+#[test]
+fn a_topic_shows_its_example_once() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("?").text("numbers");
+    shows(&mut stage, "about numbers");
+    assert_eq!(rows_with(&mut stage, "65535 is greater than 1").len(), 1);
+}

@@ -151,6 +151,8 @@ fn fixes_are_applied_to_the_source_and_told() {
     // What cannot be mended stays as it is, and is still a problem.
     let file = folder.file("g.asm", "start:  mov r1, [\n");
     assert_eq!(told(&mut wendax(&["build", "--fix"], &[&file])).0, 111);
+    let (status, out, err) = told(&mut wendax(&["build", "--show-fixes"], &[&file]));
+    assert!((status, out.as_str()) == (0, "") && err.contains("no fix is certain"), "{err}");
     assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "start:  mov r1, [\n");
 }
 
