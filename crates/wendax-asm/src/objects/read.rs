@@ -6,7 +6,7 @@ use crate::unit::{Definition, Name, Patch, PatchKind, Section, SectionId, Sectio
 use object::read::archive::ArchiveFile;
 use object::read::elf::{FileHeader, SectionHeader as _, Sym as _};
 use object::{Endianness, elf};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
 use wendax_image::ElfError;
 use wendax_image::elf::{ElfSource, MACHINE, PLACED, Row, label_above, object_rows};
@@ -206,8 +206,10 @@ impl Reader<'_> {
         }
         let patches = self.patches(index, size)?;
         let rows = self.rows.remove(&u32::try_from(index).unwrap_or(0)).unwrap_or_default();
+        // What linking has to put in is not cut through.
+        let within: FxHashSet<u32> = patches.iter().map(|patch| patch.at + 1).collect();
         let ends = rows.iter().flat_map(|row| [row.address, row.address.saturating_add(row.length)]);
-        cuts.extend(ends.filter(|&end| end <= size && !patches.iter().any(|patch| is_within(end, patch))));
+        cuts.extend(ends.filter(|&end| end <= size && !within.contains(&end)));
         let first = u32::try_from(self.unit.section(id).statements.len()).unwrap_or(u32::MAX);
         let starts: Vec<u32> = cuts.iter().copied().collect();
         for pair in starts.windows(2) {
@@ -339,9 +341,4 @@ impl Reader<'_> {
         let (start, end) = label_above(sources.file(file), statement.line, spelling)?;
         (file != self.place.file).then(|| Span::new(file, start, end))
     }
-}
-
-/// A place is in the middle of bytes that linking has to put in.
-fn is_within(at: u32, patch: &Patch) -> bool {
-    patch.at < at && at < patch.at + 2
 }

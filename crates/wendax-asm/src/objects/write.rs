@@ -83,12 +83,6 @@ impl Writer {
                 Some(room) => *room += u32::try_from(encoder.bytes.len()).unwrap_or(0),
                 None => out.bytes.extend_from_slice(&encoder.bytes),
             }
-            if let What::Align { to, .. } = statement.what
-                && place.at.base != Base::ZERO
-                && let Some(to) = program.evaluate(0, to, Value::number(0)).ok().and_then(Value::as_number)
-            {
-                out.align = out.align.max(u32::try_from(to.clamp(1, 0x8000)).unwrap_or(1));
-            }
             let pending = encoder.relocations.iter().map(|relocation| Pending {
                 section: at,
                 at: offset + relocation.at,
@@ -103,7 +97,7 @@ impl Writer {
         for value in labels(program, id) {
             self.at(program, id, value);
         }
-        // An alignment that took no bytes asks for one all the same.
+        // An alignment asks for one of the whole section, also where it took no bytes.
         for (statement, place) in section.statements.iter().zip(placed) {
             if let What::Align { to, .. } = statement.what
                 && place.at.base != Base::ZERO

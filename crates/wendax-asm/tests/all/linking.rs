@@ -38,7 +38,8 @@ fn files() -> MemoryFiles {
     MemoryFiles::default().with("main.asm", MAIN).with("scale.asm", SCALE).with("spare.asm", SPARE)
 }
 
-fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
+/// A program of these sources, objects and libraries.
+pub(crate) fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
     let owned = |paths: &[&str]| paths.iter().map(|path| (*path).to_owned()).collect();
     let inputs = Inputs {
         sources: owned(sources),
@@ -52,7 +53,8 @@ fn told(assembly: &Assembly) -> String {
     render_all(&assembly.sources, &assembly.diagnostics, Style::Plain)
 }
 
-fn sound(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
+/// The same, without a problem.
+pub(crate) fn sound(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
     let assembly = assemble(files, sources, libraries);
     assert!(assembly.is_runnable(), "{}", told(&assembly));
     assembly

@@ -1,26 +1,14 @@
 //! Objects: what of a source waits for linking, and that linking puts it in where it belongs.
 
+use crate::linking::assemble;
 use proptest::prelude::*;
-use wendax_asm::{Assembler, Assembly, Inputs, Library, to_library};
+use wendax_asm::{Assembler, to_library};
 use wendax_image::Addr;
 use wendax_image::Image;
-use wendax_source::{MemoryFiles, Style, render_all};
-
-fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Assembly {
-    let owned = |paths: &[&str]| paths.iter().map(|path| (*path).to_owned()).collect();
-    let inputs = Inputs {
-        sources: owned(sources),
-        libraries: libraries.iter().map(|path| Library::at(*path)).collect(),
-        entry: None,
-    };
-    Assembler::default().assemble(&inputs, files)
-}
+use wendax_source::MemoryFiles;
 
 fn sound(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Image {
-    let assembly = assemble(files, sources, libraries);
-    let told = render_all(&assembly.sources, &assembly.diagnostics, Style::Plain);
-    assert!(assembly.is_runnable(), "{told}");
-    assembly.image
+    crate::linking::sound(files, sources, libraries).image
 }
 
 fn object(files: &MemoryFiles, path: &str) -> Vec<u8> {
