@@ -290,7 +290,7 @@ proptest::proptest! {
         ];
         let mut stage = yard();
         let mut disk: Vec<String> = stage.app.open_files().into_iter().filter_map(|file| file.base).map(|base| base.to_string()).collect();
-        disk.extend([MAIN, SCALE].map(str::to_owned));
+        disk.extend([MAIN, SCALE, PAIR].map(str::to_owned));
         for (choice, width, height) in steps {
             match NAMES.get(choice) {
                 Some(name) => { stage.keys(name); }
