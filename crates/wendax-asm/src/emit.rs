@@ -226,7 +226,7 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
         let value = program.evaluate(index, expr, Value::number(0)).ok().and_then(Value::as_number);
         let Some(value) = value else { continue };
         let address = Addr::try_from(value).ok();
-        if let Some(address) = address.filter(|&at| image.line_at(at).is_some_and(|line| line.kind == LineKind::Code)) {
+        if let Some(address) = address.filter(|&at| is_code(image, at)) {
             image.entry = address;
         } else {
             let message = format!("there is no instruction at {value:04X}");
@@ -239,7 +239,12 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
 /// Where a program begins that is to begin at a name; `None` when there is no instruction.
 pub(crate) fn begins(image: &Image, name: &str) -> Option<Addr> {
     let label = image.best_symbol(name).filter(|symbol| symbol.kind == SymbolKind::Code)?;
-    label.address().filter(|&at| image.line_at(at).is_some_and(|line| line.kind == LineKind::Code))
+    label.address().filter(|&at| is_code(image, at))
+}
+
+/// An instruction lies at an address.
+fn is_code(image: &Image, at: Addr) -> bool {
+    image.line_at(at).is_some_and(|line| line.kind == LineKind::Code)
 }
 
 /// What `.assert` claims. One that cannot be looked at is a problem too: nobody would know that it was not.
