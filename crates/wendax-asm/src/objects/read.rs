@@ -22,8 +22,8 @@ pub fn is_library(bytes: &[u8]) -> bool {
 
 /// All units of an object file or library.
 ///
-/// Sources they were made from are looked for beside the file, in the folder above, and where paths begin; those that
-/// are there and still the same are noted in `used`, and places of the units are lines of them.
+/// Sources they were made from are looked for where paths begin, beside the file, and in the two folders above it; those
+/// that are there and still the same are noted in `used`, and places of the units are lines of them.
 pub(crate) fn read_objects(
     path: &str,
     bytes: &[u8],
