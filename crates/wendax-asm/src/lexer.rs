@@ -555,8 +555,16 @@ pub enum Lexeme {
 /// The pieces of one line with their byte ranges in it, for colouring; blanks are left out.
 pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
     let mut tokens = Vec::new();
-    let mut lexer = Lexer::line(FileId(0), 0, line, 0, line.len());
-    lexer.run(&mut tokens, &mut Problems::default());
+    let mut from = 0;
+    while from < line.len() {
+        let mut lexer = Lexer::line(FileId(0), 0, line, from, line.len());
+        lexer.run(&mut tokens, &mut Problems::default());
+        // What follows a sign that was rejected is told apart all the same.
+        match tokens.last() {
+            Some(token) if token.kind == Kind::Bad && token.end as usize > from => from = token.end as usize,
+            _ => break,
+        }
+    }
     let mut pieces = Vec::with_capacity(tokens.len() + 1);
     let mut end = 0;
     let mut opens = true;

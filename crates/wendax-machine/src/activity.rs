@@ -3,6 +3,8 @@
 //! A loop that repeats a state is stuck only when none of this happened in it. What is kept is the step at which each
 //! kind happened last; it is no part of the state.
 
+use wendax_isa::StepNo;
+
 /// What a program can do besides computing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Deed {
@@ -16,15 +18,60 @@ pub(crate) enum Deed {
     Allowed,
 }
 
+/// Something of a run that people look for, and the step that did it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Moment {
+    /// A line of output began, with the byte printed at this position since the start; or output that holds its end.
+    Line {
+        /// The step.
+        step: StepNo,
+        /// The position.
+        position: u64,
+    },
+    /// An interrupt was taken.
+    Interrupt {
+        /// The step.
+        step: StepNo,
+        /// The interrupt's number.
+        number: u32,
+    },
+}
+
 /// The step after which each kind happened last, counted from 1; 0 for never.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Activity {
     last: [u64; 4],
+    /// Not yet taken by the owner; what two runs did alike is there twice.
+    moments: Vec<Moment>,
+    /// The byte printed last does not end a line.
+    is_within_line: bool,
 }
 
 impl Activity {
     pub(crate) fn note(&mut self, deed: Deed, step: u64) {
         self.last[deed as usize] = step + 1;
+    }
+
+    /// So much is printed by a step, from this position on.
+    pub(crate) fn printed(&mut self, bytes: &[u8], position: u64, step: u64) {
+        if !self.is_within_line || bytes.contains(&b'\n') {
+            self.moments.push(Moment::Line { step: StepNo(step), position });
+        }
+        self.is_within_line = bytes.last().is_some_and(|&last| last != b'\n');
+    }
+
+    /// An interrupt is taken.
+    pub(crate) fn interrupted(&mut self, number: u32, step: u64) {
+        self.moments.push(Moment::Interrupt { step: StepNo(step), number });
+    }
+
+    /// The past is looked at: what was printed before is not known here.
+    pub(crate) fn forget_line(&mut self) {
+        self.is_within_line = false;
+    }
+
+    pub(crate) fn take_moments(&mut self) -> Vec<Moment> {
+        std::mem::take(&mut self.moments)
     }
 
     /// It happened in a step at or after this one.

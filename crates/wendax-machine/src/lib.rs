@@ -25,6 +25,7 @@ mod repeats;
 mod report;
 mod w16;
 
+pub use activity::Moment;
 pub use board::Board;
 pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Settings, Stop, Watch};
 pub use fault::{Fault, FaultKind};

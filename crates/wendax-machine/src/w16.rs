@@ -330,6 +330,11 @@ impl Machine {
         std::mem::take(&mut self.output)
     }
 
+    /// What happened in the run since this was last called.
+    pub fn take_moments(&mut self) -> Vec<crate::activity::Moment> {
+        self.activity.take_moments()
+    }
+
     /// The most frames there were since this was last called.
     pub fn take_deepest(&mut self) -> u32 {
         let now = u32::try_from(self.state.frames.depth()).unwrap_or(u32::MAX);
@@ -429,6 +434,8 @@ impl Machine {
         let slots = &mut self.slots;
         self.memory.restore(&snapshot.pages, |page| slots.forget_page(page));
         self.output.clear();
+        self.activity.forget_line();
+        self.activity.take_moments();
         self.calls.deepest = 0;
         self.forget_repeats();
     }

@@ -45,6 +45,12 @@ impl Log {
         self.entries.insert(index - self.base, entry);
     }
 
+    /// Takes an entry out.
+    pub(crate) fn remove(&mut self, index: usize) {
+        let entry = self.entries.remove(index - self.base);
+        self.typed -= bytes_of(&entry);
+    }
+
     pub(crate) fn get(&self, index: usize) -> Option<&Entry> {
         self.entries.get(index.checked_sub(self.base)?)
     }

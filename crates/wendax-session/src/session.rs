@@ -11,6 +11,7 @@ use crate::history::{Checkpoint, History, INTERVAL};
 use crate::journey::{Doing, Forward, Journey, State, Why};
 use crate::log::{Entry, Log};
 use crate::lookers::LineLooker;
+use crate::moments::Moments;
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeSet, VecDeque};
@@ -82,6 +83,9 @@ pub struct Session {
     watch: Watch,
     /// Bytes that may be printed.
     most_output: u64,
+    /// Goes up with every new branch.
+    branches: u64,
+    pub(crate) moments: Moments,
 }
 
 impl Session {
@@ -110,6 +114,8 @@ impl Session {
             budget: BUDGET,
             watch: Watch::Circling,
             most_output: u64::MAX,
+            branches: 0,
+            moments: Moments::default(),
         }
     }
 
@@ -192,6 +198,11 @@ impl Session {
     /// The earliest step there is a way back to: 0 unless what was kept grew past its bound.
     pub fn oldest(&self) -> StepNo {
         self.history.oldest().step()
+    }
+
+    /// Goes up with every new branch: what was computed of steps of an older one may not be true of this.
+    pub fn branches(&self) -> u64 {
+        self.branches
     }
 
     /// Bytes that history and log take.
@@ -399,6 +410,33 @@ impl Session {
         Some(dropped)
     }
 
+    /// Takes back the changes by hand made at the present step, down to so many on the branch; what they dropped stays
+    /// dropped. Tells whether there were any.
+    pub fn take_back_edits(&mut self, left: usize) -> bool {
+        let edits = self.edits();
+        let gone = edits.get(left..).unwrap_or_default();
+        if gone.is_empty() || gone.iter().any(|edit| edit.step != self.now()) || self.is_running() {
+            return false;
+        }
+        self.branch(true);
+        for _ in 0..gone.len() {
+            self.fed -= 1;
+            self.log.remove(self.fed);
+        }
+        // The state without them is that of the steps before, done again.
+        let (now, fed) = (self.now(), self.fed);
+        let (mut machine, mut had) = self.machine_at(now);
+        while had < fed {
+            self.feed_copy(&mut machine, &mut had);
+        }
+        self.machine = machine;
+        if left == 0 || edits.get(left - 1).is_none_or(|edit| edit.step != now) {
+            self.marks.retain(|mark| !(mark.kind == MarkKind::Edit && mark.step == now));
+        }
+        self.doing = Doing::Rests(State::Paused(Why::Edited));
+        true
+    }
+
     /// What an event that changes the state finds there.
     fn found(&self, event: &Event) -> Option<u32> {
         let machine = &self.machine;
@@ -437,11 +475,13 @@ impl Session {
         let stays = |entry: &Entry| {
             with_typed && entry.step == now && matches!(entry.event, Event::Typed(_) | Event::InputEnds)
         };
+        self.branches += 1;
         let gone = self.log.drop_from(self.fed, stays);
         let kept_input = self.log.len() > self.fed;
         self.history.drop_after(now);
         self.transcript.truncate(self.machine.printed());
         self.ribbon.truncate(now);
+        self.moments.truncate(now);
         self.marks.retain(|mark| match mark.kind {
             MarkKind::Fault | MarkKind::Stop => mark.step < now,
             MarkKind::Input => mark.step < now || mark.step == now && kept_input,
@@ -490,6 +530,7 @@ impl Session {
         let mut until = run.until.min(self.event_step(self.fed));
         let mut work = run.work;
         if fresh {
+            self.machine.take_moments();
             let checkpoint = (newest + INTERVAL).saturating_sub(self.effort).max(1);
             until = until.min(self.ribbon.piece_end(now)).min(now + checkpoint);
             work = work.min(checkpoint);
@@ -502,6 +543,7 @@ impl Session {
         let stop = go(self, Run { until, work, watch, printed: printed_at_most, ..run });
         self.count(now, printed);
         if self.now() > self.edge.step {
+            self.moments.record(self.machine.take_moments());
             self.edge = Edge { step: self.now(), state: None };
             let deepest = self.machine.take_deepest();
             self.ribbon.note(self.edge.step, deepest);
@@ -567,6 +609,18 @@ impl Session {
     /// Steps at which something was typed, in order.
     pub(crate) fn typed_steps(&self) -> impl Iterator<Item = StepNo> {
         self.marks.iter().filter(|mark| mark.kind == MarkKind::Input).map(|mark| mark.step)
+    }
+
+    /// What was typed or changed by hand, with its step, in order.
+    pub(crate) fn entries(&self) -> &[Entry] {
+        self.log.entries()
+    }
+
+    /// Output from a position up to the furthest step, as far as it is kept.
+    pub(crate) fn output_from(&self, position: u64) -> &[u8] {
+        let (base, output) = self.transcript.up_to(u64::MAX);
+        let from = position.checked_sub(base).and_then(|from| usize::try_from(from).ok()).unwrap_or(usize::MAX);
+        output.get(from..).unwrap_or_default()
     }
 
     pub(crate) fn was_typed_at(&self, step: StepNo) -> bool {
@@ -744,16 +798,21 @@ impl Session {
         machine.set_breakpoints(&[]);
         machine.restore(&checkpoint.snapshot);
         let mut fed = checkpoint.fed;
+        self.advance(&mut machine, &mut fed, step);
+        (machine, fed)
+    }
+
+    /// Has a copy of the machine do what it did up to a step.
+    pub(crate) fn advance(&self, machine: &mut Machine, fed: &mut usize, step: StepNo) {
         while machine.steps() < step {
-            self.feed_copy(&mut machine, &mut fed);
+            self.feed_copy(machine, fed);
             let from = machine.steps();
-            machine.run(Run::until(step.min(self.event_step(fed))));
+            machine.run(Run::until(step.min(self.event_step(*fed))));
             machine.take_output();
             if machine.steps() == from {
                 break;
             }
         }
-        (machine, fed)
     }
 
     /// Feeds a copy of the machine what comes at its step.

@@ -1,28 +1,41 @@
-//! Everything a user can ask for, whatever key or palette entry it is asked by.
+//! Everything a user can ask for, whatever key, click or palette entry it is asked by.
+//!
+//! An action belongs to a kind, and each kind is carried out by one function (`update/…`) that names all of its
+//! actions: one that was forgotten does not compile.
+
+use crate::panes::PaneId;
 
 /// Something to do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-#[expect(missing_docs, reason = "the table of bindings says what each one does")]
 pub enum Action {
+    /// Move through the run: `update/travel.rs`.
+    Travel(Travel),
+    /// Breakpoints and values: `update/hand.rs`.
+    Hand(Hand),
+    /// Change text, or move in it: `update/edit.rs`.
+    Edit(Edit),
+    /// Move up and down in whatever has the focus: `update/motion.rs`.
+    Motion(Motion),
+    /// Find something in the text: `update/find.rs`.
+    Find(Find),
+    /// Change what is looked at: `update/look.rs`.
+    Look(Look),
+    /// Files and the end: `update/file.rs`.
+    File(File),
+    /// Answer the sheet that lies over the page: `update/sheet.rs`.
+    Sheet(SheetAction),
+    /// Type to the program: `update/console.rs`.
+    Console(ConsoleAction),
+}
+
+/// Moves through the run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum Travel {
     Step,
     StepBack,
     LineStep,
     LineBack,
-    Replay,
-    Unfold,
-    Files,
-    Complete,
-    Definition,
-    NextUse,
-    Rename,
-    Replace,
-    Copy,
-    Cut,
-    PasteHere,
-    SelectAll,
-    Comment,
-    Columns,
-    Bracket,
     Over,
     OverBack,
     Out,
@@ -33,56 +46,191 @@ pub enum Action {
     BackToLine,
     ToStart,
     ToEnd,
-    ToStep,
     Pause,
     Restart,
+    Replay,
+}
+
+/// What is done to the run by hand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum Hand {
     Breakpoint,
-    BreakpointAt,
     ClearBreakpoints,
-    SetValue,
-    Write,
-    Walk,
+    /// Takes back what was done by hand last.
+    TakeBack,
+}
+
+/// Changes of text, and moves in it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum Edit {
+    Left,
+    Right,
+    WordLeft,
+    WordRight,
+    Home,
+    End,
+    SelectLeft,
+    SelectRight,
+    SelectWordLeft,
+    SelectWordRight,
+    SelectHome,
+    SelectEnd,
+    SelectUp,
+    SelectDown,
+    SelectAll,
+    NewLine,
+    Tab,
+    TabBack,
+    Backspace,
+    Delete,
+    DeleteLine,
+    /// Takes everything out of a field.
+    Empty,
+    Undo,
+    Redo,
+    Copy,
+    Cut,
+    Paste,
+    Comment,
+    Columns,
+    Bracket,
+    /// Offers words, or offers them no longer.
+    Complete,
+    TakeOffer,
+    Mend,
+    Rename,
+    Replace,
+}
+
+/// Moves up and down.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum Motion {
     Up,
     Down,
     PageUp,
     PageDown,
-    FirstLine,
-    LastLine,
-    ToPresentLine,
-    ToGivenLine,
+    First,
+    Last,
+    /// To the place of what is chosen in a list.
+    Enter,
+    Sideways,
+    SidewaysBack,
+}
+
+/// Ways to a place in the text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum Find {
+    SearchAgain,
+    SearchBack,
+    NextProblem,
+    Definition,
+    NextUse,
+    Present,
+}
+
+/// What is looked at, and how.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum Look {
+    Write,
+    Walk,
     NextPane,
     LastPane,
-    MemoryAt,
+    /// Brings a pane into view, and the keys to it.
+    Pane(PaneId),
+    Fill,
+    Show,
+    CodeWords,
+    Wrap,
+    Binary,
+    Unfold,
     NextRegion,
-    Search,
-    SearchAgain,
-    NextProblem,
-    Mend,
-    Save,
-    SaveAs,
-    Undo,
-    Redo,
     Palette,
     Guide,
+    Files,
+    Ask(Ask),
+}
+
+/// Files and the end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum File {
+    Save,
     Quit,
+}
+
+/// Answers to a sheet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum SheetAction {
+    Take,
+    Leave,
+    /// One of the answers to a question, by its letter.
+    Answer(char),
+}
+
+/// Typing to the program.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one does")]
+pub enum ConsoleAction {
+    /// What is typed goes to the program, whatever it is doing.
+    Type,
+    /// What is typed are commands, also while the program waits.
+    KeepKeys,
+    Send,
     EndInput,
+}
+
+/// What a prompt asks for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of prompts says what each one asks for")]
+pub enum Ask {
+    MemoryAt,
+    Value,
+    Step,
+    Line,
+    BreakpointAt,
+    Search,
+    Replace,
+    Rename,
+    /// The name to save under; leaving afterwards, or not.
+    SaveAs,
+    SaveAndLeave,
 }
 
 impl Action {
     /// It writes a text, or to a file: nothing of that is done to an image.
     pub(crate) fn writes(self) -> bool {
         match self {
-            Self::Write | Self::Save | Self::SaveAs | Self::Mend | Self::Rename | Self::Replace | Self::Cut => true,
-            Self::PasteHere | Self::Comment | Self::Columns | Self::Undo | Self::Redo | Self::Complete => true,
-            Self::Step | Self::StepBack | Self::LineStep | Self::LineBack | Self::Replay | Self::Unfold => false,
-            Self::Files | Self::Definition | Self::NextUse | Self::Copy | Self::SelectAll | Self::Bracket => false,
-            Self::Over | Self::OverBack | Self::Out | Self::OutBack | Self::Go | Self::GoBack | Self::ToLine => false,
-            Self::BackToLine | Self::ToStart | Self::ToEnd | Self::ToStep | Self::Pause | Self::Restart => false,
-            Self::Breakpoint | Self::BreakpointAt | Self::ClearBreakpoints | Self::SetValue | Self::Walk => false,
-            Self::Up | Self::Down | Self::PageUp | Self::PageDown | Self::FirstLine | Self::LastLine => false,
-            Self::ToPresentLine | Self::ToGivenLine | Self::NextPane | Self::LastPane | Self::MemoryAt => false,
-            Self::NextRegion | Self::Search | Self::SearchAgain | Self::NextProblem | Self::Palette => false,
-            Self::Guide | Self::Quit | Self::EndInput => false,
+            Self::Edit(edit) => edit.writes(),
+            Self::File(file) => file == File::Save,
+            Self::Look(Look::Write) => true,
+            Self::Look(Look::Ask(ask)) => match ask {
+                Ask::Replace | Ask::Rename | Ask::SaveAs | Ask::SaveAndLeave => true,
+                Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::BreakpointAt | Ask::Search => false,
+            },
+            Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
+            Self::Sheet(_) | Self::Console(_) => false,
+        }
+    }
+}
+
+impl Edit {
+    /// It changes the text.
+    fn writes(self) -> bool {
+        match self {
+            Self::NewLine | Self::Tab | Self::TabBack | Self::Backspace | Self::Delete | Self::DeleteLine => true,
+            Self::Undo | Self::Redo | Self::Cut | Self::Paste | Self::Comment | Self::Columns | Self::Complete => true,
+            Self::TakeOffer => true,
+            Self::Mend | Self::Rename | Self::Replace | Self::Empty => true,
+            Self::Left | Self::Right | Self::WordLeft | Self::WordRight | Self::Home | Self::End => false,
+            Self::SelectLeft | Self::SelectRight | Self::SelectWordLeft | Self::SelectWordRight => false,
+            Self::SelectHome | Self::SelectEnd | Self::SelectUp | Self::SelectDown | Self::SelectAll => false,
+            Self::Copy | Self::Bracket => false,
         }
     }
 }

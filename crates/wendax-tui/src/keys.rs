@@ -1,9 +1,11 @@
-//! The key bindings, as one table.
+//! The keys, as one table: what each means in which context.
+//!
+//! The keys line, the palette, the guide and `docs/keys.md` are made from it. An action stands in it once, with all
+//! keys it has; palette entries without a key stand in it too.
 
-use crate::actions::Action;
+use crate::actions::{Action, Ask, ConsoleAction, Edit, File, Find, Hand, Look, Motion, SheetAction, Travel};
+use crate::panes;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
-use nucleo_matcher::{Config, Matcher};
 use std::fmt::Write;
 
 /// Where a key means something.
@@ -11,126 +13,545 @@ use std::fmt::Write;
 pub enum Context {
     /// While walking.
     Walk,
+    /// In a pane that is a list, while walking.
+    List,
     /// While writing.
     Write,
-    /// In both.
-    Both,
+    /// While words are offered.
+    Offer,
+    /// In a field of a sheet, with its list when it has one.
+    Field,
+    /// While a question is asked.
+    Question,
+    /// While what is typed goes to the program.
+    Console,
 }
 
-/// A key, or several, for an action.
+impl Context {
+    /// All of them, in the order of `docs/keys.md`.
+    pub(crate) const ALL: [Self; 7] =
+        [Self::Walk, Self::List, Self::Write, Self::Offer, Self::Field, Self::Question, Self::Console];
+
+    /// Plain signs are text there.
+    pub(crate) fn takes_text(self) -> bool {
+        match self {
+            Self::Write | Self::Field | Self::Console | Self::Offer => true,
+            Self::Walk | Self::List | Self::Question => false,
+        }
+    }
+
+    fn title(self) -> &'static str {
+        match self {
+            Self::Walk => "Walking",
+            Self::List => "In a pane that is a list (calls, marks)",
+            Self::Write => "Writing",
+            Self::Offer => "While words are offered",
+            Self::Field => "In palette, guide, files and prompts",
+            Self::Question => "While something is asked",
+            Self::Console => "While what is typed goes to the program",
+        }
+    }
+
+    /// In a few words, for the guide.
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            Self::Walk => "while walking",
+            Self::List => "in a list",
+            Self::Write => "while writing",
+            Self::Offer => "while words are offered",
+            Self::Field => "in a field",
+            Self::Question => "while something is asked",
+            Self::Console => "while the program is typed to",
+        }
+    }
+}
+
+/// Keys for an action.
 #[derive(Debug, Clone, Copy)]
 pub struct Binding {
-    /// The keys by name, as in [`key_name`].
+    /// The keys by name, as in [`key_name`]; none for what only the palette has.
     pub keys: &'static [&'static str],
     /// Where they mean this.
-    pub context: Context,
+    pub contexts: &'static [Context],
     /// What they do.
     pub action: Action,
     /// In a word or two, for the keys line; empty when it is not shown there.
     pub short: &'static str,
-    /// In full, for palette and help.
+    /// In full, for palette and guide.
     pub name: &'static str,
+    /// Other words people have for it, by which palette and guide find it.
+    pub words: &'static str,
 }
 
+use Context::{Console, Field, List, Offer, Question, Walk, Write as Writing};
+
+type Keys = &'static [&'static str];
+type Contexts = &'static [Context];
+const BOTH: Contexts = &[Walk, Writing];
+
 const fn bind(
-    keys: &'static [&'static str],
-    context: Context,
+    keys: Keys,
+    contexts: Contexts,
     action: Action,
     short: &'static str,
     name: &'static str,
+    words: &'static str,
 ) -> Binding {
-    Binding { keys, context, action, short, name }
+    Binding { keys, contexts, action, short, name, words }
 }
 
-use Action as A;
-use Context::{Both, Walk};
+const fn travel(keys: Keys, action: Travel, short: &'static str, name: &'static str, words: &'static str) -> Binding {
+    bind(keys, &[Walk], Action::Travel(action), short, name, words)
+}
 
-/// All bindings. The order is that of the keys line, which shows as many as fit.
+const fn edit(keys: Keys, contexts: Contexts, action: Edit, name: &'static str, words: &'static str) -> Binding {
+    bind(keys, contexts, Action::Edit(action), "", name, words)
+}
+
+const fn look(
+    keys: Keys,
+    contexts: Contexts,
+    action: Look,
+    short: &'static str,
+    name: &'static str,
+    words: &'static str,
+) -> Binding {
+    bind(keys, contexts, Action::Look(action), short, name, words)
+}
+
+const fn ask(
+    keys: Keys,
+    contexts: Contexts,
+    what: Ask,
+    short: &'static str,
+    name: &'static str,
+    words: &'static str,
+) -> Binding {
+    look(keys, contexts, Look::Ask(what), short, name, words)
+}
+
+const fn answer(key: &'static [&'static str], sign: char, name: &'static str) -> Binding {
+    bind(key, &[Question], Action::Sheet(SheetAction::Answer(sign)), "", name, "")
+}
+
+/// All keys. The order is that of the keys line, which shows as many as fit.
 pub const BINDINGS: &[Binding] = &[
-    bind(&["Right"], Walk, A::Step, "step", "Step: execute one instruction"),
-    bind(&["Left"], Walk, A::StepBack, "back", "Step back: un-execute one instruction"),
-    bind(&["]"], Walk, A::Over, "over", "Step over a call"),
-    bind(&["["], Walk, A::OverBack, "", "Step back over a call"),
-    bind(&[">"], Walk, A::LineStep, "", "Step to another line of the source: macros and calls at once"),
-    bind(&["<"], Walk, A::LineBack, "", "Step back to where the line before began"),
-    bind(&["g"], Walk, A::Go, "go on", "Go on to the next stop"),
-    bind(&["G"], Walk, A::GoBack, "go back", "Go back to the last stop: breakpoint, typed input or start"),
-    bind(&["b"], Walk, A::Breakpoint, "breakpoint", "Breakpoint on this line: set or clear"),
-    bind(&["e"], Walk, A::Write, "write", "Write: edit the source"),
-    bind(&["Esc"], Context::Write, A::Walk, "walk", "Walk: leave writing"),
-    bind(&["Ctrl-S"], Both, A::Save, "save", "Save the source"),
-    bind(&["Ctrl-T"], Both, A::Mend, "mend", "Mend the problem on this line with its fix"),
-    bind(&["Ctrl-Z"], Context::Write, A::Undo, "undo", "Undo the last change"),
-    bind(&["Ctrl-Y"], Context::Write, A::Redo, "redo", "Redo what was undone"),
-    bind(&["}"], Walk, A::Out, "", "Step out of the routine"),
-    bind(&["{"], Walk, A::OutBack, "", "Step back out of the routine, to its call"),
-    bind(&["."], Walk, A::ToLine, "", "Go on to the line under the cursor"),
-    bind(&[","], Walk, A::BackToLine, "", "Go back to the line under the cursor"),
-    bind(&[":", "Ctrl-P"], Both, A::Palette, "palette", "Palette: find a command by its words"),
-    bind(&["?", "Ctrl-W"], Both, A::Guide, "guide", "Guide: what is under the cursor, and everything there is"),
-    bind(&["f", "Ctrl-O"], Both, A::Files, "files", "Files of the program: look at another one"),
-    bind(&["u"], Walk, A::Unfold, "unfold", "Unfold the line: show what a macro or other instruction became"),
-    bind(&["r"], Walk, A::Replay, "", "Replay: a new run of the present text, with the same input, to the same place"),
-    bind(&["d", "Ctrl-G"], Both, A::Definition, "", "To where the name under the cursor is defined"),
-    bind(&["U", "Ctrl-U"], Both, A::NextUse, "", "To the next place that uses the name under the cursor"),
-    bind(&["Ctrl-E"], Both, A::Rename, "", "Rename what is under the cursor, in all files"),
-    bind(&["Ctrl-R"], Both, A::Replace, "", "Replace what was searched for"),
-    bind(&["Ctrl-N"], Context::Write, A::Complete, "", "Offer words for this place"),
-    bind(&["Ctrl-C"], Context::Write, A::Copy, "", "Copy what is selected, or the line"),
-    bind(&["Ctrl-X"], Context::Write, A::Cut, "", "Cut what is selected, or the line"),
-    bind(&["Ctrl-V"], Context::Write, A::PasteHere, "", "Paste what was copied or cut"),
-    bind(&["Ctrl-A"], Context::Write, A::SelectAll, "", "Select everything"),
-    bind(&["Ctrl-K"], Context::Write, A::Comment, "", "Make the selected lines comments, or no comments again"),
-    bind(&["Ctrl-B"], Context::Write, A::Columns, "", "Put the text in columns"),
-    bind(&["Ctrl-J"], Context::Write, A::Bracket, "", "To the bracket that belongs to the one under the cursor"),
-    bind(&["q", "Ctrl-Q"], Both, A::Quit, "quit", "Quit"),
-    bind(&["Space", "Ctrl-C"], Walk, A::Pause, "pause", "Pause a running program"),
-    bind(&["Tab"], Walk, A::NextPane, "next pane", "Next pane: source, stack, memory, console"),
-    bind(&["Backtab"], Walk, A::LastPane, "", "Last pane"),
-    bind(&["Home"], Walk, A::ToStart, "", "To the start of the run"),
-    bind(&["End"], Walk, A::ToEnd, "", "To the furthest step of the run"),
-    bind(&["t"], Walk, A::ToStep, "", "To a step by its number"),
-    bind(&["R"], Walk, A::Restart, "", "Restart: a new run from the entry"),
-    bind(&["p"], Walk, A::ToPresentLine, "", "Show the present line"),
-    bind(&["="], Walk, A::SetValue, "set", "Set a register or memory cell"),
-    bind(&["m"], Walk, A::MemoryAt, "memory at", "Memory at a label, address or register"),
-    bind(&["M"], Walk, A::NextRegion, "", "Memory: next region"),
-    bind(&["a"], Walk, A::BreakpointAt, "", "Breakpoint at an address or label"),
-    bind(&["C"], Walk, A::ClearBreakpoints, "", "Clear all breakpoints"),
-    bind(&["/", "Ctrl-F"], Both, A::Search, "search", "Search the source"),
-    bind(&["n"], Walk, A::SearchAgain, "", "Search again for the same"),
-    bind(&["N"], Walk, A::NextProblem, "", "To the next problem"),
-    bind(&["l", "Ctrl-L"], Both, A::ToGivenLine, "", "To a line by its number"),
-    bind(&["Up"], Walk, A::Up, "", "Up a line"),
-    bind(&["Down"], Walk, A::Down, "", "Down a line"),
-    bind(&["PageUp"], Both, A::PageUp, "", "Up a page"),
-    bind(&["PageDown"], Both, A::PageDown, "", "Down a page"),
-    bind(&["Ctrl-Home"], Both, A::FirstLine, "", "To the first line"),
-    bind(&["Ctrl-End"], Both, A::LastLine, "", "To the last line"),
-    bind(&["S"], Walk, A::SaveAs, "", "Save under another name"),
-    bind(&["D"], Walk, A::EndInput, "", "End the typed input"),
+    // ---- walking
+    travel(&["Right"], Travel::Step, "step", "Step: execute one instruction", "next single into"),
+    travel(&["Left"], Travel::StepBack, "back", "Step back: un-execute one instruction", "undo reverse previous last"),
+    travel(&["]"], Travel::Over, "over", "Step over a call", "next call routine subroutine function"),
+    travel(&["["], Travel::OverBack, "", "Step back over a call", "reverse previous routine"),
+    travel(&["g"], Travel::Go, "go on", "Go on to the next stop", "run continue resume start execute"),
+    travel(
+        &["G"],
+        Travel::GoBack,
+        "go back",
+        "Go back to the last stop: breakpoint, typed input or start",
+        "reverse continue rewind",
+    ),
+    look(&["e"], &[Walk], Look::Write, "write", "Write: edit the source", "insert change type modify"),
+    look(
+        &["?", "Ctrl-W"],
+        BOTH,
+        Look::Guide,
+        "guide",
+        "Guide: what is under the cursor, and everything there is",
+        "help manual reference documentation what tutorial explain",
+    ),
+    look(
+        &[":", "Ctrl-P"],
+        BOTH,
+        Look::Palette,
+        "palette",
+        "Palette: find a command by its words",
+        "commands menu list",
+    ),
+    bind(
+        &["Space", "Ctrl-C"],
+        &[Walk],
+        Action::Travel(Travel::Pause),
+        "",
+        "Pause a running program",
+        "stop halt break interrupt",
+    ),
+    bind(
+        &["b"],
+        &[Walk],
+        Action::Hand(Hand::Breakpoint),
+        "breakpoint",
+        "Breakpoint on this line: set or clear",
+        "stop toggle halt",
+    ),
+    look(&["Esc"], &[Writing], Look::Walk, "walk", "Walk: leave writing", "run done finish stop editing"),
+    bind(&["Ctrl-S"], BOTH, Action::File(File::Save), "save", "Save the source", "write file store keep"),
+    edit(&["Ctrl-T"], BOTH, Edit::Mend, "Mend the problem on this line with its fix", "fix repair correct error")
+        .shown_as("mend"),
+    bind(&["q", "Ctrl-Q"], BOTH, Action::File(File::Quit), "quit", "Quit", "exit leave close end bye"),
+    edit(&["Ctrl-Z"], &[Writing], Edit::Undo, "Undo the last change", "take back revert").shown_as("undo"),
+    edit(&["Ctrl-Y"], &[Writing], Edit::Redo, "Redo what was undone", "again repeat").shown_as("redo"),
+    bind(
+        &["Ctrl-Z"],
+        &[Walk],
+        Action::Hand(Hand::TakeBack),
+        "",
+        "Take back what was done by hand last: a value set, breakpoints cleared, a replacement",
+        "undo revert",
+    ),
+    look(
+        &["f", "Ctrl-O"],
+        BOTH,
+        Look::Files,
+        "files",
+        "Files of the program: look at another one",
+        "open switch document list tab",
+    ),
+    look(&["Tab"], &[Walk, List], Look::NextPane, "next pane", "Next pane", "focus switch window"),
+    look(&["Backtab"], &[Walk, List], Look::LastPane, "", "Last pane", "focus switch window previous"),
+    look(
+        &["o"],
+        &[Walk],
+        Look::Fill,
+        "this pane alone",
+        "This pane alone on the page, and back",
+        "fill full zoom maximize only large",
+    ),
+    look(
+        &["O"],
+        &[Walk],
+        Look::Show,
+        "",
+        "Show to others: large source, what comes next, one pane; and back",
+        "present projector teach lecture large big",
+    ),
+    travel(&["}"], Travel::Out, "", "Step out of the routine", "finish return leave until"),
+    travel(&["{"], Travel::OutBack, "", "Step back out of the routine, to its call", "reverse return caller"),
+    travel(
+        &[">"],
+        Travel::LineStep,
+        "",
+        "Step to another line of the source: macros and calls at once",
+        "next line statement",
+    ),
+    travel(&["<"], Travel::LineBack, "", "Step back to where the line before began", "previous line statement reverse"),
+    travel(&["."], Travel::ToLine, "", "Go on to the line under the cursor", "until here run cursor"),
+    travel(&[","], Travel::BackToLine, "", "Go back to the line under the cursor", "until here reverse cursor"),
+    travel(&["Home"], Travel::ToStart, "", "To the start of the run", "begin first rewind"),
+    travel(&["End"], Travel::ToEnd, "", "To the furthest step of the run", "last finish"),
+    ask(&["t"], &[Walk], Ask::Step, "", "To a step by its number", "jump goto time number"),
+    travel(
+        &["r"],
+        Travel::Replay,
+        "",
+        "Replay: a new run of the present text, with the same input, to the same place",
+        "rerun again reload rebuild update",
+    ),
+    travel(&["R"], Travel::Restart, "", "Restart: a new run from the entry", "reset again rerun reload"),
+    look(
+        &["u"],
+        &[Walk],
+        Look::Unfold,
+        "unfold",
+        "Unfold the line: show what a macro or other instruction became",
+        "expand macro disassemble generated",
+    ),
+    bind(&["p"], &[Walk], Action::Find(Find::Present), "", "Show the present line", "where current pc now"),
+    ask(
+        &["="],
+        &[Walk],
+        Ask::Value,
+        "set",
+        "Set a register or memory cell",
+        "change value assign modify flag write poke",
+    ),
+    ask(
+        &["m"],
+        &[Walk],
+        Ask::MemoryAt,
+        "memory at",
+        "Memory at a label, address or register",
+        "show examine dump view watch pointer variable array",
+    ),
+    look(
+        &["M"],
+        &[Walk],
+        Look::NextRegion,
+        "",
+        "Memory: next region",
+        "data stack heap devices vectors code lamp device",
+    ),
+    ask(&["a"], &[Walk], Ask::BreakpointAt, "", "Breakpoint at an address or label", "stop halt"),
+    bind(&["C"], &[Walk], Action::Hand(Hand::ClearBreakpoints), "", "Clear all breakpoints", "delete remove stop"),
+    bind(
+        &["i"],
+        &[Walk],
+        Action::Console(ConsoleAction::Type),
+        "",
+        "Type to the program: what is typed goes to it",
+        "input console keyboard enter",
+    ),
+    bind(&["D"], &[Walk], Action::Console(ConsoleAction::EndInput), "", "End the typed input", "eof close finish"),
+    ask(&["/", "Ctrl-F"], BOTH, Ask::Search, "search", "Search the source", "find look grep text"),
+    bind(
+        &["n"],
+        &[Walk],
+        Action::Find(Find::SearchAgain),
+        "",
+        "To the next text that was searched for",
+        "find again match",
+    ),
+    bind(
+        &[";"],
+        &[Walk],
+        Action::Find(Find::SearchBack),
+        "",
+        "To the last text that was searched for",
+        "find again match previous back",
+    ),
+    bind(&["N"], &[Walk], Action::Find(Find::NextProblem), "", "To the next problem", "error warning mistake"),
+    bind(
+        &["d", "Ctrl-G"],
+        BOTH,
+        Action::Find(Find::Definition),
+        "",
+        "To where the name on the line is defined",
+        "jump goto declaration label",
+    ),
+    bind(
+        &["U", "Ctrl-U"],
+        BOTH,
+        Action::Find(Find::NextUse),
+        "",
+        "To the next place that uses the name on the line",
+        "references callers where",
+    ),
+    edit(
+        &["Ctrl-E"],
+        BOTH,
+        Edit::Rename,
+        "Rename what is under the cursor, in all files",
+        "change name label refactor",
+    ),
+    edit(&["Ctrl-R"], BOTH, Edit::Replace, "Replace what was searched for", "substitute exchange"),
+    ask(&["l", "Ctrl-L"], BOTH, Ask::Line, "", "To a line by its number", "jump goto"),
+    look(
+        &["c"],
+        &[Walk],
+        Look::CodeWords,
+        "",
+        "Show or put away the code words beside the source",
+        "machine code hexadecimal bytes opcode encoding",
+    ),
+    look(&["w"], &[Walk], Look::Wrap, "", "Wrap long lines of the source, or cut them", "comments break fold"),
+    look(&["x"], &[Walk], Look::Binary, "", "Registers in binary, or in decimal", "bits base two hexadecimal"),
+    ask(&["S"], &[Walk], Ask::SaveAs, "", "Save under another name", "write file copy export"),
+    // ---- moving up and down
+    bind(&["Up"], &[Walk, List, Writing, Field], Action::Motion(Motion::Up), "", "Up a line", "move cursor"),
+    bind(&["Down"], &[Walk, List, Writing, Field], Action::Motion(Motion::Down), "", "Down a line", "move cursor"),
+    bind(&["PageUp"], &[Walk, List, Writing, Field], Action::Motion(Motion::PageUp), "", "Up a page", "scroll"),
+    bind(&["PageDown"], &[Walk, List, Writing, Field], Action::Motion(Motion::PageDown), "", "Down a page", "scroll"),
+    bind(
+        &["Ctrl-Home"],
+        &[Walk, List, Writing, Field],
+        Action::Motion(Motion::First),
+        "",
+        "To the first line",
+        "top begin",
+    ),
+    bind(
+        &["Ctrl-End"],
+        &[Walk, List, Writing, Field],
+        Action::Motion(Motion::Last),
+        "",
+        "To the last line",
+        "bottom end",
+    ),
+    bind(
+        &["Shift-Right"],
+        &[Walk],
+        Action::Motion(Motion::Sideways),
+        "",
+        "See more of long lines",
+        "scroll horizontal comments right",
+    ),
+    bind(
+        &["Shift-Left"],
+        &[Walk],
+        Action::Motion(Motion::SidewaysBack),
+        "",
+        "Back to the beginning of the lines",
+        "scroll horizontal left",
+    ),
+    bind(
+        &["Enter"],
+        &[List],
+        Action::Motion(Motion::Enter),
+        "go there",
+        "To the line or moment of what is chosen",
+        "open jump",
+    ),
+    // ---- writing
+    edit(&["Left"], &[Writing, Field, Console], Edit::Left, "Left a sign", ""),
+    edit(&["Right"], &[Writing, Field, Console], Edit::Right, "Right a sign", ""),
+    edit(&["Ctrl-Left"], &[Writing, Field, Console], Edit::WordLeft, "Left a word", ""),
+    edit(&["Ctrl-Right"], &[Writing, Field, Console], Edit::WordRight, "Right a word", ""),
+    edit(&["Home"], &[Writing, Field, Console], Edit::Home, "To the first sign of the line, or its margin", "begin"),
+    edit(&["End"], &[Writing, Field, Console], Edit::End, "To the end of the line", ""),
+    edit(&["Shift-Left"], &[Writing, Field, Console], Edit::SelectLeft, "Select a sign to the left", ""),
+    edit(&["Shift-Right"], &[Writing, Field, Console], Edit::SelectRight, "Select a sign to the right", ""),
+    edit(&["Ctrl-Shift-Left"], &[Writing, Field, Console], Edit::SelectWordLeft, "Select a word to the left", ""),
+    edit(&["Ctrl-Shift-Right"], &[Writing, Field, Console], Edit::SelectWordRight, "Select a word to the right", ""),
+    edit(&["Shift-Home"], &[Writing, Field, Console], Edit::SelectHome, "Select to the beginning of the line", ""),
+    edit(&["Shift-End"], &[Writing, Field, Console], Edit::SelectEnd, "Select to the end of the line", ""),
+    edit(&["Shift-Up"], &[Writing], Edit::SelectUp, "Select a line up", ""),
+    edit(&["Shift-Down"], &[Writing], Edit::SelectDown, "Select a line down", ""),
+    edit(&["Ctrl-A"], &[Writing, Field, Console], Edit::SelectAll, "Select everything", "mark all"),
+    edit(&["Enter"], &[Writing], Edit::NewLine, "A new line", "split return"),
+    edit(&["Tab"], &[Writing], Edit::Tab, "On to the next column, or the selected lines further in", "indent"),
+    edit(&["Backtab"], &[Writing], Edit::TabBack, "The line, or the selected ones, less far in", "unindent outdent"),
+    edit(
+        &["Backspace"],
+        &[Writing, Field, Console],
+        Edit::Backspace,
+        "Erase the sign before the cursor",
+        "delete remove",
+    ),
+    edit(&["Delete"], &[Writing, Field, Console], Edit::Delete, "Erase the sign under the cursor", "remove"),
+    edit(&["Ctrl-D"], &[Writing], Edit::DeleteLine, "Erase the line", "delete remove"),
+    edit(
+        &["Ctrl-N"],
+        &[Writing],
+        Edit::Complete,
+        "Offer words for this place, or no longer",
+        "complete suggest autocomplete",
+    ),
+    edit(&["Ctrl-C"], &[Writing, Field], Edit::Copy, "Copy what is selected, or the line", "clipboard"),
+    edit(&["Ctrl-X"], &[Writing, Field, Console], Edit::Cut, "Cut what is selected, or the line", "clipboard remove"),
+    edit(&["Ctrl-V"], &[Writing, Field, Console], Edit::Paste, "Paste what was copied or cut", "clipboard insert"),
+    edit(
+        &["Ctrl-K"],
+        &[Writing],
+        Edit::Comment,
+        "Make the selected lines comments, or no comments again",
+        "uncomment toggle disable",
+    ),
+    edit(&["Ctrl-B"], &[Writing], Edit::Columns, "Put the text in columns", "format tidy indent align beautify pretty"),
+    edit(
+        &["Ctrl-J"],
+        &[Writing],
+        Edit::Bracket,
+        "To the bracket that belongs to the one under the cursor",
+        "match parenthesis",
+    ),
+    // ---- words offered
+    edit(&["Tab"], &[Offer], Edit::TakeOffer, "Take the word that is offered", "").shown_as("take it"),
+    bind(&["Up"], &[Offer], Action::Motion(Motion::Up), "", "The word before", ""),
+    bind(&["Down"], &[Offer], Action::Motion(Motion::Down), "another", "The next word", ""),
+    look(&["Esc"], &[Offer], Look::Walk, "walk", "Leave writing", ""),
+    // ---- sheets
+    bind(&["Enter"], &[Field], Action::Sheet(SheetAction::Take), "take it", "Take what is chosen or written", ""),
+    bind(&["Esc"], &[Field, Question], Action::Sheet(SheetAction::Leave), "leave", "Leave", "close cancel"),
+    edit(&["Ctrl-U"], &[Field, Console], Edit::Empty, "Empty the field", "clear").shown_as("empty it"),
+    edit(&["Ctrl-Z"], &[Field, Console], Edit::Undo, "Undo what was written in the field", ""),
+    answer(&["s"], 's', "Save and quit"),
+    answer(&["d"], 'd', "Drop the changes and quit"),
+    answer(&["k"], 'k', "Keep your text"),
+    answer(&["t"], 't', "Take the text on disk"),
+    answer(&["y"], 'y', "Replace this one"),
+    answer(&["n"], 'n', "Leave this one as it is"),
+    answer(&["a"], 'a', "Replace all"),
+    // ---- typing to the program
+    bind(&["Enter"], &[Console], Action::Console(ConsoleAction::Send), "send", "Send the line to the program", ""),
+    bind(
+        &["Ctrl-D"],
+        &[Console],
+        Action::Console(ConsoleAction::EndInput),
+        "end the input",
+        "End the typed input",
+        "eof",
+    ),
+    bind(
+        &["Esc"],
+        &[Console],
+        Action::Console(ConsoleAction::KeepKeys),
+        "keys are commands",
+        "Keys are commands again, until the program waits the next time",
+        "",
+    ),
 ];
 
-/// Commands that fit a query, best first; all of them for an empty one.
-pub(crate) fn palette(query: &str) -> Vec<&'static Binding> {
-    if query.trim().is_empty() {
-        return BINDINGS.iter().collect();
+impl Binding {
+    const fn shown_as(mut self, short: &'static str) -> Self {
+        self.short = short;
+        self
     }
-    let mut matcher = Matcher::new(Config::DEFAULT);
-    let pattern = Pattern::new(query, CaseMatching::Ignore, Normalization::Smart, AtomKind::Substring);
-    let names: Vec<&str> = BINDINGS.iter().map(|binding| binding.name).collect();
-    let found = pattern.match_list(names, &mut matcher);
-    found.into_iter().filter_map(|(name, _)| BINDINGS.iter().find(|binding| binding.name == name)).collect()
+
+    /// It means something in a context.
+    pub(crate) fn is_of(&self, context: Context) -> bool {
+        self.contexts.contains(&context)
+    }
+
+    /// Its keys that mean it in a context: plain signs are text where text is taken.
+    pub(crate) fn keys_in(&self, context: Context) -> impl Iterator<Item = &'static str> {
+        let is_text = move |key: &&str| context.takes_text() && key.chars().count() == 1;
+        self.keys.iter().copied().filter(move |key| !is_text(key))
+    }
+}
+
+/// The commands of the palette: all that a key or a name asks for while walking or writing, and one for each pane.
+pub(crate) fn commands() -> impl Iterator<Item = Binding> {
+    let panes = panes::all().map(|(id, pane)| Binding {
+        keys: &[],
+        contexts: &[Walk],
+        action: Action::Look(Look::Pane(id)),
+        short: "",
+        name: pane.command(),
+        words: pane.words(),
+    });
+    // Moves of a cursor are keys, and nobody looks for them by their words.
+    let is_command = |binding: &&Binding| match binding.action {
+        Action::Edit(edit) => !matches!(
+            edit,
+            Edit::Left
+                | Edit::Right
+                | Edit::WordLeft
+                | Edit::WordRight
+                | Edit::Home
+                | Edit::End
+                | Edit::SelectLeft
+                | Edit::SelectRight
+                | Edit::SelectWordLeft
+                | Edit::SelectWordRight
+                | Edit::SelectHome
+                | Edit::SelectEnd
+                | Edit::SelectUp
+                | Edit::SelectDown
+                | Edit::NewLine
+                | Edit::Tab
+                | Edit::TabBack
+                | Edit::Backspace
+                | Edit::Delete
+                | Edit::Empty
+                | Edit::TakeOffer
+        ),
+        Action::Sheet(_) => false,
+        Action::Motion(motion) => !matches!(motion, Motion::Up | Motion::Down | Motion::Enter),
+        Action::Console(console) => matches!(console, ConsoleAction::Type | ConsoleAction::EndInput),
+        Action::Travel(_) | Action::Hand(_) | Action::Find(_) | Action::Look(_) | Action::File(_) => true,
+    };
+    let of_page = |binding: &&Binding| binding.is_of(Walk) || binding.is_of(Writing);
+    BINDINGS.iter().filter(is_command).filter(of_page).copied().chain(panes)
 }
 
 /// The name of a key: `g`, `G`, `Ctrl-S`, `Right`, `Space`.
 pub(crate) fn key_name(key: KeyEvent) -> String {
     let mut name = String::new();
-    if key.modifiers.contains(KeyModifiers::CONTROL) {
-        name.push_str("Ctrl-");
-    }
-    if key.modifiers.contains(KeyModifiers::ALT) {
-        name.push_str("Alt-");
+    let shifts = !matches!(key.code, KeyCode::Char(_) | KeyCode::BackTab);
+    for (modifier, text) in
+        [(KeyModifiers::CONTROL, "Ctrl-"), (KeyModifiers::ALT, "Alt-"), (KeyModifiers::SHIFT, "Shift-")]
+    {
+        if key.modifiers.contains(modifier) && (modifier != KeyModifiers::SHIFT || shifts) {
+            name.push_str(text);
+        }
     }
     match key.code {
         KeyCode::Char(' ') => name.push_str("Space"),
@@ -142,29 +563,42 @@ pub(crate) fn key_name(key: KeyEvent) -> String {
     name
 }
 
-/// The action a key stands for while walking or writing.
-pub(crate) fn action_for(key: KeyEvent, writing: bool) -> Option<Action> {
+/// What a key stands for in the first of some contexts that knows it. Where text is taken, plain signs are text and
+/// no later context is asked about them.
+pub(crate) fn action_for(key: KeyEvent, contexts: &[Context]) -> Option<Action> {
     let name = key_name(key);
-    let context = if writing { Context::Write } else { Walk };
-    // A plain sign typed while writing is text, whatever it means elsewhere.
-    let is_text = writing && matches!(key.code, KeyCode::Char(_)) && !name.starts_with("Ctrl-");
-    BINDINGS
-        .iter()
-        .filter(|binding| binding.context == context || binding.context == Both)
-        .find(|binding| !is_text && binding.keys.contains(&name.as_str()))
-        .map(|binding| binding.action)
+    let plain =
+        matches!(key.code, KeyCode::Char(_)) && !key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
+    for &context in contexts {
+        if plain && context.takes_text() {
+            return None;
+        }
+        let found = BINDINGS.iter().find(|binding| binding.is_of(context) && binding.keys.contains(&name.as_str()));
+        if let Some(binding) = found {
+            return Some(binding.action);
+        }
+    }
+    None
 }
 
 /// Keys shown with arrows, as on the keys line.
 pub(crate) fn shown(key: &str) -> String {
-    match key {
-        "Right" => "→".to_owned(),
-        "Left" => "←".to_owned(),
-        "Up" => "↑".to_owned(),
-        "Down" => "↓".to_owned(),
-        "Backtab" => "Shift-Tab".to_owned(),
-        key => key.to_owned(),
+    match key.rsplit_once('-') {
+        Some((modifier, rest)) if !rest.is_empty() && rest != key => format!("{modifier}-{}", shown(rest)),
+        _ => match key {
+            "Right" => "→".to_owned(),
+            "Left" => "←".to_owned(),
+            "Up" => "↑".to_owned(),
+            "Down" => "↓".to_owned(),
+            "Backtab" => "Shift-Tab".to_owned(),
+            key => key.to_owned(),
+        },
     }
+}
+
+/// All keys of an action as they are shown, with blanks between them.
+pub(crate) fn all_shown(keys: &[&str]) -> String {
+    keys.iter().map(|key| shown(key)).collect::<Vec<_>>().join(" ")
 }
 
 /// `docs/keys.md`, whole.
@@ -172,24 +606,26 @@ pub fn keys_document() -> String {
     let mut out = String::from(
         "# Keys\n\n<!-- Written by `cargo run -p wendax-tui --example keys`; a test holds it to the code. -->\n\n\
          Left and right are time, up and down are place. While writing, everything else that is typed goes into\n\
-         the text; Backspace, Delete, Home, End and Ctrl with an arrow work as in most editors, Shift with them\n\
-         selects, and Tab takes the word that is offered. The mouse puts the cursor, selects and scrolls. While a program\n\
-         waits for input, what is typed goes to its console: Enter sends it, Ctrl-D ends the input, Esc leaves.\n",
+         the text. While a program waits for input or runs, what is typed goes to it, and the console says so; Esc keeps\n\
+         the keys for commands. The mouse puts the cursor, selects and scrolls. The palette finds every command by its\n\
+         words, also by other ones than those it is named by.\n",
     );
-    for (title, writing) in [("Walking", false), ("Writing", true)] {
+    for context in Context::ALL {
         // Writing to a String cannot fail.
-        let _ = writeln!(out, "\n## {title}\n\n| keys | what they do |\n|---|---|");
-        for binding in BINDINGS {
-            let context = if writing { Context::Write } else { Walk };
-            if binding.context != context && binding.context != Both {
-                continue;
-            }
-            let text = |key: &&&str| !writing || key.chars().count() > 1;
-            let keys: Vec<String> = binding.keys.iter().filter(text).map(|key| format!("`{}`", shown(key))).collect();
+        let _ = writeln!(out, "\n## {}\n\n| keys | what they do |\n|---|---|", context.title());
+        for binding in BINDINGS.iter().filter(|binding| binding.is_of(context)) {
+            let keys: Vec<String> = binding.keys_in(context).map(|key| format!("`{}`", shown(key))).collect();
             if !keys.is_empty() {
                 let _ = writeln!(out, "| {} | {} |", keys.join(" "), binding.name);
             }
         }
+    }
+    let _ = writeln!(
+        out,
+        "\n## Panes\n\nThe palette brings each into view by its name.\n\n| pane | what it shows |\n|---|---|"
+    );
+    for (_, pane) in panes::all() {
+        let _ = writeln!(out, "| {} | {} |", pane.name(), pane.about());
     }
     out
 }
@@ -199,26 +635,34 @@ mod tests {
     use super::*;
 
     #[test]
-    fn no_key_means_two_things() {
-        for writing in [false, true] {
-            let context = if writing { Context::Write } else { Walk };
-            let bound = BINDINGS.iter().filter(|b| b.context == context || b.context == Both);
-            let mut keys: Vec<&str> = bound.flat_map(|b| b.keys.iter().copied()).collect();
+    fn no_key_means_two_things_in_one_context() {
+        for context in Context::ALL {
+            let bound = BINDINGS.iter().filter(|binding| binding.is_of(context));
+            let mut keys: Vec<&str> = bound.flat_map(|binding| binding.keys_in(context)).collect();
             keys.sort_unstable();
-            let all = keys.len();
+            let all = keys.clone();
             keys.dedup();
-            assert_eq!(keys.len(), all);
+            assert_eq!(keys, all, "{context:?}");
         }
     }
 
     #[test]
-    fn signs_are_text_while_writing() {
+    fn signs_are_text_where_text_is_taken() {
         let key = |code, modifiers| KeyEvent::new(code, modifiers);
         let q = key(KeyCode::Char('q'), KeyModifiers::NONE);
-        assert_eq!(action_for(q, false), Some(Action::Quit));
-        assert_eq!(action_for(q, true), None);
-        assert_eq!(action_for(key(KeyCode::Char('q'), KeyModifiers::CONTROL), true), Some(Action::Quit));
-        assert_eq!(action_for(key(KeyCode::Char('G'), KeyModifiers::SHIFT), false), Some(Action::GoBack));
+        let quit = Some(Action::File(File::Quit));
+        assert_eq!(action_for(q, &[Walk]), quit);
+        assert_eq!(action_for(q, &[Writing]), None);
+        assert_eq!(action_for(q, &[Console, Walk]), None, "not even in the context behind");
+        assert_eq!(action_for(key(KeyCode::Char('q'), KeyModifiers::CONTROL), &[Writing]), quit);
+        assert_eq!(
+            action_for(key(KeyCode::Char('G'), KeyModifiers::SHIFT), &[Walk]),
+            Some(Action::Travel(Travel::GoBack))
+        );
+        assert_eq!(
+            action_for(key(KeyCode::Left, KeyModifiers::SHIFT), &[Writing]),
+            Some(Action::Edit(Edit::SelectLeft))
+        );
     }
 
     #[test]

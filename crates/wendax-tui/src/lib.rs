@@ -1,26 +1,44 @@
-//! The terminal interface: state, update, view.
+//! The terminal interface.
 //!
-//! [`App`] is all that is true; [`update`] turns a [`Message`] into a change of it and [`Effect`]s; [`draw`]
-//! turns it into cells. None of them touches a terminal, a file or a clock: whoever owns those feeds
-//! messages and carries out effects. All key bindings are one table, [`BINDINGS`], from which the keys
-//! line, the palette, the help and `docs/keys.md` are made.
+//! [`App`] is the whole of it: the world, which is true whatever is shown, and the screen, which is what is shown of it.
+//! [`update`] turns a [`Message`] into a change of it and [`Effect`]s; [`draw`] turns it into cells and changes nothing.
+//! None of them touches a terminal, a file or a clock: whoever owns those feeds messages and carries out effects.
+//!
+//! | where | is |
+//! |---|---|
+//! | `world/` | documents, the program they make, the walk, stops |
+//! | `screen.rs`, `layout.rs` | what is shown, and where it lies on a screen of some size |
+//! | `panes/` | the panes of the page, one file each, and their table |
+//! | `sheets/` | what lies over the page: palette, files, guide, prompts, questions |
+//! | `parts/` | what those are made of: pen, list, field, text |
+//! | `frame/` | header and keys line, and the order of drawing |
+//! | `actions.rs`, `keys.rs` | all that can be asked for, and by which keys: one table, [`BINDINGS`] |
+//! | `update/` | what each kind of action does |
 
 mod actions;
-mod completion;
-mod documents;
-mod editor;
-mod guide;
+mod app;
+mod cells;
+mod frame;
 mod keys;
-mod mouse;
-mod state;
+mod layout;
+mod message;
+mod panes;
+mod parts;
+mod screen;
+mod sheets;
 mod theme;
 mod update;
-mod view;
+mod world;
 
-pub use actions::Action;
-pub use editor::{Editor, LineShift};
+pub use actions::{
+    Action, Ask, ConsoleAction, Edit, File, Find, Hand, Look as LookAction, Motion, SheetAction, Travel,
+};
+pub use app::App;
+pub use frame::draw;
 pub use keys::{BINDINGS, Binding, Context, keys_document};
-pub use state::{App, Built, Depth, Effect, Message, Mode, OpenFile, Tone, Unsaved};
+pub use message::{Built, Effect, Message, OpenFile, Unsaved};
+pub use panes::PaneId;
+pub use screen::Mode;
 pub use theme::{Colours, Look, Theme};
 pub use update::update;
-pub use view::draw;
+pub use world::editor::{Editor, LineShift};

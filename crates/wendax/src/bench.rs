@@ -247,6 +247,8 @@ impl Bench {
         let mut terminal = Terminal::new(CrosstermBackend::new(std::io::stdout())).map_err(tell)?;
         listen(self.sender.clone());
         catch_signals(self.sender.clone());
+        let size = terminal.size().map_err(tell)?;
+        update(&mut self.app, Message::Resized(size.width, size.height));
         let first = self.app.first_effects();
         self.carry_out(first);
         let status = self.turn(&mut terminal);
@@ -264,7 +266,7 @@ impl Bench {
         let mut stale = true;
         loop {
             if stale && (drawn.is_none_or(|at| at.elapsed() >= FRAME) || !self.app.has_work()) {
-                terminal.draw(|frame| draw(&mut self.app, frame))?;
+                terminal.draw(|frame| draw(&self.app, frame))?;
                 (drawn, stale) = (Some(Instant::now()), false);
             }
             let Some(incoming) = self.next(stale) else {

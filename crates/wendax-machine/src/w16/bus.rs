@@ -126,6 +126,7 @@ impl Bus<'_> {
 
     pub(super) fn print(&mut self, bytes: &[u8]) {
         self.activity.note(Deed::Worked, self.steps);
+        self.activity.printed(bytes, self.console.printed, self.steps);
         self.output.extend_from_slice(bytes);
         self.console.printed += bytes.len() as u64;
     }

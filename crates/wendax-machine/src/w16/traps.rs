@@ -152,6 +152,7 @@ impl Machine {
             self.state.board.lever_moved = false;
         }
         self.activity.note(Deed::Worked, step);
+        self.activity.interrupted(number.into(), step);
         let kind = StepKind::Interrupt(number.into());
         Some(Ok(self.took(step, kind, (pc, next, 0), TRAP_CYCLES, (flags, I), trace)))
     }

@@ -1,126 +1,186 @@
-//! Actions on the text: names, selections, lines, and the words offered.
+//! Changes of text, and moves in it: in the source, in the field of a sheet, in the line typed to the program.
 
-use crate::actions::Action;
-use crate::documents::Role;
-use crate::state::{App, Ask, Effect, Tone};
-use crossterm::event::{KeyCode, KeyEvent};
-use wendax_asm::format;
-use wendax_source::Span;
+use crate::actions::{Ask, Edit};
+use crate::app::App;
+use crate::message::Effect;
+use crate::screen::{Mode, Offering};
+use crate::sheets::Sheet;
+use crate::world::documents::{DocumentId, Role};
+use crate::world::editor::Editor;
+use crate::world::stops::Deed;
+use wendax_asm::{format, offers};
+use wendax_source::FileId;
+
+/// Letters of a word before anything is offered by itself.
+const TELLING: usize = 2;
 
 impl App {
-    /// A key while words are offered; true when it was for them.
-    pub(super) fn completion_key(&mut self, key: KeyEvent) -> bool {
-        match key.code {
-            KeyCode::Tab => self.take_offer(),
-            KeyCode::Up => {
-                self.choose_offer(-1);
-                true
-            }
-            KeyCode::Down => {
-                self.choose_offer(1);
-                true
-            }
-            KeyCode::Esc => {
-                self.completion = None;
-                true
-            }
-            _ => false,
+    pub(super) fn edit(&mut self, edit: Edit, effects: &mut Vec<Effect>) {
+        let was = (self.screen.sheet.as_mut().and_then(Sheet::field_mut)).map(|field| field.text());
+        self.edit_text(edit, effects);
+        let is = (self.screen.sheet.as_mut().and_then(Sheet::field_mut)).map(|field| field.text());
+        if was.is_some() && was != is {
+            self.query_changed();
         }
     }
 
-    /// The name under the cursor: its place and spelling.
-    pub(super) fn name_under_cursor(&self) -> Option<(Span, String)> {
-        let file = self.current_id()?;
-        let (line, column) = self.editor.cursor();
-        let byte = u32::try_from(self.editor.byte_at(line, column)).ok()?;
-        let span = self.assembly.name_at(file, byte)?;
-        Some((span, self.assembly.sources.text_of(span).to_owned()))
-    }
-
-    pub(super) fn about_name(&mut self, action: Action) {
-        if !self.is_assembled() {
-            return self.trouble("the text is still being assembled");
+    fn edit_text(&mut self, edit: Edit, effects: &mut Vec<Effect>) {
+        let offered = self.screen.offering.is_some();
+        // What was offered for another place is offered no longer.
+        if !matches!(edit, Edit::Complete | Edit::TakeOffer | Edit::Backspace) {
+            self.screen.offering = None;
         }
-        let Some((span, name)) = self.name_under_cursor() else {
-            return self.trouble("there is no name of the program under the cursor");
-        };
-        match action {
-            Action::Rename => self.prompt(Ask::Rename),
-            Action::Definition => match self.assembly.definition(span) {
-                Some(place) => self.show_span(place),
-                None => self.trouble(&format!("`{name}` is defined in no file of the program")),
-            },
-            _ => {
-                let all = self.assembly.occurrences(span);
-                let at = all.iter().position(|found| found.span == span).map_or(0, |at| at + 1);
-                let next = all.get(at).or(all.first()).map(|found| found.span);
-                if let Some(place) = next {
-                    self.show_span(place);
-                    let number = all.iter().position(|found| found.span == place).unwrap_or(0) + 1;
-                    self.message = Some((Tone::Fine, format!("`{name}`: {number} of {} places", all.len())));
+        match edit {
+            Edit::Left => self.moves(false, |editor| editor.move_sign(false)),
+            Edit::Right => self.moves(false, |editor| editor.move_sign(true)),
+            Edit::WordLeft => self.moves(false, |editor| editor.move_word(false)),
+            Edit::WordRight => self.moves(false, |editor| editor.move_word(true)),
+            Edit::Home => self.moves(false, Editor::move_home),
+            Edit::End => self.moves(false, Editor::move_end),
+            Edit::SelectLeft => self.moves(true, |editor| editor.move_sign(false)),
+            Edit::SelectRight => self.moves(true, |editor| editor.move_sign(true)),
+            Edit::SelectWordLeft => self.moves(true, |editor| editor.move_word(false)),
+            Edit::SelectWordRight => self.moves(true, |editor| editor.move_word(true)),
+            Edit::SelectHome => self.moves(true, Editor::move_home),
+            Edit::SelectEnd => self.moves(true, Editor::move_end),
+            Edit::SelectUp => self.moves(true, |editor| editor.move_lines(-1)),
+            Edit::SelectDown => self.moves(true, |editor| editor.move_lines(1)),
+            Edit::SelectAll => self.target().select_all(),
+            Edit::NewLine => self.target().new_line(),
+            Edit::Tab => self.target().tab(),
+            Edit::TabBack => self.target().tab_back(),
+            Edit::Backspace => {
+                self.target().backspace();
+                self.screen.offering = None;
+                if offered {
+                    self.offer(false);
                 }
             }
+            Edit::Delete => self.target().delete(),
+            Edit::DeleteLine => self.target().delete_line(),
+            Edit::Empty => {
+                self.target().select_all();
+                self.target().erase_selection();
+            }
+            Edit::Undo => self.undo(),
+            Edit::Redo => {
+                if !self.target().redo() {
+                    self.screen.trouble("there is nothing to redo");
+                }
+            }
+            Edit::Copy => self.copy(false, effects),
+            Edit::Cut => self.copy(true, effects),
+            Edit::Paste => {
+                let text = self.world.clipboard.clone();
+                self.typed(&text);
+                self.screen.offering = None;
+            }
+            Edit::Comment => self.toggle_comment(),
+            Edit::Columns => self.put_in_columns(),
+            Edit::Bracket => match self.bracket_partner() {
+                Some((line, column)) => self.editor_mut().go_to(line, column),
+                None => self.screen.trouble("there is no bracket with a partner under the cursor"),
+            },
+            Edit::Complete if offered => self.screen.offering = None,
+            Edit::Complete => {
+                self.offer(true);
+                if self.screen.offering.is_none() {
+                    self.screen.say("nothing is known that could stand here");
+                }
+            }
+            Edit::TakeOffer => {
+                if let Some(offering) = self.screen.offering.take() {
+                    self.take_offer(&offering);
+                }
+            }
+            Edit::Mend => self.mend(),
+            Edit::Rename => self.ask_for_name(),
+            Edit::Replace if self.screen.search.text.is_empty() => {
+                self.screen.trouble("nothing was searched for yet; Ctrl-F asks");
+            }
+            Edit::Replace => self.prompt(Ask::Replace),
         }
     }
 
-    /// Looks at a place of the text that was assembled.
-    pub(super) fn show_span(&mut self, span: Span) {
-        let Some(index) = self.index_of(span.file) else {
-            return self.trouble("that place is in a file that is not part of the program any more");
+    /// The text that keys of editing are for now.
+    fn target(&mut self) -> &mut Editor {
+        let (takes_input, shown) = (self.takes_input(), self.screen.shown);
+        match self.screen.sheet.as_mut().and_then(Sheet::field_mut) {
+            Some(field) => field.editor(),
+            None if takes_input => self.screen.input.editor(),
+            None => self.world.shown_editor(shown),
+        }
+    }
+
+    fn moves(&mut self, selects: bool, go: impl FnOnce(&mut Editor)) {
+        let editor = self.target();
+        editor.select(selects);
+        go(editor);
+    }
+
+    /// Undoes the last change; one of several texts in all of them.
+    fn undo(&mut self) {
+        let is_source = self.screen.sheet.is_none() && !self.takes_input();
+        let together = match self.world.stops.deeds.last() {
+            Some(Deed::Texts(documents, revisions)) if is_source && documents.contains(&self.screen.shown) => {
+                // Only while nothing was changed since.
+                let now: Vec<u64> = documents
+                    .iter()
+                    .filter_map(|id| Some(self.world.documents.get(*id)?.editor()?.revision()))
+                    .collect();
+                (now == *revisions).then(|| documents.clone())
+            }
+            _ => None,
         };
-        self.show_document(index);
-        let (line, column) = self.editor.place_of_byte(span.start as usize);
-        self.editor.select(false);
-        self.editor.go_to(line, column);
+        let Some(documents) = together else {
+            if !self.target().undo() {
+                self.screen.trouble("there is nothing to undo");
+            }
+            return;
+        };
+        self.world.stops.deeds.pop();
+        let undone = self.world.undo_in(&documents);
+        if undone > 1 {
+            self.screen.say(format!("taken back in {undone} files"));
+        }
     }
 
-    /// Gives the name under the cursor another spelling wherever it stands.
-    pub(super) fn rename(&mut self, to: &str) -> Result<(), String> {
-        let (span, from) = self.name_under_cursor().ok_or("there is no name under the cursor")?;
-        let to = if from.starts_with('@') && !to.starts_with('@') { format!("@{to}") } else { to.to_owned() };
-        let places = self.assembly.rename(span, &to).map_err(|error| error.to_string())?;
-        let mut files = Vec::new();
-        for place in &places {
-            let Some(index) = self.index_of(place.file) else { continue };
-            if !files.contains(&index) {
-                files.push(index);
-            }
-        }
-        for index in &files {
-            let id = self.file_id(*index);
-            let edits: Vec<_> =
-                places.iter().filter(|place| Some(place.file) == id).map(|place| (place.range(), to.clone())).collect();
-            self.editor_of_mut(*index).apply(&edits);
-        }
-        let where_to = if files.len() == 1 { String::new() } else { format!(" in {} files", files.len()) };
-        self.message = Some((Tone::Fine, format!("`{from}` is `{to}` now, at {} places{where_to}", places.len())));
-        Ok(())
+    /// Notes that a command changed these texts, so that it can be taken back as one.
+    pub(super) fn note_texts(&mut self, documents: Vec<DocumentId>) {
+        let revision = |id: &DocumentId| Some(self.world.documents.get(*id)?.editor()?.revision());
+        let revisions = documents.iter().filter_map(revision).collect();
+        self.world.stops.note(Deed::Texts(documents, revisions));
     }
 
-    pub(super) fn copy(&mut self, cut: bool, effects: &mut Vec<Effect>) {
-        if self.editor.selection().is_none() {
-            let line = self.editor.cursor().0;
-            self.editor.select_range((line, 0), (line + 1, 0));
-            if self.editor.selection().is_none_or(|(from, to)| from.0 == to.0) {
-                self.editor.select_range((line, 0), (line, usize::MAX));
+    fn copy(&mut self, cut: bool, effects: &mut Vec<Effect>) {
+        let is_source = self.screen.sheet.is_none() && !self.takes_input();
+        let editor = self.target();
+        if editor.selection().is_none() && is_source {
+            let line = editor.cursor().0;
+            editor.select_range((line, 0), (line + 1, 0));
+            if editor.selection().is_none_or(|(from, to)| from.0 == to.0) {
+                editor.select_range((line, 0), (line, usize::MAX));
             }
         }
-        let Some(text) = self.editor.selected_text() else { return };
-        self.clipboard.clone_from(&text);
-        effects.push(Effect::Copy(text));
+        let Some(text) = editor.selected_text() else { return };
         if cut {
-            self.editor.erase_selection();
+            editor.erase_selection();
         }
+        self.world.clipboard.clone_from(&text);
+        effects.push(Effect::Copy(text));
     }
+
+    // ---- lines
 
     /// Lines become comments, or, when all of them are, no comments again.
-    pub(super) fn toggle_comment(&mut self) {
-        let (first, last) = self.editor.selected_lines();
+    fn toggle_comment(&mut self) {
         let sign = if self.document().role == Role::Manifest { '#' } else { ';' };
+        let editor = self.editor_mut();
+        let (first, last) = editor.selected_lines();
         let is_comment = |line: &str| line.trim_start().starts_with(sign);
-        let all =
-            (first..=last).map(|line| self.editor.line(line)).all(|line| line.trim().is_empty() || is_comment(&line));
-        self.editor.change_lines(|line| match line.find(sign) {
+        let mut lines = (first..=last).map(|line| editor.line(line));
+        let all = lines.all(|line| line.trim().is_empty() || is_comment(&line));
+        editor.change_lines(|line| match line.find(sign) {
             _ if line.trim().is_empty() => line.to_owned(),
             Some(at) if all => {
                 let rest = &line[at + 1..];
@@ -131,40 +191,25 @@ impl App {
     }
 
     /// Puts the text in columns.
-    pub(super) fn put_in_columns(&mut self) {
+    fn put_in_columns(&mut self) {
         if self.document().role == Role::Manifest {
-            return self.trouble("a manifest is no source: its columns are yours");
+            return self.screen.trouble("a manifest is no source: its columns are yours");
         }
-        let before = self.editor.text();
+        let before = self.editor().text();
         let after = format(&before);
         if after == before {
-            self.message = Some((Tone::Fine, "the text is in columns".to_owned()));
-            return;
+            return self.screen.say("the text is in columns");
         }
-        // Line by line, so that what belongs to a line stays with it.
-        let mut edits = Vec::new();
-        let mut at = 0;
-        for (old, new) in before.split_inclusive('\n').zip(after.split_inclusive('\n')) {
-            if old != new {
-                edits.push((at..at + old.trim_end_matches('\n').len(), new.trim_end_matches('\n').to_owned()));
-            }
-            at += old.len();
-        }
-        self.editor.apply(&edits);
+        self.editor_mut().become_text(&after);
+        // The line may be shorter now than the view was scrolled for.
+        self.screen.source.sideways = 0;
+        self.screen.say("the text is in columns now; Ctrl-Z takes it back");
     }
 
-    /// Goes to the partner of the bracket under or right before the cursor.
-    pub(super) fn go_to_bracket(&mut self) {
-        match self.bracket_partner() {
-            Some((line, column)) => self.editor.go_to(line, column),
-            None => self.trouble("there is no bracket with a partner under the cursor"),
-        }
-    }
-
-    /// Where the partner of the bracket at the cursor stands.
+    /// Where the partner of the bracket under or right before the cursor stands.
     pub(crate) fn bracket_partner(&self) -> Option<(usize, usize)> {
-        let (line, column) = self.editor.cursor();
-        let text: Vec<char> = self.editor.line(line).chars().collect();
+        let (line, column) = self.editor().cursor();
+        let text: Vec<char> = self.editor().line(line).chars().collect();
         let is_bracket = |at: &usize| text.get(*at).is_some_and(|c| "()[]{}".contains(*c));
         let at = [Some(column), column.checked_sub(1)].into_iter().flatten().find(is_bracket)?;
         let (opens, partner) = match text[at] {
@@ -190,38 +235,106 @@ impl App {
         None
     }
 
-    /// Replaces the text searched for at the cursor and goes to the next, or, for `everywhere`, all of it.
-    pub(super) fn replace_found(&mut self, with: &str) {
-        let wanted = self.searched.clone();
-        with.clone_into(&mut self.replacement);
-        let text = self.editor.text();
-        let edits: Vec<(std::ops::Range<usize>, String)> =
-            text.match_indices(&wanted).map(|(at, found)| (at..at + found.len(), with.to_owned())).collect();
-        let range = self
-            .editor
-            .selection()
-            .map(|(from, to)| self.editor.byte_at(from.0, from.1)..self.editor.byte_at(to.0, to.1));
-        let inside = |edit: &std::ops::Range<usize>| {
-            range.as_ref().is_none_or(|range| range.start <= edit.start && edit.end <= range.end)
-        };
-        let edits: Vec<_> = edits.into_iter().filter(|(edit, _)| inside(edit)).collect();
-        if edits.is_empty() {
-            return self.trouble(&format!("`{wanted}` is not there in these letters"));
+    // ---- fixes and names
+
+    /// Applies the fix of the diagnostic on this line that is nearest to the cursor.
+    fn mend(&mut self) {
+        if !self.world.is_assembled() {
+            return;
         }
-        let count = edits.len();
-        self.editor.apply(&edits);
-        let places = if count == 1 { "1 place".to_owned() } else { format!("{count} places") };
-        self.message = Some((Tone::Fine, format!("replaced at {places}; Ctrl-Z takes it back")));
+        let (line, column) = self.editor().cursor();
+        let here = self.world.diagnostics_on(self.screen.shown, line);
+        let fixed = here.filter(|(diagnostic, _)| diagnostic.fix.is_some());
+        let nearest = fixed.min_by_key(|(_, at)| at.abs_diff(column)).map(|(diagnostic, _)| diagnostic.clone());
+        let Some(fix) = nearest.and_then(|diagnostic| diagnostic.fix) else {
+            return self.screen.trouble("no fix is known for this line");
+        };
+        let mut files: Vec<FileId> = fix.edits.iter().map(|edit| edit.span.file).collect();
+        files.sort_unstable();
+        files.dedup();
+        let mut documents = Vec::new();
+        for file in files {
+            let Some(id) = self.world.document_of(file) else { continue };
+            let here = fix.edits.iter().filter(|edit| edit.span.file == file);
+            let edits: Vec<_> = here.map(|edit| (edit.span.range(), edit.text.clone())).collect();
+            if let Some(editor) = self.world.open(id) {
+                editor.apply(&edits);
+                documents.push(id);
+            }
+        }
+        self.note_texts(documents);
+        self.screen.say(format!("done: {}", fix.title));
     }
 
-    /// Shows what a line became, or no longer.
-    pub(super) fn toggle_unfolded(&mut self) {
-        let place = (self.document().name.clone(), self.editor.cursor().0);
-        match self.unfolded.iter().position(|known| *known == place) {
-            Some(at) => {
-                self.unfolded.remove(at);
+    /// Asks for another spelling of the name that is meant.
+    fn ask_for_name(&mut self) {
+        if !self.world.is_assembled() {
+            return self.screen.trouble("the text is still being assembled");
+        }
+        match self.names_meant().first() {
+            Some((span, name)) => {
+                let (span, name) = (*span, name.clone());
+                // With several on the line it is said which one this is about.
+                if let Some(id) = self.world.document_of(span.file) {
+                    self.show_document(id);
+                    let editor = self.editor_mut();
+                    let (line, column) = editor.place_of_byte(span.start as usize);
+                    editor.go_to(line, column);
+                }
+                self.screen.ask(Ask::Rename, &name);
             }
-            None => self.unfolded.push(place),
+            None => self.screen.trouble("there is no name of the program on this line"),
+        }
+    }
+
+    pub(super) fn rename(&mut self, to: &str) -> Result<(), String> {
+        let (line, column) = self.editor().cursor();
+        let here = self.world.name_at(self.screen.shown, self.editor().byte_at(line, column));
+        let (span, from) = here.ok_or("there is no name under the cursor")?;
+        let (places, documents) = self.world.rename(span, &from, to)?;
+        let files = documents.len();
+        self.note_texts(documents);
+        let where_to = if files == 1 { String::new() } else { format!(" in {files} files") };
+        self.screen.say(format!("`{from}` is `{to}` now, at {places} places{where_to}; Ctrl-Z takes it back"));
+        Ok(())
+    }
+
+    // ---- words offered
+
+    fn take_offer(&mut self, offering: &Offering) {
+        let Some(offer) = offering.offers.list.get(offering.chosen) else { return };
+        let editor = self.editor_mut();
+        let start = editor.byte_at(editor.cursor().0, 0);
+        let range = start + offering.offers.replaces.start..start + offering.offers.replaces.end;
+        let end = range.start + offer.text.len();
+        editor.apply(&[(range, offer.text.clone())]);
+        let (line, column) = editor.place_of_byte(end);
+        editor.go_to(line, column);
+    }
+
+    /// Offers words for the place of the cursor; `asked` even when hardly anything was written yet.
+    pub(super) fn offer(&mut self, asked: bool) {
+        self.screen.offering = None;
+        if self.screen.mode != Mode::Write || self.document().role == Role::Manifest || self.screen.sheet.is_some() {
+            return;
+        }
+        let (line, column) = self.editor().cursor();
+        let text = self.editor().line(line);
+        let at = text.char_indices().nth(column).map_or(text.len(), |(at, _)| at);
+        let found = offers(&self.world.program.assembly, self.world.file_id(self.screen.shown), &text, at);
+        // Behind `sys` a name must come, so nothing needs to be written first.
+        let call = text[..found.replaces.start.min(text.len())].trim_end().to_ascii_lowercase().ends_with("sys");
+        if !found.list.is_empty() && (asked || call || found.replaces.len() >= TELLING) {
+            self.screen.offering = Some(Offering { offers: found, chosen: 0 });
+        }
+    }
+
+    /// The program is another one now: offers what there is to offer, and keeps the one that was chosen.
+    pub(super) fn renew_offer(&mut self) {
+        let chosen = self.screen.offering.as_ref().and_then(|known| known.offers.list.get(known.chosen).cloned());
+        self.offer(true);
+        if let (Some(chosen), Some(offering)) = (chosen, &mut self.screen.offering) {
+            offering.chosen = offering.offers.list.iter().position(|offer| offer.text == chosen.text).unwrap_or(0);
         }
     }
 }

@@ -39,7 +39,7 @@ fn left_undoes_what_right_did() {
 fn breakpoints_stop_both_ways_and_stay_with_their_lines() {
     let mut stage = Stage::new(DEMO);
     stage.text("/inc   r7").keys("Enter b");
-    shows(&mut stage, "◆ 022C");
+    shows(&mut stage, "◆34 022C");
     stage.keys("g").text("120\n");
     assert!(header(&mut stage).contains("paused: breakpoint"), "{}", header(&mut stage));
     stage.keys("Esc g").text("99\n");
@@ -50,7 +50,7 @@ fn breakpoints_stop_both_ways_and_stay_with_their_lines() {
     assert!(header(&mut stage).contains("line 34"), "{}", header(&mut stage));
     stage.keys("p e Ctrl-Home").text("\n\n");
     stage.keys("Esc");
-    shows(&mut stage, "◆ 022C 3171               inc   r7");
+    shows(&mut stage, "◆36 022C 3171               inc   r7");
 }
 
 #[test]
@@ -129,7 +129,7 @@ fn leaving_with_unsaved_text_asks() {
 #[test]
 fn a_text_without_name_asks_for_one() {
     let mut stage = Stage::with(App::new(None, "", Settings::default(), Theme::default()));
-    assert_eq!(stage.app.mode, Mode::Write);
+    assert_eq!(stage.app.mode(), Mode::Write);
     stage.text("start: jmp start").keys("Ctrl-S");
     shows(&mut stage, "save as");
     stage.keys("Enter");
@@ -148,7 +148,7 @@ fn recovered_text_is_unsaved_and_can_be_taken_back() {
     shows(&mut stage, "recovered");
     assert!(stage.app.is_changed());
     stage.keys("e Ctrl-Z");
-    assert_eq!(stage.app.editor.text(), "halt\n");
+    assert_eq!(stage.app.editor().text(), "halt\n");
 }
 
 #[test]
@@ -159,7 +159,7 @@ fn input_typed_in_the_past_begins_a_branch() {
     shows(&mut stage, "219 cwt on the bridge: may pass.");
     stage.keys("G G Right");
     shows(&mut stage, "axle 2: 99");
-    stage.keys("Left Tab Tab Tab").text("500\n").keys("Esc g").text("0\n");
+    stage.keys("Left i").text("500\n").keys("Esc g").text("0\n");
     shows(&mut stage, "620 cwt on the bridge: too heavy, stays in the yard.");
 }
 
@@ -197,8 +197,14 @@ fn an_endless_program_can_be_paused() {
     stage.keys("Space");
     assert!(!stage.app.has_work());
     shows(&mut stage, "paused: as asked");
-    stage.keys("g e");
+    stage.keys("g").text("e");
+    assert!(stage.app.has_work(), "what is typed goes to the program");
+    shows(&mut stage, "▸ e");
+    stage.keys("Ctrl-C");
+    assert!(!stage.app.has_work());
+    stage.keys("g Esc e");
     assert!(!stage.app.has_work(), "writing pauses too");
+    assert_eq!(stage.app.mode(), Mode::Write);
 }
 
 proptest! {

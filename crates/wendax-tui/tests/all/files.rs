@@ -120,9 +120,11 @@ fn words_are_offered_with_their_meaning_and_taken_by_tab() {
     shows(&mut stage, "sys put_text");
     stage.text("\n djn");
     shows(&mut stage, "▸djnz");
-    stage.keys("Esc");
+    stage.keys("Ctrl-N");
     assert!(!stage.screen().contains("▸djnz"), "it can be declined");
-    stage.text("z r1, we");
+    stage.keys("Backspace Ctrl-N Esc");
+    assert_eq!(stage.app.mode(), wendax_tui::Mode::Walk, "an offer does not stand in the way of leaving");
+    stage.keys("e").text("nz r1, we");
     shows(&mut stage, "a name of another file");
     shows(&mut stage, "djnz d, label");
     stage.keys("Down Up Tab");
@@ -139,6 +141,8 @@ fn text_is_selected_copied_replaced_and_made_a_comment() {
     stage.keys("Ctrl-Z Ctrl-Home Ctrl-A Ctrl-K");
     shows(&mut stage, "; start:  PAIR  r1");
     stage.keys("Ctrl-A Ctrl-K Ctrl-F").text("r1").keys("Enter Esc e Ctrl-R").text("r4").keys("Enter");
+    shows(&mut stage, "3 places are left");
+    stage.keys("a");
     shows(&mut stage, "replaced at 3 places");
     shows(&mut stage, "push  r4-r2");
     stage.keys("Ctrl-Z");
@@ -146,7 +150,10 @@ fn text_is_selected_copied_replaced_and_made_a_comment() {
     stage.keys("Ctrl-End").text("\tmov r1 ,(2+ 3)").keys("Ctrl-B");
     shows(&mut stage, "mov   r1, (2+ 3)");
     stage.keys("End Ctrl-J");
-    assert_eq!(stage.app.editor.line(stage.app.editor.cursor().0).chars().nth(stage.app.editor.cursor().1), Some('('));
+    assert_eq!(
+        stage.app.editor().line(stage.app.editor().cursor().0).chars().nth(stage.app.editor().cursor().1),
+        Some('(')
+    );
 }
 
 #[test]
@@ -155,9 +162,9 @@ fn the_mouse_puts_the_cursor_selects_and_scrolls() {
     stage.screen();
     let mut mouse = |kind, column, row| {
         stage.message(Message::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }));
-        stage.app.editor.cursor()
+        stage.app.editor().cursor()
     };
-    let text = 19;
+    let text = 15;
     // The line the walk is at is unfolded, so what follows lies two rows lower.
     assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), text + 2, 2 + 2), (2, 2));
     assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), text + 8, 2 + 5), (3, 8));
@@ -303,8 +310,8 @@ proptest::proptest! {
             }
             stage.resize(width, height);
             stage.screen();
-            let (line, column) = stage.app.editor.cursor();
-            proptest::prop_assert!(line < stage.app.editor.line_count() && column <= stage.app.editor.line(line).chars().count());
+            let (line, column) = stage.app.editor().cursor();
+            proptest::prop_assert!(line < stage.app.editor().line_count() && column <= stage.app.editor().line(line).chars().count());
             let lost = stage.nothing_is_lost(&disk);
             proptest::prop_assert!(lost.is_ok(), "{lost:?}");
         }

@@ -134,7 +134,7 @@ impl Stage {
     /// What is on the screen, with its styles.
     pub(crate) fn buffer(&mut self) -> Buffer {
         let mut terminal = Terminal::new(TestBackend::new(self.size.0, self.size.1)).expect("memory has room");
-        terminal.draw(|frame| draw(&mut self.app, frame)).expect("memory takes everything");
+        terminal.draw(|frame| draw(&self.app, frame)).expect("memory takes everything");
         terminal.backend().buffer().clone()
     }
 

@@ -1,0 +1,130 @@
+//! Everything that happened in a run, in order of time: where it stopped, what was typed and set by hand, faults,
+//! interrupts that were taken, lines that were printed.
+
+use crate::ribbon::MarkKind;
+use crate::session::{ByHand, Session};
+use crate::words::by_hand_words;
+use wendax_isa::StepNo;
+use wendax_machine::{Event, Moment};
+
+/// Lines and interrupts kept, at least; twice as many at most.
+const KEPT: usize = 4096;
+/// Signs of a printed line that are told.
+const TOLD: usize = 120;
+
+/// What kind of thing happened.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum What {
+    /// The run stopped at a breakpoint.
+    Stop,
+    /// Something was typed, or the input ended.
+    Typed,
+    /// A person changed the state.
+    ByHand,
+    /// The program failed.
+    Fault,
+    /// An interrupt was taken.
+    Interrupt,
+    /// A line was printed.
+    Printed,
+}
+
+/// Something that happened in a run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Happening {
+    /// The step before which it happened, or which did it.
+    pub step: StepNo,
+    /// What kind of thing it was.
+    pub what: What,
+    /// What it was, in words.
+    pub text: String,
+}
+
+/// Lines and interrupts of a branch, the latest ones.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Moments {
+    list: Vec<Moment>,
+}
+
+fn step_of(moment: &Moment) -> StepNo {
+    match moment {
+        Moment::Line { step, .. } | Moment::Interrupt { step, .. } => *step,
+    }
+}
+
+impl Moments {
+    /// Takes in what happened in steps that were done for the first time.
+    pub(crate) fn record(&mut self, fresh: Vec<Moment>) {
+        self.list.extend(fresh);
+        if self.list.len() > 2 * KEPT {
+            self.list.drain(..self.list.len() - KEPT);
+        }
+    }
+
+    /// Forgets what lies at or behind a step.
+    pub(crate) fn truncate(&mut self, step: StepNo) {
+        self.list.retain(|moment| step_of(moment) < step);
+    }
+}
+
+/// Everything that happened on the branch a walk is on, in order of step, as far as it is kept.
+pub fn happenings(session: &Session) -> Vec<Happening> {
+    let mut all: Vec<Happening> = (0..session.moments.list.len()).flat_map(|index| told(session, index)).collect();
+    let place = |step: StepNo| (step == session.now()).then(|| session.present_address());
+    for mark in session.marks() {
+        let (what, text) = match mark.kind {
+            MarkKind::Stop => (What::Stop, "stopped"),
+            MarkKind::Fault => (What::Fault, "the program failed"),
+            MarkKind::Input | MarkKind::Edit => continue,
+        };
+        let at = place(mark.step).and_then(|address| session.image().label_at(address));
+        let text = at.map_or_else(|| text.to_owned(), |label| format!("{text} at {}", label.name));
+        all.push(Happening { step: mark.step, what, text });
+    }
+    for entry in session.entries() {
+        let (what, text) = match &entry.event {
+            Event::Typed(bytes) => (What::Typed, shown(bytes)),
+            Event::InputEnds => (What::Typed, "the input ended".to_owned()),
+            event if event.is_edit() => {
+                let change = ByHand { step: entry.step, event: event.clone(), was: entry.was };
+                (What::ByHand, by_hand_words(session, &change))
+            }
+            _ => continue,
+        };
+        all.push(Happening { step: entry.step, what, text });
+    }
+    all.sort_by_key(|happening| (happening.step, happening.what));
+    all
+}
+
+/// A text with its line ends left out and cut where it gets long.
+fn shown(bytes: &[u8]) -> String {
+    let text = String::from_utf8_lossy(bytes);
+    let line: String =
+        text.trim_end_matches('\n').chars().take(TOLD).map(|c| if c.is_control() { '·' } else { c }).collect();
+    if line.len() < text.trim_end_matches('\n').len() { line + "…" } else { line }
+}
+
+/// The interrupt, or the lines that began with what was printed.
+fn told(session: &Session, index: usize) -> Vec<Happening> {
+    match session.moments.list[index] {
+        Moment::Interrupt { step, number } => {
+            let name = session.machine().target().trap_name(number);
+            vec![Happening { step, what: What::Interrupt, text: format!("interrupt {name}") }]
+        }
+        Moment::Line { step, position } => {
+            // What was printed by this step reaches to where the next moment of output begins.
+            let next = session.moments.list[index + 1..].iter().find_map(|next| match next {
+                Moment::Line { position: at, .. } if *at > position => Some(*at),
+                _ => None,
+            });
+            let output = session.output_from(position);
+            let length = next.map_or(output.len(), |next| usize::try_from(next - position).unwrap_or(usize::MAX));
+            let own = &output[..length.min(output.len())];
+            let is_start = position == 0 || session.output_from(position - 1).first() == Some(&b'\n');
+            let lines = own.split(|&byte| byte == b'\n').skip(usize::from(!is_start));
+            let lines = lines.filter(|line| !line.is_empty());
+            lines.map(|line| Happening { step, what: What::Printed, text: shown(line) }).collect()
+        }
+    }
+}

@@ -1,0 +1,327 @@
+//! The whole interface: the world and the screen, and what whoever owns terminal and files asks of them.
+
+use crate::message::{Effect, OpenFile, Unsaved};
+use crate::panes::{Need, PaneId};
+use crate::screen::{Lens, Mode, Screen, Typing};
+use crate::theme::Theme;
+use crate::world::documents::{Document, DocumentId, Role};
+use crate::world::editor::Editor;
+use crate::world::{Origin, World};
+use ratatui::layout::Rect;
+use wendax_asm::{Assembly, disassembly};
+use wendax_image::{Image, Line};
+use wendax_machine::{Addr, RegionKind, Settings};
+use wendax_session::{Session, State};
+use wendax_source::{FileId, SourceFile, Sources};
+
+/// All that is true of the interface.
+#[derive(Debug, Clone)]
+pub struct App {
+    pub(crate) world: World,
+    pub(crate) screen: Screen,
+}
+
+impl App {
+    fn of(world: World, mode: Mode, settings: Settings, theme: Theme) -> Self {
+        let shown = world.documents.first();
+        let mut app = Self { world, screen: Screen::new(shown, mode, theme) };
+        app.world.program.settings = settings;
+        app
+    }
+
+    /// A bench for a text. The owner is to send [`crate::Message::Resized`] first.
+    pub fn new(path: Option<String>, text: &str, settings: Settings, theme: Theme) -> Self {
+        let name = path.clone().unwrap_or_else(|| "untitled.asm".to_owned());
+        let base = path.as_ref().and(Some(text));
+        let document = Document::new(name, path, Role::Source).with_text(text, base);
+        let mode = if text.is_empty() { Mode::Write } else { Mode::Walk };
+        Self::of(World::new(document, String::new(), Origin::Sources), mode, settings, theme)
+    }
+
+    /// A bench for a program of several files, of which `name` is looked at first; paths count from `root`.
+    pub fn in_project(root: &str, name: &str, text: &str, settings: Settings, theme: Theme) -> Self {
+        let root = format!("{}/", root.trim_end_matches('/'));
+        let document = Document::new(name.to_owned(), Some(format!("{root}{name}")), Role::Source);
+        let mode = if text.is_empty() { Mode::Write } else { Mode::Walk };
+        Self::of(World::new(document.with_text(text, Some(text)), root, Origin::Sources), mode, settings, theme)
+    }
+
+    /// The same for a file that is not there yet.
+    #[must_use]
+    pub fn with_new_file(mut self) -> Self {
+        if let Some(document) = self.world.documents.get_mut(self.screen.shown) {
+            document.base = None;
+        }
+        self
+    }
+
+    /// The same, with unsaved text found after a crash in the place of the file's; undo goes back to that. `base` is what
+    /// the file held when the text was kept, so that what happened to it since is not written over.
+    #[must_use]
+    pub fn with_recovered(mut self, text: &str, base: Option<&str>) -> Self {
+        if let Some(document) = self.world.documents.get_mut(self.screen.shown) {
+            if let Some(base) = base {
+                document.base = Some(base.into());
+            }
+            document.recover(text);
+        }
+        self.screen.say(
+            "unsaved text of last time was recovered; Ctrl-S keeps it, Ctrl-Z while writing goes back to the file",
+        );
+        self
+    }
+
+    /// The same for another file of the program, by its path.
+    #[must_use]
+    pub fn with_recovered_file(mut self, path: &str, base: &str, text: &str) -> Self {
+        let name = path.strip_prefix(&self.world.root).unwrap_or(path).to_owned();
+        self.world.documents.add(Document::recovered(name.clone(), path.to_owned(), base, text));
+        self.screen.say(format!("unsaved text of last time was recovered, also of {name}; f shows the files"));
+        self
+    }
+
+    /// A bench for an image that has no source: its disassembly takes the place of the text.
+    pub fn for_image(path: String, image: &Image, settings: Settings, theme: Theme) -> Self {
+        let (text, image) = disassembly(image);
+        let (sources, _) = Sources::single(path.clone(), text.as_str());
+        let document = Document::new(path.clone(), Some(path.clone()), Role::Source).with_text(&text, Some(&text));
+        let mut app = Self::of(World::new(document, String::new(), Origin::Image(path)), Mode::Walk, settings, theme);
+        app.walk_image(Assembly::of_image(image, sources));
+        app
+    }
+
+    /// A bench for an image with the sources it was made of, which are shown, and not written.
+    pub fn for_image_with_sources(path: String, assembly: Assembly, settings: Settings, theme: Theme) -> Self {
+        let sources = &assembly.sources;
+        let first = assembly.image.line_at(assembly.image.entry).map_or(FileId(0), |line| line.span.file);
+        let mut files: Vec<FileId> = assembly.image.lines.iter().map(|line| line.span.file).collect();
+        files.sort_unstable();
+        files.dedup();
+        let document = |id: FileId| {
+            let name = sources.file(id).name().to_owned();
+            Document::new(name.clone(), Some(name), Role::Source)
+        };
+        let text = sources.get(first).map(SourceFile::shared_text).unwrap_or_default();
+        let shown = document(first).with_text(&text, Some(&text));
+        let mut world = World::new(shown, String::new(), Origin::Image(path));
+        for id in files.into_iter().filter(|id| *id != first) {
+            world.documents.add(document(id));
+        }
+        let mut app = Self::of(world, Mode::Walk, settings, theme);
+        app.walk_image(assembly);
+        app
+    }
+
+    /// The same, with something to be told at the start.
+    #[must_use]
+    pub fn with_note(mut self, text: &str) -> Self {
+        if !text.is_empty() {
+            self.screen.trouble(text);
+        }
+        self
+    }
+
+    fn walk_image(&mut self, assembly: Assembly) {
+        self.world.program.assembly = assembly;
+        self.world.new_session();
+        let generation = self.world.documents.generation();
+        (self.world.program.assembled, self.world.program.asked) = (Some(generation), Some(generation));
+        self.show_present_line();
+    }
+
+    // ---- for whoever owns terminal and files
+
+    /// The texts to assemble first.
+    pub fn first_effects(&mut self) -> Vec<Effect> {
+        if self.world.is_image() {
+            return Vec::new();
+        }
+        let generation = self.world.documents.generation();
+        self.world.program.asked = Some(generation);
+        let mut texts = self.world.documents.take_texts();
+        let name = &self.document().name;
+        if !texts.iter().any(|(known, _)| known == name) {
+            texts.insert(0, (name.clone(), self.editor().text()));
+        }
+        vec![Effect::Assemble(generation, texts)]
+    }
+
+    /// Has the same texts assembled again: files that are not looked at may have changed.
+    pub fn assemble_again(&mut self) -> Vec<Effect> {
+        if self.world.is_image() {
+            return Vec::new();
+        }
+        let generation = self.world.documents.generation();
+        self.world.program.asked = Some(generation);
+        vec![Effect::Assemble(generation, self.world.documents.take_texts())]
+    }
+
+    /// The program is running: [`crate::Message::Work`] will get it on.
+    pub fn has_work(&self) -> bool {
+        self.world.walk.replay.is_some() || self.world.walk.awaited.is_none() && self.world.walk.is_running()
+    }
+
+    /// A text differs from its file.
+    pub fn is_changed(&self) -> bool {
+        self.world.documents.iter().any(|(_, document)| document.is_changed())
+    }
+
+    /// Texts that differ from their files.
+    pub fn unsaved(&self) -> Vec<Unsaved> {
+        let changed = self.world.documents.iter().filter(|(_, document)| document.is_changed());
+        let texts = changed.filter_map(|(_, document)| {
+            let editor = document.editor()?;
+            Some(Unsaved {
+                name: document.name.clone(),
+                path: document.path.clone(),
+                base: document.base.clone(),
+                text: editor.text(),
+                revision: editor.revision(),
+            })
+        });
+        texts.collect()
+    }
+
+    /// The text of a file as it is here, when someone looked at it.
+    pub fn text_of(&self, name: &str) -> Option<String> {
+        self.world.documents.get(self.world.documents.find(name)?)?.editor().map(Editor::text)
+    }
+
+    /// Files that are looked at, with the text each had on disk when it was last read here or written.
+    pub fn open_files(&self) -> Vec<OpenFile> {
+        let open = self.world.documents.iter().filter(|(_, document)| document.editor().is_some());
+        let files = open.filter_map(|(_, document)| {
+            let Document { name, path, base, .. } = document;
+            Some(OpenFile { name: name.clone(), path: path.clone()?, base: base.clone() })
+        });
+        files.collect()
+    }
+
+    /// What is shown is an image, which nothing is ever written to.
+    pub fn is_image(&self) -> bool {
+        self.world.is_image()
+    }
+
+    /// The path of the file being looked at; `None` when it was never saved.
+    pub fn path(&self) -> Option<&str> {
+        self.document().path.as_deref()
+    }
+
+    /// A message shown to the user, if there is one.
+    pub fn message(&self) -> Option<&str> {
+        self.screen.said.as_ref().map(|(_, text)| text.as_str())
+    }
+
+    /// Writing or walking.
+    pub fn mode(&self) -> Mode {
+        self.screen.mode
+    }
+
+    /// The text being looked at.
+    pub fn editor(&self) -> &Editor {
+        self.document().editor().expect("the document shown was opened when it was shown")
+    }
+
+    // ---- for panes, sheets and updates
+
+    /// The document being looked at.
+    pub(crate) fn document(&self) -> &Document {
+        self.world.documents.get(self.screen.shown).expect("the document shown stays in the list")
+    }
+
+    pub(crate) fn editor_mut(&mut self) -> &mut Editor {
+        self.world.shown_editor(self.screen.shown)
+    }
+
+    pub(crate) fn session(&self) -> Option<&Session> {
+        self.world.walk.session.as_ref()
+    }
+
+    /// The program asks for typed input.
+    pub(crate) fn is_waiting(&self) -> bool {
+        self.world.walk.state() == Some(&State::Waiting)
+    }
+
+    /// What is typed goes to the program.
+    pub(crate) fn takes_input(&self) -> bool {
+        if self.screen.mode != Mode::Walk || self.session().is_none() {
+            return false;
+        }
+        match self.screen.typing {
+            Typing::Program => true,
+            Typing::Commands => false,
+            Typing::ByState => {
+                let is_seen = self.screen.layout.area(PaneId::Console).is_some();
+                is_seen && (self.is_waiting() || self.world.walk.is_running())
+            }
+        }
+    }
+
+    /// Looks at another document.
+    pub(crate) fn show_document(&mut self, id: DocumentId) {
+        if id == self.screen.shown || self.world.open(id).is_none() {
+            return;
+        }
+        let top = self.screen.source.top;
+        if let Some(before) = self.world.documents.get_mut(self.screen.shown) {
+            before.top = top;
+        }
+        self.screen.shown = id;
+        self.screen.source.top = self.document().top;
+        self.screen.offering = None;
+    }
+
+    /// Looks at a line (from 0) of a document.
+    pub(crate) fn show_line(&mut self, id: DocumentId, line: usize) {
+        self.show_document(id);
+        let editor = self.editor_mut();
+        editor.select(false);
+        editor.go_to(line, 0);
+    }
+
+    pub(crate) fn show_present_line(&mut self) {
+        if let Some((id, line)) = self.world.present_place() {
+            self.show_line(id, line);
+        }
+    }
+
+    /// The line (from 0) of the next instruction, when it is in the document being looked at.
+    pub(crate) fn present_line(&self) -> Option<usize> {
+        let (id, line) = self.world.present_place()?;
+        (id == self.screen.shown).then_some(line)
+    }
+
+    /// `line 12`, or `scale.asm:12` when it is in another file than the one being looked at.
+    pub(crate) fn place_words(&self, piece: &Line) -> String {
+        match self.world.place_of(piece) {
+            Some((id, line)) if id != self.screen.shown => {
+                let name = self.world.documents.get(id).map_or("", |document| document.name.as_str());
+                format!("{}:{}", name.rsplit('/').next().unwrap_or(name), line + 1)
+            }
+            Some((_, line)) => format!("line {}", line + 1),
+            None => format!("line {}", piece.line),
+        }
+    }
+
+    /// The first address the memory pane shows, before scrolling.
+    pub(crate) fn memory_start(&self) -> Option<Addr> {
+        let session = self.session()?;
+        let machine = session.machine();
+        let region = |kind| machine.regions().iter().find(|region| region.kind == kind).map(|region| region.start);
+        Some(match &self.screen.lens {
+            Lens::Data => region(RegionKind::Data).or(region(RegionKind::Code)).unwrap_or_default(),
+            Lens::At(address) => *address,
+            Lens::Register(register) => Addr(machine.register(*register)),
+            Lens::Label(name) => {
+                let mask = i64::from(machine.target().address_mask());
+                Addr::try_from(session.image().symbol(name)?.value & mask).ok()?
+            }
+        })
+    }
+
+    /// The rows a pane can do with; the one in focus always some.
+    pub(crate) fn need(&self, id: PaneId, column: Rect) -> Need {
+        let need = id.pane().need(self, column);
+        if id == self.screen.focus { Need { least: need.least.max(2), most: need.most.max(3), ..need } } else { need }
+    }
+}

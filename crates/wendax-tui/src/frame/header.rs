@@ -1,0 +1,130 @@
+//! The first row: program, target, state, step, cycles, where.
+
+use crate::app::App;
+use crate::cells::width;
+use crate::parts::pen::Pen;
+use crate::screen::Mode;
+use crate::theme::Ink;
+use crate::world::Origin;
+use ratatui::layout::Rect;
+use wendax_session::{Session, State, Why, lines_words};
+use wendax_source::Severity;
+
+/// The state of the program in words, and its ink.
+fn state_words(app: &App) -> (String, Ink) {
+    let problems = app.world.program.count(Severity::Problem);
+    if app.world.program.assembled.is_some() && problems > 0 {
+        let text =
+            if problems == 1 { "1 problem in the text".to_owned() } else { format!("{problems} problems in the text") };
+        return (text, Ink::Trouble);
+    }
+    if app.world.walk.replay.is_some() {
+        return ("replaying".to_owned(), Ink::Time);
+    }
+    let Some(state) = app.world.walk.state() else { return ("nothing to run yet".to_owned(), Ink::Quiet) };
+    if app.world.walk.is_stale && !matches!(state, State::Running) {
+        return ("the walk shows an older text".to_owned(), Ink::Fresh);
+    }
+    match state {
+        State::Ready => ("ready".to_owned(), Ink::Agreement),
+        State::Running => ("running".to_owned(), Ink::Time),
+        State::Waiting => ("waiting for input".to_owned(), Ink::Fresh),
+        State::Paused(why) => (format!("paused: {}", why_words(*why)), Ink::Time),
+        State::Finished(status) => (format!("finished, status {status}"), Ink::Agreement),
+        State::Fault(fault) => (format!("fault: {}", fault.kind), Ink::Trouble),
+        State::Circling { .. } => (format!("circling: {}", circle_words(app)), Ink::Trouble),
+        State::Idle { .. } => (circle_words(app), Ink::Fresh),
+    }
+}
+
+/// Which lines go round, in a few words; the account says more.
+fn circle_words(app: &App) -> String {
+    app.session().map_or_else(String::new, |session| lines_words(session, session.round()))
+}
+
+fn why_words(why: Why) -> &'static str {
+    match why {
+        Why::Stepped => "stepped",
+        Why::Returned => "the routine returned",
+        Why::Breakpoint => "breakpoint",
+        Why::Typed => "something was typed here",
+        Why::Oldest => "as far back as is kept",
+        Why::Line => "at the line",
+        Why::Asked => "as asked",
+        Why::Brk => "brk",
+        Why::Output => "printed as much as it may",
+        Why::Sought => "looking back",
+        Why::Edited => "edited, a new branch",
+    }
+}
+
+/// `ask + 6, line 23`: where the next instruction is.
+fn place(app: &App, session: &Session) -> String {
+    let pc = session.present_address();
+    let image = session.image();
+    let line = image.line_at(pc).map_or(String::new(), |line| format!(", {}", app.place_words(line)));
+    match image.nearest_label(pc) {
+        Some((symbol, 0)) => format!("{}{line}", symbol.name),
+        Some((symbol, offset)) => format!("{} + {offset}{line}", symbol.name),
+        None => session.machine().target().hex_address(pc),
+    }
+}
+
+/// A number with a thin gap between groups of three digits.
+pub(crate) fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let mut text = String::new();
+    for (index, digit) in digits.chars().enumerate() {
+        if index > 0 && (digits.len() - index).is_multiple_of(3) {
+            text.push(' ');
+        }
+        text.push(digit);
+    }
+    text
+}
+
+/// A path that fits, its beginning cut where it is too long: the name is what tells.
+fn shortened(path: &str, room: u16) -> String {
+    let over = width(path).saturating_sub(room);
+    if over == 0 {
+        return path.to_owned();
+    }
+    format!("…{}", path.chars().skip(usize::from(over) + 1).collect::<String>())
+}
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    const GAP: u16 = 3;
+    pen.band(area);
+    let (mode, mode_ink) = if app.screen.mode == Mode::Write { (" write", Ink::Fresh) } else { (" walk", Ink::Time) };
+    let (state, ink) = state_words(app);
+    let changed = if app.is_changed() { " · unsaved" } else { "" };
+    let numbers = app.session().map_or(String::new(), |session| numbers(app, session, area.width));
+    // State and numbers are what changes; the path takes what they leave, but never less than a name needs.
+    let others = width(mode) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;
+    let room = area.width.saturating_sub(others).max(width(app.document().short_name()).min(24));
+    let whole = match (&app.world.origin, app.path()) {
+        (Origin::Image(image), Some(source)) if image != source => format!("{image} · {source}"),
+        (_, path) => path.unwrap_or(app.document().short_name()).to_owned(),
+    };
+    let path = if width(&whole) <= room || room >= 40 { whole.as_str() } else { app.document().short_name() };
+    let at = pen.bold(area.x, area.y, area.width, mode, mode_ink) + GAP;
+    let at = pen.bold(at, area.y, room, &shortened(path, room), Ink::Text);
+    let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
+    let room = area.right().saturating_sub(at + width(&numbers) + GAP);
+    pen.bold(at, area.y, room, &state, ink);
+    pen.right(Rect { width: area.width - 1, ..area }, area.y, &numbers, Ink::Quiet);
+}
+
+fn numbers(app: &App, session: &Session, room: u16) -> String {
+    let (now, end) = (grouped(session.now().0), grouped(session.end().0));
+    match room {
+        0..90 => format!("step {now} of {end}"),
+        90..130 => format!("step {now} of {end}   {} cycles", grouped(session.machine().cycles())),
+        _ => format!(
+            "{}   step {now} of {end}   {} cycles   {}",
+            session.machine().target().name,
+            grouped(session.machine().cycles()),
+            place(app, session)
+        ),
+    }
+}

@@ -1,0 +1,58 @@
+//! The last row: the keys that work here, now, from the table of keys; a message takes their place.
+
+use crate::app::App;
+use crate::cells::width;
+use crate::keys::{BINDINGS, Context, shown};
+use crate::parts::pen::Pen;
+use crate::screen::{Mode, Tone};
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    pen.band(area);
+    let room = area.width.saturating_sub(2);
+    if let Some((tone, text)) = &app.screen.said {
+        let ink = if *tone == Tone::Fine { Ink::Agreement } else { Ink::Trouble };
+        pen.fitted(area.x + 1, area.y, room, text, ink);
+        return;
+    }
+    let mut at = area.x + 1;
+    for (key, what) in list(app) {
+        let needed = width(&key) + 1 + width(what) + 3;
+        if at + needed > area.right() {
+            break;
+        }
+        at = pen.bold(at, area.y, width(&key), &key, Ink::Time);
+        at = pen.text(at + 1, area.y, width(what), what, Ink::Quiet) + 3;
+    }
+}
+
+/// Keys with what they do in a word or two, those that matter most first.
+fn list(app: &App) -> Vec<(String, &'static str)> {
+    let own =
+        |list: &[(&str, &'static str)]| list.iter().map(|&(key, what)| (key.to_owned(), what)).collect::<Vec<_>>();
+    if let Some(sheet) = &app.screen.sheet {
+        return own(sheet.keys());
+    }
+    let mut keys = if app.takes_input() && app.world.walk.is_running() {
+        own(&[("Ctrl-C", "pause")])
+    } else if app.world.walk.is_running() {
+        return own(&[("Space", "pause"), ("q", "quit")]);
+    } else if app.world.walk.is_stale && app.screen.mode == Mode::Walk && app.world.is_assembled() {
+        own(&[("r", "replay the present text to here"), ("R", "restart it")])
+    } else {
+        Vec::new()
+    };
+    let contexts = app.contexts();
+    for context in contexts {
+        // While the program is typed to, the keys of the walk are those that are no text.
+        let is_behind = context == Context::Walk && app.takes_input();
+        for binding in BINDINGS.iter().filter(|binding| binding.is_of(context) && !binding.short.is_empty()) {
+            let key = binding.keys_in(context).find(|key| !is_behind || key.chars().count() > 1);
+            if let Some(key) = key.filter(|key| !keys.iter().any(|(known, _)| *known == shown(key))) {
+                keys.push((shown(key), binding.short));
+            }
+        }
+    }
+    keys
+}

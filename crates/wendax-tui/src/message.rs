@@ -1,0 +1,103 @@
+//! What reaches the interface, and what it asks of whoever owns terminal, files and clock.
+
+use std::sync::Arc;
+use wendax_asm::{Assembly, Inputs};
+use wendax_machine::Settings;
+
+/// Something that happened.
+#[derive(Debug, Clone)]
+pub enum Message {
+    /// A key was pressed.
+    Key(crossterm::event::KeyEvent),
+    /// Text was pasted.
+    Paste(String),
+    /// The terminal has this size now: columns, rows.
+    Resized(u16, u16),
+    /// There is time to go on with the run.
+    Work,
+    /// The mouse did something.
+    Mouse(crossterm::event::MouseEvent),
+    /// Texts have been assembled; the number is that of [`Effect::Assemble`].
+    Assembled(u64, Box<Built>),
+    /// The text of a file was saved.
+    Saved {
+        /// The file's name.
+        name: String,
+        /// Of the text.
+        revision: u64,
+        /// Where to.
+        path: String,
+        /// What was written.
+        text: String,
+    },
+    /// It could not be saved, and why.
+    NotSaved(String),
+    /// A file has another text on disk now: its name, the text it had when last read or written, the new one.
+    Changed(String, String, String),
+    /// A file is no longer on disk: its name.
+    Gone(String),
+    /// The host's clock shows so many milliseconds.
+    Clock(u32),
+    /// The time asked for has passed.
+    Waited,
+}
+
+/// What assembling gave.
+#[derive(Debug, Clone, Default)]
+pub struct Built {
+    /// The program, with what is wrong with sources and manifest.
+    pub assembly: Assembly,
+    /// What it was made of.
+    pub inputs: Inputs,
+    /// The name of the manifest's file, when there is one.
+    pub manifest: Option<String>,
+    /// What a run is given.
+    pub settings: Settings,
+    /// What is typed when nobody types.
+    pub typed: Option<Vec<u8>>,
+    /// Bytes that the past of a walk may take, when the manifest says so.
+    pub history: Option<usize>,
+}
+
+/// A file that is looked at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OpenFile {
+    /// What the program calls it.
+    pub name: String,
+    /// Where it lies.
+    pub path: String,
+    /// The text it had there when it was last read here or written; `None` while there is no such file.
+    pub base: Option<Arc<str>>,
+}
+
+/// A text that differs from its file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unsaved {
+    /// What the program calls the file.
+    pub name: String,
+    /// Where it lies; `None` when it was never saved.
+    pub path: Option<String>,
+    /// The text the file has, as far as known.
+    pub base: Option<Arc<str>>,
+    /// The text as it is here.
+    pub text: String,
+    /// Changes with the text.
+    pub revision: u64,
+}
+
+/// Something for the owner of terminal and files to do.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Effect {
+    /// Assemble with these texts in the place of those files, by name; answer with the number.
+    Assemble(u64, Vec<(String, String)>),
+    /// Save a text: the file's name, the revision, the path, the text.
+    Save(String, u64, String, String),
+    /// Put a text into the system's clipboard.
+    Copy(String),
+    /// Tell the time.
+    TellTime,
+    /// Let so many milliseconds pass.
+    Wait(u32),
+    /// End the program; unsaved text is to be forgotten.
+    Quit,
+}

@@ -1,0 +1,147 @@
+//! The console: what the program printed, what was typed to it, and the line being typed.
+
+use super::{Need, Pane, PaneId, head};
+use crate::app::App;
+use crate::cells::width;
+use crate::parts::pen::Pen;
+use crate::screen::Typing;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use unicode_segmentation::UnicodeSegmentation;
+use wendax_session::{Piece, Session};
+
+pub(super) struct Console;
+
+impl Pane for Console {
+    fn name(&self) -> &'static str {
+        "console"
+    }
+
+    fn command(&self) -> &'static str {
+        "Pane: console"
+    }
+
+    fn words(&self) -> &'static str {
+        "output input terminal print typed screen stdout stdin"
+    }
+
+    fn about(&self) -> &'static str {
+        "What the program printed, and in another colour what was typed to it. While it waits for input or runs, what \
+         you type goes to it and Enter sends the line; Esc keeps the keys for commands, i types to it at any time."
+    }
+
+    fn need(&self, app: &App, page: Rect) -> Need {
+        let cap = if app.screen.focus == PaneId::Console { page.height / 2 } else { page.height / 5 };
+        let room = usize::from(page.width.saturating_sub(2));
+        let printed = app.session().map_or(0, |session| console_lines(session, room, cap.into()).len());
+        let waits = app.takes_input() || app.is_waiting();
+        // A console on which nothing stands leaves its rows to the others.
+        let bare = app.session().is_none_or(|session| session.console_end(1).is_empty());
+        let lines = if bare { 1 } else { u16::try_from(printed).unwrap_or(u16::MAX) };
+        let least = if waits { 2 } else { 0 };
+        let most = 1 + lines + u16::from(waits);
+        if bare && !waits && page.height < 26 { Need::rows(0, 0) } else { Need::rows(least, most.min(1 + cap).max(2)) }
+    }
+
+    fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
+        let (waiting, typing) = (app.is_waiting(), app.takes_input());
+        let note = match (waiting, typing) {
+            (true, true) => {
+                "what you type goes to the program · Enter sends · Ctrl-D ends the input · Esc keeps the keys"
+            }
+            (true, false) => "the program waits for input; i types to it",
+            (false, true) if app.screen.typing == Typing::Program => {
+                "what you type is read when the program asks · Esc ends that"
+            }
+            (false, true) => "what you type goes to the program · Ctrl-C pauses it",
+            (false, false) => "",
+        };
+        let note = if width(note) + 14 > area.width && typing { "you type to the program · Esc" } else { note };
+        let body = head(app, pen, area, PaneId::Console, note);
+        let Some(session) = app.session() else { return };
+        let rows = usize::from(body.height);
+        let scroll = usize::try_from(-app.screen.panes.of(PaneId::Console).scroll).unwrap_or(0);
+        let mut lines = console_lines(session, usize::from(area.width.saturating_sub(2)), rows + scroll + 1);
+        lines.truncate(lines.len().saturating_sub(scroll));
+        if !typing && !waiting && lines.last().is_some_and(Vec::is_empty) {
+            lines.pop();
+        }
+        let last_is_full = lines.last().is_some_and(|last| !last.is_empty());
+        if typing && last_is_full && !waiting {
+            lines.push(Vec::new());
+        }
+        let from = lines.len().saturating_sub(rows);
+        let mut end = (body.x + 1, body.y);
+        for (y, line) in (body.y..body.bottom()).zip(&lines[from..]) {
+            let x = line
+                .iter()
+                .fold(body.x + 1, |x, (text, ink)| pen.text(x, y, body.right().saturating_sub(x + 1), text, *ink));
+            end = (x, y);
+        }
+        if (typing || waiting) && rows > 0 && scroll == 0 {
+            let (x, y) = end;
+            let sign = typing && (!waiting || x == body.x + 1);
+            let x = if sign { pen.text(x, y, 2, "▸ ", Ink::Fresh) } else { x };
+            let room = Rect { x, y, width: body.right().saturating_sub(x + 1), height: 1 };
+            app.screen.input.draw(pen, room, Ink::Fresh, typing && app.screen.sheet.is_none());
+        }
+    }
+
+    fn scroll_range(&self, app: &App, area: Rect) -> (i64, i64) {
+        const MOST: usize = 10_000;
+        let rows = usize::from(area.height.saturating_sub(1));
+        let room = usize::from(area.width.saturating_sub(2));
+        let lines = app.session().map_or(0, |session| console_lines(session, room, MOST).len());
+        (-i64::try_from(lines.saturating_sub(rows)).unwrap_or(0), 0)
+    }
+}
+
+/// A line of the console: pieces of text with their ink.
+type ConsoleLine = Vec<(String, Ink)>;
+
+/// The last `most` lines of the console.
+fn console_lines(session: &Session, room: usize, most: usize) -> Vec<ConsoleLine> {
+    let mut lines: Vec<ConsoleLine> = vec![Vec::new()];
+    // No sign takes more than four bytes.
+    for piece in session.console_end(most * room.max(1) * 4) {
+        let (bytes, ink) = match &piece {
+            Piece::Printed(bytes) => (bytes, Ink::Text),
+            Piece::Typed(bytes) => (bytes, Ink::Fresh),
+        };
+        for (index, part) in String::from_utf8_lossy(bytes).split('\n').enumerate() {
+            if index > 0 {
+                lines.push(Vec::new());
+            }
+            for chunk in chunks(part, room, &lines) {
+                if chunk.0 {
+                    lines.push(Vec::new());
+                }
+                if let Some(line) = lines.last_mut() {
+                    line.push((chunk.1, ink));
+                }
+            }
+        }
+    }
+    let from = lines.len().saturating_sub(most);
+    lines.split_off(from)
+}
+
+/// A text without line ends, cut where the line is full; true before what begins a new line.
+fn chunks(text: &str, room: usize, lines: &[ConsoleLine]) -> Vec<(bool, String)> {
+    let used: usize = lines.last().map_or(0, |line| line.iter().map(|(text, _)| usize::from(width(text))).sum());
+    let mut chunks = Vec::new();
+    let mut chunk = String::new();
+    let mut at = used;
+    let mut begins = false;
+    for grapheme in text.graphemes(true) {
+        let wide = usize::from(width(grapheme)).max(1);
+        if at + wide > room && at > 0 {
+            chunks.push((begins, std::mem::take(&mut chunk)));
+            (begins, at) = (true, 0);
+        }
+        chunk.push_str(grapheme);
+        at += wide;
+    }
+    chunks.push((begins, chunk));
+    chunks
+}

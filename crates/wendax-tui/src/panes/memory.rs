@@ -1,0 +1,316 @@
+//! Memory: bytes in address order, words, text; a row begins anew at each label.
+
+use super::{Need, Pane, PaneId, head};
+use crate::app::App;
+use crate::cells::{fitted, width};
+use crate::parts::pen::Pen;
+use crate::screen::Lens;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use wendax_machine::{Addr, CellState, Machine, Reg, RegionKind};
+use wendax_session::Session;
+
+/// A row: so many cells from an address on.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Row {
+    address: Addr,
+    length: u32,
+    label: Option<String>,
+    /// No memory up to the next region.
+    gap: bool,
+}
+
+fn title(app: &App, session: &Session) -> String {
+    match &app.screen.lens {
+        Lens::Data if session.machine().regions().iter().any(|region| region.kind == RegionKind::Data) => {
+            "data".to_owned()
+        }
+        Lens::Data => "code; there is no data".to_owned(),
+        Lens::At(address) => {
+            let regions = session.machine().regions();
+            let region = regions.iter().find(|region| region.start <= *address && *address < region.end);
+            let name = region.map_or("unmapped", |region| match region.kind {
+                RegionKind::Vectors => "trap vectors",
+                RegionKind::Code => "code",
+                RegionKind::Data => "data",
+                RegionKind::Heap => "heap",
+                RegionKind::Stack => "stack",
+                RegionKind::Devices => "device registers",
+            });
+            format!("{} {name}", session.machine().target().hex_address(*address))
+        }
+        Lens::Register(register) => {
+            format!("where {} points", session.machine().target().register_name(*register))
+        }
+        Lens::Label(name) => name.clone(),
+    }
+}
+
+/// Cells of a row in a pane so wide.
+fn cells_in(width: u16) -> u32 {
+    if width >= 68 { 8 } else { 4 }
+}
+
+pub(super) struct Memory;
+
+impl Pane for Memory {
+    fn name(&self) -> &'static str {
+        "memory"
+    }
+
+    fn command(&self) -> &'static str {
+        "Pane: memory"
+    }
+
+    fn words(&self) -> &'static str {
+        "data dump bytes hexadecimal variables array text heap lens"
+    }
+
+    fn about(&self) -> &'static str {
+        "Cells of memory, a row for each few: the label that begins there or the registers that point into it, the \
+         address of the first cell, the bytes in order of address, the same cells as words (the second byte of a word \
+         is its higher half), and as text. ·· was never written. Rows that are all alike are folded. m goes to a label, \
+         an address or a register; M to the next region."
+    }
+
+    fn need(&self, _: &App, _: Rect) -> Need {
+        Need::rows(2, u16::MAX)
+    }
+
+    fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
+        let note = app.session().map_or(String::new(), |session| title(app, session));
+        let body = head(app, pen, area, PaneId::Memory, &note);
+        let (Some(session), Some(start)) = (app.session(), app.memory_start()) else { return };
+        let columns = Columns::of(body.width);
+        let cells = columns.cells;
+        let scroll = app.screen.panes.of(PaneId::Memory).scroll * i64::from(cells);
+        let mask = session.machine().target().address_mask();
+        let first = (i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask));
+        let first = Addr::try_from(first).unwrap_or_default();
+        let mut rows = rows(session, first, cells).peekable();
+        let mut y = body.y;
+        while y < body.bottom()
+            && let Some(row) = rows.next()
+        {
+            draw_row(session, pen, Rect { y, height: 1, ..body }, &row, &columns);
+            y += 1;
+            let mut folded = 0;
+            while rows.next_if(|next| alike(session, &row, next)).is_some() {
+                folded += 1;
+            }
+            if folded > 0 && y < body.bottom() {
+                let text =
+                    if folded == 1 { "the same once more".to_owned() } else { format!("the same {folded} more times") };
+                let x = body.x + columns.bytes();
+                pen.text(x, y, body.right().saturating_sub(x), &text, Ink::Faint);
+                y += 1;
+            }
+        }
+    }
+
+    fn scroll_range(&self, app: &App, area: Rect) -> (i64, i64) {
+        // Never past either end of memory, so that the way back is as long as the way there.
+        let cells = i64::from(cells_in(area.width));
+        let start = app.memory_start().map_or(0, i64::from);
+        let end = app.session().map_or(0, |session| i64::from(session.machine().target().address_mask()));
+        (-(start / cells), (end - start) / cells)
+    }
+}
+
+/// Rows from an address to the end of memory, each ending before the next label.
+fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row> {
+    let machine = session.machine();
+    let end = Addr(machine.target().address_mask()) + 1;
+    let mut labels: Vec<(Addr, String)> = session
+        .image()
+        .labels()
+        .filter_map(|symbol| Some((symbol.address()?, symbol.name.clone())))
+        .filter(|&(address, _)| address >= first)
+        .collect();
+    labels.sort();
+    labels.dedup_by_key(|(address, _)| *address);
+    let mut labels = labels.into_iter().peekable();
+    let regions = machine.regions();
+    let mut address = first;
+    std::iter::from_fn(move || {
+        if address >= end {
+            return None;
+        }
+        if machine.cell(address) == CellState::Unmapped {
+            let next = regions.iter().map(|region| region.start).find(|&start| start > address).unwrap_or(end);
+            while labels.next_if(|(at, _)| *at < next).is_some() {}
+            let row = Row { address, length: next - address, label: None, gap: true };
+            address = next;
+            return Some(row);
+        }
+        let label = labels.next_if(|(at, _)| *at == address).map(|(_, name)| name);
+        let next = labels.peek().map_or(end, |(at, _)| *at);
+        let border = regions.iter().map(|region| region.end).find(|&at| at > address).unwrap_or(end);
+        let length = cells.min(next - address).min(border - address);
+        let row = Row { address, length, label, gap: false };
+        address += row.length;
+        Some(row)
+    })
+}
+
+/// The second row shows nothing the first does not: no label, no pointer, no change, the same cells.
+fn alike(session: &Session, row: &Row, next: &Row) -> bool {
+    let machine = session.machine();
+    next.label.is_none()
+        && !row.gap
+        && !next.gap
+        && row.length == next.length
+        && pointers(machine, next).is_empty()
+        && !has_change(session, row)
+        && !has_change(session, next)
+        && (0..row.length).all(|offset| {
+            let (a, b) = (row.address + offset, next.address + offset);
+            machine.cell(a) == machine.cell(b)
+                && machine.cell(a) != CellState::Device
+                && machine.byte(a) == machine.byte(b)
+        })
+}
+
+fn has_change(session: &Session, row: &Row) -> bool {
+    row.address.up_to(row.address + row.length).any(|address| is_fresh(session, address))
+}
+
+fn is_fresh(session: &Session, address: Addr) -> bool {
+    session
+        .last_change()
+        .is_some_and(|change| change.wrote(address) || change.devices.iter().any(|device| device.address == address))
+}
+
+/// The registers that point to a cell.
+fn pointers(machine: &Machine, row: &Row) -> String {
+    let target = machine.target();
+    let points = |register: &Reg| {
+        let place = Addr(machine.register(*register));
+        machine.register_known(*register)
+            && (row.address..row.address + row.length).contains(&place)
+            && place >= target.map.code_start.min(Addr(target.map.page))
+    };
+    let names: Vec<&str> =
+        target.registers().filter(|(register, _)| points(register)).map(|(_, info)| info.name).collect();
+    names.join(" ")
+}
+
+/// Where the parts of a row stand in a pane of some width.
+struct Columns {
+    cells: u32,
+    /// Cells of the screen for label and pointers.
+    label: u16,
+    has_text: bool,
+}
+
+impl Columns {
+    fn of(width: u16) -> Self {
+        let cells = cells_in(width);
+        let count = u16::try_from(cells).unwrap_or(4);
+        // Address, bytes, words; the text where there is room.
+        let least = 6 + 3 * count + 1 + 5 * count / 2;
+        let has_text = width >= least + count + 9;
+        let used = least + if has_text { count + 1 } else { 0 };
+        Self { cells, label: width.saturating_sub(used + 1).clamp(4, 20), has_text }
+    }
+
+    fn bytes(&self) -> u16 {
+        self.label + 7
+    }
+
+    fn words(&self) -> u16 {
+        self.bytes() + 3 * u16::try_from(self.cells).unwrap_or(0) + 1
+    }
+
+    fn text(&self, word_bytes: u32) -> u16 {
+        self.words() + 5 * u16::try_from(self.cells / word_bytes).unwrap_or(0) + 1
+    }
+}
+
+fn draw_row(session: &Session, pen: &mut Pen<'_>, area: Rect, row: &Row, columns: &Columns) {
+    let machine = session.machine();
+    let target = machine.target();
+    let end = area.right();
+    if row.gap {
+        let x = area.x + columns.label + 1;
+        let last = target.hex_address(row.address + row.length - 1);
+        let text = format!("{}  no memory up to {last}", target.hex_address(row.address));
+        pen.text(x, area.y, end.saturating_sub(x), &text, Ink::Faint);
+        return;
+    }
+    let room = columns.label.saturating_sub(1);
+    let pointers = pointers(machine, row);
+    let label = row.label.as_deref().unwrap_or_default();
+    // What points there is told beside the label, where there is room; the cell it points to is marked anyway.
+    let arrows = fitted(&format!("{pointers}→"), room);
+    let needed = width(&arrows) + if label.is_empty() { 0 } else { 6 };
+    let arrows = if pointers.is_empty() || needed > room { String::new() } else { arrows };
+    let left = room.saturating_sub(if arrows.is_empty() { 0 } else { width(&arrows) + 1 });
+    pen.fitted(area.x + 1, area.y, left, label, Ink::Place);
+    pen.right(Rect { x: area.x + 1, width: room, ..area }, area.y, &arrows, Ink::Time);
+    let mut x = area.x + columns.label + 1;
+    pen.text(x, area.y, end.saturating_sub(x), &target.hex_address(row.address), Ink::Place);
+    x = area.x + columns.bytes();
+    for offset in 0..row.length {
+        let (text, ink) = byte_text(session, row.address + offset);
+        pen.text(x, area.y, end.saturating_sub(x), &text, ink);
+        if is_pointed_at(machine, row.address + offset) && !pointers.is_empty() {
+            pen.mark(Rect { x, width: 2, ..area });
+        }
+        x += 3;
+    }
+    x = area.x + columns.words();
+    let size = target.word_bytes();
+    let aligned = row.address.is_multiple_of(size);
+    for offset in (0..row.length).step_by(size as usize).filter(|offset| aligned && offset + size <= row.length) {
+        let (text, ink) = word_text(session, row.address + offset);
+        pen.text(x, area.y, end.saturating_sub(x), &text, ink);
+        x += 5;
+    }
+    x = area.x + columns.text(size);
+    for offset in (0..row.length).filter(|_| columns.has_text) {
+        let address = row.address + offset;
+        let shown = matches!(machine.cell(address), CellState::Known);
+        let byte = machine.byte(address);
+        let sign = if shown && (0x20..0x7F).contains(&byte) { char::from(byte).to_string() } else { "·".to_owned() };
+        let ink = if is_fresh(session, address) {
+            Ink::Fresh
+        } else if sign == "·" {
+            Ink::Faint
+        } else {
+            Ink::Agreement
+        };
+        pen.text(x, area.y, end.saturating_sub(x), &sign, ink);
+        x += 1;
+    }
+}
+
+fn is_pointed_at(machine: &Machine, address: Addr) -> bool {
+    let points = |register: Reg| machine.register_known(register) && Addr(machine.register(register)) == address;
+    machine.target().registers().any(|(register, _)| points(register))
+}
+
+fn byte_text(session: &Session, address: Addr) -> (String, Ink) {
+    let machine = session.machine();
+    let fresh = is_fresh(session, address);
+    match machine.cell(address) {
+        CellState::Unmapped => ("  ".to_owned(), Ink::Faint),
+        CellState::NeverWritten => ("··".to_owned(), Ink::Faint),
+        CellState::Known | CellState::Device => {
+            (format!("{:02X}", machine.byte(address)), if fresh { Ink::Fresh } else { Ink::Text })
+        }
+    }
+}
+
+fn word_text(session: &Session, address: Addr) -> (String, Ink) {
+    let machine = session.machine();
+    let cells = [machine.cell(address), machine.cell(address + 1)];
+    if cells.contains(&CellState::Unmapped) {
+        return (String::new(), Ink::Faint);
+    }
+    if cells.contains(&CellState::NeverWritten) {
+        return ("····".to_owned(), Ink::Faint);
+    }
+    let ink = if is_fresh(session, address) { Ink::Fresh } else { Ink::Quiet };
+    (machine.target().hex(machine.word(address)), ink)
+}

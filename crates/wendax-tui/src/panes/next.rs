@@ -1,0 +1,222 @@
+//! What the last step did, and what the coming instruction will do.
+
+use super::{Need, Pane, PaneId, head};
+use crate::app::App;
+use crate::cells::{fitted, width, wrap};
+use crate::frame::grouped;
+use crate::parts::pen::Pen;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use wendax_session::{Session, by_hand_words, change_words};
+
+/// Rows for what was changed, at most.
+const TOLD: usize = 3;
+
+/// Rows that what was changed takes.
+fn rows_told(app: &App, width: u16) -> u16 {
+    let lines = app.session().map_or(1, |session| changes(session, width, TOLD).1.len());
+    u16::try_from(lines).unwrap_or(1).max(1)
+}
+
+pub(super) struct Next;
+
+impl Pane for Next {
+    fn name(&self) -> &'static str {
+        "next"
+    }
+
+    fn command(&self) -> &'static str {
+        "Pane: next, what the coming instruction will do"
+    }
+
+    fn words(&self) -> &'static str {
+        "explain account instruction coming ahead changed last step effect"
+    }
+
+    fn about(&self) -> &'static str {
+        "The instruction that comes next and what it will do with the present values, before it is done: the result, the \
+         flags it sets, whether a jump is taken and why. At its end stands what the last step changed; what is not \
+         named there did not change."
+    }
+
+    fn need(&self, app: &App, column: Rect) -> Need {
+        let figure = app.world.walk.explanation.as_ref().map_or(0, |explanation| explanation.figure.len());
+        let lines = account(app, column.width.saturating_sub(2)).len();
+        let rows = |lines: usize| u16::try_from(lines).unwrap_or(u16::MAX).saturating_add(2);
+        let told = usize::from(rows_told(app, column.width.saturating_sub(2)));
+        Need::rows(rows(lines).max(3), rows(lines + figure + told - 1))
+    }
+
+    fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
+        let title = app.world.walk.explanation.as_ref().map_or(String::new(), |explanation| {
+            let cycles = match explanation.cycles {
+                None => String::new(),
+                Some(1) => "1 cycle".to_owned(),
+                Some(cycles) => format!("{cycles} cycles"),
+            };
+            let between = if cycles.is_empty() || explanation.meaning.is_empty() { "" } else { " · " };
+            format!("{}{between}{cycles}", explanation.meaning)
+        });
+        let body = head(app, pen, area, PaneId::Next, &title);
+        if body.height == 0 {
+            return;
+        }
+        let body = Rect { x: body.x + 1, width: body.width.saturating_sub(2), ..body };
+        if !app.world.is_current() && !app.world.walk.is_stale {
+            pen.text(body.x, body.y, body.width, "the text has to be in order before the program can run", Ink::Quiet);
+            return;
+        }
+        let Some(session) = app.session() else { return };
+        if session.is_running() {
+            pen.text(body.x, body.y, body.width, "running; Ctrl-C pauses", Ink::Time);
+            return;
+        }
+        let mut lines = account(app, body.width);
+        // What was changed keeps the last rows, so that it is always found at the same place.
+        let free = body.height.saturating_sub(u16::try_from(lines.len()).unwrap_or(u16::MAX));
+        let told = rows_told(app, body.width).min(free.max(1));
+        let last = Rect { y: body.bottom() - told, height: told, ..body };
+        let bottom = if body.height > 2 { last.y } else { body.bottom() };
+        let room = usize::from(bottom.saturating_sub(body.y));
+        // The figure shows in other signs what the sentences say: it gives way first.
+        if let Some(explanation) = &app.world.walk.explanation
+            && lines.len() + explanation.figure.len() <= room
+        {
+            lines.extend(explanation.figure.iter().map(|line| (line.clone(), Ink::Quiet)));
+        }
+        if lines.len() > room {
+            lines.truncate(room);
+            if let Some((last, _)) = lines.last_mut() {
+                *last = format!("{} … o shows all", fitted(last, body.width.saturating_sub(15)));
+            }
+        }
+        for (y, (text, ink)) in (body.y..bottom).zip(&lines) {
+            if *ink == Ink::Time {
+                pen.bold(body.x, y, body.width, text, *ink);
+            } else {
+                pen.text(body.x, y, body.width, text, *ink);
+            }
+        }
+        if body.height > 2 {
+            last_change(session, pen, last);
+        }
+    }
+}
+
+/// The account line by line: the instruction, a caution, sentences.
+fn account(app: &App, width: u16) -> Vec<(String, Ink)> {
+    let Some(explanation) = &app.world.walk.explanation else { return Vec::new() };
+    let text = Some((explanation.text.clone(), Ink::Time)).filter(|(text, _)| !text.is_empty());
+    let caution = explanation.caution.iter().map(|text| (format!("caution: {text}"), Ink::Trouble));
+    let sentences = explanation.sentences.iter().map(|text| (text.clone(), Ink::Text));
+    let mut lines: Vec<(String, Ink)> = text.into_iter().collect();
+    for (text, ink) in caution.chain(sentences) {
+        lines.extend(wrap(&text, width).into_iter().map(|line| (line, ink)));
+    }
+    lines
+}
+
+/// What the command that led here changed, and that nothing else changed, in at most so many lines, with its head.
+fn changes(session: &Session, width: u16, lines: usize) -> (&'static str, Vec<String>) {
+    let by_hand = session.changes_by_hand();
+    let mut changes: Vec<String> = Vec::new();
+    let mut head = "before the first step";
+    let mut nothing_else = "";
+    if let Some(effects) = session.last_change() {
+        changes = change_words(session, effects);
+        head = if effects.steps > 1 { "stride" } else { "last step" };
+        if effects.steps > 1 {
+            changes.insert(0, format!("{} steps, {} cycles", grouped(effects.steps), grouped(effects.cycles)));
+        }
+        if changes.is_empty() {
+            changes.push("changed nothing but pc".to_owned());
+        } else if by_hand.is_empty() {
+            nothing_else = if effects.steps > 1 { "; all else as before" } else { "; nothing else" };
+        }
+    }
+    changes.extend(by_hand.iter().map(|change| by_hand_words(session, change)));
+    let room = width.saturating_sub(u16::try_from(head.len() + 2).unwrap_or(0));
+    // That nothing else changed is said where there is room for it.
+    let mut whole = changes.clone();
+    if let Some(last) = whole.last_mut() {
+        last.push_str(nothing_else);
+    }
+    let shown = match in_lines(&whole, room, lines) {
+        (shown, Fit::Whole) => shown,
+        (_, Fit::Cut) => in_lines(&changes, room, lines).0,
+    };
+    (head, shown)
+}
+
+fn last_change(session: &Session, pen: &mut Pen<'_>, area: Rect) {
+    let (head, lines) = changes(session, area.width, area.height.into());
+    let at = pen.text(area.x, area.y, area.width, &format!("{head}  "), Ink::Quiet);
+    for (y, line) in (area.y..area.bottom()).zip(&lines) {
+        pen.text(at, y, area.right().saturating_sub(at), line, Ink::Fresh);
+    }
+}
+
+/// Whether everything is shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Fit {
+    Whole,
+    Cut,
+}
+
+/// Changes one behind the other in so many lines; of those that do not fit, how many they are.
+fn in_lines(changes: &[String], room: u16, lines: usize) -> (Vec<String>, Fit) {
+    let mut all: Vec<String> = vec![String::new()];
+    let mut fit = Fit::Whole;
+    for (index, change) in changes.iter().enumerate() {
+        let more = format!(" + {} more", changes.len() - index);
+        let last = all.len() == lines;
+        let Some(line) = all.last_mut() else { break };
+        let comma = if line.is_empty() { 0 } else { 2 };
+        let reserve = if last && index + 1 < changes.len() { width(&more) } else { 0 };
+        if width(line) + comma + width(change) + reserve > room && !line.is_empty() {
+            if last {
+                line.push_str(&more);
+                fit = Fit::Cut;
+                break;
+            }
+            line.push(',');
+            all.push(String::new());
+        }
+        // A change that is longer than a line goes on in the next ones.
+        let mut pieces = wrap(change, room);
+        pieces.truncate((lines + 1 - all.len()).max(1));
+        if pieces.len() > 1 {
+            all.pop();
+            all.extend(pieces);
+            continue;
+        }
+        let Some(line) = all.last_mut() else { break };
+        let comma = if line.is_empty() { 0 } else { 2 };
+        if comma > 0 {
+            line.push_str(", ");
+        }
+        line.push_str(change);
+    }
+    for line in all.iter_mut().filter(|line| width(line) > room) {
+        *line = fitted(line, room);
+        fit = Fit::Cut;
+    }
+    (all, fit)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{Fit, in_lines};
+
+    #[test]
+    fn changes_that_do_not_fit_are_counted_and_cut_with_a_sign() {
+        let changes = ["r0 1 → 2".to_owned(), "r1 not set → 3".to_owned(), "C 0 → 1; nothing else".to_owned()];
+        let whole = |lines: &[&str]| (lines.iter().map(|&line| line.to_owned()).collect::<Vec<_>>(), Fit::Whole);
+        let cut = |lines: &[&str]| (whole(lines).0, Fit::Cut);
+        assert_eq!(in_lines(&changes, 80, 1), whole(&["r0 1 → 2, r1 not set → 3, C 0 → 1; nothing else"]));
+        assert_eq!(in_lines(&changes, 34, 1), cut(&["r0 1 → 2, r1 not set → 3 + 1 more"]));
+        assert_eq!(in_lines(&changes, 26, 2), whole(&["r0 1 → 2, r1 not set → 3,", "C 0 → 1; nothing else"]));
+        assert_eq!(in_lines(&changes[1..2], 10, 1), cut(&["r1 not se…"]));
+        assert_eq!(in_lines(&[], 10, 2), whole(&[""]));
+    }
+}

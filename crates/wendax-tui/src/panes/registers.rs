@@ -1,0 +1,150 @@
+//! Registers: name, hexadecimal, decimal or bits, and what a value is or was.
+
+use super::{Need, Pane, PaneId, head};
+use crate::app::App;
+use crate::cells::width;
+use crate::parts::pen::Pen;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use wendax_machine::{Addr, Event, Reg};
+use wendax_session::{ByHand, Meaning, Meanings, Session};
+
+/// Cells of a register with all that is said of it.
+const WIDEST: u16 = 24;
+/// Cells of name and hexadecimal value.
+const NARROWEST: u16 = 9;
+
+pub(super) struct Registers;
+
+/// Columns that show everything, and columns when there are few rows.
+fn columns(app: &App, width: u16) -> (u16, u16) {
+    let least = if app.screen.binary { WIDEST + 4 } else { NARROWEST };
+    (2.min(width / least).max(1), (width / least).clamp(1, 5))
+}
+
+fn rows(app: &App, columns: u16) -> u16 {
+    let count = app.session().map_or(14, |session| session.machine().target().registers.len());
+    u16::try_from(count).unwrap_or(u16::MAX).div_ceil(columns)
+}
+
+impl Pane for Registers {
+    fn name(&self) -> &'static str {
+        "registers"
+    }
+
+    fn command(&self) -> &'static str {
+        "Pane: registers"
+    }
+
+    fn words(&self) -> &'static str {
+        "cpu processor r0 r1 sp fp values variables"
+    }
+
+    fn about(&self) -> &'static str {
+        "What each register holds now: its four hexadecimal digits, then the same as a decimal number (signed), then \
+         where it points, which character it is, or its unsigned reading. • marks what the last step wrote, with what \
+         was there before. ···· has never been set. x shows the bits instead of decimal numbers."
+    }
+
+    fn need(&self, app: &App, column: Rect) -> Need {
+        let (few, many) = columns(app, column.width);
+        Need::either(1 + rows(app, many), 1 + rows(app, few))
+    }
+
+    fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
+        let note = app.session().map_or(String::new(), |session| {
+            format!("pc {}", session.machine().target().hex_address(session.machine().pc()))
+        });
+        let body = head(app, pen, area, PaneId::Registers, &note);
+        let Some(session) = app.session() else { return };
+        let (meanings, by_hand) = (Meanings::of(session), session.changes_by_hand());
+        let (few, many) = columns(app, area.width);
+        let columns = if body.height >= rows(app, few) { few } else { many };
+        let high = usize::from(rows(app, columns));
+        let wide = area.width / columns;
+        for (index, (register, _)) in session.machine().target().registers().enumerate() {
+            let (column, row) = (u16::try_from(index / high).unwrap_or(0), u16::try_from(index % high).unwrap_or(0));
+            if row < body.height {
+                let cell = Rect { x: body.x + column * wide, y: body.y + row, width: wide, height: 1 };
+                register_row(app, session, (&meanings, &by_hand), pen, cell, register);
+            }
+        }
+    }
+}
+
+/// The bits of a value in groups of four.
+fn bits(value: u32, count: u32) -> String {
+    let group = |nibble: u32| format!("{:04b}", value >> (nibble * 4) & 0xF);
+    (0..count / 4).rev().map(group).collect::<Vec<_>>().join(" ")
+}
+
+/// Name, hexadecimal, decimal, and the old value or what it points to.
+fn register_row(
+    app: &App,
+    session: &Session,
+    (meanings, by_hand): (&Meanings, &[ByHand]),
+    pen: &mut Pen<'_>,
+    area: Rect,
+    register: Reg,
+) {
+    let machine = session.machine();
+    let target = machine.target();
+    let value = machine.register(register);
+    let change = session.last_change().and_then(|change| change.register(register));
+    let by_hand = by_hand.iter().any(|change| match change.event {
+        Event::SetRegister(set, _) => set == register,
+        _ => false,
+    });
+    let fresh = change.is_some() || by_hand;
+    let sign = if fresh { "•" } else { " " };
+    let at = pen.text(area.x, area.y, area.width, sign, Ink::Fresh);
+    let name = format!("{:<4}", target.register_name(register));
+    let at = pen.text(at, area.y, 4, &name, if fresh { Ink::Fresh } else { Ink::Quiet });
+    if !machine.register_known(register) {
+        let text = if area.width >= 20 { "····  not set" } else { "····" };
+        pen.text(at, area.y, area.right().saturating_sub(at), text, Ink::Faint);
+        return;
+    }
+    let ink = if fresh { Ink::Fresh } else { Ink::Text };
+    let at = pen.text(at, area.y, 4, &target.hex(value), ink);
+    let room = area.right().saturating_sub(at + 1);
+    if app.screen.binary {
+        pen.text(at + 2, area.y, room, &bits(value, target.word_bits), ink);
+        return;
+    }
+    // An address is no number to reckon with: its decimal form would only be read as one.
+    let is_address = meanings.register(register) == Meaning::Address;
+    let decimal = if is_address { String::new() } else { target.signed(value).to_string() };
+    let decimal = if area.width >= 24 { format!("{decimal:>7}") } else { format!(" {decimal}") };
+    if width(&decimal) > room {
+        return;
+    }
+    let at = pen.text(at, area.y, room, &decimal, ink);
+    let room = area.right().saturating_sub(at + 3);
+    let note = match change.filter(|_| !by_hand) {
+        None if by_hand => "set by hand".to_owned(),
+        Some(change) if !change.was_known => "was not set".to_owned(),
+        Some(change) if change.old == value => "the same again".to_owned(),
+        Some(change) => format!("was {}", target.hex(change.old)),
+        None => points_to(session, meanings.register(register), value, room),
+    };
+    if width(&note) <= room {
+        pen.text(at + 2, area.y, room, &note, if fresh { Ink::Quiet } else { Ink::Place });
+    }
+}
+
+/// The label a value points to, the character it is, or its unsigned reading when that differs.
+fn points_to(session: &Session, meaning: Meaning, value: u32, room: u16) -> String {
+    let image = session.image();
+    let target = session.machine().target();
+    let label = image.nearest_label(Addr(value)).filter(|_| Addr(value) >= target.map.vectors_end);
+    let unsigned = if target.signed(value) < 0 { format!("or {value}") } else { String::new() };
+    let text = match (meaning, label, char::from_u32(value).filter(char::is_ascii_graphic)) {
+        (Meaning::Address, Some((symbol, 0)), _) => format!("→ {}", symbol.name),
+        (Meaning::Address, Some((symbol, offset)), _) => format!("→ {} + {offset}", symbol.name),
+        (Meaning::Address, None, _) => String::new(),
+        (Meaning::Character, _, Some(c)) => format!("'{c}'"),
+        (Meaning::Character | Meaning::Number, ..) => unsigned,
+    };
+    if width(&text) <= room { text } else { String::new() }
+}

@@ -1,0 +1,118 @@
+//! The stack: address, word, and what each word is.
+
+use super::{Need, Pane, PaneId, head};
+use crate::app::App;
+use crate::parts::list::scroll_mark;
+use crate::parts::pen::Pen;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use wendax_machine::{Addr, FrameKind};
+use wendax_session::{Session, StackWord, WordKind, read_stack};
+
+/// Words looked at, at most.
+const MOST: usize = 0x8000;
+
+pub(super) struct Stack;
+
+impl Pane for Stack {
+    fn name(&self) -> &'static str {
+        "stack"
+    }
+
+    fn command(&self) -> &'static str {
+        "Pane: stack"
+    }
+
+    fn words(&self) -> &'static str {
+        "push pop sp frame local backtrace"
+    }
+
+    fn about(&self) -> &'static str {
+        "The words on the stack, the last one pushed first, where sp points: address, value, and what it is: a register \
+         or the flags put by, or the way back from a routine. What was pushed before stands below it."
+    }
+
+    fn need(&self, app: &App, column: Rect) -> Need {
+        // Of a deep stack the upper part tells; the rest is scrolled to.
+        let most = usize::from(column.height / 4).max(4);
+        let words = app.session().map_or(0, |session| read_stack(session.machine(), most).len());
+        Need::rows(2, 1 + u16::try_from(words.max(1)).unwrap_or(u16::MAX))
+    }
+
+    fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
+        let depth = app.session().map_or(0, |session| session.machine().frames().len());
+        let note = match depth {
+            0 => String::new(),
+            1 => "in 1 routine".to_owned(),
+            _ => format!("in {depth} routines"),
+        };
+        let body = head(app, pen, area, PaneId::Stack, &note);
+        let Some(session) = app.session() else { return };
+        let scroll = usize::try_from(app.screen.panes.of(PaneId::Stack).scroll).unwrap_or(0);
+        let words = read_stack(session.machine(), scroll + usize::from(body.height) + 1);
+        if words.is_empty() {
+            let sp = session.machine().stack_pointer();
+            let empty = sp == session.machine().target().map.stack_end;
+            let text = if empty { "empty" } else { "sp points outside the stack" };
+            pen.text(body.x + 1, body.y, body.width.saturating_sub(1), text, Ink::Faint);
+        }
+        let skipped = scroll.min(words.len().saturating_sub(1));
+        for (y, word) in (body.y..body.bottom()).zip(words.iter().skip(skipped)) {
+            stack_row(app, session, pen, Rect { y, height: 1, ..body }, word);
+        }
+        let all = read_stack(session.machine(), MOST).len();
+        scroll_mark(pen, body, all, skipped);
+    }
+
+    fn scroll_range(&self, app: &App, area: Rect) -> (i64, i64) {
+        let words = app.session().map_or(0, |session| read_stack(session.machine(), MOST).len());
+        (0, i64::try_from(words).unwrap_or(0).saturating_sub(i64::from(area.height.saturating_sub(1))).max(0))
+    }
+}
+
+fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: &StackWord) {
+    let machine = session.machine();
+    let target = machine.target();
+    let points_here = |register| Addr(machine.register(register)) == word.address;
+    let pointer = match (points_here(target.roles.stack), target.roles.frame.filter(|&fp| machine.register_known(fp))) {
+        (true, _) => "sp",
+        (false, Some(fp)) if points_here(fp) => "fp",
+        _ => "",
+    };
+    let fresh = session.last_change().is_some_and(|change| change.wrote(word.address));
+    pen.text(area.x, area.y, 1, if fresh { "•" } else { " " }, Ink::Fresh);
+    pen.text(area.x + 1, area.y, 3, pointer, Ink::Time);
+    pen.text(area.x + 4, area.y, 5, &target.hex_address(word.address), Ink::Place);
+    let known = word.kind != WordKind::NeverWritten;
+    let value = if known { target.hex(word.value) } else { "····".to_owned() };
+    let ink = if fresh { Ink::Fresh } else { Ink::Text };
+    pen.text(area.x + 10, area.y, 5, &value, if known { ink } else { Ink::Faint });
+    let indent = "  ".repeat(word.depth.min(6));
+    let (text, ink) = match word.kind {
+        WordKind::Return(frame) => {
+            let name = session
+                .image()
+                .label_at(frame.target)
+                .map_or_else(|| target.hex_address(frame.target), |s| s.name.clone());
+            let line = session.image().line_at(frame.site).map_or(String::new(), |line| app.place_words(line));
+            let how = match (frame.kind, line.is_empty()) {
+                (FrameKind::Call, true) => String::new(),
+                (FrameKind::Call, false) => format!(", called on {line}"),
+                (FrameKind::Interrupt(number), true) => format!(", interrupt {}", target.trap_name(number)),
+                (FrameKind::Interrupt(number), false) => {
+                    format!(", interrupt {} before {line}", target.trap_name(number))
+                }
+                (FrameKind::Trap(number), _) => format!(", trap {} on {line}", target.trap_name(number)),
+            };
+            (format!("way back from {name}{how}"), Ink::Time)
+        }
+        WordKind::Saved(register) => {
+            (format!("pushed {} = {}", target.register_name(register), target.signed(word.value)), Ink::Text)
+        }
+        WordKind::Flags => ("pushed flags".to_owned(), Ink::Text),
+        WordKind::Other => (format!("{}", target.signed(word.value)), Ink::Quiet),
+        WordKind::NeverWritten => (String::new(), Ink::Faint),
+    };
+    let x = area.x + 16;
+    pen.fitted(x, area.y, area.right().saturating_sub(x), &format!("{indent}{text}"), ink);
+}

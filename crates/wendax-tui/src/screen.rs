@@ -1,0 +1,160 @@
+//! What is shown of the world and how: page, focus, what each pane is scrolled to, what lies over the page.
+
+use crate::actions::{Action, Ask};
+use crate::layout::Layout;
+use crate::panes::{PaneId, PaneStates};
+use crate::parts::field::Field;
+use crate::sheets::Sheet;
+use crate::theme::Theme;
+use crate::world::documents::DocumentId;
+use wendax_asm::Offers;
+use wendax_machine::{Addr, Reg};
+
+/// The two states of the bench.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Mode {
+    /// Keys write text.
+    Write,
+    /// Keys move through the run.
+    Walk,
+}
+
+/// How much a message matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Tone {
+    /// Something was done.
+    Fine,
+    /// Something could not be done.
+    Trouble,
+}
+
+/// How the page is laid out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Arrangement {
+    /// Everything.
+    Bench,
+    /// The pane in focus has the page for itself.
+    Alone,
+    /// For showing to others: the source, what comes next, and one pane.
+    Showing(PaneId),
+}
+
+/// Whom what is typed goes to while walking.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Typing {
+    /// To the program while it waits or runs.
+    ByState,
+    /// Keys are commands, until the program waits the next time.
+    Commands,
+    /// To the program, whatever it does.
+    Program,
+}
+
+/// What the memory pane shows.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Lens {
+    /// From the start of the data on.
+    Data,
+    /// From an address on.
+    At(Addr),
+    /// Around what a register points to.
+    Register(Reg),
+    /// From a label on, wherever it moves.
+    Label(String),
+}
+
+/// How the source is shown.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct SourceView {
+    /// The first line shown.
+    pub(crate) top: usize,
+    /// Lines shown with what they became.
+    pub(crate) unfolded: Vec<(DocumentId, usize)>,
+    /// Cells of the text scrolled out to the left.
+    pub(crate) sideways: usize,
+    pub(crate) without_code: bool,
+    pub(crate) wraps: bool,
+}
+
+/// Words being offered while writing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Offering {
+    pub(crate) offers: Offers,
+    pub(crate) chosen: usize,
+}
+
+/// What was searched for last.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Search {
+    pub(crate) text: String,
+    /// What comes in its place.
+    pub(crate) replacement: String,
+}
+
+#[derive(Debug, Clone)]
+pub(crate) struct Screen {
+    /// Columns and rows.
+    pub(crate) size: (u16, u16),
+    pub(crate) theme: Theme,
+    pub(crate) mode: Mode,
+    /// The document in the source pane; it has an editor.
+    pub(crate) shown: DocumentId,
+    pub(crate) arrangement: Arrangement,
+    pub(crate) focus: PaneId,
+    pub(crate) panes: PaneStates,
+    pub(crate) source: SourceView,
+    pub(crate) lens: Lens,
+    /// Registers show their bits in the place of decimal numbers.
+    pub(crate) binary: bool,
+    /// What is being typed to the program.
+    pub(crate) input: Field,
+    pub(crate) typing: Typing,
+    pub(crate) sheet: Option<Sheet>,
+    pub(crate) said: Option<(Tone, String)>,
+    pub(crate) offering: Option<Offering>,
+    pub(crate) search: Search,
+    /// Commands taken from the palette, the latest first.
+    pub(crate) recent: Vec<Action>,
+    /// Where everything lies on a screen of this size.
+    pub(crate) layout: Layout,
+}
+
+impl Screen {
+    pub(crate) fn new(shown: DocumentId, mode: Mode, theme: Theme) -> Self {
+        Self {
+            size: (0, 0),
+            theme,
+            mode,
+            shown,
+            arrangement: Arrangement::Bench,
+            focus: PaneId::Source,
+            panes: PaneStates::default(),
+            source: SourceView::default(),
+            lens: Lens::Data,
+            binary: false,
+            input: Field::default(),
+            typing: Typing::ByState,
+            sheet: None,
+            said: None,
+            offering: None,
+            search: Search::default(),
+            recent: Vec::new(),
+            layout: Layout::default(),
+        }
+    }
+
+    /// Tells of something that was done.
+    pub(crate) fn say(&mut self, text: impl Into<String>) {
+        self.said = Some((Tone::Fine, text.into()));
+    }
+
+    /// Tells of something that could not be done.
+    pub(crate) fn trouble(&mut self, text: impl Into<String>) {
+        self.said = Some((Tone::Trouble, text.into()));
+    }
+
+    /// Asks for something to be written.
+    pub(crate) fn ask(&mut self, ask: Ask, text: &str) {
+        self.sheet = Some(Sheet::Prompt { ask, field: Field::new(text) });
+    }
+}

@@ -1,0 +1,148 @@
+//! The palette: every command that fits, found by any of its words or by other words people have for it.
+
+use super::sheet;
+use crate::app::App;
+use crate::keys::{Binding, Context, all_shown, commands};
+use crate::parts::field::Field;
+use crate::parts::list;
+use crate::parts::pen::Pen;
+use crate::screen::Mode;
+use crate::theme::Ink;
+use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
+use nucleo_matcher::{Config, Matcher, Utf32Str};
+use ratatui::layout::Rect;
+
+/// Commands that can be done now.
+fn fitting(app: &App) -> impl Iterator<Item = Binding> {
+    let context = if app.screen.mode == Mode::Write { Context::Write } else { Context::Walk };
+    let is_image = app.world.is_image();
+    commands().filter(move |binding| binding.is_of(context) && !(is_image && binding.action.writes()))
+}
+
+/// Commands that fit a query, best first: by their names, then by other words. For an empty query those used last come
+/// first.
+pub(crate) fn found(app: &App, query: &str) -> Vec<Binding> {
+    let recent = |binding: &Binding| app.screen.recent.iter().position(|action| *action == binding.action);
+    ranked(fitting(app), query, recent)
+}
+
+fn ranked(
+    commands: impl Iterator<Item = Binding>,
+    query: &str,
+    recent: impl Fn(&Binding) -> Option<usize>,
+) -> Vec<Binding> {
+    let mut commands: Vec<Binding> = commands.collect();
+    if query.trim().is_empty() {
+        commands.sort_by_key(|binding| recent(binding).unwrap_or(usize::MAX));
+        return commands;
+    }
+    let mut matcher = Matcher::new(Config::DEFAULT);
+    let pattern = Pattern::new(query, CaseMatching::Ignore, Normalization::Smart, AtomKind::Substring);
+    let mut score = |text: &str| {
+        let mut buffer = Vec::new();
+        pattern.score(Utf32Str::new(text, &mut buffer), &mut matcher)
+    };
+    let has_word = |text: &str| {
+        let words: Vec<String> = text.to_lowercase().split(|c: char| !c.is_alphanumeric()).map(str::to_owned).collect();
+        query.to_lowercase().split_whitespace().all(|word| words.iter().any(|known| known == word))
+    };
+    // Whole words go before parts of words; what people call a thing goes before what its name happens to hold.
+    let mut found: Vec<((bool, bool, bool, u32), Binding)> = Vec::new();
+    for binding in commands {
+        let all = format!("{} {}", binding.name, binding.words);
+        let by_name = score(binding.name);
+        if let Some(points) = by_name.or_else(|| score(&all)) {
+            found.push(((has_word(&all), has_word(binding.words), by_name.is_some(), points), binding));
+        }
+    }
+    found.sort_by_key(|(points, binding)| (std::cmp::Reverse(*points), recent(binding).unwrap_or(usize::MAX)));
+    found.into_iter().map(|(_, binding)| binding).collect()
+}
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chosen: usize) {
+    let text = query.text();
+    let found = found(app, &text);
+    let note = format!("{} commands", found.len());
+    let inner = sheet(pen, area, (96, 16), "palette", &note);
+    let at = query.draw(pen, Rect { height: 1, ..inner }, Ink::Text, true);
+    if query.is_empty() {
+        pen.text(at + 2, inner.y, inner.width.saturating_sub(2), "any words of a command", Ink::Faint);
+    }
+    let body = Rect { y: inner.y + 2, height: inner.height.saturating_sub(2), ..inner };
+    if found.is_empty() {
+        let other = if app.screen.mode == Mode::Write {
+            "no command of writing has these words; Esc leaves writing"
+        } else {
+            "no command has these words"
+        };
+        pen.text(body.x, body.y, body.width, other, Ink::Quiet);
+        return;
+    }
+    list::draw(pen, body, found.len(), Some(chosen), &|pen, index| {
+        let ink = if index == chosen { Ink::Time } else { Ink::Text };
+        vec![pen.span(found[index].name, ink)]
+    });
+    let from = list::first_shown(chosen, found.len(), body.height);
+    for (y, binding) in (body.y..body.bottom()).zip(&found[from..]) {
+        pen.right(Rect { width: body.width - 1, ..body }, y, &format!("  {}", all_shown(binding.keys)), Ink::Place);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn first(query: &str) -> &'static str {
+        ranked(commands(), query, |_| None).first().map_or("", |binding| binding.name)
+    }
+
+    #[test]
+    fn commands_are_found_by_any_word() {
+        assert_eq!(first("breakpoint line"), "Breakpoint on this line: set or clear");
+        assert_eq!(first("un-execute"), "Step back: un-execute one instruction");
+        assert_eq!(first("zzzzz"), "");
+    }
+
+    /// What people look for, and the command that should be among the first three.
+    #[test]
+    fn commands_are_found_by_what_people_call_things() {
+        for (query, wanted) in [
+            ("help", "Guide"),
+            ("format", "Put the text in columns"),
+            ("continue", "Go on to the next stop"),
+            ("run", "Go on to the next stop"),
+            ("until", "Go on to the line under the cursor"),
+            ("jump", "To a step by its number"),
+            ("finish", "Step out of the routine"),
+            ("reload", "Replay"),
+            ("list", "Files of the program"),
+            ("value", "Set a register or memory cell"),
+            ("flag", "Pane: flags"),
+            ("lamp", "Memory: next region"),
+            ("device", "Memory: next region"),
+            ("watch", "Memory at"),
+            ("open", "Files of the program"),
+            ("find", "Search the source"),
+            ("undo", "Undo the last change"),
+            ("exit", "Quit"),
+            ("error", "To the next problem"),
+            ("backtrace", "Pane: calls"),
+            ("events", "Pane: marks"),
+            ("binary", "Registers in binary"),
+            ("tutorial", "Guide"),
+            ("changed", "Pane: next"),
+            ("export", "Save under another name"),
+        ] {
+            let found = ranked(commands(), query, |_| None);
+            let names: Vec<&str> = found.iter().take(4).map(|binding| binding.name).collect();
+            assert!(names.iter().any(|name| name.starts_with(wanted)), "{query}: {names:?}");
+        }
+    }
+
+    #[test]
+    fn what_was_used_last_comes_first() {
+        let last = crate::actions::Action::Look(crate::actions::Look::Files);
+        let found = ranked(commands(), "", |binding| (binding.action == last).then_some(0));
+        assert_eq!(found.first().map(|binding| binding.action), Some(last));
+    }
+}

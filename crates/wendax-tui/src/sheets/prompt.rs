@@ -1,0 +1,44 @@
+//! Prompts: what is asked for, and what may be written.
+
+use super::sheet;
+use crate::actions::Ask;
+use crate::app::App;
+use crate::cells::wrap;
+use crate::parts::field::Field;
+use crate::parts::pen::Pen;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+
+impl Ask {
+    /// What is asked for, and what may be written.
+    fn words(self) -> (&'static str, &'static str) {
+        match self {
+            Self::MemoryAt => {
+                ("memory at", "a label, an address (0x0300), or a register to follow; empty for the data")
+            }
+            Self::Value => ("set", "r1 = 5    total = 0x30    byte total = 7"),
+            Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
+            Self::Line => ("to line", "the number of a line"),
+            Self::BreakpointAt => ("breakpoint at", "a label or an address (0x0210); once more clears it"),
+            Self::Search => ("search", "any text; nothing for the same once more, as n does"),
+            Self::Replace => ("replace by", "what comes in the place of what was searched for"),
+            Self::Rename => ("rename", "the name under the cursor gets this spelling wherever it stands, in all files"),
+            Self::SaveAs | Self::SaveAndLeave => ("save as", "the name of the file"),
+        }
+    }
+}
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &Field) {
+    let (name, hint) = ask.words();
+    let hint = match ask {
+        Ask::Search => app.search_words(&field.text()).unwrap_or_else(|| hint.to_owned()),
+        _ => hint.to_owned(),
+    };
+    let hints = wrap(&hint, area.width.saturating_sub(8).min(92));
+    let high = 3 + u16::try_from(hints.len()).unwrap_or(1);
+    let inner = sheet(pen, area, (96, high), name, "");
+    field.draw(pen, Rect { height: 1, ..inner }, Ink::Text, true);
+    for (y, hint) in (inner.y + 1..inner.bottom()).zip(&hints) {
+        pen.text(inner.x, y, inner.width, hint, Ink::Quiet);
+    }
+}

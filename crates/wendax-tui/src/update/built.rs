@@ -1,0 +1,83 @@
+//! What was assembled is taken over: the program, its files, its walk.
+
+use crate::app::App;
+use crate::message::Built;
+use crate::screen::Mode;
+use crate::world::documents::{Document, Role};
+
+impl App {
+    pub(super) fn assembled(&mut self, generation: u64, built: Built) {
+        if generation != self.world.documents.generation() {
+            return;
+        }
+        let first = self.world.program.assembled.is_none();
+        self.take_files(&built);
+        // Which files there are may have changed the number; the texts are those that were assembled.
+        let now = self.world.documents.generation();
+        (self.world.program.assembled, self.world.program.asked) = (Some(now), Some(now));
+        let settings_changed = self.world.program.take(built);
+        if self.screen.mode == Mode::Write && self.screen.offering.is_some() {
+            self.renew_offer();
+        }
+        if !self.world.program.is_runnable() {
+            // What was walked already can still be looked at.
+            self.world.walk.is_stale = self.world.walk.has_begun();
+            if first {
+                self.next_problem();
+            }
+        } else if self.world.program.assembly.image.segments.is_empty() {
+            self.world.walk.session = None;
+            self.world.walk.explanation = None;
+        } else {
+            self.take_image(first, settings_changed);
+        }
+    }
+
+    /// Walks the new image: at once when nothing has been run yet, else when it is the same program; otherwise the
+    /// walk goes on through the older one until it is asked to change.
+    fn take_image(&mut self, first: bool, settings_changed: bool) {
+        let image = &self.world.program.assembly.image;
+        let session = self.world.walk.session.as_mut();
+        let same = session.filter(|session| {
+            !settings_changed && session.image().segments == image.segments && session.image().entry == image.entry
+        });
+        if let Some(session) = same {
+            session.relabel(image.clone(), self.world.program.assembly.sources.clone());
+            self.world.walk.is_of_present_text();
+        } else if self.world.walk.has_begun() {
+            self.world.walk.is_stale = true;
+            return self.world.walk.refresh();
+        } else {
+            self.world.new_session();
+            if first {
+                self.show_present_line();
+            }
+        }
+        self.place_breakpoints();
+        self.world.walk.refresh();
+    }
+
+    /// The files of the program: sources in their order, what they include, the manifest.
+    fn take_files(&mut self, built: &Built) {
+        let documents = &self.world.documents;
+        let is_single = built.manifest.is_none() && self.world.root.is_empty() && documents.len() == 1;
+        if is_single && built.assembly.files().len() <= 1 {
+            return;
+        }
+        let root = &self.world.root;
+        let path = |name: &str| Some(if name.starts_with('/') { name.to_owned() } else { format!("{root}{name}") });
+        let document = |name: &str, role| Document::new(name.to_owned(), path(name), role);
+        let mut wanted: Vec<Document> = built.inputs.sources.iter().map(|name| document(name, Role::Source)).collect();
+        for file in built.assembly.files() {
+            let name = built.assembly.sources.file(file).name();
+            if !wanted.iter().any(|known| known.name == name) {
+                wanted.push(document(name, Role::Included));
+            }
+        }
+        if let Some(manifest) = &built.manifest {
+            wanted.push(document(manifest, Role::Manifest));
+        }
+        let shown = self.screen.shown;
+        self.world.documents.become_list(wanted, |id, document| id == shown || document.is_changed());
+    }
+}

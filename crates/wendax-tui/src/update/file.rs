@@ -1,0 +1,123 @@
+//! Files: saving, texts that change or go on disk meanwhile, the end.
+
+use crate::actions::{Ask, File};
+use crate::app::App;
+use crate::message::Effect;
+use crate::sheets::Sheet;
+
+impl App {
+    pub(super) fn file(&mut self, file: File, effects: &mut Vec<Effect>) {
+        match file {
+            File::Save => self.save(false, effects),
+            File::Quit if self.is_changed() => self.screen.sheet = Some(Sheet::Leaving),
+            File::Quit => effects.push(Effect::Quit),
+        }
+    }
+
+    /// Saves every file that was changed, and the one being looked at.
+    pub(super) fn save(&mut self, leave: bool, effects: &mut Vec<Effect>) {
+        if self.world.is_image() {
+            return;
+        }
+        let shown = self.screen.shown;
+        let mut asks = false;
+        for (id, document) in self.world.documents.iter() {
+            let Some(editor) = document.editor().filter(|editor| editor.is_changed() || id == shown) else { continue };
+            match &document.path {
+                Some(path) => {
+                    effects.push(Effect::Save(document.name.clone(), editor.revision(), path.clone(), editor.text()));
+                }
+                None => asks = true,
+            }
+        }
+        if asks {
+            self.prompt(if leave { Ask::SaveAndLeave } else { Ask::SaveAs });
+        }
+    }
+
+    pub(super) fn saved(&mut self, (name, revision): (&str, u64), path: &str, text: &str, effects: &mut Vec<Effect>) {
+        if let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) {
+            document.path = Some(path.to_owned());
+            document.base = Some(text.into());
+            if let Some(editor) = document.editor_mut().filter(|editor| editor.revision() == revision) {
+                editor.mark_saved();
+            }
+        }
+        self.screen.say(format!("saved as {path}"));
+        if matches!(self.screen.sheet, Some(Sheet::Leaving)) && !self.is_changed() {
+            effects.push(Effect::Quit);
+        }
+    }
+
+    /// A file has another text on disk: taken over when it is not changed here, merged when that can be done, else
+    /// asked about.
+    pub(super) fn changed_elsewhere(&mut self, name: &str, base: &str, theirs: String) {
+        let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
+            return;
+        };
+        let Some(editor) = document.editor_mut() else { return };
+        let ours = editor.text();
+        if ours == theirs {
+            editor.mark_saved();
+            document.base = Some(theirs.into());
+            return;
+        }
+        if !editor.is_changed() {
+            editor.become_text(&theirs);
+            editor.mark_saved();
+            document.base = Some(theirs.into());
+            self.screen.say(format!("{name} was changed by someone else, and is shown as it is now"));
+            return;
+        }
+        if let Ok(merged) = diffy::merge(base, &ours, &theirs) {
+            editor.become_text(&merged);
+            document.base = Some(theirs.into());
+            self.screen
+                .say(format!("{name} was changed by someone else too; both changes are in the text now, unsaved"));
+        } else {
+            // Each is asked about by itself; until it is answered, nothing is written over the other text.
+            self.world.conflicts.retain(|(known, _)| known != name);
+            self.world.conflicts.push((name.to_owned(), theirs));
+        }
+    }
+
+    /// A file is no longer there: its text is here alone now.
+    pub(super) fn gone_elsewhere(&mut self, name: &str) {
+        let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
+            return;
+        };
+        document.base = None;
+        if let Some(editor) = document.editor_mut() {
+            editor.mark_unsaved();
+        }
+        self.screen
+            .trouble(format!("{name} is no longer on disk: its text is here alone now, and saving writes it again"));
+    }
+
+    /// Asks about the next text that two have changed, when nothing else is being asked.
+    pub(super) fn ask_about_conflicts(&mut self) {
+        let first = self.world.conflicts.first().filter(|_| self.screen.sheet.is_none()).cloned();
+        let Some((name, theirs)) = first else { return };
+        if let Some(id) = self.world.documents.find(&name) {
+            self.show_document(id);
+        }
+        self.screen.sheet = Some(Sheet::Conflict { name, theirs });
+    }
+
+    /// It was decided what becomes of a text that two have changed: that on disk is known from now on.
+    pub(super) fn answer_conflict(&mut self, name: &str, theirs: &str, is_theirs: bool) {
+        self.world.conflicts.retain(|(known, _)| known != name);
+        let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
+            return;
+        };
+        document.base = Some(theirs.into());
+        if !is_theirs {
+            return self.screen.say(format!("your text of {name} stays; saving puts it in the place of the other"));
+        }
+        if let Some(editor) = document.editor_mut() {
+            editor.become_text(theirs);
+            editor.mark_saved();
+        }
+        self.screen.say("the text on disk is here now; Ctrl-Z while writing brings yours back");
+    }
+}

@@ -1,0 +1,154 @@
+//! What is looked at, and how: writing or walking, panes, layouts, sheets.
+
+use crate::actions::{Ask, Look};
+use crate::app::App;
+use crate::panes::{self, PaneId};
+use crate::parts::field::Field;
+use crate::screen::{Arrangement, Lens, Mode};
+use crate::sheets::Sheet;
+use wendax_machine::RegionKind;
+use wendax_source::Severity;
+
+/// What is said when text and walk are no longer of one program.
+const STALE: &str = "the walk is through the text as it was: r replays the present one to this place, R restarts";
+
+impl App {
+    pub(super) fn look(&mut self, look: Look) {
+        match look {
+            Look::Write => self.write(),
+            Look::Walk => self.leave_writing(),
+            Look::NextPane => self.step_focus(1),
+            Look::LastPane => self.step_focus(-1),
+            Look::Pane(id) => self.focus_on(id),
+            Look::Fill => {
+                let alone = self.screen.arrangement == Arrangement::Alone;
+                self.screen.arrangement = if alone { Arrangement::Bench } else { Arrangement::Alone };
+            }
+            Look::Show => self.show_to_others(),
+            Look::CodeWords => self.screen.source.without_code = !self.screen.source.without_code,
+            Look::Wrap => {
+                self.screen.source.wraps = !self.screen.source.wraps;
+                self.screen.source.sideways = 0;
+            }
+            Look::Binary => {
+                self.screen.binary = !self.screen.binary;
+                self.screen.say(if self.screen.binary {
+                    "registers show their bits; x again shows decimal numbers"
+                } else {
+                    "registers show decimal numbers"
+                });
+            }
+            Look::Unfold => self.toggle_unfolded(),
+            Look::NextRegion => self.next_region(),
+            Look::Palette => self.screen.sheet = Some(Sheet::Palette { query: Field::default(), chosen: 0 }),
+            Look::Guide => self.open_guide(),
+            Look::Files => {
+                let chosen = self.world.documents.place(self.screen.shown);
+                self.screen.sheet = Some(Sheet::Files { query: Field::default(), chosen });
+            }
+            Look::Ask(ask) => self.prompt(ask),
+        }
+    }
+
+    fn write(&mut self) {
+        self.screen.mode = Mode::Write;
+        self.screen.focus = PaneId::Source;
+        self.pause();
+    }
+
+    /// Back to the walk, at the line that was written; with a problem in the text the walk waits for it to be mended.
+    fn leave_writing(&mut self) {
+        self.screen.mode = Mode::Walk;
+        self.screen.offering = None;
+        self.screen.source.sideways = 0;
+        self.editor_mut().select(false);
+        let problems = self.world.program.count(Severity::Problem);
+        if problems > 0 && self.world.is_assembled() {
+            let what = if problems == 1 { "1 problem".to_owned() } else { format!("{problems} problems") };
+            self.screen.trouble(format!("{what} to mend before the program can run; N goes there"));
+        } else if self.world.walk.is_stale {
+            self.screen.trouble(STALE);
+        }
+    }
+
+    pub(super) fn focus_on(&mut self, id: PaneId) {
+        if self.screen.mode == Mode::Write && id != PaneId::Source {
+            self.leave_writing();
+        }
+        self.screen.focus = id;
+        if let Arrangement::Showing(_) = self.screen.arrangement
+            && !matches!(id, PaneId::Source | PaneId::Next)
+        {
+            self.screen.arrangement = Arrangement::Showing(id);
+        }
+    }
+
+    /// The next pane in which something can be moved.
+    fn step_focus(&mut self, by: isize) {
+        let stops: Vec<PaneId> = panes::all().map(|(id, _)| id).filter(|id| id.has_moves(self)).collect();
+        let order = |id: PaneId| panes::all().position(|(known, _)| known == id).unwrap_or(0);
+        let next = if by > 0 {
+            stops.iter().find(|id| order(**id) > order(self.screen.focus)).or(stops.first())
+        } else {
+            stops.iter().rev().find(|id| order(**id) < order(self.screen.focus)).or(stops.last())
+        };
+        if let Some(&id) = next {
+            self.focus_on(id);
+        }
+    }
+
+    fn show_to_others(&mut self) {
+        self.screen.arrangement = match self.screen.arrangement {
+            Arrangement::Showing(_) => Arrangement::Bench,
+            Arrangement::Bench | Arrangement::Alone => {
+                let pane = match self.screen.focus {
+                    PaneId::Source | PaneId::Next => PaneId::Registers,
+                    pane => pane,
+                };
+                Arrangement::Showing(pane)
+            }
+        };
+        if self.screen.arrangement != Arrangement::Bench {
+            self.screen
+                .say("for showing: large source, what comes next, one pane; the palette brings another, O goes back");
+        }
+    }
+
+    /// Shows what a line became, or no longer.
+    fn toggle_unfolded(&mut self) {
+        let place = (self.screen.shown, self.editor().cursor().0);
+        let unfolded = &mut self.screen.source.unfolded;
+        match unfolded.iter().position(|known| *known == place) {
+            Some(at) => {
+                unfolded.remove(at);
+            }
+            None => unfolded.push(place),
+        }
+    }
+
+    /// Brings the memory of the next region into view: after the last one, the data again.
+    fn next_region(&mut self) {
+        let Some(session) = self.session() else { return };
+        let regions = session.machine().regions();
+        let now = self.memory_start().unwrap_or_default();
+        let next = regions.iter().find(|region| region.start > now);
+        self.screen.lens = match next {
+            Some(region) if region.kind == RegionKind::Data => Lens::Data,
+            Some(region) => Lens::At(region.start),
+            None => regions.first().map_or(Lens::Data, |region| Lens::At(region.start)),
+        };
+        self.screen.panes.of_mut(PaneId::Memory).scroll = 0;
+        self.focus_on(PaneId::Memory);
+    }
+
+    pub(super) fn prompt(&mut self, ask: Ask) {
+        let text = match ask {
+            Ask::SaveAs | Ask::SaveAndLeave => self.path().unwrap_or_default().to_owned(),
+            Ask::Replace => self.screen.search.replacement.clone(),
+            Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::BreakpointAt | Ask::Search | Ask::Rename => {
+                String::new()
+            }
+        };
+        self.screen.ask(ask, &text);
+    }
+}

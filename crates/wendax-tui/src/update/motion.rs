@@ -1,0 +1,120 @@
+//! Moving up and down: in the text, in lists, in panes that scroll.
+
+use crate::actions::Motion;
+use crate::app::App;
+use crate::message::Effect;
+use crate::panes::{Order, PaneId};
+use crate::screen::Mode;
+use crate::sheets::Sheet;
+
+/// Cells a look sideways goes.
+const SIDEWAYS: usize = 8;
+
+impl App {
+    pub(super) fn motion(&mut self, motion: Motion, effects: &mut Vec<Effect>) {
+        match motion {
+            Motion::Up => self.move_by(-1),
+            Motion::Down => self.move_by(1),
+            Motion::PageUp => self.move_by(-self.page()),
+            Motion::PageDown => self.move_by(self.page()),
+            Motion::First => self.move_by(isize::MIN / 2),
+            Motion::Last => self.move_by(isize::MAX / 2),
+            Motion::Sideways => self.screen.source.sideways = (self.screen.source.sideways + SIDEWAYS).min(2000),
+            Motion::SidewaysBack => {
+                self.screen.source.sideways = self.screen.source.sideways.saturating_sub(SIDEWAYS);
+            }
+            Motion::Enter => self.enter(effects),
+        }
+    }
+
+    /// Rows of a page of what has the focus.
+    fn page(&self) -> isize {
+        let pane = if self.screen.mode == Mode::Write { PaneId::Source } else { self.screen.focus };
+        let rows = match &self.screen.sheet {
+            Some(_) => self.screen.size.1 / 2,
+            None => self.screen.layout.area(pane).map_or(10, |area| area.height.saturating_sub(2)),
+        };
+        isize::try_from(rows.max(1)).unwrap_or(1)
+    }
+
+    fn move_by(&mut self, by: isize) {
+        if let Some(offering) = &mut self.screen.offering
+            && by.abs() == 1
+        {
+            let last = offering.offers.list.len() - 1;
+            offering.chosen = offering.chosen.saturating_add_signed(by).min(last);
+        } else if self.screen.sheet.is_some() {
+            self.move_in_sheet(by);
+        } else {
+            let focus = if self.screen.mode == Mode::Write { PaneId::Source } else { self.screen.focus };
+            self.move_in_pane(focus, by);
+        }
+    }
+
+    fn move_in_sheet(&mut self, by: isize) {
+        let page = self.page();
+        let Some(mut sheet) = self.screen.sheet.take() else { return };
+        // The page of the guide is scrolled by pages, its list line by line.
+        if let Sheet::Guide(reading) = &mut sheet {
+            if by.abs() == page {
+                reading.scroll = reading.scroll.saturating_add_signed(by / 2);
+                self.screen.sheet = Some(sheet);
+                return;
+            }
+            reading.scroll = 0;
+        }
+        let last = sheet.count(self).saturating_sub(1);
+        if let Some(chosen) = sheet.chosen_mut() {
+            *chosen = chosen.saturating_add_signed(by).min(last);
+        }
+        self.screen.sheet = Some(sheet);
+    }
+
+    /// Moves in a pane, whether it has the focus or not.
+    pub(super) fn move_in_pane(&mut self, id: PaneId, by: isize) {
+        if id == PaneId::Source {
+            self.screen.offering = None;
+            self.editor_mut().select(false);
+            return self.move_cursor(by);
+        }
+        if let Some(count) = id.pane().entries(self) {
+            let state = self.screen.panes.of_mut(id);
+            state.chosen =
+                state.chosen.min(count.saturating_sub(1)).saturating_add_signed(by).min(count.saturating_sub(1));
+            return;
+        }
+        let area = self.screen.layout.area(id).unwrap_or_default();
+        let (least, most) = id.pane().scroll_range(self, area);
+        let state = self.screen.panes.of_mut(id);
+        state.scroll = state.scroll.saturating_add(by as i64).clamp(least, most.max(least));
+    }
+
+    /// Moves the cursor of the text by lines.
+    pub(super) fn move_cursor(&mut self, by: isize) {
+        let editor = self.editor_mut();
+        match by {
+            by if by <= isize::MIN / 2 => editor.go_to(0, 0),
+            by if by >= isize::MAX / 2 => editor.go_to(usize::MAX, 0),
+            by => editor.move_lines(by),
+        }
+    }
+
+    /// Does what Enter does on the chosen entry of the pane in focus.
+    fn enter(&mut self, effects: &mut Vec<Effect>) {
+        let pane = self.screen.focus.pane();
+        let Some(count) = pane.entries(self) else { return };
+        let chosen = self.screen.panes.of(self.screen.focus).chosen.min(count.saturating_sub(1));
+        match pane.enter(self, chosen) {
+            Some(order) => self.obey(order, effects),
+            None => self.screen.trouble("there is nothing to go to"),
+        }
+    }
+
+    /// Does what a pane wants done.
+    fn obey(&mut self, order: Order, effects: &mut Vec<Effect>) {
+        match order {
+            Order::Travel(command) => self.begin(command, effects),
+            Order::Show(document, line) => self.show_line(document, line),
+        }
+    }
+}

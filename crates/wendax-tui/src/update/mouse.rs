@@ -1,0 +1,36 @@
+//! The mouse: a click puts the cursor or the focus there, dragging selects, the wheel scrolls what is under it.
+
+use crate::app::App;
+use crate::panes::{PaneId, source};
+use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+
+/// Lines a turn of the wheel scrolls.
+const TURN: isize = 3;
+
+impl App {
+    pub(super) fn mouse(&mut self, event: MouseEvent) {
+        let Some((pane, area)) = self.screen.layout.pane_at(event.column, event.row) else { return };
+        if self.screen.sheet.is_some() {
+            return;
+        }
+        let at = (event.column, event.row);
+        let place = if pane == PaneId::Source { source::place_under(self, area, at) } else { None };
+        match event.kind {
+            MouseEventKind::ScrollUp => self.move_in_pane(pane, -TURN),
+            MouseEventKind::ScrollDown => self.move_in_pane(pane, TURN),
+            MouseEventKind::Down(MouseButton::Left) => {
+                self.focus_on(pane);
+                let Some((line, column)) = place else { return };
+                self.screen.offering = None;
+                self.editor_mut().select(false);
+                self.editor_mut().go_to(line, column);
+            }
+            MouseEventKind::Drag(MouseButton::Left) => {
+                let Some((line, column)) = place else { return };
+                self.editor_mut().select(true);
+                self.editor_mut().go_to(line, column);
+            }
+            _ => {}
+        }
+    }
+}

@@ -1,0 +1,148 @@
+//! What Enter, Esc and the letters of answers do in a sheet.
+
+use crate::actions::{Action, Ask, Look, SheetAction};
+use crate::app::App;
+use crate::message::Effect;
+use crate::panes::PaneId;
+use crate::parts::field::Field;
+use crate::sheets::{Sheet, files, palette};
+use wendax_session::Command;
+
+impl App {
+    pub(super) fn answer_sheet(&mut self, answer: SheetAction, effects: &mut Vec<Effect>) {
+        let Some(sheet) = self.screen.sheet.take() else { return };
+        match answer {
+            SheetAction::Leave => self.leave(sheet),
+            SheetAction::Take => self.take(sheet, effects),
+            SheetAction::Answer(letter) => self.answer_question(sheet, letter, effects),
+        }
+    }
+
+    /// Esc: what must be answered stays.
+    fn leave(&mut self, sheet: Sheet) {
+        if let Sheet::Conflict { .. } = sheet {
+            self.screen.sheet = Some(sheet);
+        }
+    }
+
+    fn answer_question(&mut self, sheet: Sheet, letter: char, effects: &mut Vec<Effect>) {
+        match (sheet, letter) {
+            (Sheet::Leaving, 's') => {
+                self.screen.sheet = Some(Sheet::Leaving);
+                self.save(true, effects);
+            }
+            (Sheet::Leaving, 'd') => effects.push(Effect::Quit),
+            (Sheet::Conflict { name, theirs }, 'k') => self.answer_conflict(&name, &theirs, false),
+            (Sheet::Conflict { name, theirs }, 't') => self.answer_conflict(&name, &theirs, true),
+            (Sheet::Replacing { with }, 'y' | 'n' | 'a') => self.replace(&with, letter),
+            // Not an answer to this.
+            (sheet, _) => self.screen.sheet = Some(sheet),
+        }
+    }
+
+    fn take(&mut self, sheet: Sheet, effects: &mut Vec<Effect>) {
+        match sheet {
+            Sheet::Palette { query, chosen } => {
+                let found = palette::found(self, &query.text());
+                let Some(action) = found.get(chosen).map(|binding| binding.action) else {
+                    self.screen.sheet = Some(Sheet::Palette { query, chosen });
+                    return;
+                };
+                self.screen.recent.retain(|known| *known != action);
+                self.screen.recent.insert(0, action);
+                self.act(action, effects);
+                if let Action::Look(Look::Ask(Ask::MemoryAt)) = action {
+                    self.focus_on(PaneId::Memory);
+                }
+            }
+            Sheet::Files { query, chosen } => match files::found(self, &query.text()).get(chosen) {
+                Some(id) => self.show_document(*id),
+                None => self.screen.trouble("no file of the program has a name with these letters"),
+            },
+            Sheet::Guide(reading) => {
+                if let Some(example) = reading.example() {
+                    self.put_example(&example);
+                } else {
+                    self.screen.sheet = Some(Sheet::Guide(reading));
+                    self.screen.trouble("there is no example of this to put into the text");
+                }
+            }
+            Sheet::Names { names, chosen, wanted } => {
+                if let Some((span, name)) = names.into_iter().nth(chosen) {
+                    self.about_name(wanted, span, &name);
+                }
+            }
+            Sheet::Prompt { ask, field } => self.take_prompt(ask, field, effects),
+            Sheet::Leaving | Sheet::Conflict { .. } | Sheet::Replacing { .. } => {
+                self.screen.sheet = Some(sheet);
+            }
+        }
+    }
+
+    /// Puts an example below the line of the cursor.
+    fn put_example(&mut self, example: &str) {
+        if self.world.is_image() {
+            return self.screen.trouble("this is an image: nothing can be written into it");
+        }
+        let editor = self.editor_mut();
+        editor.select(false);
+        editor.move_end();
+        editor.insert(&format!("\n{example}"));
+        self.look(Look::Write);
+        self.screen.say("the example is in the text; Ctrl-Z takes it out again");
+    }
+
+    /// A prompt was answered: with what cannot be, it stays and says why.
+    fn take_prompt(&mut self, ask: Ask, field: Field, effects: &mut Vec<Effect>) {
+        let text = field.text();
+        if let Err(why) = self.answer_prompt(ask, text.trim(), effects) {
+            self.screen.trouble(why);
+            self.screen.sheet = Some(Sheet::Prompt { ask, field });
+        }
+    }
+
+    fn answer_prompt(&mut self, ask: Ask, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
+        match ask {
+            Ask::SaveAs | Ask::SaveAndLeave if text.is_empty() => {
+                return Err("a file needs a name, such as weights.asm".to_owned());
+            }
+            Ask::SaveAs | Ask::SaveAndLeave => {
+                if ask == Ask::SaveAndLeave {
+                    self.screen.sheet = Some(Sheet::Leaving);
+                }
+                let (name, editor) = (self.document().name.clone(), self.editor());
+                effects.push(Effect::Save(name, editor.revision(), text.to_owned(), editor.text()));
+            }
+            Ask::MemoryAt => {
+                self.screen.lens = self.world.lens_for(text)?;
+                self.screen.panes.of_mut(PaneId::Memory).scroll = 0;
+                // What was asked for comes into view, and keys move in it.
+                self.focus_on(PaneId::Memory);
+            }
+            Ask::Value => self.set_value(text)?,
+            Ask::Step => {
+                let step = self.world.step_asked_for(text)?;
+                self.begin(Command::Seek(step), effects);
+            }
+            Ask::Line => {
+                let line: usize = text.parse().map_err(|_| format!("`{text}` is no line number"))?;
+                let editor = self.editor_mut();
+                editor.select(false);
+                editor.go_to(line.saturating_sub(1), 0);
+            }
+            Ask::BreakpointAt => {
+                let address = self.world.address(text)?;
+                self.toggle_address(address)?;
+            }
+            Ask::Search => {
+                if !text.is_empty() {
+                    text.clone_into(&mut self.screen.search.text);
+                }
+                self.search_on(true);
+            }
+            Ask::Replace => self.begin_replacing(text)?,
+            Ask::Rename => self.rename(text)?,
+        }
+        Ok(())
+    }
+}

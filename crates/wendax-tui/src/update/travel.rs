@@ -1,0 +1,226 @@
+//! Moves through the run, and the work on them.
+
+use crate::actions::Travel;
+use crate::app::App;
+use crate::message::Effect;
+use crate::screen::{Mode, Typing};
+use crate::world::stops::Breakpoint;
+use crate::world::walk::NoReplay;
+use wendax_machine::{Event, Need, StepNo};
+use wendax_session::{Command, Outcome, Progress, State};
+
+/// Steps done between two looks at the keys: some milliseconds.
+const SLICE: u64 = 300_000;
+
+impl App {
+    pub(super) fn travel(&mut self, travel: Travel, effects: &mut Vec<Effect>) {
+        match travel {
+            Travel::Pause => return self.pause_or_say(),
+            Travel::Replay => return self.replay(),
+            _ if !self.may_walk(travel) => return,
+            Travel::Restart => return self.restart(),
+            _ => {}
+        }
+        let command = match travel {
+            Travel::Step => Command::Step,
+            Travel::StepBack => Command::StepBack,
+            Travel::LineStep => Command::Line,
+            Travel::LineBack => Command::LineBack,
+            Travel::Over => Command::Over,
+            Travel::OverBack => Command::OverBack,
+            Travel::Out => Command::Out,
+            Travel::OutBack => Command::OutBack,
+            Travel::Go => Command::Go,
+            Travel::GoBack => Command::GoBack,
+            Travel::ToStart => Command::Seek(StepNo::FIRST),
+            Travel::ToEnd => Command::Seek(self.session().map_or(StepNo::FIRST, wendax_session::Session::end)),
+            Travel::ToLine | Travel::BackToLine => {
+                let here = Breakpoint::Line { document: self.screen.shown, line: self.editor().cursor().0 };
+                match self.world.address_of(&here) {
+                    Some(address) if travel == Travel::ToLine => Command::To(vec![address]),
+                    Some(address) => Command::BackTo(vec![address]),
+                    None => return self.screen.trouble("there is no instruction on this line or below it"),
+                }
+            }
+            Travel::Pause | Travel::Restart | Travel::Replay => return,
+        };
+        self.begin(command, effects);
+    }
+
+    /// There is a run of which this can be asked; says so when there is none.
+    fn may_walk(&mut self, travel: Travel) -> bool {
+        let follows_text = matches!(travel, Travel::ToLine | Travel::BackToLine | Travel::Restart);
+        let (is_assembled, is_stale) = (self.world.is_assembled(), self.world.walk.is_stale);
+        let is_ready = is_assembled && (self.world.program.is_runnable() || is_stale && !follows_text);
+        if self.session().is_none() || !is_ready {
+            self.say_not_ready();
+            return false;
+        }
+        if is_stale && matches!(travel, Travel::ToLine | Travel::BackToLine) {
+            self.screen.trouble("the walk is through an older text: r replays the present one, R restarts");
+            return false;
+        }
+        true
+    }
+
+    pub(super) fn say_not_ready(&mut self) {
+        let text = if !self.world.is_assembled() {
+            "the text is still being assembled"
+        } else if self.world.program.is_runnable() {
+            "there is nothing to run yet"
+        } else {
+            "the text has a problem: N goes to it, Ctrl-T mends it where a fix is known"
+        };
+        self.screen.trouble(text);
+    }
+
+    /// Begins a command and does its first slice at once, so that a short one needs no further round.
+    pub(super) fn begin(&mut self, command: Command, effects: &mut Vec<Effect>) {
+        if self.world.walk.is_running() {
+            return self.pause();
+        }
+        let Some(session) = &mut self.world.walk.session else { return };
+        let ended = matches!(session.state(), State::Finished(_));
+        let forward = matches!(
+            command,
+            Command::Step | Command::Over | Command::Line | Command::Out | Command::Go | Command::To(_)
+        );
+        if ended && forward {
+            return self.screen.trouble("the program has ended; the left arrow goes back, R restarts");
+        }
+        session.begin(command);
+        if session.is_running() {
+            self.work(effects);
+        } else {
+            self.screen.trouble("this is the start of the run");
+        }
+    }
+
+    fn pause_or_say(&mut self) {
+        if self.world.walk.is_running() {
+            self.pause();
+        } else {
+            self.screen.trouble("the program is not running; g goes on, the right arrow steps");
+        }
+    }
+
+    pub(super) fn pause(&mut self) {
+        if let Some(session) = self.world.walk.session.as_mut().filter(|session| session.is_running()) {
+            session.pause();
+            self.world.walk.awaited = None;
+            self.arrived();
+        }
+    }
+
+    fn restart(&mut self) {
+        self.world.new_session();
+        self.screen.input.take();
+        self.place_breakpoints();
+        self.arrived();
+        self.screen.said.get_or_insert((crate::screen::Tone::Fine, "a new run, from the entry".to_owned()));
+    }
+
+    // ---- the present text, brought to where the walk was
+
+    fn replay(&mut self) {
+        if !self.world.is_assembled() || !self.world.program.is_runnable() {
+            return self.screen.trouble("the text has a problem: N goes to it, Ctrl-T mends it where a fix is known");
+        }
+        match self.world.begin_replay() {
+            Ok(()) => {}
+            Err(NoReplay::Nothing) => self.screen.trouble("there is nothing to replay yet"),
+            Err(NoReplay::NoPlace) => {
+                self.world.new_session();
+                self.place_breakpoints();
+                self.arrived();
+                self.screen
+                    .trouble("the line the walk was at has no instruction any more: a new run stands at its start");
+            }
+            Err(NoReplay::Forgotten) => {
+                self.screen
+                    .trouble("the beginning of this run is no longer kept, so it cannot be repeated; R restarts");
+            }
+        }
+    }
+
+    fn work_on_replay(&mut self) {
+        let Some(mut replay) = self.world.walk.replay.take() else { return };
+        let Some(outcome) = replay.work(SLICE) else {
+            self.world.walk.replay = Some(replay);
+            return;
+        };
+        let lost = replay.lost_edits();
+        self.world.walk.begin(replay.into_session());
+        self.screen.said = None;
+        self.place_breakpoints();
+        self.arrived();
+        // That a breakpoint could not be placed matters more.
+        if self.screen.said.is_some() {
+            return;
+        }
+        let lost = match lost {
+            0 => String::new(),
+            lost => format!("; {lost} changes by hand were not made again: their place was not reached"),
+        };
+        match outcome {
+            Outcome::There => {
+                self.screen.say(format!("the present text, with the same input, at the same place{lost}"));
+            }
+            Outcome::Elsewhere => self.screen.trouble(format!(
+                "the present text, with the same input: it did not come to that place so often, and is here{lost}"
+            )),
+        }
+    }
+
+    // ---- running
+
+    pub(super) fn work(&mut self, effects: &mut Vec<Effect>) {
+        if self.world.walk.replay.is_some() {
+            return self.work_on_replay();
+        }
+        let walk = &mut self.world.walk;
+        let Some(session) = walk.session.as_mut().filter(|session| session.is_running()) else { return };
+        match session.work(SLICE) {
+            Progress::Working => {}
+            Progress::Asks(need) => {
+                walk.awaited = Some(need);
+                effects.push(match need {
+                    Need::Wait(milliseconds) => Effect::Wait(milliseconds),
+                    Need::Clock | Need::Input => Effect::TellTime,
+                });
+            }
+            Progress::Arrived => self.arrived(),
+        }
+    }
+
+    pub(super) fn answer(&mut self, event: Event) {
+        let walk = &mut self.world.walk;
+        if walk.awaited.take().is_some()
+            && let Some(session) = walk.session.as_mut().filter(|session| session.is_running())
+        {
+            session.answer(event);
+        }
+    }
+
+    /// After a command of the walk.
+    pub(super) fn arrived(&mut self) {
+        self.world.walk.refresh();
+        self.screen.panes.of_mut(crate::panes::PaneId::Stack).scroll = 0;
+        self.screen.panes.of_mut(crate::panes::PaneId::Console).scroll = 0;
+        if self.screen.mode == Mode::Walk {
+            self.show_present_line();
+        }
+        if self.screen.typing == Typing::Commands {
+            self.screen.typing = Typing::ByState;
+        }
+    }
+
+    /// Tells the session where breakpoints are; those that have no instruction any more are told.
+    pub(super) fn place_breakpoints(&mut self) {
+        let lost = self.world.place_breakpoints();
+        if lost > 0 {
+            let what = if lost == 1 { "a breakpoint has".to_owned() } else { format!("{lost} breakpoints have") };
+            self.screen.trouble(format!("{what} no instruction any more and cannot stop; C clears all"));
+        }
+    }
+}

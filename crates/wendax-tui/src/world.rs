@@ -1,0 +1,186 @@
+//! What is true whatever is shown: the documents, the program they make, the walk through its run, stops.
+//!
+//! Nothing here knows of screens, panes or keys.
+
+pub(crate) mod documents;
+pub(crate) mod editor;
+pub(crate) mod names;
+pub(crate) mod program;
+pub(crate) mod stops;
+pub(crate) mod values;
+pub(crate) mod walk;
+
+use documents::{Document, DocumentId, Documents};
+use editor::{Editor, LineShift};
+use program::Program;
+use stops::{Breakpoint, Stops};
+use walk::Walk;
+use wendax_image::Line;
+use wendax_machine::Addr;
+use wendax_source::{Diagnostic, FileId, Severity};
+
+/// Where the program comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Origin {
+    /// Sources, which can be written.
+    Sources,
+    /// An image, shown by its disassembly or by the sources it was made of, at this path. Nothing is written.
+    Image(String),
+}
+
+/// All that is true of the program that is open.
+#[derive(Debug, Clone)]
+pub(crate) struct World {
+    pub(crate) documents: Documents,
+    /// The folder the program's paths count from, with its last `/`; empty for a source by itself.
+    pub(crate) root: String,
+    pub(crate) origin: Origin,
+    pub(crate) program: Program,
+    pub(crate) walk: Walk,
+    pub(crate) stops: Stops,
+    /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it
+    /// has there. They are asked about one after the other.
+    pub(crate) conflicts: Vec<(String, String)>,
+    /// Text taken out or copied last.
+    pub(crate) clipboard: String,
+}
+
+impl World {
+    pub(crate) fn new(document: Document, root: String, origin: Origin) -> Self {
+        Self {
+            documents: Documents::new(document),
+            root,
+            origin,
+            program: Program::default(),
+            walk: Walk::default(),
+            stops: Stops::default(),
+            conflicts: Vec::new(),
+            clipboard: String::new(),
+        }
+    }
+
+    pub(crate) fn is_image(&self) -> bool {
+        matches!(self.origin, Origin::Image(_))
+    }
+
+    // ---- files
+
+    /// The number the assembler gave to a document.
+    pub(crate) fn file_id(&self, id: DocumentId) -> Option<FileId> {
+        self.program.assembly.sources.find(&self.documents.get(id)?.name)
+    }
+
+    /// The document with a number of the assembler's.
+    pub(crate) fn document_of(&self, file: FileId) -> Option<DocumentId> {
+        self.documents.find(self.program.assembly.sources.get(file)?.name())
+    }
+
+    /// The editor of a document; made of the text the assembler has when nobody looked at it yet.
+    pub(crate) fn open(&mut self, id: DocumentId) -> Option<&mut Editor> {
+        let text = self.file_id(id).map(|file| self.program.assembly.sources.file(file).shared_text());
+        Some(self.documents.get_mut(id)?.open(text.as_ref()))
+    }
+
+    /// The editor of the document being looked at.
+    pub(crate) fn shown_editor(&mut self, shown: DocumentId) -> &mut Editor {
+        let document = self.documents.get_mut(shown);
+        document.and_then(Document::editor_mut).expect("the document shown was opened when it was shown, and stays")
+    }
+
+    /// Undoes the last change in each of these; returns in how many there was one.
+    pub(crate) fn undo_in(&mut self, documents: &[DocumentId]) -> usize {
+        let mut undone = 0;
+        for id in documents {
+            let editor = self.documents.get_mut(*id).and_then(Document::editor_mut);
+            undone += usize::from(editor.is_some_and(Editor::undo));
+        }
+        undone
+    }
+
+    // ---- the program
+
+    /// What is known of the texts is known of them as they are now.
+    pub(crate) fn is_assembled(&self) -> bool {
+        self.program.assembled == Some(self.documents.generation())
+    }
+
+    /// The text and the run that is shown belong together.
+    pub(crate) fn is_current(&self) -> bool {
+        self.is_assembled() && self.program.is_runnable() && self.walk.session.is_some() && !self.walk.is_stale
+    }
+
+    /// Diagnostics whose place is on a line (from 0) of a document, with the column.
+    pub(crate) fn diagnostics_on(&self, id: DocumentId, line: usize) -> impl Iterator<Item = (&Diagnostic, usize)> {
+        self.program.diagnostics_on(self.file_id(id).unwrap_or(FileId(u32::MAX)), line)
+    }
+
+    /// Problems in a document, and its lines.
+    pub(crate) fn about_document(&self, id: DocumentId) -> (usize, usize) {
+        let file = self.file_id(id);
+        let problems = self.program.with_places();
+        let problems = problems.filter(|(found, place)| Some(place.0) == file && found.severity == Severity::Problem);
+        let lines = match (self.documents.get(id).and_then(Document::editor), file) {
+            (Some(editor), _) => editor.line_count(),
+            (None, Some(file)) => self.program.assembly.sources.file(file).line_count() as usize,
+            (None, None) => 0,
+        };
+        (problems.count(), lines)
+    }
+
+    // ---- places
+
+    /// The line of the image that is next.
+    pub(crate) fn present_piece(&self) -> Option<&Line> {
+        let session = self.walk.session.as_ref()?;
+        session.image().line_at(session.present_address())
+    }
+
+    /// The document and line (from 0) of a line of the walk's image, as they are now; the line may be gone.
+    pub(crate) fn place_of(&self, piece: &Line) -> Option<(DocumentId, usize)> {
+        let id = self.document_of(piece.span.file)?;
+        Some((id, self.walk.moved_line(id, piece.line as usize - 1)?))
+    }
+
+    /// The document and line (from 0) of the next instruction.
+    pub(crate) fn present_place(&self) -> Option<(DocumentId, usize)> {
+        self.place_of(self.present_piece()?)
+    }
+
+    /// The text of a line (from 0) changed at these places: what belongs to lines goes with them. Returns how many
+    /// breakpoints are gone with their lines.
+    pub(crate) fn follow(&mut self, id: DocumentId, shifts: &[LineShift]) -> usize {
+        let mut lost = 0;
+        for shift in shifts {
+            lost += self.stops.follow(id, *shift);
+            self.walk.follow(id, *shift);
+        }
+        lost
+    }
+
+    // ---- breakpoints
+
+    /// The address a breakpoint stands for in the present program.
+    pub(crate) fn address_of(&self, breakpoint: &Breakpoint) -> Option<Addr> {
+        match breakpoint {
+            Breakpoint::Address(address) => Some(*address),
+            Breakpoint::Line { document, line } => {
+                let number = u32::try_from(line + 1).ok()?;
+                self.program.assembly.image.code_from_line(self.file_id(*document)?, number).map(|piece| piece.address)
+            }
+        }
+    }
+
+    /// Tells the session where breakpoints are; returns how many have no instruction any more.
+    pub(crate) fn place_breakpoints(&mut self) -> usize {
+        if self.walk.is_stale {
+            return 0;
+        }
+        let places: Vec<Option<Addr>> = self.stops.list.iter().map(|breakpoint| self.address_of(breakpoint)).collect();
+        let image = &self.program.assembly.image;
+        let lost = places.iter().filter(|place| place.is_none_or(|at| image.bytes(at, 1).is_empty())).count();
+        if let Some(session) = &mut self.walk.session {
+            session.set_breakpoints(places.into_iter().flatten());
+        }
+        lost
+    }
+}

@@ -1,0 +1,148 @@
+//! The walk through the run: a session with what belongs to it, whether it is of the present text, and the way to bring
+//! the present text to where it stands.
+
+use super::World;
+use super::documents::DocumentId;
+use super::editor::LineShift;
+use std::collections::BTreeMap;
+use wendax_machine::{Addr, Need, StepNo};
+use wendax_session::{Explanation, Replay, Routines, Session, State, Version, explain};
+use wendax_source::FileId;
+
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Walk {
+    pub(crate) session: Option<Session>,
+    /// How lines moved since the text that the walk is through.
+    moved: Vec<(DocumentId, LineShift)>,
+    /// The walk is through an older text than the one assembled last.
+    pub(crate) is_stale: bool,
+    /// A new text of the program is being brought to where the walk was.
+    pub(crate) replay: Option<Box<Replay>>,
+    /// The account of the next instruction, while nothing runs.
+    pub(crate) explanation: Option<Explanation>,
+    /// The routines that are active.
+    pub(crate) routines: Routines,
+    /// What the program waits for that is no typed input.
+    pub(crate) awaited: Option<Need>,
+}
+
+impl Walk {
+    /// Takes the place of the walk there was.
+    pub(crate) fn begin(&mut self, session: Session) {
+        self.session = Some(session);
+        self.is_stale = false;
+        self.moved.clear();
+        self.awaited = None;
+        self.replay = None;
+        self.refresh();
+    }
+
+    /// Works out the account of the next instruction anew.
+    pub(crate) fn refresh(&mut self) {
+        /// Of the innermost routines so many are told of.
+        const MOST: usize = 24;
+        let session = self.session.as_ref().filter(|session| !session.is_running());
+        self.explanation = session.map(explain);
+        if let Some(session) = session {
+            self.routines.refresh(session, MOST);
+        }
+    }
+
+    pub(crate) fn state(&self) -> Option<&State> {
+        self.session.as_ref().map(Session::state)
+    }
+
+    pub(crate) fn is_running(&self) -> bool {
+        self.session.as_ref().is_some_and(Session::is_running)
+    }
+
+    /// Something was run, or is being run.
+    pub(crate) fn has_begun(&self) -> bool {
+        self.session.as_ref().is_some_and(|session| session.end() > StepNo::FIRST || session.is_running())
+    }
+
+    /// Where a line (from 0) of the text that is walked through is now.
+    pub(crate) fn moved_line(&self, id: DocumentId, line: usize) -> Option<usize> {
+        let mut shifts = self.moved.iter().filter(|(document, _)| *document == id);
+        shifts.try_fold(line, |line, (_, shift)| shift.moved(line))
+    }
+
+    pub(crate) fn follow(&mut self, id: DocumentId, shift: LineShift) {
+        if self.session.is_some() && shift.removed + shift.added > 0 {
+            self.moved.push((id, shift));
+        }
+    }
+
+    /// Its text is the present one, with the same code: lines and names are taken over.
+    pub(crate) fn is_of_present_text(&mut self) {
+        self.is_stale = false;
+        self.moved.clear();
+    }
+}
+
+/// Why the present text cannot be brought to where the walk is.
+pub(crate) enum NoReplay {
+    /// There is nothing to replay.
+    Nothing,
+    /// The line the walk is at has no instruction any more.
+    NoPlace,
+    /// The beginning of the run is no longer kept.
+    Forgotten,
+}
+
+impl World {
+    /// A walk of the present text, before its first step.
+    pub(crate) fn new_session(&mut self) {
+        let program = &self.program;
+        let session = Session::new(program.assembly.image.clone(), program.settings.clone());
+        let mut session = session.with_sources(program.assembly.sources.clone());
+        if let Some(bytes) = program.history {
+            session = session.with_budget(bytes);
+        }
+        if let Some(typed) = &program.typed {
+            session.type_input(typed);
+        }
+        self.walk.begin(session);
+    }
+
+    /// Begins a run of the present text that is given what the walk was given.
+    pub(crate) fn begin_replay(&mut self) -> Result<(), NoReplay> {
+        let (session, piece) =
+            self.walk.session.as_ref().zip(self.present_piece().copied()).ok_or(NoReplay::Nothing)?;
+        let moved = self.moved_instructions(session);
+        if !moved.contains_key(&piece.address) {
+            return Err(NoReplay::NoPlace);
+        }
+        let version = Version {
+            image: self.program.assembly.image.clone(),
+            sources: self.program.assembly.sources.clone(),
+            settings: self.program.settings.clone(),
+            moved,
+        };
+        self.walk.replay = Some(Box::new(Replay::new(session, version).ok_or(NoReplay::Forgotten)?));
+        Ok(())
+    }
+
+    /// Where each instruction of the program that is walked through is in the present one: by its line, and by its
+    /// place among what that line became.
+    fn moved_instructions(&self, session: &Session) -> BTreeMap<Addr, Addr> {
+        let mut now: BTreeMap<(FileId, u32), Vec<Addr>> = BTreeMap::new();
+        for line in &self.program.assembly.image.lines {
+            now.entry((line.span.file, line.line)).or_default().push(line.address);
+        }
+        let mut moved = BTreeMap::new();
+        let mut nth = 0;
+        for (index, piece) in session.image().lines.iter().enumerate() {
+            let same = index > 0 && session.image().lines[index - 1].span == piece.span;
+            nth = if same { nth + 1 } else { 0 };
+            let there = self.place_of(piece).and_then(|(document, line)| {
+                let addresses = now.get(&(self.file_id(document)?, u32::try_from(line + 1).ok()?))?;
+                addresses.get(nth).or(addresses.last())
+            });
+            if let Some(address) = there {
+                moved.insert(piece.address, *address);
+            }
+        }
+        moved
+    }
+}
