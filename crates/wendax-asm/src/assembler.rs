@@ -62,9 +62,20 @@ impl Assembler {
 
     /// Assembles and links. Always gives an image, as good as the sources allow.
     pub fn assemble(&mut self, inputs: &Inputs, files: &dyn Files) -> Assembly {
+        self.assemble_unless(inputs, files, &|| false).unwrap_or_default()
+    }
+
+    /// The same, given up as soon as `stop` says so; it is asked before each source. `None` when it was. What was
+    /// assembled until then is kept for the next time.
+    pub fn assemble_unless(&mut self, inputs: &Inputs, files: &dyn Files, stop: &dyn Fn() -> bool) -> Option<Assembly> {
         let mut found = Vec::new();
-        let units: Vec<Arc<Unit>> =
-            inputs.sources.iter().filter_map(|path| self.unit(path, files, &mut found)).collect();
+        let mut units: Vec<Arc<Unit>> = Vec::with_capacity(inputs.sources.len());
+        for path in &inputs.sources {
+            if stop() {
+                return None;
+            }
+            units.extend(self.unit(path, files, &mut found));
+        }
         let mut whole: Vec<Arc<Unit>> = units.clone();
         let mut members = Vec::new();
         for Library { path, named } in &inputs.libraries {
@@ -85,7 +96,7 @@ impl Assembler {
         let is_partial = !found.is_empty();
         let (image, more) = link(&self.texts.sources, &borrowed, &offered, inputs, is_partial);
         found.extend(more);
-        Assembly { image, diagnostics: in_order(found), sources: self.texts.sources.clone(), units }
+        Some(Assembly { image, diagnostics: in_order(found), sources: self.texts.sources.clone(), units })
     }
 
     /// Assembles one source to an object file, in ELF form.

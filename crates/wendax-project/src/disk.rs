@@ -14,13 +14,20 @@ const LARGEST: u64 = 1 << 28;
 /// How a file looked when it was read.
 type Stamp = (u64, Option<SystemTime>);
 
-/// The bytes of a file, and how it looked when they were read.
-type Read = (Stamp, Arc<[u8]>);
+/// What is known of a file.
+#[derive(Debug, Clone)]
+struct Known {
+    /// The look at the disk that told it; see [`DiskFiles::look_again`].
+    look: u64,
+    stamp: Stamp,
+    read: Result<Arc<[u8]>, FileError>,
+}
 
 /// The bytes of a file as text.
 type Text = (Arc<[u8]>, Arc<str>);
 
-/// Files below a folder. What was read is kept as long as the file looks the same.
+/// Files below a folder. What was read is kept until someone says that the disk is to be looked at again, and then as
+/// long as the file looks the same.
 #[derive(Debug, Default)]
 pub struct DiskFiles {
     root: PathBuf,
@@ -28,8 +35,10 @@ pub struct DiskFiles {
     edited: BTreeMap<String, Arc<str>>,
     /// Folders that files must lie in, as the system resolves them; nothing when they may lie anywhere.
     reach: RefCell<Option<Vec<PathBuf>>>,
-    read: RefCell<BTreeMap<String, Read>>,
+    read: RefCell<BTreeMap<String, Known>>,
     texts: RefCell<BTreeMap<String, Text>>,
+    /// Goes up when the disk is to be looked at again.
+    look: u64,
 }
 
 impl DiskFiles {
@@ -47,7 +56,32 @@ impl DiskFiles {
 
     /// The files that were read so far, as they are named on disk.
     pub fn paths_read(&self) -> Vec<PathBuf> {
-        self.read.borrow().keys().map(|path| self.locate(path)).collect()
+        let read = self.read.borrow();
+        read.iter().filter(|(_, known)| known.read.is_ok()).map(|(path, _)| self.locate(path)).collect()
+    }
+
+    /// Something may have happened on disk: what is known of files is looked at again when it is asked for.
+    pub fn look_again(&mut self) {
+        self.look += 1;
+    }
+
+    /// Reads a file, or takes what is known of it when it still looks the same.
+    fn look_at(&self, path: &str) -> Known {
+        let place = self.locate(path);
+        let failed = |error| Known { look: self.look, stamp: (0, None), read: Err(error) };
+        let stamp = match stamp(&place).and_then(|stamp| self.is_within(&place).map(|()| stamp)) {
+            Ok(stamp) => stamp,
+            Err(error) => return failed(error),
+        };
+        if let Some(known) = self.read.borrow().get(path)
+            && known.stamp == stamp
+            && stamp.1.is_some()
+            && known.read.is_ok()
+        {
+            return Known { look: self.look, ..known.clone() };
+        }
+        let read = read_whole(&place);
+        Known { look: self.look, stamp, read }
     }
 
     /// Whether the folder itself, of those that files may lie in, stays one.
@@ -104,32 +138,36 @@ impl Files for DiskFiles {
         if let Some(text) = self.edited.get(path) {
             return Ok(text.as_bytes().into());
         }
-        let place = self.locate(path);
-        let stamp = stamp(&place)?;
-        self.is_within(&place)?;
-        if let Some((known, bytes)) = self.read.borrow().get(path)
-            && *known == stamp
-            && stamp.1.is_some()
-        {
-            return Ok(Arc::clone(bytes));
-        }
-        let mut bytes = Vec::new();
-        let file = std::fs::File::open(&place).map_err(|error| FileError(plain_error(&error)))?;
-        file.take(LARGEST + 1).read_to_end(&mut bytes).map_err(|error| FileError(plain_error(&error)))?;
-        if bytes.len() as u64 > LARGEST {
-            return Err(FileError("it is larger than 256 MiB, which nothing of a program is".to_owned()));
-        }
-        let bytes: Arc<[u8]> = bytes.into();
-        self.read.borrow_mut().insert(path.to_owned(), (stamp, Arc::clone(&bytes)));
-        Ok(bytes)
+        let known = self.read.borrow().get(path).filter(|known| known.look == self.look).cloned();
+        let known = known.unwrap_or_else(|| {
+            let fresh = self.look_at(path);
+            self.read.borrow_mut().insert(path.to_owned(), fresh.clone());
+            fresh
+        });
+        known.read
     }
 
     fn reach_only(&self, folders: &[String]) {
         let root = if self.root.as_os_str().is_empty() { PathBuf::from(".") } else { self.root.clone() };
         let places = std::iter::once(root).chain(folders.iter().map(|folder| self.locate(folder)));
         // A folder that is not there holds nothing that could be read.
-        *self.reach.borrow_mut() = Some(places.filter_map(|place| std::fs::canonicalize(place).ok()).collect());
+        let reach = Some(places.filter_map(|place| std::fs::canonicalize(place).ok()).collect());
+        if *self.reach.borrow() != reach {
+            // What could not be read may be within reach now.
+            self.read.borrow_mut().clear();
+            *self.reach.borrow_mut() = reach;
+        }
     }
+}
+
+fn read_whole(place: &Path) -> Result<Arc<[u8]>, FileError> {
+    let mut bytes = Vec::new();
+    let file = std::fs::File::open(place).map_err(|error| FileError(plain_error(&error)))?;
+    file.take(LARGEST + 1).read_to_end(&mut bytes).map_err(|error| FileError(plain_error(&error)))?;
+    if bytes.len() as u64 > LARGEST {
+        return Err(FileError("it is larger than 256 MiB, which nothing of a program is".to_owned()));
+    }
+    Ok(bytes.into())
 }
 
 fn stamp(place: &Path) -> Result<Stamp, FileError> {
@@ -198,8 +236,11 @@ mod tests {
         assert_eq!(&*files.text("a.asm").unwrap(), "halt");
         files.forget("a.asm");
         std::fs::write(&place, "ret ; longer").unwrap();
+        assert_eq!(&*files.text("a.asm").unwrap(), "nop", "the disk is looked at when something happened");
+        files.look_again();
         assert_eq!(&*files.text("a.asm").unwrap(), "ret ; longer");
         std::fs::write(&place, b"a\nb\xFF").unwrap();
+        files.look_again();
         assert!(files.text("a.asm").unwrap_err().0.starts_with("line 2: the byte FF"));
         assert!(files.text("none.asm").unwrap_err().0.contains("no such file"));
         assert!(files.bytes("").unwrap_err().0.contains("folder"));

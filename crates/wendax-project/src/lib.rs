@@ -4,6 +4,8 @@
 //! from text alone; [`DiskFiles`] reads files, and gives edited texts instead of them where there are any.
 //! `docs/projects.md` says what a manifest may hold.
 //!
+//! [`Workshop`] makes the program of it, again and again while texts change.
+//!
 //! This crate reads files and folders, and writes none.
 
 mod disk;
@@ -11,8 +13,10 @@ pub mod fuzzing;
 mod manifest;
 mod mend;
 mod project;
+mod workshop;
 
 pub use disk::{DiskFiles, plain_error};
 pub use manifest::{Limits, Manifest, NAME};
 pub use mend::{Done, Mended, mend};
 pub use project::{Project, starting_files};
+pub use workshop::{Built, NotBuilt, Workshop};

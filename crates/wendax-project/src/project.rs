@@ -22,6 +22,19 @@ pub struct Project {
     given: Inputs,
     /// Files lie below its folder, also without a manifest.
     is_sealed: bool,
+    /// What was found in its folders.
+    found: Option<Found>,
+}
+
+/// What was found in the folders of a project.
+#[derive(Debug, Clone, Default)]
+struct Found {
+    /// The folders its files may lie in, and that of its own files, as the manifest names them.
+    named: (Vec<String>, Option<String>),
+    /// All files, by path.
+    paths: Vec<String>,
+    /// Which of the folders named are none.
+    missing: Vec<String>,
 }
 
 impl Project {
@@ -128,22 +141,22 @@ impl Project {
         let file = assembler.place(&path, &text);
         let (manifest, mut found) = Manifest::parse(&text, file);
         let folders: Vec<String> = manifest.reach.iter().map(|(folder, _)| folder.clone()).collect();
-        files.reach_only(&folders);
-        for (folder, span) in manifest.reach.iter().filter(|(folder, _)| !self.root.join(folder).is_dir()) {
+        let named = (folders, manifest.files.as_ref().map(|(folder, _)| folder.clone()));
+        let on_disk = match self.found.take() {
+            Some(known) if known.named == named => known,
+            _ => self.look_at_disk(named, files),
+        };
+        for (folder, span) in manifest.reach.iter().filter(|(folder, _)| on_disk.missing.contains(folder)) {
             let info = wendax_asm::code_info(73);
             let message = format!("`{folder}` is no folder that could be read");
             found.push(
                 Diagnostic::new(info.code, info.severity, *span, message).with_expected("reach = [\"../common\"]"),
             );
         }
-        let mut paths = self.list("");
-        for folder in &folders {
-            paths.extend(self.list(folder));
-        }
-        let (sources, libraries, more) = manifest.select(&paths);
+        let (sources, libraries, more) = manifest.select(&on_disk.paths);
         found.extend(more);
         if let Some((folder, span)) = &manifest.files
-            && !self.root.join(folder).is_dir()
+            && on_disk.missing.contains(folder)
         {
             let info = wendax_asm::code_info(73);
             let message = format!("`{folder}` is no folder beside the manifest");
@@ -156,7 +169,31 @@ impl Project {
             found.push(none.with_expected(format!("sources = [\"{}\"]", Manifest::default_sources())));
         }
         self.manifest = manifest;
+        self.found = Some(on_disk);
         (Inputs { sources, libraries, entry: self.manifest.entry.clone() }, found)
+    }
+
+    /// Something may have happened on disk: its folders are looked at again when it is next asked what belongs to it.
+    pub fn look_again(&mut self) {
+        self.found = None;
+    }
+
+    /// Another name for the source it is, when it has no manifest.
+    pub fn rename_source(&mut self, from: &str, to: &str) {
+        for source in self.given.sources.iter_mut().filter(|source| *source == from) {
+            to.clone_into(source);
+        }
+    }
+
+    fn look_at_disk(&self, named: (Vec<String>, Option<String>), files: &dyn Files) -> Found {
+        files.reach_only(&named.0);
+        let mut paths = self.list("");
+        for folder in &named.0 {
+            paths.extend(self.list(folder));
+        }
+        let all = named.0.iter().chain(&named.1);
+        let missing = all.filter(|folder| !self.root.join(folder).is_dir()).cloned().collect();
+        Found { named, paths, missing }
     }
 
     /// All files below the root, or a folder named from there, by path, in order; hidden ones and those in `build` are

@@ -141,7 +141,7 @@ impl App {
         let mut texts = self.world.documents.take_texts();
         let name = &self.document().name;
         if !texts.iter().any(|(known, _)| known == name) {
-            texts.insert(0, (name.clone(), self.editor().text()));
+            texts.insert(0, (name.clone(), self.editor().shared_text()));
         }
         vec![Effect::Assemble(generation, texts)]
     }
@@ -175,7 +175,7 @@ impl App {
                 name: document.name.clone(),
                 path: document.path.clone(),
                 base: document.base.clone(),
-                text: editor.text(),
+                text: editor.shared_text(),
                 revision: editor.revision(),
             })
         });

@@ -450,7 +450,6 @@ pub const BINDINGS: &[Binding] = &[
     // ---- sheets
     bind(&["Enter"], &[Field], Action::Sheet(SheetAction::Take), "take it", "Take what is chosen or written", ""),
     bind(&["Esc"], &[Field, Question], Action::Sheet(SheetAction::Leave), "leave", "Leave", "close cancel"),
-    edit(&["Ctrl-U"], &[Field, Console], Edit::Empty, "Empty the field", "clear").shown_as("empty it"),
     edit(&["Ctrl-Z"], &[Field, Console], Edit::Undo, "Undo what was written in the field", ""),
     answer(&["s"], 's', "Save and quit"),
     answer(&["d"], 'd', "Drop the changes and quit"),
@@ -477,6 +476,7 @@ pub const BINDINGS: &[Binding] = &[
         "Keys are commands again, until the program waits the next time",
         "",
     ),
+    edit(&["Ctrl-U"], &[Field, Console], Edit::Empty, "Empty the field", "clear").shown_as("empty it"),
 ];
 
 impl Binding {

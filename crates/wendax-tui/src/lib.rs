@@ -36,9 +36,10 @@ pub use actions::{
 pub use app::App;
 pub use frame::draw;
 pub use keys::{BINDINGS, Binding, Context, keys_document};
-pub use message::{Built, Effect, Message, OpenFile, Unsaved};
+pub use message::{Effect, Message, OpenFile, Unsaved};
 pub use panes::PaneId;
 pub use screen::Mode;
 pub use theme::{Colours, Look, Theme};
 pub use update::update;
-pub use world::editor::{Editor, LineShift};
+pub use wendax_project::Built;
+pub use world::editor::{Editor, LineShift, Text};

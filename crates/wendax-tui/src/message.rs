@@ -1,8 +1,8 @@
 //! What reaches the interface, and what it asks of whoever owns terminal, files and clock.
 
+use crate::world::editor::Text;
 use std::sync::Arc;
-use wendax_asm::{Assembly, Inputs};
-use wendax_machine::Settings;
+use wendax_project::Built;
 
 /// Something that happened.
 #[derive(Debug, Clone)]
@@ -19,6 +19,8 @@ pub enum Message {
     Mouse(crossterm::event::MouseEvent),
     /// Texts have been assembled; the number is that of [`Effect::Assemble`].
     Assembled(u64, Box<Built>),
+    /// They could not be, for a reason that is no problem of theirs: the number, and what is to be told.
+    NotAssembled(u64, String),
     /// The text of a file was saved.
     Saved {
         /// The file's name.
@@ -28,7 +30,7 @@ pub enum Message {
         /// Where to.
         path: String,
         /// What was written.
-        text: String,
+        text: Text,
     },
     /// It could not be saved, and why.
     NotSaved(String),
@@ -36,27 +38,12 @@ pub enum Message {
     Changed(String, String, String),
     /// A file is no longer on disk: its name.
     Gone(String),
+    /// A file cannot be written, and why; or can be again.
+    Locked(String, Option<String>),
     /// The host's clock shows so many milliseconds.
     Clock(u32),
     /// The time asked for has passed.
     Waited,
-}
-
-/// What assembling gave.
-#[derive(Debug, Clone, Default)]
-pub struct Built {
-    /// The program, with what is wrong with sources and manifest.
-    pub assembly: Assembly,
-    /// What it was made of.
-    pub inputs: Inputs,
-    /// The name of the manifest's file, when there is one.
-    pub manifest: Option<String>,
-    /// What a run is given.
-    pub settings: Settings,
-    /// What is typed when nobody types.
-    pub typed: Option<Vec<u8>>,
-    /// Bytes that the past of a walk may take, when the manifest says so.
-    pub history: Option<usize>,
 }
 
 /// A file that is looked at.
@@ -80,7 +67,7 @@ pub struct Unsaved {
     /// The text the file has, as far as known.
     pub base: Option<Arc<str>>,
     /// The text as it is here.
-    pub text: String,
+    pub text: Text,
     /// Changes with the text.
     pub revision: u64,
 }
@@ -89,9 +76,11 @@ pub struct Unsaved {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Effect {
     /// Assemble with these texts in the place of those files, by name; answer with the number.
-    Assemble(u64, Vec<(String, String)>),
+    Assemble(u64, Vec<(String, Text)>),
+    /// The source that the program is has another name now: the one it had, the new one.
+    Rename(String, String),
     /// Save a text: the file's name, the revision, the path, the text.
-    Save(String, u64, String, String),
+    Save(String, u64, String, Text),
     /// Put a text into the system's clipboard.
     Copy(String),
     /// Tell the time.

@@ -38,7 +38,11 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Mouse(event) => app.mouse(event),
         Message::Work => app.work(&mut effects),
         Message::Assembled(generation, built) => app.assembled(generation, *built),
-        Message::Saved { name, revision, path, text } => app.saved((&name, revision), &path, &text, &mut effects),
+        Message::NotAssembled(generation, why) => app.not_assembled(generation, &why),
+        Message::Locked(name, why) => app.locked(&name, why),
+        Message::Saved { name, revision, path, text } => {
+            app.saved((&name, revision), &path, &text.to_string(), &mut effects);
+        }
         Message::Changed(name, base, theirs) => app.changed_elsewhere(&name, &base, theirs),
         Message::Gone(name) => app.gone_elsewhere(&name),
         Message::NotSaved(why) => {

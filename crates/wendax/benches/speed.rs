@@ -581,7 +581,7 @@ impl Stage {
         while let Some(effect) = effects.pop() {
             let Effect::Assemble(generation, texts) = effect else { continue };
             for (name, text) in texts {
-                self.files.insert(name, text);
+                self.files.insert(name, text.to_string());
             }
             let assembly = self.assembler.assemble(&self.inputs, &self.files);
             let built = Built { assembly, inputs: self.inputs.clone(), ..Built::default() };

@@ -6,7 +6,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, listing, memory_map, symbol_table, to_library};
 use wendax_image::{Image, to_elf, to_hex, to_srecord};
-use wendax_project::{Project, mend};
+use wendax_project::Project;
 use wendax_source::FileId;
 
 /// What becomes of fixes.
@@ -228,12 +228,10 @@ fn object_name(source: &str) -> String {
 }
 
 /// Applies the certain fixes of a program that hold, or shows them.
-fn fix(mut project: Project, texts: &[(String, String)], how: Fixing) -> Result<(), Failure> {
-    let mut disk = project.files();
-    for (name, text) in texts {
-        disk.edit(name, text.as_str().into());
-    }
-    let mended = mend(&mut project, &mut Assembler::default(), &mut disk);
+fn fix(project: Project, texts: &[(String, String)], how: Fixing) -> Result<(), Failure> {
+    let mut workshop = program::workshop(project, texts);
+    let mended = workshop.mend();
+    let root = workshop.project().root.clone();
     if how == Fixing::Shown {
         let mut patch = String::new();
         for (name, (before, after)) in &mended.texts {
@@ -251,7 +249,7 @@ fn fix(mut project: Project, texts: &[(String, String)], how: Fixing) -> Result<
         return Err(Failure::usage("standard input cannot be written back; --show-fixes shows what would change"));
     }
     for (name, (_, text)) in &mended.texts {
-        files::write_to(&project.root.join(name), text.as_bytes())?;
+        files::write_to(&root.join(name), text.as_bytes())?;
     }
     for done in &mended.done {
         // Nobody is left to tell when standard error is gone.

@@ -70,6 +70,11 @@ pub(crate) fn write(path: &Path, bytes: &[u8]) -> Result<(), std::io::Error> {
     Ok(())
 }
 
+/// A file is there, and its permissions let nobody write it.
+pub(crate) fn is_locked(path: &Path) -> bool {
+    std::fs::metadata(path).is_ok_and(|data| data.is_file() && data.permissions().readonly())
+}
+
 /// The permissions a new file gets in a folder.
 fn fresh_permissions(folder: &Path) -> Result<std::fs::Permissions, std::io::Error> {
     // Only the system knows; a file made and removed at once tells.

@@ -4,11 +4,11 @@ use crate::cli::Problems;
 use crate::problems::told;
 use crate::{Failure, files};
 use std::path::{Path, PathBuf};
-use wendax_asm::{Assembler, Assembly, Inputs};
+use wendax_asm::{Assembly, Inputs};
 use wendax_image::{
     Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf, is_object,
 };
-use wendax_project::{DiskFiles, NAME, Project};
+use wendax_project::{Built, DiskFiles, NAME, Project, Workshop};
 use wendax_source::{Diagnostic, Severity};
 
 /// What a file is taken for.
@@ -237,25 +237,29 @@ fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String, Vec<Pat
 }
 
 /// Assembles a project; problems are a failure. Texts that were read already stand for their files.
-pub(crate) fn assemble(mut project: Project, texts: &[(String, String)], form: Problems) -> Result<Program, Failure> {
+pub(crate) fn assemble(project: Project, texts: &[(String, String)], form: Problems) -> Result<Program, Failure> {
     let begun = std::time::Instant::now();
-    let mut files = project.files();
-    for (name, text) in texts {
-        files.edit(name, text.as_str().into());
-    }
-    let mut assembler = Assembler::default();
-    let (inputs, found) = project.inputs(&mut assembler, &files);
-    let mut assembly = assembler.assemble(&inputs, &files);
-    assembly.add(found);
+    let mut workshop = workshop(project, texts);
+    let Built { assembly, inputs, .. } = workshop.build().map_err(|error| Failure::problems(error.to_string()))?;
     let remarks = told(&assembly.sources, &assembly.diagnostics, form);
     let time = begun.elapsed();
     tracing::info!(sources = inputs.sources.len(), found = assembly.diagnostics.len(), ?time, "assembled");
     if assembly.diagnostics.iter().any(|found| found.severity == Severity::Problem) {
         return Err(Failure::problems(remarks));
     }
-    let mut read = files.paths_read();
+    let mut read = workshop.paths_read();
+    let project = workshop.into_project();
     read.extend(texts.iter().map(|(name, _)| project.root.join(name)));
     Ok(Program { assembly, project: Some(project), inputs, remarks, read })
+}
+
+/// The workshop of a project, in which texts that were read already stand for their files.
+pub(crate) fn workshop(project: Project, texts: &[(String, String)]) -> Workshop {
+    let mut workshop = Workshop::new(project);
+    for (name, text) in texts {
+        workshop.edit(name, text.as_str().into());
+    }
+    workshop
 }
 
 #[cfg(test)]

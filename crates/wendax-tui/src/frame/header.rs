@@ -97,7 +97,12 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     pen.band(area);
     let (mode, mode_ink) = if app.screen.mode == Mode::Write { (" write", Ink::Fresh) } else { (" walk", Ink::Time) };
     let (state, ink) = state_words(app);
-    let changed = if app.is_changed() { " · unsaved" } else { "" };
+    let changed = match (app.is_changed(), &app.document().locked) {
+        (true, Some(_)) => " · read-only · unsaved",
+        (false, Some(_)) => " · read-only",
+        (true, None) => " · unsaved",
+        (false, None) => "",
+    };
     let numbers = app.session().map_or(String::new(), |session| numbers(app, session, area.width));
     // State and numbers are what changes; the path takes what they leave, but never less than a name needs.
     let others = width(mode) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;

@@ -30,9 +30,9 @@ impl Pane for Marks {
          values set by hand, faults, interrupts that were taken, and each line that was printed. Enter goes to that moment."
     }
 
-    fn need(&self, app: &App, _: Rect) -> Need {
+    fn need(&self, app: &App, column: Rect) -> Need {
         let count = app.session().map_or(0, |session| happenings(session).len());
-        Need::rows(3, 1 + u16::try_from(count.max(1)).unwrap_or(u16::MAX))
+        Need::rows(3, 1 + u16::try_from(count.max(1)).unwrap_or(u16::MAX).min(column.height / 3))
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {

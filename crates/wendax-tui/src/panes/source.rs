@@ -60,7 +60,7 @@ impl Columns {
         let code = match width {
             _ if app.screen.source.without_code => 0,
             0..58 => 0,
-            58..70 => 5,
+            58..70 => 6,
             _ => 11,
         };
         Self { number, address: if width < 44 { 0 } else { 5 }, code }

@@ -1,9 +1,9 @@
 //! What was assembled is taken over: the program, its files, its walk.
 
 use crate::app::App;
-use crate::message::Built;
 use crate::screen::Mode;
 use crate::world::documents::{Document, Role};
+use wendax_project::Built;
 
 impl App {
     pub(super) fn assembled(&mut self, generation: u64, built: Built) {
@@ -30,6 +30,13 @@ impl App {
             self.world.walk.explanation = None;
         } else {
             self.take_image(first, settings_changed);
+        }
+    }
+
+    /// Nothing was built, and that is no fault of the text: the work goes on with what was built last.
+    pub(super) fn not_assembled(&mut self, generation: u64, why: &str) {
+        if generation == self.world.documents.generation() {
+            self.screen.trouble(why);
         }
     }
 

@@ -25,7 +25,12 @@ impl App {
             let Some(editor) = document.editor().filter(|editor| editor.is_changed() || id == shown) else { continue };
             match &document.path {
                 Some(path) => {
-                    effects.push(Effect::Save(document.name.clone(), editor.revision(), path.clone(), editor.text()));
+                    effects.push(Effect::Save(
+                        document.name.clone(),
+                        editor.revision(),
+                        path.clone(),
+                        editor.shared_text(),
+                    ));
                 }
                 None => asks = true,
             }
@@ -36,8 +41,17 @@ impl App {
     }
 
     pub(super) fn saved(&mut self, (name, revision): (&str, u64), path: &str, text: &str, effects: &mut Vec<Effect>) {
+        let is_part = !self.world.root.is_empty();
         if let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) {
-            document.path = Some(path.to_owned());
+            if document.path.as_deref() != Some(path) {
+                if is_part {
+                    // The program is still made of the file it names; that one was not written.
+                    return self.screen.say(format!("a copy is saved as {path}; the program goes on with {name}"));
+                }
+                effects.extend((document.name != path).then(|| Effect::Rename(document.name.clone(), path.to_owned())));
+                (document.name, document.path) = (path.to_owned(), Some(path.to_owned()));
+            }
+            document.locked = None;
             document.base = Some(text.into());
             if let Some(editor) = document.editor_mut().filter(|editor| editor.revision() == revision) {
                 editor.mark_saved();
@@ -46,6 +60,13 @@ impl App {
         self.screen.say(format!("saved as {path}"));
         if matches!(self.screen.sheet, Some(Sheet::Leaving)) && !self.is_changed() {
             effects.push(Effect::Quit);
+        }
+    }
+
+    /// A file cannot be written, or can be again.
+    pub(super) fn locked(&mut self, name: &str, why: Option<String>) {
+        if let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) {
+            document.locked = why;
         }
     }
 

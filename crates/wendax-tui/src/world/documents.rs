@@ -4,7 +4,7 @@
 //! that decides what "changed outside" means. It goes by a [`DocumentId`], which stays its own whatever happens to the
 //! list; the assembler knows it by its name. Documents nobody looked at yet have no editor.
 
-use super::editor::Editor;
+use super::editor::{Editor, Text};
 use std::sync::Arc;
 
 /// What a file is to the program.
@@ -170,12 +170,12 @@ impl Documents {
     }
 
     /// Texts the assembler does not have yet, by name; they are noted as given.
-    pub(crate) fn take_texts(&mut self) -> Vec<(String, String)> {
+    pub(crate) fn take_texts(&mut self) -> Vec<(String, Text)> {
         let mut texts = Vec::new();
         for (_, document) in &mut self.list {
             let revision = document.revision();
             if let Some(editor) = document.editor.as_ref().filter(|_| revision != document.sent) {
-                texts.push((document.name.clone(), editor.text()));
+                texts.push((document.name.clone(), editor.shared_text()));
                 document.sent = revision;
             }
         }

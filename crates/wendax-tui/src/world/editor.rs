@@ -41,6 +41,22 @@ enum Last {
     Erased { at: usize },
 }
 
+/// A text as it was at some moment; cheap to copy, whatever its length.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Text(Rope);
+
+impl std::fmt::Display for Text {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.chunks().try_for_each(|chunk| f.write_str(chunk))
+    }
+}
+
+impl From<&str> for Text {
+    fn from(text: &str) -> Self {
+        Self(Rope::from_str(text))
+    }
+}
+
 /// The text being written.
 #[derive(Debug, Clone)]
 pub struct Editor {
@@ -83,6 +99,11 @@ impl Editor {
     /// The whole text.
     pub fn text(&self) -> String {
         self.rope.to_string()
+    }
+
+    /// The whole text, without a copy of it.
+    pub fn shared_text(&self) -> Text {
+        Text(self.rope.clone())
     }
 
     /// There is no text.

@@ -1,8 +1,8 @@
 //! The program as it was assembled last, and what assembling told.
 
-use crate::message::Built;
 use wendax_asm::Assembly;
 use wendax_machine::Settings;
+use wendax_project::Built;
 use wendax_source::{Diagnostic, FileId, Severity};
 
 /// Where a diagnostic points: file, line and column (from 0).

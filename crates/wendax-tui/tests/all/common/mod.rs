@@ -95,7 +95,7 @@ impl Stage {
                         if self.sources.is_empty() {
                             self.sources.push(name.clone());
                         }
-                        self.files.insert(name, text);
+                        self.files.insert(name, text.to_string());
                     }
                     let inputs = Inputs { sources: self.sources.clone(), ..Inputs::default() };
                     let assembly = self.assembler.assemble(&inputs, &self.files);
@@ -103,8 +103,11 @@ impl Stage {
                     self.message(Message::Assembled(generation, Box::new(built)));
                 }
                 Effect::Save(name, revision, path, text) => {
-                    self.saved.push((path.clone(), text.clone()));
+                    self.saved.push((path.clone(), text.to_string()));
                     self.message(Message::Saved { name, revision, path, text });
+                }
+                Effect::Rename(from, to) => {
+                    self.sources.iter_mut().filter(|source| **source == from).for_each(|source| source.clone_from(&to));
                 }
                 Effect::Copy(text) => self.copied = text,
                 Effect::TellTime => self.message(Message::Clock(5)),

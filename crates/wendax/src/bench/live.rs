@@ -1,0 +1,417 @@
+//! The loop that owns terminal, files and clock.
+//!
+//! Everything that happens reaches it as a message by one channel; while nothing happens it sleeps. A running program
+//! is worked on in slices between two looks at the channel, so that keys stay prompt.
+
+use super::Incoming;
+use super::terminal::{Screen, copy_to_system};
+use super::threads::{self, Keep, Request, WORKSHOP};
+use crate::{Failure, files, recovery};
+use notify::Watcher;
+use ratatui::Terminal;
+use ratatui::backend::CrosstermBackend;
+use std::collections::BTreeMap;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::sync::{Arc, Mutex};
+use std::thread::JoinHandle;
+use std::time::{Duration, Instant};
+use wendax_project::Project;
+use wendax_tui::{App, Effect, Message, OpenFile, Text, Unsaved, draw, update};
+
+/// Between two frames at the least.
+const FRAME: Duration = Duration::from_millis(16);
+/// Unsaved text is kept so long after it changed.
+const KEEP_AFTER: Duration = Duration::from_millis(250);
+/// Work on a running program between two looks at the keys.
+const WORK: Duration = Duration::from_millis(8);
+/// Changed files are looked at so long after the system told of them.
+const LOOK_AFTER: Duration = Duration::from_millis(60);
+
+pub(super) struct Bench {
+    app: App,
+    /// The folder of the project, which is watched with all that lies in it.
+    root: Option<PathBuf>,
+    /// What was told last of each file that is another one than it was: its text, nothing when it is gone.
+    told: BTreeMap<String, Option<String>>,
+    /// What a panic must not lose.
+    unsaved: Arc<Mutex<Vec<Unsaved>>>,
+    /// Texts that were kept: path and number.
+    kept: BTreeMap<PathBuf, u64>,
+    keep_at: Option<Instant>,
+    look_at: Option<Instant>,
+    wake_at: Option<Instant>,
+    started: Instant,
+    sender: Sender<Incoming>,
+    receiver: Receiver<Incoming>,
+    workshop: Sender<Request>,
+    is_leaving: Arc<AtomicBool>,
+    keeper: Option<(Sender<Keep>, Option<JoinHandle<()>>)>,
+    watcher: Option<notify::RecommendedWatcher>,
+    watched: Vec<PathBuf>,
+}
+
+impl Bench {
+    /// `project` is what to assemble; an image has none.
+    pub(super) fn new(app: App, project: Option<Project>) -> Self {
+        let (sender, receiver) = channel();
+        let project = project.unwrap_or_default();
+        let root = project.manifest_path.is_some().then(|| project.root.clone());
+        let is_leaving = Arc::new(AtomicBool::new(false));
+        let workshop = threads::workshop(sender.clone(), project, Arc::clone(&is_leaving));
+        let waker = sender.clone();
+        let watcher = notify::recommended_watcher(move |event: notify::Result<notify::Event>| {
+            // That files are read, by ourselves too, changes nothing.
+            if event.is_ok_and(|event| !event.kind.is_access()) {
+                let _ = waker.send(Incoming::Disk);
+            }
+        });
+        Self {
+            app,
+            root,
+            told: BTreeMap::new(),
+            unsaved: Arc::default(),
+            kept: BTreeMap::new(),
+            keep_at: None,
+            // What happened to recovered texts meanwhile is looked at once.
+            look_at: Some(Instant::now()),
+            wake_at: None,
+            started: Instant::now(),
+            sender,
+            receiver,
+            workshop,
+            is_leaving,
+            keeper: Some(threads::keeper()),
+            watcher: watcher.ok(),
+            watched: Vec::new(),
+        }
+    }
+
+    pub(super) fn run(mut self) -> Result<u8, Failure> {
+        let tell = |error: std::io::Error| Failure {
+            status: crate::status::NO_OUTPUT,
+            ..Failure::usage(format!("the terminal: {error}"))
+        };
+        self.keep_on_panic();
+        let screen = Screen::enter().map_err(tell)?;
+        let mut terminal = Terminal::new(CrosstermBackend::new(std::io::stdout())).map_err(tell)?;
+        threads::listen(self.sender.clone());
+        threads::catch_signals(self.sender.clone());
+        let size = terminal.size().map_err(tell)?;
+        update(&mut self.app, Message::Resized(size.width, size.height));
+        let first = self.app.first_effects();
+        self.carry_out(first);
+        let status = self.turn(&mut terminal);
+        if status.is_err() {
+            // The terminal is gone; the text must not go with it.
+            self.keep_now();
+        }
+        self.is_leaving.store(true, Ordering::Relaxed);
+        self.finish_keeping();
+        drop(screen);
+        status.map_err(tell)
+    }
+
+    /// The loop.
+    fn turn(&mut self, terminal: &mut Terminal<CrosstermBackend<std::io::Stdout>>) -> Result<u8, std::io::Error> {
+        let mut drawn: Option<Instant> = None;
+        let mut stale = true;
+        loop {
+            if stale && (drawn.is_none_or(|at| at.elapsed() >= FRAME) || !self.app.has_work()) {
+                terminal.draw(|frame| draw(&self.app, frame))?;
+                (drawn, stale) = (Some(Instant::now()), false);
+            }
+            let Some(incoming) = self.next(stale) else {
+                stale |= self.work();
+                continue;
+            };
+            let message = match incoming {
+                Incoming::Message(message) => message,
+                Incoming::Disk => {
+                    // Several things happen to a file that is written; they are looked at together.
+                    self.look_at.get_or_insert_with(|| Instant::now() + LOOK_AFTER);
+                    continue;
+                }
+                Incoming::End(status) => {
+                    self.keep_now();
+                    return Ok(status);
+                }
+            };
+            stale = true;
+            let effects = update(&mut self.app, message);
+            if self.carry_out(effects) {
+                return Ok(0);
+            }
+        }
+    }
+
+    /// The next thing that happened; `None` when it is time for work, for a frame or for keeping text.
+    fn next(&mut self, stale: bool) -> Option<Incoming> {
+        if self.app.has_work() {
+            return self.receiver.try_recv().ok();
+        }
+        let now = Instant::now();
+        let due = [self.keep_at, self.look_at, self.wake_at, stale.then(|| now + FRAME)].into_iter().flatten().min();
+        let Some(due) = due else { return self.receiver.recv().ok().or(Some(Incoming::End(1))) };
+        match self.receiver.recv_timeout(due.saturating_duration_since(now)) {
+            Ok(incoming) => Some(incoming),
+            Err(RecvTimeoutError::Timeout) => None,
+            Err(RecvTimeoutError::Disconnected) => Some(Incoming::End(1)),
+        }
+    }
+
+    /// Does what is due: goes on with the run, keeps unsaved text, wakes a waiting program.
+    fn work(&mut self) -> bool {
+        let begun = Instant::now();
+        if self.keep_at.is_some_and(|due| due <= begun) {
+            self.keep_now();
+        }
+        let mut any = false;
+        if self.look_at.is_some_and(|due| due <= begun) {
+            self.look_at = None;
+            self.look_at_disk();
+            any = true;
+        }
+        if self.wake_at.is_some_and(|due| due <= begun) {
+            self.wake_at = None;
+            let effects = update(&mut self.app, Message::Waited);
+            self.carry_out(effects);
+        }
+        while self.app.has_work() && begun.elapsed() < WORK {
+            let effects = update(&mut self.app, Message::Work);
+            self.carry_out(effects);
+            any = true;
+        }
+        any
+    }
+
+    /// Carries out effects; true when the program is to end.
+    fn carry_out(&mut self, effects: Vec<Effect>) -> bool {
+        let mut quits = false;
+        for effect in effects {
+            match effect {
+                Effect::Assemble(generation, texts) => {
+                    // The thread lives as long as we do.
+                    let _ = self.workshop.send(Request::Build(generation, texts));
+                    self.watch();
+                    if self.app.is_changed() {
+                        self.keep_at = Some(self.keep_at.unwrap_or_else(|| Instant::now() + KEEP_AFTER));
+                        self.remember();
+                    }
+                }
+                Effect::Save(name, revision, path, text) => quits |= self.save(name, revision, path, text),
+                Effect::Rename(from, to) => {
+                    let _ = self.workshop.send(Request::Rename(from, to));
+                }
+                Effect::Copy(text) => copy_to_system(&text),
+                Effect::TellTime => {
+                    let time = u32::try_from(self.started.elapsed().as_millis() & u128::from(u32::MAX)).unwrap_or(0);
+                    self.send(Message::Clock(time));
+                }
+                Effect::Wait(milliseconds) => {
+                    self.wake_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
+                }
+                Effect::Quit => {
+                    for place in std::mem::take(&mut self.kept).into_keys() {
+                        self.ask_keeper(Keep::Forget(place));
+                    }
+                    quits = true;
+                }
+            }
+        }
+        quits
+    }
+
+    fn send(&self, message: Message) {
+        // We hold the receiver ourselves.
+        let _ = self.sender.send(Incoming::Message(message));
+    }
+
+    // ---- files
+
+    /// Saves a text; true when that was the last thing before the end.
+    fn save(&mut self, name: String, revision: u64, path: String, text: Text) -> bool {
+        let target = Path::new(&path);
+        let known = self.app.open_files().into_iter().find(|file| file.path == path);
+        let (same, base) = (known.is_some(), known.and_then(|file| file.base));
+        let answer = match std::fs::read(target) {
+            _ if self.app.is_image() => Err("this is an image, and its disassembly is no text of its own".to_owned()),
+            Ok(bytes) if same && base.is_none_or(|base| bytes != base.as_bytes()) => {
+                // The change is shown, merged or asked about; what was written here is not lost.
+                self.look_at = Some(Instant::now());
+                Err("the file was changed by someone else; look at the change, then save again".to_owned())
+            }
+            Ok(_) if !same => Err(format!("{path} exists already; choose another name")),
+            Ok(_) if files::is_locked(target) => Err(format!(
+                "{path} is read-only: S saves under another name, or give yourself the right to write it, and save again"
+            )),
+            _ => files::write(target, text.to_string().as_bytes()).map_err(|error| not_written(target, &error)),
+        };
+        match answer {
+            Ok(()) => {
+                let absolute = std::path::absolute(target).map_or(path, |path| path.display().to_string());
+                for place in [PathBuf::from(&name), PathBuf::from(&absolute)] {
+                    self.kept.remove(&place);
+                    self.ask_keeper(Keep::Forget(place));
+                }
+                self.told.remove(&absolute);
+                let saved = update(&mut self.app, Message::Saved { name, revision, path: absolute, text });
+                let quits = self.carry_out(saved);
+                self.remember();
+                self.watch();
+                quits
+            }
+            Err(why) => {
+                self.send(Message::NotSaved(why));
+                false
+            }
+        }
+    }
+
+    /// Has the system tell when something happens to files that are looked at.
+    fn watch(&mut self) {
+        let mut folders: Vec<(PathBuf, notify::RecursiveMode)> = Vec::new();
+        folders.extend(self.root.clone().map(|root| (root, notify::RecursiveMode::Recursive)));
+        let open = self.app.open_files().into_iter().map(|file| file.path);
+        let parents = open.filter_map(|path| Path::new(&path).parent().map(Path::to_owned));
+        folders.extend(parents.map(|folder| (folder, notify::RecursiveMode::NonRecursive)));
+        for (folder, mode) in folders {
+            let is_within =
+                |known: &PathBuf| *known == folder || self.root.as_ref() == Some(known) && folder.starts_with(known);
+            if self.watched.iter().any(is_within) {
+                continue;
+            }
+            if let Some(watcher) = &mut self.watcher {
+                // Where the system cannot tell, saving still sees what happened.
+                let _ = watcher.watch(&folder, mode);
+            }
+            self.watched.push(folder);
+        }
+    }
+
+    /// Tells of files that have another text than the one they were read or written with.
+    fn look_at_disk(&mut self) {
+        let mut changed = false;
+        if self.app.is_image() {
+            return;
+        }
+        let _ = self.workshop.send(Request::LookAgain);
+        for OpenFile { name, path, base } in self.app.open_files() {
+            let locked = files::is_locked(Path::new(&path)).then(|| "read-only".to_owned());
+            update(&mut self.app, Message::Locked(name.clone(), locked));
+            let now = match std::fs::read_to_string(&path) {
+                Ok(now) => Some(now),
+                Err(error) if error.kind() == std::io::ErrorKind::NotFound => None,
+                // What cannot be read now is looked at again when it is saved.
+                Err(_) => continue,
+            };
+            if now.as_deref() == base.as_deref() {
+                self.told.remove(&path);
+                continue;
+            }
+            if self.told.get(&path) == Some(&now) {
+                continue;
+            }
+            self.told.insert(path, now.clone());
+            let message = match now {
+                Some(now) => Message::Changed(name, base.as_deref().unwrap_or_default().to_owned(), now),
+                None => Message::Gone(name),
+            };
+            let effects = update(&mut self.app, message);
+            self.carry_out(effects);
+            changed = true;
+        }
+        if !changed {
+            // Files that nobody looks at are part of the program too.
+            let effects = self.app.assemble_again();
+            self.carry_out(effects);
+        }
+    }
+
+    /// Notes the texts for the panic hook.
+    fn remember(&self) {
+        if let Ok(mut unsaved) = self.unsaved.lock() {
+            *unsaved = self.app.unsaved();
+        }
+    }
+
+    fn keep_now(&mut self) {
+        self.keep_at = None;
+        let texts = self.app.unsaved();
+        let is_here = |place: &PathBuf| texts.iter().any(|unsaved| home(unsaved) == *place);
+        let gone: Vec<PathBuf> = self.kept.keys().filter(|place| !is_here(place)).cloned().collect();
+        for place in gone {
+            self.kept.remove(&place);
+            self.ask_keeper(Keep::Forget(place));
+        }
+        for unsaved in texts {
+            let place = home(&unsaved);
+            if self.kept.get(&place) != Some(&unsaved.revision) {
+                self.kept.insert(place.clone(), unsaved.revision);
+                self.ask_keeper(Keep::Text(place, Box::new(unsaved)));
+            }
+        }
+    }
+
+    fn ask_keeper(&self, job: Keep) {
+        if let Some((keeper, _)) = &self.keeper {
+            // It lives as long as we do.
+            let _ = keeper.send(job);
+        }
+    }
+
+    /// Waits until all that is to be kept is.
+    fn finish_keeping(&mut self) {
+        if let Some((keeper, thread)) = self.keeper.take() {
+            drop(keeper);
+            let _ = thread.map(JoinHandle::join);
+        }
+    }
+
+    /// A panic gives the terminal back and keeps unsaved text.
+    fn keep_on_panic(&self) {
+        let unsaved = Arc::clone(&self.unsaved);
+        let hook = std::panic::take_hook();
+        std::panic::set_hook(Box::new(move |info| {
+            if std::thread::current().name() == Some(WORKSHOP) {
+                // It is told where the keys are, and the work goes on.
+                tracing::error!(panic = %info, "the assembler failed");
+                return;
+            }
+            Screen::leave();
+            if let Ok(unsaved) = unsaved.try_lock()
+                && !unsaved.is_empty()
+            {
+                for unsaved in unsaved.iter() {
+                    recovery::keep(&home(unsaved), &unsaved.text.to_string(), unsaved.base.as_deref());
+                }
+                tracing::error!(panic = %info, "failed");
+                let _ = writeln!(
+                    std::io::stderr(),
+                    "Wendax failed; unsaved text was kept and will be there at the next start."
+                );
+            }
+            hook(info);
+        }));
+    }
+}
+
+/// Where an unsaved text belongs.
+fn home(unsaved: &Unsaved) -> PathBuf {
+    PathBuf::from(unsaved.path.as_ref().unwrap_or(&unsaved.name))
+}
+
+/// Why a file could not be written, and what can be done.
+fn not_written(path: &Path, error: &std::io::Error) -> String {
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    match error.kind() {
+        std::io::ErrorKind::PermissionDenied => format!(
+            "the system does not let you write in {}; S saves under another name, in a folder that is yours",
+            folder.display()
+        ),
+        std::io::ErrorKind::NotFound => format!("there is no folder {}; S saves under another name", folder.display()),
+        _ => format!("{}: {}", path.display(), files::plain(error)),
+    }
+}

@@ -1,0 +1,129 @@
+//! The threads beside the loop: one assembles, one keeps unsaved text, one reads the terminal, one waits for signals.
+//!
+//! None of them is waited for while someone works; what they have to say goes to the loop as [`Incoming`].
+
+use super::Incoming;
+use crate::recovery;
+use crossterm::event::{self, Event as Input};
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::thread::JoinHandle;
+use wendax_project::{NotBuilt, Project, Workshop};
+use wendax_tui::{Message, Text, Unsaved};
+
+/// The name of the thread that assembles: a panic in it ends neither the program nor its screen.
+pub(super) const WORKSHOP: &str = "workshop";
+
+/// Something for the workshop to do.
+pub(super) enum Request {
+    /// These texts stand for their files; build, and answer with the number.
+    Build(u64, Vec<(String, Text)>),
+    /// Something may have happened on disk.
+    LookAgain,
+    /// The source that the program is has another name.
+    Rename(String, String),
+}
+
+/// The thread that assembles: always the newest texts there are.
+pub(super) fn workshop(answers: Sender<Incoming>, project: Project, is_leaving: Arc<AtomicBool>) -> Sender<Request> {
+    let (sender, requests) = channel();
+    let work = move || {
+        let mut workshop = Workshop::new(project);
+        while let Some(generation) = newest(&mut workshop, &requests) {
+            let built = workshop.build_unless(&|| is_leaving.load(Ordering::Relaxed));
+            let message = match built {
+                Ok(built) => Message::Assembled(generation, Box::new(built)),
+                Err(NotBuilt::Stopped) => return,
+                Err(why @ NotBuilt::Failed(_)) => Message::NotAssembled(generation, why.to_string()),
+            };
+            if answers.send(Incoming::Message(message)).is_err() {
+                return;
+            }
+        }
+    };
+    // Without the thread nothing is assembled; the texts can still be written and saved.
+    let _ = std::thread::Builder::new().name(WORKSHOP.to_owned()).spawn(work);
+    sender
+}
+
+/// Takes in all that was asked until now; the number of the newest texts. `None` when nobody will ask any more.
+fn newest(workshop: &mut Workshop, requests: &Receiver<Request>) -> Option<u64> {
+    let mut wanted = None;
+    loop {
+        let request = match wanted {
+            None => requests.recv().ok()?,
+            Some(generation) => match requests.try_recv() {
+                Ok(request) => request,
+                Err(_) => return Some(generation),
+            },
+        };
+        match request {
+            Request::Build(generation, texts) => {
+                for (name, text) in texts {
+                    workshop.edit(&name, text.to_string().into());
+                }
+                wanted = Some(generation);
+            }
+            Request::LookAgain => workshop.look_again(),
+            Request::Rename(from, to) => workshop.rename(&from, &to),
+        }
+    }
+}
+
+/// Something for the keeper of unsaved texts to do.
+pub(super) enum Keep {
+    Text(PathBuf, Box<Unsaved>),
+    Forget(PathBuf),
+}
+
+/// The thread that keeps unsaved text; it ends when nobody has anything more for it.
+pub(super) fn keeper() -> (Sender<Keep>, Option<JoinHandle<()>>) {
+    let (sender, jobs) = channel();
+    let work = move || {
+        while let Ok(job) = jobs.recv() {
+            match job {
+                Keep::Text(place, unsaved) => {
+                    recovery::keep(&place, &unsaved.text.to_string(), unsaved.base.as_deref());
+                }
+                Keep::Forget(place) => recovery::forget(&place),
+            }
+        }
+    };
+    (sender, std::thread::Builder::new().spawn(work).ok())
+}
+
+/// The thread that reads the terminal.
+pub(super) fn listen(sender: Sender<Incoming>) {
+    std::thread::spawn(move || {
+        loop {
+            let incoming = match event::read() {
+                Ok(Input::Key(key)) => Incoming::Message(Message::Key(key)),
+                Ok(Input::Paste(text)) => Incoming::Message(Message::Paste(text)),
+                Ok(Input::Resize(width, height)) => Incoming::Message(Message::Resized(width, height)),
+                // Moves alone mean nothing, and come in great numbers.
+                Ok(Input::Mouse(event)) if event.kind == event::MouseEventKind::Moved => continue,
+                Ok(Input::Mouse(event)) => Incoming::Message(Message::Mouse(event)),
+                Ok(Input::FocusGained | Input::FocusLost) => continue,
+                Err(_) => Incoming::End(1),
+            };
+            let ended = matches!(incoming, Incoming::End(_));
+            if sender.send(incoming).is_err() || ended {
+                return;
+            }
+        }
+    });
+}
+
+/// Signals that ask the program to end: unsaved text is kept, the terminal given back.
+pub(super) fn catch_signals(sender: Sender<Incoming>) {
+    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+    let Ok(mut signals) = signal_hook::iterator::Signals::new([SIGHUP, SIGINT, SIGTERM]) else { return };
+    std::thread::spawn(move || {
+        if let Some(signal) = signals.forever().next() {
+            let status = u8::try_from(128 + signal).unwrap_or(1);
+            let _ = sender.send(Incoming::End(status));
+        }
+    });
+}
