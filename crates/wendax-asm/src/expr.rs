@@ -6,6 +6,7 @@
 //! A [`Value`] is a number, or, while an object is written whose place is not known yet, a number of bytes
 //! behind a base. Linking gives every base its address, so that all values are numbers then.
 
+use crate::lexer::Mark;
 use smallvec::SmallVec;
 use wendax_source::Span;
 
@@ -81,6 +82,31 @@ pub(crate) enum Binary {
 }
 
 impl Binary {
+    /// The operator that a mark is.
+    pub(crate) fn of(mark: Mark) -> Option<Self> {
+        Some(match mark {
+            Mark::Star => Self::Multiply,
+            Mark::Slash => Self::Divide,
+            Mark::Percent => Self::Remainder,
+            Mark::Plus => Self::Add,
+            Mark::Minus => Self::Subtract,
+            Mark::Left => Self::Left,
+            Mark::Right => Self::Right,
+            Mark::And => Self::And,
+            Mark::Xor => Self::Xor,
+            Mark::Or => Self::Or,
+            Mark::SameAs => Self::Equal,
+            Mark::NotSame => Self::NotEqual,
+            Mark::Less => Self::Less,
+            Mark::LessOrSame => Self::LessOrEqual,
+            Mark::Greater => Self::Greater,
+            Mark::GreaterOrSame => Self::GreaterOrEqual,
+            Mark::AndAlso => Self::AndAlso,
+            Mark::OrElse => Self::OrElse,
+            _ => return None,
+        })
+    }
+
     /// How tightly it binds; higher is tighter. All associate to the left.
     pub(crate) fn precedence(self) -> u8 {
         match self {
@@ -232,7 +258,7 @@ fn decided(operator: Binary, left: Result<Value, EvalError>) -> Option<Value> {
     }
 }
 
-fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
+pub(crate) fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
     if value.base != Base::ZERO {
         return match (operator, value.part) {
             (Unary::High, Part::Whole) => Ok(Value { part: Part::High, ..value }),
@@ -274,7 +300,7 @@ fn binary(operator: Binary, left: Value, right: Value, span: Span) -> Result<Val
     }
 }
 
-fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, EvalError> {
+pub(crate) fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, EvalError> {
     let shift = u32::try_from(right).ok().filter(|&by| by < 64);
     let value = match operator {
         Binary::Multiply => left.checked_mul(right),

@@ -554,11 +554,12 @@ pub enum Lexeme {
 
 /// The pieces of one line with their byte ranges in it, for colouring; blanks are left out.
 pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
-    let mut tokens = Vec::new();
+    let mut tokens: Vec<Token> = Vec::new();
+    let mut more = Vec::new();
     let mut from = 0;
     while from < line.len() {
-        let mut lexer = Lexer::line(FileId(0), 0, line, from, line.len());
-        lexer.run(&mut tokens, &mut Problems::default());
+        Lexer::line(FileId(0), 0, line, from, line.len()).run(&mut more, &mut Problems::default());
+        tokens.append(&mut more);
         // What follows a sign that was rejected is told apart all the same.
         match tokens.last() {
             Some(token) if token.kind == Kind::Bad && token.end as usize > from => from = token.end as usize,
@@ -597,6 +598,16 @@ pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn signs_behind_a_rejected_one_are_told_apart() {
+        let words = |line: &'static str| -> Vec<(&str, Lexeme)> {
+            lexemes(line).into_iter().map(|(range, lexeme)| (&line[range], lexeme)).collect()
+        };
+        let found = words(" .word 33000, 40a0, 99 ; end");
+        assert!(found.contains(&("99", Lexeme::Number)) && found.contains(&("; end", Lexeme::Comment)), "{found:?}");
+        assert!(words(" push {first}-{last}").contains(&("last", Lexeme::Name)));
+    }
 
     fn kinds(line: &str) -> (Vec<Kind>, usize) {
         let (mut tokens, mut problems) = (Vec::new(), Problems::default());

@@ -37,6 +37,7 @@ mod parser;
 mod problems;
 mod texts;
 mod unit;
+mod values;
 
 pub use assembler::{Assembler, Inputs, Library};
 pub use codes::{CODES, CodeInfo, code_info, problems_document};
@@ -50,6 +51,7 @@ pub use listing::{SymbolOrder, listing, memory_map, symbol_table};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};
+pub use values::{Moment, ValueError, ValueExpression};
 
 use std::sync::Arc;
 use unit::Unit;

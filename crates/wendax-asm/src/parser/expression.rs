@@ -57,28 +57,7 @@ impl Parser<'_> {
     fn opt_operator(&self) -> Option<(Binary, Token)> {
         let token = self.peek()?;
         let Kind::Mark(mark) = token.kind else { return None };
-        let operator = match mark {
-            Mark::Star => Binary::Multiply,
-            Mark::Slash => Binary::Divide,
-            Mark::Percent => Binary::Remainder,
-            Mark::Plus => Binary::Add,
-            Mark::Minus => Binary::Subtract,
-            Mark::Left => Binary::Left,
-            Mark::Right => Binary::Right,
-            Mark::And => Binary::And,
-            Mark::Xor => Binary::Xor,
-            Mark::Or => Binary::Or,
-            Mark::SameAs => Binary::Equal,
-            Mark::NotSame => Binary::NotEqual,
-            Mark::Less => Binary::Less,
-            Mark::LessOrSame => Binary::LessOrEqual,
-            Mark::Greater => Binary::Greater,
-            Mark::GreaterOrSame => Binary::GreaterOrEqual,
-            Mark::AndAlso => Binary::AndAlso,
-            Mark::OrElse => Binary::OrElse,
-            _ => return None,
-        };
-        Some((operator, token))
+        Some((Binary::of(mark)?, token))
     }
 
     fn nested(&mut self, inner: impl FnOnce(&mut Self) -> Option<()>) -> Option<()> {

@@ -13,13 +13,16 @@ impl Ask {
     /// What is asked for, and what may be written.
     fn words(self) -> (&'static str, &'static str) {
         match self {
-            Self::MemoryAt => {
-                ("memory at", "a label, an address (0x0300), or a register to follow; empty for the data")
-            }
-            Self::Value => ("set", "r1 = 5    total = 0x30    byte total = 7"),
+            Self::MemoryAt => (
+                "memory at",
+                "a label, a register to follow, wagons + 4, [r1]; data, heap, stack, devices; empty for the data",
+            ),
+            Self::Value => ("set", "r1 = 5    Z = 1    total = total + 1    [r6 + 2] = 'H'    byte [text] = 0"),
             Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
             Self::Line => ("to line", "the number of a line"),
-            Self::BreakpointAt => ("breakpoint at", "a label or an address (0x0210); once more clears it"),
+            Self::BreakpointAt => {
+                ("breakpoint at", "a label, an address such as start + 6 or 0x0210, or file:line; once more clears it")
+            }
             Self::Search => ("search", "any text; nothing for the same once more, as n does"),
             Self::Replace => ("replace by", "what comes in the place of what was searched for"),
             Self::Rename => ("rename", "the name under the cursor gets this spelling wherever it stands, in all files"),
@@ -31,6 +34,10 @@ impl Ask {
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &Field) {
     let (name, hint) = ask.words();
     let hint = match ask {
+        Ask::MemoryAt | Ask::Value | Ask::BreakpointAt => match app.completions(&field.text()).as_slice() {
+            [] => hint.to_owned(),
+            names => format!("Tab: {}", names.join("  ")),
+        },
         Ask::Search => app.search_words(&field.text()).unwrap_or_else(|| hint.to_owned()),
         _ => hint.to_owned(),
     };

@@ -88,6 +88,7 @@ impl App {
                     self.screen.say("nothing is known that could stand here");
                 }
             }
+            Edit::TakeOffer if self.screen.sheet.is_some() => self.complete_field(),
             Edit::TakeOffer => {
                 if let Some(offering) = self.screen.offering.take() {
                     self.take_offer(&offering);
@@ -301,6 +302,36 @@ impl App {
 
     // ---- words offered
 
+    /// Names that begin with the word a text ends with, when values can be written there; a few of them.
+    pub(crate) fn completions(&self, text: &str) -> Vec<String> {
+        const MOST: usize = 8;
+        let word = last_word(text);
+        if word.is_empty() {
+            return Vec::new();
+        }
+        let mut names = self.world.names_beginning(word);
+        names.truncate(MOST);
+        names
+    }
+
+    /// Writes the rest of the name in a prompt, as far as all that could be meant agree.
+    fn complete_field(&mut self) {
+        let Some(Sheet::Prompt { ask: Ask::MemoryAt | Ask::Value | Ask::BreakpointAt, field }) = &self.screen.sheet
+        else {
+            return;
+        };
+        let text = field.text();
+        let names = self.completions(&text);
+        let word = last_word(&text);
+        let Some(first) = names.first() else { return };
+        let agree = first
+            .char_indices()
+            .map(|(at, c)| at + c.len_utf8())
+            .take_while(|&end| names.iter().all(|name| name.get(..end) == first.get(..end)));
+        let rest = first[word.len()..agree.last().unwrap_or(0).max(word.len())].to_owned();
+        self.typed(&rest);
+    }
+
     fn take_offer(&mut self, offering: &Offering) {
         let Some(offer) = offering.offers.list.get(offering.chosen) else { return };
         let editor = self.editor_mut();
@@ -337,4 +368,10 @@ impl App {
             offering.chosen = offering.offers.list.iter().position(|offer| offer.text == chosen.text).unwrap_or(0);
         }
     }
+}
+
+/// The name a text ends with.
+fn last_word(text: &str) -> &str {
+    let start = text.rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '.'))).map_or(0, |at| at + 1);
+    text.get(start..).unwrap_or_default()
 }

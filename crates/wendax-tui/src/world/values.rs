@@ -1,9 +1,11 @@
 //! What people write where a step, an address or a value is asked for.
 
 use super::World;
+use super::stops::Breakpoint;
 use crate::screen::Lens;
-use wendax_machine::{Addr, CellState, Event, StepNo};
-use wendax_session::{Dropped, State};
+use wendax_asm::{Moment, ValueError, ValueExpression};
+use wendax_machine::{Addr, CellState, Event, Reg, RegionKind, StepNo};
+use wendax_session::{Dropped, Session, State};
 
 impl World {
     /// `120`, or `+3` and `-3` from the present step.
@@ -30,6 +32,18 @@ impl World {
         Ok(step)
     }
 
+    /// What a written value or place is asked of: the moment the walk is at.
+    fn moment(&self) -> Result<Now<'_>, String> {
+        let session = self.walk.session.as_ref().ok_or("there is no program yet")?;
+        Ok(Now { session })
+    }
+
+    /// The value of an expression now.
+    pub(crate) fn value_of(&self, text: &str) -> Result<i64, String> {
+        let read = ValueExpression::read(text).map_err(told)?;
+        read.value(&self.moment()?).map_err(told)
+    }
+
     pub(crate) fn lens_for(&self, text: &str) -> Result<Lens, String> {
         let session = self.walk.session.as_ref().ok_or("there is no program yet")?;
         if text.is_empty() {
@@ -41,96 +55,233 @@ impl World {
         if session.image().symbol(text).is_some() {
             return Ok(Lens::Label(text.to_owned()));
         }
-        self.address(text).map(Lens::At)
-    }
-
-    /// An address by number or label.
-    pub(crate) fn address(&self, text: &str) -> Result<Addr, String> {
-        let session = self.walk.session.as_ref().ok_or("there is no program yet")?;
-        if let Some(symbol) = session.image().symbol(text) {
-            return Addr::try_from(symbol.value & i64::from(session.machine().target().address_mask()))
-                .map_err(|_| "that is no address".to_owned());
-        }
-        let mask = session.machine().target().address_mask();
-        match number(text) {
-            Some(value) if value >= 0 && value <= i64::from(mask) => {
-                Addr::try_from(value).map_err(|error| error.to_string())
+        let regions = session.machine().regions();
+        let region = regions.iter().find(|region| region_name(region.kind).eq_ignore_ascii_case(text));
+        match region {
+            Some(region) if region.kind == RegionKind::Stack => {
+                Ok(Lens::Register(session.machine().target().roles.stack))
             }
-            Some(_) => Err(format!("addresses go from 0 to 0x{mask:X}")),
-            None => Err(format!("`{text}` is no label, register or address; write one such as 0x0300")),
+            Some(region) => Ok(Lens::At(region.start)),
+            None if text.eq_ignore_ascii_case("heap") => {
+                Err("the program has no heap yet: it asks for memory first".to_owned())
+            }
+            None => self.address(text).map(Lens::At),
         }
     }
 
-    /// `r1 = 5`, `0x0310 = 0xFF`, `total = 3`: a register, or a word of memory (a byte with `byte` before it).
+    /// An address by an expression, or the instruction of a line: `main.asm:12`.
+    pub(crate) fn address(&self, text: &str) -> Result<Addr, String> {
+        if let Some((file, line)) = text.rsplit_once(':')
+            && let Ok(line) = line.trim().parse::<u32>()
+        {
+            let named = |name: &str| name == file || name.rsplit('/').next() == Some(file);
+            let document = self.documents.iter().find(|(_, document)| named(&document.name));
+            let (document, _) = document.ok_or_else(|| format!("no file of the program is named `{file}`"))?;
+            let place = Breakpoint::Line { document, line: (line as usize).saturating_sub(1) };
+            return self
+                .address_of(&place)
+                .ok_or_else(|| format!("there is no instruction on line {line} or below it"));
+        }
+        let value = self.value_of(text)?;
+        let mask = self.moment()?.session.machine().target().address_mask();
+        if !(0..=i64::from(mask)).contains(&value) {
+            return Err(format!("addresses go from 0 to 0x{mask:X}, and this is {value}"));
+        }
+        Addr::try_from(value).map_err(|error| error.to_string())
+    }
+
+    /// `r1 = 5`, `[r6 + 2] = 'H'`, `total = total + 1`, `byte [text] = 0`, `Z = 1`: a register, a flag, or memory.
     pub(crate) fn set_value(&mut self, text: &str) -> Result<Dropped, String> {
         const ENDED: &str = "the program has ended; go back a step, and set it there";
-        const FORM: &str = "write `r1 = 5`, `total = 0x30` for a word of memory, or `byte total = 7`";
-        let (place, value) = text.split_once('=').ok_or(FORM)?;
-        let (place, value) = (place.trim(), value.trim());
-        let value = number(value).ok_or_else(|| format!("`{value}` is no number; {FORM}"))?;
+        const FORM: &str = "write `r1 = 5`, `total = 0x30` for a word of memory, or `byte [total] = 7`";
+        let (place, value) = assignment(text).ok_or(FORM)?;
+        let value = self.value_of(value)?;
+        let place = self.place_to_set(place)?;
         let session = self.walk.session.as_mut().ok_or("there is no program yet")?;
         let target = session.machine().target();
-        let fits = |bits: u32| value >= -(1 << (bits - 1)) && value < 1 << bits;
-        let (byte, place) = match place.strip_prefix("byte ") {
-            Some(rest) => (true, rest.trim()),
-            None => (false, place),
+        let bits = match place {
+            Settable::Flag(_) => 1,
+            Settable::Memory(_, true) => 8,
+            Settable::Register(_) | Settable::Memory(_, false) => target.word_bits,
         };
-        let bits = if byte { 8 } else { target.word_bits };
-        if !fits(bits) {
-            return Err(format!("{value} does not fit {bits} bits"));
+        if value < -(1 << (bits - 1)) || value >= 1 << bits {
+            let are = if bits == 1 { "bit" } else { "bits" };
+            return Err(format!("{value} does not fit {bits} {are}"));
         }
         let value = u32::try_from(value & i64::from(target.word_mask())).unwrap_or(0);
         let mut dropped = Dropped::default();
-        if let Some(register) = target.register(place).filter(|_| !byte) {
-            dropped = session.edit(Event::SetRegister(register, value)).ok_or(ENDED)?;
-        } else {
-            let address = self.address(place)?;
-            let session = self.walk.session.as_mut().ok_or("there is no program yet")?;
-            let count = if byte { 1 } else { target.word_bytes() };
-            for offset in 0..count {
-                let cell = session.machine().cell(address + offset);
-                if !matches!(cell, CellState::Known | CellState::NeverWritten) {
-                    return Err(format!("{:04X} cannot be set: it is no memory of the program", address + offset));
-                }
+        match place {
+            Settable::Register(register) => {
+                dropped = session.edit(Event::SetRegister(register, value)).ok_or(ENDED)?;
             }
-            for (offset, byte) in (0..count).zip(value.to_le_bytes()) {
-                let more = session.edit(Event::SetByte(address + offset, byte.into())).ok_or(ENDED)?;
-                // What lay ahead went with the first byte.
-                if offset == 0 {
-                    dropped = more;
+            Settable::Flag(bit) => {
+                let flags = session.machine().flags();
+                let flags = if value & 1 == 0 { flags & !bit } else { flags | bit };
+                dropped = session.edit(Event::SetFlags(flags)).ok_or(ENDED)?;
+            }
+            Settable::Memory(address, is_byte) => {
+                let count = if is_byte { 1 } else { target.word_bytes() };
+                for offset in 0..count {
+                    let cell = session.machine().cell(address + offset);
+                    if !matches!(cell, CellState::Known | CellState::NeverWritten) {
+                        return Err(format!("{:04X} cannot be set: it is no memory of the program", address + offset));
+                    }
+                }
+                for (offset, byte) in (0..count).zip(value.to_le_bytes()) {
+                    let more = session.edit(Event::SetByte(address + offset, byte.into())).ok_or(ENDED)?;
+                    // What lay ahead went with the first byte.
+                    if offset == 0 {
+                        dropped = more;
+                    }
                 }
             }
         }
         self.walk.refresh();
         Ok(dropped)
     }
+
+    /// What is to be set: `r1`, `Z`, `total`, `[r6 + 2]`, `byte total`, `byte [text]`.
+    fn place_to_set(&self, text: &str) -> Result<Settable, String> {
+        let now = self.moment()?;
+        let target = now.session.machine().target();
+        if let Some(register) = target.register(text) {
+            return Ok(Settable::Register(register));
+        }
+        if let Some(flag) = target.flags.iter().find(|flag| text.len() == 1 && text.starts_with(flag.name)) {
+            return Ok(Settable::Flag(flag.bit));
+        }
+        if text.eq_ignore_ascii_case("pc") {
+            return Err("pc is not set by hand: go to a line with `.` or to a step with `t`".to_owned());
+        }
+        let read = ValueExpression::read(text).map_err(told)?;
+        if let Some(place) = read.place(&now) {
+            let (address, is_byte) = place.map_err(told)?;
+            let address =
+                Addr::try_from(address & i64::from(target.address_mask())).map_err(|error| error.to_string())?;
+            return Ok(Settable::Memory(address, is_byte));
+        }
+        let (is_byte, rest) = match text.strip_prefix("byte ") {
+            Some(rest) => (true, rest.trim()),
+            None => (false, text),
+        };
+        self.address(rest).map(|address| Settable::Memory(address, is_byte))
+    }
+
+    /// Names that begin so and can stand in an expression, for those who write one.
+    pub(crate) fn names_beginning(&self, text: &str) -> Vec<String> {
+        let Ok(now) = self.moment() else { return Vec::new() };
+        let target = now.session.machine().target();
+        let registers = target.registers().map(|(_, info)| info.name.to_owned());
+        let labels = now.session.image().symbols.iter().map(|symbol| symbol.name.clone());
+        let mut names: Vec<String> =
+            registers.chain(labels).filter(|name| name.starts_with(text) && name != text).collect();
+        names.sort_unstable();
+        names.dedup();
+        names
+    }
 }
 
-/// A number as in source: decimal, 0x, 0b, with an optional sign, or four hexadecimal digits with a letter.
-fn number(text: &str) -> Option<i64> {
-    let (negative, digits) = match text.strip_prefix('-') {
-        Some(rest) => (true, rest),
-        None => (false, text),
+/// Something that can be set by hand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Settable {
+    Register(Reg),
+    /// By its bit.
+    Flag(u32),
+    /// From an address on: a byte, or a word.
+    Memory(Addr, bool),
+}
+
+/// The two sides of the `=` that is none of `==`, `<=`, `>=` and `!=`.
+fn assignment(text: &str) -> Option<(&str, &str)> {
+    let bytes = text.as_bytes();
+    let is_alone = |at: usize| {
+        let before = at.checked_sub(1).and_then(|at| bytes.get(at));
+        bytes[at] == b'=' && bytes.get(at + 1) != Some(&b'=') && !matches!(before, Some(b'=' | b'<' | b'>' | b'!'))
     };
-    let clean = digits.replace('_', "").to_ascii_lowercase();
-    let value = match (clean.strip_prefix("0x"), clean.strip_prefix("0b")) {
-        (Some(hex), _) => i64::from_str_radix(hex, 16).ok(),
-        (None, Some(binary)) => i64::from_str_radix(binary, 2).ok(),
-        (None, None) => clean.parse().ok(),
-    }?;
-    Some(if negative { -value } else { value })
+    let at = (0..bytes.len()).find(|&at| is_alone(at))?;
+    Some((text[..at].trim(), text[at + 1..].trim()))
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
+/// What people call the regions of memory.
+fn region_name(kind: RegionKind) -> &'static str {
+    match kind {
+        RegionKind::Vectors => "vectors",
+        RegionKind::Code => "code",
+        RegionKind::Data => "data",
+        RegionKind::Heap => "heap",
+        RegionKind::Stack => "stack",
+        RegionKind::Devices => "devices",
+    }
+}
 
-    #[test]
-    fn numbers_as_in_source() {
-        for (text, value) in
-            [("0x_ff", Some(255)), ("-5", Some(-5)), ("0b11", Some(3)), ("1_000", Some(1000)), ("x", None), ("", None)]
-        {
-            assert_eq!(number(text), value, "{text}");
+fn told(error: ValueError) -> String {
+    error.message
+}
+
+/// The moment a walk is at, as expressions ask it.
+struct Now<'a> {
+    session: &'a Session,
+}
+
+impl Moment for Now<'_> {
+    fn named(&self, name: &str) -> Option<i64> {
+        let machine = self.session.machine();
+        let target = machine.target();
+        if let Some(register) = target.register(name) {
+            return Some(machine.register(register).into());
+        }
+        if let Some(symbol) = self.session.image().symbol(name) {
+            return Some(symbol.value);
+        }
+        if let Some(flag) = target.flags.iter().find(|flag| name.len() == 1 && name.starts_with(flag.name)) {
+            return Some((machine.flags() & flag.bit != 0).into());
+        }
+        match name {
+            "pc" => Some(machine.pc().into()),
+            "step" => i64::try_from(self.session.now().0).ok(),
+            "cycles" => i64::try_from(machine.cycles()).ok(),
+            // A name that is private to the routine the walk is in.
+            local if local.starts_with('@') => {
+                let (owner, _) = self.session.image().nearest_label(self.session.present_address())?;
+                let owner = owner.name.split('@').next().unwrap_or(&owner.name);
+                Some(self.session.image().symbol(&format!("{owner}{local}"))?.value)
+            }
+            _ => None,
+        }
+    }
+
+    fn size_of(&self, name: &str) -> Option<i64> {
+        let image = self.session.image();
+        let start = image.symbol(name)?.address()?;
+        // It reaches to the next label that is no private one, or to the end of what the image holds there.
+        let labels = image.labels().filter(|label| !label.name.contains('@')).filter_map(wendax_image::Symbol::address);
+        let next = labels.filter(|&at| at > start).min();
+        let end = image.segments.iter().find(|part| part.start <= start && start < part.end()).map(wendax_image::Segment::end);
+        let behind = next.into_iter().chain(end).min()?;
+        Some((behind - start).into())
+    }
+
+    fn word(&self, address: i64) -> Result<i64, String> {
+        let at = self.readable(address)?;
+        self.readable(address + 1)?;
+        Ok(self.session.machine().word(at).into())
+    }
+
+    fn byte(&self, address: i64) -> Result<i64, String> {
+        Ok(self.session.machine().byte(self.readable(address)?).into())
+    }
+}
+
+impl Now<'_> {
+    /// The address, when there is something to read.
+    fn readable(&self, address: i64) -> Result<Addr, String> {
+        let machine = self.session.machine();
+        let masked = address & i64::from(machine.target().address_mask());
+        let at = Addr::try_from(masked).map_err(|error| error.to_string())?;
+        match machine.cell(at) {
+            CellState::Unmapped => Err(format!("there is no memory at {at:04X}")),
+            CellState::NeverWritten => Err(format!("nothing was ever written at {at:04X}")),
+            CellState::Known | CellState::Device => Ok(at),
         }
     }
 }

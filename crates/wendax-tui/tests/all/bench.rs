@@ -89,13 +89,28 @@ fn registers_and_memory_can_be_set_and_begin_a_branch() {
     for (text, why) in [
         ("r1", "write `r1 = 5`"),
         ("r1 = 70000", "does not fit"),
-        ("nowhere = 1", "no label"),
+        ("nowhere = 1", "nothing here has the name `nowhere`"),
         ("0x9000 = 1", "no memory"),
     ] {
         stage.keys("=").text(text).keys("Enter");
         shows(&mut stage, why);
         stage.keys("Esc");
     }
+    for (text, shown) in [
+        ("r2 = x + 4", "r2  0304"),
+        ("[x] = 'H'", "48 00"),
+        ("byte [x + 1] = r1 & 0xF", "48 01"),
+        ("Z = 1", "Z  1"),
+        ("r3 = [x] - 1", "r3  0147"),
+    ] {
+        stage.keys("=").text(text).keys("Enter");
+        shows(&mut stage, shown);
+    }
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "the value is as it was before");
+    shows(&mut stage, "r3  ····");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "Z  0");
 }
 
 #[test]
@@ -108,7 +123,18 @@ fn memory_follows_labels_addresses_and_registers() {
     stage.keys("m").text("0xFF00").keys("Enter");
     shows(&mut stage, "device registers");
     stage.keys("m").text("elsewhere").keys("Enter");
-    shows(&mut stage, "no label, register or address");
+    shows(&mut stage, "nothing here has the name `elsewhere`");
+    for (text, shown) in [
+        ("[sp - 2]", "nothing was ever written"),
+        ("sign + 4", "0316"),
+        ("stack", "where sp points"),
+        ("heap", "no heap yet"),
+    ] {
+        stage.keys("Esc m").text(text).keys("Enter");
+        shows(&mut stage, shown);
+    }
+    stage.keys("Esc m").text("verdict").keys("Tab");
+    shows(&mut stage, "verdict_unit");
 }
 
 #[test]

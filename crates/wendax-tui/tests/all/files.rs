@@ -164,7 +164,7 @@ fn the_mouse_puts_the_cursor_selects_and_scrolls() {
         stage.message(Message::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }));
         stage.app.editor().cursor()
     };
-    let text = 15;
+    let text = 16;
     // The line the walk is at is unfolded, so what follows lies two rows lower.
     assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), text + 2, 2 + 2), (2, 2));
     assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), text + 8, 2 + 5), (3, 8));

@@ -1,0 +1,363 @@
+//! Expressions over a moment of a run: those of the language, with registers, memory and whatever else the moment
+//! knows by a name.
+//!
+//! `wagons + 4`, `r1 * 2`, `[r6 + 2]` (the word there), `byte [text]`, `'H'`, `sizeof(wagons)`, comparisons and logic as
+//! in sources. An expression is read once and can be asked of many moments; nothing here knows what a register is.
+
+use crate::expr::{Binary, EvalError, Unary, Value, numbers, unary};
+use crate::lexer::{Kind, Lexer, Mark, Token};
+use crate::problems::Problems;
+use wendax_source::{FileId, Span};
+
+/// Expressions nested deeper are refused.
+const DEEPEST: usize = 64;
+
+/// What an expression can ask of a moment.
+pub trait Moment {
+    /// The value of a name: a register, a label, a constant; `None` when nothing has this name.
+    fn named(&self, name: &str) -> Option<i64>;
+    /// How many bytes stand behind a label.
+    fn size_of(&self, name: &str) -> Option<i64>;
+    /// The word at an address, or why there is none.
+    fn word(&self, address: i64) -> Result<i64, String>;
+    /// The byte at an address, or why there is none.
+    fn byte(&self, address: i64) -> Result<i64, String>;
+}
+
+/// What is wrong with an expression, or why it has no value now.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct ValueError {
+    /// What was expected, or what is missing.
+    pub message: String,
+    /// The byte of the text it is about.
+    pub at: usize,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Step {
+    Number(i64),
+    Name(String, usize),
+    SizeOf(String, usize),
+    Word(usize),
+    Byte(usize),
+    Unary(Unary),
+    Binary(Binary, usize),
+}
+
+/// An expression, in postfix order.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ValueExpression {
+    steps: Vec<Step>,
+    /// It is a place in memory by itself: `[…]` or `byte […]` with nothing around it.
+    place: Option<Place>,
+}
+
+/// How much of memory a place is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Place {
+    Word,
+    Byte,
+}
+
+impl ValueExpression {
+    /// Reads a text.
+    pub fn read(text: &str) -> Result<Self, ValueError> {
+        let (mut tokens, mut problems) = (Vec::new(), Problems::default());
+        // Some signs mean another thing at the beginning of a line, which this is not.
+        let line = format!("({text}");
+        Lexer::line(FileId(0), 0, &line, 0, line.len()).run(&mut tokens, &mut problems);
+        if let Some(problem) = problems.list().first() {
+            let at = (problem.primary.span.start as usize).saturating_sub(1);
+            return Err(ValueError { message: problem.message.clone(), at });
+        }
+        tokens.remove(0);
+        for token in &mut tokens {
+            (token.start, token.end) = (token.start - 1, token.end - 1);
+        }
+        let mut reader = Reader { text, tokens: &tokens, at: 0, steps: Vec::new(), depth: 0 };
+        reader.binary(0)?;
+        if let Some(token) = reader.peek() {
+            let word = reader.spelling(token);
+            return Err(reader.error(format!("`{word}` does not belong to a value")));
+        }
+        let place = match reader.steps.last() {
+            Some(Step::Word(_)) => Some(Place::Word),
+            Some(Step::Byte(_)) => Some(Place::Byte),
+            _ => None,
+        };
+        Ok(Self { steps: reader.steps, place })
+    }
+
+    /// Its value at a moment.
+    pub fn value(&self, moment: &impl Moment) -> Result<i64, ValueError> {
+        evaluate(&self.steps, moment)
+    }
+
+    /// The address of the place in memory it is by itself, and whether that is one byte; `None` when it is a value only.
+    pub fn place(&self, moment: &impl Moment) -> Option<Result<(i64, bool), ValueError>> {
+        let place = self.place?;
+        let address = evaluate(&self.steps[..self.steps.len() - 1], moment);
+        Some(address.map(|address| (address, place == Place::Byte)))
+    }
+
+    /// The one name it is, when it is nothing else.
+    pub fn name(&self) -> Option<&str> {
+        match self.steps.as_slice() {
+            [Step::Name(name, _)] => Some(name),
+            _ => None,
+        }
+    }
+}
+
+fn evaluate(steps: &[Step], moment: &impl Moment) -> Result<i64, ValueError> {
+    let error = |message: String, at: usize| ValueError { message, at };
+    let unknown = |name: &str, at: usize| error(format!("nothing here has the name `{name}`"), at);
+    let mut stack: Vec<i64> = Vec::new();
+    for step in steps {
+        // The reader writes balanced code only.
+        let value = match step {
+            Step::Number(value) => *value,
+            Step::Name(name, at) => moment.named(name).ok_or_else(|| unknown(name, *at))?,
+            Step::SizeOf(name, at) => moment.size_of(name).ok_or_else(|| unknown(name, *at))?,
+            Step::Word(at) => moment.word(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
+            Step::Byte(at) => moment.byte(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
+            Step::Unary(operator) => {
+                let value = unary(*operator, Value::number(stack.pop().unwrap_or(0)));
+                value.ok().and_then(Value::as_number).ok_or_else(|| error("this leaves 64 bits".to_owned(), 0))?
+            }
+            Step::Binary(operator, at) => {
+                let (right, left) = (stack.pop().unwrap_or(0), stack.pop().unwrap_or(0));
+                numbers(*operator, left, right, Span::new(FileId(0), *at, *at)).map_err(|why| {
+                    let message = match why {
+                        EvalError::Division(_) => "this divides by zero".to_owned(),
+                        EvalError::Shift(_, by) => format!("a value cannot be shifted by {by}"),
+                        EvalError::Overflow | EvalError::Reported | EvalError::Unplaced => {
+                            "this leaves 64 bits".to_owned()
+                        }
+                    };
+                    error(message, *at)
+                })?
+            }
+        };
+        stack.push(value);
+    }
+    Ok(stack.pop().unwrap_or(0))
+}
+
+struct Reader<'a> {
+    text: &'a str,
+    tokens: &'a [Token],
+    at: usize,
+    steps: Vec<Step>,
+    depth: usize,
+}
+
+impl<'a> Reader<'a> {
+    fn peek(&self) -> Option<Token> {
+        self.tokens.get(self.at).copied()
+    }
+
+    fn spelling(&self, token: Token) -> &'a str {
+        &self.text[token.start as usize..token.end as usize]
+    }
+
+    /// An error at the token that comes, or at the end.
+    fn error(&self, message: impl Into<String>) -> ValueError {
+        let at = self.peek().map_or(self.text.len(), |token| token.start as usize);
+        ValueError { message: message.into(), at }
+    }
+
+    fn eat(&mut self, mark: Mark) -> bool {
+        let is_there = self.peek().is_some_and(|token| token.kind == Kind::Mark(mark));
+        self.at += usize::from(is_there);
+        is_there
+    }
+
+    /// A primary, then operators that bind tighter than `above`.
+    fn binary(&mut self, above: u8) -> Result<(), ValueError> {
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            return Err(self.error(format!("this is nested more than {DEEPEST} deep")));
+        }
+        self.primary()?;
+        while let Some(token) = self.peek()
+            && let Kind::Mark(mark) = token.kind
+            && let Some(operator) = Binary::of(mark).filter(|operator| operator.precedence() > above)
+        {
+            self.at += 1;
+            self.binary(operator.precedence())?;
+            self.steps.push(Step::Binary(operator, token.start as usize));
+        }
+        self.depth -= 1;
+        Ok(())
+    }
+
+    fn primary(&mut self) -> Result<(), ValueError> {
+        let Some(token) = self.peek() else {
+            return Err(self.error("a value is missing here: a number, a name, a register or `[address]`"));
+        };
+        let at = token.start as usize;
+        match token.kind {
+            Kind::Number(value) | Kind::Char(value) => {
+                self.at += 1;
+                self.steps.push(Step::Number(value));
+            }
+            Kind::Name | Kind::Local => {
+                self.at += 1;
+                self.name(self.spelling(token), at)?;
+            }
+            Kind::Mark(Mark::Minus) => self.unary(Unary::Minus)?,
+            Kind::Mark(Mark::Not) => self.unary(Unary::Not)?,
+            Kind::Mark(Mark::Bang) => self.unary(Unary::Bang)?,
+            Kind::Mark(Mark::ParenOpen) => {
+                self.at += 1;
+                self.binary(0)?;
+                self.close(Mark::ParenClose, ")")?;
+            }
+            Kind::Mark(Mark::Open) => self.memory(Step::Word(at))?,
+            Kind::Directive | Kind::Text | Kind::Mark(_) | Kind::Bad => {
+                return Err(self.error(format!("a value is missing before `{}`", self.spelling(token))));
+            }
+        }
+        Ok(())
+    }
+
+    fn unary(&mut self, operator: Unary) -> Result<(), ValueError> {
+        self.at += 1;
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            return Err(self.error(format!("this is nested more than {DEEPEST} deep")));
+        }
+        self.primary()?;
+        self.depth -= 1;
+        self.steps.push(Step::Unary(operator));
+        Ok(())
+    }
+
+    fn close(&mut self, mark: Mark, sign: &str) -> Result<(), ValueError> {
+        if self.eat(mark) { Ok(()) } else { Err(self.error(format!("a `{sign}` is missing here"))) }
+    }
+
+    /// The rest of `[ address ]`.
+    fn memory(&mut self, step: Step) -> Result<(), ValueError> {
+        if !self.eat(Mark::Open) {
+            return Err(self.error("`[` belongs here: byte [address]"));
+        }
+        self.binary(0)?;
+        self.close(Mark::Close, "]")?;
+        self.steps.push(step);
+        Ok(())
+    }
+
+    fn name(&mut self, name: &str, at: usize) -> Result<(), ValueError> {
+        let follows = |mark| self.peek().is_some_and(|token| token.kind == Kind::Mark(mark));
+        let (opens, brackets) = (follows(Mark::ParenOpen), follows(Mark::Open));
+        match name.to_ascii_lowercase().as_str() {
+            "byte" if brackets => return self.memory(Step::Byte(at)),
+            "word" if brackets => return self.memory(Step::Word(at)),
+            "sizeof" if opens => {
+                self.at += 1;
+                let named = self.peek().filter(|token| matches!(token.kind, Kind::Name | Kind::Local));
+                let Some(token) = named else { return Err(self.error("sizeof takes the name of a label")) };
+                self.at += 1;
+                self.steps.push(Step::SizeOf(self.spelling(token).to_owned(), at));
+                return self.close(Mark::ParenClose, ")");
+            }
+            function @ ("hi" | "lo") if opens => {
+                self.at += 1;
+                self.binary(0)?;
+                self.steps.push(Step::Unary(if function == "hi" { Unary::High } else { Unary::Low }));
+                return self.close(Mark::ParenClose, ")");
+            }
+            _ => {}
+        }
+        // `wagon@next` is one name, as it is in lists of names.
+        let mut whole = name.to_owned();
+        if let Some(token) = self.peek()
+            && token.kind == Kind::Local
+            && self.tokens.get(self.at - 1).is_some_and(|before| before.end == token.start)
+        {
+            whole.push_str(self.spelling(token));
+            self.at += 1;
+        }
+        self.steps.push(Step::Name(whole, at));
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    struct Yard;
+
+    impl Moment for Yard {
+        fn named(&self, name: &str) -> Option<i64> {
+            [("r1", 6), ("wagons", 0x300), ("wagon@next", 0x220), ("Z", 1)]
+                .into_iter()
+                .find(|(known, _)| *known == name)
+                .map(|(_, value)| value)
+        }
+
+        fn size_of(&self, name: &str) -> Option<i64> {
+            (name == "wagons").then_some(40)
+        }
+
+        fn word(&self, address: i64) -> Result<i64, String> {
+            if address == 1 { Err("odd".to_owned()) } else { Ok(address + 1) }
+        }
+
+        fn byte(&self, address: i64) -> Result<i64, String> {
+            Ok(address & 0xFF)
+        }
+    }
+
+    #[test]
+    fn values_are_those_of_the_language_at_a_moment() {
+        for (text, wanted) in [
+            ("wagons + 4", 0x304),
+            ("[r1]", 7),
+            ("[wagons + r1 * 2] - 1", 0x30C),
+            ("byte [wagons + 5]", 5),
+            ("'H'", 72),
+            ("-r1 + 0x10", 10),
+            ("r1 == 6 && Z", 1),
+            ("!(r1 > 7) || 1 / 1", 1),
+            ("sizeof(wagons) / 8", 5),
+            ("hi(wagons)", 3),
+            ("wagon@next", 0x220),
+            ("[[r1] + 1]", 9),
+        ] {
+            let read = ValueExpression::read(text).unwrap_or_else(|error| panic!("{text}: {error}"));
+            assert_eq!(read.value(&Yard), Ok(wanted), "{text}");
+        }
+    }
+
+    #[test]
+    fn what_is_wrong_is_told_with_its_place() {
+        for (text, at, words) in [
+            ("wagon + 1", 0, "nothing here has the name `wagon`"),
+            ("r1 +", 4, "a value is missing here"),
+            ("[r1", 3, "a `]` is missing"),
+            ("1 / (r1 - 6)", 2, "divides by zero"),
+            ("[1]", 0, "odd"),
+            ("r1 r1", 3, "`r1` does not belong to a value"),
+            (", 1", 0, "a value is missing before `,`"),
+        ] {
+            let error = ValueExpression::read(text).and_then(|read| read.value(&Yard)).unwrap_err();
+            assert!(error.at == at && error.message.contains(words), "{text}: {error:?}");
+        }
+        let deep = "(".repeat(500);
+        assert!(ValueExpression::read(&deep).unwrap_err().message.contains("nested"));
+    }
+
+    #[test]
+    fn a_place_is_told_from_a_value() {
+        let place = |text| ValueExpression::read(text).unwrap().place(&Yard);
+        assert_eq!(place("[r1 + 2]"), Some(Ok((8, false))));
+        assert_eq!(place("byte [wagons]"), Some(Ok((0x300, true))));
+        assert_eq!(place("[r1] + 1"), None);
+        assert_eq!(ValueExpression::read("r1").unwrap().name(), Some("r1"));
+    }
+}
