@@ -304,6 +304,12 @@ impl Session {
         here.find_map(|entry| if let Event::Typed(bytes) = &entry.event { Some(bytes.as_slice()) } else { None })
     }
 
+    /// What was typed before the first step, as one piece.
+    pub fn first_input(&self) -> Option<&[u8]> {
+        let first = self.log.entries().first().filter(|entry| entry.step == StepNo::FIRST)?;
+        if let Event::Typed(bytes) = &first.event { Some(bytes) } else { None }
+    }
+
     /// A copy of the machine that has been fed what comes at this step: what it does is what will happen.
     pub fn fork(&self) -> Machine {
         let mut machine = self.machine.clone();

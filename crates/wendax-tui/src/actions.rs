@@ -200,6 +200,14 @@ pub enum Ask {
     /// The name to save under; leaving afterwards, or not.
     SaveAs,
     SaveAndLeave,
+    /// What the next run is given.
+    Arguments,
+    Input,
+    Seed,
+    /// Where the built program goes.
+    Build,
+    NewFile,
+    NewProject,
 }
 
 impl Action {
@@ -210,7 +218,8 @@ impl Action {
             Self::File(file) => file == File::Save,
             Self::Look(Look::Write) => true,
             Self::Look(Look::Ask(ask)) => match ask {
-                Ask::Replace | Ask::Rename | Ask::SaveAs | Ask::SaveAndLeave => true,
+                Ask::Replace | Ask::Rename | Ask::SaveAs | Ask::SaveAndLeave | Ask::NewFile => true,
+                Ask::Arguments | Ask::Input | Ask::Seed | Ask::Build | Ask::NewProject => false,
                 Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::BreakpointAt | Ask::Search => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,

@@ -1,5 +1,6 @@
 //! The whole interface: the world and the screen, and what whoever owns terminal and files asks of them.
 
+use crate::kept::Kept;
 use crate::message::{Effect, OpenFile, Unsaved};
 use crate::panes::{Need, PaneId};
 use crate::screen::{Lens, Mode, Screen, Typing};
@@ -129,6 +130,15 @@ impl App {
         self.show_present_line();
     }
 
+    /// The same for an image, whose program needs no assembling.
+    #[must_use]
+    pub fn with_kept_of_image(mut self, kept: Kept) -> Self {
+        self = self.with_kept(kept);
+        self.take_kept();
+        self.world.place_breakpoints();
+        self
+    }
+
     // ---- for whoever owns terminal and files
 
     /// The texts to assemble first.
@@ -235,6 +245,26 @@ impl App {
 
     pub(crate) fn session(&self) -> Option<&Session> {
         self.world.walk.session.as_ref()
+    }
+
+    /// The run was begun with this input.
+    pub(crate) fn typed_at_start(&self, typed: &[u8]) -> bool {
+        let first = self.session().and_then(Session::first_input);
+        !typed.is_empty() && first == Some(typed)
+    }
+
+    /// The same, with arguments for its runs.
+    #[must_use]
+    pub fn with_arguments(mut self, arguments: Vec<String>) -> Self {
+        if !arguments.is_empty() {
+            self.world.given.arguments = Some(arguments.into_iter().map(String::into_bytes).collect());
+        }
+        self
+    }
+
+    /// The program as it was assembled last.
+    pub fn assembly(&self) -> &Assembly {
+        &self.world.program.assembly
     }
 
     /// The program asks for typed input.

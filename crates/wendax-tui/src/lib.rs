@@ -14,11 +14,13 @@
 //! | `frame/` | header and keys line, and the order of drawing |
 //! | `actions.rs`, `keys.rs` | all that can be asked for, and by which keys: one table, [`BINDINGS`] |
 //! | `update/` | what each kind of action does |
+//! | `kept.rs` | what is there again when a program is opened the next time |
 
 mod actions;
 mod app;
 mod cells;
 mod frame;
+mod kept;
 mod keys;
 mod layout;
 mod message;
@@ -35,6 +37,7 @@ pub use actions::{
 };
 pub use app::App;
 pub use frame::draw;
+pub use kept::{Kept, Line};
 pub use keys::{BINDINGS, Binding, Context, keys_document};
 pub use message::{Effect, Message, OpenFile, Unsaved};
 pub use panes::PaneId;

@@ -32,6 +32,10 @@ pub enum Message {
         /// What was written.
         text: Text,
     },
+    /// Something that was asked for is done; what is to be told of it.
+    Done(String),
+    /// It could not be done, and why.
+    Failed(String),
     /// It could not be saved, and why.
     NotSaved(String),
     /// A file has another text on disk now: its name, the text it had when last read or written, the new one.
@@ -81,6 +85,10 @@ pub enum Effect {
     Rename(String, String),
     /// Save a text: the file's name, the revision, the path, the text.
     Save(String, u64, String, Text),
+    /// Write the program that was built last to this path, in the form its ending says.
+    Build(String),
+    /// Make a project in this folder, and open it when nothing is unsaved.
+    NewProject(String),
     /// Put a text into the system's clipboard.
     Copy(String),
     /// Tell the time.

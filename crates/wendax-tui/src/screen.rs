@@ -1,6 +1,7 @@
 //! What is shown of the world and how: page, focus, what each pane is scrolled to, what lies over the page.
 
 use crate::actions::{Action, Ask};
+use crate::kept::Kept;
 use crate::layout::Layout;
 use crate::panes::{PaneId, PaneStates};
 use crate::parts::field::Field;
@@ -115,6 +116,8 @@ pub(crate) struct Screen {
     pub(crate) search: Search,
     /// Commands taken from the palette, the latest first.
     pub(crate) recent: Vec<Action>,
+    /// How the program was looked at last time, until it has been assembled.
+    pub(crate) kept: Option<Kept>,
     /// Where everything lies on a screen of this size.
     pub(crate) layout: Layout,
 }
@@ -139,6 +142,7 @@ impl Screen {
             offering: None,
             search: Search::default(),
             recent: Vec::new(),
+            kept: None,
             layout: Layout::default(),
         }
     }

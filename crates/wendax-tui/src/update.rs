@@ -45,6 +45,8 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         }
         Message::Changed(name, base, theirs) => app.changed_elsewhere(&name, &base, theirs),
         Message::Gone(name) => app.gone_elsewhere(&name),
+        Message::Done(text) => app.screen.say(text),
+        Message::Failed(why) => app.screen.trouble(why),
         Message::NotSaved(why) => {
             app.screen.sheet = None;
             app.screen.trouble(format!("not saved: {why}"));

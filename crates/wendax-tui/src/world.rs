@@ -16,7 +16,7 @@ use program::Program;
 use stops::{Breakpoint, Stops};
 use walk::Walk;
 use wendax_image::Line;
-use wendax_machine::Addr;
+use wendax_machine::{Addr, Settings};
 use wendax_source::{Diagnostic, FileId, Severity};
 
 /// Where the program comes from.
@@ -43,6 +43,16 @@ pub(crate) struct World {
     pub(crate) conflicts: Vec<(String, String)>,
     /// Text taken out or copied last.
     pub(crate) clipboard: String,
+    pub(crate) given: Given,
+}
+
+/// What a person gave the runs to come, in the place of what the manifest gives.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Given {
+    pub(crate) arguments: Option<Vec<Vec<u8>>>,
+    /// What is typed when nobody types.
+    pub(crate) typed: Option<Vec<u8>>,
+    pub(crate) seed: Option<u64>,
 }
 
 impl World {
@@ -56,11 +66,41 @@ impl World {
             stops: Stops::default(),
             conflicts: Vec::new(),
             clipboard: String::new(),
+            given: Given::default(),
         }
     }
 
     pub(crate) fn is_image(&self) -> bool {
         matches!(self.origin, Origin::Image(_))
+    }
+
+    // ---- what runs are given
+
+    pub(crate) fn settings(&self) -> Settings {
+        let mut settings = self.program.settings.clone();
+        if let Some(arguments) = &self.given.arguments {
+            settings.arguments.clone_from(arguments);
+        }
+        settings.seed = self.given.seed.unwrap_or(settings.seed);
+        settings
+    }
+
+    /// What is typed at the start of a run, and who says so.
+    pub(crate) fn typed(&self) -> Option<(&[u8], &str)> {
+        let by_hand = self.given.typed.as_deref().map(|typed| (typed, "as given with I"));
+        by_hand.or_else(|| Some((self.program.typed.as_deref()?, "by wendax.toml")))
+    }
+
+    /// The arguments as they are written in a shell.
+    pub(crate) fn given_arguments(&self) -> String {
+        let words = self.settings().arguments;
+        let words = words.iter().map(|word| String::from_utf8_lossy(word).into_owned()).collect::<Vec<_>>();
+        shlex::try_join(words.iter().map(String::as_str)).unwrap_or_default()
+    }
+
+    /// The typed input as it is written in a prompt.
+    pub(crate) fn given_input(&self) -> String {
+        self.typed().map_or(String::new(), |(typed, _)| String::from_utf8_lossy(typed).replace('\n', "\\n"))
     }
 
     // ---- files

@@ -9,7 +9,7 @@ mod threads;
 
 use crate::cli::{Look, Problems};
 use crate::{Failure, files, program, recovery};
-use live::Bench;
+use live::{Bench, End};
 use std::io::IsTerminal;
 use std::path::Path;
 use terminal::theme;
@@ -29,7 +29,19 @@ enum Incoming {
 }
 
 /// Opens the bench on a project, a source, which need not be there yet, or an image.
-pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
+pub(crate) fn open(path: Option<&Path>, arguments: Vec<String>, look: Look) -> Result<u8, Failure> {
+    let mut path = path.map(Path::to_owned);
+    let mut arguments = arguments;
+    loop {
+        match open_once(path.as_deref(), std::mem::take(&mut arguments), look)? {
+            End::Status(status) => return Ok(status),
+            // A project that was made there.
+            End::Open(next) => path = Some(next),
+        }
+    }
+}
+
+fn open_once(path: Option<&Path>, arguments: Vec<String>, look: Look) -> Result<End, Failure> {
     // A name without an ending is that of a project or a file that is there; a source may be new.
     if let Some(path) = path.filter(|path| !path.exists()) {
         let is_source = path.extension().is_some();
@@ -46,13 +58,13 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
     let path = path.or(here);
     let (settings, theme) = (Settings::default(), theme(look));
     let Some(path) = path else {
-        return open_source("untitled.asm", None, "", theme);
+        return open_source("untitled.asm", None, "", (arguments, theme));
     };
     if let Some(mut project) = program::project_at(path)? {
         let files = project.files();
         let (inputs, _) = project.inputs(&mut Assembler::default(), &files);
         let first = first_source(&inputs, &files);
-        return open_in(project, &first, theme);
+        return open_in(project, &first, (arguments, theme));
     }
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     if path.exists() {
@@ -70,16 +82,17 @@ pub(crate) fn open(path: Option<&Path>, look: Look) -> Result<u8, Failure> {
                 App::for_image_with_sources(name, program.assembly, settings, theme)
             };
             let note = program_note.trim().trim_start_matches("note: ");
-            return Bench::new(app.with_note(note), None).run();
+            let app = app.with_note(note).with_arguments(arguments).with_kept_of_image(recovery::kept_view(&whole));
+            return Bench::new(app, None, whole).run();
         }
     }
     let (project, name) = Project::around(path);
     if project.manifest_path.is_some() {
-        return open_in(project, &name, theme);
+        return open_in(project, &name, (arguments, theme));
     }
     let text = if path.exists() { files::text_of(path, files::read(path)?)? } else { String::new() };
     let name = whole.display().to_string();
-    open_source(&name, Some(name.clone()), &text, theme)
+    open_source(&name, Some(name.clone()), &text, (arguments, theme))
 }
 
 /// The source with the entry, or the first, or the manifest when there is none.
@@ -93,7 +106,7 @@ fn first_source(inputs: &Inputs, files: &DiskFiles) -> String {
     inputs.sources.iter().find(has).or(inputs.sources.first()).cloned().unwrap_or_else(|| NAME.to_owned())
 }
 
-fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure> {
+fn open_in(mut project: Project, name: &str, (arguments, theme): (Vec<String>, Theme)) -> Result<End, Failure> {
     let root = std::path::absolute(&project.root).unwrap_or_else(|_| project.root.clone());
     let place = root.join(name);
     let text = files::text_of(&place, files::read(&place)?)?;
@@ -106,17 +119,26 @@ fn open_in(mut project: Project, name: &str, theme: Theme) -> Result<u8, Failure
             app = app.with_recovered_file(&path.display().to_string(), base, &unsaved.text);
         }
     }
-    project.root = root;
-    Bench::new(app, Some(project)).run()
+    project.root.clone_from(&root);
+    let app = app.with_arguments(arguments).with_kept(recovery::kept_view(&root));
+    Bench::new(app, Some(project), root).run()
 }
 
-fn open_source(name: &str, path: Option<String>, text: &str, theme: Theme) -> Result<u8, Failure> {
+fn open_source(
+    name: &str,
+    path: Option<String>,
+    text: &str,
+    (arguments, theme): (Vec<String>, Theme),
+) -> Result<End, Failure> {
     let project = Project::of_files(vec![name.to_owned()], Vec::new());
     let is_new = !Path::new(name).exists();
     let app = App::new(path, text, Settings::default(), theme);
     let app = if is_new { app.with_new_file() } else { app };
     let app = with_unsaved(app, Path::new(name), text);
-    Bench::new(app, Some(project)).run()
+    let place = std::path::absolute(name).unwrap_or_else(|_| name.into());
+    let app = app.with_arguments(arguments);
+    let app = if is_new { app } else { app.with_kept(recovery::kept_view(&place)) };
+    Bench::new(app, Some(project), place).run()
 }
 
 /// The same with text of last time that was never saved.

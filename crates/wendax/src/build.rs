@@ -4,7 +4,7 @@ use crate::cli::{Build, Format};
 use crate::{Failure, files, problems, program};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use wendax_asm::{Assembler, listing, memory_map, symbol_table, to_library};
+use wendax_asm::{Assembler, Assembly, listing, memory_map, symbol_table, to_library};
 use wendax_image::{Image, to_elf, to_hex, to_srecord};
 use wendax_project::Project;
 use wendax_source::FileId;
@@ -64,6 +64,38 @@ pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     }
     files::write_to(&output, &bytes)?;
     Ok(0)
+}
+
+/// Writes a program that was assembled in the form that the ending of a path says; tells what was written.
+pub(crate) fn write_program(assembly: &Assembly, path: &Path) -> Result<String, Failure> {
+    let (image, all) = (&assembly.image, &assembly.sources);
+    let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default().to_ascii_lowercase();
+    let bytes = match (ending.as_str(), format_of(path)) {
+        ("lst", _) => listing(all, &with_includes(&[], image), image).into_bytes(),
+        ("sym", _) => symbol_table(all, image, wendax_asm::SymbolOrder::Address).into_bytes(),
+        ("map", _) => memory_map(image).into_bytes(),
+        (_, Some(Format::Elf)) => to_elf(image, all),
+        (_, Some(Format::Hex)) => to_hex(image).into_bytes(),
+        (_, Some(Format::Srec)) => {
+            let name = path.file_stem().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
+            to_srecord(image, &name).into_bytes()
+        }
+        (_, Some(Format::Bin)) => wendax_image::to_raw(image).1,
+        (_, Some(Format::Object | Format::Library)) => {
+            return Err(Failure::usage("objects and libraries are made by `wendax build`, one source at a time"));
+        }
+        (_, None) => {
+            let text =
+                format!("{}: the ending says what is written: .elf .hex .srec .bin, .lst .sym .map", path.display());
+            return Err(Failure::usage(text));
+        }
+    };
+    if files::is_source_name(path) {
+        return Err(Failure::usage(format!("{}: this is named like a source; name another file", path.display())));
+    }
+    files::write(path, &bytes)
+        .map_err(|error| Failure::usage(format!("{}: {}", path.display(), files::plain(&error))))?;
+    Ok(format!("{} is written: {} bytes", path.display(), bytes.len()))
 }
 
 /// What is to be built.

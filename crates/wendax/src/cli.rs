@@ -24,6 +24,9 @@ const EXAMPLES: &str = "Examples:\n  \
 pub(crate) struct Cli {
     /// The project, source or image to open; when left out the project here, or a new text
     pub(crate) file: Option<PathBuf>,
+    /// Arguments for the program, behind `--`
+    #[arg(last = true)]
+    pub(crate) arguments: Vec<String>,
     /// Dark or light ground
     #[arg(long, value_enum, default_value_t = Look::Dark, global = true)]
     pub(crate) look: Look,

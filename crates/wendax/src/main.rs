@@ -77,7 +77,7 @@ fn no_such_command(words: &[std::ffi::OsString]) -> ExitCode {
 
 fn carry_out(cli: Cli) -> Result<u8, Failure> {
     match cli.command {
-        None => bench::open(cli.file.as_deref(), cli.look),
+        None => bench::open(cli.file.as_deref(), cli.arguments, cli.look),
         Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),
         Some(Command::Build(options)) => build::build(&options),
         Some(Command::New { folder }) => new::new(&folder),

@@ -1,10 +1,22 @@
 //! `wendax new`: a project that runs at once.
 
 use crate::{Failure, files};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use wendax_project::{NAME, starting_files};
 
 pub(crate) fn new(folder: &Path) -> Result<u8, Failure> {
+    let mut out = String::new();
+    for place in make(folder)? {
+        out.push_str(&format!("{}\n", place.display()));
+    }
+    let place = folder.display();
+    out.push_str(&format!("\n{NAME} says what makes the program. Next:\n  wendax {place}        opens it\n  wendax run {place}    runs it\n"));
+    files::write_to(Path::new("-"), out.as_bytes())?;
+    Ok(0)
+}
+
+/// Makes a project; returns its files.
+pub(crate) fn make(folder: &Path) -> Result<Vec<PathBuf>, Failure> {
     let tell =
         |place: &Path, error: &std::io::Error| Failure::usage(format!("{}: {}", place.display(), files::plain(error)));
     if std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
@@ -13,17 +25,14 @@ pub(crate) fn new(folder: &Path) -> Result<u8, Failure> {
     }
     let whole = std::path::absolute(folder).map_err(|error| tell(folder, &error))?;
     let name = whole.file_name().map_or_else(|| "program".to_owned(), |name| name.to_string_lossy().into_owned());
-    let mut out = String::new();
+    let mut made = Vec::new();
     for (path, text) in starting_files(&name) {
         let place = folder.join(&path);
         if let Some(parent) = place.parent() {
             std::fs::create_dir_all(parent).map_err(|error| tell(parent, &error))?;
         }
         files::write(&place, text.as_bytes()).map_err(|error| tell(&place, &error))?;
-        out.push_str(&format!("{}\n", place.display()));
+        made.push(place);
     }
-    let place = folder.display();
-    out.push_str(&format!("\n{NAME} says what makes the program. Next:\n  wendax {place}        opens it\n  wendax run {place}    runs it\n"));
-    files::write_to(Path::new("-"), out.as_bytes())?;
-    Ok(0)
+    Ok(made)
 }

@@ -3,6 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
+use wendax_tui::Kept as View;
 
 /// Unsaved text of a file.
 #[derive(Debug, Serialize, Deserialize)]
@@ -29,8 +30,36 @@ pub(crate) fn folder() -> Option<PathBuf> {
     directories::ProjectDirs::from("", "", "wendax").map(|folders| folders.data_local_dir().to_owned())
 }
 
+/// Where Wendax keeps how programs were looked at.
+fn state_folder() -> Option<PathBuf> {
+    let folders = directories::ProjectDirs::from("", "", "wendax")?;
+    Some(folders.state_dir().unwrap_or(folders.data_local_dir()).to_owned())
+}
+
+/// How a program was looked at the last time.
+pub(crate) fn kept_view(path: &Path) -> View {
+    let read = || std::fs::read(state_folder()?.join("programs").join(hashed(path)?)).ok();
+    read().and_then(|json| serde_json::from_slice(&json).ok()).unwrap_or_default()
+}
+
+/// Keeps how a program is looked at. Failing to is no reason to disturb the user.
+pub(crate) fn keep_view(path: &Path, kept: &View) {
+    let Some(place) = state_folder().zip(hashed(path)).map(|(folder, name)| folder.join("programs").join(name)) else {
+        return;
+    };
+    if let (Some(parent), Ok(json)) = (place.parent(), serde_json::to_vec(kept)) {
+        let _ = std::fs::create_dir_all(parent);
+        let _ = crate::files::write(&place, &json);
+    }
+}
+
 /// The file that unsaved text of `path` is kept in.
 fn place(path: &Path) -> Option<PathBuf> {
+    Some(folder()?.join("unsaved").join(hashed(path)?))
+}
+
+/// The name of a file for what belongs to a path.
+fn hashed(path: &Path) -> Option<String> {
     let whole = std::path::absolute(path).ok()?;
     // FNV-1a (Fowler, Noll, Vo): the same on every machine and in every version.
     let hash = whole
@@ -38,7 +67,7 @@ fn place(path: &Path) -> Option<PathBuf> {
         .as_encoded_bytes()
         .iter()
         .fold(0xCBF2_9CE4_8422_2325u64, |hash, &byte| (hash ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01B3));
-    Some(folder()?.join("unsaved").join(format!("{hash:016x}.json")))
+    Some(format!("{hash:016x}.json"))
 }
 
 /// Keeps unsaved text. Failing to is no reason to disturb the user, who is still writing.

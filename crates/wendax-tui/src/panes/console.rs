@@ -45,6 +45,7 @@ impl Pane for Console {
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
         let (waiting, typing) = (app.is_waiting(), app.takes_input());
+        let by: String;
         let note = match (waiting, typing) {
             (true, true) => {
                 "what you type goes to the program · Enter sends · Ctrl-D ends the input · Esc keeps the keys"
@@ -54,7 +55,13 @@ impl Pane for Console {
                 "what you type is read when the program asks · Esc ends that"
             }
             (false, true) => "what you type goes to the program · Ctrl-C pauses it",
-            (false, false) => "",
+            (false, false) => match app.world.typed() {
+                Some((typed, who)) if app.typed_at_start(typed) => {
+                    by = format!("the first input was typed {who}");
+                    &by
+                }
+                _ => "",
+            },
         };
         let note = if width(note) + 14 > area.width && typing { "you type to the program · Esc" } else { note };
         let body = head(app, pen, area, PaneId::Console, note);

@@ -26,6 +26,21 @@ impl Ask {
             Self::Search => ("search", "any text; nothing for the same once more, as n does"),
             Self::Replace => ("replace by", "what comes in the place of what was searched for"),
             Self::Rename => ("rename", "the name under the cursor gets this spelling wherever it stands, in all files"),
+            Self::Arguments => (
+                "arguments",
+                "words for the program, as in a shell: \"a b\" is one; R starts a run with them; empty for none",
+            ),
+            Self::Input => (
+                "typed input",
+                "what is typed when the next run asks: \\n ends a line; R starts a run with it; empty for none",
+            ),
+            Self::Seed => ("seed", "a number: the same seed gives the same random numbers; R starts a run with it"),
+            Self::Build => (
+                "build",
+                "a file: .elf .hex .srec .bin, or .lst for the listing, .sym for the symbols, .map for the map of memory",
+            ),
+            Self::NewFile => ("new file", "its name, counted from the folder of the program: gate.asm"),
+            Self::NewProject => ("new project", "the name of a folder, which is made with a manifest and a source"),
             Self::SaveAs | Self::SaveAndLeave => ("save as", "the name of the file"),
         }
     }

@@ -16,6 +16,7 @@ impl App {
         let now = self.world.documents.generation();
         (self.world.program.assembled, self.world.program.asked) = (Some(now), Some(now));
         let settings_changed = self.world.program.take(built);
+        let again = first && self.screen.kept.is_some();
         if self.screen.mode == Mode::Write && self.screen.offering.is_some() {
             self.renew_offer();
         }
@@ -30,6 +31,10 @@ impl App {
             self.world.walk.explanation = None;
         } else {
             self.take_image(first, settings_changed);
+        }
+        if again {
+            self.take_kept();
+            self.place_breakpoints();
         }
     }
 

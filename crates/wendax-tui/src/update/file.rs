@@ -1,9 +1,10 @@
 //! Files: saving, texts that change or go on disk meanwhile, the end.
 
-use crate::actions::{Ask, File};
+use crate::actions::{Ask, File, Look};
 use crate::app::App;
 use crate::message::Effect;
 use crate::sheets::Sheet;
+use crate::world::documents::{Document, Role};
 
 impl App {
     pub(super) fn file(&mut self, file: File, effects: &mut Vec<Effect>) {
@@ -61,6 +62,29 @@ impl App {
         if matches!(self.screen.sheet, Some(Sheet::Leaving)) && !self.is_changed() {
             effects.push(Effect::Quit);
         }
+    }
+
+    /// Begins a new file of the program, which is there once it is saved.
+    pub(super) fn new_file(&mut self, name: &str) -> Result<(), String> {
+        let name = name.trim_start_matches("./");
+        if name.is_empty() || name.ends_with('/') {
+            return Err("a file needs a name, such as gate.asm".to_owned());
+        }
+        if self.world.documents.find(name).is_some() {
+            return Err(format!("{name} is a file of the program already; f shows them"));
+        }
+        let folder = match self.document().path.as_deref().and_then(|path| path.rsplit_once('/')) {
+            Some((folder, _)) if self.world.root.is_empty() => format!("{folder}/"),
+            _ => self.world.root.clone(),
+        };
+        let path = if name.starts_with('/') { name.to_owned() } else { format!("{folder}{name}") };
+        let document = Document::new(name.to_owned(), Some(path), Role::Source).with_text("", None);
+        let id = self.world.documents.add(document);
+        self.show_document(id);
+        self.editor_mut().mark_unsaved();
+        self.look(Look::Write);
+        self.screen.say(format!("{name} is there once it is saved; Ctrl-S saves"));
+        Ok(())
     }
 
     /// A file cannot be written, or can be again.

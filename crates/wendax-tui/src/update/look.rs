@@ -145,6 +145,14 @@ impl App {
         let text = match ask {
             Ask::SaveAs | Ask::SaveAndLeave => self.path().unwrap_or_default().to_owned(),
             Ask::Replace => self.screen.search.replacement.clone(),
+            Ask::Arguments => self.world.given_arguments(),
+            Ask::Input => self.world.given_input(),
+            Ask::Seed => self.world.settings().seed.to_string(),
+            Ask::Build => {
+                let name = self.document().path.as_deref().unwrap_or("program.asm");
+                format!("{}.elf", name.rsplit_once('.').map_or(name, |(name, _)| name))
+            }
+            Ask::NewFile | Ask::NewProject => String::new(),
             Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::BreakpointAt | Ask::Search | Ask::Rename => {
                 String::new()
             }

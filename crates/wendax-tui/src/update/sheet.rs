@@ -142,6 +142,27 @@ impl App {
             }
             Ask::Replace => self.begin_replacing(text)?,
             Ask::Rename => self.rename(text)?,
+            Ask::Arguments => {
+                let words = shlex::split(text).ok_or("a quotation mark is not closed")?;
+                self.world.given.arguments = Some(words.into_iter().map(String::into_bytes).collect());
+                self.screen.say("the next run gets them: R starts it");
+            }
+            Ask::Input => {
+                let typed = text.replace("\\n", "\n");
+                let ends = typed.is_empty() || typed.ends_with('\n');
+                self.world.given.typed = Some(if ends { typed } else { typed + "\n" }.into_bytes());
+                self.screen.say("the next run gets it: R starts it");
+            }
+            Ask::Seed => {
+                let seed = text.parse().map_err(|_| format!("`{text}` is no number from 0 on"))?;
+                self.world.given.seed = Some(seed);
+                self.screen.say("the next run gets it: R starts it");
+            }
+            Ask::Build if !self.world.is_assembled() || !self.world.program.is_runnable() => self.say_not_ready(),
+            Ask::Build => effects.push(Effect::Build(text.to_owned())),
+            Ask::NewFile => self.new_file(text)?,
+            Ask::NewProject if text.is_empty() => return Err("a project needs a folder of its own".to_owned()),
+            Ask::NewProject => effects.push(Effect::NewProject(text.to_owned())),
         }
         Ok(())
     }

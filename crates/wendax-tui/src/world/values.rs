@@ -256,7 +256,11 @@ impl Moment for Now<'_> {
         // It reaches to the next label that is no private one, or to the end of what the image holds there.
         let labels = image.labels().filter(|label| !label.name.contains('@')).filter_map(wendax_image::Symbol::address);
         let next = labels.filter(|&at| at > start).min();
-        let end = image.segments.iter().find(|part| part.start <= start && start < part.end()).map(wendax_image::Segment::end);
+        let end = image
+            .segments
+            .iter()
+            .find(|part| part.start <= start && start < part.end())
+            .map(wendax_image::Segment::end);
         let behind = next.into_iter().chain(end).min()?;
         Some((behind - start).into())
     }

@@ -94,12 +94,12 @@ impl World {
     /// A walk of the present text, before its first step.
     pub(crate) fn new_session(&mut self) {
         let program = &self.program;
-        let session = Session::new(program.assembly.image.clone(), program.settings.clone());
+        let session = Session::new(program.assembly.image.clone(), self.settings());
         let mut session = session.with_sources(program.assembly.sources.clone());
         if let Some(bytes) = program.history {
             session = session.with_budget(bytes);
         }
-        if let Some(typed) = &program.typed {
+        if let Some((typed, _)) = self.typed() {
             session.type_input(typed);
         }
         self.walk.begin(session);
@@ -116,7 +116,7 @@ impl World {
         let version = Version {
             image: self.program.assembly.image.clone(),
             sources: self.program.assembly.sources.clone(),
-            settings: self.program.settings.clone(),
+            settings: self.settings(),
             moved,
         };
         self.walk.replay = Some(Box::new(Replay::new(session, version).ok_or(NoReplay::Forgotten)?));

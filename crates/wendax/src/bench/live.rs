@@ -30,8 +30,20 @@ const WORK: Duration = Duration::from_millis(8);
 /// Changed files are looked at so long after the system told of them.
 const LOOK_AFTER: Duration = Duration::from_millis(60);
 
+/// How a bench ended.
+pub(super) enum End {
+    /// The program ends with this status.
+    Status(u8),
+    /// This project is to be opened.
+    Open(PathBuf),
+}
+
 pub(super) struct Bench {
     app: App,
+    /// What is open, by which it is known the next time.
+    place: PathBuf,
+    /// What is to be opened instead.
+    next: Option<PathBuf>,
     /// The folder of the project, which is watched with all that lies in it.
     root: Option<PathBuf>,
     /// What was told last of each file that is another one than it was: its text, nothing when it is gone.
@@ -55,7 +67,7 @@ pub(super) struct Bench {
 
 impl Bench {
     /// `project` is what to assemble; an image has none.
-    pub(super) fn new(app: App, project: Option<Project>) -> Self {
+    pub(super) fn new(app: App, project: Option<Project>, place: PathBuf) -> Self {
         let (sender, receiver) = channel();
         let project = project.unwrap_or_default();
         let root = project.manifest_path.is_some().then(|| project.root.clone());
@@ -70,6 +82,8 @@ impl Bench {
         });
         Self {
             app,
+            place,
+            next: None,
             root,
             told: BTreeMap::new(),
             unsaved: Arc::default(),
@@ -89,7 +103,7 @@ impl Bench {
         }
     }
 
-    pub(super) fn run(mut self) -> Result<u8, Failure> {
+    pub(super) fn run(mut self) -> Result<End, Failure> {
         let tell = |error: std::io::Error| Failure {
             status: crate::status::NO_OUTPUT,
             ..Failure::usage(format!("the terminal: {error}"))
@@ -111,7 +125,9 @@ impl Bench {
         self.is_leaving.store(true, Ordering::Relaxed);
         self.finish_keeping();
         drop(screen);
-        status.map_err(tell)
+        recovery::keep_view(&self.place, &self.app.kept());
+        let status = status.map_err(tell)?;
+        Ok(self.next.map_or(End::Status(status), End::Open))
     }
 
     /// The loop.
@@ -205,6 +221,14 @@ impl Bench {
                 Effect::Rename(from, to) => {
                     let _ = self.workshop.send(Request::Rename(from, to));
                 }
+                Effect::Build(path) => {
+                    let told = match crate::build::write_program(self.app.assembly(), Path::new(&path)) {
+                        Ok(text) => Message::Done(text),
+                        Err(failure) => Message::Failed(failure.text),
+                    };
+                    self.send(told);
+                }
+                Effect::NewProject(folder) => quits |= self.new_project(Path::new(&folder)),
                 Effect::Copy(text) => copy_to_system(&text),
                 Effect::TellTime => {
                     let time = u32::try_from(self.started.elapsed().as_millis() & u128::from(u32::MAX)).unwrap_or(0);
@@ -222,6 +246,21 @@ impl Bench {
             }
         }
         quits
+    }
+
+    /// Makes a project; true when it is to be opened at once.
+    fn new_project(&mut self, folder: &Path) -> bool {
+        if let Err(failure) = crate::new::make(folder) {
+            self.send(Message::Failed(failure.text));
+            return false;
+        }
+        if self.app.is_changed() {
+            let text = format!("the project is in {}; save what is open, then `wendax {0}` opens it", folder.display());
+            self.send(Message::Done(text));
+            return false;
+        }
+        self.next = Some(folder.to_owned());
+        true
     }
 
     fn send(&self, message: Message) {

@@ -1,7 +1,7 @@
 //! The real program driven through a terminal: a first walk from end to end, and what happens to unsaved
 //! text when it is killed.
 
-use crate::common::Screen;
+use crate::common::{Screen, is_kept};
 use std::fs;
 
 #[test]
@@ -81,7 +81,7 @@ fn unsaved_text_survives_being_killed() {
         screen.shows("; worth keeping");
         if signal == "KILL" {
             // Nothing can be done after this signal, so the text has to be kept before.
-            std::thread::sleep(std::time::Duration::from_millis(1500));
+            screen.until("the text is kept", || is_kept(home.path(), "worth keeping"));
         }
         screen.kill(signal);
         let end = screen.shows("ended with");
@@ -106,7 +106,7 @@ fn unsaved_text_survives_a_closed_terminal() {
     screen.text("halt ; never saved");
     screen.shows("never saved");
     screen.close();
-    std::thread::sleep(std::time::Duration::from_secs(1));
+    screen.until("the text is kept", || is_kept(home.path(), "never saved"));
     let again = Screen::start(home.path(), &file.display().to_string(), 100, 30);
     again.shows("never saved");
     again.shows("recovered");
@@ -257,11 +257,11 @@ fn unsaved_texts_of_all_files_survive() {
     screen.kill("TERM");
     screen.shows("ended with");
     let again = Screen::start(home.path(), &folder.display().to_string(), 140, 40);
-    again.shows("; first");
+    again.shows("; second");
     again.shows("recovered");
     again.text("f");
-    again.keys("Down Enter");
-    again.shows("; second");
+    again.keys("Up Enter");
+    again.shows("; first");
     again.keys("C-s");
     again.shows("saved as");
     assert!(fs::read_to_string(folder.join("scale.asm")).expect("it is there").starts_with("; second"));
@@ -379,4 +379,103 @@ fn recovered_text_is_assembled_and_does_not_undo_what_happened_to_its_file() {
     again.shows("mov r0, 9");
     again.text("g");
     again.shows("finished, status 9");
+}
+
+#[test]
+fn how_a_program_was_looked_at_is_there_again() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gate.asm");
+    let text = "start:  nop\n        nop\n        mov   r0, open\n        sys   exit\n.data\nopen:   .word 7\n";
+    fs::write(&file, text).expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 40);
+    screen.shows("ready");
+    screen.keys("Down Down");
+    screen.text("bm");
+    screen.text("open");
+    screen.keys("Enter");
+    screen.shows("▸memory");
+    screen.text("xq");
+    screen.shows("ended with 0");
+    // Two lines came above it meanwhile.
+    fs::write(&file, format!("; one\n; two\n{text}")).expect("written");
+    let again = Screen::start(home.path(), &file.display().to_string(), 120, 40);
+    again.shows("▸memory");
+    again.shows("◆ 5");
+    again.text("g");
+    again.shows("paused: breakpoint");
+    again.shows("1111 1110 0000 0000");
+    again.text("q");
+    again.shows("ended with 0");
+    assert_eq!(
+        fs::read_dir(home.path())
+            .expect("a folder")
+            .filter(|entry| entry.as_ref().is_ok_and(|entry| !entry.file_name().to_string_lossy().starts_with('.')))
+            .count(),
+        2,
+        "beside the file only what is Wendax's own"
+    );
+}
+
+#[test]
+fn what_the_shell_does_is_at_hand() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("echo.asm");
+    fs::write(
+        &file,
+        "start:  mov r0, r1\n        ldw r0, [r0]\n        sys put_text\n        mov r0, 0\n        sys exit\n",
+    )
+    .expect("written");
+    let screen = Screen::start(home.path(), &format!("{} -- north south", file.display()), 140, 40);
+    screen.shows("ready");
+    screen.text("A");
+    screen.shows("north south");
+    screen.keys("Escape");
+    screen.text("B");
+    screen.shows("echo.elf");
+    screen.keys("Enter");
+    screen.shows("is written");
+    assert!(fs::read(home.path().join("echo.elf")).expect("it is there").starts_with(b"\x7FELF"));
+    screen.text("B");
+    screen.keys("C-u");
+    screen.text(&home.path().join("echo.lst").display().to_string());
+    screen.keys("Enter");
+    screen.shows("echo.lst is written");
+    assert!(fs::read_to_string(home.path().join("echo.lst")).expect("it is there").contains("put_text"));
+    screen.text(":new project");
+    screen.keys("Enter");
+    screen.shows("which is made with a manifest");
+    screen.text(&home.path().join("yard").display().to_string());
+    screen.keys("Enter");
+    screen.shows("yard/src/main.asm");
+    screen.text("g");
+    screen.shows("the first input was typed by wendax.toml");
+    screen.text(":new file");
+    screen.keys("Enter");
+    screen.text("src/gate.asm");
+    screen.keys("Enter");
+    screen.text("gate:   ret");
+    screen.keys("C-s");
+    screen.shows("saved as");
+    assert!(home.path().join("yard/src/gate.asm").is_file());
+    screen.keys("Escape");
+    screen.text("f");
+    screen.shows("src/gate.asm");
+}
+
+#[test]
+fn a_file_that_cannot_be_written_is_marked_and_said() {
+    use std::os::unix::fs::PermissionsExt;
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gate.asm");
+    fs::write(&file, "start:  jmp start\n").expect("written");
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o444)).expect("set");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 140, 30);
+    screen.shows("read-only");
+    screen.text("e; mine");
+    screen.keys("C-s");
+    screen.shows("S saves under another name");
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o644)).expect("set");
+    screen.keys("C-s");
+    screen.shows("saved as");
+    assert!(fs::read_to_string(&file).expect("it is there").starts_with("; mine"));
 }

@@ -19,6 +19,8 @@ pub(crate) struct Stage {
     pub(crate) ended: bool,
     /// What was put into the system's clipboard last.
     pub(crate) copied: String,
+    /// Paths of programs and projects that were asked for.
+    pub(crate) asked: Vec<String>,
     size: (u16, u16),
     files: MemoryFiles,
     sources: Vec<String>,
@@ -53,6 +55,7 @@ impl Stage {
             saved: Vec::new(),
             ended: false,
             copied: String::new(),
+            asked: Vec::new(),
             size: (160, 50),
             files,
             sources,
@@ -110,6 +113,7 @@ impl Stage {
                     self.sources.iter_mut().filter(|source| **source == from).for_each(|source| source.clone_from(&to));
                 }
                 Effect::Copy(text) => self.copied = text,
+                Effect::Build(path) | Effect::NewProject(path) => self.asked.push(path),
                 Effect::TellTime => self.message(Message::Clock(5)),
                 Effect::Wait(_) => self.message(Message::Waited),
                 Effect::Quit => self.ended = true,

@@ -68,6 +68,16 @@ impl Screen {
         }
     }
 
+    /// Waits until something holds.
+    #[track_caller]
+    pub(crate) fn until(&self, what: &str, holds: impl Fn() -> bool) {
+        let begun = Instant::now();
+        while !holds() {
+            assert!(begun.elapsed() < PATIENCE, "it does not come about that {what}:\n{}", self.read());
+            std::thread::sleep(Duration::from_millis(20));
+        }
+    }
+
     /// Kills the program in the terminal with a signal.
     pub(crate) fn kill(&self, signal: &str) {
         let pid =
@@ -82,6 +92,13 @@ impl Screen {
     pub(crate) fn close(&self) {
         self.tmux(&["kill-session"]);
     }
+}
+
+/// Unsaved text that holds this was kept below a home.
+pub(crate) fn is_kept(home: &Path, text: &str) -> bool {
+    let Ok(entries) = std::fs::read_dir(home.join("data/wendax/unsaved")) else { return false };
+    let mut texts = entries.filter_map(|entry| std::fs::read_to_string(entry.ok()?.path()).ok());
+    texts.any(|kept| kept.contains(text))
 }
 
 impl Drop for Screen {

@@ -1,0 +1,152 @@
+//! What is kept of how a program was looked at, so that it is there again when it is opened the next time:
+//! breakpoints, watched places, layout, cursor. Whoever owns files writes it down; the user's own files are not touched.
+//!
+//! Lines are kept with their text. If a file was changed meanwhile, what belonged to a line goes to where its text is
+//! now, and is dropped when it is nowhere.
+
+use crate::actions::Action;
+use crate::app::App;
+use crate::panes::{self, PaneId};
+use crate::screen::{Arrangement, Lens};
+use crate::world::documents::DocumentId;
+use crate::world::editor::Editor;
+use crate::world::stops::Breakpoint;
+use serde::{Deserialize, Serialize};
+use wendax_machine::Addr;
+
+/// A line of a file.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Line {
+    /// The file, as the program names it.
+    pub file: String,
+    /// The line, from 1.
+    pub line: usize,
+    /// What stood there.
+    pub text: String,
+}
+
+/// How a program was looked at.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Kept {
+    /// Breakpoints on lines.
+    pub lines: Vec<Line>,
+    /// Breakpoints at addresses.
+    pub addresses: Vec<u32>,
+    /// Where the cursor was.
+    pub cursor: Line,
+    /// What the memory pane showed: a label, a register or an address, as `m` takes it.
+    pub memory: String,
+    /// The name of the pane in focus.
+    pub focus: String,
+    /// The layout: `alone`, `showing`, or nothing for the bench.
+    pub layout: String,
+    /// Lines were wrapped.
+    pub wraps: bool,
+    /// Code words were put away.
+    pub without_code: bool,
+    /// Registers showed their bits.
+    pub binary: bool,
+    /// Commands used last, by their names.
+    pub commands: Vec<String>,
+}
+
+/// Commands remembered.
+const COMMANDS: usize = 12;
+
+impl App {
+    /// How the program is looked at now.
+    pub fn kept(&self) -> Kept {
+        let screen = &self.screen;
+        let name = |action: &Action| crate::keys::commands().find(|known| known.action == *action);
+        let mut kept = Kept {
+            cursor: self.kept_line(screen.shown, self.editor().cursor().0),
+            memory: match &screen.lens {
+                Lens::Data => String::new(),
+                Lens::At(address) => format!("0x{address:04X}"),
+                Lens::Label(name) => name.clone(),
+                Lens::Register(register) => self
+                    .session()
+                    .map_or(String::new(), |session| session.machine().target().register_name(*register).to_owned()),
+            },
+            focus: screen.focus.pane().name().to_owned(),
+            layout: match screen.arrangement {
+                Arrangement::Bench => "",
+                Arrangement::Alone => "alone",
+                Arrangement::Showing(_) => "showing",
+            }
+            .to_owned(),
+            wraps: screen.source.wraps,
+            without_code: screen.source.without_code,
+            binary: screen.binary,
+            commands: screen.recent.iter().take(COMMANDS).filter_map(name).map(|known| known.name.to_owned()).collect(),
+            ..Kept::default()
+        };
+        for breakpoint in &self.world.stops.list {
+            match breakpoint {
+                Breakpoint::Line { document, line } => kept.lines.push(self.kept_line(*document, *line)),
+                Breakpoint::Address(address) => kept.addresses.push(address.0),
+            }
+        }
+        kept
+    }
+
+    fn kept_line(&self, id: DocumentId, line: usize) -> Line {
+        let Some(document) = self.world.documents.get(id) else { return Line::default() };
+        let text = document.editor().map_or(String::new(), |editor| editor.line(line));
+        Line { file: document.name.clone(), line: line + 1, text }
+    }
+
+    /// The same, looked at as the last time. What needs the program is done when it has been assembled.
+    #[must_use]
+    pub fn with_kept(mut self, kept: Kept) -> Self {
+        self.screen.source.wraps = kept.wraps;
+        self.screen.source.without_code = kept.without_code;
+        self.screen.binary = kept.binary;
+        let action = |name: &String| crate::keys::commands().find(|known| known.name == name).map(|known| known.action);
+        self.screen.recent = kept.commands.iter().filter_map(action).collect();
+        let focus = panes::all().find(|(_, pane)| pane.name() == kept.focus).map_or(PaneId::Source, |(id, _)| id);
+        self.screen.focus = focus;
+        self.screen.arrangement = match kept.layout.as_str() {
+            "alone" => Arrangement::Alone,
+            "showing" => Arrangement::Showing(if focus == PaneId::Source { PaneId::Registers } else { focus }),
+            _ => Arrangement::Bench,
+        };
+        self.screen.kept = Some(kept);
+        self
+    }
+
+    /// Puts back what was waiting for the program.
+    pub(crate) fn take_kept(&mut self) {
+        let Some(kept) = self.screen.kept.take() else { return };
+        let mut lost = 0;
+        for line in &kept.lines {
+            match self.line_now(line) {
+                Some((document, line)) => self.world.stops.list.push(Breakpoint::Line { document, line }),
+                None => lost += 1,
+            }
+        }
+        self.world.stops.list.extend(kept.addresses.iter().map(|address| Breakpoint::Address(Addr(*address))));
+        if !kept.memory.is_empty() {
+            self.screen.lens = self.world.lens_for(&kept.memory).unwrap_or(Lens::Data);
+        }
+        if let Some((document, line)) = self.line_now(&kept.cursor) {
+            self.show_line(document, line);
+        }
+        if lost > 0 {
+            let what = if lost == 1 { "a breakpoint is".to_owned() } else { format!("{lost} breakpoints are") };
+            self.screen.trouble(format!("{what} gone: the line it was on is nowhere in the text any more"));
+        }
+    }
+
+    /// Where a line is now: where it was, or else the nearest line with its text.
+    fn line_now(&mut self, line: &Line) -> Option<(DocumentId, usize)> {
+        let id = self.world.documents.find(&line.file)?;
+        let editor: &Editor = self.world.open(id)?;
+        let at = line.line.checked_sub(1)?;
+        let fits = |at: &usize| editor.line(*at) == line.text;
+        let nearest = (0..editor.line_count()).filter(fits).min_by_key(|found| found.abs_diff(at))?;
+        Some((id, nearest))
+    }
+}
