@@ -7,6 +7,7 @@ use crate::screen::{Lens, Mode, Screen, Typing};
 use crate::theme::Theme;
 use crate::world::documents::{Document, DocumentId, Role};
 use crate::world::editor::Editor;
+use crate::world::stops::Breakpoint;
 use crate::world::{Origin, World};
 use ratatui::layout::Rect;
 use wendax_asm::{Assembly, disassembly};
@@ -307,6 +308,22 @@ impl App {
         let editor = self.editor_mut();
         editor.select(false);
         editor.go_to(line, 0);
+    }
+
+    /// Which part of what the cursor's line became the cursor is on.
+    pub(crate) fn part_under_cursor(&self) -> Option<usize> {
+        let (id, line, part) = self.screen.source.part?;
+        let is_here = self.screen.mode == Mode::Walk && id == self.screen.shown && line == self.editor().cursor().0;
+        is_here.then_some(part)
+    }
+
+    /// What is under the cursor as a place to stop at: a line, or a part of what it became.
+    pub(crate) fn place_under_cursor(&self) -> Breakpoint {
+        let (document, line) = (self.screen.shown, self.editor().cursor().0);
+        match self.part_under_cursor() {
+            Some(nth) => Breakpoint::Part { document, line, nth },
+            None => Breakpoint::Line { document, line },
+        }
     }
 
     pub(crate) fn show_present_line(&mut self) {

@@ -85,7 +85,10 @@ impl App {
         };
         for breakpoint in &self.world.stops.list {
             match breakpoint {
-                Breakpoint::Line { document, line } => kept.lines.push(self.kept_line(*document, *line)),
+                // Which of the instructions it was is not kept: the line is what people come back to.
+                Breakpoint::Line { document, line } | Breakpoint::Part { document, line, .. } => {
+                    kept.lines.push(self.kept_line(*document, *line));
+                }
                 Breakpoint::Address(address) => kept.addresses.push(address.0),
             }
         }

@@ -71,6 +71,8 @@ pub(crate) struct SourceView {
     pub(crate) top: usize,
     /// Lines shown with what they became.
     pub(crate) unfolded: Vec<(DocumentId, usize)>,
+    /// The part of what a line became that the cursor is on: document, line, which part.
+    pub(crate) part: Option<(DocumentId, usize, usize)>,
     /// Cells of the text scrolled out to the left.
     pub(crate) sideways: usize,
     pub(crate) without_code: bool,

@@ -15,7 +15,8 @@ use editor::{Editor, LineShift};
 use program::Program;
 use stops::{Breakpoint, Stops};
 use walk::Walk;
-use wendax_image::Line;
+use wendax_asm::instructions;
+use wendax_image::{Line, LineKind};
 use wendax_machine::{Addr, Settings};
 use wendax_source::{Diagnostic, FileId, Severity};
 
@@ -44,6 +45,15 @@ pub(crate) struct World {
     /// Text taken out or copied last.
     pub(crate) clipboard: String,
     pub(crate) given: Given,
+}
+
+/// An instruction or some bytes that a line became.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Part {
+    pub(crate) address: Addr,
+    pub(crate) length: u32,
+    pub(crate) kind: LineKind,
+    pub(crate) text: String,
 }
 
 /// What a person gave the runs to come, in the place of what the manifest gives.
@@ -207,7 +217,53 @@ impl World {
                 let number = u32::try_from(line + 1).ok()?;
                 self.program.assembly.image.code_from_line(self.file_id(*document)?, number).map(|piece| piece.address)
             }
+            Breakpoint::Part { document, line, nth } => self.parts(*document, *line).get(*nth).map(|part| part.address),
         }
+    }
+
+    /// There is a breakpoint at an address.
+    pub(crate) fn stops_at(&self, address: Addr) -> bool {
+        self.stops.list.iter().any(|breakpoint| self.address_of(breakpoint) == Some(address))
+    }
+
+    /// The document, line and part of it that a breakpoint is on.
+    pub(crate) fn place_of_stop(&self, breakpoint: &Breakpoint) -> Option<(DocumentId, usize, usize)> {
+        match breakpoint {
+            Breakpoint::Line { document, line } => Some((*document, *line, 0)),
+            Breakpoint::Part { document, line, nth } => Some((*document, *line, *nth)),
+            Breakpoint::Address(address) => {
+                let piece = self.walk.session.as_ref()?.image().line_at(*address)?;
+                let (id, line) = self.place_of(piece)?;
+                let parts = self.parts(id, line);
+                Some((id, line, parts.iter().position(|part| part.address == *address).unwrap_or(0)))
+            }
+        }
+    }
+
+    /// What a line (from 0) of a document became: instructions and data, in order of address.
+    pub(crate) fn parts(&self, id: DocumentId, line: usize) -> Vec<Part> {
+        let assembly = &self.program.assembly;
+        let (Some(file), Ok(number)) = (self.file_id(id), u32::try_from(line + 1)) else { return Vec::new() };
+        let lines = assembly.image.lines.iter();
+        let mut pieces: Vec<&Line> = lines.filter(|piece| piece.span.file == file && piece.line == number).collect();
+        pieces.sort_by_key(|piece| piece.address);
+        let mut parts = Vec::new();
+        for piece in pieces {
+            let made = piece.unfolded.map(|span| assembly.sources.text_of(span).to_owned());
+            let instructions = if piece.kind == LineKind::Code {
+                instructions(&assembly.image, piece.address, piece.length)
+            } else {
+                Vec::new()
+            };
+            if instructions.len() > 1 || made.is_none() && !instructions.is_empty() {
+                let each = instructions.into_iter();
+                parts.extend(each.map(|(address, length, text)| Part { address, length, kind: LineKind::Code, text }));
+            } else {
+                let text = made.unwrap_or_default();
+                parts.push(Part { address: piece.address, length: piece.length, kind: piece.kind, text });
+            }
+        }
+        parts
     }
 
     /// Tells the session where breakpoints are; returns how many have no instruction any more.

@@ -6,11 +6,11 @@ use crate::cells::{self, width, wrap};
 use crate::parts::pen::Pen;
 use crate::screen::Mode;
 use crate::theme::Ink;
+use crate::world::Part;
 use crate::world::documents::Role;
-use crate::world::stops::Breakpoint;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use wendax_asm::{Lexeme, instructions, lexemes, operand_help};
+use wendax_asm::{Lexeme, lexemes, operand_help};
 use wendax_image::{Line, LineKind};
 use wendax_machine::Addr;
 use wendax_session::{Effects, Session};
@@ -20,17 +20,9 @@ use wendax_source::{Diagnostic, Grade, Severity, Sources, mended_line};
 enum Row {
     /// A line, from a column of cells on.
     Line(usize, usize),
-    /// What a line became: the line, address, code, text, and whether it is next.
-    Unfolded(usize, UnfoldedRow),
+    /// What a line became: the line, which of its parts, and the part.
+    Unfolded(usize, usize, Part),
     Problem(usize, ProblemRow),
-}
-
-/// An instruction or some bytes that a line became.
-struct UnfoldedRow {
-    address: Addr,
-    length: u32,
-    kind: LineKind,
-    text: String,
 }
 
 /// A row about a diagnostic; columns count from the margin of the text.
@@ -133,7 +125,7 @@ pub(crate) fn place_under(app: &App, area: Rect, (column, row): (u16, u16)) -> O
     let wanted = usize::from(column.saturating_sub(body.x + columns.text()));
     Some(match shown {
         Row::Line(line, from) => (line, cells::place_at(&app.editor().line(line), wanted + from)),
-        Row::Unfolded(line, _) | Row::Problem(line, _) => (line, 0),
+        Row::Unfolded(line, ..) | Row::Problem(line, _) => (line, 0),
     })
 }
 
@@ -168,9 +160,9 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
                 let note = ran.iter().find(|(of, _)| *of == line).map(|(_, text)| text.as_str());
                 line_row(app, pen, place, &columns, &LineRow { line, from, piece, note });
             }
-            Row::Unfolded(_, row) => {
-                let is_next = app.world.is_current() && present == Some(row.address);
-                unfolded_row(app, pen, place, &columns, &row, is_next);
+            Row::Unfolded(line, nth, part) => {
+                let is_next = app.world.is_current() && present == Some(part.address);
+                part_row(app, pen, place, &columns, (line, nth, is_next), &part);
             }
             Row::Problem(_, row) => problem_row(pen, place, &columns, &row),
         }
@@ -230,10 +222,24 @@ fn offered(app: &App, pen: &mut Pen<'_>, body: Rect, y: u16, columns: &Columns) 
 }
 
 /// A row of what a line became, under the line.
-fn unfolded_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &UnfoldedRow, is_next: bool) {
+fn part_row(
+    app: &App,
+    pen: &mut Pen<'_>,
+    area: Rect,
+    columns: &Columns,
+    (line, nth, is_next): (usize, usize, bool),
+    row: &Part,
+) {
     if is_next {
         pen.band(area);
-        pen.text(area.x, area.y, 1, "▌", Ink::Time);
+    }
+    let has_cursor = app.part_under_cursor() == Some(nth) && app.editor().cursor().0 == line;
+    let sign = if is_next { "▌" } else { "›" };
+    if is_next || has_cursor {
+        pen.text(area.x, area.y, 1, sign, if is_next { Ink::Time } else { Ink::Place });
+    }
+    if app.world.stops_at(row.address) && app.world.parts(app.screen.shown, line).len() > 1 {
+        pen.text(area.x + 1, area.y, 1, "◆", Ink::Trouble);
     }
     let ink = if is_next { Ink::Time } else { Ink::Place };
     let at = area.x + SIGNS + columns.number;
@@ -261,7 +267,8 @@ fn rows<'a>(app: &'a App, top: usize, width: u16, columns: &Columns) -> impl Ite
 /// The rows of a line, in so many cells for its text and for problems.
 fn rows_of(app: &App, line: usize, (room, problem_room): (u16, u16)) -> impl Iterator<Item = Row> + use<> {
     let problems = problem_rows(app, line, problem_room).into_iter().map(move |row| Row::Problem(line, row));
-    let unfolded = unfolded_rows(app, line).into_iter().map(move |row| Row::Unfolded(line, row));
+    let parts = parts_shown(app, line).into_iter().enumerate();
+    let unfolded = parts.map(move |(nth, part)| Row::Unfolded(line, nth, part));
     let starts: Vec<usize> = if app.screen.source.wraps {
         let text = app.editor().line(line);
         let wide = cells::column_of(&text, usize::MAX).max(1);
@@ -274,43 +281,15 @@ fn rows_of(app: &App, line: usize, (room, problem_room): (u16, u16)) -> impl Ite
 
 /// What a line became, when it is to be shown: for lines that were asked for, and for the present one while
 /// there is more than one instruction to be in.
-fn unfolded_rows(app: &App, line: usize) -> Vec<UnfoldedRow> {
+pub(crate) fn parts_shown(app: &App, line: usize) -> Vec<Part> {
     let asked = app.screen.source.unfolded.contains(&(app.screen.shown, line));
     let present = app.world.is_current() && app.screen.mode == Mode::Walk && app.present_line() == Some(line);
-    let Some(file) = app.world.file_id(app.screen.shown).filter(|_| asked || present) else { return Vec::new() };
-    let number = u32::try_from(line + 1).unwrap_or(u32::MAX);
-    let mut pieces: Vec<&Line> = app
-        .world
-        .program
-        .assembly
-        .image
-        .lines
-        .iter()
-        .filter(|piece| piece.span.file == file && piece.line == number)
-        .collect();
-    pieces.sort_by_key(|piece| piece.address);
-    let mut rows = Vec::new();
-    for piece in pieces {
-        let made = piece.unfolded.map(|span| app.world.program.assembly.sources.text_of(span).to_owned());
-        let instructions = if piece.kind == LineKind::Code {
-            instructions(&app.world.program.assembly.image, piece.address, piece.length)
-        } else {
-            Vec::new()
-        };
-        if instructions.len() > 1 || made.is_none() && !instructions.is_empty() {
-            rows.extend(instructions.into_iter().map(|(address, length, text)| UnfoldedRow {
-                address,
-                length,
-                kind: LineKind::Code,
-                text,
-            }));
-        } else {
-            let text = made.unwrap_or_default();
-            rows.push(UnfoldedRow { address: piece.address, length: piece.length, kind: piece.kind, text });
-        }
+    if !asked && !present {
+        return Vec::new();
     }
+    let parts = app.world.parts(app.screen.shown, line);
     // One instruction is where its line is.
-    if !asked && rows.len() < 2 { Vec::new() } else { rows }
+    if !asked && parts.len() < 2 { Vec::new() } else { parts }
 }
 
 /// What is shown of the problems of a line. Hints show only at the cursor.
@@ -568,19 +547,19 @@ fn chosen_text(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str
 }
 
 fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, present: bool, cursor: bool) {
-    let breakpoint = app.world.stops.list.iter().any(|breakpoint| match breakpoint {
-        Breakpoint::Line { document, line: known } => *known == line && *document == app.screen.shown,
-        Breakpoint::Address(address) => app
-            .session()
-            .and_then(|session| session.image().line_at(*address))
-            .is_some_and(|entry| app.world.place_of(entry) == Some((app.screen.shown, line))),
+    let (is_part, shown) = (app.part_under_cursor().is_some(), parts_shown(app, line));
+    let breakpoint = app.world.stops.list.iter().any(|breakpoint| {
+        app.world.place_of_stop(breakpoint).is_some_and(|(id, at, part)| {
+            // One inside of what a line became is drawn there, when that is shown.
+            id == app.screen.shown && at == line && (part == 0 || shown.len() < 2)
+        })
     });
     let severity = app.world.diagnostics_on(app.screen.shown, line).map(|(diagnostic, _)| diagnostic.severity).min();
     let (sign, ink) = match (present, cursor, severity) {
         (_, _, Some(Severity::Problem)) => ("✕", Ink::Trouble),
         (_, _, Some(Severity::Warning)) => ("!", Ink::Time),
         (true, _, _) => ("▌", Ink::Time),
-        (_, true, _) => ("›", Ink::Place),
+        (_, true, _) if !is_part => ("›", Ink::Place),
         (_, _, Some(Severity::Hint)) => ("·", Ink::Quiet),
         _ => (" ", Ink::Text),
     };

@@ -22,6 +22,13 @@ impl App {
             return self.say_not_ready();
         }
         let here = self.screen.shown;
+        if let place @ Breakpoint::Part { nth, .. } = self.place_under_cursor()
+            && let Some(address) = self.world.address_of(&place)
+        {
+            // The first one is where the line is.
+            let line = Breakpoint::Line { document: here, line: self.editor().cursor().0 };
+            return self.toggle(if nth == 0 { line } else { place }, address);
+        }
         let number = u32::try_from(self.editor().cursor().0 + 1).unwrap_or(u32::MAX);
         let piece =
             self.world.file_id(here).and_then(|file| self.world.program.assembly.image.code_from_line(file, number));

@@ -3,7 +3,7 @@
 use crate::actions::Motion;
 use crate::app::App;
 use crate::message::Effect;
-use crate::panes::{Order, PaneId};
+use crate::panes::{Order, PaneId, source};
 use crate::screen::Mode;
 use crate::sheets::Sheet;
 
@@ -91,12 +91,40 @@ impl App {
 
     /// Moves the cursor of the text by lines.
     pub(super) fn move_cursor(&mut self, by: isize) {
+        if self.screen.mode == Mode::Walk && by.abs() == 1 && self.move_among_parts(by > 0) {
+            return;
+        }
+        self.screen.source.part = None;
         let editor = self.editor_mut();
         match by {
             by if by <= isize::MIN / 2 => editor.go_to(0, 0),
             by if by >= isize::MAX / 2 => editor.go_to(usize::MAX, 0),
             by => editor.move_lines(by),
         }
+    }
+
+    /// Moves the cursor within what lines became, where that is shown; true when that was it.
+    fn move_among_parts(&mut self, down: bool) -> bool {
+        let line = self.editor().cursor().0;
+        let count = source::parts_shown(self, line).len();
+        let part = self.part_under_cursor();
+        let to = match (down, part) {
+            (true, None) if count > 0 => Some((line, Some(0))),
+            (true, Some(part)) if part + 1 < count => Some((line, Some(part + 1))),
+            (false, Some(0)) => Some((line, None)),
+            (false, Some(part)) => Some((line, Some(part - 1))),
+            (false, None) if line > 0 => {
+                let above = source::parts_shown(self, line - 1).len();
+                (above > 0).then(|| (line - 1, Some(above - 1)))
+            }
+            _ => None,
+        };
+        let Some((line, part)) = to else { return false };
+        if line != self.editor().cursor().0 {
+            self.editor_mut().move_lines(-1);
+        }
+        self.screen.source.part = part.map(|part| (self.screen.shown, line, part));
+        true
     }
 
     /// Does what Enter does on the chosen entry of the pane in focus.

@@ -4,7 +4,6 @@ use crate::actions::Travel;
 use crate::app::App;
 use crate::message::Effect;
 use crate::screen::{Mode, Typing};
-use crate::world::stops::Breakpoint;
 use crate::world::walk::NoReplay;
 use wendax_machine::{Event, Need, StepNo};
 use wendax_session::{Command, Outcome, Progress, State};
@@ -35,7 +34,7 @@ impl App {
             Travel::ToStart => Command::Seek(StepNo::FIRST),
             Travel::ToEnd => Command::Seek(self.session().map_or(StepNo::FIRST, wendax_session::Session::end)),
             Travel::ToLine | Travel::BackToLine => {
-                let here = Breakpoint::Line { document: self.screen.shown, line: self.editor().cursor().0 };
+                let here = self.place_under_cursor();
                 match self.world.address_of(&here) {
                     Some(address) if travel == Travel::ToLine => Command::To(vec![address]),
                     Some(address) => Command::BackTo(vec![address]),

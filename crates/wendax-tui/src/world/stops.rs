@@ -11,6 +11,12 @@ pub(crate) enum Breakpoint {
         document: DocumentId,
         line: usize,
     },
+    /// On one of the instructions that such a line became, from 0.
+    Part {
+        document: DocumentId,
+        line: usize,
+        nth: usize,
+    },
     Address(Addr),
 }
 
@@ -56,12 +62,12 @@ impl Stops {
         let follow = |list: &mut Vec<Breakpoint>| {
             let all = list.len();
             list.retain_mut(|breakpoint| match breakpoint {
-                Breakpoint::Line { document, line } if *document == id => {
+                Breakpoint::Line { document, line } | Breakpoint::Part { document, line, .. } if *document == id => {
                     let moved = shift.moved(*line);
                     *line = moved.unwrap_or(*line);
                     moved.is_some()
                 }
-                Breakpoint::Line { .. } | Breakpoint::Address(_) => true,
+                Breakpoint::Line { .. } | Breakpoint::Part { .. } | Breakpoint::Address(_) => true,
             });
             all - list.len()
         };

@@ -77,6 +77,24 @@ fn a_macro_unfolds_and_is_stepped_as_a_line_or_by_instruction() {
 }
 
 #[test]
+fn a_breakpoint_can_be_inside_of_what_a_line_became() {
+    let mut stage = yard();
+    // Under the present line stand the instructions it became: down to the second one.
+    stage.keys("Down Down b");
+    shows(&mut stage, "›◆   0202");
+    stage.keys("Home g");
+    shows(&mut stage, "paused: breakpoint");
+    shows(&mut stage, "start + 2, line 3");
+    // It goes with its line, is drawn on it when that is folded, and is cleared where it was set.
+    stage.keys("Home e Ctrl-Home").text("; above\n").keys("Esc R Right Right");
+    shows(&mut stage, " ◆ 4 0200");
+    stage.keys("Left Down Down b Home g");
+    shows(&mut stage, "finished, status 0");
+    stage.keys("Home a").text("main.asm:5").keys("Enter");
+    shows(&mut stage, "breakpoint at 0204 set");
+}
+
+#[test]
 fn problems_are_gone_through_in_all_files_and_mended_in_all() {
     let files = MemoryFiles::default()
         .with("a.asm", "start: call weigh\n sys exit\n")

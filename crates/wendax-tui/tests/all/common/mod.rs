@@ -151,7 +151,13 @@ impl Stage {
         let unsaved: Vec<String> = self.app.unsaved().into_iter().map(|text| text.name).collect();
         for file in self.app.open_files() {
             let text = self.app.text_of(&file.name).ok_or("a file that is open has no text")?;
-            let base = file.base.as_deref().unwrap_or_default();
+            // A file that is not there has only what is here.
+            let Some(base) = file.base.as_deref() else {
+                if unsaved.contains(&file.name) {
+                    continue;
+                }
+                return Err(format!("{} has no file, and that is not known:\n{text}", file.name));
+            };
             if text != base && !unsaved.contains(&file.name) {
                 return Err(format!("{} differs from its file, and that is not known:\n{text}", file.name));
             }
