@@ -5,6 +5,7 @@ use crate::kept::Kept;
 use crate::layout::Layout;
 use crate::panes::{PaneId, PaneStates};
 use crate::parts::field::Field;
+use crate::preferences::Numbers;
 use crate::sheets::Sheet;
 use crate::theme::Theme;
 use crate::world::documents::DocumentId;
@@ -107,6 +108,8 @@ pub(crate) struct Screen {
     pub(crate) panes: PaneStates,
     pub(crate) source: SourceView,
     pub(crate) lens: Lens,
+    /// The form of numbers where nothing else decides.
+    pub(crate) numbers: Numbers,
     /// Registers show their bits in the place of decimal numbers.
     pub(crate) binary: bool,
     /// What is being typed to the program.
@@ -136,6 +139,7 @@ impl Screen {
             panes: PaneStates::default(),
             source: SourceView::default(),
             lens: Lens::Data,
+            numbers: Numbers::default(),
             binary: false,
             input: Field::default(),
             typing: Typing::ByState,

@@ -8,16 +8,16 @@ mod terminal;
 mod threads;
 
 use crate::cli::{Look, Problems};
-use crate::{Failure, files, program, recovery};
+use crate::{Failure, files, program, recovery, settings};
 use live::{Bench, End};
 use std::io::IsTerminal;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use terminal::theme;
 use wendax_asm::{Assembler, Inputs};
 use wendax_machine::Settings;
 use wendax_project::{DiskFiles, NAME, Project};
 use wendax_source::Files;
-use wendax_tui::{App, Message, Theme};
+use wendax_tui::{App, Kept, Message, Theme};
 
 /// What reaches the loop.
 enum Incoming {
@@ -28,8 +28,47 @@ enum Incoming {
     End(u8),
 }
 
+/// What a bench is given besides what it opens.
+struct Dressing {
+    arguments: Vec<String>,
+    theme: Theme,
+    settings: settings::Settings,
+    /// The terminal is asked for its ground.
+    asks_ground: bool,
+    /// What is wrong with the settings.
+    told: Option<String>,
+}
+
+impl Dressing {
+    fn new(arguments: Vec<String>, look: Option<Look>) -> Self {
+        let read = settings::read();
+        let told = read.found.first().map(|found| {
+            let line = read.sources.place(found.primary.span).line;
+            format!("settings, line {line}: {}; `wendax settings` tells more", found.message)
+        });
+        let settings = read.settings;
+        let asks_ground = look.is_none() && settings.ground == settings::Ground::Terminal;
+        Self { arguments, theme: theme(look, &settings), settings, asks_ground, told }
+    }
+
+    /// Runs a bench on an app with arguments and preferences, looked at as the last time.
+    fn run(self, app: App, project: Option<Project>, place: &Path, kept: Option<Kept>) -> Result<End, Failure> {
+        let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
+        let app = match self.told {
+            Some(text) => app.with_note(&text),
+            None => app,
+        };
+        let app = match kept {
+            Some(kept) if app.is_image() => app.with_kept_of_image(kept),
+            Some(kept) => app.with_kept(kept),
+            None => app,
+        };
+        Bench::new(app, project, place.to_owned()).run(self.settings.mouse, self.asks_ground)
+    }
+}
+
 /// Opens the bench on a project, a source, which need not be there yet, or an image.
-pub(crate) fn open(path: Option<&Path>, arguments: Vec<String>, look: Look) -> Result<u8, Failure> {
+pub(crate) fn open(path: Option<&Path>, arguments: Vec<String>, look: Option<Look>) -> Result<u8, Failure> {
     let mut path = path.map(Path::to_owned);
     let mut arguments = arguments;
     loop {
@@ -41,7 +80,7 @@ pub(crate) fn open(path: Option<&Path>, arguments: Vec<String>, look: Look) -> R
     }
 }
 
-fn open_once(path: Option<&Path>, arguments: Vec<String>, look: Look) -> Result<End, Failure> {
+fn open_once(path: Option<&Path>, arguments: Vec<String>, look: Option<Look>) -> Result<End, Failure> {
     // A name without an ending is that of a project or a file that is there; a source may be new.
     if let Some(path) = path.filter(|path| !path.exists()) {
         let is_source = path.extension().is_some();
@@ -56,15 +95,17 @@ fn open_once(path: Option<&Path>, arguments: Vec<String>, look: Look) -> Result<
     }
     let here = (path.is_none() && Path::new(NAME).is_file()).then(|| Path::new("."));
     let path = path.or(here);
-    let (settings, theme) = (Settings::default(), theme(look));
+    let dressing = Dressing::new(arguments, look);
+    let (settings, theme) = (Settings::default(), dressing.theme);
     let Some(path) = path else {
-        return open_source("untitled.asm", None, "", (arguments, theme));
+        return open_source("untitled.asm", None, "", dressing);
     };
     if let Some(mut project) = program::project_at(path)? {
         let files = project.files();
         let (inputs, _) = project.inputs(&mut Assembler::default(), &files);
         let first = first_source(&inputs, &files);
-        return open_in(project, &first, (arguments, theme));
+        let kept = recovery::kept_view(&whole_root(&project));
+        return open_in(project, &first, kept, dressing);
     }
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     if path.exists() {
@@ -82,17 +123,18 @@ fn open_once(path: Option<&Path>, arguments: Vec<String>, look: Look) -> Result<
                 App::for_image_with_sources(name, program.assembly, settings, theme)
             };
             let note = program_note.trim().trim_start_matches("note: ");
-            let app = app.with_note(note).with_arguments(arguments).with_kept_of_image(recovery::kept_view(&whole));
-            return Bench::new(app, None, whole).run();
+            return dressing.run(app.with_note(note), None, &whole, recovery::kept_view(&whole));
         }
     }
     let (project, name) = Project::around(path);
     if project.manifest_path.is_some() {
-        return open_in(project, &name, (arguments, theme));
+        // The file that was named is looked at, wherever the last look was.
+        let kept = recovery::kept_view(&whole_root(&project)).filter(|kept| kept.cursor.file == name);
+        return open_in(project, &name, kept, dressing);
     }
     let text = if path.exists() { files::text_of(path, files::read(path)?)? } else { String::new() };
     let name = whole.display().to_string();
-    open_source(&name, Some(name.clone()), &text, (arguments, theme))
+    open_source(&name, Some(name.clone()), &text, dressing)
 }
 
 /// The source with the entry, or the first, or the manifest when there is none.
@@ -106,11 +148,16 @@ fn first_source(inputs: &Inputs, files: &DiskFiles) -> String {
     inputs.sources.iter().find(has).or(inputs.sources.first()).cloned().unwrap_or_else(|| NAME.to_owned())
 }
 
-fn open_in(mut project: Project, name: &str, (arguments, theme): (Vec<String>, Theme)) -> Result<End, Failure> {
-    let root = std::path::absolute(&project.root).unwrap_or_else(|_| project.root.clone());
+/// The folder of a project, from the root of the file system on.
+fn whole_root(project: &Project) -> PathBuf {
+    std::path::absolute(&project.root).unwrap_or_else(|_| project.root.clone())
+}
+
+fn open_in(mut project: Project, name: &str, kept: Option<Kept>, dressing: Dressing) -> Result<End, Failure> {
+    let root = whole_root(&project);
     let place = root.join(name);
     let text = files::text_of(&place, files::read(&place)?)?;
-    let app = App::in_project(&root.display().to_string(), name, &text, Settings::default(), theme);
+    let app = App::in_project(&root.display().to_string(), name, &text, Settings::default(), dressing.theme);
     let mut app = with_unsaved(app, &place, &text);
     for (path, unsaved) in recovery::below(&root) {
         let on_disk = std::fs::read_to_string(&path).unwrap_or_default();
@@ -120,25 +167,18 @@ fn open_in(mut project: Project, name: &str, (arguments, theme): (Vec<String>, T
         }
     }
     project.root.clone_from(&root);
-    let app = app.with_arguments(arguments).with_kept(recovery::kept_view(&root));
-    Bench::new(app, Some(project), root).run()
+    dressing.run(app, Some(project), &root, kept)
 }
 
-fn open_source(
-    name: &str,
-    path: Option<String>,
-    text: &str,
-    (arguments, theme): (Vec<String>, Theme),
-) -> Result<End, Failure> {
+fn open_source(name: &str, path: Option<String>, text: &str, dressing: Dressing) -> Result<End, Failure> {
     let project = Project::of_files(vec![name.to_owned()], Vec::new());
     let is_new = !Path::new(name).exists();
-    let app = App::new(path, text, Settings::default(), theme);
+    let app = App::new(path, text, Settings::default(), dressing.theme);
     let app = if is_new { app.with_new_file() } else { app };
     let app = with_unsaved(app, Path::new(name), text);
     let place = std::path::absolute(name).unwrap_or_else(|_| name.into());
-    let app = app.with_arguments(arguments);
-    let app = if is_new { app } else { app.with_kept(recovery::kept_view(&place)) };
-    Bench::new(app, Some(project), place).run()
+    let kept = recovery::kept_view(&place).filter(|_| !is_new);
+    dressing.run(app, Some(project), &place, kept)
 }
 
 /// The same with text of last time that was never saved.

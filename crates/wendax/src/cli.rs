@@ -27,9 +27,9 @@ pub(crate) struct Cli {
     /// Arguments for the program, behind `--`
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
-    /// Dark or light ground
-    #[arg(long, value_enum, default_value_t = Look::Dark, global = true)]
-    pub(crate) look: Look,
+    /// Dark or light ground; without it as the settings say
+    #[arg(long, value_enum, global = true)]
+    pub(crate) look: Option<Look>,
     /// Write what the tool does to this file, for a report of trouble
     #[arg(long, value_name = "FILE", global = true)]
     pub(crate) log: Option<PathBuf>,
@@ -73,6 +73,13 @@ pub(crate) enum Command {
     },
     /// Run a project, source or image with console on standard input and output
     Run(Run),
+    /// Write a file of settings with what each means, or say what is wrong with the one there is
+    #[command(after_help = "Examples:\n  wendax settings\n  wendax settings --print")]
+    Settings {
+        /// Print what would be written
+        #[arg(long)]
+        print: bool,
+    },
     /// Write completions for a shell to standard output
     #[command(after_help = "Examples:\n  wendax completions bash > ~/.local/share/bash-completion/completions/wendax")]
     Completions {

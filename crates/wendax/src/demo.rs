@@ -30,7 +30,7 @@ const DEMOS: [Demo; 2] = [
 ];
 
 /// Opens the bench on a copy of a demo.
-pub(crate) fn open(name: Option<&str>, look: Look) -> Result<u8, Failure> {
+pub(crate) fn open(name: Option<&str>, look: Option<Look>) -> Result<u8, Failure> {
     let name = name.unwrap_or(DEMOS[0].name);
     let Some(demo) = DEMOS.iter().find(|demo| demo.name == name) else {
         let all: Vec<&str> = DEMOS.iter().map(|demo| demo.name).collect();

@@ -16,6 +16,7 @@ mod problems;
 mod program;
 mod recovery;
 mod run;
+mod settings;
 mod status;
 
 use clap::Parser;
@@ -85,6 +86,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::Format(options)) => format::format_files(&options),
         Some(Command::Guide { words }) => guide::tell(&words),
         Some(Command::Run(options)) => run::run(&options),
+        Some(Command::Settings { print }) => settings::settings(print),
         Some(Command::Completions { shell }) => pages::completions(shell),
         Some(Command::Manpages { folder }) => pages::manpages(folder.as_deref()),
     }

@@ -37,9 +37,9 @@ fn state_folder() -> Option<PathBuf> {
 }
 
 /// How a program was looked at the last time.
-pub(crate) fn kept_view(path: &Path) -> View {
-    let read = || std::fs::read(state_folder()?.join("programs").join(hashed(path)?)).ok();
-    read().and_then(|json| serde_json::from_slice(&json).ok()).unwrap_or_default()
+pub(crate) fn kept_view(path: &Path) -> Option<View> {
+    let json = std::fs::read(state_folder()?.join("programs").join(hashed(path)?)).ok()?;
+    serde_json::from_slice(&json).ok()
 }
 
 /// Keeps how a program is looked at. Failing to is no reason to disturb the user.

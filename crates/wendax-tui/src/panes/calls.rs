@@ -77,7 +77,7 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, routine: &Routine) -> Vec<Sp
             let given = routine.arguments.iter().map(|(register, value)| {
                 // A value that is the address of a label was most likely given as that.
                 let label = image.label_at(Addr(*value)).filter(|_| Addr(*value) >= target.map.vectors_end);
-                let value = label.map_or_else(|| target.signed(*value).to_string(), |label| label.name.clone());
+                let value = label.map_or_else(|| app.number(session, *value), |label| label.name.clone());
                 format!("{} {value}", target.register_name(*register))
             });
             given.collect::<Vec<_>>().join("  ")

@@ -429,25 +429,25 @@ fn notes_of_trail(app: &App) -> Vec<(usize, String)> {
             continue;
         }
         if notes.iter().all(|(known, _)| *known != line) {
-            notes.push((line, brief(session, effects)));
+            notes.push((line, brief(app, session, effects)));
         }
     }
     notes
 }
 
 /// The values a step left behind, in a few signs.
-fn brief(session: &Session, effects: &Effects) -> String {
+fn brief(app: &App, session: &Session, effects: &Effects) -> String {
     let target = session.machine().target();
     let mut parts: Vec<String> = effects
         .registers
         .iter()
         .filter(|change| change.register != target.roles.stack)
-        .map(|change| format!("{} {}", target.register_name(change.register), short_value(session, change.new)))
+        .map(|change| format!("{} {}", target.register_name(change.register), short_value(app, session, change.new)))
         .collect();
     let jumped = effects.length > 0 && !effects.fell_through();
     if parts.is_empty() && !jumped {
         parts.extend(effects.memory.iter().take(1).map(|change| {
-            format!("[{}] {}", target.hex_address(change.address), short_value(session, change.new_value()))
+            format!("[{}] {}", target.hex_address(change.address), short_value(app, session, change.new_value()))
         }));
     }
     if parts.is_empty() && jumped {
@@ -457,10 +457,10 @@ fn brief(session: &Session, effects: &Effects) -> String {
     parts.join("  ")
 }
 
-fn short_value(session: &Session, value: u32) -> String {
+fn short_value(app: &App, session: &Session, value: u32) -> String {
     match session.image().label_at(Addr(value)).filter(|_| Addr(value) >= session.machine().target().map.vectors_end) {
         Some(symbol) => symbol.name.clone(),
-        None => session.machine().target().signed(value).to_string(),
+        None => app.number(session, value),
     }
 }
 

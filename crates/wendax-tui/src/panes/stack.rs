@@ -107,10 +107,10 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
             (format!("way back from {name}{how}"), Ink::Time)
         }
         WordKind::Saved(register) => {
-            (format!("pushed {} = {}", target.register_name(register), target.signed(word.value)), Ink::Text)
+            (format!("pushed {} = {}", target.register_name(register), app.number(session, word.value)), Ink::Text)
         }
         WordKind::Flags => ("pushed flags".to_owned(), Ink::Text),
-        WordKind::Other => (format!("{}", target.signed(word.value)), Ink::Quiet),
+        WordKind::Other => (app.number(session, word.value).clone(), Ink::Quiet),
         WordKind::NeverWritten => (String::new(), Ink::Faint),
     };
     let x = area.x + 16;

@@ -4,9 +4,10 @@
 //! is worked on in slices between two looks at the channel, so that keys stay prompt.
 
 use super::Incoming;
-use super::terminal::{Screen, copy_to_system};
+use super::terminal::{Screen, ask_ground, copy_to_system};
 use super::threads::{self, Keep, Request, WORKSHOP};
 use crate::{Failure, files, recovery};
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use notify::Watcher;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
@@ -19,7 +20,7 @@ use std::sync::{Arc, Mutex};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 use wendax_project::Project;
-use wendax_tui::{App, Effect, Message, OpenFile, Text, Unsaved, draw, update};
+use wendax_tui::{App, Effect, Look, Message, OpenFile, Text, Unsaved, draw, update};
 
 /// Between two frames at the least.
 const FRAME: Duration = Duration::from_millis(16);
@@ -103,14 +104,26 @@ impl Bench {
         }
     }
 
-    pub(super) fn run(mut self) -> Result<End, Failure> {
+    /// Runs until the end. The mouse is ours or the terminal's; the terminal is asked for its ground or not.
+    pub(super) fn run(mut self, mouse: bool, asks_ground: bool) -> Result<End, Failure> {
         let tell = |error: std::io::Error| Failure {
             status: crate::status::NO_OUTPUT,
             ..Failure::usage(format!("the terminal: {error}"))
         };
         self.keep_on_panic();
-        let screen = Screen::enter().map_err(tell)?;
+        let screen = Screen::enter(mouse).map_err(tell)?;
+        let mut typed = String::new();
+        if asks_ground {
+            let (is_light, meanwhile) = ask_ground();
+            typed = meanwhile;
+            if let Some(is_light) = is_light {
+                self.app = self.app.on_ground(if is_light { Look::Light } else { Look::Dark });
+            }
+        }
         let mut terminal = Terminal::new(CrosstermBackend::new(std::io::stdout())).map_err(tell)?;
+        for c in typed.chars() {
+            self.send(Message::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE)));
+        }
         threads::listen(self.sender.clone());
         threads::catch_signals(self.sender.clone());
         let size = terminal.size().map_err(tell)?;

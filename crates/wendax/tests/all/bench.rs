@@ -475,3 +475,29 @@ fn a_file_that_cannot_be_written_is_marked_and_said() {
     screen.shows("saved as");
     assert!(fs::read_to_string(&file).expect("it is there").starts_with("; mine"));
 }
+
+#[test]
+fn settings_are_written_followed_and_told_when_wrong() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gate.asm");
+    fs::write(&file, "start:  mov   r1, 5\n        jmp   start\n").expect("written");
+    let settings = home.path().join(".config/wendax/settings.toml");
+    let run = |words: &[&str]| {
+        let command = &mut std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));
+        command.env("HOME", home.path()).env_remove("XDG_CONFIG_HOME").args(words).output().expect("it runs")
+    };
+    assert!(run(&["settings"]).status.success());
+    let written = fs::read_to_string(&settings).expect("it is there");
+    assert_eq!(written.as_bytes(), run(&["settings", "--print"]).stdout);
+    let changed = written
+        .replace("registers-in-binary = false", "registers-in-binary = true")
+        .replace("mouse = true", "mous = true");
+    fs::write(&settings, changed).expect("written");
+    let told = run(&["settings"]);
+    assert!(String::from_utf8_lossy(&told.stdout).contains("there is no setting `mous`"), "{told:?}");
+    assert_eq!(told.status.code(), Some(111));
+    let screen = Screen::start(home.path(), &file.display().to_string(), 140, 30);
+    screen.shows("there is no setting `mous`; `wendax settings` tells more");
+    screen.keys("Right");
+    screen.shows("0000 0000 0000 0101");
+}
