@@ -21,6 +21,8 @@ pub struct GuideEntry {
     pub lines: Vec<String>,
     /// Lines of source that use it.
     pub example: Option<String>,
+    /// Other words of the guide that it leads to.
+    pub see: Vec<String>,
 }
 
 /// Everything the tables say of a word, in any case.
@@ -41,7 +43,62 @@ pub fn guide(word: &str) -> Vec<GuideEntry> {
     entries.extend(word_of_expressions(&word));
     entries.extend(trap(&word));
     entries.extend(topic(&word));
+    let see = related(&word);
+    for entry in &mut entries {
+        for more in &see {
+            if !entry.see.iter().any(|known| known == more) {
+                entry.see.push((*more).to_owned());
+            }
+        }
+        entry.see.retain(|known| *known != word);
+    }
     entries
+}
+
+/// Words of the guide that belong together: what people call them, the words, and the topics that say more.
+const RELATED: [(&str, &[&str], &[&str]); 17] = [
+    ("copy assign put set value load immediate", &["mov", "clr", "lea", "swap"], &["registers", "address"]),
+    ("read fetch load contents memory", &["ldw", "ldb", "ldsb"], &["address", "order"]),
+    ("write store contents memory save", &["stw", "stb"], &["address", "order"]),
+    (
+        "plus sum minus difference subtract carry",
+        &["add", "adc", "sub", "sbc", "inc", "dec", "neg"],
+        &["arithmetic", "flags"],
+    ),
+    ("multiply times product", &["mul", "mulh", "mulhs"], &["arithmetic"]),
+    ("divide quotient remainder modulo", &["div", "divs", "mod", "mods"], &["arithmetic", "traps"]),
+    ("mask bit logic combine invert", &["and", "or", "xor", "not", "tst"], &["bits", "flags"]),
+    ("shift rotate double halve bit", &["shl", "shr", "asr", "rlc", "rrc"], &["bits", "arithmetic"]),
+    ("compare less greater equal than if", &["cmp", "tst"], &["compare", "flags"]),
+    ("equal same zero if branch condition", &["jeq", "jne", "jz", "jnz"], &["compare", "loops"]),
+    (
+        "less greater than signed negative if branch condition",
+        &["jlt", "jle", "jgt", "jge", "jn", "jnn"],
+        &["compare", "loops"],
+    ),
+    (
+        "less greater than unsigned if branch condition carry",
+        &["jltu", "jleu", "jgtu", "jgeu", "jc", "jnc"],
+        &["compare", "errors"],
+    ),
+    ("loop repeat count goto branch", &["djnz", "jmp"], &["loops"]),
+    ("put by save restore stack", &["push", "pop"], &["stack", "convention"]),
+    ("routine function subroutine return procedure", &["call", "ret"], &["convention", "stack"]),
+    ("interrupt handler vector return", &["reti", "ei", "di", "trap", "brk"], &["interrupts", "traps"]),
+    ("system call service print read exit", &["sys"], &["errors", "input", "text"]),
+];
+
+/// The topics that say more of a word.
+fn related(word: &str) -> Vec<&'static str> {
+    let about = RELATED.iter().filter(|(_, words, _)| words.contains(&word));
+    about.flat_map(|(_, _, topics)| topics.iter().copied()).collect()
+}
+
+/// What people call a thing that the guide knows by another word.
+pub fn guide_other_words(word: &str) -> String {
+    let by_kind = RELATED.iter().filter(|(_, words, _)| words.contains(&word)).map(|(others, ..)| *others);
+    let by_topic = topics().filter(|(name, ..)| *name == word).map(|(_, others, _)| others);
+    by_kind.chain(by_topic).collect::<Vec<_>>().join(" ")
 }
 
 /// The text of the topics, a section each.
@@ -75,7 +132,29 @@ fn topic(word: &str) -> Option<GuideEntry> {
         }
     }
     let example = (!example.is_empty()).then(|| example.trim_end().to_owned());
-    Some(GuideEntry { title: format!("about {name}"), lines, example })
+    let see = words_in(text, name);
+    Some(GuideEntry { title: format!("about {name}"), lines, example, see })
+}
+
+/// Words of the guide that a text names: instructions and calls in backticks, and other topics.
+fn words_in(text: &str, own: &str) -> Vec<String> {
+    /// More would be no help.
+    const MOST: usize = 10;
+    let prose: String = text.split("```").step_by(2).collect();
+    let mut words: Vec<String> = Vec::new();
+    let marked = prose.split('`').skip(1).step_by(2).flat_map(|code| code.split_whitespace());
+    let named = topics().map(|(name, ..)| name).filter(|name| {
+        let mut words = prose.split(|c: char| !c.is_alphanumeric());
+        *name != own && words.any(|word| word == *name)
+    });
+    let known = |word: &str| mnemonics().any(|(name, _)| name == word) || call_by_name(word).is_some();
+    let is_word = |word: &&str| !["sys", "r0"].contains(word) && known(word);
+    for word in named.chain(marked.filter(is_word)) {
+        if !words.iter().any(|known| known == word) && words.len() < MOST {
+            words.push(word.to_owned());
+        }
+    }
+    words
 }
 
 /// Words of expressions and registers that programs do not name.
@@ -92,14 +171,19 @@ const OTHER_WORDS: [(&str, &str, &str); 7] = [
 fn word_of_expressions(word: &str) -> Option<GuideEntry> {
     let (name, meaning, example) = OTHER_WORDS.iter().find(|(name, ..)| *name == word)?;
     let title = if meaning.starts_with(name) { (*meaning).to_owned() } else { format!("{name}: {meaning}") };
-    Some(GuideEntry { title, lines: Vec::new(), example: (!example.is_empty()).then(|| (*example).to_owned()) })
+    Some(GuideEntry {
+        title,
+        lines: Vec::new(),
+        example: (!example.is_empty()).then(|| (*example).to_owned()),
+        see: Vec::new(),
+    })
 }
 
 /// A trap or interrupt by its name.
 fn trap(word: &str) -> Option<GuideEntry> {
     let number = TARGET.traps.iter().position(|name| !name.is_empty() && *name == word)?;
     let lines = vec![format!("its vector is the word at {:04X}; wendax guide traps says more", 2 * number)];
-    Some(GuideEntry { title: format!("{word}: trap {number:X}"), lines, example: None })
+    Some(GuideEntry { title: format!("{word}: trap {number:X}"), lines, example: None, see: vec!["traps".to_owned()] })
 }
 
 /// The words the guide knows, by kind.
@@ -158,7 +242,7 @@ fn instruction(word: &str) -> Vec<GuideEntry> {
         let title = format!("{word}: {}", row.meaning);
         if entries.last().is_none_or(|last| last.title != title) {
             let lines = vec![format!("flags: {}", row.flags.text())];
-            entries.push(GuideEntry { title, lines, example: Some(example(word, row.form)) });
+            entries.push(GuideEntry { title, lines, example: Some(example(word, row.form)), see: Vec::new() });
         }
         let form = format!("{word} {}", row.form);
         if let Some(last) = entries.last_mut() {
@@ -167,8 +251,8 @@ fn instruction(word: &str) -> Vec<GuideEntry> {
                 Op::Jump(_) | Op::Djnz => format!("{}, taken {}", row.cycles, row.cycles + 1),
                 _ => row.cycles.to_string(),
             };
-            last.lines.push(format!("{form:<22} code {:<8} cycles {cycles}", row.pattern));
-            last.lines.push(format!("  {}", digits(row)));
+            last.lines.push(format!("{form:<22} cycles {cycles}"));
+            last.lines.extend(digits(row));
         }
     }
     if entries.is_empty() {
@@ -177,15 +261,17 @@ fn instruction(word: &str) -> Vec<GuideEntry> {
             title: format!("{name} d: {meaning}"),
             lines: vec!["written by the assembler as another instruction, which the listing shows".to_owned()],
             example: Some(example(name, "d")),
+            see: Vec::new(),
         }));
     }
     entries
 }
 
-/// What each digit of the code is.
-fn digits(row: &Row) -> String {
+/// The code of an instruction drawn in cells, a digit each, with what each is.
+fn digits(row: &Row) -> Vec<String> {
     const FIXED: &str = "which instruction it is";
     let (first, second) = row.pattern.split_once(' ').unwrap_or((row.pattern, ""));
+    // Digits that mean one thing together: their text, how many there are, what they mean.
     let mut parts: Vec<(String, &str)> = Vec::new();
     for digit in first.chars() {
         let (shown, meaning) = match digit {
@@ -210,9 +296,70 @@ fn digits(row: &Row) -> String {
             _ if row.operands.contains(&OperandKind::BaseOffset) => "a second word: the offset",
             _ => "a second word: the constant",
         };
-        parts.push(("w".to_owned(), meaning));
+        parts.push(("wwww".to_owned(), meaning));
     }
-    parts.iter().map(|(digit, meaning)| format!("{digit} {meaning}")).collect::<Vec<_>>().join(" · ")
+    drawn(&parts)
+}
+
+/// Cells of digits, and under each group a line to what it means.
+fn drawn(parts: &[(String, &str)]) -> Vec<String> {
+    let mut cells = String::from("  ");
+    let mut starts = Vec::new();
+    for (digits, _) in parts {
+        cells.push_str("│ ");
+        starts.push(cells.chars().count());
+        let spaced: Vec<String> = digits.chars().map(String::from).collect();
+        cells.push_str(&spaced.join(" "));
+        cells.push(' ');
+    }
+    cells.push('│');
+    let mut lines = vec![cells];
+    for (index, (_, meaning)) in parts.iter().enumerate().rev() {
+        let mut line = String::new();
+        for &start in &starts[..index] {
+            line.push_str(&" ".repeat(start - line.chars().count()));
+            line.push('│');
+        }
+        line.push_str(&" ".repeat(starts[index] - line.chars().count()));
+        line.push_str("└ ");
+        line.push_str(meaning);
+        lines.push(line);
+    }
+    lines
+}
+
+/// The code words of an instruction taken apart: each digit with what it says here. Nothing for what is no instruction.
+pub fn code_apart(words: &[u16]) -> Vec<String> {
+    let Some(&first) = words.first() else { return Vec::new() };
+    let Some(decoded) = wendax_isa::w16::decode(first, words.get(1).copied().unwrap_or(0)) else { return Vec::new() };
+    let row = decoded.row();
+    let digits = format!("{first:04X}");
+    let pattern: Vec<char> = row.pattern.split(' ').next().unwrap_or_default().chars().collect();
+    let mut parts: Vec<(String, String)> = Vec::new();
+    for (digit, kind) in digits.chars().zip(pattern) {
+        let value = digit.to_digit(16).unwrap_or(0);
+        let register =
+            |role: &str| format!("{role} {}", TARGET.registers.get(value as usize).map_or("none", |info| info.name));
+        let meaning = match kind {
+            'd' => register("destination"),
+            's' => register("source"),
+            'b' => register("base"),
+            'k' => format!("the constant {value}"),
+            'n' => "the number of the call".to_owned(),
+            'x' => "the distance in words".to_owned(),
+            '0' if parts.iter().any(|(_, meaning)| meaning != row.names[0]) => "always 0".to_owned(),
+            _ => row.names[0].to_owned(),
+        };
+        match parts.last_mut() {
+            Some((text, known)) if *known == meaning => text.push(digit),
+            _ => parts.push((digit.to_string(), meaning)),
+        }
+    }
+    if let Some(second) = words.get(1).filter(|_| row.pattern.contains(' ')) {
+        parts.push((format!("{second:04X}"), "the second word".to_owned()));
+    }
+    let parts: Vec<(String, &str)> = parts.iter().map(|(digits, meaning)| (digits.clone(), meaning.as_str())).collect();
+    drawn(&parts)
 }
 
 /// An instruction with operands of this form, to be put into a text.
@@ -238,7 +385,7 @@ fn directive(word: &str) -> Option<GuideEntry> {
     let mut lines = vec![info.form.to_owned(), "for example:".to_owned()];
     lines.extend(info.example.lines().map(|line| format!("  {line}")));
     let title = format!("{}: {}", info.name, info.meaning);
-    Some(GuideEntry { title, lines, example: Some(info.example.to_owned()) })
+    Some(GuideEntry { title, lines, example: Some(info.example.to_owned()), see: Vec::new() })
 }
 
 fn call(word: &str) -> Option<GuideEntry> {
@@ -254,21 +401,21 @@ fn call(word: &str) -> Option<GuideEntry> {
     }
     example.push_str(&format!("        sys   {}", call.name));
     let title = format!("{}, call {:02X}: {}", call.name, call.number, call.meaning);
-    Some(GuideEntry { title, lines, example: Some(example) })
+    Some(GuideEntry { title, lines, example: Some(example), see: Vec::new() })
 }
 
 fn register(word: &str) -> Option<GuideEntry> {
     let info = TARGET.registers.get(TARGET.register(word)?.index())?;
     let kept = if info.kept { "a routine gives it back as it found it" } else { "a routine may change it" };
     let title = format!("{}: {}", info.name, info.role);
-    Some(GuideEntry { title, lines: vec![kept.to_owned()], example: None })
+    Some(GuideEntry { title, lines: vec![kept.to_owned()], example: None, see: Vec::new() })
 }
 
 fn flag(word: &str) -> Option<GuideEntry> {
     let flag = TARGET.flags.iter().find(|flag| flag.name.to_string().eq_ignore_ascii_case(word))?;
     let lines = vec![format!("1: {}", flag.when_set), format!("0: {}", flag.when_clear)];
     let title = format!("{}: a flag, bit {} of fl", flag.name, flag.bit.trailing_zeros());
-    Some(GuideEntry { title, lines, example: None })
+    Some(GuideEntry { title, lines, example: None, see: Vec::new() })
 }
 
 fn device(word: &str) -> Option<GuideEntry> {
@@ -279,7 +426,7 @@ fn device(word: &str) -> Option<GuideEntry> {
     let access =
         if device.writable { format!("stw   [0x{address:04X}], r1") } else { format!("ldw   r1, [0x{address:04X}]") };
     let title = format!("{:04X}: device register, {}", device.address, device.name);
-    Some(GuideEntry { title, lines, example: Some(format!("        {access}")) })
+    Some(GuideEntry { title, lines, example: Some(format!("        {access}")), see: Vec::new() })
 }
 
 fn problem(word: &str) -> Option<GuideEntry> {
@@ -289,7 +436,7 @@ fn problem(word: &str) -> Option<GuideEntry> {
     lines.push("right:".to_owned());
     lines.extend(info.right.lines().map(|line| format!("  {line}")));
     let title = format!("{}, a {}: {}", info.code, info.severity.word(), info.title);
-    Some(GuideEntry { title, lines, example: None })
+    Some(GuideEntry { title, lines, example: None, see: Vec::new() })
 }
 
 #[cfg(test)]
@@ -312,8 +459,7 @@ mod tests {
     #[test]
     fn topics_are_found_by_the_words_of_beginners_and_their_examples_run() {
         for word in ["array", "variable", "divide", "loop", "two", "byte", "convention", "interrupt", "handler"] {
-            let is_known = !guide(word).is_empty();
-            assert_eq!(is_known, word != "two", "{word}");
+            assert!(!guide(word).is_empty(), "{word}");
         }
         for (name, _, _) in topics() {
             let entry = topic(name).expect("it is one");
@@ -353,7 +499,17 @@ mod tests {
     #[test]
     fn codes_are_taken_apart_digit_by_digit() {
         let lines = &guide("ldw")[0].lines;
-        assert!(lines.contains(&"  61 which instruction it is · d destination register · b base register, F for none · w a second word: the offset".to_owned()), "{lines:#?}");
+        let drawn = [
+            "  │ 6 1 │ d │ b │ w w w w │",
+            "    │     │   │   └ a second word: the offset",
+            "    │     │   └ base register, F for none",
+            "    │     └ destination register",
+            "    └ which instruction it is",
+        ];
+        assert!(lines.windows(5).any(|window| window == drawn), "{lines:#?}");
+        let apart = ["  │ 3 1 │ 6 │ 2 │", "    │     │   └ the constant 2", "    │     └ destination r6", "    └ add"];
+        assert_eq!(code_apart(&[0x3162]), apart);
+        assert!(code_apart(&[0xFFFF, 0]).is_empty() && code_apart(&[]).is_empty());
     }
 
     #[test]

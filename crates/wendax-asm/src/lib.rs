@@ -45,7 +45,7 @@ pub use completion::{Offer, Offers, offers, operand_help};
 pub use directives::{DIRECTIVES, DirectiveInfo};
 pub use disassembly::{disassembly, instructions};
 pub use format::format;
-pub use guide::{GuideEntry, guide, guide_document, guide_nearest, guide_words};
+pub use guide::{GuideEntry, code_apart, guide, guide_document, guide_nearest, guide_other_words, guide_words};
 pub use lexer::{Lexeme, lexemes};
 pub use listing::{SymbolOrder, listing, memory_map, symbol_table};
 pub use mnemonics::mnemonics;

@@ -489,7 +489,13 @@ pub const BINDINGS: &[Binding] = &[
         "Keys are commands again, until the program waits the next time",
         "",
     ),
-    edit(&["Tab"], &[Field], Edit::TakeOffer, "Write the rest of the name", "complete"),
+    edit(
+        &["Tab"],
+        &[Field],
+        Edit::TakeOffer,
+        "Write the rest of the name; in the guide, choose what else to see",
+        "complete",
+    ),
     edit(&["Ctrl-U"], &[Field, Console], Edit::Empty, "Empty the field", "clear").shown_as("empty it"),
 ];
 

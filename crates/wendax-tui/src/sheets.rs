@@ -86,7 +86,9 @@ impl Sheet {
             Self::Guide(_) => &[
                 ("↑ ↓", "choose"),
                 ("PageDown", "scroll"),
-                ("Enter", "put the example into the text"),
+                ("Tab", "see also"),
+                ("Enter", "follow, or put the example into the text"),
+                ("Backspace", "back"),
                 ("Ctrl-U", "empty it"),
                 ("Esc", "leave"),
             ],

@@ -168,7 +168,7 @@ impl App {
             *chosen = 0;
         }
         if let Some(Sheet::Guide(reading)) = &mut self.screen.sheet {
-            reading.scroll = 0;
+            (reading.scroll, reading.reference) = (0, 0);
         }
     }
 

@@ -168,7 +168,7 @@ fn parse(name: &str, text: &str) -> Read {
             continue;
         };
         if let Some(value) = as_text(value).filter(|value| known.values.contains(&value.as_str())) {
-            (known.set)(&mut read.settings, &value)
+            (known.set)(&mut read.settings, &value);
         } else {
             let values = known.values.iter().map(|value| written(value)).collect::<Vec<_>>().join(" or ");
             let found = told(72, span(value.span()), format!("`{name}` takes {values}"));

@@ -12,7 +12,8 @@ use crate::theme::Ink;
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher};
 use ratatui::layout::Rect;
-use wendax_asm::{GuideEntry, guide, guide_words, lexemes};
+use wendax_asm::{GuideEntry, code_apart, guide, guide_other_words, guide_words, lexemes};
+use wendax_image::LineKind;
 
 /// A word of the guide.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -22,10 +23,13 @@ pub(crate) struct Topic {
     pub(crate) title: String,
 }
 
-/// All words, those of the language first, then the keys.
+/// All words: topics, those of the language, panes, keys.
 fn topics() -> Vec<Topic> {
     let mut topics: Vec<Topic> = Vec::new();
-    for (_, words) in guide_words() {
+    // What someone new looks for comes first.
+    let mut kinds = guide_words();
+    kinds.sort_by_key(|(kind, _)| *kind != "topics");
+    for (_, words) in kinds {
         for word in words {
             let title = guide(&word).first().map_or(String::new(), |entry| entry.title.clone());
             topics.push(Topic { word, title });
@@ -62,6 +66,13 @@ pub(crate) fn found(query: &str) -> Vec<Topic> {
         } else if plain.starts_with(&wanted) {
             Some(u32::MAX - 1)
         } else {
+            let others = format!("{} {}", topic.word, guide_other_words(&topic.word)).to_lowercase();
+            if wanted.split_whitespace().all(|word| others.split(' ').any(|known| known == word)) {
+                // A topic says more of what people ask for than a word does.
+                let is_topic = topic.title.starts_with("about ");
+                ranked.push((if is_topic { u32::MAX - 1 } else { u32::MAX - 2 }, topic));
+                continue;
+            }
             let line = format!("{} {}", topic.word, topic.title);
             let mut buffer = Vec::new();
             pattern.score(nucleo_matcher::Utf32Str::new(&line, &mut buffer), &mut matcher)
@@ -78,11 +89,16 @@ pub(crate) fn entries(topic: &Topic) -> Vec<GuideEntry> {
     if let Some(binding) = BINDINGS.iter().find(is_it) {
         let when: Vec<&str> = binding.contexts.iter().map(|context| context.words()).collect();
         let title = format!("{}: {}", topic.word, binding.name);
-        return vec![GuideEntry { title, lines: vec![when.join(", ")], example: None }];
+        return vec![GuideEntry { title, lines: vec![when.join(", ")], example: None, see: Vec::new() }];
     }
     if let Some((id, pane)) = panes::all().find(|(id, _)| topic.word == pane_word(*id)) {
         let title = format!("the pane “{}”", id.pane().name());
-        return vec![GuideEntry { title, lines: vec![pane.about().to_owned()], example: None }];
+        return vec![GuideEntry {
+            title,
+            lines: vec![pane.about().to_owned()],
+            example: None,
+            see: vec!["screen".to_owned()],
+        }];
     }
     guide(&topic.word)
 }
@@ -94,14 +110,62 @@ pub(crate) struct Reading {
     pub(crate) chosen: usize,
     /// Lines the page is scrolled by.
     pub(crate) scroll: usize,
+    /// The reference chosen of those of the page, from 1; 0 for none.
+    pub(crate) reference: usize,
+    /// Words read before, by which one goes back.
+    before: Vec<String>,
+    /// What is said of the place of the program it was opened at.
+    here: Vec<(String, Ink)>,
+    /// The word that is said of.
+    word: String,
 }
 
 impl Reading {
     /// Opened at a word, by its plain spelling.
     fn at(word: &str) -> Self {
-        let plain = |text: &str| text.trim_start_matches('.').to_owned();
-        let chosen = found("").iter().position(|topic| plain(&topic.word) == plain(word)).unwrap_or(0);
-        Self { chosen, ..Self::default() }
+        Self { chosen: place_of(word), word: word.to_owned(), ..Self::default() }
+    }
+
+    /// The word that is read.
+    fn topic(&self) -> Option<Topic> {
+        found(&self.query.text()).get(self.chosen).cloned()
+    }
+
+    /// The words that what is read leads to.
+    fn references(&self) -> Vec<String> {
+        let mut words: Vec<String> = Vec::new();
+        for word in self.topic().iter().flat_map(entries).flat_map(|entry| entry.see) {
+            if !words.contains(&word) {
+                words.push(word);
+            }
+        }
+        words
+    }
+
+    /// Chooses the next reference, or none after the last.
+    pub(crate) fn next_reference(&mut self) {
+        let count = self.references().len();
+        self.reference = if self.reference < count { self.reference + 1 } else { 0 };
+    }
+
+    /// Goes to the reference that is chosen; true when there is one.
+    pub(crate) fn follow(&mut self) -> bool {
+        let Some(word) = self.reference.checked_sub(1).and_then(|index| self.references().into_iter().nth(index))
+        else {
+            return false;
+        };
+        self.before.extend(self.topic().map(|topic| topic.word));
+        self.query = Field::default();
+        (self.chosen, self.scroll, self.reference) = (place_of(&word), 0, 0);
+        true
+    }
+
+    /// Goes back to the word read before; true when there is one.
+    pub(crate) fn back(&mut self) -> bool {
+        let Some(word) = self.before.pop() else { return false };
+        self.query = Field::default();
+        (self.chosen, self.scroll, self.reference) = (place_of(&word), 0, 0);
+        true
     }
 
     /// An example of what is read, to be put into the text.
@@ -109,6 +173,12 @@ impl Reading {
         let found = found(&self.query.text());
         entries(found.get(self.chosen)?).into_iter().find_map(|entry| entry.example)
     }
+}
+
+/// The place of a word among all of the guide.
+fn place_of(word: &str) -> usize {
+    let plain = |text: &str| text.trim_start_matches('.').to_owned();
+    found("").iter().position(|topic| plain(&topic.word) == plain(word)).unwrap_or(0)
 }
 
 pub(super) fn draw(pen: &mut Pen<'_>, area: Rect, reading: &Reading) {
@@ -125,7 +195,8 @@ pub(super) fn draw(pen: &mut Pen<'_>, area: Rect, reading: &Reading) {
     list::draw(pen, index, found.len(), Some(reading.chosen), &|pen, index| {
         let topic = &found[index];
         let ink = if index == reading.chosen { Ink::Time } else { Ink::Place };
-        let meaning = topic.title.split_once(": ").map_or("", |(_, meaning)| meaning);
+        let others = guide_other_words(&topic.word);
+        let meaning = topic.title.split_once(": ").map_or(others.as_str(), |(_, meaning)| meaning);
         let room = wide.saturating_sub(width(&topic.word) + 5);
         vec![pen.span(topic.word.clone(), ink), pen.span(format!(" {}", fitted(meaning, room)), Ink::Faint)]
     });
@@ -134,7 +205,48 @@ pub(super) fn draw(pen: &mut Pen<'_>, area: Rect, reading: &Reading) {
         pen.text(page.x, page.y, page.width, "the guide has nothing with these words", Ink::Quiet);
         return;
     };
-    text::draw(pen, page, &text::wrapped(&lines(topic), page.width), reading.scroll);
+    let mut said = lines(topic);
+    if topic.word.trim_start_matches('.') == reading.word.trim_start_matches('.') {
+        said.extend(reading.here.iter().cloned());
+    }
+    let references = reading.references();
+    let high = u16::from(!references.is_empty());
+    let text = Rect { height: page.height.saturating_sub(2 * high), ..page };
+    // Text is read best in lines that are not too long.
+    let text = Rect { width: text.width.min(92), ..text };
+    text::draw(pen, text, &text::wrapped(&said, text.width), reading.scroll);
+    if references.is_empty() {
+        return;
+    }
+    let y = page.bottom().saturating_sub(1);
+    let mut x = pen.text(page.x, y, page.width, "see also  ", Ink::Quiet);
+    for (index, word) in references.iter().enumerate() {
+        let ink = if index + 1 == reading.reference { Ink::Time } else { Ink::Place };
+        let sign = if index + 1 == reading.reference { "▸" } else { " " };
+        let room = page.right().saturating_sub(x);
+        if width(word) + 3 > room {
+            break;
+        }
+        x = pen.text(x, y, room, &format!("{sign}{word}  "), ink);
+    }
+}
+
+/// Lines of prose as paragraphs, to be broken anew; indented ones stay as they are.
+fn paragraphs(lines: &[String]) -> Vec<String> {
+    let mut out: Vec<String> = Vec::new();
+    let mut is_open = false;
+    for line in lines {
+        let is_prose = !line.is_empty() && !line.starts_with(' ');
+        match out.last_mut().filter(|_| is_open && is_prose) {
+            Some(last) => {
+                last.push(' ');
+                last.push_str(line);
+            }
+            None => out.push(line.clone()),
+        }
+        is_open = is_prose;
+    }
+    out
 }
 
 /// What is said of a topic, line by line.
@@ -148,7 +260,11 @@ fn lines(topic: &Topic) -> Vec<(String, Ink)> {
             !example.is_empty() && entry.lines[at..].iter().map(|line| line.trim()).eq(example.iter().copied())
         });
         let said = &entry.lines[..ends.unwrap_or(entry.lines.len())];
-        lines.extend(said.iter().map(|line| (line.clone(), Ink::Text)));
+        if entry.title.starts_with("about ") {
+            lines.extend(paragraphs(said).into_iter().map(|line| (line, Ink::Text)));
+        } else {
+            lines.extend(said.iter().map(|line| (line.clone(), Ink::Text)));
+        }
         if let Some(example) = &entry.example {
             lines.push(("Enter puts this into the text:".to_owned(), Ink::Quiet));
             lines.extend(example.lines().map(|line| (line.to_owned(), Ink::Agreement)));
@@ -165,7 +281,34 @@ impl App {
             PaneId::Source => self.word_for_guide(),
             pane => pane_word(pane),
         };
-        self.screen.sheet = Some(Sheet::Guide(Reading::at(&word)));
+        let mut reading = Reading::at(&word);
+        if self.screen.focus == PaneId::Source {
+            reading.here = self.said_of_this_line();
+        }
+        self.screen.sheet = Some(Sheet::Guide(reading));
+    }
+
+    /// What can be said of the instruction under the cursor in this program: its code taken apart, and what it will do
+    /// when it is next.
+    fn said_of_this_line(&self) -> Vec<(String, Ink)> {
+        let line = self.editor().cursor().0;
+        let parts = self.world.parts(self.screen.shown, line);
+        let Some(part) = parts.get(self.part_under_cursor().unwrap_or(0)) else { return Vec::new() };
+        let image = &self.world.program.assembly.image;
+        let bytes = image.bytes(part.address, part.length);
+        let words: Vec<u16> = bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+        let drawn = code_apart(&words);
+        if drawn.is_empty() || part.kind != LineKind::Code {
+            return Vec::new();
+        }
+        let mut said = vec![(format!("in your program, line {}", line + 1), Ink::Time)];
+        said.extend(drawn.into_iter().map(|line| (line, Ink::Text)));
+        let is_next = self.session().is_some_and(|session| session.present_address() == part.address);
+        if let Some(explanation) = self.world.walk.explanation.as_ref().filter(|_| is_next) {
+            said.push(("it comes next, with the present values:".to_owned(), Ink::Quiet));
+            said.extend(explanation.sentences.iter().map(|line| (line.clone(), Ink::Text)));
+        }
+        said
     }
 
     /// The number of the problem on the line, or the word under the cursor that the guide knows, or the first of its
@@ -202,6 +345,38 @@ mod tests {
         assert!(found("zzzzzz").is_empty());
         for topic in found("") {
             assert!(!entries(&topic).is_empty(), "{topic:?}");
+            for word in entries(&topic).into_iter().flat_map(|entry| entry.see) {
+                assert!(found("").iter().any(|known| known.word == word), "{topic:?} leads to {word}");
+            }
+        }
+    }
+
+    #[test]
+    fn what_people_ask_for_is_found() {
+        for (query, wanted) in [
+            ("divide", "arithmetic"),
+            ("multiply", "arithmetic"),
+            ("loop", "loops"),
+            ("less than", "compare"),
+            ("array", "labels"),
+            ("string", "text"),
+            ("convention", "convention"),
+            ("vector", "traps"),
+            ("memory map", "memory"),
+            ("register", "registers"),
+            ("interrupt", "interrupts"),
+            ("variable", "labels"),
+            ("pointer", "address"),
+            ("two complement", "numbers"),
+            ("calling", "convention"),
+            ("ribbon", "screen"),
+            ("branch", "time"),
+            ("listing", "program"),
+            ("breakpoint", "stops"),
+            ("undo", "time"),
+        ] {
+            let words: Vec<String> = found(query).into_iter().take(5).map(|topic| topic.word).collect();
+            assert!(words.iter().any(|word| word == wanted), "{query}: {words:?}");
         }
     }
 }

@@ -49,6 +49,7 @@ impl App {
             Edit::NewLine => self.target().new_line(),
             Edit::Tab => self.target().tab(),
             Edit::TabBack => self.target().tab_back(),
+            Edit::Backspace if self.goes_back_in_guide() => {}
             Edit::Backspace => {
                 self.target().backspace();
                 self.screen.offering = None;
@@ -88,7 +89,13 @@ impl App {
                     self.screen.say("nothing is known that could stand here");
                 }
             }
-            Edit::TakeOffer if self.screen.sheet.is_some() => self.complete_field(),
+            Edit::TakeOffer if self.screen.sheet.is_some() => {
+                if let Some(Sheet::Guide(reading)) = &mut self.screen.sheet {
+                    reading.next_reference();
+                } else {
+                    self.complete_field();
+                }
+            }
             Edit::TakeOffer => {
                 if let Some(offering) = self.screen.offering.take() {
                     self.take_offer(&offering);
@@ -100,6 +107,14 @@ impl App {
                 self.screen.trouble("nothing was searched for yet; Ctrl-F asks");
             }
             Edit::Replace => self.prompt(Ask::Replace),
+        }
+    }
+
+    /// With nothing written in the guide's field, Backspace goes back to what was read before.
+    fn goes_back_in_guide(&mut self) -> bool {
+        match &mut self.screen.sheet {
+            Some(Sheet::Guide(reading)) => reading.query.is_empty() && reading.back(),
+            _ => false,
         }
     }
 

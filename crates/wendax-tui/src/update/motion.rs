@@ -61,7 +61,7 @@ impl App {
                 self.screen.sheet = Some(sheet);
                 return;
             }
-            reading.scroll = 0;
+            (reading.scroll, reading.reference) = (0, 0);
         }
         let last = sheet.count(self).saturating_sub(1);
         if let Some(chosen) = sheet.chosen_mut() {

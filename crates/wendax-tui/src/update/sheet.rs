@@ -59,8 +59,10 @@ impl App {
                 Some(id) => self.show_document(*id),
                 None => self.screen.trouble("no file of the program has a name with these letters"),
             },
-            Sheet::Guide(reading) => {
-                if let Some(example) = reading.example() {
+            Sheet::Guide(mut reading) => {
+                if reading.follow() {
+                    self.screen.sheet = Some(Sheet::Guide(reading));
+                } else if let Some(example) = reading.example() {
                     self.put_example(&example);
                 } else {
                     self.screen.sheet = Some(Sheet::Guide(reading));

@@ -41,6 +41,30 @@ fn examples_assemble_and_the_whole_one_runs() {
 }
 
 #[test]
+fn the_examples_of_the_topics_run() {
+    for (_, words) in wendax_asm::guide_words().into_iter().filter(|(kind, _)| *kind == "topics") {
+        for word in words {
+            let entries = wendax_asm::guide(&word);
+            let Some(example) = entries
+                .into_iter()
+                .rev()
+                .find_map(|entry| entry.example.filter(|_| entry.title == format!("about {word}")))
+            else {
+                continue;
+            };
+            let text = if example.contains("start:") { example } else { format!("start:\n{example}\n        halt\n") };
+            let (sources, file) = wendax_source::Sources::single("example", text.as_str());
+            let assembly = wendax_asm::assemble(&sources, file);
+            let mut machine = Machine::new(&assembly.image, Settings::default());
+            machine.feed(&wendax_machine::Event::Typed(b"7\n".to_vec()));
+            machine.feed(&wendax_machine::Event::InputEnds);
+            let stop = machine.run(Run::until(StepNo(100_000)));
+            assert!(matches!(stop, Stop::Finished(_)), "{word}: {stop:?}\n{text}");
+        }
+    }
+}
+
+#[test]
 fn the_manifest_of_the_documents_is_without_problem() {
     let document = include_str!("../../../../docs/projects.md");
     let text = document.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).expect("there is one");
