@@ -304,6 +304,15 @@ impl Session {
         here.find_map(|entry| if let Event::Typed(bytes) = &entry.event { Some(bytes.as_slice()) } else { None })
     }
 
+    /// All that was typed on this branch, in order.
+    pub fn all_input(&self) -> Vec<u8> {
+        let typed = self.log.entries().iter().filter_map(|entry| match &entry.event {
+            Event::Typed(bytes) => Some(bytes.as_slice()),
+            _ => None,
+        });
+        typed.collect::<Vec<_>>().concat()
+    }
+
     /// What was typed before the first step, as one piece.
     pub fn first_input(&self) -> Option<&[u8]> {
         let first = self.log.entries().first().filter(|entry| entry.step == StepNo::FIRST)?;

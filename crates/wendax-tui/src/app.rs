@@ -58,13 +58,11 @@ impl App {
     }
 
     /// The same, with unsaved text found after a crash in the place of the file's; undo goes back to that. `base` is what
-    /// the file held when the text was kept, so that what happened to it since is not written over.
+    /// the file held when the text was kept, `None` when there was no file: what happened to it since is not written over.
     #[must_use]
     pub fn with_recovered(mut self, text: &str, base: Option<&str>) -> Self {
         if let Some(document) = self.world.documents.get_mut(self.screen.shown) {
-            if let Some(base) = base {
-                document.base = Some(base.into());
-            }
+            document.base = base.map(Into::into);
             document.recover(text);
         }
         self.screen.say(

@@ -15,6 +15,7 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::ops::ControlFlow;
+use std::path::Path;
 use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Addr, StepNo};
@@ -325,7 +326,7 @@ struct Terminal {
 }
 
 impl Terminal {
-    fn start(command: &str, home: &std::path::Path) -> Option<Self> {
+    fn start(command: &str, home: &Path) -> Option<Self> {
         use std::process::{Command, Stdio};
         let mut child = Command::new("script")
             .args(["-qfec", &format!("stty cols 160 rows 50; exec {command}"), "/dev/null"])
@@ -414,10 +415,87 @@ fn in_a_terminal() {
         answers[10].as_secs_f64() * 1e3,
         answers[19].as_secs_f64() * 1e3
     );
-    let before = Terminal::processor_time();
-    std::thread::sleep(Duration::from_secs(3));
-    println!("three idle seconds: {:.2} s of processor time", Terminal::processor_time() - before);
     terminal.press("q");
+    let _ = terminal.child.wait();
+    idle(program, home.path());
+    typing(program, home.path());
+}
+
+/// A project that nobody touches, and one whose files were touched and saved.
+fn idle(program: &str, home: &Path) {
+    let folder = home.join("yard");
+    let made = std::process::Command::new(program).arg("new").arg(&folder).output();
+    if !made.is_ok_and(|made| made.status.success()) {
+        return;
+    }
+    let Some(mut terminal) = Terminal::start(&format!("{program} {}", folder.display()), home) else { return };
+    terminal.wait_for("cycles");
+    std::thread::sleep(Duration::from_secs(1));
+    let ten_seconds = || {
+        let before = Terminal::processor_time();
+        std::thread::sleep(Duration::from_secs(10));
+        Terminal::processor_time() - before
+    };
+    let untouched = ten_seconds();
+    for name in ["src/main.asm", "wendax.toml", "files/readme.txt"] {
+        let place = folder.join(name);
+        let text = std::fs::read_to_string(&place).unwrap_or_default();
+        let _ = std::fs::write(&place, text);
+    }
+    terminal.press("e");
+    terminal.press("; a note ");
+    terminal.press("\x13");
+    terminal.wait_for("saved");
+    std::thread::sleep(Duration::from_secs(1));
+    let touched = ten_seconds();
+    println!(
+        "ten idle seconds on a project: {untouched:.2} s of processor time; after files were touched and saved: {touched:.2} s"
+    );
+    terminal.press("\x1bq");
+    let _ = terminal.child.wait();
+}
+
+/// Lines typed key by key into a long file, as fast as they can be sent.
+fn typing(program: &str, home: &Path) {
+    const LINES: usize = 1000;
+    let file = home.join("long.asm");
+    let _ = std::fs::write(&file, long_source(50_000));
+    let Some(mut terminal) = Terminal::start(&format!("{program} {}", file.display()), home) else { return };
+    terminal.wait_for("cycles");
+    std::thread::sleep(Duration::from_secs(1));
+    terminal.press("e");
+    let Terminal { child, output, .. } = &mut terminal;
+    let Some(mut keys) = child.stdin.take() else { return };
+    let begun = Instant::now();
+    // The screen is read while keys are sent, as a terminal does.
+    let (sent, shown) = std::thread::scope(|scope| {
+        let shown = scope.spawn(|| {
+            let (mut seen, mut piece) = (Vec::new(), [0; 8192]);
+            while !String::from_utf8_lossy(&seen).contains("last of them") {
+                match std::io::Read::read(output, &mut piece) {
+                    Ok(count @ 1..) => seen.extend_from_slice(&piece[..count]),
+                    _ => break,
+                }
+                let kept = seen.len().saturating_sub(200_000);
+                seen.drain(..kept);
+            }
+            begun.elapsed()
+        });
+        for number in 0..LINES {
+            for key in format!("; line {number}\r").bytes() {
+                let _ = std::io::Write::write_all(&mut keys, &[key]);
+            }
+        }
+        let _ = std::io::Write::write_all(&mut keys, b"; the last of them");
+        (begun.elapsed(), shown.join().unwrap_or_default())
+    });
+    println!(
+        "{LINES} lines typed key by key into 50000: sent in {:.2} s, on screen {:.2} s after they began",
+        sent.as_secs_f64(),
+        shown.as_secs_f64()
+    );
+    let _ = std::io::Write::write_all(&mut keys, b"\x1bqd");
+    let _ = terminal.child.kill();
     let _ = terminal.child.wait();
 }
 

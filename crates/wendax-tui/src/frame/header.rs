@@ -26,7 +26,11 @@ fn state_words(app: &App) -> (String, Ink) {
         return ("the walk shows an older text".to_owned(), Ink::Fresh);
     }
     match state {
-        State::Ready => ("ready".to_owned(), Ink::Agreement),
+        State::Ready => match app.world.program.count(Severity::Warning) {
+            0 => ("ready".to_owned(), Ink::Agreement),
+            1 => ("ready · 1 warning".to_owned(), Ink::Agreement),
+            count => (format!("ready · {count} warnings"), Ink::Agreement),
+        },
         State::Running => ("running".to_owned(), Ink::Time),
         State::Waiting => ("waiting for input".to_owned(), Ink::Fresh),
         State::Paused(why) => (format!("paused: {}", why_words(*why)), Ink::Time),

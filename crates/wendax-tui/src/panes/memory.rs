@@ -121,12 +121,16 @@ impl Pane for Memory {
 fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row> {
     let machine = session.machine();
     let end = Addr(machine.target().address_mask()) + 1;
-    let mut labels: Vec<(Addr, String)> = session
-        .image()
-        .labels()
-        .filter_map(|symbol| Some((symbol.address()?, symbol.name.clone())))
-        .filter(|&(address, _)| address >= first)
-        .collect();
+    let labels = session.image().labels().filter_map(|symbol| Some((symbol.address()?, symbol.name.clone())));
+    // Device registers have the names that constants give them.
+    let devices = machine.regions().into_iter().find(|region| region.kind == RegionKind::Devices);
+    let constants = session.image().symbols.iter().filter(|symbol| symbol.address().is_none());
+    let named = constants.filter_map(|symbol| Some((Addr::try_from(symbol.value).ok()?, symbol.name.clone())));
+    let is_device =
+        |address: Addr| devices.as_ref().is_some_and(|region| region.start <= address && address < region.end);
+    let named =
+        named.filter(|(address, _)| is_device(*address) && address.is_multiple_of(machine.target().word_bytes()));
+    let mut labels: Vec<(Addr, String)> = labels.chain(named).filter(|&(address, _)| address >= first).collect();
     labels.sort();
     labels.dedup_by_key(|(address, _)| *address);
     let mut labels = labels.into_iter().peekable();

@@ -125,7 +125,18 @@ fn register_row(
         None if by_hand => "set by hand".to_owned(),
         Some(change) if !change.was_known => "was not set".to_owned(),
         Some(change) if change.old == value => "the same again".to_owned(),
-        Some(change) => format!("was {}", target.hex(change.old)),
+        Some(change) => {
+            // What the new value is comes first, and what was there where there is room for both.
+            let was = format!("was {}", target.hex(change.old));
+            let what = points_to(session, meanings.register(register), value, room);
+            let both = format!("{what}  {was}");
+            match () {
+                () if what.is_empty() => was,
+                () if width(&both) <= room => both,
+                () if width(&was) <= room => was,
+                () => what,
+            }
+        }
         None => points_to(session, meanings.register(register), value, room),
     };
     if width(&note) <= room {

@@ -8,7 +8,7 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::StepNo;
-use wendax_session::MarkKind;
+use wendax_session::{Mark, MarkKind};
 
 pub(super) struct Ribbon;
 
@@ -77,11 +77,6 @@ impl Pane for Ribbon {
             return;
         }
         let marks = if area.height >= 3 { bars + 1 } else { bars };
-        if marks > bars {
-            let text = grouped(now.0);
-            let at = here.min(strip.right().saturating_sub(width(&text) + 1));
-            pen.text(at, marks, width(&text), &text, Ink::Quiet);
-        }
         for mark in session.marks() {
             let (sign, ink) = match mark.kind {
                 MarkKind::Stop => ("◆", Ink::Trouble),
@@ -93,6 +88,14 @@ impl Pane for Ribbon {
             if marks > bars || column_of(mark.step) != here {
                 pen.text(column_of(mark.step), marks, 1, sign, ink);
             }
+        }
+        // The number of the step stands there where no mark does.
+        let text = grouped(now.0);
+        let wide = width(&text);
+        let at = here.min(strip.right().saturating_sub(wide));
+        let is_free = |mark: &Mark| !(at.saturating_sub(1)..=at + wide).contains(&column_of(mark.step));
+        if marks > bars && session.marks().iter().all(is_free) {
+            pen.text(at, marks, wide, &text, Ink::Quiet);
         }
     }
 }

@@ -575,7 +575,13 @@ fn code_text(app: &App, piece: &Line, room: u16) -> String {
 }
 
 fn code_of(app: &App, address: Addr, length: u32, kind: LineKind, room: u16) -> String {
-    let bytes = app.world.program.assembly.image.bytes(address, length);
+    let made = app.world.program.assembly.image.bytes(address, length);
+    // Code that was written to is what it is now; data is shown as it was made, and memory says what it is.
+    let now: Vec<u8> = match app.session().filter(|_| app.world.is_current() && kind == LineKind::Code) {
+        Some(session) => address.up_to(address + length).map(|at| session.machine().byte(at)).collect(),
+        None => made.to_vec(),
+    };
+    let bytes = now.as_slice();
     let room = usize::from(room) - 1;
     let parts: Vec<String> = match kind {
         LineKind::Reserved => return String::new(),

@@ -97,6 +97,7 @@ impl App {
     /// A file has another text on disk: taken over when it is not changed here, merged when that can be done, else
     /// asked about.
     pub(super) fn changed_elsewhere(&mut self, name: &str, base: &str, theirs: String) {
+        self.forget_conflict(name);
         let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
             return;
         };
@@ -121,13 +122,13 @@ impl App {
                 .say(format!("{name} was changed by someone else too; both changes are in the text now, unsaved"));
         } else {
             // Each is asked about by itself; until it is answered, nothing is written over the other text.
-            self.world.conflicts.retain(|(known, _)| known != name);
             self.world.conflicts.push((name.to_owned(), theirs));
         }
     }
 
     /// A file is no longer there: its text is here alone now.
     pub(super) fn gone_elsewhere(&mut self, name: &str) {
+        self.forget_conflict(name);
         let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
             return;
         };
@@ -137,6 +138,14 @@ impl App {
         }
         self.screen
             .trouble(format!("{name} is no longer on disk: its text is here alone now, and saving writes it again"));
+    }
+
+    /// What was asked about a file is about an older text of it by now.
+    fn forget_conflict(&mut self, name: &str) {
+        self.world.conflicts.retain(|(known, _)| known != name);
+        if matches!(&self.screen.sheet, Some(Sheet::Conflict { name: asked, .. }) if asked == name) {
+            self.screen.sheet = None;
+        }
     }
 
     /// Asks about the next text that two have changed, when nothing else is being asked.

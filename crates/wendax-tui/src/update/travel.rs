@@ -129,11 +129,12 @@ impl App {
             Ok(()) => {}
             Err(NoReplay::Nothing) => self.screen.trouble("there is nothing to replay yet"),
             Err(NoReplay::NoPlace) => {
-                self.world.new_session();
+                let typed = self.session().map(wendax_session::Session::all_input).unwrap_or_default();
+                self.world.new_session_typed(&typed);
                 self.place_breakpoints();
                 self.arrived();
                 self.screen
-                    .trouble("the line the walk was at has no instruction any more: a new run stands at its start");
+                    .trouble("the line the walk was at has no instruction any more: a new run stands at its start, with the same input");
             }
             Err(NoReplay::Forgotten) => {
                 self.screen

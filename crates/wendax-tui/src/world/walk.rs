@@ -93,13 +93,19 @@ pub(crate) enum NoReplay {
 impl World {
     /// A walk of the present text, before its first step.
     pub(crate) fn new_session(&mut self) {
+        let typed = self.typed().map(|(typed, _)| typed.to_vec()).unwrap_or_default();
+        self.new_session_typed(&typed);
+    }
+
+    /// The same with this typed ahead.
+    pub(crate) fn new_session_typed(&mut self, typed: &[u8]) {
         let program = &self.program;
         let session = Session::new(program.assembly.image.clone(), self.settings());
         let mut session = session.with_sources(program.assembly.sources.clone());
         if let Some(bytes) = program.history {
             session = session.with_budget(bytes);
         }
-        if let Some((typed, _)) = self.typed() {
+        if !typed.is_empty() {
             session.type_input(typed);
         }
         self.walk.begin(session);

@@ -3,6 +3,7 @@
 mod bench;
 mod common;
 mod files;
+mod keeping;
 mod live;
 mod panes;
 mod screens;

@@ -21,6 +21,9 @@ pub(crate) struct Stage {
     pub(crate) copied: String,
     /// Paths of programs and projects that were asked for.
     pub(crate) asked: Vec<String>,
+    /// Whether saving is answered here, or by the test.
+    asks_disk: bool,
+    revision: u64,
     size: (u16, u16),
     files: MemoryFiles,
     sources: Vec<String>,
@@ -56,6 +59,8 @@ impl Stage {
             ended: false,
             copied: String::new(),
             asked: Vec::new(),
+            asks_disk: false,
+            revision: 0,
             size: (160, 50),
             files,
             sources,
@@ -65,6 +70,18 @@ impl Stage {
         let first = stage.app.first_effects();
         stage.carry_out(first);
         stage
+    }
+
+    /// From now on the test decides what becomes of what is saved.
+    pub(crate) fn saves_to_disk(&mut self) {
+        self.asks_disk = true;
+    }
+
+    /// The text saved last is on disk now.
+    pub(crate) fn was_saved(&mut self, text: &str) {
+        let file = self.app.open_files().into_iter().next().expect("a file is open");
+        let (name, path, text) = (file.name, file.path, text.into());
+        self.message(Message::Saved { name, revision: self.revision, path, text });
     }
 
     pub(crate) fn sized(mut self, width: u16, height: u16) -> Self {
@@ -104,6 +121,10 @@ impl Stage {
                     let assembly = self.assembler.assemble(&inputs, &self.files);
                     let built = Built { assembly, inputs, ..Built::default() };
                     self.message(Message::Assembled(generation, Box::new(built)));
+                }
+                Effect::Save(_, revision, path, text) if self.asks_disk => {
+                    self.saved.push((path, text.to_string()));
+                    self.revision = revision;
                 }
                 Effect::Save(name, revision, path, text) => {
                     self.saved.push((path.clone(), text.to_string()));
