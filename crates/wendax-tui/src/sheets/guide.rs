@@ -21,10 +21,24 @@ pub(crate) struct Topic {
     pub(crate) word: String,
     /// What it is, in one line.
     pub(crate) title: String,
+    /// The word and what people call it, in small letters.
+    others: String,
 }
 
-/// All words: topics, those of the language, panes, keys.
-fn topics() -> Vec<Topic> {
+impl Topic {
+    fn new(word: String, title: String) -> Self {
+        let others = format!("{word} {}", guide_other_words(&word)).to_lowercase();
+        Self { word, title, others }
+    }
+}
+
+/// All words: topics, those of the language, panes, keys. They are those of constant tables.
+fn topics() -> &'static [Topic] {
+    static ALL: std::sync::LazyLock<Vec<Topic>> = std::sync::LazyLock::new(gathered);
+    &ALL
+}
+
+fn gathered() -> Vec<Topic> {
     let mut topics: Vec<Topic> = Vec::new();
     // What someone new looks for comes first.
     let mut kinds = guide_words();
@@ -32,14 +46,14 @@ fn topics() -> Vec<Topic> {
     for (_, words) in kinds {
         for word in words {
             let title = guide(&word).first().map_or(String::new(), |entry| entry.title.clone());
-            topics.push(Topic { word, title });
+            topics.push(Topic::new(word, title));
         }
     }
     for (id, pane) in panes::all() {
-        topics.push(Topic { word: pane_word(id), title: format!("pane: {}", pane.about()) });
+        topics.push(Topic::new(pane_word(id), format!("pane: {}", pane.about())));
     }
     for binding in BINDINGS.iter().filter(|binding| !binding.keys.is_empty()) {
-        topics.push(Topic { word: all_shown(binding.keys), title: format!("key: {}", binding.name) });
+        topics.push(Topic::new(all_shown(binding.keys), format!("key: {}", binding.name)));
     }
     topics
 }
@@ -49,15 +63,15 @@ fn pane_word(id: PaneId) -> String {
 }
 
 /// Words that fit a query, best first: the word itself, words that begin so, then any whose title fits.
-pub(crate) fn found(query: &str) -> Vec<Topic> {
+pub(crate) fn found(query: &str) -> Vec<&'static Topic> {
     let all = topics();
     let wanted = query.trim().to_lowercase();
     if wanted.is_empty() {
-        return all;
+        return all.iter().collect();
     }
     let mut matcher = Matcher::new(Config::DEFAULT);
     let pattern = Pattern::new(&wanted, CaseMatching::Ignore, Normalization::Smart, AtomKind::Substring);
-    let mut ranked: Vec<(u32, Topic)> = Vec::new();
+    let mut ranked: Vec<(u32, &Topic)> = Vec::new();
     for topic in all {
         let word = topic.word.to_lowercase();
         let plain = word.trim_start_matches('.');
@@ -66,8 +80,7 @@ pub(crate) fn found(query: &str) -> Vec<Topic> {
         } else if plain.starts_with(&wanted) {
             Some(u32::MAX - 1)
         } else {
-            let others = format!("{} {}", topic.word, guide_other_words(&topic.word)).to_lowercase();
-            if wanted.split_whitespace().all(|word| others.split(' ').any(|known| known == word)) {
+            if wanted.split_whitespace().all(|word| topic.others.split(' ').any(|known| known == word)) {
                 // A topic says more of what people ask for than a word does.
                 let is_topic = topic.title.starts_with("about ");
                 ranked.push((if is_topic { u32::MAX - 1 } else { u32::MAX - 2 }, topic));
@@ -127,14 +140,14 @@ impl Reading {
     }
 
     /// The word that is read.
-    fn topic(&self) -> Option<Topic> {
-        found(&self.query.text()).get(self.chosen).cloned()
+    fn topic(&self) -> Option<&'static Topic> {
+        found(&self.query.text()).get(self.chosen).copied()
     }
 
     /// The words that what is read leads to.
     fn references(&self) -> Vec<String> {
         let mut words: Vec<String> = Vec::new();
-        for word in self.topic().iter().flat_map(entries).flat_map(|entry| entry.see) {
+        for word in self.topic().into_iter().flat_map(entries).flat_map(|entry| entry.see) {
             if !words.contains(&word) {
                 words.push(word);
             }
@@ -154,7 +167,7 @@ impl Reading {
         else {
             return false;
         };
-        self.before.extend(self.topic().map(|topic| topic.word));
+        self.before.extend(self.topic().map(|topic| topic.word.clone()));
         self.query = Field::default();
         (self.chosen, self.scroll, self.reference) = (place_of(&word), 0, 0);
         true
@@ -193,7 +206,7 @@ pub(super) fn draw(pen: &mut Pen<'_>, area: Rect, reading: &Reading) {
     let wide = (body.width * 36 / 100).clamp(22, 56);
     let index = Rect { width: wide, ..body };
     list::draw(pen, index, found.len(), Some(reading.chosen), &|pen, index| {
-        let topic = &found[index];
+        let topic = found[index];
         let ink = if index == reading.chosen { Ink::Time } else { Ink::Place };
         let others = guide_other_words(&topic.word);
         let meaning = topic.title.split_once(": ").map_or(others.as_str(), |(_, meaning)| meaning);
@@ -375,7 +388,7 @@ mod tests {
             ("breakpoint", "stops"),
             ("undo", "time"),
         ] {
-            let words: Vec<String> = found(query).into_iter().take(5).map(|topic| topic.word).collect();
+            let words: Vec<String> = found(query).into_iter().take(5).map(|topic| topic.word.clone()).collect();
             assert!(words.iter().any(|word| word == wanted), "{query}: {words:?}");
         }
     }

@@ -228,7 +228,8 @@ fn the_guide_tells_of_words() {
     let (status, out, _) = guide(&["djnz", "put_text"]);
     assert_eq!(status, 0);
     assert!(
-        out.contains("djnz d, label          code Adxx     cycles 1") && out.contains("gives in r0: length printed"),
+        out.contains("djnz d, label          cycles 1, taken 2\n      │ A │ d │ x x │")
+            && out.contains("gives in r0: length printed"),
         "{out}"
     );
     assert!(guide(&[]).1.contains("directives: .code .data"));
