@@ -162,7 +162,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         std::fs::write(folder.path().join("wendax.toml"), "sources = [\"*.asm\"]\ninput = \"5\\n\"\nseed = 7\n")
             .unwrap();
-        std::fs::write(folder.path().join("a.asm"), "start: call weigh\n sys exit\n").unwrap();
+        std::fs::write(folder.path().join("a.asm"), " .extern weigh\nstart: call weigh\n sys exit\n").unwrap();
         std::fs::write(folder.path().join("b.asm"), " .global weigh\nweigh: ret\n").unwrap();
         folder
     }
@@ -185,7 +185,8 @@ mod tests {
 
     #[test]
     fn building_can_be_stopped_and_goes_on_with_what_was_done() {
-        let mut workshop = Workshop::new(Project::at(folder().path()).unwrap());
+        let folder = folder();
+        let mut workshop = Workshop::new(Project::at(folder.path()).unwrap());
         let asked = Cell::new(0);
         let stopped = workshop.build_unless(&|| {
             asked.set(asked.get() + 1);

@@ -357,8 +357,8 @@ mod tests {
         assert_eq!(first("breakpoint this line"), "b");
         assert!(found("zzzzzz").is_empty());
         for topic in found("") {
-            assert!(!entries(&topic).is_empty(), "{topic:?}");
-            for word in entries(&topic).into_iter().flat_map(|entry| entry.see) {
+            assert!(!entries(topic).is_empty(), "{topic:?}");
+            for word in entries(topic).into_iter().flat_map(|entry| entry.see) {
                 assert!(found("").iter().any(|known| known.word == word), "{topic:?} leads to {word}");
             }
         }
