@@ -45,10 +45,8 @@ impl App {
         }
     }
 
-    /// The same on another ground.
-    #[must_use]
-    pub fn on_ground(mut self, look: crate::theme::Look) -> Self {
+    /// From now on it stands on another ground.
+    pub fn stand_on(&mut self, look: crate::theme::Look) {
         self.screen.theme.look = look;
-        self
     }
 }

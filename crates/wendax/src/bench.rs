@@ -24,6 +24,8 @@ enum Incoming {
     Message(Message),
     /// Something happened to the files.
     Disk,
+    /// The terminal's ground is light, or dark.
+    Ground(bool),
     /// The terminal is gone, or a signal asks the program to end.
     End(u8),
 }

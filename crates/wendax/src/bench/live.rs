@@ -7,11 +7,10 @@ use super::Incoming;
 use super::terminal::{Screen, ask_ground, copy_to_system};
 use super::threads::{self, Keep, Request, WORKSHOP};
 use crate::{Failure, files, recovery};
-use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use notify::Watcher;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -22,6 +21,8 @@ use std::time::{Duration, Instant};
 use wendax_project::Project;
 use wendax_tui::{App, Effect, Look, Message, OpenFile, Text, Unsaved, draw, update};
 
+/// The first frame waits so long for what the terminal says of its ground.
+const FIRST_FRAME: Duration = Duration::from_millis(15);
 /// Between two frames at the least.
 const FRAME: Duration = Duration::from_millis(16);
 /// Unsaved text is kept so long after it changed.
@@ -59,6 +60,8 @@ pub(super) struct Bench {
     started: Instant,
     sender: Sender<Incoming>,
     receiver: Receiver<Incoming>,
+    /// What came before the first frame.
+    early: VecDeque<Incoming>,
     workshop: Sender<Request>,
     is_leaving: Arc<AtomicBool>,
     keeper: Option<(Sender<Keep>, Option<JoinHandle<()>>)>,
@@ -96,6 +99,7 @@ impl Bench {
             started: Instant::now(),
             sender,
             receiver,
+            early: VecDeque::new(),
             workshop,
             is_leaving,
             keeper: Some(threads::keeper()),
@@ -112,19 +116,14 @@ impl Bench {
         };
         self.keep_on_panic();
         let screen = Screen::enter(mouse).map_err(tell)?;
-        let mut typed = String::new();
         if asks_ground {
-            let (is_light, meanwhile) = ask_ground();
-            typed = meanwhile;
-            if let Some(is_light) = is_light {
-                self.app = self.app.on_ground(if is_light { Look::Light } else { Look::Dark });
-            }
+            ask_ground();
+        }
+        threads::listen(self.sender.clone(), asks_ground);
+        if asks_ground {
+            self.wait_for_ground();
         }
         let mut terminal = Terminal::new(CrosstermBackend::new(std::io::stdout())).map_err(tell)?;
-        for c in typed.chars() {
-            self.send(Message::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE)));
-        }
-        threads::listen(self.sender.clone());
         threads::catch_signals(self.sender.clone());
         let size = terminal.size().map_err(tell)?;
         update(&mut self.app, Message::Resized(size.width, size.height));
@@ -143,6 +142,21 @@ impl Bench {
         Ok(self.next.map_or(End::Status(status), End::Open))
     }
 
+    /// Waits for the terminal's answer as long as the first frame can wait, so that it has the right ground at once.
+    fn wait_for_ground(&mut self) {
+        let until = Instant::now() + FIRST_FRAME;
+        while let Ok(incoming) = self.receiver.recv_timeout(until.saturating_duration_since(Instant::now())) {
+            let is_ground = matches!(incoming, Incoming::Ground(_));
+            self.early.push_back(incoming);
+            if is_ground {
+                break;
+            }
+        }
+        if let Some(Incoming::Ground(is_light)) = self.early.iter().find(|early| matches!(early, Incoming::Ground(_))) {
+            self.app.stand_on(if *is_light { Look::Light } else { Look::Dark });
+        }
+    }
+
     /// The loop.
     fn turn(&mut self, terminal: &mut Terminal<CrosstermBackend<std::io::Stdout>>) -> Result<u8, std::io::Error> {
         let mut drawn: Option<Instant> = None;
@@ -158,6 +172,11 @@ impl Bench {
             };
             let message = match incoming {
                 Incoming::Message(message) => message,
+                Incoming::Ground(is_light) => {
+                    self.app.stand_on(if is_light { Look::Light } else { Look::Dark });
+                    stale = true;
+                    continue;
+                }
                 Incoming::Disk => {
                     // Several things happen to a file that is written; they are looked at together.
                     self.look_at.get_or_insert_with(|| Instant::now() + LOOK_AFTER);
@@ -178,6 +197,9 @@ impl Bench {
 
     /// The next thing that happened; `None` when it is time for work, for a frame or for keeping text.
     fn next(&mut self, stale: bool) -> Option<Incoming> {
+        if let Some(early) = self.early.pop_front() {
+            return Some(early);
+        }
         if self.app.has_work() {
             return self.receiver.try_recv().ok();
         }

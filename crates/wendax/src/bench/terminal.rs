@@ -3,6 +3,7 @@
 use crate::cli::Look;
 use crate::settings::{Ground, Settings};
 use crossterm::event::{DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture};
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use crossterm::execute;
 use crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode};
 use std::io::Write;
@@ -69,59 +70,85 @@ fn ground_of_variable(value: &str) -> Option<bool> {
 }
 
 /// Asks the terminal for its ground (OSC 11, as xterm's control sequences have it) and then for what it is (DA1 of
-/// ECMA-48), which every terminal answers: after that nothing more will come. Returns whether the ground is light, and
-/// what was typed meanwhile.
-pub(super) fn ask_ground() -> (Option<bool>, String) {
-    use rustix::event::{PollFd, PollFlags, Timespec, poll};
-    use std::io::Read;
-    /// So long a silent terminal is waited for.
-    const PATIENCE: std::time::Duration = std::time::Duration::from_millis(40);
+/// ECMA-48), which every terminal answers: after that nothing more will come.
+pub(super) fn ask_ground() {
     let mut out = std::io::stdout();
-    if write!(out, "\u{1b}]11;?\u{7}\u{1b}[c").and_then(|()| out.flush()).is_err() {
-        return (None, String::new());
-    }
-    let begun = std::time::Instant::now();
-    let mut answer = Vec::new();
-    let mut input = std::io::stdin();
-    while !answers_end(&answer) {
-        let left = PATIENCE.saturating_sub(begun.elapsed());
-        let time = Timespec { tv_sec: 0, tv_nsec: left.as_nanos().try_into().unwrap_or(0) };
-        let stdin = std::io::stdin();
-        let mut wait = [PollFd::new(&stdin, PollFlags::IN)];
-        if left.is_zero() || !matches!(poll(&mut wait, Some(&time)), Ok(1..)) {
+    let _ = write!(out, "\u{1b}]11;?\u{7}\u{1b}[c").and_then(|()| out.flush());
+}
+
+/// What came from a terminal that was asked: answers, and what was typed meanwhile.
+#[derive(Debug, Default, PartialEq, Eq)]
+pub(super) struct Answers {
+    pub(super) is_light: Option<bool>,
+    /// The last answer has come.
+    pub(super) are_all: bool,
+    pub(super) typed: Vec<KeyEvent>,
+    /// The beginning of something whose rest is to come.
+    pub(super) rest: Vec<u8>,
+}
+
+/// Takes what came apart. Keys of the first moment are the plain ones: signs, Enter, Esc, arrows, and Ctrl with a letter.
+pub(super) fn read_answers(bytes: &[u8]) -> Answers {
+    let mut answers = Answers::default();
+    let mut at = 0;
+    while at < bytes.len() {
+        let rest = &bytes[at..];
+        let Some(length) = sequence_length(rest) else {
+            answers.rest = rest.to_vec();
             break;
-        }
-        let mut bytes = [0; 256];
-        match input.read(&mut bytes) {
-            Ok(count @ 1..) => answer.extend_from_slice(&bytes[..count]),
-            _ => break,
+        };
+        let sequence = &rest[..length];
+        at += length;
+        match sequence {
+            [0x1B, b']', b'1', b'1', b';', ..] => {
+                let bright = brightness(&String::from_utf8_lossy(sequence));
+                answers.is_light = bright.map(|bright| bright > 0.5).or(answers.is_light);
+            }
+            [0x1B, b'[', b'?', .., b'c'] => answers.are_all = true,
+            _ => answers.typed.extend(key_of(sequence)),
         }
     }
-    read_answers(&String::from_utf8_lossy(&answer))
+    answers
 }
 
-/// The answer to the second question has come.
-fn answers_end(answer: &[u8]) -> bool {
-    let start = answer.windows(3).position(|window| window == b"\x1b[?");
-    start.is_some_and(|at| answer[at..].contains(&b'c'))
+/// How many bytes the first sign or sequence has; `None` when it goes on behind the end.
+fn sequence_length(bytes: &[u8]) -> Option<usize> {
+    match bytes {
+        [0x1B, b']', rest @ ..] => {
+            // It ends with BEL, or with Esc and a backslash.
+            let end = rest.iter().position(|byte| matches!(byte, 0x07 | 0x1B))?;
+            let more = usize::from(rest[end] == 0x1B);
+            (rest.len() > end + more - usize::from(more == 0)).then_some(2 + end + 1 + more)
+        }
+        [0x1B, b'[', rest @ ..] => rest.iter().position(|byte| (0x40..=0x7E).contains(byte)).map(|end| 3 + end),
+        [first, ..] => {
+            let length = match first {
+                0xF0.. => 4,
+                0xE0..=0xEF => 3,
+                0xC0..=0xDF => 2,
+                _ => 1,
+            };
+            (bytes.len() >= length).then_some(length)
+        }
+        [] => None,
+    }
 }
 
-/// Whether the ground is light, by the answers of a terminal, and what is none of them.
-fn read_answers(text: &str) -> (Option<bool>, String) {
-    let mut typed = text.to_owned();
-    let mut is_light = None;
-    if let Some(start) = typed.find("\u{1b}]11;") {
-        let rest = &typed[start..];
-        let end = rest.find('\u{7}').map(|at| at + 1).or(rest.find("\u{1b}\\").map(|at| at + 2)).unwrap_or(rest.len());
-        is_light = brightness(&rest[..end]).map(|bright| bright > 0.5);
-        typed.replace_range(start..start + end, "");
+fn key_of(sequence: &[u8]) -> Option<KeyEvent> {
+    let plain = |code| Some(KeyEvent::new(code, KeyModifiers::NONE));
+    match sequence {
+        [0x1B] => plain(KeyCode::Esc),
+        [b'\r' | b'\n'] => plain(KeyCode::Enter),
+        [b'\t'] => plain(KeyCode::Tab),
+        [0x7F] => plain(KeyCode::Backspace),
+        [byte @ 0x01..=0x1A] => Some(KeyEvent::new(KeyCode::Char(char::from(byte + 0x60)), KeyModifiers::CONTROL)),
+        [0x1B, b'[', b'A'] => plain(KeyCode::Up),
+        [0x1B, b'[', b'B'] => plain(KeyCode::Down),
+        [0x1B, b'[', b'C'] => plain(KeyCode::Right),
+        [0x1B, b'[', b'D'] => plain(KeyCode::Left),
+        [0x1B, ..] => None,
+        signs => plain(KeyCode::Char(std::str::from_utf8(signs).ok()?.chars().next()?)),
     }
-    if let Some(start) = typed.find("\u{1b}[?")
-        && let Some(end) = typed[start..].find('c')
-    {
-        typed.replace_range(start..=start + end, "");
-    }
-    (is_light, typed.chars().filter(|c| !c.is_control()).collect())
 }
 
 /// How bright `rgb:RRRR/GGGG/BBBB` is, from 0 to 1, by the weights of ITU-R BT.709.
@@ -156,11 +183,20 @@ mod tests {
 
     #[test]
     fn the_ground_is_told_from_the_answers_and_what_was_typed_is_kept() {
-        let light = "\u{1b}]11;rgb:f4f4/f1f1/e8e8\u{7}\u{1b}[?62;22c";
-        assert_eq!(read_answers(light), (Some(true), String::new()));
-        assert_eq!(read_answers("g\u{1b}]11;rgb:14/17/1c\u{1b}\\\u{1b}[?1;2cb"), (Some(false), "gb".to_owned()));
-        assert_eq!(read_answers("\u{1b}[?1;2c"), (None, String::new()));
-        assert!(answers_end(light.as_bytes()) && !answers_end(b"\x1b]11;rgb:0/0/0\x07"));
+        let light = read_answers(b"\x1b]11;rgb:f4f4/f1f1/e8e8\x07\x1b[?62;22c");
+        assert_eq!(light, Answers { is_light: Some(true), are_all: true, ..Answers::default() });
+        let dark = read_answers("g\u{1b}]11;rgb:14/17/1c\u{1b}\\ö\u{1b}[C\u{1b}[?1;2c\r".as_bytes());
+        let keys: Vec<KeyCode> = dark.typed.iter().map(|key| key.code).collect();
+        assert_eq!((dark.is_light, dark.are_all), (Some(false), true));
+        assert_eq!(keys, [KeyCode::Char('g'), KeyCode::Char('ö'), KeyCode::Right, KeyCode::Enter]);
+        // Cut anywhere, the rest waits for more, and nothing of an answer becomes a key.
+        let whole = b"\x1b]11;rgb:f4f4/f1f1/e8e8\x1b\\\x1b[?62;22c";
+        for cut in 2..whole.len() {
+            let first = read_answers(&whole[..cut]);
+            let second = read_answers(&[first.rest.as_slice(), &whole[cut..]].concat());
+            assert_eq!((first.typed.len(), second.typed.len(), second.are_all), (0, 0, true), "{cut}");
+            assert_eq!(first.is_light.or(second.is_light), Some(true), "{cut}");
+        }
         assert_eq!(
             (ground_of_variable("15;0"), ground_of_variable("0;15"), ground_of_variable("")),
             (Some(false), Some(true), None)

@@ -3,6 +3,7 @@
 //! None of them is waited for while someone works; what they have to say goes to the loop as [`Incoming`].
 
 use super::Incoming;
+use super::terminal::read_answers;
 use crate::recovery;
 use crossterm::event::{self, Event as Input};
 use std::path::PathBuf;
@@ -10,6 +11,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread::JoinHandle;
+use std::time::{Duration, Instant};
 use wendax_project::{NotBuilt, Project, Workshop};
 use wendax_tui::{Message, Text, Unsaved};
 
@@ -94,9 +96,46 @@ pub(super) fn keeper() -> (Sender<Keep>, Option<JoinHandle<()>>) {
     (sender, std::thread::Builder::new().spawn(work).ok())
 }
 
-/// The thread that reads the terminal.
-pub(super) fn listen(sender: Sender<Incoming>) {
+/// So long the answers of a terminal are waited for; what is typed meanwhile is taken all the same.
+const PATIENCE: Duration = Duration::from_millis(900);
+
+/// Reads what a terminal answers that was asked for its ground.
+fn read_ground(sender: &Sender<Incoming>) {
+    use rustix::event::{PollFd, PollFlags, Timespec, poll};
+    let begun = Instant::now();
+    let mut rest: Vec<u8> = Vec::new();
+    loop {
+        let left = PATIENCE.saturating_sub(begun.elapsed());
+        let time = Timespec { tv_sec: 0, tv_nsec: left.subsec_nanos().into() };
+        let stdin = std::io::stdin();
+        let mut wait = [PollFd::new(&stdin, PollFlags::IN)];
+        if left.is_zero() || !matches!(poll(&mut wait, Some(&time)), Ok(1..)) {
+            break;
+        }
+        let mut bytes = [0; 512];
+        // Straight from the terminal: a reader in between would keep what comes behind the answers.
+        let Ok(count @ 1..) = rustix::io::read(&stdin, &mut bytes) else { break };
+        rest.extend_from_slice(&bytes[..count]);
+        let answers = read_answers(&rest);
+        rest = answers.rest;
+        if let Some(is_light) = answers.is_light {
+            let _ = sender.send(Incoming::Ground(is_light));
+        }
+        for key in answers.typed {
+            let _ = sender.send(Incoming::Message(Message::Key(key)));
+        }
+        if answers.are_all {
+            break;
+        }
+    }
+}
+
+/// The thread that reads the terminal, first the answers to what it was asked.
+pub(super) fn listen(sender: Sender<Incoming>, was_asked: bool) {
     std::thread::spawn(move || {
+        if was_asked {
+            read_ground(&sender);
+        }
         loop {
             let incoming = match event::read() {
                 Ok(Input::Key(key)) => Incoming::Message(Message::Key(key)),
