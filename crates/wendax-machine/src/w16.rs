@@ -463,6 +463,10 @@ impl Machine {
     /// Takes in an event.
     pub fn feed(&mut self, event: &Event) {
         self.forget_repeats();
+        if matches!(event, Event::Typed(_)) {
+            // What is typed ends its line on the console.
+            self.activity.forget_line();
+        }
         match event {
             Event::Typed(bytes) => {
                 self.tape.write(self.state.console.typed, bytes);

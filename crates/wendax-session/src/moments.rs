@@ -121,7 +121,11 @@ fn told(session: &Session, index: usize) -> Vec<Happening> {
             let output = session.output_from(position);
             let length = next.map_or(output.len(), |next| usize::try_from(next - position).unwrap_or(usize::MAX));
             let own = &output[..length.min(output.len())];
-            let is_start = position == 0 || session.output_from(position - 1).first() == Some(&b'\n');
+            let was_typed =
+                |entry: &crate::log::Entry| entry.printed == position && matches!(entry.event, Event::Typed(_));
+            let is_start = position == 0
+                || session.output_from(position - 1).first() == Some(&b'\n')
+                || session.entries().iter().any(was_typed);
             let lines = own.split(|&byte| byte == b'\n').skip(usize::from(!is_start));
             let lines = lines.filter(|line| !line.is_empty());
             lines.map(|line| Happening { step, what: What::Printed, text: shown(line) }).collect()

@@ -214,7 +214,8 @@ fn share(height: u16, wants: &[(Need, u8, bool)]) -> Vec<u16> {
             }
         }
     }
-    order.sort_by_key(|&index| wants[index].1);
+    // What can do with any number of rows takes what is left.
+    order.sort_by_key(|&index| (wants[index].0.most == u16::MAX, wants[index].1));
     for index in order {
         if rows[index] > 0 {
             grow(&mut rows, &mut left, index);

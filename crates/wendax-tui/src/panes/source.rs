@@ -18,8 +18,8 @@ use wendax_source::{Diagnostic, Grade, Severity, Sources, mended_line};
 
 /// A row of the pane.
 enum Row {
-    /// A line, from a column of cells on.
-    Line(usize, usize),
+    /// A line, from a column of cells on, up to another.
+    Line(usize, usize, usize),
     /// What a line became: the line, which of its parts, and the part.
     Unfolded(usize, usize, Part),
     Problem(usize, ProblemRow),
@@ -124,7 +124,7 @@ pub(crate) fn place_under(app: &App, area: Rect, (column, row): (u16, u16)) -> O
     let shown = rows(app, app.screen.source.top, body.width, &columns).nth(index).filter(|_| row < body.bottom())?;
     let wanted = usize::from(column.saturating_sub(body.x + columns.text()));
     Some(match shown {
-        Row::Line(line, from) => (line, cells::place_at(&app.editor().line(line), wanted + from)),
+        Row::Line(line, from, _) => (line, cells::place_at(&app.editor().line(line), wanted + from)),
         Row::Unfolded(line, ..) | Row::Problem(line, _) => (line, 0),
     })
 }
@@ -152,13 +152,13 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     for (y, row) in (body.y..body.bottom()).zip(rows(app, top, body.width, &columns)) {
         let place = Rect { y, height: 1, ..body };
         match row {
-            Row::Line(line, from) => {
+            Row::Line(line, from, to) => {
                 if line == app.editor().cursor().0 {
                     caret_row = Some(y);
                 }
                 let piece = pieces.get(line - top).copied().flatten();
                 let note = ran.iter().find(|(of, _)| *of == line).map(|(_, text)| text.as_str());
-                line_row(app, pen, place, &columns, &LineRow { line, from, piece, note });
+                line_row(app, pen, place, &columns, &LineRow { line, from, to, piece, note });
             }
             Row::Unfolded(line, nth, part) => {
                 let is_next = app.world.is_current() && present == Some(part.address);
@@ -269,14 +269,30 @@ fn rows_of(app: &App, line: usize, (room, problem_room): (u16, u16)) -> impl Ite
     let problems = problem_rows(app, line, problem_room).into_iter().map(move |row| Row::Problem(line, row));
     let parts = parts_shown(app, line).into_iter().enumerate();
     let unfolded = parts.map(move |(nth, part)| Row::Unfolded(line, nth, part));
-    let starts: Vec<usize> = if app.screen.source.wraps {
-        let text = app.editor().line(line);
-        let wide = cells::column_of(&text, usize::MAX).max(1);
-        (0..wide).step_by(usize::from(room.max(1))).collect()
+    let pieces: Vec<(usize, usize)> = if app.screen.source.wraps {
+        wrapped(&app.editor().line(line), usize::from(room.max(1)))
     } else {
-        vec![app.screen.source.sideways]
+        vec![(app.screen.source.sideways, usize::MAX)]
     };
-    starts.into_iter().map(move |from| Row::Line(line, from)).chain(problems).chain(unfolded)
+    pieces.into_iter().map(move |(from, to)| Row::Line(line, from, to)).chain(problems).chain(unfolded)
+}
+
+/// Where a line that is wrapped goes on in the next row: columns of cells, from and to. It is broken behind blanks where
+/// there are some.
+fn wrapped(text: &str, room: usize) -> Vec<(usize, usize)> {
+    let wide = cells::column_of(text, usize::MAX);
+    let shown: Vec<char> = cells::shown(text, 0).chars().collect();
+    let mut pieces = Vec::new();
+    let mut from = 0;
+    while wide > from + room {
+        // Signs of two cells are taken for one here, which breaks a little later or earlier, never outside.
+        let blank = (from + room / 2..from + room).rev().find(|&at| shown.get(at) == Some(&' '));
+        let to = blank.map_or(from + room, |at| at + 1);
+        pieces.push((from, to));
+        from = to;
+    }
+    pieces.push((from, usize::MAX));
+    pieces
 }
 
 /// What a line became, when it is to be shown: for lines that were asked for, and for the present one while
@@ -469,13 +485,15 @@ struct LineRow<'a> {
     line: usize,
     /// The cell of the text it begins with.
     from: usize,
+    /// The cell behind its last.
+    to: usize,
     piece: Option<&'a Line>,
     /// What the line's latest run left.
     note: Option<&'a str>,
 }
 
 fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &LineRow<'_>) {
-    let LineRow { line, from, piece, note } = *row;
+    let LineRow { line, from, to, piece, note } = *row;
     let is_continued = app.screen.source.wraps && from > 0;
     let present = app.session().is_some() && app.present_line() == Some(line);
     let (cursor, place) = app.editor().cursor();
@@ -500,9 +518,10 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
     let x = area.x + columns.text();
     let room = area.right().saturating_sub(x + 1);
     let text = app.editor().line(line);
-    let end = source_text(pen, (x, area.y), room, &text, from);
+    let piece_room = room.min(u16::try_from(to - from).unwrap_or(u16::MAX));
+    let end = source_text(pen, (x, area.y), piece_room, &text, from);
     let cut = !app.screen.source.wraps && cells::column_of(&text, usize::MAX) > from + usize::from(room);
-    chosen_text(app, pen, Rect { x, width: room, ..area }, line, &text, from);
+    chosen_text(app, pen, Rect { x, width: piece_room, ..area }, line, &text, from);
     let free = area.right().saturating_sub(end + 3);
     // What the present line did last time is no news of what it will do now.
     if cut {
@@ -511,7 +530,7 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
         pen.right(Rect { width: area.width - 1, ..area }, area.y, note, Ink::Quiet);
     }
     let at = cells::column_of(&text, place);
-    let is_here = !app.screen.source.wraps || (from..from + usize::from(room.max(1))).contains(&at);
+    let is_here = !app.screen.source.wraps || (from..to).contains(&at);
     if cursor == line && is_here && app.screen.sheet.is_none() && app.screen.mode == Mode::Write {
         pen.caret(x + u16::try_from(at.saturating_sub(from)).unwrap_or(u16::MAX).min(room), area.y);
     }

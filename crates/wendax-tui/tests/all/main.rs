@@ -6,4 +6,5 @@ mod files;
 mod keeping;
 mod live;
 mod panes;
+mod rooms;
 mod screens;

@@ -117,10 +117,12 @@ fn sequence_length(bytes: &[u8]) -> Option<usize> {
         [0x1B, b']', rest @ ..] => {
             // It ends with BEL, or with Esc and a backslash.
             let end = rest.iter().position(|byte| matches!(byte, 0x07 | 0x1B))?;
-            let more = usize::from(rest[end] == 0x1B);
-            (rest.len() > end + more - usize::from(more == 0)).then_some(2 + end + 1 + more)
+            let length = if rest[end] == 0x1B { end + 2 } else { end + 1 };
+            (rest.len() >= length).then_some(2 + length)
         }
         [0x1B, b'[', rest @ ..] => rest.iter().position(|byte| (0x40..=0x7E).contains(byte)).map(|end| 3 + end),
+        // Esc, or the beginning of a sequence: what follows decides.
+        [0x1B] => None,
         [first, ..] => {
             let length = match first {
                 0xF0.. => 4,

@@ -5,7 +5,7 @@
 use super::Incoming;
 use super::terminal::read_answers;
 use crate::recovery;
-use crossterm::event::{self, Event as Input};
+use crossterm::event::{self, Event as Input, KeyCode, KeyEvent, KeyModifiers};
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -127,6 +127,9 @@ fn read_ground(sender: &Sender<Incoming>) {
         if answers.are_all {
             break;
         }
+    }
+    if rest == [0x1B] {
+        let _ = sender.send(Incoming::Message(Message::Key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE))));
     }
 }
 

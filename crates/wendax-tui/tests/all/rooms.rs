@@ -1,0 +1,237 @@
+//! What the page shows and how: calls and marks, one pane alone, the layout for showing, forms of what is shown, and
+//! what can be taken back.
+
+use crate::common::{DEMO, Stage};
+use ratatui::style::Modifier;
+use wendax_tui::{Message, Mode, Numbers, Preferences};
+
+#[track_caller]
+fn shows(stage: &mut Stage, wanted: &str) {
+    let screen = stage.screen();
+    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
+}
+
+#[track_caller]
+fn hides(stage: &mut Stage, unwanted: &str) {
+    let screen = stage.screen();
+    assert!(!screen.contains(unwanted), "`{unwanted}` is on\n{screen}");
+}
+
+const CALLS: &str = "\
+start:  mov   r0, 3
+        mov   r1, seats
+        call  outer
+        halt
+outer:  push  r6
+        push  r7
+        mov   r0, 9
+        call  inner
+        pop   r7
+        pop   r6
+        ret
+inner:  mov   r2, 1
+        ret
+        .data
+seats:  .word 4
+";
+
+/// In `inner`, called by `outer`.
+fn deep() -> Stage {
+    let mut stage = Stage::new(CALLS);
+    stage.text("/inner:").keys("Enter .");
+    stage
+}
+
+#[test]
+fn calls_tell_arguments_at_entry_ways_back_and_words_on_the_stack() {
+    let mut stage = deep();
+    shows(&mut stage, "inner               r0 9  r1 seats");
+    shows(&mut stage, "back to line 9    0 words");
+    shows(&mut stage, "outer               r0 3  r1 seats");
+    shows(&mut stage, "back to line 4    2 words");
+    // Enter shows the line of the call, once more the moment of entry.
+    stage.keys("Tab Tab Down Enter");
+    shows(&mut stage, "line 3 of 16");
+    stage.keys("Enter");
+    shows(&mut stage, "step 3 of");
+    shows(&mut stage, "outer, line 5");
+    stage.keys("Home");
+    hides(&mut stage, "─ calls");
+}
+
+#[test]
+fn marks_list_what_happened_and_lead_there() {
+    let mut stage = Stage::new(DEMO);
+    stage.text("/inc   r7").keys("Enter b g").text("120\n").keys("=").text("r7 = 2").keys("Enter g Esc");
+    stage.keys(":").text("everything happened").keys("Enter");
+    for wanted in ["printed   Ostrey yard weighbridge", "printed   axle 4:", "▾ typed     120", "✎ by hand   r7"] {
+        shows(&mut stage, wanted);
+    }
+    let before = stage.screen();
+    let step = before.lines().find(|line| line.contains("by hand   r7")).expect("it is there").to_owned();
+    let number = step.split("✎").next().expect("before it").split_whitespace().last().expect("a step").to_owned();
+    for _ in 0..9 {
+        stage.keys("Up");
+    }
+    stage.keys("Down Down Down Enter");
+    hides(&mut stage, "running");
+    stage.keys("t").text(&number).keys("Enter");
+    shows(&mut stage, &format!("step {number} of"));
+}
+
+#[test]
+fn interrupts_are_among_the_marks() {
+    const TICKS: &str = "start: mov r1, tick\n stw [2 * 8], r1\n mov r1, 50\n stw [0xFF22], r1\n mov r1, 3\n stw [0xFF24], r1\n ei\nwait: cmp r6, 2\n jltu wait\n halt\ntick: mov r1, 7\n stw [0xFF24], r1\n inc r6\n reti\n";
+    let mut stage = Stage::new(TICKS);
+    stage.keys("g");
+    shows(&mut stage, "finished");
+    stage.keys(":").text("pane marks").keys("Enter");
+    shows(&mut stage, "! came      interrupt timer");
+}
+
+#[test]
+fn a_pane_fills_the_page_and_back_and_there_is_a_layout_for_showing() {
+    let mut stage = deep().sized(100, 30);
+    stage.keys("Tab o");
+    hides(&mut stage, "─ registers");
+    shows(&mut stage, "pushed r6");
+    stage.keys("o");
+    shows(&mut stage, "─ registers");
+    stage.keys("O");
+    shows(&mut stage, "for showing");
+    shows(&mut stage, "▸stack");
+    for hidden in ["─ registers", "─ ribbon", "─ console"] {
+        hides(&mut stage, hidden);
+    }
+    stage.keys(":").text("pane registers").keys("Enter");
+    shows(&mut stage, "▸registers");
+    hides(&mut stage, "stack");
+    stage.keys("O");
+    shows(&mut stage, "─ memory");
+    insta::assert_snapshot!(deep().sized(230, 60).screen());
+}
+
+#[test]
+fn registers_in_binary_code_put_away_lines_wrapped_and_seen_sideways() {
+    let long = format!("start:  mov   r1, 5         ; {} END\n        halt\n", "a long remark ".repeat(9));
+    let mut stage = Stage::new(&long).sized(120, 30);
+    shows(&mut stage, "0200 3015");
+    hides(&mut stage, "END");
+    let cut = stage.screen().lines().find(|line| line.contains("mov   r1")).expect("it is there").to_owned();
+    assert!(cut.contains('…'), "what is cut says so: {cut}");
+    stage.keys("c");
+    hides(&mut stage, "0200 3015");
+    stage.keys("w");
+    shows(&mut stage, "END");
+    stage.keys("w c");
+    for _ in 0..9 {
+        stage.keys("Shift-Right");
+    }
+    shows(&mut stage, "sideways");
+    stage.keys("Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right");
+    shows(&mut stage, "END");
+    stage.keys("Right x");
+    shows(&mut stage, "0000 0000 0000 0101");
+}
+
+#[test]
+fn numbers_have_the_form_that_is_preferred() {
+    let preferences = Preferences { numbers: Numbers::Hexadecimal, ..Preferences::default() };
+    let mut stage = Stage::new("start: mov r6, 300\n push r6\n halt\n");
+    stage.app = stage.app.clone().with_preferences(preferences);
+    stage.keys("Right Right");
+    shows(&mut stage, "pushed r6 = 012C");
+    shows(&mut stage, "r6 012C");
+}
+
+#[test]
+fn what_was_done_by_hand_is_taken_back_in_the_walk() {
+    let mut stage = deep();
+    stage.keys("b Home C");
+    shows(&mut stage, "the breakpoint is cleared; Ctrl-Z brings it back");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "◆12");
+    stage.keys("Ctrl-Z");
+    hides(&mut stage, "◆12");
+    stage.keys("/").text("inner").keys("Enter Ctrl-R").text("within").keys("Enter y a");
+    shows(&mut stage, "Ctrl-Z takes it back");
+    shows(&mut stage, "within:");
+    stage.keys("Ctrl-Z Ctrl-Z");
+    shows(&mut stage, "inner:");
+    assert!(!stage.app.is_changed());
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "nothing was done by hand");
+}
+
+#[test]
+fn names_of_a_line_are_asked_for_when_there_are_several() {
+    let mut stage = Stage::new(CALLS);
+    stage.keys("l").text("3").keys("Enter d");
+    shows(&mut stage, "line 5 of 16");
+    stage.keys("U");
+    shows(&mut stage, "`outer`: 1 of 2 places");
+    let mut stage = Stage::new("a: mov r1, b + c\n halt\nb: .word 1\nc: .word 2\n");
+    stage.keys("d");
+    shows(&mut stage, "which name");
+    stage.keys("Down Down Enter");
+    shows(&mut stage, "line 4 of 5");
+    stage.keys("l").text("1").keys("Enter Ctrl-E Ctrl-U").text("again").keys("Enter");
+    shows(&mut stage, "`a` is `again` now");
+}
+
+#[test]
+fn a_search_tells_how_many_there_are_while_it_is_written() {
+    let mut stage = Stage::new(CALLS);
+    stage.text("/call");
+    shows(&mut stage, "2 places");
+    let buffer = stage.buffer();
+    let marked = (0..buffer.area.height).flat_map(|y| (0..buffer.area.width).map(move |x| (x, y)));
+    let marked = marked.filter(|&(x, y)| buffer[(x, y)].modifier.contains(Modifier::UNDERLINED)).count();
+    assert_eq!(marked, 2 * "call".len(), "all matches are marked");
+    stage.text("x");
+    shows(&mut stage, "`callx` is nowhere in the text");
+    stage.keys("Backspace Enter");
+    shows(&mut stage, "`call`: 1 of 2");
+    stage.keys("n n ;");
+    shows(&mut stage, "`call`: 2 of 2");
+}
+
+#[test]
+fn esc_leaves_writing_at_the_line_that_was_written() {
+    let mut stage = Stage::new(CALLS);
+    stage.keys("l").text("9").keys("Enter e End Enter").text("        ret");
+    stage.keys("Esc");
+    assert_eq!(stage.app.mode(), Mode::Walk);
+    shows(&mut stage, "line 10 of 17");
+    stage.keys("Up").keys("e Shift-Down Shift-Down Ctrl-End").text("Q");
+    shows(&mut stage, "seats:  .word 4");
+    stage.keys("Ctrl-Z l");
+}
+
+#[test]
+fn the_guide_is_followed_and_come_back_from() {
+    let mut stage = Stage::new(CALLS);
+    stage.keys("l").text("5").keys("Enter ?");
+    shows(&mut stage, "in your program, line 5");
+    shows(&mut stage, "destination r6");
+    stage.keys("Tab");
+    shows(&mut stage, "▸stack");
+    stage.keys("Enter");
+    shows(&mut stage, "about stack");
+    stage.keys("Backspace");
+    shows(&mut stage, "push: ");
+    stage.keys("Esc Tab ?");
+    shows(&mut stage, "the pane “stack”");
+}
+
+#[test]
+fn a_fault_of_the_assembler_is_told_and_the_work_goes_on() {
+    let mut stage = Stage::new(CALLS);
+    stage.keys("Right e Ctrl-Home");
+    let effects = wendax_tui::update(&mut stage.app, Message::Paste("; x\n".to_owned()));
+    let [wendax_tui::Effect::Assemble(number, _)] = effects.as_slice() else { panic!("{effects:?}") };
+    stage.message(Message::NotAssembled(*number, "the assembler failed: a sign".to_owned()));
+    shows(&mut stage, "the assembler failed: a sign");
+    stage.text("; y\n").keys("Esc Right");
+    shows(&mut stage, "step 2 of 2");
+}
