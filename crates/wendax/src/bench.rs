@@ -22,6 +22,8 @@ use wendax_tui::{App, Kept, Message, Theme};
 /// What reaches the loop.
 enum Incoming {
     Message(Message),
+    /// A program was built, and can be taken.
+    Built,
     /// Something happened to the files.
     Disk,
     /// The terminal's ground is light, or dark.

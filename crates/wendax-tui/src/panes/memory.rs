@@ -170,7 +170,8 @@ fn alike(session: &Session, row: &Row, next: &Row) -> bool {
         && (0..row.length).all(|offset| {
             let (a, b) = (row.address + offset, next.address + offset);
             machine.cell(a) == machine.cell(b)
-                && machine.cell(a) != CellState::Device
+                && machine.target().device(a).is_none()
+                && machine.target().device(b).is_none()
                 && machine.byte(a) == machine.byte(b)
         })
 }

@@ -123,11 +123,11 @@ fn register_row(
     let room = area.right().saturating_sub(at + 3);
     let note = match change.filter(|_| !by_hand) {
         None if by_hand => "set by hand".to_owned(),
-        Some(change) if !change.was_known => "was not set".to_owned(),
-        Some(change) if change.old == value => "the same again".to_owned(),
+        Some(change) if change.was_known && change.old == value => "the same again".to_owned(),
         Some(change) => {
             // What the new value is comes first, and what was there where there is room for both.
-            let was = format!("was {}", target.hex(change.old));
+            let was =
+                if change.was_known { format!("was {}", target.hex(change.old)) } else { "was not set".to_owned() };
             let what = points_to(session, meanings.register(register), value, room);
             let both = format!("{what}  {was}");
             match () {

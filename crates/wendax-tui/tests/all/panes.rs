@@ -84,7 +84,7 @@ fn registers_show_old_values_signs_characters_and_where_they_point() {
     stage.keys("Right Right Right");
     shows(&mut stage, "r0  0300         → text");
     shows(&mut stage, "r1  FFFB     -5  or 65531");
-    shows(&mut stage, "•r2  006B    107  was not set");
+    shows(&mut stage, "•r2  006B    107  'k'  was not set");
     stage.keys("Right");
     shows(&mut stage, "•r1  FFFB     -5  the same again");
     shows(&mut stage, "r2  006B    107  'k'");

@@ -5,7 +5,7 @@
 
 use super::Incoming;
 use super::terminal::{Screen, ask_ground, copy_to_system};
-use super::threads::{self, Keep, Request, WORKSHOP};
+use super::threads::{self, Keep, Latest, Request, WORKSHOP};
 use crate::{Failure, files, recovery};
 use notify::Watcher;
 use ratatui::Terminal;
@@ -63,6 +63,8 @@ pub(super) struct Bench {
     /// What came before the first frame.
     early: VecDeque<Incoming>,
     workshop: Sender<Request>,
+    /// What it built last.
+    latest: Latest,
     is_leaving: Arc<AtomicBool>,
     keeper: Option<(Sender<Keep>, Option<JoinHandle<()>>)>,
     watcher: Option<notify::RecommendedWatcher>,
@@ -76,7 +78,8 @@ impl Bench {
         let project = project.unwrap_or_default();
         let root = project.manifest_path.is_some().then(|| project.root.clone());
         let is_leaving = Arc::new(AtomicBool::new(false));
-        let workshop = threads::workshop(sender.clone(), project, Arc::clone(&is_leaving));
+        let latest = Latest::default();
+        let workshop = threads::workshop(sender.clone(), Arc::clone(&latest), project, Arc::clone(&is_leaving));
         let waker = sender.clone();
         let watcher = notify::recommended_watcher(move |event: notify::Result<notify::Event>| {
             // That files are read, by ourselves too, changes nothing.
@@ -101,6 +104,7 @@ impl Bench {
             receiver,
             early: VecDeque::new(),
             workshop,
+            latest,
             is_leaving,
             keeper: Some(threads::keeper()),
             watcher: watcher.ok(),
@@ -162,16 +166,23 @@ impl Bench {
         let mut drawn: Option<Instant> = None;
         let mut stale = true;
         loop {
-            if stale && (drawn.is_none_or(|at| at.elapsed() >= FRAME) || !self.app.has_work()) {
+            let is_due = drawn.is_none_or(|at| at.elapsed() >= FRAME);
+            // What has come already is taken in before a frame shows it, as long as the last one is young.
+            let come = if stale && is_due { None } else { self.poll() };
+            if come.is_none() && stale && (is_due || !self.app.has_work()) {
                 terminal.draw(|frame| draw(&self.app, frame))?;
                 (drawn, stale) = (Some(Instant::now()), false);
             }
-            let Some(incoming) = self.next(stale) else {
+            let Some(incoming) = come.or_else(|| self.next(stale)) else {
                 stale |= self.work();
                 continue;
             };
             let message = match incoming {
                 Incoming::Message(message) => message,
+                Incoming::Built => match self.latest.lock().ok().and_then(|mut latest| latest.take()) {
+                    Some((generation, built)) => Message::Assembled(generation, built),
+                    None => continue,
+                },
                 Incoming::Ground(is_light) => {
                     self.app.stand_on(if is_light { Look::Light } else { Look::Dark });
                     stale = true;
@@ -195,13 +206,18 @@ impl Bench {
         }
     }
 
+    /// What has happened already and was not taken in yet.
+    fn poll(&mut self) -> Option<Incoming> {
+        self.early.pop_front().or_else(|| self.receiver.try_recv().ok())
+    }
+
     /// The next thing that happened; `None` when it is time for work, for a frame or for keeping text.
     fn next(&mut self, stale: bool) -> Option<Incoming> {
-        if let Some(early) = self.early.pop_front() {
-            return Some(early);
+        if let Some(come) = self.poll() {
+            return Some(come);
         }
         if self.app.has_work() {
-            return self.receiver.try_recv().ok();
+            return None;
         }
         let now = Instant::now();
         let due = [self.keep_at, self.look_at, self.wake_at, stale.then(|| now + FRAME)].into_iter().flatten().min();

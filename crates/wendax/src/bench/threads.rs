@@ -7,12 +7,12 @@ use super::terminal::read_answers;
 use crate::recovery;
 use crossterm::event::{self, Event as Input, KeyCode, KeyEvent, KeyModifiers};
 use std::path::PathBuf;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::{Arc, Mutex};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
-use wendax_project::{NotBuilt, Project, Workshop};
+use wendax_project::{Built, NotBuilt, Project, Workshop};
 use wendax_tui::{Message, Text, Unsaved};
 
 /// The name of the thread that assembles: a panic in it ends neither the program nor its screen.
@@ -28,19 +28,34 @@ pub(super) enum Request {
     Rename(String, String),
 }
 
-/// The thread that assembles: always the newest texts there are.
-pub(super) fn workshop(answers: Sender<Incoming>, project: Project, is_leaving: Arc<AtomicBool>) -> Sender<Request> {
+/// What was built last and not taken yet: an older one is of no use to anybody, and large.
+pub(super) type Latest = Arc<Mutex<Option<(u64, Box<Built>)>>>;
+
+/// The thread that assembles: always the newest texts there are. What it built lies in `latest`; that there is something
+/// is told once until it is taken.
+pub(super) fn workshop(
+    answers: Sender<Incoming>,
+    latest: Latest,
+    project: Project,
+    is_leaving: Arc<AtomicBool>,
+) -> Sender<Request> {
     let (sender, requests) = channel();
     let work = move || {
         let mut workshop = Workshop::new(project);
         while let Some(generation) = newest(&mut workshop, &requests) {
             let built = workshop.build_unless(&|| is_leaving.load(Ordering::Relaxed));
-            let message = match built {
-                Ok(built) => Message::Assembled(generation, Box::new(built)),
+            let incoming = match built {
+                Ok(built) => {
+                    let Ok(mut place) = latest.lock() else { return };
+                    if place.replace((generation, Box::new(built))).is_some() {
+                        continue;
+                    }
+                    Incoming::Built
+                }
                 Err(NotBuilt::Stopped) => return,
-                Err(why @ NotBuilt::Failed(_)) => Message::NotAssembled(generation, why.to_string()),
+                Err(why @ NotBuilt::Failed(_)) => Incoming::Message(Message::NotAssembled(generation, why.to_string())),
             };
-            if answers.send(Incoming::Message(message)).is_err() {
+            if answers.send(incoming).is_err() {
                 return;
             }
         }
