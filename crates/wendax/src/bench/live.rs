@@ -120,6 +120,7 @@ impl Bench {
         };
         self.keep_on_panic();
         let screen = Screen::enter(mouse).map_err(tell)?;
+        let asks_ground = asks_ground && !threads::is_listening();
         if asks_ground {
             ask_ground();
         }

@@ -115,7 +115,7 @@ pub(super) fn keeper() -> (Sender<Keep>, Option<JoinHandle<()>>) {
 const PATIENCE: Duration = Duration::from_millis(900);
 
 /// Reads what a terminal answers that was asked for its ground.
-fn read_ground(sender: &Sender<Incoming>) {
+fn read_ground() {
     use rustix::event::{PollFd, PollFlags, Timespec, poll};
     let begun = Instant::now();
     let mut rest: Vec<u8> = Vec::new();
@@ -134,25 +134,44 @@ fn read_ground(sender: &Sender<Incoming>) {
         let answers = read_answers(&rest);
         rest = answers.rest;
         if let Some(is_light) = answers.is_light {
-            let _ = sender.send(Incoming::Ground(is_light));
+            tell(Incoming::Ground(is_light));
         }
         for key in answers.typed {
-            let _ = sender.send(Incoming::Message(Message::Key(key)));
+            tell(Incoming::Message(Message::Key(key)));
         }
         if answers.are_all {
             break;
         }
     }
     if rest == [0x1B] {
-        let _ = sender.send(Incoming::Message(Message::Key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE))));
+        tell(Incoming::Message(Message::Key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE))));
     }
 }
 
-/// The thread that reads the terminal, first the answers to what it was asked.
+/// Whoever is to be told what comes from the terminal: the bench that is open.
+static LISTENER: Mutex<Option<Sender<Incoming>>> = Mutex::new(None);
+
+/// Tells the bench that is open; false when there is none.
+fn tell(incoming: Incoming) -> bool {
+    LISTENER.lock().is_ok_and(|listener| listener.as_ref().is_some_and(|sender| sender.send(incoming).is_ok()))
+}
+
+/// The terminal is read already.
+pub(super) fn is_listening() -> bool {
+    LISTENER.lock().is_ok_and(|listener| listener.is_some())
+}
+
+/// The thread that reads the terminal, first the answers to what it was asked. There is one as long as the program
+/// lives: two would take keys from each other. From now on it tells this bench.
 pub(super) fn listen(sender: Sender<Incoming>, was_asked: bool) {
+    let Ok(mut listener) = LISTENER.lock() else { return };
+    if listener.replace(sender).is_some() {
+        return;
+    }
+    drop(listener);
     std::thread::spawn(move || {
         if was_asked {
-            read_ground(&sender);
+            read_ground();
         }
         loop {
             let incoming = match event::read() {
@@ -166,7 +185,7 @@ pub(super) fn listen(sender: Sender<Incoming>, was_asked: bool) {
                 Err(_) => Incoming::End(1),
             };
             let ended = matches!(incoming, Incoming::End(_));
-            if sender.send(incoming).is_err() || ended {
+            if !tell(incoming) || ended {
                 return;
             }
         }
