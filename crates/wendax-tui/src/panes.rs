@@ -1,8 +1,8 @@
 //! The panes, as one table.
 //!
 //! A pane is one file in `panes/`: what it is called, how it is found, how much room it wants, how it draws itself, and
-//! what Enter does in it when it is a list. To add one, write its file, name it in the table below, give it a slot in
-//! `layout.rs`, and describe it in `docs/bench.md`; focus, palette, guide and `docs/keys.md` follow from the table.
+//! what Enter does in it when it is a list. To add one, write its file, name it in the table below and give it a slot in
+//! `layout.rs`; focus, palette, guide and `docs/keys.md` follow from the table and from what the pane says of itself.
 //!
 //! Panes look at the app and never change it: what is to be done they answer with as an [`Order`].
 

@@ -2,15 +2,18 @@
 
 use super::list::scroll_mark;
 use super::pen::Pen;
-use crate::cells::wrap_indented;
+use crate::cells::{fitted, wrap_indented};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 
 /// Lines as they fit a width.
 pub(crate) fn wrapped(lines: &[(String, Ink)], width: u16) -> Vec<(String, Ink)> {
     let wrap = |(text, ink): &(String, Ink)| {
+        // A drawing is cut, not broken.
+        let is_drawn = text.contains(['│', '└']);
+        let lines = if is_drawn { vec![fitted(text, width)] } else { wrap_indented(text, width) };
         let ink = *ink;
-        wrap_indented(text, width).into_iter().map(move |line| (line, ink))
+        lines.into_iter().map(move |line| (line, ink))
     };
     lines.iter().flat_map(wrap).collect()
 }

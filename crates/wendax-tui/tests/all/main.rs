@@ -5,6 +5,7 @@ mod common;
 mod files;
 mod keeping;
 mod live;
+mod looks;
 mod panes;
 mod rooms;
 mod screens;
