@@ -656,6 +656,10 @@ impl Stage {
         Self { terminal, assembler: Assembler::default(), files, inputs }
     }
 
+    fn show(&mut self, app: &App) {
+        let _ = self.terminal.draw(|frame| draw(app, frame));
+    }
+
     fn carry_out(&mut self, app: &mut App, mut effects: Vec<Effect>) {
         while let Some(effect) = effects.pop() {
             let Effect::Assemble(generation, texts) = effect else { continue };
@@ -703,6 +707,17 @@ fn key_to_frame(c: &mut Criterion) {
             });
         });
         frame(&mut app, &mut terminal, key(KeyCode::Char('e')));
+        group.bench_function(format!("two keys typed and shown, {name}"), |b| {
+            b.iter(|| {
+                // What is to be assembled is taken by another thread.
+                update(&mut app, key(KeyCode::Char(';')));
+                terminal.show(&app);
+                update(&mut app, key(KeyCode::Backspace));
+                terminal.show(&app);
+            });
+        });
+        let again = app.assemble_again();
+        terminal.carry_out(&mut app, again);
         group.bench_function(format!("two keys typed and all assembled, {name}"), |b| {
             b.iter(|| {
                 frame(&mut app, &mut terminal, key(KeyCode::Char(';')));
