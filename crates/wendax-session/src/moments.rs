@@ -3,7 +3,7 @@
 
 use crate::ribbon::MarkKind;
 use crate::session::{ByHand, Session};
-use crate::words::by_hand_words;
+use crate::words::{by_hand_words, place};
 use wendax_isa::StepNo;
 use wendax_machine::{Event, Moment};
 
@@ -70,15 +70,15 @@ impl Moments {
 /// Everything that happened on the branch a walk is on, in order of step, as far as it is kept.
 pub fn happenings(session: &Session) -> Vec<Happening> {
     let mut all: Vec<Happening> = (0..session.moments.list.len()).flat_map(|index| told(session, index)).collect();
-    let place = |step: StepNo| (step == session.now()).then(|| session.present_address());
     for mark in session.marks() {
         let (what, text) = match mark.kind {
             MarkKind::Stop => (What::Stop, "stopped"),
             MarkKind::Fault => (What::Fault, "the program failed"),
             MarkKind::Input | MarkKind::Edit => continue,
         };
-        let at = place(mark.step).and_then(|address| session.image().label_at(address));
-        let text = at.map_or_else(|| text.to_owned(), |label| format!("{text} at {}", label.name));
+        let at =
+            session.stops.get(&mark.step).map(|address| place(session.image(), session.machine().target(), *address));
+        let text = at.map_or_else(|| text.to_owned(), |place| format!("{text} at {place}"));
         all.push(Happening { step: mark.step, what, text });
     }
     for entry in session.entries() {

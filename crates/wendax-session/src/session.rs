@@ -14,7 +14,7 @@ use crate::lookers::LineLooker;
 use crate::moments::Moments;
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::transcript::{Piece, Transcript};
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 use wendax_image::Image;
 use wendax_isa::{Addr, StepNo};
@@ -86,6 +86,8 @@ pub struct Session {
     /// Goes up with every new branch.
     branches: u64,
     pub(crate) moments: Moments,
+    /// Where the run stopped or failed, by step.
+    pub(crate) stops: BTreeMap<StepNo, Addr>,
 }
 
 impl Session {
@@ -116,6 +118,7 @@ impl Session {
             most_output: u64::MAX,
             branches: 0,
             moments: Moments::default(),
+            stops: BTreeMap::new(),
         }
     }
 
@@ -478,6 +481,9 @@ impl Session {
 
     pub(crate) fn mark(&mut self, kind: MarkKind) {
         let mark = Mark { step: self.now(), kind };
+        if matches!(kind, MarkKind::Stop | MarkKind::Fault) {
+            self.stops.insert(mark.step, self.machine.pc());
+        }
         let at = self.marks.partition_point(|known| *known < mark);
         if self.marks.get(at) != Some(&mark) {
             self.marks.insert(at, mark);
@@ -497,6 +503,7 @@ impl Session {
         self.transcript.truncate(self.machine.printed());
         self.ribbon.truncate(now);
         self.moments.truncate(now);
+        self.stops.split_off(&now);
         self.marks.retain(|mark| match mark.kind {
             MarkKind::Fault | MarkKind::Stop => mark.step < now,
             MarkKind::Input => mark.step < now || mark.step == now && kept_input,

@@ -136,6 +136,7 @@ const fn answer(key: &'static [&'static str], sign: char, name: &'static str) ->
 
 /// All keys. The order is that of the keys line, which shows as many as fit.
 pub const BINDINGS: &[Binding] = &[
+    look(&["Esc"], &[Writing], Look::Walk, "walk", "Walk: leave writing", "run done finish stop editing"),
     // ---- walking
     travel(&["Right"], Travel::Step, "step", "Step: execute one instruction", "next single into"),
     travel(&["Left"], Travel::StepBack, "back", "Step back: un-execute one instruction", "undo reverse previous last"),
@@ -182,7 +183,6 @@ pub const BINDINGS: &[Binding] = &[
         "Breakpoint on this line: set or clear",
         "stop toggle halt",
     ),
-    look(&["Esc"], &[Writing], Look::Walk, "walk", "Walk: leave writing", "run done finish stop editing"),
     bind(&["Ctrl-S"], BOTH, Action::File(File::Save), "save", "Save the source", "write file store keep"),
     edit(&["Ctrl-T"], BOTH, Edit::Mend, "Mend the problem on this line with its fix", "fix repair correct error")
         .shown_as("mend"),

@@ -2,6 +2,7 @@
 
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
+use crate::cells::fitted;
 use crate::frame::grouped;
 use crate::parts::list;
 use crate::parts::pen::Pen;
@@ -48,9 +49,7 @@ impl Pane for Marks {
         // Without the focus the list follows the walk.
         let chosen = if focused { app.screen.panes.of(PaneId::Marks).chosen } else { now.saturating_sub(1) };
         let widths = [Constraint::Length(12), Constraint::Max(10), Constraint::Fill(1)];
-        list::table(pen, body, &widths, (all.len(), Some(chosen)), &|pen: &Pen<'_>, index: usize| {
-            row(pen, &all[index])
-        });
+        list::table(pen, body, &widths, (all.len(), Some(chosen)), &|pen, index| row(pen, &all[index], body.width));
     }
 
     fn entries(&self, app: &App) -> Option<usize> {
@@ -62,7 +61,10 @@ impl Pane for Marks {
     }
 }
 
-fn row(pen: &Pen<'_>, happening: &Happening) -> Vec<Span<'static>> {
+/// Cells that are not those of the text: the sign of the chosen one, step, kind, and blanks between.
+const OTHERS: u16 = 30;
+
+fn row(pen: &Pen<'_>, happening: &Happening, width: u16) -> Vec<Span<'static>> {
     let (sign, ink) = match happening.what {
         What::Stop => ("◆ stop", Ink::Trouble),
         What::Typed => ("▾ typed", Ink::Fresh),
@@ -74,6 +76,6 @@ fn row(pen: &Pen<'_>, happening: &Happening) -> Vec<Span<'static>> {
     vec![
         pen.span(format!("{:>12}", grouped(happening.step.0)), Ink::Quiet),
         pen.span(sign, ink),
-        pen.span(happening.text.clone(), Ink::Text),
+        pen.span(fitted(&happening.text, width.saturating_sub(OTHERS)), Ink::Text),
     ]
 }

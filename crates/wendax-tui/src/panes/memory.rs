@@ -216,7 +216,7 @@ impl Columns {
         let least = 6 + 3 * count + 1 + 5 * count / 2;
         let has_text = width >= least + count + 9;
         let used = least + if has_text { count + 1 } else { 0 };
-        Self { cells, label: width.saturating_sub(used + 1).clamp(4, 20), has_text }
+        Self { cells, label: width.saturating_sub(used + 2).clamp(4, 20), has_text }
     }
 
     fn bytes(&self) -> u16 {

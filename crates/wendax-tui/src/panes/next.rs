@@ -48,7 +48,8 @@ impl Pane for Next {
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
-        let title = app.world.walk.explanation.as_ref().map_or(String::new(), |explanation| {
+        let told = app.world.is_current() || app.world.walk.is_stale;
+        let title = app.world.walk.explanation.as_ref().filter(|_| told).map_or(String::new(), |explanation| {
             let cycles = match explanation.cycles {
                 None => String::new(),
                 Some(1) => "1 cycle".to_owned(),

@@ -18,7 +18,9 @@ pub(super) struct Registers;
 
 /// Columns that show everything, and columns when there are few rows.
 fn columns(app: &App, width: u16) -> (u16, u16) {
-    let least = if app.screen.binary { WIDEST + 4 } else { NARROWEST };
+    // A blank between two columns, unless that would take the third one.
+    let narrow = if width / (NARROWEST + 1) >= 3 { NARROWEST + 1 } else { NARROWEST };
+    let least = if app.screen.binary { WIDEST + 4 } else { narrow };
     (2.min(width / least).max(1), (width / least).clamp(1, 5))
 }
 

@@ -34,10 +34,10 @@ after:  .word 9
 #[test]
 fn memory_begins_a_row_at_each_label_and_folds_what_is_equal() {
     let mut stage = Stage::new(DATA);
-    shows(&mut stage, "words        0300  01 00 FE FF              0001 FFFE            ····");
-    shows(&mut stage, "text         0304  57 65 6E 64 00           6557 646E            Wend·");
-    shows(&mut stage, "odd          0309  07                                            ·");
-    shows(&mut stage, "zeros        030A  00 00 00 00 00 00 00 00  0000 0000 0000 0000  ········");
+    shows(&mut stage, "words       0300  01 00 FE FF              0001 FFFE            ····");
+    shows(&mut stage, "text        0304  57 65 6E 64 00           6557 646E            Wend·");
+    shows(&mut stage, "odd         0309  07                                            ·");
+    shows(&mut stage, "zeros       030A  00 00 00 00 00 00 00 00  0000 0000 0000 0000  ········");
     shows(&mut stage, "the same 7 more times");
     shows(&mut stage, "no memory up to");
 }
