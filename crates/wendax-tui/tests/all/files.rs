@@ -367,3 +367,53 @@ fn all_recovered_texts_are_assembled() {
     let names: Vec<&str> = texts.iter().map(|(name, _)| name.as_str()).collect();
     assert_eq!(names, ["main.asm", "scale.asm"]);
 }
+
+#[test]
+fn a_rename_over_two_files_is_taken_back_in_both() {
+    for keys in ["Ctrl-Z", "Esc Ctrl-Z"] {
+        let mut stage = yard();
+        stage.keys("l").text("4").keys("Enter e End Ctrl-E Ctrl-U").text("scale").keys("Enter");
+        shows(&mut stage, "in 2 files; Ctrl-Z takes it back");
+        assert_eq!(stage.app.unsaved().len(), 2);
+        stage.keys(keys);
+        assert!(stage.app.unsaved().is_empty(), "{keys}: {:?}", stage.app.unsaved());
+        stage.keys("Esc g");
+        shows(&mut stage, "finished, status 0");
+    }
+}
+
+#[test]
+fn a_copy_of_a_projects_file_leaves_the_program_as_it_was_made() {
+    let mut stage = yard();
+    stage.keys("e").text("; mine ").keys("Esc S Ctrl-U").text("/yard/copy.asm").keys("Enter");
+    shows(&mut stage, "a copy is saved as /yard/copy.asm; the program goes on with main.asm");
+    assert!(stage.app.is_changed(), "main.asm itself was not saved");
+    stage.keys("Ctrl-S");
+    assert!(stage.saved.iter().any(|(path, text)| path == "/yard/main.asm" && text.contains("; mine ")));
+    assert!(!stage.app.is_changed());
+}
+
+#[test]
+fn a_source_by_itself_goes_on_under_the_name_it_is_saved_by() {
+    let mut stage = Stage::with(App::new(None, "", Settings::default(), Theme::default()));
+    stage.text("start: halt").keys("Ctrl-S").text("/yard/new.asm").keys("Enter");
+    shows(&mut stage, "/yard/new.asm");
+    stage.text(" ; more").keys("Ctrl-S");
+    assert_eq!(stage.saved.last().map(|(path, _)| path.as_str()), Some("/yard/new.asm"));
+    stage.keys("Esc g");
+    shows(&mut stage, "finished, status 0");
+}
+
+#[test]
+fn what_someone_else_changed_keeps_breakpoints_cursor_and_undo() {
+    let mut stage = yard();
+    stage.keys("l").text("5").keys("Enter b");
+    let theirs = format!("; new\n; lines\n{MAIN}");
+    stage.message(Message::Changed("main.asm".into(), MAIN.into(), theirs));
+    shows(&mut stage, "◆ 7");
+    shows(&mut stage, "line 7 of");
+    stage.keys("g");
+    shows(&mut stage, "paused: breakpoint");
+    stage.keys("e Ctrl-Z");
+    assert_eq!(stage.app.editor().text(), MAIN);
+}

@@ -226,8 +226,11 @@ fn files_changed_on_disk_come_in_and_are_never_overwritten() {
     screen.shows("changed by someone else");
     // A file nobody looks at is part of the program all the same.
     let scale = folder.join("scale.asm");
-    fs::write(&scale, "        .global weigh\nweigh:  mov   r0, 5\n        ret\n").expect("written");
-    std::thread::sleep(std::time::Duration::from_millis(700));
+    screen.text("f");
+    screen.shows("scale.asm");
+    fs::write(&scale, "        .global weigh\n; one\n; two\n; three\nweigh:  mov   r0, 5\n        ret\n").expect("written");
+    screen.shows("7 lines");
+    screen.keys("Escape");
     screen.text("g");
     screen.shows("finished, status 5");
     screen.text("Re");
