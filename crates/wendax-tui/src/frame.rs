@@ -35,6 +35,7 @@ pub fn draw(app: &App, frame: &mut Frame<'_>) {
     }
     keys_line::draw(app, &mut pen, layout.keys);
     sheets::draw(app, &mut pen, area);
+    pen.calm(area);
 }
 
 fn too_small(pen: &mut Pen<'_>, area: Rect) {

@@ -1,7 +1,7 @@
 //! The first row: program, target, state, step, cycles, where.
 
 use crate::app::App;
-use crate::cells::width;
+use crate::cells::{fitted, width};
 use crate::parts::pen::Pen;
 use crate::screen::Mode;
 use crate::theme::Ink;
@@ -120,7 +120,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let at = pen.bold(at, area.y, room, &shortened(path, room), Ink::Text);
     let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
     let room = area.right().saturating_sub(at + width(&numbers) + GAP);
-    pen.bold(at, area.y, room, &state, ink);
+    pen.bold(at, area.y, room, &fitted(&state, room), ink);
     pen.right(Rect { width: area.width - 1, ..area }, area.y, &numbers, Ink::Quiet);
 }
 

@@ -64,7 +64,10 @@ impl Pane for Next {
         }
         let body = Rect { x: body.x + 1, width: body.width.saturating_sub(2), ..body };
         if !app.world.is_current() && !app.world.walk.is_stale {
-            pen.text(body.x, body.y, body.width, "the text has to be in order before the program can run", Ink::Quiet);
+            let lines = wrap("the text has to be in order before the program can run", body.width);
+            for (y, line) in (body.y..body.bottom()).zip(&lines) {
+                pen.text(body.x, y, body.width, line, Ink::Quiet);
+            }
             return;
         }
         let Some(session) = app.session() else { return };

@@ -1,10 +1,10 @@
 //! Writing signs into cells, never outside of what it is given.
 
 use crate::cells::{fitted, width};
-use crate::theme::{Ink, Theme};
+use crate::theme::{Colours, Ink, Theme};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
-use ratatui::style::{Modifier, Style};
+use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::Span;
 
 pub(crate) struct Pen<'a> {
@@ -27,6 +27,19 @@ impl<'a> Pen<'a> {
         // What would upset the terminal is shown as a dot.
         let text: String = text.into().chars().map(|c| if c.is_control() { '·' } else { c }).collect();
         Span::styled(text, self.theme.ink(ink))
+    }
+
+    /// With sixteen colours the band is made by reversing, which would turn each coloured sign in it into a coloured
+    /// block: there signs have no colour.
+    pub(crate) fn calm(&mut self, area: Rect) {
+        if self.theme.colours != Colours::Sixteen {
+            return;
+        }
+        for place in area.intersection(self.buffer.area).positions() {
+            if let Some(cell) = self.buffer.cell_mut(place).filter(|cell| cell.modifier.contains(Modifier::REVERSED)) {
+                cell.set_fg(Color::Reset);
+            }
+        }
     }
 
     /// Makes an area plain ground.

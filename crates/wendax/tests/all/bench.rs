@@ -228,7 +228,8 @@ fn files_changed_on_disk_come_in_and_are_never_overwritten() {
     let scale = folder.join("scale.asm");
     screen.text("f");
     screen.shows("scale.asm");
-    fs::write(&scale, "        .global weigh\n; one\n; two\n; three\nweigh:  mov   r0, 5\n        ret\n").expect("written");
+    fs::write(&scale, "        .global weigh\n; one\n; two\n; three\nweigh:  mov   r0, 5\n        ret\n")
+        .expect("written");
     screen.shows("7 lines");
     screen.keys("Escape");
     screen.text("g");
