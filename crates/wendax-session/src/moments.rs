@@ -126,9 +126,19 @@ fn told(session: &Session, index: usize) -> Vec<Happening> {
             let is_start = position == 0
                 || session.output_from(position - 1).first() == Some(&b'\n')
                 || session.entries().iter().any(was_typed);
-            let lines = own.split(|&byte| byte == b'\n').skip(usize::from(!is_start));
-            let lines = lines.filter(|line| !line.is_empty());
-            lines.map(|line| Happening { step, what: What::Printed, text: shown(line) }).collect()
+            let mut starts: Vec<usize> = if is_start { vec![0] } else { Vec::new() };
+            starts.extend((0..own.len()).filter(|&at| own[at] == b'\n').map(|at| at + 1));
+            let lines = starts.into_iter().filter(|&start| start < own.len()).filter_map(|start| {
+                // A line goes on in what is printed later, up to its end or to where something is typed.
+                let begins = position + start as u64;
+                let typed = session.entries().iter().filter(|entry| matches!(entry.event, Event::Typed(_)));
+                let stops = typed.map(|entry| entry.printed).find(|&at| at > begins).unwrap_or(u64::MAX);
+                let most = usize::try_from(stops - begins).unwrap_or(usize::MAX).min(TOLD * 4);
+                let line = session.output_from(begins);
+                let line = line[..line.len().min(most)].split(|&byte| byte == b'\n').next().unwrap_or_default();
+                (!line.is_empty()).then(|| Happening { step, what: What::Printed, text: shown(line) })
+            });
+            lines.collect()
         }
     }
 }

@@ -3,6 +3,7 @@
 mod bounds;
 mod explaining;
 mod fuzz;
+mod happening;
 mod replaying;
 mod time;
 mod truth;

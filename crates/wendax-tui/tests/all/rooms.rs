@@ -3,7 +3,8 @@
 
 use crate::common::{DEMO, Stage};
 use ratatui::style::Modifier;
-use wendax_tui::{Message, Mode, Numbers, Preferences};
+use wendax_machine::Settings;
+use wendax_tui::{App, Message, Mode, Numbers, Preferences, Theme};
 
 #[track_caller]
 fn shows(stage: &mut Stage, wanted: &str) {
@@ -234,4 +235,86 @@ fn a_fault_of_the_assembler_is_told_and_the_work_goes_on() {
     shows(&mut stage, "the assembler failed: a sign");
     stage.text("; y\n").keys("Esc Right");
     shows(&mut stage, "step 2 of 2");
+}
+
+/// The same program opened again, with another text on disk, looked at as the last time.
+fn again(stage: &Stage, text: &str) -> Stage {
+    let path = Some("/yard/weighbridge.asm".to_owned());
+    let app = App::new(path, text, Settings::default(), Theme::default());
+    Stage::with(app.with_kept(stage.app.kept()))
+}
+
+#[test]
+fn how_it_was_looked_at_is_kept_by_the_text_of_lines() {
+    let mut stage = Stage::new(CALLS);
+    stage.keys("l").text("12").keys("Enter b a").text("outer").keys("Enter m").text("seats").keys("Enter x c w");
+    stage.keys("l").text("9").keys("Enter");
+    let mut same = again(&stage, CALLS);
+    for wanted in ["◆12", "◆ 5", "▸memory", "seats", "line 9 of 16"] {
+        shows(&mut same, wanted);
+    }
+    assert_eq!(same.app.kept(), stage.app.kept());
+    // Lines came above, and one that had a breakpoint went.
+    let mut moved = again(&stage, &format!("; one\n; two\n{CALLS}"));
+    shows(&mut moved, "◆14");
+    shows(&mut moved, "line 11 of 18");
+    let mut gone = again(&stage, &CALLS.replace("inner:  mov   r2, 1", "inner:  mov   r2, 2"));
+    shows(&mut gone, "a breakpoint is gone: the line it was on is nowhere in the text any more");
+    hides(&mut gone, "◆12");
+}
+
+#[test]
+fn commands_used_last_are_kept_and_come_first_again() {
+    let mut stage = Stage::new(CALLS);
+    stage.keys(":").text("wrap long").keys("Enter :").text("code words").keys("Enter");
+    let mut same = again(&stage, CALLS);
+    same.keys(":");
+    let screen = same.screen();
+    let first = screen.lines().find(|line| line.contains("▸ ")).unwrap_or_default();
+    assert!(first.contains("code words"), "{screen}");
+}
+
+#[test]
+fn what_runs_are_given_is_asked_for_and_used_by_the_next() {
+    const ECHO: &str = "start: sys get_int\n sys exit\n";
+    let mut stage = Stage::new(ECHO);
+    stage.keys("A").text("north \"south east\"").keys("Enter I").text("5\\n").keys("Enter R g");
+    shows(&mut stage, "finished, status 5");
+    shows(&mut stage, "the first input was typed as given with I");
+    stage.keys("A");
+    shows(&mut stage, "north 'south east'");
+    stage.keys("Ctrl-U").text("\"open").keys("Enter");
+    shows(&mut stage, "a quotation mark is not closed");
+    stage.keys("Esc :").text("seed").keys("Enter Ctrl-U").text("many").keys("Enter");
+    shows(&mut stage, "`many` is no number");
+    stage.keys("Ctrl-U").text("7").keys("Enter");
+    shows(&mut stage, "the next run gets it");
+    stage.keys("B");
+    shows(&mut stage, "weighbridge.elf");
+    stage.keys("Enter");
+    assert_eq!(stage.asked, ["/yard/weighbridge.elf"]);
+    stage.message(Message::Done("written".to_owned()));
+    shows(&mut stage, "written");
+    stage.keys(":").text("new file").keys("Enter").text("gate.asm").keys("Enter");
+    shows(&mut stage, "gate.asm is there once it is saved");
+    stage.text("gate: ret").keys("Ctrl-S");
+    assert!(stage.saved.iter().any(|(path, text)| path == "/yard/gate.asm" && text == "gate: ret"));
+}
+
+#[test]
+fn typing_goes_to_a_program_that_waits_and_keys_can_be_kept() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("g");
+    shows(&mut stage, "what you type goes to the program");
+    stage.text("12");
+    stage.keys("Left Backspace").text("3").keys("End").text("0");
+    shows(&mut stage, "axle 1: 320");
+    stage.keys("Esc");
+    shows(&mut stage, "the program waits for input; i types to it");
+    stage.keys("Left");
+    shows(&mut stage, "paused: stepped");
+    stage.keys("g");
+    shows(&mut stage, "what you type goes to the program");
+    stage.keys("Enter");
+    shows(&mut stage, "axle 2:");
 }
