@@ -505,3 +505,58 @@ fn settings_are_written_followed_and_told_when_wrong() {
     screen.keys("Right");
     screen.shows("0000 0000 0000 0101");
 }
+
+#[test]
+fn every_view_comes_up_in_a_real_terminal() {
+    let home = tempfile::tempdir().expect("a folder");
+    let screen = Screen::start(home.path(), "demo", 160, 50);
+    screen.shows("ready");
+    // The routine that sums the wagon: stack, calls, and what they say.
+    screen.text("/wagon_weight:");
+    screen.keys("Enter");
+    screen.text(".");
+    screen.shows("what you type goes to the program");
+    for load in ["120", "99", "0"] {
+        screen.text(load);
+        screen.keys("Enter");
+    }
+    screen.shows("paused: at the line");
+    screen.shows("back to line 50");
+    screen.shows("way back from wagon_weight");
+    // Each sheet, and back.
+    screen.text("?");
+    screen.shows("push: ");
+    screen.keys("Tab Enter");
+    screen.shows("about stack");
+    screen.keys("BSpace");
+    screen.shows("in your program, line 67");
+    screen.keys("Escape");
+    screen.text(":registers in binary");
+    screen.shows("Registers in binary, or in decimal");
+    screen.keys("Enter");
+    screen.shows("registers show their bits");
+    screen.text("f");
+    screen.shows("files of the program");
+    screen.keys("Escape");
+    // The layouts, and the list of what happened.
+    screen.text("O");
+    screen.shows("for showing");
+    screen.text("Oo");
+    screen.text("o");
+    screen.text(":pane marks");
+    screen.keys("Enter");
+    screen.shows("▾ typed");
+    screen.keys("C-Home Enter");
+    screen.shows("step 1 of");
+    // A search, a value by an expression, and both taken back.
+    screen.text("/stw");
+    screen.shows("2 places");
+    screen.keys("Escape");
+    screen.text("=r7 = axles + 2");
+    screen.keys("Enter");
+    screen.shows("set at this step");
+    screen.keys("C-z");
+    screen.shows("the value is as it was before");
+    screen.text("q");
+    screen.shows("ended with 0");
+}
