@@ -113,6 +113,24 @@ pub(crate) fn fitted(text: &str, room: u16) -> String {
     out
 }
 
+/// The end of a text that fits, with `…` at its beginning: of a path the name is what tells.
+pub(crate) fn fitted_end(text: &str, room: u16) -> String {
+    if width(text) <= room {
+        return text.to_owned();
+    }
+    let mut kept: Vec<&str> = Vec::new();
+    let mut used = 1;
+    for grapheme in text.graphemes(true).rev() {
+        used += width(grapheme).max(1);
+        if used > room {
+            break;
+        }
+        kept.push(grapheme);
+    }
+    let end: String = kept.into_iter().rev().collect();
+    if room > 0 { format!("…{end}") } else { end }
+}
+
 /// Breaks a text into lines of at most `room` cells, at blanks where there are some, else within a word.
 pub(crate) fn wrap(text: &str, room: u16) -> Vec<String> {
     let options = textwrap::Options::new(usize::from(room.max(1)))

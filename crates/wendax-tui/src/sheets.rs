@@ -127,7 +127,7 @@ fn sheet(pen: &mut Pen<'_>, area: Rect, (wide, high): (u16, u16), name: &str, no
     let y = area.bottom() - 1 - high;
     let whole = Rect { x, y, width: wide, height: high };
     pen.clear(whole);
-    pen.band(whole);
+    pen.raise(whole);
     let inner = Rect { x: x + 1, width: wide - 2, ..whole };
     pen.head(inner, name, note, true);
     Rect { x: inner.x + 1, y: y + 1, width: inner.width.saturating_sub(2), height: high.saturating_sub(1) }

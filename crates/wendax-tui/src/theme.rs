@@ -127,6 +127,11 @@ impl Theme {
         }
     }
 
+    /// There is more than one ground for signs to stand on.
+    pub(crate) fn has_grounds(self) -> bool {
+        matches!(self.colours, Colours::Full | Colours::Indexed)
+    }
+
     /// The ground of the present line and of what is chosen.
     pub(crate) fn band(self) -> Style {
         match self.colour(self.ground_rgb(true)) {

@@ -1,7 +1,7 @@
 //! The first row: program, target, state, step, cycles, where.
 
 use crate::app::App;
-use crate::cells::{fitted, width};
+use crate::cells::{fitted, fitted_end, width};
 use crate::parts::pen::Pen;
 use crate::screen::Mode;
 use crate::theme::Ink;
@@ -57,7 +57,7 @@ fn why_words(why: Why) -> &'static str {
         Why::Asked => "as asked",
         Why::Brk => "brk",
         Why::Output => "printed as much as it may",
-        Why::Sought => "looking back",
+        Why::Sought => "at this step",
         Why::Edited => "edited, a new branch",
     }
 }
@@ -87,15 +87,6 @@ pub(crate) fn grouped(number: u64) -> String {
     text
 }
 
-/// A path that fits, its beginning cut where it is too long: the name is what tells.
-fn shortened(path: &str, room: u16) -> String {
-    let over = width(path).saturating_sub(room);
-    if over == 0 {
-        return path.to_owned();
-    }
-    format!("…{}", path.chars().skip(usize::from(over) + 1).collect::<String>())
-}
-
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     const GAP: u16 = 3;
     pen.band(area);
@@ -117,7 +108,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     };
     let path = if width(&whole) <= room || room >= 40 { whole.as_str() } else { app.document().short_name() };
     let at = pen.bold(area.x, area.y, area.width, mode, mode_ink) + GAP;
-    let at = pen.bold(at, area.y, room, &shortened(path, room), Ink::Text);
+    let at = pen.bold(at, area.y, room, &fitted_end(path, room), Ink::Text);
     let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
     let room = area.right().saturating_sub(at + width(&numbers) + GAP);
     pen.bold(at, area.y, room, &fitted(&state, room), ink);

@@ -61,6 +61,17 @@ impl<'a> Pen<'a> {
         self.buffer.set_style(area.intersection(self.buffer.area), style);
     }
 
+    /// Gives an area the ground of what lies over the rest; without colours for that, an edge on both sides.
+    pub(crate) fn raise(&mut self, area: Rect) {
+        if self.theme.has_grounds() {
+            return self.band(area);
+        }
+        for y in area.top()..area.bottom() {
+            self.text(area.x, y, 1, "│", Ink::Rule);
+            self.text(area.right().saturating_sub(1), y, 1, "│", Ink::Rule);
+        }
+    }
+
     /// Marks cells as selected.
     pub(crate) fn chosen(&mut self, area: Rect) {
         for place in area.intersection(self.buffer.area).positions() {

@@ -2,6 +2,7 @@
 
 use super::sheet;
 use crate::app::App;
+use crate::cells::fitted_end;
 use crate::parts::field::Field;
 use crate::parts::list;
 use crate::parts::pen::Pen;
@@ -26,16 +27,18 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chos
         pen.text(at + 2, inner.y, inner.width.saturating_sub(2), "part of a name", Ink::Faint);
     }
     let rows = Rect { y: inner.y + 1, height: inner.height.saturating_sub(2), ..inner };
-    let widths = [Constraint::Fill(3), Constraint::Length(8), Constraint::Length(12), Constraint::Fill(2)];
+    // The sign of the chosen row and the gaps take 8 columns; names get three parts of five of what is left.
+    let named = inner.width.saturating_sub(8 + 8 + 12) * 3 / 5;
+    let widths = [Constraint::Length(named), Constraint::Length(8), Constraint::Length(12), Constraint::Fill(1)];
     list::table(pen, rows, &widths, (found.len(), Some(chosen)), &|pen, index| {
-        row(app, pen, found[index], index == chosen)
+        row(app, pen, found[index], (named, index == chosen))
     });
     let path =
         found.get(chosen).and_then(|id| app.world.documents.get(*id)).and_then(|document| document.path.as_deref());
     pen.fitted(inner.x, inner.bottom().saturating_sub(1), inner.width, path.unwrap_or("never saved"), Ink::Faint);
 }
 
-fn row(app: &App, pen: &Pen<'_>, id: DocumentId, is_chosen: bool) -> Vec<Span<'static>> {
+fn row(app: &App, pen: &Pen<'_>, id: DocumentId, (named, is_chosen): (u16, bool)) -> Vec<Span<'static>> {
     let Some(document) = app.world.documents.get(id) else { return Vec::new() };
     let ink = if is_chosen { Ink::Time } else { Ink::Text };
     let (problems, lines) = app.world.about_document(id);
@@ -57,7 +60,7 @@ fn row(app: &App, pen: &Pen<'_>, id: DocumentId, is_chosen: bool) -> Vec<Span<'s
         state.push("shown".to_owned());
     }
     vec![
-        pen.span(document.name.clone(), ink),
+        pen.span(fitted_end(&document.name, named), ink),
         pen.span(document.role.words(), Ink::Quiet),
         pen.span(lines, Ink::Quiet),
         pen.span(state.join(" · "), state_ink),

@@ -46,13 +46,19 @@ fn ranked(
         let words: Vec<String> = text.to_lowercase().split(|c: char| !c.is_alphanumeric()).map(str::to_owned).collect();
         query.to_lowercase().split_whitespace().all(|word| words.iter().any(|known| known == word))
     };
-    // Whole words go before parts of words; what people call a thing goes before what its name happens to hold.
-    let mut found: Vec<((bool, bool, bool, u32), Binding)> = Vec::new();
+    // What is named so and nothing else (`Pane: stack`) goes first. Whole words go before parts of words; what people
+    // call a thing goes before what its name happens to hold.
+    let is_named =
+        |name: &str| has_word(name) && name.split_whitespace().count() == 1 + query.split_whitespace().count();
+    let mut found: Vec<((bool, bool, bool, bool, u32), Binding)> = Vec::new();
     for binding in commands {
         let all = format!("{} {}", binding.name, binding.words);
         let by_name = score(binding.name);
         if let Some(points) = by_name.or_else(|| score(&all)) {
-            found.push(((has_word(&all), has_word(binding.words), by_name.is_some(), points), binding));
+            found.push((
+                (is_named(binding.name), has_word(&all), has_word(binding.words), by_name.is_some(), points),
+                binding,
+            ));
         }
     }
     found.sort_by_key(|(points, binding)| (std::cmp::Reverse(*points), recent(binding).unwrap_or(usize::MAX)));

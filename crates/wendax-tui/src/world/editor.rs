@@ -70,6 +70,8 @@ pub struct Editor {
     done: Vec<Change>,
     undone: Vec<Change>,
     last: Last,
+    /// The line that was begun last, and how many blanks it was given.
+    begun: Option<(usize, usize)>,
     revision: u64,
     /// Length of `done` when the text was last the same as the file; `None` when it cannot come back.
     saved: Option<usize>,
@@ -88,6 +90,7 @@ impl Editor {
             done: Vec::new(),
             undone: Vec::new(),
             last: Last::Nothing,
+            begun: None,
             revision: 0,
             saved: Some(0),
             shifts: Vec::new(),
@@ -318,6 +321,9 @@ impl Editor {
     /// Types a text at the cursor.
     pub fn insert(&mut self, text: &str) {
         let replaced = self.erase_selection();
+        if !text.starts_with(char::is_whitespace) {
+            self.take_back_indentation();
+        }
         let at = self.offset();
         let joined = replaced || matches!(self.last, Last::Typed { end } if end == at) && !text.contains('\n');
         self.anchor = None;
@@ -333,6 +339,19 @@ impl Editor {
         let indent: String = line.iter().take_while(|c| c.is_whitespace()).collect();
         let end = if self.has_crlf() { "\r\n" } else { "\n" };
         self.insert(&format!("{end}{indent}"));
+        self.begun = Some((self.line, self.column));
+    }
+
+    /// Someone who typed the blanks of a new line as well as being given them wants them once.
+    fn take_back_indentation(&mut self) {
+        let Some((line, given)) = self.begun.take() else { return };
+        let text = self.line(self.line);
+        let is_double = self.column == given * 2 && text.chars().count() == self.column;
+        if line == self.line && given > 0 && is_double && text.chars().all(|c| c == ' ') {
+            let start = self.rope.line_to_char(line);
+            self.replace(start, given, "", false);
+            self.go_to(line, given);
+        }
     }
 
     fn has_crlf(&self) -> bool {
@@ -610,6 +629,16 @@ mod tests {
         editor.insert("x");
         editor.tab();
         assert_eq!(editor.line(1), "        x       ");
+        // Who types the blanks as well, as when a text is pasted key by key, gets them once.
+        editor.new_line();
+        for c in ["    ", " ", " ", " ", "m"] {
+            editor.insert(c);
+        }
+        assert_eq!(editor.line(2), "               m", "seven are not those that were given");
+        editor.new_line();
+        editor.insert(&" ".repeat(15));
+        editor.insert("m");
+        assert_eq!((editor.line(3).as_str(), editor.cursor()), ("               m", (3, 16)));
     }
 
     #[test]

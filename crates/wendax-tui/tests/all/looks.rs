@@ -150,3 +150,18 @@ fn line_numbers_are_there_at_every_size() {
         assert!(line.contains("67"), "{size:?}\n{screen}");
     }
 }
+
+#[test]
+fn a_sheet_is_told_from_what_it_lies_over_and_its_quiet_words_stay_readable() {
+    for theme in THEMES {
+        let mut stage = stage(theme, (80, 24));
+        stage.text(":");
+        let (x, y) = find(&mut stage, "palette");
+        let buffer = stage.buffer();
+        let raised = buffer[(x, y + 1)].bg != buffer[(x, 3)].bg;
+        let edged = (0..x).any(|x| buffer[(x, y + 1)].symbol() == "│");
+        assert!(raised || edged, "{theme:?}: the sheet is seen");
+        let dim = Modifier::DIM | Modifier::REVERSED;
+        assert!(buffer.content.iter().all(|cell| !cell.modifier.contains(dim)), "{theme:?}: dim on a reversed ground");
+    }
+}
