@@ -50,7 +50,7 @@ fn ranked(
     // call a thing goes before what its name happens to hold.
     let is_named =
         |name: &str| has_word(name) && name.split_whitespace().count() == 1 + query.split_whitespace().count();
-    let mut found: Vec<((bool, bool, bool, bool, u32), Binding)> = Vec::new();
+    let mut found = Vec::new();
     for binding in commands {
         let all = format!("{} {}", binding.name, binding.words);
         let by_name = score(binding.name);
