@@ -51,7 +51,7 @@ pub use listing::{SymbolOrder, listing, memory_map, symbol_table};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};
-pub use values::{Moment, ValueError, ValueExpression};
+pub use values::{BoundValue, Hangs, Moment, Named, Rest, Scope, ValueError, ValueExpression};
 
 use std::sync::Arc;
 use unit::Unit;

@@ -1,27 +1,48 @@
 //! Expressions over a moment of a run: those of the language, with registers, memory and whatever else the moment
 //! knows by a name.
 //!
-//! `wagons + 4`, `r1 * 2`, `[r6 + 2]` (the word there), `byte [text]`, `'H'`, `sizeof(wagons)`, comparisons and logic as
-//! in sources. An expression is read once and can be asked of many moments; nothing here knows what a register is.
+//! `wagons + 4`, `r1 * 2`, `[r6 + 2]` (the word there), `byte [text]`, `'H'`, `sizeof(wagons)`, `signed(r1) < 0`,
+//! comparisons and logic as in sources. A text is read once ([`ValueExpression`]), its names are looked up once
+//! ([`ValueExpression::bind`]), and what comes of that can be asked of many moments, fast enough for a condition met at
+//! every step. Nothing here knows what a register is: what is known only at a moment goes by a number of the scope's
+//! own.
 
 use crate::expr::{Binary, EvalError, Unary, Value, numbers, unary};
 use crate::lexer::{Kind, Lexer, Mark, Token};
 use crate::problems::Problems;
+use smallvec::SmallVec;
 use wendax_source::{FileId, Span};
 
 /// Expressions nested deeper are refused.
 const DEEPEST: usize = 64;
 
-/// What an expression can ask of a moment.
-pub trait Moment {
-    /// The value of a name: a register, a label, a constant; `None` when nothing has this name.
-    fn named(&self, name: &str) -> Option<i64>;
+/// What a name means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Named {
+    /// A value that stays: a label, a constant.
+    Value(i64),
+    /// Something that has a value at a moment only; the scope's own number for it.
+    Live(u32),
+}
+
+/// Where names mean something.
+pub trait Scope {
+    /// What a name means; `None` when nothing has this name.
+    fn named(&self, name: &str) -> Option<Named>;
     /// How many bytes stand behind a label.
     fn size_of(&self, name: &str) -> Option<i64>;
+}
+
+/// What an expression can ask of a moment.
+pub trait Moment {
+    /// The value of something live, by the number its scope gave it.
+    fn live(&self, number: u32) -> i64;
     /// The word at an address, or why there is none.
     fn word(&self, address: i64) -> Result<i64, String>;
     /// The byte at an address, or why there is none.
     fn byte(&self, address: i64) -> Result<i64, String>;
+    /// A word read as a signed number.
+    fn signed(&self, word: i64) -> i64;
 }
 
 /// What is wrong with an expression, or why it has no value now.
@@ -41,11 +62,12 @@ enum Step {
     SizeOf(String, usize),
     Word(usize),
     Byte(usize),
+    Signed,
     Unary(Unary),
     Binary(Binary, usize),
 }
 
-/// An expression, in postfix order.
+/// An expression as it was read, in postfix order.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ValueExpression {
     steps: Vec<Step>,
@@ -60,9 +82,50 @@ enum Place {
     Byte,
 }
 
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Bound {
+    Number(i64),
+    Live(u32),
+    Word(usize),
+    Byte(usize),
+    Signed,
+    Unary(Unary),
+    Binary(Binary, usize),
+}
+
+/// An expression whose names are known.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BoundValue {
+    steps: Vec<Bound>,
+    place: Option<Place>,
+}
+
+/// What an expression's value hangs on.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Hangs {
+    /// What is live, by number.
+    pub lives: Vec<u32>,
+    /// Memory: first address and how many bytes.
+    pub cells: Vec<(i64, u32)>,
+    /// Memory at addresses that are themselves known only at a moment.
+    pub on_any_memory: bool,
+}
+
+/// Where a text goes on behind a value, and its first word there; `None` at its end.
+pub type Rest<'a> = Option<(usize, &'a str)>;
+
 impl ValueExpression {
     /// Reads a text.
     pub fn read(text: &str) -> Result<Self, ValueError> {
+        let (value, rest) = Self::read_part(text)?;
+        match rest {
+            Some((at, word)) => Err(ValueError { message: format!("`{word}` does not belong to a value"), at }),
+            None => Ok(value),
+        }
+    }
+
+    /// Reads as much of a text as is a value; also returns where something else begins, and its first word.
+    pub fn read_part(text: &str) -> Result<(Self, Rest<'_>), ValueError> {
         let (mut tokens, mut problems) = (Vec::new(), Problems::default());
         // Some signs mean another thing at the beginning of a line, which this is not.
         let line = format!("({text}");
@@ -77,18 +140,47 @@ impl ValueExpression {
         }
         let mut reader = Reader { text, tokens: &tokens, at: 0, steps: Vec::new(), depth: 0 };
         reader.binary(0)?;
-        if let Some(token) = reader.peek() {
-            let word = reader.spelling(token);
-            return Err(reader.error(format!("`{word}` does not belong to a value")));
-        }
         let place = match reader.steps.last() {
             Some(Step::Word(_)) => Some(Place::Word),
             Some(Step::Byte(_)) => Some(Place::Byte),
             _ => None,
         };
-        Ok(Self { steps: reader.steps, place })
+        let rest = reader.peek().map(|token| (token.start as usize, &text[token.start as usize..token.end as usize]));
+        Ok((Self { steps: reader.steps, place }, rest))
     }
 
+    /// The same with every name looked up.
+    pub fn bind(&self, scope: &impl Scope) -> Result<BoundValue, ValueError> {
+        let unknown = |name: &str, at: usize| ValueError { message: format!("nothing here has the name `{name}`"), at };
+        let bound = |step: &Step| {
+            Ok(match step {
+                Step::Number(value) => Bound::Number(*value),
+                Step::Name(name, at) => match scope.named(name).ok_or_else(|| unknown(name, *at))? {
+                    Named::Value(value) => Bound::Number(value),
+                    Named::Live(number) => Bound::Live(number),
+                },
+                Step::SizeOf(name, at) => Bound::Number(scope.size_of(name).ok_or_else(|| unknown(name, *at))?),
+                Step::Word(at) => Bound::Word(*at),
+                Step::Byte(at) => Bound::Byte(*at),
+                Step::Signed => Bound::Signed,
+                Step::Unary(operator) => Bound::Unary(*operator),
+                Step::Binary(operator, at) => Bound::Binary(*operator, *at),
+            })
+        };
+        let steps = self.steps.iter().map(bound).collect::<Result<_, _>>()?;
+        Ok(BoundValue { steps, place: self.place })
+    }
+
+    /// The one name it is, when it is nothing else.
+    pub fn name(&self) -> Option<&str> {
+        match self.steps.as_slice() {
+            [Step::Name(name, _)] => Some(name),
+            _ => None,
+        }
+    }
+}
+
+impl BoundValue {
     /// Its value at a moment.
     pub fn value(&self, moment: &impl Moment) -> Result<i64, ValueError> {
         evaluate(&self.steps, moment)
@@ -101,32 +193,70 @@ impl ValueExpression {
         Some(address.map(|address| (address, place == Place::Byte)))
     }
 
-    /// The one name it is, when it is nothing else.
-    pub fn name(&self) -> Option<&str> {
+    /// The one thing it is that is live, when it is nothing else.
+    pub fn live(&self) -> Option<u32> {
         match self.steps.as_slice() {
-            [Step::Name(name, _)] => Some(name),
+            [Bound::Live(number)] => Some(*number),
             _ => None,
         }
     }
+
+    /// What its value hangs on; words have so many bytes.
+    pub fn hangs_on(&self, word_bytes: u32) -> Hangs {
+        let mut hangs = Hangs::default();
+        // The addresses that are known without a moment, as far as they are.
+        let mut stack: Vec<Option<i64>> = Vec::new();
+        for step in &self.steps {
+            let value = match step {
+                Bound::Number(value) => Some(*value),
+                Bound::Live(number) => {
+                    hangs.lives.push(*number);
+                    None
+                }
+                Bound::Word(_) | Bound::Byte(_) => {
+                    let bytes = if matches!(step, Bound::Word(_)) { word_bytes } else { 1 };
+                    match stack.pop().flatten() {
+                        Some(address) => hangs.cells.push((address, bytes)),
+                        None => hangs.on_any_memory = true,
+                    }
+                    None
+                }
+                Bound::Signed => {
+                    stack.pop();
+                    None
+                }
+                Bound::Unary(operator) => {
+                    let value = stack.pop().flatten();
+                    value.and_then(|value| unary(*operator, Value::number(value)).ok()?.as_number())
+                }
+                Bound::Binary(operator, _) => {
+                    let (right, left) = (stack.pop().flatten(), stack.pop().flatten());
+                    let span = Span::new(FileId(0), 0, 0);
+                    left.zip(right).and_then(|(left, right)| numbers(*operator, left, right, span).ok())
+                }
+            };
+            stack.push(value);
+        }
+        hangs
+    }
 }
 
-fn evaluate(steps: &[Step], moment: &impl Moment) -> Result<i64, ValueError> {
+fn evaluate(steps: &[Bound], moment: &impl Moment) -> Result<i64, ValueError> {
     let error = |message: String, at: usize| ValueError { message, at };
-    let unknown = |name: &str, at: usize| error(format!("nothing here has the name `{name}`"), at);
-    let mut stack: Vec<i64> = Vec::new();
+    let mut stack: SmallVec<[i64; 8]> = SmallVec::new();
     for step in steps {
         // The reader writes balanced code only.
         let value = match step {
-            Step::Number(value) => *value,
-            Step::Name(name, at) => moment.named(name).ok_or_else(|| unknown(name, *at))?,
-            Step::SizeOf(name, at) => moment.size_of(name).ok_or_else(|| unknown(name, *at))?,
-            Step::Word(at) => moment.word(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
-            Step::Byte(at) => moment.byte(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
-            Step::Unary(operator) => {
+            Bound::Number(value) => *value,
+            Bound::Live(number) => moment.live(*number),
+            Bound::Word(at) => moment.word(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
+            Bound::Byte(at) => moment.byte(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
+            Bound::Signed => moment.signed(stack.pop().unwrap_or(0)),
+            Bound::Unary(operator) => {
                 let value = unary(*operator, Value::number(stack.pop().unwrap_or(0)));
                 value.ok().and_then(Value::as_number).ok_or_else(|| error("this leaves 64 bits".to_owned(), 0))?
             }
-            Step::Binary(operator, at) => {
+            Bound::Binary(operator, at) => {
                 let (right, left) = (stack.pop().unwrap_or(0), stack.pop().unwrap_or(0));
                 numbers(*operator, left, right, Span::new(FileId(0), *at, *at)).map_err(|why| {
                     let message = match why {
@@ -264,10 +394,14 @@ impl<'a> Reader<'a> {
                 self.steps.push(Step::SizeOf(self.spelling(token).to_owned(), at));
                 return self.close(Mark::ParenClose, ")");
             }
-            function @ ("hi" | "lo") if opens => {
+            function @ ("hi" | "lo" | "signed") if opens => {
                 self.at += 1;
                 self.binary(0)?;
-                self.steps.push(Step::Unary(if function == "hi" { Unary::High } else { Unary::Low }));
+                self.steps.push(match function {
+                    "hi" => Step::Unary(Unary::High),
+                    "lo" => Step::Unary(Unary::Low),
+                    _ => Step::Signed,
+                });
                 return self.close(Mark::ParenClose, ")");
             }
             _ => {}
@@ -292,16 +426,25 @@ mod tests {
 
     struct Yard;
 
-    impl Moment for Yard {
-        fn named(&self, name: &str) -> Option<i64> {
-            [("r1", 6), ("wagons", 0x300), ("wagon@next", 0x220), ("Z", 1)]
-                .into_iter()
-                .find(|(known, _)| *known == name)
-                .map(|(_, value)| value)
+    impl Scope for Yard {
+        fn named(&self, name: &str) -> Option<Named> {
+            match name {
+                "r1" => Some(Named::Live(1)),
+                "Z" => Some(Named::Live(2)),
+                "wagons" => Some(Named::Value(0x300)),
+                "wagon@next" => Some(Named::Value(0x220)),
+                _ => None,
+            }
         }
 
         fn size_of(&self, name: &str) -> Option<i64> {
             (name == "wagons").then_some(40)
+        }
+    }
+
+    impl Moment for Yard {
+        fn live(&self, number: u32) -> i64 {
+            if number == 1 { 6 } else { 1 }
         }
 
         fn word(&self, address: i64) -> Result<i64, String> {
@@ -311,6 +454,14 @@ mod tests {
         fn byte(&self, address: i64) -> Result<i64, String> {
             Ok(address & 0xFF)
         }
+
+        fn signed(&self, word: i64) -> i64 {
+            word - ((word & 0x8000) << 1)
+        }
+    }
+
+    fn value(text: &str) -> Result<i64, ValueError> {
+        ValueExpression::read(text)?.bind(&Yard)?.value(&Yard)
     }
 
     #[test]
@@ -328,9 +479,9 @@ mod tests {
             ("hi(wagons)", 3),
             ("wagon@next", 0x220),
             ("[[r1] + 1]", 9),
+            ("signed(0xFFFE) < 0", 1),
         ] {
-            let read = ValueExpression::read(text).unwrap_or_else(|error| panic!("{text}: {error}"));
-            assert_eq!(read.value(&Yard), Ok(wanted), "{text}");
+            assert_eq!(value(text), Ok(wanted), "{text}");
         }
     }
 
@@ -345,7 +496,7 @@ mod tests {
             ("r1 r1", 3, "`r1` does not belong to a value"),
             (", 1", 0, "a value is missing before `,`"),
         ] {
-            let error = ValueExpression::read(text).and_then(|read| read.value(&Yard)).unwrap_err();
+            let error = value(text).unwrap_err();
             assert!(error.at == at && error.message.contains(words), "{text}: {error:?}");
         }
         let deep = "(".repeat(500);
@@ -354,10 +505,24 @@ mod tests {
 
     #[test]
     fn a_place_is_told_from_a_value() {
-        let place = |text| ValueExpression::read(text).unwrap().place(&Yard);
+        let place = |text| ValueExpression::read(text).unwrap().bind(&Yard).unwrap().place(&Yard);
         assert_eq!(place("[r1 + 2]"), Some(Ok((8, false))));
         assert_eq!(place("byte [wagons]"), Some(Ok((0x300, true))));
         assert_eq!(place("[r1] + 1"), None);
         assert_eq!(ValueExpression::read("r1").unwrap().name(), Some("r1"));
+    }
+
+    #[test]
+    fn what_a_value_hangs_on_is_known_without_a_moment() {
+        let hangs = |text| ValueExpression::read(text).unwrap().bind(&Yard).unwrap().hangs_on(2);
+        let all = hangs("[wagons + 2 * 2] > r1 && byte [0x10]");
+        assert_eq!((all.lives, all.cells), (vec![1], vec![(0x304, 2), (0x10, 1)]));
+        assert!(!all.on_any_memory && hangs("[r1] == 0").on_any_memory);
+    }
+
+    #[test]
+    fn a_value_can_stand_before_other_words() {
+        let (_, rest) = ValueExpression::read_part("r1 == 5 from 3").unwrap();
+        assert_eq!(rest, Some((8, "from")));
     }
 }

@@ -18,4 +18,4 @@ pub fn target() -> &'static Target {
 }
 
 pub use ids::{Addr, Reg, StepNo};
-pub use target::{DeviceRegister, FlagInfo, MemoryMap, RegisterInfo, Roles, SystemCall, Target};
+pub use target::{DeviceRegister, FlagInfo, MemoryMap, RegisterInfo, RegisterUse, Roles, SystemCall, Target};

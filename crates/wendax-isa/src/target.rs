@@ -23,6 +23,8 @@ pub struct Target {
     pub map: MemoryMap,
     /// Names of traps and interrupts by number; empty where there is none.
     pub traps: &'static [&'static str],
+    /// The device register that prints what is written to it.
+    pub console: Option<Addr>,
     /// The device registers, in order of their addresses.
     pub devices: &'static [DeviceRegister],
     /// The system calls, in order of their numbers.
@@ -191,4 +193,17 @@ pub struct FlagInfo {
     pub when_set: &'static str,
     /// What it says when it is 0.
     pub when_clear: &'static str,
+}
+
+/// Registers and flags an instruction reads and may write: a bit for each register by its code, flags by their bits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct RegisterUse {
+    /// Registers read.
+    pub reads: u32,
+    /// Registers written.
+    pub writes: u32,
+    /// Flags read.
+    pub flags_read: u32,
+    /// Flags written.
+    pub flags_written: u32,
 }

@@ -10,6 +10,7 @@ mod devices;
 mod manual;
 mod table;
 mod text;
+mod uses;
 
 pub use calls::{CALLS, ERRORS, ErrorCode, TEXT_LIMIT, call_by_name, call_by_number};
 pub use codec::{Insn, decode, encode};
@@ -134,6 +135,7 @@ pub static TARGET: Target = Target {
         devices_start: Addr(DEVICE_START as u32),
     },
     traps: &TRAPS,
+    console: Some(Addr(address::CONSOLE_DATA as u32)),
     devices: DEVICES,
     calls: CALLS,
     errors: &calls::ERROR_WORDS,

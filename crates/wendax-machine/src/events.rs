@@ -125,6 +125,8 @@ pub enum Stop {
     Observed,
     /// The next instruction has a breakpoint.
     Breakpoint,
+    /// The next step may do what is looked out for; see [`crate::Lookout`]. It can be taken by a run with an observer.
+    Watched,
     /// As few routines are active as were asked for.
     Depth {
         /// An instruction made for returning left the last of them; otherwise its way back was taken off the stack some

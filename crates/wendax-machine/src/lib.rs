@@ -6,7 +6,7 @@
 //! records events can repeat a run exactly.
 //!
 //! It runs blind ([`Machine::run`]), at full speed, or traced ([`Machine::run_observed`]): an [`Observer`] then gets a
-//! [`Report`] of each step. Both are compiled from one text, `w16/engine.rs`. Its state can be kept and put back
+//! [`Report`] of each step. A blind run stops before what a [`Lookout`] names. Both are compiled from one text, `w16/engine.rs`. Its state can be kept and put back
 //! ([`Machine::snapshot`], [`Machine::restore`]); memory pages that did not change are shared between snapshots. What
 //! a whole walk needs beyond that is not known here.
 //!
@@ -19,6 +19,7 @@ mod console;
 mod events;
 mod fault;
 mod frames;
+mod lookout;
 mod memory;
 mod random;
 mod repeats;
@@ -30,6 +31,7 @@ pub use board::Board;
 pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Settings, Stop, Watch};
 pub use fault::{Fault, FaultKind};
 pub use frames::{Frame, FrameKind};
+pub use lookout::Lookout;
 pub use memory::{CellState, Region, RegionKind};
 pub use report::{FlagsChange, Observer, Report, StepKind, Write};
 pub use w16::{Access, AccessKind, Machine, Note, Snapshot, Uses, Writer};

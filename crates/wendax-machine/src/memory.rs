@@ -28,6 +28,10 @@ pub(crate) const DECODED: u8 = 16;
 pub(crate) const SPECIAL: u8 = 32;
 /// A device register: words only, loads have effects too.
 pub(crate) const DEVICE: u8 = 64;
+/// Runs that look out for something stop before it is touched. Not part of the state.
+pub(crate) const WATCHED: u8 = 128;
+/// What is no part of the state.
+const PASSING: u8 = DECODED | WATCHED;
 
 const UNKEPT: u8 = 1;
 const UNHASHED: u8 = 2;
@@ -128,6 +132,8 @@ pub(crate) struct Memory {
     hashes: Box<[u64; PAGES]>,
     /// The pages as the last snapshot has them.
     base: Pages,
+    /// Ranges of cells that are [`WATCHED`], each from its first to behind its last.
+    watched: Vec<(usize, usize)>,
 }
 
 fn boxed<T: Copy + std::fmt::Debug, const N: usize>(value: T) -> Box<[T; N]> {
@@ -140,7 +146,15 @@ impl Memory {
         let blank = Arc::new(Page { bytes: [0; PAGE], attributes: [0; PAGE], notes: [0; PAGE / 2] });
         let group = Arc::new(std::array::from_fn(|_| Arc::clone(&blank)));
         let base = Pages { groups: std::array::from_fn(|_| Arc::clone(&group)) };
-        Self { bytes: boxed(0), attributes: boxed(0), notes: boxed(0), dirty: boxed(DIRTY), hashes: boxed(0), base }
+        Self {
+            bytes: boxed(0),
+            attributes: boxed(0),
+            notes: boxed(0),
+            dirty: boxed(DIRTY),
+            hashes: boxed(0),
+            base,
+            watched: Vec::new(),
+        }
     }
 
     /// Gives a range these attributes; the others of the range are lost.
@@ -148,6 +162,22 @@ impl Memory {
         for address in start..end.min(SIZE) {
             self.attributes[address] = attributes;
             self.dirty[address / PAGE] = DIRTY;
+        }
+        self.mark_watched(WATCHED);
+    }
+
+    /// From now on these ranges are watched, and no others.
+    pub(crate) fn watch(&mut self, ranges: Vec<(usize, usize)>) {
+        self.mark_watched(0);
+        self.watched = ranges;
+        self.mark_watched(WATCHED);
+    }
+
+    fn mark_watched(&mut self, mark: u8) {
+        for &(from, to) in &self.watched {
+            for attributes in &mut self.attributes[from..to.min(SIZE)] {
+                *attributes = *attributes & !WATCHED | mark;
+            }
         }
     }
 
@@ -216,7 +246,7 @@ impl Memory {
         page.bytes.copy_from_slice(&self.bytes[at..at + PAGE]);
         page.notes.copy_from_slice(&self.notes[at / 2..usize::midpoint(at, PAGE)]);
         for (kept, attributes) in page.attributes.iter_mut().zip(&self.attributes[at..at + PAGE]) {
-            *kept = attributes & !DECODED;
+            *kept = attributes & !PASSING;
         }
         page
     }
@@ -239,6 +269,7 @@ impl Memory {
         }
         // Groups are taken over as they are, so that they stay shared.
         self.base = pages.clone();
+        self.mark_watched(WATCHED);
     }
 
     /// One number for all that is in memory: bytes, attributes but for decodings, and notes.

@@ -176,6 +176,11 @@ impl Repeats {
         }
     }
 
+    /// The run has been followed up to here.
+    pub(crate) fn is_at(&self, step: u64) -> bool {
+        self.now == step
+    }
+
     /// The run came to a step, without anyone having to look before.
     pub(crate) fn moved(&mut self, step: u64) {
         self.now = step;

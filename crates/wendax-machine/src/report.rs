@@ -99,6 +99,8 @@ pub struct Report {
     pub flags: FlagsChange,
     /// What it wrote, in order.
     pub writes: Vec<Write>,
+    /// What it read of memory and devices: first address, and how many bytes; only for an observer that wants it.
+    pub reads: Vec<(Addr, u32)>,
     /// Bytes it printed.
     pub printed: u64,
     /// Bytes of typed input it took.
@@ -124,6 +126,7 @@ impl Report {
 
     pub(crate) fn clear(&mut self) {
         self.writes.clear();
+        self.reads.clear();
         self.buffers.clear();
         (self.printed, self.consumed, self.returned) = (0, 0, false);
         self.flags.touched = 0;
@@ -134,6 +137,9 @@ impl Report {
 pub trait Observer {
     /// Whether it wants to know what was written; without, reports have no writes and no flags, and cost less.
     const WRITES: bool;
+
+    /// Whether it wants to know what was read of memory and devices; only together with [`Self::WRITES`].
+    const READS: bool = false;
 
     /// Sees a step that has just been taken. [`ControlFlow::Break`] stops the run behind it.
     fn see(&mut self, report: &Report) -> ControlFlow<()>;

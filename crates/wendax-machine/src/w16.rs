@@ -117,6 +117,8 @@ pub struct Machine {
     repeats: Repeats,
     /// Work done since the run began, beside plain steps.
     worked: u64,
+    /// Calls, traps and interrupts are looked out for.
+    looks_at_rare: bool,
     /// Room for the report of a step, kept from run to run.
     report: Report,
 }
@@ -185,6 +187,7 @@ impl Machine {
             activity: Activity::default(),
             repeats: Repeats::default(),
             worked: 0,
+            looks_at_rare: false,
             report: Report::default(),
         }
     }
@@ -418,6 +421,13 @@ impl Machine {
         let even = addresses.iter().filter(|address| address.is_multiple_of(2));
         let addresses: Vec<u16> = even.map(|&address| narrow(address)).collect();
         self.slots.set_breakpoints(&addresses);
+    }
+
+    /// Runs without an observer stop before what this says, and nothing else of the kind.
+    pub fn set_lookout(&mut self, lookout: &crate::Lookout) {
+        self.slots.set_interest(lookout.interest());
+        self.memory.watch(lookout.cells.iter().map(|(from, to)| (from.index(), to.index())).collect());
+        self.looks_at_rare = lookout.rare;
     }
 
     // ---- history

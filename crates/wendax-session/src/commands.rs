@@ -7,9 +7,9 @@
 use crate::journey::{
     Command, Doing, Forward, Goal, Home, Journey, LineSearch, Progress, Search, Seek, State, Wanted, Why,
 };
-use crate::lookers::{LineLooker, Places, Within, line_range};
+use crate::lookers::{LineLooker, Within, line_range};
 use crate::session::{Session, TRAIL};
-use std::collections::BTreeSet;
+use crate::stops::{Armed, Hits, Looked, StopAt, StopId, Times, look};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Need, Run, Stop};
 
@@ -26,7 +26,12 @@ impl Session {
         self.pause();
         let now = self.now();
         let depth = self.machine.frames().len();
-        let forward = |goal| Some(Journey::Forward(Forward { goal, begun: now, start: None, inside: None }));
+        self.met.clear();
+        let on_with = |goal, own, why| {
+            let forward = Forward { goal, begun: now, start: None, inside: None, counted: false, own, why };
+            Some(Journey::Forward(forward))
+        };
+        let forward = |goal| on_with(goal, Vec::new(), Why::Breakpoint);
         let seek = |step, why| Some(Journey::Seek(Seek::new(step, why)));
         let journey = match command {
             Command::Step => forward(Goal::Step(now + 1)),
@@ -37,7 +42,8 @@ impl Session {
             }
             Command::Out if depth > 0 => forward(Goal::Out(depth - 1)),
             Command::Out | Command::Go => forward(Goal::Stop),
-            Command::To(addresses) => forward(Goal::Addresses(addresses)),
+            Command::To(addresses) => on_with(Goal::Until, at_addresses(addresses), Why::Line),
+            Command::Until(stop) => on_with(Goal::Until, vec![*stop], Why::Until),
             Command::Seek(step) if step > self.end() => forward(Goal::Step(step)),
             Command::Seek(step) => seek(step, Why::Sought),
             Command::StepBack => seek(now.saturating_sub(1), Why::Stepped),
@@ -48,13 +54,11 @@ impl Session {
             Command::OutBack if depth > 0 => self.search(Wanted::CallFrom(depth - 1), Why::Stepped),
             Command::OutBack => seek(StepNo::FIRST, Why::Sought),
             Command::GoBack => {
-                let set = self.breakpoints().clone();
-                self.search(Wanted::Addresses { set, input: true }, Why::Breakpoint)
+                let stops = self.stops.clone();
+                self.search_stops(stops, true, Why::Breakpoint)
             }
-            Command::BackTo(addresses) => {
-                let set = addresses.into_iter().collect();
-                self.search(Wanted::Addresses { set, input: false }, Why::Line)
-            }
+            Command::BackTo(addresses) => self.search_stops(of_command(at_addresses(addresses)), false, Why::Line),
+            Command::BackUntil(stop) => self.search_stops(of_command(vec![*stop]), false, Why::Until),
             Command::LineBack => self.search(Wanted::Line(LineSearch { depth, known: None }), Why::Stepped),
             Command::OverBack => None,
         };
@@ -73,14 +77,26 @@ impl Session {
         (now > StepNo::FIRST).then(|| Journey::Search(Search::new(wanted, now, why, self.home())))
     }
 
+    /// A search for the last moment before now at which one of these is met.
+    fn search_stops(&mut self, stops: Vec<Armed>, input: bool, why: Why) -> Option<Journey> {
+        let stops = stops.into_iter().filter(|armed| armed.stop.stops()).collect();
+        let Some(Journey::Search(search)) = self.search(Wanted::Stops { input }, why) else { return None };
+        Some(Journey::Search(Search { stops, ..search }))
+    }
+
     /// Begins a journey, or goes on with one.
     pub(crate) fn set_out(&mut self, mut journey: Journey) {
         if let Journey::Forward(forward) = &mut journey {
-            let mut addresses: BTreeSet<Addr> = self.breakpoints().clone();
-            if let Goal::Addresses(more) = &forward.goal {
-                addresses.extend(more);
+            forward.counted = false;
+            // Single steps stop by themselves.
+            if !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
+                let mut stops = self.stops.clone();
+                stops.extend(of_command(forward.own.clone()));
+                self.times = vec![0; stops.len()];
+                let judge = self.judge_for(stops, &self.machine);
+                judge.arm(&mut self.machine);
+                self.judge = Some(Box::new(judge));
             }
-            self.machine.set_breakpoints(&addresses.into_iter().collect::<Vec<_>>());
             if forward.start.is_none() && !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
                 forward.start = Some((self.machine.snapshot(), self.machine.pc()));
             }
@@ -141,6 +157,17 @@ impl Session {
 
     fn work_forward(&mut self, mut forward: Forward, budget: u64) -> Progress {
         let mut left = budget.max(1);
+        if !forward.counted {
+            if !self.count_first(self.now(), &mut left) {
+                self.doing = Doing::Travels(Journey::Forward(forward));
+                return Progress::Working;
+            }
+            forward.counted = true;
+            let known = self.times_by(self.now());
+            for (times, known) in self.times.iter_mut().zip(known) {
+                *times = known;
+            }
+        }
         loop {
             if let Some(state) = self.reached(&mut forward) {
                 return self.arrive_forward(state, &forward);
@@ -153,16 +180,19 @@ impl Session {
             let stop = self.forward_slice(&forward, left);
             left = left.saturating_sub(self.effort - from + SLICE);
             let state = match stop {
-                Stop::Steps | Stop::Worked | Stop::Observed => continue,
+                Stop::Steps | Stop::Worked | Stop::Observed | Stop::Watched => continue,
                 Stop::Depth { returned } => {
                     if !returned {
                         forward.inside = self.image().routine_around(self.machine.pc());
                     }
                     continue;
                 }
+                // One that was met without counting was passed.
+                Stop::Breakpoint if self.met.is_empty() => continue,
                 Stop::Breakpoint => {
-                    let line = matches!(&forward.goal, Goal::Addresses(set) if set.contains(&self.machine.pc()));
-                    State::Paused(if line { Why::Line } else { Why::Breakpoint })
+                    let own = self.met.contains(&StopId::UNTIL);
+                    let ended = self.machine.finished().map(State::Finished);
+                    ended.unwrap_or(State::Paused(if own { forward.why } else { Why::Breakpoint }))
                 }
                 Stop::Brk => State::Paused(Why::Brk),
                 Stop::Printed => State::Paused(Why::Output),
@@ -199,14 +229,29 @@ impl Session {
             (Goal::Over(wanted) | Goal::Out(wanted) | Goal::Leave { depth: wanted, .. }, inside) => {
                 if depth > *wanted {
                     self.run_slice(Run { depth: bound(*wanted), ..plain })
-                } else if let (None, Goal::Leave { from, to, .. }) = (inside, &forward.goal) {
+                } else if let (None, Goal::Leave { from, to, .. }, false) = (inside, &forward.goal, self.looks()) {
                     self.run_observed_slice(plain, &mut Within { from: *from, to: *to, depth: *wanted })
                 } else {
                     self.run_slice(one)
                 }
             }
-            (Goal::Stop | Goal::Addresses(_), _) => self.run_slice(plain),
+            (Goal::Stop | Goal::Until, _) => self.run_slice(plain),
         }
+    }
+
+    /// The command under way has stops that are no instructions.
+    fn looks(&self) -> bool {
+        self.judge.as_ref().is_some_and(|judge| judge.looks())
+    }
+
+    /// Counts meetings up to a step, when a stop hangs on them; true when that is done.
+    fn count_first(&mut self, step: StepNo, left: &mut u64) -> bool {
+        if self.stops.iter().all(|armed| armed.stop.times == Times::Each) {
+            return true;
+        }
+        let done = self.count_up_to(step, *left);
+        *left = if done { *left } else { 0 };
+        done
     }
 
     /// The state to stop in, when the goal has been reached without the machine saying so.
@@ -233,7 +278,7 @@ impl Session {
             Goal::Leave { from, to, depth: wanted } => {
                 (depth <= wanted && !(from..to).contains(&pc)).then_some(Why::Stepped)
             }
-            Goal::Stop | Goal::Addresses(_) => None,
+            Goal::Stop | Goal::Until => None,
         };
         let why = why?;
         Some(self.machine.finished().map_or(State::Paused(why), State::Finished))
@@ -298,6 +343,13 @@ impl Session {
 
     fn work_search(&mut self, mut search: Search, budget: u64) -> Progress {
         let mut left = budget.max(1);
+        if !search.counted {
+            if search.why == Why::Breakpoint && !self.count_first(search.until.saturating_sub(1), &mut left) {
+                self.doing = Doing::Travels(Journey::Search(search));
+                return Progress::Working;
+            }
+            search.counted = true;
+        }
         loop {
             if !search.begun {
                 search.begun = true;
@@ -306,11 +358,14 @@ impl Session {
             let effort = self.effort;
             self.look_through(&mut search, left);
             left = left.saturating_sub(self.effort - effort + SLICE);
-            if self.now() >= search.until {
+            if self.now() >= search.last() {
                 if let Some(found) = self.close_interval(&mut search) {
-                    let typed = matches!(search.wanted, Wanted::Addresses { input: true, .. });
-                    let why = if typed && self.was_typed_at(found) { Why::Typed } else { search.why };
-                    return self.work_seek(Seek::new(found, why), left);
+                    let typed = matches!(search.wanted, Wanted::Stops { input: true });
+                    let stopped = !search.met.is_empty();
+                    let why = if typed && !stopped && self.was_typed_at(found) { Why::Typed } else { search.why };
+                    let progress = self.work_seek(Seek::new(found, why), left);
+                    self.met = search.met;
+                    return progress;
                 }
                 search.begun = false;
             }
@@ -323,31 +378,70 @@ impl Session {
 
     /// Goes to the last checkpoint before the end of the interval.
     fn open_interval(&mut self, search: &mut Search) {
-        self.restore_before(search.until.saturating_sub(1));
+        // A stop that is no instruction belongs to the step before, so that has to be within the interval.
+        let last = search.until.saturating_sub(1);
+        let is_stops = matches!(search.wanted, Wanted::Stops { .. });
+        self.restore_before(if is_stops { last.saturating_sub(1) } else { last });
         search.found = None;
         if let Wanted::CallFrom(depth) = search.wanted {
             self.machine.note_calls_from(Some(u32::try_from(depth).unwrap_or(u32::MAX)));
         }
-        if let Wanted::Addresses { set, .. } = &search.wanted
-            && self.now() < search.until
-            && set.contains(&self.machine.pc())
-        {
-            search.found = Some(self.now());
+        if is_stops {
+            self.open_stops(search);
         }
         self.line_looker = None;
     }
 
+    fn open_stops(&mut self, search: &mut Search) {
+        let judge = self.judge_for(search.stops.clone(), &self.machine);
+        judge.arm(&mut self.machine);
+        let known = if search.why == Why::Breakpoint { self.times_by(self.now()) } else { Vec::new() };
+        let times =
+            |armed: &Armed| self.stops.iter().position(|known| known.id == armed.id).and_then(|at| known.get(at));
+        self.times = search.stops.iter().map(|armed| times(armed).copied().unwrap_or(0)).collect();
+        if self.now() == self.oldest() && self.now() < search.until {
+            let mut hits = Hits::new();
+            judge.at_place(&self.machine, &mut hits);
+            // It was counted with the start.
+            self.take_hits(search, &judge.stops, &hits, 0);
+        }
+        self.judge = Some(Box::new(judge));
+    }
+
+    /// Stops are met at the present moment, each so many times more than was known.
+    fn take_hits(&mut self, search: &mut Search, stops: &[Armed], hits: &Hits, more: u64) {
+        let mut met = Vec::new();
+        for &index in hits {
+            self.times[index] += more;
+            let Armed { id, stop } = &stops[index];
+            if stop.times.fits(self.times[index]) {
+                met.push(*id);
+            }
+        }
+        if !met.is_empty() {
+            search.found = Some(self.now());
+            search.met = met;
+        }
+    }
+
     /// What the interval held; without anything, the next interval ends where this one began.
     fn close_interval(&mut self, search: &mut Search) -> Option<StepNo> {
-        let start = self.history.before(search.until.saturating_sub(1)).step();
+        let last = search.until.saturating_sub(1);
+        let is_stops = matches!(search.wanted, Wanted::Stops { .. });
+        let start = self.history.before(if is_stops { last.saturating_sub(1) } else { last }).step();
         let oldest = self.history.oldest().step();
         match &mut search.wanted {
             Wanted::CallFrom(_) => search.found = self.machine.note_calls_from(None),
-            Wanted::Addresses { input: true, .. } => {
-                let typed = self.typed_steps().filter(|&step| step >= start && step < search.until).last();
-                search.found = search.found.max(typed);
+            Wanted::Stops { input } => {
+                self.judge = None;
+                self.look_out_for_nothing();
+                let from = if start <= oldest { start } else { start + 1 };
+                let typed = self.typed_steps().filter(|&step| step >= from && step < search.until).last();
+                if *input && typed > search.found {
+                    search.found = typed;
+                    search.met.clear();
+                }
             }
-            Wanted::Addresses { .. } => {}
             Wanted::Line(line) => {
                 if let Some(looker) = self.line_looker.take() {
                     search.found = looker.conclude(line);
@@ -357,25 +451,53 @@ impl Session {
                 }
             }
         }
-        search.until = start;
+        // The moment at the start of an interval of stops belongs to the one before.
+        search.until = if is_stops { start + 1 } else { start };
         // With nothing found, the way leads to the earliest moment there is.
         search.found.or((start <= oldest).then_some(oldest))
     }
 
+    /// Goes on through the interval, up to its last moment.
+    fn look_back(&mut self, search: &mut Search, budget: u64) -> Stop {
+        let Some(mut judge) = self.judge.take() else { return Stop::Steps };
+        let last = search.last();
+        let mut left = budget.max(1);
+        let stop = loop {
+            if self.now() >= last || left == 0 {
+                break Stop::Steps;
+            }
+            let (now, effort) = (self.now(), self.effort);
+            let mut hits = Hits::new();
+            let stop = self.replay(last, left, |machine, run| {
+                let (looked, worked) = look(machine, &mut judge, run);
+                let stop = match looked {
+                    Looked::Met(met, stop) => {
+                        hits = met;
+                        stop
+                    }
+                    Looked::Stopped(stop) => stop,
+                };
+                (stop, worked)
+            });
+            self.take_hits(search, &judge.stops, &hits, 1);
+            left = left.saturating_sub(self.effort - effort + 1);
+            if self.now() == now && is_stuck(&stop) {
+                break stop;
+            }
+        };
+        self.judge = Some(judge);
+        stop
+    }
+
     fn look_through(&mut self, search: &mut Search, budget: u64) {
         let until = search.until;
-        if self.now() >= until {
+        if self.now() >= search.last() {
             return;
         }
         let from = self.now();
         let stop = match &search.wanted {
             Wanted::CallFrom(_) => self.replay_slice(until, budget),
-            Wanted::Addresses { set, .. } => {
-                let mut places = Places { set, until, found: search.found };
-                let stop = self.replay_observed(until, budget, &mut places);
-                search.found = places.found;
-                stop
-            }
+            Wanted::Stops { .. } => self.look_back(search, budget),
             Wanted::Line(line) => {
                 let mut looker = self.line_looker.take().unwrap_or_else(|| {
                     let mut looker = LineLooker::new(self.image(), line.depth, until);
@@ -388,9 +510,18 @@ impl Session {
             }
         };
         if self.now() == from && is_stuck(&stop) {
-            search.until = from;
+            search.until = from + (search.until - search.last());
         }
     }
+}
+
+/// The stops of a command's own.
+fn of_command(own: Vec<StopAt>) -> Vec<Armed> {
+    own.into_iter().map(|stop| Armed { id: StopId::UNTIL, stop }).collect()
+}
+
+fn at_addresses(addresses: Vec<Addr>) -> Vec<StopAt> {
+    addresses.into_iter().map(StopAt::address).collect()
 }
 
 /// A replay cannot go on. The past always goes on; if it did not, waiting for it would be without end.
@@ -402,6 +533,7 @@ pub(crate) fn is_stuck(stop: &Stop) -> bool {
         | Stop::Printed
         | Stop::Observed
         | Stop::Breakpoint
+        | Stop::Watched
         | Stop::Depth { .. }
         | Stop::Brk => false,
     }

@@ -2,7 +2,7 @@
 //!
 //! Data only; `commands` and `session` work with it.
 
-use std::collections::BTreeSet;
+use crate::stops::{Armed, StopAt, StopId};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Awaited, Fault, Need, Snapshot};
 
@@ -42,10 +42,12 @@ pub enum Why {
     Stepped,
     /// The routine returned.
     Returned,
-    /// There is a breakpoint.
+    /// A stop is met.
     Breakpoint,
     /// This is the line that was asked for.
     Line,
+    /// This is what was asked for.
+    Until,
     /// Something was typed here.
     Typed,
     /// Someone asked it to pause.
@@ -89,6 +91,10 @@ pub enum Command {
     To(Vec<Addr>),
     /// Back to when one of these addresses was last next.
     BackTo(Vec<Addr>),
+    /// On until this is met, or to a stop before.
+    Until(Box<StopAt>),
+    /// Back to when this was met last.
+    BackUntil(Box<StopAt>),
     /// To a step, wherever it lies.
     Seek(StepNo),
 }
@@ -140,6 +146,12 @@ pub(crate) struct Forward {
     /// The way back of a routine that was to be stepped over was taken off the stack: its code, which is still being
     /// run, lies in this range.
     pub(crate) inside: Option<(Addr, Addr)>,
+    /// How often stops were met by the step it began at has been counted.
+    pub(crate) counted: bool,
+    /// Stops of the command's own, beside those of the walk.
+    pub(crate) own: Vec<StopAt>,
+    /// What they are called when one is met.
+    pub(crate) why: Why,
 }
 
 #[derive(Debug, Clone)]
@@ -156,7 +168,8 @@ pub(crate) enum Goal {
         depth: usize,
     },
     Stop,
-    Addresses(Vec<Addr>),
+    /// A stop of the command's own.
+    Until,
 }
 
 impl Goal {
@@ -164,7 +177,7 @@ impl Goal {
     pub(crate) fn depth(&self) -> Option<usize> {
         match self {
             Self::Over(depth) | Self::Out(depth) | Self::Leave { depth, .. } => Some(*depth),
-            Self::Step(_) | Self::Stop | Self::Addresses(_) => None,
+            Self::Step(_) | Self::Stop | Self::Until => None,
         }
     }
 }
@@ -202,21 +215,46 @@ pub(crate) struct Search {
     pub(crate) until: StepNo,
     /// The last moment found in it.
     pub(crate) found: Option<StepNo>,
+    /// The stops that are looked for.
+    pub(crate) stops: Vec<Armed>,
+    /// Those met at the moment found.
+    pub(crate) met: Vec<StopId>,
+    /// How often they were met has been counted.
+    pub(crate) counted: bool,
     pub(crate) why: Why,
     pub(crate) begun: bool,
 }
 
 impl Search {
+    /// The step the interval is replayed to. A stop at a moment is met behind the step before, so for stops that is the
+    /// last moment that counts.
+    pub(crate) fn last(&self) -> StepNo {
+        match self.wanted {
+            Wanted::Stops { .. } => self.until.saturating_sub(1),
+            Wanted::CallFrom(_) | Wanted::Line(_) => self.until,
+        }
+    }
+
     /// For moments before step `before`.
     pub(crate) fn new(wanted: Wanted, before: StepNo, why: Why, home: Home) -> Self {
-        Self { wanted, home, until: before, found: None, why, begun: false }
+        Self {
+            wanted,
+            home,
+            until: before,
+            found: None,
+            stops: Vec::new(),
+            met: Vec::new(),
+            counted: false,
+            why,
+            begun: false,
+        }
     }
 }
 
 #[derive(Debug, Clone)]
 pub(crate) enum Wanted {
-    /// One of these addresses is next; or something was typed, when `input`.
-    Addresses { set: BTreeSet<Addr>, input: bool },
+    /// A stop of the command is met; or something was typed, when `input`.
+    Stops { input: bool },
     /// A routine is about to be entered from at most so many frames.
     CallFrom(usize),
     /// The line before began, by the states with at most so many frames.

@@ -38,7 +38,9 @@ mod ribbon;
 mod routines;
 mod session;
 mod stack;
+mod stops;
 mod transcript;
+mod values;
 mod visits;
 mod words;
 
@@ -53,13 +55,18 @@ pub use ribbon::{Mark, MarkKind, Ribbon};
 pub use routines::{Routine, Routines};
 pub use session::{ByHand, Dropped, Session};
 pub use stack::{StackWord, WordKind, read_stack};
+pub use stops::{Met, Noted, NotedValue, StopAt, StopId, Thing as TouchedThing, Times, Touch, Where};
 pub use transcript::{Piece, Transcript};
+pub use values::{At, Names, device_word};
 pub use wendax_machine::FlagsChange;
 pub use words::{by_hand_words, change_words, dropped_words, line_words, lines_words, place, state_words};
 
 // The properties of time once more, with checkpoints every few steps (see `history::INTERVAL`).
 #[cfg(test)]
 extern crate self as wendax_session;
+#[cfg(test)]
+#[path = "../tests/all/stops.rs"]
+mod stopping;
 #[cfg(test)]
 #[path = "../tests/all/time.rs"]
 mod time;

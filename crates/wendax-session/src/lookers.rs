@@ -1,7 +1,6 @@
-//! Who looks at the steps of a run for a command: where a line is left, where addresses were met, where a line began.
+//! Who looks at the steps of a run for a command: where a line is left, where one began.
 
 use crate::journey::{LineRun, LineSearch};
-use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 use std::sync::Arc;
 use wendax_image::Image;
@@ -34,24 +33,6 @@ impl Observer for Within {
     fn see(&mut self, report: &Report) -> ControlFlow<()> {
         let stays = (self.from..self.to).contains(&report.next) && report.depth <= self.depth;
         if stays { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
-    }
-}
-
-/// Notes the last moment before `until` at which one of some addresses was next.
-pub(crate) struct Places<'a> {
-    pub(crate) set: &'a BTreeSet<Addr>,
-    pub(crate) until: StepNo,
-    pub(crate) found: Option<StepNo>,
-}
-
-impl Observer for Places<'_> {
-    const WRITES: bool = false;
-
-    fn see(&mut self, report: &Report) -> ControlFlow<()> {
-        if report.step + 1 < self.until && self.set.contains(&report.next) {
-            self.found = Some(report.step + 1);
-        }
-        ControlFlow::Continue(())
     }
 }
 

@@ -77,7 +77,7 @@ pub fn happenings(session: &Session) -> Vec<Happening> {
             MarkKind::Input | MarkKind::Edit => continue,
         };
         let at =
-            session.stops.get(&mark.step).map(|address| place(session.image(), session.machine().target(), *address));
+            session.stopped.get(&mark.step).map(|address| place(session.image(), session.machine().target(), *address));
         let text = at.map_or_else(|| text.to_owned(), |place| format!("{text} at {place}"));
         all.push(Happening { step: mark.step, what, text });
     }

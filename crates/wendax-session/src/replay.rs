@@ -255,7 +255,13 @@ impl Running {
                 self.visit(address);
             }
             match stop {
-                Stop::Steps | Stop::Worked | Stop::Observed | Stop::Breakpoint | Stop::Depth { .. } | Stop::Brk => {}
+                Stop::Steps
+                | Stop::Worked
+                | Stop::Observed
+                | Stop::Breakpoint
+                | Stop::Watched
+                | Stop::Depth { .. }
+                | Stop::Brk => {}
                 Stop::Printed => return Some(self.stop_here()),
                 Stop::Needs(need) => {
                     if !self.arrived && !self.answer(need) {

@@ -13,12 +13,13 @@ use crate::log::{Entry, Log};
 use crate::lookers::LineLooker;
 use crate::moments::Moments;
 use crate::ribbon::{Mark, MarkKind, Ribbon};
+use crate::stops::{Armed, Judge, Looked, Meetings, StopAt, StopId, look};
 use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 use wendax_image::Image;
 use wendax_isa::{Addr, StepNo};
-use wendax_machine::{Event, Machine, Observer, Run, Settings, Snapshot, Stop, Watch};
+use wendax_machine::{Event, Lookout, Machine, Observer, Run, Settings, Snapshot, Stop, Watch};
 use wendax_source::Sources;
 
 /// Steps of the past whose effects are kept at hand.
@@ -70,7 +71,14 @@ pub struct Session {
     ribbon: Ribbon,
     /// Where the run stopped or failed, and where things were typed or changed, in order of step.
     marks: Vec<Mark>,
-    breakpoints: BTreeSet<Addr>,
+    /// Where runs are to stop.
+    pub(crate) stops: Vec<Armed>,
+    pub(crate) meetings: Meetings,
+    /// Tells the stops of the command under way, and how often each has been met.
+    pub(crate) judge: Option<Box<Judge>>,
+    pub(crate) times: Vec<u64>,
+    /// Stops that are met at the present moment.
+    pub(crate) met: Vec<StopId>,
     pub(crate) edge: Edge,
     pub(crate) doing: Doing,
     trail: VecDeque<Effects>,
@@ -87,7 +95,7 @@ pub struct Session {
     branches: u64,
     pub(crate) moments: Moments,
     /// Where the run stopped or failed, by step.
-    pub(crate) stops: BTreeMap<StepNo, Addr>,
+    pub(crate) stopped: BTreeMap<StepNo, Addr>,
 }
 
 impl Session {
@@ -106,7 +114,11 @@ impl Session {
             transcript: Transcript::default(),
             ribbon: Ribbon::default(),
             marks: Vec::new(),
-            breakpoints: BTreeSet::new(),
+            stops: Vec::new(),
+            meetings: Meetings::default(),
+            judge: None,
+            times: Vec::new(),
+            met: Vec::new(),
             edge: Edge { step: StepNo::FIRST, state: None },
             doing: Doing::Rests(State::Ready),
             trail: VecDeque::new(),
@@ -118,7 +130,7 @@ impl Session {
             most_output: u64::MAX,
             branches: 0,
             moments: Moments::default(),
-            stops: BTreeMap::new(),
+            stopped: BTreeMap::new(),
         }
     }
 
@@ -325,7 +337,7 @@ impl Session {
     /// A copy of the machine that has been fed what comes at this step: what it does is what will happen.
     pub fn fork(&self) -> Machine {
         let mut machine = self.machine.clone();
-        machine.set_breakpoints(&[]);
+        disarm(&mut machine);
         for entry in self.log.from(self.fed).iter().take_while(|entry| entry.step == self.now()) {
             machine.feed(&entry.event);
         }
@@ -356,16 +368,44 @@ impl Session {
         (self.image, self.sources) = (Arc::new(image), sources);
     }
 
-    // ---- breakpoints
+    // ---- stops
 
-    /// Addresses with a breakpoint.
-    pub fn breakpoints(&self) -> &BTreeSet<Addr> {
-        &self.breakpoints
+    /// Where runs stop from the next command on, each with the owner's number.
+    pub fn set_stops(&mut self, stops: impl IntoIterator<Item = (StopId, StopAt)>) {
+        self.stops = stops.into_iter().map(|(id, stop)| Armed { id, stop }).collect();
+        self.meetings.follow(&self.stops);
+        // What is under way goes by them at once.
+        let resting = Doing::Rests(State::Paused(Why::Asked));
+        match std::mem::replace(&mut self.doing, resting) {
+            Doing::Travels(Journey::Forward(forward)) => self.set_out(Journey::Forward(forward)),
+            other => self.doing = other,
+        }
     }
 
-    /// Stops at these addresses from the next command on.
+    /// The stops, with their numbers.
+    pub fn stops(&self) -> impl Iterator<Item = (StopId, &StopAt)> {
+        self.stops.iter().map(|armed| (armed.id, &armed.stop))
+    }
+
+    /// Stops at these addresses from the next command on, and nowhere else.
     pub fn set_breakpoints(&mut self, addresses: impl IntoIterator<Item = Addr>) {
-        self.breakpoints = addresses.into_iter().collect();
+        let stops = addresses.into_iter().zip(0..).map(|(address, id)| (StopId(id), StopAt::address(address)));
+        self.set_stops(stops);
+    }
+
+    /// The stops that the present moment was stopped at for.
+    pub fn met(&self) -> &[StopId] {
+        &self.met
+    }
+
+    /// The judge of some stops, for a machine that stands where this one does or is a copy of it at another step.
+    pub(crate) fn judge_for(&self, stops: Vec<Armed>, machine: &Machine) -> Judge {
+        let mut judge = Judge::new(stops, machine);
+        if judge.longest() > 0 {
+            let (_, output) = self.transcript.up_to(machine.printed());
+            judge.stands_behind(output);
+        }
+        judge
     }
 
     // ---- the door
@@ -482,7 +522,7 @@ impl Session {
     pub(crate) fn mark(&mut self, kind: MarkKind) {
         let mark = Mark { step: self.now(), kind };
         if matches!(kind, MarkKind::Stop | MarkKind::Fault) {
-            self.stops.insert(mark.step, self.machine.pc());
+            self.stopped.insert(mark.step, self.machine.pc());
         }
         let at = self.marks.partition_point(|known| *known < mark);
         if self.marks.get(at) != Some(&mark) {
@@ -497,13 +537,15 @@ impl Session {
             with_typed && entry.step == now && matches!(entry.event, Event::Typed(_) | Event::InputEnds)
         };
         self.branches += 1;
+        self.met.clear();
         let gone = self.log.drop_from(self.fed, stays);
         let kept_input = self.log.len() > self.fed;
         self.history.drop_after(now);
         self.transcript.truncate(self.machine.printed());
         self.ribbon.truncate(now);
         self.moments.truncate(now);
-        self.stops.split_off(&now);
+        self.meetings.truncate(now);
+        self.stopped.split_off(&now);
         self.marks.retain(|mark| match mark.kind {
             MarkKind::Fault | MarkKind::Stop => mark.step < now,
             MarkKind::Input => mark.step < now || mark.step == now && kept_input,
@@ -521,30 +563,67 @@ impl Session {
     /// an event of the log, a checkpoint that is due, a piece of the ribbon, as much work as was asked for.
     pub(crate) fn run_slice(&mut self, run: Run) -> Stop {
         let now = self.now();
-        if run.until == now + 1 && run.depth.is_none() {
+        if run.until == now + 1 && run.depth.is_none() && self.judge.is_none() {
             return self.slice(run, |session, _| {
                 let (stop, effects) = observe(&mut session.machine);
                 if let Some(effects) = effects {
                     session.push_trail(effects);
                 }
-                stop
+                (stop, session.machine.worked())
             });
         }
         self.slice(run, |session, run| {
             session.trail.clear();
-            session.machine.run(run)
+            session.look_on(run)
         })
+    }
+
+    /// Runs on to the next stop, if the command has any, or as `run` says. Returns also the work done.
+    fn look_on(&mut self, run: Run) -> (Stop, u64) {
+        let Some(mut judge) = self.judge.take() else {
+            let stop = self.machine.run(run);
+            return (stop, self.machine.worked());
+        };
+        let mut work = 0;
+        let stop = loop {
+            let (looked, worked) =
+                look(&mut self.machine, &mut judge, Run { work: run.work.saturating_sub(work), ..run });
+            work += worked;
+            let (hits, stop) = match looked {
+                Looked::Met(hits, stop) => (hits, stop),
+                Looked::Stopped(stop) => break stop,
+            };
+            for &index in &hits {
+                self.times[index] += 1;
+                let Armed { id, stop } = &judge.stops[index];
+                if stop.stops() && stop.times.fits(self.times[index]) {
+                    self.met.push(*id);
+                }
+            }
+            match stop {
+                Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() => {}
+                Stop::Steps | Stop::Breakpoint | Stop::Observed | Stop::Worked | Stop::Printed | Stop::Depth { .. }
+                    if !self.met.is_empty() =>
+                {
+                    break Stop::Breakpoint;
+                }
+                other => break other,
+            }
+        };
+        self.judge = Some(judge);
+        (stop, work)
     }
 
     /// The same with an observer.
     pub(crate) fn run_observed_slice(&mut self, run: Run, observer: &mut impl Observer) -> Stop {
         self.slice(run, |session, run| {
             session.trail.clear();
-            session.machine.run_observed(run, observer)
+            let stop = session.machine.run_observed(run, observer);
+            (stop, session.machine.worked())
         })
     }
 
-    fn slice(&mut self, run: Run, go: impl FnOnce(&mut Self, Run) -> Stop) -> Stop {
+    fn slice(&mut self, run: Run, go: impl FnOnce(&mut Self, Run) -> (Stop, u64)) -> Stop {
         self.feed_due();
         let (now, printed) = (self.now(), self.machine.printed());
         let fresh = now >= self.edge.step;
@@ -562,8 +641,8 @@ impl Session {
         }
         let watch = if fresh { self.watch } else { Watch::Nothing };
         let printed_at_most = if fresh { self.most_output } else { u64::MAX };
-        let stop = go(self, Run { until, work, watch, printed: printed_at_most, ..run });
-        self.count(now, printed);
+        let (stop, worked) = go(self, Run { until, work, watch, printed: printed_at_most, ..run });
+        self.count(now, printed, worked);
         if self.now() > self.edge.step {
             self.moments.record(self.machine.take_moments());
             self.edge = Edge { step: self.now(), state: None };
@@ -681,13 +760,13 @@ impl Session {
     /// Repeats steps up to `until`, the next event of the log, or as much work.
     pub(crate) fn replay_slice(&mut self, until: StepNo, work: u64) -> Stop {
         self.trail.clear();
-        self.replay(until, work, Machine::run)
+        self.replay(until, work, |machine, run| (machine.run(run), machine.worked()))
     }
 
     /// The same with an observer.
     pub(crate) fn replay_observed(&mut self, until: StepNo, work: u64, observer: &mut impl Observer) -> Stop {
         self.trail.clear();
-        self.replay(until, work, |machine, run| machine.run_observed(run, observer))
+        self.replay(until, work, |machine, run| (machine.run_observed(run, observer), machine.worked()))
     }
 
     /// Repeats one step and keeps its effects.
@@ -696,7 +775,7 @@ impl Session {
         let stop = self.replay(self.now() + 1, u64::MAX, |machine, _| {
             let (stop, effects) = observe(machine);
             seen = effects;
-            stop
+            (stop, machine.worked())
         });
         if let Some(effects) = seen {
             self.push_trail(effects);
@@ -704,18 +783,23 @@ impl Session {
         stop
     }
 
-    fn replay(&mut self, until: StepNo, work: u64, go: impl FnOnce(&mut Machine, Run) -> Stop) -> Stop {
+    pub(crate) fn replay(
+        &mut self,
+        until: StepNo,
+        work: u64,
+        go: impl FnOnce(&mut Machine, Run) -> (Stop, u64),
+    ) -> Stop {
         self.feed_due();
         let (now, printed) = (self.now(), self.machine.printed());
         let until = until.min(self.event_step(self.fed)).min(now.saturating_add(work));
-        let stop = go(&mut self.machine, Run { work, ..Run::until(until) });
-        self.count(now, printed);
+        let (stop, worked) = go(&mut self.machine, Run { work, ..Run::until(until) });
+        self.count(now, printed, worked);
         stop
     }
 
     /// The machine ran on from a step, when so much had been printed: counts what was done and takes its output.
-    fn count(&mut self, from: StepNo, printed: u64) {
-        self.effort += self.now() - from + self.machine.worked();
+    fn count(&mut self, from: StepNo, printed: u64, worked: u64) {
+        self.effort += self.now() - from + worked;
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
     }
@@ -723,7 +807,7 @@ impl Session {
     /// Puts the machine into the one state the present step has: changes by hand have been made, and what was typed
     /// here is still to come.
     pub(crate) fn settle(&mut self) {
-        self.machine.set_breakpoints(&[]);
+        disarm(&mut self.machine);
         let now = self.now();
         let here = self.log.index_at(now);
         let (mut typed, mut ended) = (0, false);
@@ -780,10 +864,15 @@ impl Session {
         crate::Progress::Arrived
     }
 
+    pub(crate) fn look_out_for_nothing(&mut self) {
+        disarm(&mut self.machine);
+    }
+
     /// Ends a command.
     pub(crate) fn arrive(&mut self, state: State) {
         self.doing = Doing::Rests(state);
-        self.machine.set_breakpoints(&[]);
+        self.judge = None;
+        disarm(&mut self.machine);
         self.machine.note_calls_from(None);
         self.line_looker = None;
         self.stride = None;
@@ -817,7 +906,7 @@ impl Session {
     pub(crate) fn machine_at(&self, step: StepNo) -> (Machine, usize) {
         let checkpoint = self.history.before(step);
         let mut machine = self.machine.clone();
-        machine.set_breakpoints(&[]);
+        disarm(&mut machine);
         machine.restore(&checkpoint.snapshot);
         let mut fed = checkpoint.fed;
         self.advance(&mut machine, &mut fed, step);
@@ -849,6 +938,12 @@ impl Session {
     pub(crate) fn event_step(&self, fed: usize) -> StepNo {
         self.log.get(fed).map_or(StepNo::LAST, |entry| entry.step)
     }
+}
+
+/// Has a machine stop at nothing.
+fn disarm(machine: &mut Machine) {
+    machine.set_breakpoints(&[]);
+    machine.set_lookout(&Lookout::default());
 }
 
 fn by_hand(entry: &Entry) -> ByHand {

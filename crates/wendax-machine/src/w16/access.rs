@@ -1,8 +1,8 @@
 //! What the next instruction will touch in memory, told before it runs.
 
 use super::Machine;
-use wendax_isa::Addr;
 use wendax_isa::w16::{Insn, NO_BASE, Op, SP, decode};
+use wendax_isa::{Addr, RegisterUse};
 
 /// How memory is touched.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -74,6 +74,17 @@ impl Machine {
             return None;
         }
         decode(word(address), word(address + 2))
+    }
+
+    /// The number of the system call that is the next instruction, if it is one.
+    pub fn call_next(&self) -> Option<u32> {
+        let insn = self.instruction_at(self.pc()).filter(|insn| insn.op() == Op::Sys)?;
+        Some(u32::from(insn.value & 0xFF))
+    }
+
+    /// The registers and flags the next instruction reads and may write, traps and interrupts left aside.
+    pub fn uses_next(&self) -> RegisterUse {
+        self.instruction_at(self.pc()).map_or(RegisterUse::default(), |insn| insn.uses())
     }
 
     /// What an instruction will touch in memory with the registers as they are, apart from what a

@@ -44,6 +44,12 @@ impl Machine {
         }
         let (printed, read) = (self.state.console.printed, self.state.console.read);
         let mut filled = None;
+        if T::READS && number == 0x11 {
+            let start = self.state.cpu.registers[0];
+            let length =
+                self.memory.bytes[usize::from(start)..].iter().position(|byte| *byte == 0).map_or(0, |at| at + 1);
+            trace.read(start, u32::try_from(length).unwrap_or(0));
+        }
         let outcome = self.serve(number, &mut filled);
         let (printed, read) = (self.state.console.printed - printed, self.state.console.read - read);
         self.worked += 8 + (printed + read) / 4;

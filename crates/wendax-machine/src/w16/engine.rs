@@ -16,7 +16,7 @@ use crate::activity::Deed;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
 use crate::frames::{FrameKind, Frames};
-use crate::memory::{Cells, DECODED, DEVICE, DIRTY, EXECUTE, KNOWN, Memory, PAGE, READ, SIZE, SPECIAL, WRITE};
+use crate::memory::{Cells, DECODED, DEVICE, DIRTY, EXECUTE, KNOWN, Memory, PAGE, READ, SIZE, SPECIAL, WATCHED, WRITE};
 use crate::repeats::{Repeats, Round, Task};
 use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
 use rustc_hash::FxHasher;
@@ -35,6 +35,8 @@ enum Exit {
     },
     Observed,
     Breakpoint,
+    /// The next instruction does what is looked out for.
+    Watched,
     /// The next slot was never decoded.
     Undecoded,
     /// The next instruction is one that `rare` carries out.
@@ -69,9 +71,14 @@ pub(super) trait Trace {
     const STEPS: bool;
     /// The run may look for states that repeat.
     const WATCHES: bool;
+    /// The run stops before what is looked out for.
+    const LOOKS: bool;
+    /// What a step reads is told.
+    const READS: bool = false;
 
     fn begin(&mut self) {}
     fn write(&mut self, _write: Write) {}
+    fn read(&mut self, _address: u16, _length: u32) {}
     fn buffer(&mut self, _old: &[u8], _new: &[u8]) {}
     fn moved(&mut self, _printed: u64, _consumed: u64) {}
     fn end(&mut self, _done: &Done<'_>) -> ControlFlow<()> {
@@ -86,6 +93,7 @@ impl Trace for Blind {
     const WRITES: bool = false;
     const STEPS: bool = false;
     const WATCHES: bool = true;
+    const LOOKS: bool = true;
 }
 
 /// Reports to an observer.
@@ -98,6 +106,8 @@ impl<O: Observer> Trace for Traced<'_, O> {
     const WRITES: bool = O::WRITES;
     const STEPS: bool = true;
     const WATCHES: bool = false;
+    const LOOKS: bool = false;
+    const READS: bool = O::READS;
 
     #[inline]
     fn begin(&mut self) {
@@ -107,6 +117,13 @@ impl<O: Observer> Trace for Traced<'_, O> {
     #[inline]
     fn write(&mut self, write: Write) {
         self.report.writes.push(write);
+    }
+
+    #[inline]
+    fn read(&mut self, address: u16, length: u32) {
+        if Self::READS {
+            self.report.reads.push((address.into(), length));
+        }
     }
 
     fn buffer(&mut self, old: &[u8], new: &[u8]) {
@@ -133,6 +150,18 @@ impl<O: Observer> Trace for Traced<'_, O> {
     }
 }
 
+/// Has everything reported, and looks at nothing by itself.
+struct Everything;
+
+impl Observer for Everything {
+    const WRITES: bool = true;
+    const READS: bool = true;
+
+    fn see(&mut self, _: &Report) -> ControlFlow<()> {
+        ControlFlow::Continue(())
+    }
+}
+
 /// Shows the fingerprint of each state to [`Repeats`].
 struct Prints<'a> {
     repeats: &'a mut Repeats,
@@ -142,6 +171,7 @@ impl Trace for Prints<'_> {
     const WRITES: bool = false;
     const STEPS: bool = true;
     const WATCHES: bool = false;
+    const LOOKS: bool = true;
 
     #[inline]
     fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
@@ -232,6 +262,11 @@ const fn both(attributes: u8) -> u16 {
     u16::from_le_bytes([attributes, attributes])
 }
 
+/// The attribute of cells before which a run stops.
+const fn looked_for<T: Trace>() -> u8 {
+    if T::LOOKS { WATCHED } else { 0 }
+}
+
 /// What a machine notes of calls beside its state.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Calls {
@@ -284,17 +319,34 @@ impl Machine {
         self.run(Run::until(self.steps() + 1))
     }
 
+    /// Takes one step of a run that is under way, with everything reported; see [`Self::last_report`].
+    pub fn step_on(&mut self, how: Run) -> Stop {
+        let was_followed = self.repeats.is_at(self.state.steps);
+        let one = Run { until: (self.steps() + 1).min(how.until), work: u64::MAX, ..how };
+        let stop = self.run_observed(one, &mut Everything);
+        if was_followed {
+            self.repeats.moved(self.state.steps);
+        }
+        stop
+    }
+
+    /// What the last step of a run with an observer did.
+    pub fn last_report(&self) -> &Report {
+        &self.report
+    }
+
     fn run_with<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         self.worked = 0;
         if let Some(status) = self.state.finished {
             return Stop::Finished(status.into());
         }
-        if self.steps() < how.until && self.slots.is_breakpoint(self.state.cpu.pc) {
-            let at = self.state.cpu.pc;
-            self.slots.unpatch(at);
-            let until = self.steps() + 1;
-            let stop = self.run_on(Run { until, ..how }, trace);
-            self.slots.patch(at);
+        let at = self.state.cpu.pc;
+        if self.steps() < how.until && self.slots.is_patched(at) && (!T::LOOKS || self.slots.is_breakpoint(at)) {
+            let patched = self.slots.unpatch(at, !T::LOOKS);
+            // Decoded anew each time, which is work: with a bound for that, little work might never get further.
+            let one = Run { until: self.steps() + 1, work: u64::MAX, ..how };
+            let stop = self.run_on(one, trace);
+            self.slots.patch(at, patched);
             let back_here = self.slots.is_breakpoint(self.state.cpu.pc);
             if stop != Stop::Steps || back_here {
                 return if back_here && stop == Stop::Steps { Stop::Breakpoint } else { stop };
@@ -322,6 +374,9 @@ impl Machine {
                 return Stop::Worked;
             }
             self.worked += 4;
+            if T::LOOKS && self.looks_at_rare && self.interrupt_comes() {
+                return Stop::Watched;
+            }
             match self.interrupt_now(trace) {
                 Some(Ok(flow)) => {
                     if watches {
@@ -349,8 +404,12 @@ impl Machine {
                 Exit::Depth { returned } => Some(Stop::Depth { returned }),
                 Exit::Observed => Some(Stop::Observed),
                 Exit::Breakpoint => Some(Stop::Breakpoint),
+                Exit::Watched if !T::LOOKS => self.step_plain(how, trace),
+                Exit::Watched => Some(Stop::Watched),
+                Exit::Rare(_) | Exit::Fault(_) if T::LOOKS && self.looks_at_rare => Some(Stop::Watched),
                 Exit::Undecoded => match self.decode_next() {
                     Ok(()) => None,
+                    Err(_) if T::LOOKS && self.looks_at_rare => Some(Stop::Watched),
                     Err(kind) => self.fault(kind, trace),
                 },
                 Exit::Rare(slot) => self.rare(slot, trace),
@@ -364,6 +423,15 @@ impl Machine {
                 return stop;
             }
         }
+    }
+
+    /// One step over a patched instruction, of a run that does not look out for any.
+    fn step_plain<T: Trace>(&mut self, how: Run, trace: &mut T) -> Option<Stop> {
+        let at = self.state.cpu.pc;
+        let patched = self.slots.unpatch(at, true);
+        let stop = self.run_on(Run { until: self.steps() + 1, work: u64::MAX, ..how }, trace);
+        self.slots.patch(at, patched);
+        (stop != Stop::Steps).then_some(stop)
     }
 
     // ---- states that repeat
@@ -446,7 +514,7 @@ impl Machine {
         for offset in 0..insn.bytes() {
             self.memory.attributes[usize::from(pc.wrapping_add(offset))] |= DECODED;
         }
-        self.slots.table[usize::from(pc >> 1)] = Slot::new(insn, pc);
+        self.slots.fill(pc, insn);
         Ok(())
     }
 
@@ -584,8 +652,14 @@ impl Machine {
                 ($address:expr) => {{
                     let address: u16 = $address;
                     let at = usize::from(address & !1);
-                    if pair(attributes, at) & both(READ | DEVICE) == both(READ) && address & 1 == 0 {
+                    let rights = pair(attributes, at);
+                    if T::READS {
+                        trace.read(address, 2);
+                    }
+                    if rights & both(READ | DEVICE | looked_for::<T>()) == both(READ) && address & 1 == 0 {
                         pair(bytes, at)
+                    } else if rights & both(looked_for::<T>()) != 0 {
+                        break Exit::Watched;
                     } else {
                         let read = console.read;
                         match bus!().load_word(address) {
@@ -603,8 +677,14 @@ impl Machine {
             }
             macro_rules! load_byte {
                 () => {{
-                    if attributes[usize::from(s)] & (READ | DEVICE) == READ {
+                    let rights = attributes[usize::from(s)];
+                    if T::READS {
+                        trace.read(s, 1);
+                    }
+                    if rights & (READ | DEVICE | looked_for::<T>()) == READ {
                         bytes[usize::from(s)]
+                    } else if rights & looked_for::<T>() != 0 {
+                        break Exit::Watched;
                     } else {
                         match bus!().load_byte(s) {
                             Ok(value) => value,
@@ -636,7 +716,8 @@ impl Machine {
                     let (address, value): (u16, u16) = ($address, $value);
                     let at = usize::from(address & !1);
                     let rights = pair(attributes, at);
-                    if rights & both(WRITE | SPECIAL | DECODED) == both(WRITE) && address & 1 == 0 {
+                    let plain = both(WRITE | SPECIAL | DECODED | looked_for::<T>());
+                    if rights & plain == both(WRITE) && address & 1 == 0 {
                         if T::WRITES {
                             let old = pair(bytes, at).into();
                             let was_known = rights & both(KNOWN) == both(KNOWN);
@@ -647,6 +728,8 @@ impl Machine {
                         put_pair(attributes, at, rights | both(KNOWN));
                         notes[at >> 1] = $note;
                         dirty[at / PAGE] = DIRTY;
+                    } else if rights & both(looked_for::<T>()) != 0 {
+                        break Exit::Watched;
                     } else {
                         stored!(console.printed, bus!().store_word(address, value, $note));
                     }
@@ -689,6 +772,7 @@ impl Machine {
             match slot.kind {
                 Kind::Undecoded => break Exit::Undecoded,
                 Kind::Breakpoint => break Exit::Breakpoint,
+                Kind::Watched => break Exit::Watched,
                 Kind::Jump => {
                     let holds = u16::from_le_bytes([slot.a, slot.b]) >> (flags & 15) & 1;
                     if holds != 0 {
@@ -779,7 +863,7 @@ impl Machine {
                     let at = usize::from(s);
                     let rights = attributes[at];
                     let byte = d.to_le_bytes()[0];
-                    if rights & (WRITE | SPECIAL | DECODED) == WRITE {
+                    if rights & (WRITE | SPECIAL | DECODED | looked_for::<T>()) == WRITE {
                         if T::WRITES {
                             let (old, was_known) = (bytes[at].into(), rights & KNOWN != 0);
                             let (address, new) = (s.into(), byte.into());
@@ -789,6 +873,8 @@ impl Machine {
                         attributes[at] = rights | KNOWN;
                         notes[at / 2] = 0;
                         dirty[at / PAGE] = DIRTY;
+                    } else if rights & looked_for::<T>() != 0 {
+                        break Exit::Watched;
                     } else {
                         stored!(console.printed, bus!().store_byte(s, byte));
                     }

@@ -1,9 +1,10 @@
 //! Instructions decoded once, one slot for each even address.
 //!
 //! A slot that was never decoded, or whose code was written, says so and is decoded when it is next run.
-//! A breakpoint is a patched slot, so it costs nothing elsewhere.
+//! A breakpoint is a patched slot, so it costs nothing elsewhere; so is an instruction that a run looks out for.
 
 use super::PAGE_WORDS;
+use crate::lookout::Interest;
 use wendax_isa::w16::{Insn, Op};
 
 const WORDS: usize = 0x8000;
@@ -16,6 +17,8 @@ macro_rules! kinds {
         pub(super) enum Kind {
             Undecoded,
             Breakpoint,
+            /// An instruction that does what is looked out for.
+            Watched,
             /// `a` and `b` together have a bit for each state of the flags in which it is taken.
             Jump,
             $($op),*
@@ -84,12 +87,16 @@ impl Slot {
 pub(super) struct Slots {
     pub(super) table: Box<[Slot; WORDS]>,
     breakpoints: Vec<u16>,
+    /// What instructions are patched for.
+    interest: Interest,
+    /// The instruction here is decoded as it is, whatever it is patched for.
+    plain: Option<u16>,
 }
 
 impl Slots {
     pub(super) fn new() -> Self {
         let table = vec![UNDECODED; WORDS].into_boxed_slice().try_into().expect("the vector has so many entries");
-        Self { table, breakpoints: Vec::new() }
+        Self { table, breakpoints: Vec::new(), interest: Interest::default(), plain: None }
     }
 
     pub(super) fn set_breakpoints(&mut self, addresses: &[u16]) {
@@ -105,19 +112,45 @@ impl Slots {
         }
     }
 
+    /// Instructions of interest are patched from now on, and no others.
+    pub(super) fn set_interest(&mut self, interest: Interest) {
+        if self.interest == interest {
+            return;
+        }
+        self.interest = interest;
+        for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
+            *slot = UNDECODED;
+        }
+    }
+
+    /// Takes an instruction in, decoded.
+    pub(super) fn fill(&mut self, address: u16, insn: Insn) {
+        let mut slot = Slot::new(insn, address);
+        if self.plain != Some(address) && self.interest.wants(insn) {
+            slot.kind = Kind::Watched;
+        }
+        self.table[usize::from(address >> 1)] = slot;
+    }
+
+    pub(super) fn is_patched(&self, address: u16) -> bool {
+        let kind = self.table[usize::from(address >> 1)].kind;
+        address & 1 == 0 && matches!(kind, Kind::Breakpoint | Kind::Watched)
+    }
+
     pub(super) fn is_breakpoint(&self, address: u16) -> bool {
         address & 1 == 0 && self.table[usize::from(address >> 1)].kind == Kind::Breakpoint
     }
 
-    /// The slot without its breakpoint, until [`Self::patch`].
-    pub(super) fn unpatch(&mut self, address: u16) {
-        self.table[usize::from(address >> 1)] = UNDECODED;
+    /// The slot without its breakpoint, and as the instruction is when `plain`, until [`Self::patch`].
+    pub(super) fn unpatch(&mut self, address: u16, plain: bool) -> Slot {
+        self.plain = plain.then_some(address);
+        std::mem::replace(&mut self.table[usize::from(address >> 1)], UNDECODED)
     }
 
-    pub(super) fn patch(&mut self, address: u16) {
-        if self.breakpoints.contains(&address) {
-            self.table[usize::from(address >> 1)] = BREAKPOINT;
-        }
+    /// Puts back what [`Self::unpatch`] took out. Code that changed meanwhile is decoded anew by whoever changed it.
+    pub(super) fn patch(&mut self, address: u16, slot: Slot) {
+        self.plain = None;
+        self.table[usize::from(address >> 1)] = slot;
     }
 
     /// A byte of code changed: the instruction there, and one of two words that begins just before it,

@@ -134,6 +134,11 @@ impl Machine {
         }
     }
 
+    /// The next step is the entry of an interrupt.
+    pub(super) fn interrupt_comes(&self) -> bool {
+        self.state.cpu.flags & I != 0 && self.asking().into_iter().flatten().any(|number| self.vector(number) != 0)
+    }
+
     /// Takes the most urgent interrupt as a step, if one asks and is allowed.
     pub(super) fn interrupt_now<T: Trace>(&mut self, trace: &mut T) -> Option<Result<ControlFlow<()>, FaultKind>> {
         if self.state.cpu.flags & I == 0 {

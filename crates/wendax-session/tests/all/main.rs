@@ -5,6 +5,7 @@ mod explaining;
 mod fuzz;
 mod happening;
 mod replaying;
+mod stops;
 mod time;
 mod truth;
 mod walking;

@@ -82,11 +82,11 @@ fn mostly_sensible() -> impl Strategy<Value = wendax_image::Image> {
     })
 }
 
-fn program() -> impl Strategy<Value = wendax_image::Image> {
+pub(crate) fn program() -> impl Strategy<Value = wendax_image::Image> {
     prop_oneof![4 => mostly_sensible(), 1 => any_words()]
 }
 
-fn finish(session: &mut Session, inputs: &mut impl Iterator<Item = Vec<u8>>) {
+pub(crate) fn finish(session: &mut Session, inputs: &mut impl Iterator<Item = Vec<u8>>) {
     for _ in 0..10_000 {
         match session.work(1000) {
             Progress::Working => {}
@@ -104,18 +104,22 @@ fn finish(session: &mut Session, inputs: &mut impl Iterator<Item = Vec<u8>>) {
     panic!("never arrives: {:?}", session.state());
 }
 
-fn go(session: &mut Session, command: Command) {
+pub(crate) fn go(session: &mut Session, command: Command) {
     session.begin(command);
     finish(session, &mut std::iter::empty());
 }
 
 /// Runs a program for at most [`STEPS`] steps.
-fn run(image: &wendax_image::Image, inputs: &[Vec<u8>]) -> Session {
+pub(crate) fn run(image: &wendax_image::Image, inputs: &[Vec<u8>]) -> Session {
     let mut session =
         Session::new(image.clone(), Settings { arguments: vec![b"gate".to_vec()], seed: 5, ..Settings::default() });
     session.begin(Command::Seek(StepNo(STEPS)));
     finish(&mut session, &mut inputs.iter().cloned());
     session
+}
+
+pub(crate) fn typed() -> impl Strategy<Value = Vec<Vec<u8>>> {
+    proptest::collection::vec("[0-9a-z]{0,5}\n".prop_map(String::into_bytes), 0..4)
 }
 
 proptest! {

@@ -54,6 +54,7 @@ fn why_words(why: Why) -> &'static str {
         Why::Typed => "something was typed here",
         Why::Oldest => "as far back as is kept",
         Why::Line => "at the line",
+        Why::Until => "what was asked for",
         Why::Asked => "as asked",
         Why::Brk => "brk",
         Why::Output => "printed as much as it may",

@@ -3,9 +3,9 @@
 use super::World;
 use super::stops::Breakpoint;
 use crate::screen::Lens;
-use wendax_asm::{Moment, ValueError, ValueExpression};
+use wendax_asm::{BoundValue, ValueError};
 use wendax_machine::{Addr, CellState, Event, Reg, RegionKind, StepNo};
-use wendax_session::{Dropped, Session, State};
+use wendax_session::{At, Dropped, Names, Session, State};
 
 impl World {
     /// `120`, or `+3` and `-3` from the present step.
@@ -32,16 +32,19 @@ impl World {
         Ok(step)
     }
 
-    /// What a written value or place is asked of: the moment the walk is at.
-    fn moment(&self) -> Result<Now<'_>, String> {
-        let session = self.walk.session.as_ref().ok_or("there is no program yet")?;
-        Ok(Now { session })
+    /// The run that what is written is asked of.
+    fn asked(&self) -> Result<&Session, String> {
+        self.walk.session.as_ref().ok_or_else(|| "there is no program yet".to_owned())
+    }
+
+    /// An expression with its names looked up.
+    pub(crate) fn read_value(&self, text: &str) -> Result<BoundValue, String> {
+        names_of(self.asked()?).read(text).map_err(told)
     }
 
     /// The value of an expression now.
     pub(crate) fn value_of(&self, text: &str) -> Result<i64, String> {
-        let read = ValueExpression::read(text).map_err(told)?;
-        read.value(&self.moment()?).map_err(told)
+        self.read_value(text)?.value(&At::new(self.asked()?.machine())).map_err(told)
     }
 
     pub(crate) fn lens_for(&self, text: &str) -> Result<Lens, String> {
@@ -83,7 +86,7 @@ impl World {
                 .ok_or_else(|| format!("there is no instruction on line {line} or below it"));
         }
         let value = self.value_of(text)?;
-        let mask = self.moment()?.session.machine().target().address_mask();
+        let mask = self.asked()?.machine().target().address_mask();
         if !(0..=i64::from(mask)).contains(&value) {
             return Err(format!("addresses go from 0 to 0x{mask:X}, and this is {value}"));
         }
@@ -142,8 +145,8 @@ impl World {
 
     /// What is to be set: `r1`, `Z`, `total`, `[r6 + 2]`, `byte total`, `byte [text]`.
     fn place_to_set(&self, text: &str) -> Result<Settable, String> {
-        let now = self.moment()?;
-        let target = now.session.machine().target();
+        let session = self.asked()?;
+        let target = session.machine().target();
         if let Some(register) = target.register(text) {
             return Ok(Settable::Register(register));
         }
@@ -153,8 +156,10 @@ impl World {
         if text.eq_ignore_ascii_case("pc") {
             return Err("pc is not set by hand: go to a line with `.` or to a step with `t`".to_owned());
         }
-        let read = ValueExpression::read(text).map_err(told)?;
-        if let Some(place) = read.place(&now) {
+        // `byte total` is a place too, though no value.
+        let read = self.read_value(text);
+        let now = At::new(session.machine());
+        if let Some(place) = read.ok().and_then(|read| read.place(&now)) {
             let (address, is_byte) = place.map_err(told)?;
             let address =
                 Addr::try_from(address & i64::from(target.address_mask())).map_err(|error| error.to_string())?;
@@ -169,10 +174,10 @@ impl World {
 
     /// Names that begin so and can stand in an expression, for those who write one.
     pub(crate) fn names_beginning(&self, text: &str) -> Vec<String> {
-        let Ok(now) = self.moment() else { return Vec::new() };
-        let target = now.session.machine().target();
+        let Ok(session) = self.asked() else { return Vec::new() };
+        let target = session.machine().target();
         let registers = target.registers().map(|(_, info)| info.name.to_owned());
-        let labels = now.session.image().symbols.iter().map(|symbol| symbol.name.clone());
+        let labels = session.image().symbols.iter().map(|symbol| symbol.name.clone());
         let mut names: Vec<String> =
             registers.chain(labels).filter(|name| name.starts_with(text) && name != text).collect();
         names.sort_unstable();
@@ -218,74 +223,7 @@ fn told(error: ValueError) -> String {
     error.message
 }
 
-/// The moment a walk is at, as expressions ask it.
-struct Now<'a> {
-    session: &'a Session,
-}
-
-impl Moment for Now<'_> {
-    fn named(&self, name: &str) -> Option<i64> {
-        let machine = self.session.machine();
-        let target = machine.target();
-        if let Some(register) = target.register(name) {
-            return Some(machine.register(register).into());
-        }
-        if let Some(symbol) = self.session.image().symbol(name) {
-            return Some(symbol.value);
-        }
-        if let Some(flag) = target.flags.iter().find(|flag| name.len() == 1 && name.starts_with(flag.name)) {
-            return Some((machine.flags() & flag.bit != 0).into());
-        }
-        match name {
-            "pc" => Some(machine.pc().into()),
-            "step" => i64::try_from(self.session.now().0).ok(),
-            "cycles" => i64::try_from(machine.cycles()).ok(),
-            // A name that is private to the routine the walk is in.
-            local if local.starts_with('@') => {
-                let (owner, _) = self.session.image().nearest_label(self.session.present_address())?;
-                let owner = owner.name.split('@').next().unwrap_or(&owner.name);
-                Some(self.session.image().symbol(&format!("{owner}{local}"))?.value)
-            }
-            _ => None,
-        }
-    }
-
-    fn size_of(&self, name: &str) -> Option<i64> {
-        let image = self.session.image();
-        let start = image.symbol(name)?.address()?;
-        // It reaches to the next label that is no private one, or to the end of what the image holds there.
-        let labels = image.labels().filter(|label| !label.name.contains('@')).filter_map(wendax_image::Symbol::address);
-        let next = labels.filter(|&at| at > start).min();
-        let end = image
-            .segments
-            .iter()
-            .find(|part| part.start <= start && start < part.end())
-            .map(wendax_image::Segment::end);
-        let behind = next.into_iter().chain(end).min()?;
-        Some((behind - start).into())
-    }
-
-    fn word(&self, address: i64) -> Result<i64, String> {
-        let at = self.readable(address)?;
-        self.readable(address + 1)?;
-        Ok(self.session.machine().word(at).into())
-    }
-
-    fn byte(&self, address: i64) -> Result<i64, String> {
-        Ok(self.session.machine().byte(self.readable(address)?).into())
-    }
-}
-
-impl Now<'_> {
-    /// The address, when there is something to read.
-    fn readable(&self, address: i64) -> Result<Addr, String> {
-        let machine = self.session.machine();
-        let masked = address & i64::from(machine.target().address_mask());
-        let at = Addr::try_from(masked).map_err(|error| error.to_string())?;
-        match machine.cell(at) {
-            CellState::Unmapped => Err(format!("there is no memory at {at:04X}")),
-            CellState::NeverWritten => Err(format!("nothing was ever written at {at:04X}")),
-            CellState::Known | CellState::Device => Ok(at),
-        }
-    }
+/// The names a run knows at the place it is at.
+pub(crate) fn names_of(session: &Session) -> Names<'_> {
+    Names::new(session.image(), session.machine().target(), session.present_address())
 }

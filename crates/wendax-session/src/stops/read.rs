@@ -1,0 +1,355 @@
+//! Stops in words: `weigh if r1 > 560 from 3`, `change total`, `call put_text`, `when r7 == AXLES_MAX once`.
+//!
+//! A place, then what is said of it. The words are those of `docs/stops.md`; places and conditions are values of the
+//! language. Nothing here runs.
+
+use super::{NotedValue, StopAt, Thing, Times, Touch, Where};
+use crate::values::{self, Names, Sole};
+use wendax_asm::{BoundValue, ValueError, ValueExpression};
+use wendax_isa::Addr;
+use wendax_source::Sources;
+
+/// Words that begin a place that is no instruction.
+const KINDS: [&str; 10] = ["at", "read", "write", "change", "call", "trap", "interrupt", "print", "enter", "leave"];
+
+/// Words that say something of a place.
+const SAYINGS: &str = "`if` a condition, `from` or `every` a number, `once`, `note` values";
+
+impl StopAt {
+    /// Reads a stop; `sources` know the lines of files.
+    pub fn read(text: &str, names: &Names<'_>, sources: &Sources) -> Result<Self, ValueError> {
+        let mut reader = Reader { text, at: 0, names };
+        let place = reader.place(sources)?;
+        reader.sayings(place)
+    }
+
+    /// What is said of a place that is known: `if r1 > 5 every 3`.
+    pub fn read_rule(place: Where, text: &str, names: &Names<'_>) -> Result<Self, ValueError> {
+        Reader { text, at: 0, names }.sayings(place)
+    }
+}
+
+struct Reader<'a> {
+    text: &'a str,
+    at: usize,
+    names: &'a Names<'a>,
+}
+
+impl Reader<'_> {
+    fn rest(&self) -> &str {
+        &self.text[self.at..]
+    }
+
+    fn skip_blanks(&mut self) {
+        self.at += self.rest().len() - self.rest().trim_start().len();
+    }
+
+    /// The word that comes, up to a blank.
+    fn peek(&mut self) -> &str {
+        self.skip_blanks();
+        let end = self.rest().find(char::is_whitespace).unwrap_or(self.rest().len());
+        &self.rest()[..end]
+    }
+
+    fn eat(&mut self, word: &str) -> bool {
+        let is_there = self.peek().eq_ignore_ascii_case(word);
+        if is_there {
+            self.at += word.len();
+        }
+        is_there
+    }
+
+    fn error<T>(&self, message: impl Into<String>) -> Result<T, ValueError> {
+        Err(ValueError { message: message.into(), at: self.at.min(self.text.len()) })
+    }
+
+    /// The value that comes, and its text.
+    fn value(&mut self) -> Result<(BoundValue, String), ValueError> {
+        self.skip_blanks();
+        let begin = self.at;
+        let shifted = |error: ValueError| ValueError { at: error.at + begin, ..error };
+        // A text in quotes behind the value is none of it, and no sign of the language.
+        let (read, rest) = ValueExpression::read_part(self.rest()).map_err(shifted)?;
+        let length = rest.map_or(self.rest().len(), |(at, _)| at);
+        let bound = read.bind(self.names).map_err(shifted)?;
+        let text = self.rest()[..length].trim_end().to_owned();
+        self.at += length;
+        Ok((bound, text))
+    }
+
+    /// The address that comes: a value that is known without a moment.
+    fn address(&mut self) -> Result<Addr, ValueError> {
+        self.skip_blanks();
+        let begin = self.at;
+        let (value, text) = self.value()?;
+        let machine_free = value.hangs_on(1);
+        let hangs = !machine_free.lives.is_empty() || !machine_free.cells.is_empty() || machine_free.on_any_memory;
+        let wrong = |message: String| Err(ValueError { message, at: begin });
+        if hangs {
+            return wrong(format!(
+                "`{text}` has another value at every moment; a place is a label, a number or a line"
+            ));
+        }
+        let number = value.value(&Nothing)?;
+        let mask = i64::from(self.names.target().address_mask());
+        match Addr::try_from(number) {
+            Ok(address) if number <= mask => Ok(address),
+            _ => wrong(format!("addresses go from 0 to 0x{mask:X}, and this is {number}")),
+        }
+    }
+
+    fn number(&mut self, word: &str) -> Result<u64, ValueError> {
+        let text = self.peek().to_owned();
+        match text.replace('_', "").parse() {
+            Ok(number) if number > 0 => {
+                self.at += text.len();
+                Ok(number)
+            }
+            _ => self.error(format!("a number from 1 on belongs behind `{word}`: {word} 3")),
+        }
+    }
+
+    fn place(&mut self, sources: &Sources) -> Result<Where, ValueError> {
+        let word = self.peek().to_ascii_lowercase();
+        if word.is_empty() {
+            return self
+                .error("a place is missing: a label, `main.asm:12`, `change total`, `call put_text`, `when r1 == 5`");
+        }
+        if word == "when" {
+            self.at += word.len();
+            let begin = self.at;
+            let (value, _) = self.value()?;
+            self.without_met(&value, begin)?;
+            return Ok(Where::True(value));
+        }
+        // A label of such a name is meant as itself when nothing follows that belongs to the word.
+        let is_kind = KINDS.contains(&word.as_str());
+        let is_label = self.names.image().symbol(&word).is_some();
+        if !is_kind || is_label && self.rest().trim() == word {
+            return self.instruction(sources).map(Where::Address);
+        }
+        self.at += word.len();
+        Ok(match word.as_str() {
+            "read" => Where::Touched(Touch::Read, self.thing()?),
+            "write" => Where::Touched(Touch::Write, self.thing()?),
+            "change" => Where::Touched(Touch::Change, self.thing()?),
+            "call" => Where::Call(self.named_number("call")?),
+            "trap" => Where::Trap(self.named_number("trap")?),
+            "interrupt" => Where::Interrupt(self.named_number("interrupt")?),
+            "print" => Where::Printed(self.quoted()?),
+            "enter" => Where::Entered(self.instruction(sources)?),
+            "leave" => Where::Left(self.instruction(sources)?),
+            _ => Where::Address(self.instruction(sources)?),
+        })
+    }
+
+    /// An instruction by a value or a line of a file: `main.asm:12`.
+    fn instruction(&mut self, sources: &Sources) -> Result<Addr, ValueError> {
+        let word = self.peek().to_owned();
+        if let Some((file, line)) = word.rsplit_once(':')
+            && let Ok(line) = line.parse::<u32>()
+        {
+            let is_named = |name: &str| name == file || name.rsplit('/').next() == Some(file);
+            let found = self
+                .names
+                .image()
+                .lines
+                .iter()
+                .map(|line| line.span.file)
+                .find(|&id| sources.get(id).is_some_and(|source| is_named(source.name())));
+            let Some(id) = found else {
+                return self.error(format!("no file of the program is named `{file}`"));
+            };
+            let Some(found) = self.names.image().code_from_line(id, line) else {
+                return self.error(format!("there is no instruction on line {line} of {file} or below it"));
+            };
+            let address = found.address;
+            self.at += word.len();
+            return Ok(address);
+        }
+        self.address()
+    }
+
+    /// Something that can be touched: `r1`, `Z`, `total`, `[wagons + 4]`, `byte [text]`, `wagons to wagons + 3`.
+    fn thing(&mut self) -> Result<Thing, ValueError> {
+        self.skip_blanks();
+        let begin = self.at;
+        if self.rest().is_empty() {
+            return self.error("what is touched is missing: a register, a flag, a label, `[address]`, `a to b`");
+        }
+        let (value, text) = self.value()?;
+        let target = self.names.target();
+        match values::sole(&value, target) {
+            Sole::Register(register) => return Ok(Thing::Register(register)),
+            Sole::Flag(bit) => return Ok(Thing::Flag(bit)),
+            Sole::Other => {}
+        }
+        let moving = || ValueError {
+            message: format!("`{text}` lies elsewhere at every moment; `when` stops at what a value becomes"),
+            at: begin,
+        };
+        let known = |value: i64| Addr::try_from(value & i64::from(target.address_mask())).map_err(|_| moving());
+        if let Some(place) = value.place(&Nothing) {
+            let (address, is_byte) = place.map_err(|_| moving())?;
+            let start = known(address)?;
+            return Ok(Thing::Cells(start, start + if is_byte { 1 } else { target.word_bytes() }));
+        }
+        let start = known(value.value(&Nothing).map_err(|_| moving())?)?;
+        if self.eat("to") {
+            let last = self.address()?;
+            if last < start {
+                return Err(ValueError { message: "this lies before where it begins".to_owned(), at: begin });
+            }
+            return Ok(Thing::Cells(start, last + 1));
+        }
+        // A label stands for all that lies behind it.
+        let extent = self.names.extent(&text).map(|(_, end)| end);
+        Ok(Thing::Cells(start, extent.unwrap_or(start + target.word_bytes())))
+    }
+
+    /// The number of a call, trap or interrupt, by its name or as a number; none for any.
+    fn named_number(&mut self, kind: &str) -> Result<Option<u32>, ValueError> {
+        let word = self.peek().to_owned();
+        if word.is_empty() || is_saying(&word) {
+            return Ok(None);
+        }
+        let target = self.names.target();
+        let call = || target.calls.iter().find(|call| call.name.eq_ignore_ascii_case(&word));
+        let trap = || target.traps.iter().position(|name| values::device_word(name).eq_ignore_ascii_case(&word));
+        let by_name = if kind == "call" {
+            call().map(|call| call.number.into())
+        } else {
+            trap().and_then(|number| u32::try_from(number).ok())
+        };
+        if let Some(number) = by_name {
+            self.at += word.len();
+            return Ok(Some(number));
+        }
+        let begin = self.at;
+        let known: Vec<String> = if kind == "call" {
+            target.calls.iter().map(|call| call.name.to_owned()).collect()
+        } else {
+            target.traps.iter().filter(|name| !name.is_empty()).map(|name| values::device_word(name)).collect()
+        };
+        let (value, text) = self.value().map_err(|_| ValueError {
+            message: format!("no {kind} is named `{word}`; there are {}", known.join(" ")),
+            at: begin,
+        })?;
+        match value.value(&Nothing).ok().and_then(|number| u32::try_from(number).ok()) {
+            Some(number) => Ok(Some(number)),
+            None => Err(ValueError { message: format!("`{text}` is no number of a {kind}"), at: begin }),
+        }
+    }
+
+    /// A text in quotes, with `\n` and the like; none for any.
+    fn quoted(&mut self) -> Result<Option<Vec<u8>>, ValueError> {
+        self.skip_blanks();
+        if !self.rest().starts_with('"') {
+            return Ok(None);
+        }
+        let mut text = String::new();
+        let mut signs = self.rest().char_indices().skip(1);
+        while let Some((at, sign)) = signs.next() {
+            match sign {
+                '"' if text.is_empty() => return self.error("there is no text between these quotes"),
+                '"' => {
+                    self.at += at + 1;
+                    return Ok(Some(text.into_bytes()));
+                }
+                '\\' => match signs.next() {
+                    Some((_, 'n')) => text.push('\n'),
+                    Some((_, 't')) => text.push('\t'),
+                    Some((_, other)) => text.push(other),
+                    None => break,
+                },
+                other => text.push(other),
+            }
+        }
+        self.error("the quote that ends this text is missing")
+    }
+
+    fn without_met(&self, value: &BoundValue, at: usize) -> Result<(), ValueError> {
+        if !values::asks_met(value) {
+            return Ok(());
+        }
+        let message = "a condition cannot ask how often it was met; `from 3` and `every 3` do that".to_owned();
+        Err(ValueError { message, at })
+    }
+
+    fn sayings(mut self, place: Where) -> Result<StopAt, ValueError> {
+        let mut stop = StopAt::plain(place);
+        loop {
+            let word = self.peek().to_ascii_lowercase();
+            match word.as_str() {
+                "" => return Ok(stop),
+                "if" => {
+                    self.at += word.len();
+                    let begin = self.at;
+                    let (value, _) = self.value()?;
+                    self.without_met(&value, begin)?;
+                    stop.condition = Some(value);
+                }
+                "from" => {
+                    self.at += word.len();
+                    stop.times = Times::From(self.number("from")?);
+                }
+                "every" => {
+                    self.at += word.len();
+                    stop.times = Times::Every(self.number("every")?);
+                }
+                "once" => {
+                    self.at += word.len();
+                    stop.once = true;
+                }
+                "note" => {
+                    self.at += word.len();
+                    stop.note = Some(self.noted()?);
+                }
+                _ => return self.error(format!("`{word}` says nothing of a stop; there are {SAYINGS}")),
+            }
+        }
+    }
+
+    /// Values with commas between them; or none.
+    fn noted(&mut self) -> Result<Vec<NotedValue>, ValueError> {
+        let mut values = Vec::new();
+        let word = self.peek().to_owned();
+        if word.is_empty() || is_saying(&word) {
+            return Ok(values);
+        }
+        loop {
+            let (value, text) = self.value()?;
+            values.push(NotedValue { text, value });
+            self.skip_blanks();
+            if !self.rest().starts_with(',') {
+                return Ok(values);
+            }
+            self.at += 1;
+        }
+    }
+}
+
+fn is_saying(word: &str) -> bool {
+    ["if", "from", "every", "once", "note"].iter().any(|known| word.eq_ignore_ascii_case(known))
+}
+
+/// No moment: what is asked of it is asked of values that stay.
+struct Nothing;
+
+impl wendax_asm::Moment for Nothing {
+    fn live(&self, _: u32) -> i64 {
+        0
+    }
+
+    fn word(&self, _: i64) -> Result<i64, String> {
+        Err("this is known only while the program runs".to_owned())
+    }
+
+    fn byte(&self, address: i64) -> Result<i64, String> {
+        self.word(address)
+    }
+
+    fn signed(&self, word: i64) -> i64 {
+        word
+    }
+}

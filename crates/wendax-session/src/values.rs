@@ -1,0 +1,214 @@
+//! What names mean in values that are asked of a run, and the moments they are asked of.
+//!
+//! The expressions are the assembler's own ([`wendax_asm::ValueExpression`]). Here are the names a run adds to labels
+//! and constants: registers, flags, `pc`, `step`, `cycles`, `met`, device registers by their names. Nothing here walks.
+
+use wendax_asm::{BoundValue, Hangs, Moment, Named, Scope, ValueError, ValueExpression};
+use wendax_image::Image;
+use wendax_isa::{Addr, Reg, RegisterUse, Target};
+use wendax_machine::{CellState, Machine};
+
+/// Live things by number: registers from 0, flags from here by their index, then the rest.
+const FLAGS: u32 = 0x100;
+const PC: u32 = 0x200;
+const STEP: u32 = 0x201;
+const CYCLES: u32 = 0x202;
+const MET: u32 = 0x203;
+
+/// Names as they are known at some place of a program.
+#[derive(Debug, Clone, Copy)]
+pub struct Names<'a> {
+    image: &'a Image,
+    target: &'static Target,
+    /// Private names are those of the routine around it.
+    place: Addr,
+}
+
+impl<'a> Names<'a> {
+    /// The names of a program for a machine, private ones as at `place`.
+    pub fn new(image: &'a Image, target: &'static Target, place: Addr) -> Self {
+        Self { image, target, place }
+    }
+
+    pub(crate) fn image(&self) -> &'a Image {
+        self.image
+    }
+
+    pub(crate) fn target(&self) -> &'static Target {
+        self.target
+    }
+
+    /// Reads a value and looks its names up.
+    pub fn read(&self, text: &str) -> Result<BoundValue, ValueError> {
+        ValueExpression::read(text)?.bind(self)
+    }
+
+    /// The cells a label stands for: those up to the next label that is no private one.
+    pub fn extent(&self, name: &str) -> Option<(Addr, Addr)> {
+        let start = self.image.symbol(name)?.address()?;
+        let labels = self.image.labels().filter(|label| !label.name.contains('@'));
+        let next = labels.filter_map(wendax_image::Symbol::address).filter(|&at| at > start).min();
+        let part = self.image.segments.iter().find(|part| part.start <= start && start < part.end());
+        let behind = next.into_iter().chain(part.map(wendax_image::Segment::end)).min()?;
+        Some((start, behind))
+    }
+
+    /// The device register of a name, blanks and commas in it left out or written as `_`.
+    fn device(&self, name: &str) -> Option<Addr> {
+        let found = self.target.devices.iter().find(|device| device_word(device.name).eq_ignore_ascii_case(name));
+        found.map(|device| device.address)
+    }
+}
+
+/// A device register's name as one word: `console_state`.
+pub fn device_word(name: &str) -> String {
+    name.replace(',', "").replace(' ', "_")
+}
+
+impl Scope for Names<'_> {
+    fn named(&self, name: &str) -> Option<Named> {
+        if let Some(register) = self.target.register(name) {
+            return Some(Named::Live(register.0.into()));
+        }
+        if let Some(symbol) = self.image.symbol(name) {
+            return Some(Named::Value(symbol.value));
+        }
+        let flag =
+            |name: &str| self.target.flags.iter().position(|flag| name.len() == 1 && name.starts_with(flag.name));
+        if let Some(index) = flag(name) {
+            return Some(Named::Live(FLAGS + u32::try_from(index).unwrap_or(0)));
+        }
+        match name {
+            "pc" => Some(Named::Live(PC)),
+            "step" => Some(Named::Live(STEP)),
+            "cycles" => Some(Named::Live(CYCLES)),
+            "met" => Some(Named::Live(MET)),
+            // A name that is private to the routine around the place.
+            local if local.starts_with('@') => {
+                let (owner, _) = self.image.nearest_label(self.place)?;
+                let owner = owner.name.split('@').next().unwrap_or(&owner.name);
+                Some(Named::Value(self.image.symbol(&format!("{owner}{local}"))?.value))
+            }
+            other => self.device(other).map(|address| Named::Value(address.into())),
+        }
+    }
+
+    fn size_of(&self, name: &str) -> Option<i64> {
+        self.extent(name).map(|(start, end)| (end - start).into())
+    }
+}
+
+/// A moment of a run: the machine as it is then.
+#[derive(Debug, Clone, Copy)]
+pub struct At<'a> {
+    machine: &'a Machine,
+    met: u64,
+}
+
+impl<'a> At<'a> {
+    /// The moment a machine is at.
+    pub fn new(machine: &'a Machine) -> Self {
+        Self { machine, met: 0 }
+    }
+
+    /// The same where a stop has been met so often.
+    #[must_use]
+    pub fn with_met(self, met: u64) -> Self {
+        Self { met, ..self }
+    }
+
+    /// The address, when there is something to read.
+    fn readable(&self, address: i64) -> Result<Addr, String> {
+        let masked = address & i64::from(self.machine.target().address_mask());
+        let at = Addr::try_from(masked).map_err(|error| error.to_string())?;
+        match self.machine.cell(at) {
+            CellState::Unmapped => Err(format!("there is no memory at {at:04X}")),
+            CellState::NeverWritten => Err(format!("nothing was ever written at {at:04X}")),
+            CellState::Known | CellState::Device => Ok(at),
+        }
+    }
+}
+
+impl Moment for At<'_> {
+    fn live(&self, number: u32) -> i64 {
+        match number {
+            PC => self.machine.pc().into(),
+            STEP => i64::try_from(self.machine.steps().0).unwrap_or(i64::MAX),
+            CYCLES => i64::try_from(self.machine.cycles()).unwrap_or(i64::MAX),
+            MET => i64::try_from(self.met).unwrap_or(i64::MAX),
+            FLAGS..PC => {
+                let flag = self.machine.target().flags.get((number - FLAGS) as usize);
+                flag.map_or(0, |flag| (self.machine.flags() & flag.bit != 0).into())
+            }
+            register => self.machine.register(register_of(register)).into(),
+        }
+    }
+
+    fn word(&self, address: i64) -> Result<i64, String> {
+        let at = self.readable(address)?;
+        self.readable(address + 1)?;
+        Ok(self.machine.word(at).into())
+    }
+
+    fn byte(&self, address: i64) -> Result<i64, String> {
+        Ok(self.machine.byte(self.readable(address)?).into())
+    }
+
+    fn signed(&self, word: i64) -> i64 {
+        let target = self.machine.target();
+        let masked = u32::try_from(word & i64::from(target.word_mask())).unwrap_or(0);
+        target.signed(masked).into()
+    }
+}
+
+/// The register with a number below [`FLAGS`].
+fn register_of(number: u32) -> Reg {
+    Reg(u8::try_from(number).unwrap_or(u8::MAX))
+}
+
+/// What a step must write so that a value can change; `None` when any step may change it.
+pub(crate) fn can_change(value: &BoundValue, target: &Target) -> Option<(RegisterUse, Vec<(Addr, Addr)>)> {
+    let Hangs { lives, cells, on_any_memory } = value.hangs_on(target.word_bytes());
+    if on_any_memory || lives.iter().any(|&number| matches!(number, PC | STEP | CYCLES | MET)) {
+        return None;
+    }
+    let mut uses = RegisterUse::default();
+    for number in lives {
+        match target.flags.get(number.wrapping_sub(FLAGS) as usize) {
+            Some(flag) => uses.flags_written |= flag.bit,
+            None => uses.writes |= 1 << number,
+        }
+    }
+    let mask = i64::from(target.address_mask());
+    let range = |(address, bytes): (i64, u32)| {
+        let start = Addr::try_from(address & mask).ok()?;
+        // What device registers show may change without being written.
+        (start < target.map.devices_start).then(|| (start, start + bytes))
+    };
+    let ranges: Option<Vec<_>> = cells.into_iter().map(range).collect();
+    Some((uses, ranges?))
+}
+
+/// A value is a register or a flag by itself.
+pub(crate) enum Sole {
+    Register(Reg),
+    /// By its bit.
+    Flag(u32),
+    Other,
+}
+
+pub(crate) fn sole(value: &BoundValue, target: &Target) -> Sole {
+    match value.live() {
+        Some(number @ FLAGS..PC) => {
+            let flag = target.flags.get((number - FLAGS) as usize);
+            flag.map_or(Sole::Other, |flag| Sole::Flag(flag.bit))
+        }
+        Some(number) if number < FLAGS => Sole::Register(register_of(number)),
+        _ => Sole::Other,
+    }
+}
+
+/// A value asks how often a stop was met.
+pub(crate) fn asks_met(value: &BoundValue) -> bool {
+    value.hangs_on(1).lives.contains(&MET)
+}

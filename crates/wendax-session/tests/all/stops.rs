@@ -1,0 +1,258 @@
+//! Stops of every kind: the moments a run stops at, forwards and backwards, against a judge that goes one step at a
+//! time and looks only at what each step did.
+
+use crate::time::{finish, go, program, run, typed};
+use proptest::prelude::*;
+use wendax_isa::{Addr, Reg, StepNo};
+use wendax_machine::{AccessKind, Event, Machine, Need, StepKind};
+use wendax_session::{
+    At, Command, Effects, Names, Progress, Session, State, StopAt, StopId, Times, Touch, TouchedThing as Thing, Where,
+};
+
+/// Stops in words, for programs as `time::program` makes them.
+const STOPS: [&str; 26] = [
+    "0x206",
+    "0x20A if r1 != 0",
+    "0x210 if [data] == r2",
+    "write r1",
+    "change r1",
+    "change r0 if C",
+    "write sp if r2 < 9",
+    "change Z",
+    "write C",
+    "read Z",
+    "change data",
+    "write [data + 2]",
+    "write byte [data + 1]",
+    "read data to data + 3",
+    "read r2",
+    "call",
+    "call put_char",
+    "call 0x22",
+    "trap",
+    "print",
+    "print \"1\"",
+    "enter 0x20C",
+    "leave 0x20C",
+    "when r1 == 3",
+    "when [data] > 2 && !Z",
+    "when [r3] == r1",
+];
+
+/// Whether a stop is met behind a step, by nothing but what the step did and the states on both sides.
+fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Machine, output: &[u8]) -> bool {
+    let holds =
+        |machine: &Machine, value: &wendax_asm::BoundValue| value.value(&At::new(machine)).is_ok_and(|v| v != 0);
+    if !stop.condition.as_ref().is_none_or(|condition| holds(after, condition)) {
+        return false;
+    }
+    if let Where::Address(address) = stop.place {
+        return after.pc() == address;
+    }
+    let Some(effects) = effects else { return false };
+    let byte = |machine: &Machine, at: u32| machine.byte(Addr(at));
+    match &stop.place {
+        Where::Address(_) => false,
+        Where::Touched(Touch::Write, Thing::Register(register)) => effects.register(*register).is_some(),
+        Where::Touched(Touch::Change, Thing::Register(register)) => {
+            effects.register(*register).is_some_and(|change| change.old != change.new)
+        }
+        Where::Touched(Touch::Read, Thing::Register(register)) => {
+            let kind_reads = !matches!(effects.kind, StepKind::Interrupt(_)) && effects.length > 0;
+            kind_reads && before.uses_next().reads >> register.0 & 1 != 0
+        }
+        Where::Touched(Touch::Write, Thing::Flag(bit)) => effects.flags.touched & bit != 0,
+        Where::Touched(Touch::Change, Thing::Flag(bit)) => (effects.flags.old ^ effects.flags.new) & bit != 0,
+        Where::Touched(Touch::Read, Thing::Flag(bit)) => {
+            effects.length == 0 || before.uses_next().flags_read & bit != 0
+        }
+        Where::Touched(Touch::Write, Thing::Cells(from, to)) => (from.0..to.0).any(|at| effects.wrote(Addr(at))),
+        Where::Touched(Touch::Change, Thing::Cells(from, to)) => {
+            (from.0..to.0).any(|at| byte(before, at) != byte(after, at))
+        }
+        Where::Touched(Touch::Read, Thing::Cells(from, to)) => {
+            let access = before.instruction_at(before.pc()).and_then(|insn| before.access_of(insn));
+            let by_text = |start: u32| {
+                let end = (start..0x10000).find(|&at| byte(before, at) == 0).unwrap_or(start);
+                start < to.0 && from.0 <= end
+            };
+            match effects.kind {
+                StepKind::Call(0x11) => by_text(before.register(Reg(0))),
+                StepKind::Instruction => access.is_some_and(|access| {
+                    access.kind == AccessKind::Read && access.address < *to && *from < access.address + access.bytes
+                }),
+                _ => false,
+            }
+        }
+        Where::Call(number) => {
+            matches!(effects.kind, StepKind::Call(made) if number.is_none_or(|number| number == made))
+        }
+        Where::Trap(number) => {
+            matches!(effects.kind, StepKind::Trap(taken) if number.is_none_or(|number| number == taken))
+        }
+        Where::Interrupt(_) => matches!(effects.kind, StepKind::Interrupt(_)),
+        Where::Printed(None) => effects.printed > 0,
+        Where::Printed(Some(text)) => {
+            let printed = usize::try_from(effects.printed).expect("little");
+            (output.len() - printed + 1..=output.len()).any(|end| output[..end].ends_with(text))
+        }
+        Where::Entered(address) => {
+            after.frames().len() > before.frames().len()
+                && after.frames().last().is_some_and(|frame| frame.target == *address)
+                || effects.steps == 1
+                    && after.frames().last().is_some_and(|f| f.target == *address && f.step == effects.step)
+        }
+        Where::Left(address) => {
+            let left = &before.frames()[after.frames().len().min(before.frames().len())..];
+            left.iter().any(|frame| frame.target == *address)
+        }
+        Where::True(value) => !holds(before, value) && holds(after, value),
+    }
+}
+
+/// The moments at which each stop is met, found one step at a time.
+fn judged(session: &mut Session, stops: &[StopAt]) -> Vec<Vec<u64>> {
+    let end = session.end();
+    go(session, Command::Seek(StepNo(0)));
+    let mut met = vec![Vec::new(); stops.len()];
+    let mut before = session.machine().clone();
+    let mut output = Vec::new();
+    for (met, stop) in met.iter_mut().zip(stops) {
+        if is_met(stop, &before, None, &before, &output) {
+            met.push(0);
+        }
+    }
+    while session.now() < end {
+        go(session, Command::Step);
+        let after = session.machine();
+        let effects = session.last_step().expect("a step was taken");
+        output.extend_from_slice(session.printed_since(output.len() as u64));
+        for (met, stop) in met.iter_mut().zip(stops) {
+            if is_met(stop, &before, Some(effects), after, &output) {
+                met.push(after.steps().0);
+            }
+        }
+        before = after.clone();
+    }
+    met
+}
+
+fn read(session: &Session, text: &str) -> StopAt {
+    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+    StopAt::read(text, &names, session.sources()).unwrap_or_else(|error| panic!("{text}: {error}"))
+}
+
+/// All moments the walk stops at from the start on, and on the way back from the end.
+fn both_ways(session: &mut Session, stops: &[StopAt]) -> (Vec<u64>, Vec<u64>) {
+    session.set_stops(stops.iter().cloned().zip(0..).map(|(stop, id)| (StopId(id), stop)));
+    let end = session.end();
+    go(session, Command::Seek(StepNo(0)));
+    let mut on = Vec::new();
+    while session.now() < end {
+        session.begin(Command::Go);
+        // Behind the end lies what nobody has judged.
+        while session.is_running() && session.now() < end {
+            match session.work(7) {
+                Progress::Working => {}
+                other => prop_answer(session, other),
+            }
+        }
+        session.pause();
+        if !session.met().is_empty() {
+            on.push(session.now().0);
+        }
+        if matches!(session.state(), State::Finished(_) | State::Fault(_) | State::Circling { .. } | State::Waiting) {
+            break;
+        }
+    }
+    go(session, Command::Seek(end));
+    let mut back = Vec::new();
+    while session.now() > StepNo(0) {
+        go(session, Command::GoBack);
+        if !session.met().is_empty() {
+            back.push(session.now().0);
+        }
+    }
+    back.reverse();
+    (on, back)
+}
+
+/// What the program asks for is answered as `time` does.
+fn prop_answer(session: &mut Session, progress: Progress) {
+    match progress {
+        Progress::Asks(Need::Wait(_)) => session.answer(Event::Waited),
+        Progress::Asks(_) => session.answer(Event::Clock(77)),
+        Progress::Working | Progress::Arrived => {}
+    }
+}
+
+fn fitting(met: &[Vec<u64>], stops: &[StopAt]) -> Vec<u64> {
+    let of_stop = |(met, stop): (&Vec<u64>, &StopAt)| {
+        let numbered = met.iter().zip(1..);
+        numbered
+            .filter(|(_, number)| stop.stops() && stop.times.fits(*number))
+            .map(|(step, _)| *step)
+            .collect::<Vec<_>>()
+    };
+    let mut all: Vec<u64> = met.iter().zip(stops).flat_map(of_stop).collect();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
+/// `by_hand`: what is there at this moment is a person's doing too, and is no matter of the step before it.
+fn check(session: &mut Session, stops: &[StopAt], by_hand: Option<u64>) -> Result<(), TestCaseError> {
+    let met = judged(session, stops);
+    let wanted = fitting(&met, stops);
+    let end = session.end().0;
+    let (on, back) = both_ways(session, stops);
+    // Behind the last step nothing goes on; a walk that stands there has come to its end.
+    let inner = |list: &[u64]| {
+        list.iter().copied().filter(|&step| step > 0 && step < end && Some(step) != by_hand).collect::<Vec<u64>>()
+    };
+    prop_assert_eq!(inner(&on), inner(&wanted), "forwards {:?}", stops);
+    prop_assert_eq!(inner(&back), inner(&wanted), "backwards {:?}", stops);
+    while !session.count_meetings(50) {}
+    for (id, met) in (0..).zip(&met) {
+        let counted = session.met_so_far(StopId(id)).expect("it is a stop");
+        let off = counted.times.abs_diff(met.len() as u64);
+        prop_assert!(
+            off <= u64::from(by_hand.is_some()),
+            "how often {:?}: {:?} {:?} up to {:?}",
+            stops,
+            counted,
+            met,
+            session.end()
+        );
+    }
+    Ok(())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// Forwards and backwards the same moments, and those the judge names; before and after an edit of the past.
+    #[test]
+    fn stops_are_met_where_the_judge_says(
+        image in program(),
+        chosen in proptest::collection::vec((0..STOPS.len(), 0u8..4, 1u64..5), 1..4),
+        inputs in typed(),
+        edited in 0u64..300,
+    ) {
+        let mut session = run(&image, &inputs);
+        let stops: Vec<StopAt> = chosen.iter().map(|(index, times, number)| {
+            let mut stop = if image.symbol("data").is_some() { read(&session, STOPS[*index]) } else { read(&session, "0x204") };
+            stop.times = match times { 0 => Times::From(*number), 1 => Times::Every(*number), _ => Times::Each };
+            stop
+        }).collect();
+        check(&mut session, &stops, None)?;
+        let at = edited.min(session.end().0);
+        go(&mut session, Command::Seek(StepNo(at)));
+        if session.edit(Event::SetRegister(Reg(1), 3)).is_some() {
+            session.begin(Command::Seek(StepNo(at + 100)));
+            finish(&mut session, &mut std::iter::empty());
+            let plain = stops.into_iter().map(|stop| StopAt { times: Times::Each, ..stop });
+            check(&mut session, &plain.collect::<Vec<_>>(), Some(at))?;
+        }
+    }
+}
