@@ -90,7 +90,8 @@ impl Session {
             forward.counted = false;
             // Single steps stop by themselves.
             if !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
-                let mut stops = self.stops.clone();
+                // Notes are taken when they are asked for.
+                let mut stops: Vec<Armed> = self.stops.iter().filter(|armed| armed.stop.stops()).cloned().collect();
                 stops.extend(of_command(forward.own.clone()));
                 self.times = vec![0; stops.len()];
                 let judge = self.judge_for(stops, &self.machine);
@@ -163,9 +164,8 @@ impl Session {
                 return Progress::Working;
             }
             forward.counted = true;
-            let known = self.times_by(self.now());
-            for (times, known) in self.times.iter_mut().zip(known) {
-                *times = known;
+            if let Some(judge) = &self.judge {
+                self.times = self.times_by(&judge.stops, self.now());
             }
         }
         loop {
@@ -246,7 +246,7 @@ impl Session {
 
     /// Counts meetings up to a step, when a stop hangs on them; true when that is done.
     fn count_first(&mut self, step: StepNo, left: &mut u64) -> bool {
-        if self.stops.iter().all(|armed| armed.stop.times == Times::Each) {
+        if self.stops.iter().all(|armed| armed.stop.times == Times::Each || !armed.stop.stops()) {
             return true;
         }
         let done = self.count_up_to(step, *left);
@@ -395,10 +395,7 @@ impl Session {
     fn open_stops(&mut self, search: &mut Search) {
         let judge = self.judge_for(search.stops.clone(), &self.machine);
         judge.arm(&mut self.machine);
-        let known = if search.why == Why::Breakpoint { self.times_by(self.now()) } else { Vec::new() };
-        let times =
-            |armed: &Armed| self.stops.iter().position(|known| known.id == armed.id).and_then(|at| known.get(at));
-        self.times = search.stops.iter().map(|armed| times(armed).copied().unwrap_or(0)).collect();
+        self.times = self.times_by(&search.stops, self.now());
         if self.now() == self.oldest() && self.now() < search.until {
             let mut hits = Hits::new();
             judge.at_place(&self.machine, &mut hits);

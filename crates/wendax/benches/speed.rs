@@ -20,7 +20,7 @@ use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Addr, StepNo};
 use wendax_machine::{Machine, Observer, Report, Run, Settings, Watch};
-use wendax_session::{Command, Progress, Session};
+use wendax_session::{Command, Names, Progress, Session, StopAt, StopId};
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
 
@@ -253,6 +253,52 @@ fn looking() {
     travel(&mut session, Command::Line);
     let line = seconds(|| travel(&mut session, Command::Line));
     println!("by line: {:.0} million instructions a second", session.now().0 as f64 / line / 1e6);
+}
+
+/// What stops cost where they are not met, and how fast those are passed that are.
+fn stops() {
+    const STEPS: u64 = 100_000_000;
+    let image = image(WORK);
+    let read = |words: &[&str]| {
+        let session = Session::new(image.clone(), Settings::default());
+        let names = Names::new(&image, session.machine().target(), image.entry);
+        let stop = |words: &&str| StopAt::read(words, &names, session.sources()).expect("it is a stop");
+        words.iter().map(stop).collect::<Vec<_>>()
+    };
+    let run = |words: &[&str]| {
+        let mut session = Session::new(image.clone(), Settings::default());
+        session.set_stops(read(words).into_iter().zip(0..).map(|(stop, id)| (StopId(id), stop)));
+        let seconds = seconds(|| travel(&mut session, Command::Seek(StepNo(STEPS))));
+        assert_eq!(session.now(), StepNo(STEPS), "no stop was met");
+        while !session.count_meetings(1_000_000) {}
+        let met: u64 = (0..).map_while(|id| session.met_so_far(StopId(id))).map(|met| met.times).sum();
+        (seconds, met)
+    };
+    let elsewhere: [&[&str]; 4] = [&["0x0FF0"], &["change 0x0A00"], &["call put_char", "print \"x\""], &["read r5"]];
+    for words in elsewhere {
+        // In turn, since the speed of a machine others use too drifts; the best of each is what it can do.
+        let pairs: Vec<(f64, f64)> = (0..7).map(|_| (run(&[]).0, run(words).0)).collect();
+        let best = |of: fn(&(f64, f64)) -> f64| pairs.iter().map(of).fold(f64::INFINITY, f64::min);
+        let ratio = best(|pair| pair.1) / best(|pair| pair.0);
+        println!("a stop elsewhere, {words:?}: {ratio:.3} times the time without (best of 7)");
+    }
+    for words in [
+        "insert if r0 > 90",
+        "insert@shift if r3 > 70000",
+        "write wagons if r2 > 70000",
+        "change r3 if r2 > 70000",
+        "when r8 > 70000",
+    ] {
+        let (seconds, _) = run(&[words]);
+        let plain = words.split(" if ").next().unwrap_or(words).replace("when r8 > 70000", "write r8");
+        let (without, _) = run(&[]);
+        let (_, passed) = run(&[&format!("{plain} note")]);
+        println!(
+            "a stop passed {passed} times, `{words}`: {:.1} million a second, {:.1} without the run itself",
+            passed as f64 / seconds / 1e6,
+            passed as f64 / (seconds - without).max(1e-9) / 1e6
+        );
+    }
 }
 
 /// A run of ten billion steps, and the way back to any of them.
@@ -731,7 +777,8 @@ fn key_to_frame(c: &mut Criterion) {
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 6] = [
+    let long: [(&str, fn()); 7] = [
+        ("stops", stops),
         ("linking", linking),
         ("report", report),
         ("looking", looking),

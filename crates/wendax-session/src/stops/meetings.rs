@@ -222,19 +222,19 @@ impl Session {
         }
     }
 
-    /// How often each of the stops had been met by a moment; they have been counted up to there.
-    pub(crate) fn times_by(&self, step: StepNo) -> Vec<u64> {
-        let known = |armed: &Armed| self.meetings.known.get(&armed.id).map(|known| known.before(step));
-        let found: Vec<(StepNo, u64)> = self.stops.iter().map(|armed| known(armed).unwrap_or_default()).collect();
-        let counts = |(index, armed): (usize, &Armed)| {
-            let (at, times) = found[index];
+    /// How often each of these stops had been met by a moment; they have been counted up to there. Nothing for a stop
+    /// of a command's own.
+    pub(crate) fn times_by(&self, stops: &[Armed], step: StepNo) -> Vec<u64> {
+        let count = |armed: &Armed| {
+            let Some(known) = self.meetings.known.get(&armed.id) else { return 0 };
+            let (at, times) = known.before(step);
             if at >= step || armed.stop.times == super::Times::Each {
                 times
             } else {
                 times + self.times_between(armed, at, step)
             }
         };
-        self.stops.iter().enumerate().map(counts).collect()
+        stops.iter().map(count).collect()
     }
 
     fn times_between(&self, armed: &Armed, from: StepNo, to: StepNo) -> u64 {
