@@ -57,6 +57,10 @@ pub enum Travel {
 pub enum Hand {
     Breakpoint,
     ClearBreakpoints,
+    /// A stop of the line, or the one chosen in their list: on or off.
+    StopOnOff,
+    /// Takes away what is chosen in a list.
+    Remove,
     /// Takes back what was done by hand last.
     TakeBack,
 }
@@ -193,7 +197,13 @@ pub enum Ask {
     Value,
     Step,
     Line,
-    BreakpointAt,
+    /// Something to stop at.
+    StopAt,
+    /// What is said of the stop on the line, or chosen in the list.
+    StopRule,
+    /// On, or back, until something.
+    Until,
+    BackUntil,
     Search,
     Replace,
     Rename,
@@ -220,7 +230,8 @@ impl Action {
             Self::Look(Look::Ask(ask)) => match ask {
                 Ask::Replace | Ask::Rename | Ask::SaveAs | Ask::SaveAndLeave | Ask::NewFile => true,
                 Ask::Arguments | Ask::Input | Ask::Seed | Ask::Build | Ask::NewProject => false,
-                Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::BreakpointAt | Ask::Search => false,
+                Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
+                Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,

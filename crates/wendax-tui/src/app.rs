@@ -7,7 +7,7 @@ use crate::screen::{Lens, Mode, Screen, Typing};
 use crate::theme::Theme;
 use crate::world::documents::{Document, DocumentId, Role};
 use crate::world::editor::Editor;
-use crate::world::stops::Breakpoint;
+use crate::world::stops::Place;
 use crate::world::{Origin, World};
 use ratatui::layout::Rect;
 use wendax_asm::{Assembly, disassembly};
@@ -134,7 +134,7 @@ impl App {
     pub fn with_kept_of_image(mut self, kept: Kept) -> Self {
         self = self.with_kept(kept);
         self.take_kept();
-        self.world.place_breakpoints();
+        self.world.place_stops();
         self
     }
 
@@ -167,7 +167,15 @@ impl App {
 
     /// The program is running: [`crate::Message::Work`] will get it on.
     pub fn has_work(&self) -> bool {
-        self.world.walk.replay.is_some() || self.world.walk.awaited.is_none() && self.world.walk.is_running()
+        self.world.walk.replay.is_some()
+            || self.world.walk.awaited.is_none() && self.world.walk.is_running()
+            || self.has_questions()
+    }
+
+    /// Something that is shown hangs on the run being looked through.
+    pub(crate) fn has_questions(&self) -> bool {
+        let Some(session) = self.session().filter(|session| !session.is_running()) else { return false };
+        self.screen.layout.area(PaneId::Stops).is_some() && !session.is_counted()
     }
 
     /// A text differs from its file.
@@ -316,11 +324,11 @@ impl App {
     }
 
     /// What is under the cursor as a place to stop at: a line, or a part of what it became.
-    pub(crate) fn place_under_cursor(&self) -> Breakpoint {
+    pub(crate) fn place_under_cursor(&self) -> Place {
         let (document, line) = (self.screen.shown, self.editor().cursor().0);
         match self.part_under_cursor() {
-            Some(nth) => Breakpoint::Part { document, line, nth },
-            None => Breakpoint::Line { document, line },
+            Some(nth) => Place::Part { document, line, nth },
+            None => Place::Line { document, line },
         }
     }
 

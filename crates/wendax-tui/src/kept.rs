@@ -1,5 +1,5 @@
 //! What is kept of how a program was looked at, so that it is there again when it is opened the next time:
-//! breakpoints, watched places, layout, cursor. Whoever owns files writes it down; the user's own files are not touched.
+//! stops, watched places, layout, cursor. Whoever owns files writes it down; the user's own files are not touched.
 //!
 //! Lines are kept with their text. If a file was changed meanwhile, what belonged to a line goes to where its text is
 //! now, and is dropped when it is nowhere.
@@ -10,9 +10,8 @@ use crate::panes::{self, PaneId};
 use crate::screen::{Arrangement, Lens};
 use crate::world::documents::DocumentId;
 use crate::world::editor::Editor;
-use crate::world::stops::Breakpoint;
+use crate::world::stops::{Place, Stop};
 use serde::{Deserialize, Serialize};
-use wendax_machine::Addr;
 
 /// A line of a file.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -26,14 +25,25 @@ pub struct Line {
     pub text: String,
 }
 
+/// A stop.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct KeptStop {
+    /// The line it is on, if it is on one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub line: Option<Line>,
+    /// What is said of the line, or all of it.
+    pub words: String,
+    /// It does not stop now.
+    pub off: bool,
+}
+
 /// How a program was looked at.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Kept {
-    /// Breakpoints on lines.
-    pub lines: Vec<Line>,
-    /// Breakpoints at addresses.
-    pub addresses: Vec<u32>,
+    /// Where it stops.
+    pub stops: Vec<KeptStop>,
     /// Where the cursor was.
     pub cursor: Line,
     /// What the memory pane showed: a label, a register or an address, as `m` takes it.
@@ -83,15 +93,18 @@ impl App {
             commands: screen.recent.iter().take(COMMANDS).filter_map(name).map(|known| known.name.to_owned()).collect(),
             ..Kept::default()
         };
-        for breakpoint in &self.world.stops.list {
-            match breakpoint {
+        let kept_stop = |stop: &Stop| KeptStop {
+            line: match stop.place {
                 // Which of the instructions it was is not kept: the line is what people come back to.
-                Breakpoint::Line { document, line } | Breakpoint::Part { document, line, .. } => {
-                    kept.lines.push(self.kept_line(*document, *line));
+                Place::Line { document, line } | Place::Part { document, line, .. } => {
+                    Some(self.kept_line(document, line))
                 }
-                Breakpoint::Address(address) => kept.addresses.push(address.0),
-            }
-        }
+                Place::Words => None,
+            },
+            words: stop.words.clone(),
+            off: stop.is_off,
+        };
+        kept.stops = self.world.stops.list.iter().map(kept_stop).collect();
         kept
     }
 
@@ -124,13 +137,19 @@ impl App {
     pub(crate) fn take_kept(&mut self) {
         let Some(kept) = self.screen.kept.take() else { return };
         let mut lost = 0;
-        for line in &kept.lines {
-            match self.line_now(line) {
-                Some((document, line)) => self.world.stops.list.push(Breakpoint::Line { document, line }),
-                None => lost += 1,
-            }
+        for KeptStop { line, words, off } in &kept.stops {
+            let place = match line {
+                None => Some(Place::Words),
+                Some(line) => self.line_now(line).map(|(document, line)| Place::Line { document, line }),
+            };
+            let Some(place) = place else {
+                lost += 1;
+                continue;
+            };
+            let mut stop = self.world.stops.made(place, words);
+            stop.is_off = *off;
+            self.world.stops.list.push(stop);
         }
-        self.world.stops.list.extend(kept.addresses.iter().map(|address| Breakpoint::Address(Addr(*address))));
         if !kept.memory.is_empty() {
             self.screen.lens = self.world.lens_for(&kept.memory).unwrap_or(Lens::Data);
         }
@@ -138,7 +157,7 @@ impl App {
             self.show_line(document, line);
         }
         if lost > 0 {
-            let what = if lost == 1 { "a breakpoint is".to_owned() } else { format!("{lost} breakpoints are") };
+            let what = if lost == 1 { "a stop is".to_owned() } else { format!("{lost} stops are") };
             self.screen.trouble(format!("{what} gone: the line it was on is nowhere in the text any more"));
         }
     }

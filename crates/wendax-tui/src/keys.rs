@@ -4,7 +4,7 @@
 //! keys it has; palette entries without a key stand in it too.
 
 use crate::actions::{Action, Ask, ConsoleAction, Edit, File, Find, Hand, Look, Motion, SheetAction, Travel};
-use crate::panes;
+use crate::panes::{self, PaneId};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use std::fmt::Write;
 
@@ -43,7 +43,7 @@ impl Context {
     fn title(self) -> &'static str {
         match self {
             Self::Walk => "Walking",
-            Self::List => "In a pane that is a list (calls, marks)",
+            Self::List => "In a pane that is a list (calls, marks, stops)",
             Self::Write => "Writing",
             Self::Offer => "While words are offered",
             Self::Field => "In palette, guide, files and prompts",
@@ -279,8 +279,56 @@ pub const BINDINGS: &[Binding] = &[
         "Memory: next region",
         "data stack heap devices vectors code lamp device",
     ),
-    ask(&["a"], &[Walk], Ask::BreakpointAt, "", "Breakpoint at an address or label", "stop halt"),
-    bind(&["C"], &[Walk], Action::Hand(Hand::ClearBreakpoints), "", "Clear all breakpoints", "delete remove stop"),
+    ask(
+        &["a"],
+        &[Walk],
+        Ask::StopAt,
+        "",
+        "Stop at anything: a label, a line, a change, a call, a value",
+        "breakpoint watchpoint halt address condition data note add",
+    ),
+    ask(
+        &["E"],
+        &[Walk],
+        Ask::StopRule,
+        "",
+        "Say more of the stop: a condition, a count, once, values to note",
+        "breakpoint if every hits edit conditional",
+    ),
+    bind(
+        &["X"],
+        &[Walk],
+        Action::Hand(Hand::StopOnOff),
+        "",
+        "Turn the stop off, or on again",
+        "breakpoint disable enable",
+    ),
+    look(
+        &["s"],
+        &[Walk],
+        Look::Pane(PaneId::Stops),
+        "stops",
+        "Pane: stops, how often each was met, and what was noted",
+        "breakpoints watchpoints conditions tracepoints hits counts halt notes log list",
+    ),
+    ask(
+        &["j"],
+        &[Walk],
+        Ask::Until,
+        "",
+        "On until something: a value, a change, a line, a call, output",
+        "run until condition when change reach",
+    ),
+    ask(
+        &["J"],
+        &[Walk],
+        Ask::BackUntil,
+        "",
+        "Back until something: a value, a change, a line, a call, output",
+        "reverse until condition when change",
+    ),
+    bind(&["C"], &[Walk], Action::Hand(Hand::ClearBreakpoints), "", "Clear all stops", "delete remove breakpoints"),
+    bind(&["Delete"], &[List], Action::Hand(Hand::Remove), "", "Take away what is chosen", "remove clear"),
     bind(
         &["i"],
         &[Walk],
@@ -519,7 +567,8 @@ impl Binding {
 
 /// The commands of the palette: all that a key or a name asks for while walking or writing, and one for each pane.
 pub(crate) fn commands() -> impl Iterator<Item = Binding> {
-    let panes = panes::all().map(|(id, pane)| Binding {
+    let has_key = |id: PaneId| BINDINGS.iter().any(|binding| binding.action == Action::Look(Look::Pane(id)));
+    let panes = panes::all().filter(move |(id, _)| !has_key(*id)).map(|(id, pane)| Binding {
         keys: &[],
         contexts: &[Walk],
         action: Action::Look(Look::Pane(id)),

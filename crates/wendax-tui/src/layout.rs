@@ -50,6 +50,7 @@ const STATE: &[Slot] = &[
     slot(PaneId::Calls, 5),
     slot(PaneId::Memory, 4),
     when_asked(PaneId::Marks, 6),
+    when_asked(PaneId::Stops, 6),
 ];
 const SOURCE: Column = Column { slots: &[slot(PaneId::Source, 0)], width: |_| 0 };
 
@@ -69,7 +70,10 @@ const BENCH: &[Columns] = &[
                 ],
                 width: |_| 74,
             },
-            Column { slots: &[slot(PaneId::Memory, 1), slot(PaneId::Marks, 0)], width: |width| (width / 3).min(74) },
+            Column {
+                slots: &[slot(PaneId::Memory, 1), slot(PaneId::Marks, 0), when_asked(PaneId::Stops, 2)],
+                width: |width| (width / 3).min(74),
+            },
         ],
     },
     Columns { from: 140, columns: &[SOURCE, Column { slots: STATE, width: |width| (width * 45 / 100).clamp(74, 90) }] },

@@ -16,6 +16,7 @@ mod registers;
 mod ribbon;
 pub(crate) mod source;
 mod stack;
+pub(crate) mod stops;
 
 use crate::app::App;
 use crate::parts::pen::Pen;
@@ -122,6 +123,7 @@ panes! {
     Calls: calls,
     Memory: memory,
     Marks: marks,
+    Stops: stops,
     Ribbon: ribbon,
     Console: console,
 }
@@ -141,7 +143,7 @@ impl PaneId {
         match self {
             Self::Source | Self::Stack | Self::Memory | Self::Console => true,
             Self::Next | Self::Registers | Self::Flags | Self::Ribbon => false,
-            Self::Calls | Self::Marks => self.pane().entries(app).is_some_and(|count| count > 0),
+            Self::Calls | Self::Marks | Self::Stops => self.pane().entries(app).is_some_and(|count| count > 0),
         }
     }
 }

@@ -119,6 +119,8 @@ pub(crate) struct Screen {
     pub(crate) said: Option<(Tone, String)>,
     pub(crate) offering: Option<Offering>,
     pub(crate) search: Search,
+    /// What was run until last.
+    pub(crate) until: String,
     /// Commands taken from the palette, the latest first.
     pub(crate) recent: Vec<Action>,
     /// How the program was looked at last time, until it has been assembled.
@@ -147,6 +149,7 @@ impl Screen {
             said: None,
             offering: None,
             search: Search::default(),
+            until: String::new(),
             recent: Vec::new(),
             kept: None,
             layout: Layout::default(),

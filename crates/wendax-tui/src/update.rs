@@ -80,7 +80,7 @@ impl App {
                 there.is_some()
             });
             if lost > 0 {
-                let what = if lost == 1 { "a breakpoint is".to_owned() } else { format!("{lost} breakpoints are") };
+                let what = if lost == 1 { "a stop is".to_owned() } else { format!("{lost} stops are") };
                 self.screen.trouble(format!("{what} gone with its line; undo does not bring it back"));
             }
         }

@@ -13,7 +13,7 @@ pub(crate) mod walk;
 use documents::{Document, DocumentId, Documents};
 use editor::{Editor, LineShift};
 use program::Program;
-use stops::{Breakpoint, Stops};
+use stops::Stops;
 use walk::Walk;
 use wendax_asm::instructions;
 use wendax_image::{Line, LineKind};
@@ -207,39 +207,6 @@ impl World {
         lost
     }
 
-    // ---- breakpoints
-
-    /// The address a breakpoint stands for in the present program.
-    pub(crate) fn address_of(&self, breakpoint: &Breakpoint) -> Option<Addr> {
-        match breakpoint {
-            Breakpoint::Address(address) => Some(*address),
-            Breakpoint::Line { document, line } => {
-                let number = u32::try_from(line + 1).ok()?;
-                self.program.assembly.image.code_from_line(self.file_id(*document)?, number).map(|piece| piece.address)
-            }
-            Breakpoint::Part { document, line, nth } => self.parts(*document, *line).get(*nth).map(|part| part.address),
-        }
-    }
-
-    /// There is a breakpoint at an address.
-    pub(crate) fn stops_at(&self, address: Addr) -> bool {
-        self.stops.list.iter().any(|breakpoint| self.address_of(breakpoint) == Some(address))
-    }
-
-    /// The document, line and part of it that a breakpoint is on.
-    pub(crate) fn place_of_stop(&self, breakpoint: &Breakpoint) -> Option<(DocumentId, usize, usize)> {
-        match breakpoint {
-            Breakpoint::Line { document, line } => Some((*document, *line, 0)),
-            Breakpoint::Part { document, line, nth } => Some((*document, *line, *nth)),
-            Breakpoint::Address(address) => {
-                let piece = self.walk.session.as_ref()?.image().line_at(*address)?;
-                let (id, line) = self.place_of(piece)?;
-                let parts = self.parts(id, line);
-                Some((id, line, parts.iter().position(|part| part.address == *address).unwrap_or(0)))
-            }
-        }
-    }
-
     /// What a line (from 0) of a document became: instructions and data, in order of address.
     pub(crate) fn parts(&self, id: DocumentId, line: usize) -> Vec<Part> {
         let assembly = &self.program.assembly;
@@ -264,19 +231,5 @@ impl World {
             }
         }
         parts
-    }
-
-    /// Tells the session where breakpoints are; returns how many have no instruction any more.
-    pub(crate) fn place_breakpoints(&mut self) -> usize {
-        if self.walk.is_stale {
-            return 0;
-        }
-        let places: Vec<Option<Addr>> = self.stops.list.iter().map(|breakpoint| self.address_of(breakpoint)).collect();
-        let image = &self.program.assembly.image;
-        let lost = places.iter().filter(|place| place.is_none_or(|at| image.bytes(at, 1).is_empty())).count();
-        if let Some(session) = &mut self.walk.session {
-            session.set_breakpoints(places.into_iter().flatten());
-        }
-        lost
     }
 }

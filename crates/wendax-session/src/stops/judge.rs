@@ -128,7 +128,8 @@ impl Judge {
     /// The instructions that are next and are stops.
     pub(crate) fn at_place(&self, machine: &Machine, hits: &mut Hits) {
         let pc = machine.pc();
-        if self.places.binary_search(&pc).is_err() {
+        // Behind the last step no instruction is next.
+        if machine.finished().is_some() || self.places.binary_search(&pc).is_err() {
             return;
         }
         for (index, armed) in self.stops.iter().enumerate() {

@@ -134,6 +134,11 @@ impl Session {
         self.count_up_to(self.end(), budget)
     }
 
+    /// Nothing is left to count; see [`Self::count_meetings`].
+    pub fn is_counted(&self) -> bool {
+        self.meetings.reach(self.end())
+    }
+
     pub(crate) fn count_up_to(&mut self, step: StepNo, budget: u64) -> bool {
         let mut left = budget.max(1);
         while !self.meetings.reach(step) {

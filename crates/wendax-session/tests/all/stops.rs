@@ -47,7 +47,7 @@ fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Ma
         return false;
     }
     if let Where::Address(address) = stop.place {
-        return after.pc() == address;
+        return after.pc() == address && after.finished().is_none();
     }
     let Some(effects) = effects else { return false };
     let byte = |machine: &Machine, at: u32| machine.byte(Addr(at));

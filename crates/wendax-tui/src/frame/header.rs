@@ -33,6 +33,10 @@ fn state_words(app: &App) -> (String, Ink) {
         },
         State::Running => ("running".to_owned(), Ink::Time),
         State::Waiting => ("waiting for input".to_owned(), Ink::Fresh),
+        State::Paused(Why::Breakpoint) => {
+            (format!("paused: {}", app.world.met_words().as_deref().unwrap_or("breakpoint")), Ink::Time)
+        }
+        State::Paused(Why::Until) => (format!("paused: {}", app.screen.until), Ink::Time),
         State::Paused(why) => (format!("paused: {}", why_words(*why)), Ink::Time),
         State::Finished(status) => (format!("finished, status {status}"), Ink::Agreement),
         State::Fault(fault) => (format!("fault: {}", fault.kind), Ink::Trouble),

@@ -238,8 +238,11 @@ fn part_row(
     if is_next || has_cursor {
         pen.text(area.x, area.y, 1, sign, if is_next { Ink::Time } else { Ink::Place });
     }
-    if app.world.stops_at(row.address) && app.world.parts(app.screen.shown, line).len() > 1 {
-        pen.text(area.x + 1, area.y, 1, "◆", Ink::Trouble);
+    if let Some(stop) = app.world.stops_at(row.address).next()
+        && app.world.parts(app.screen.shown, line).len() > 1
+    {
+        let (sign, ink) = super::stops::sign(app, stop);
+        pen.text(area.x + 1, area.y, 1, sign, ink);
     }
     let ink = if is_next { Ink::Time } else { Ink::Place };
     let at = area.x + SIGNS + columns.number;
@@ -567,8 +570,8 @@ fn chosen_text(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str
 
 fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, present: bool, cursor: bool) {
     let (is_part, shown) = (app.part_under_cursor().is_some(), parts_shown(app, line));
-    let breakpoint = app.world.stops.list.iter().any(|breakpoint| {
-        app.world.place_of_stop(breakpoint).is_some_and(|(id, at, part)| {
+    let mut stops = app.world.stops.list.iter().filter(|stop| {
+        app.world.place_of_stop(stop).is_some_and(|(id, at, part)| {
             // One inside of what a line became is drawn there, when that is shown.
             id == app.screen.shown && at == line && (part == 0 || shown.len() < 2)
         })
@@ -583,8 +586,9 @@ fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, present: bool, c
         _ => (" ", Ink::Text),
     };
     pen.text(area.x, area.y, 1, sign, ink);
-    if breakpoint {
-        pen.text(area.x + 1, area.y, 1, "◆", Ink::Trouble);
+    if let Some(stop) = stops.next() {
+        let (sign, ink) = super::stops::sign(app, stop);
+        pen.text(area.x + 1, area.y, 1, sign, ink);
     }
 }
 

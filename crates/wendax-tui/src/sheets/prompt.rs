@@ -20,8 +20,20 @@ impl Ask {
             Self::Value => ("set", "r1 = 5    Z = 1    total = total + 1    [r6 + 2] = 'H'    byte [text] = 0"),
             Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
             Self::Line => ("to line", "the number of a line"),
-            Self::BreakpointAt => {
-                ("breakpoint at", "a label, an address such as start + 6 or 0x0210, or file:line; once more clears it")
+            Self::StopAt => (
+                "stop at",
+                "a label, main.asm:12, change total, write r1, read Z, call put_text, trap, print \"x\", enter or leave a \
+                 routine, when r1 == 5; behind it: if r2 > 3, every 10, from 3, once, note r1, total",
+            ),
+            Self::StopRule => (
+                "what is said of the stop",
+                "if r1 > 5; from 3: from the third time on; every 10; once; note r1, total: note values instead of stopping",
+            ),
+            Self::Until => {
+                ("on until", "when r1 == 5, change total, a label, leave weigh, print, call, main.asm:12, 30 steps")
+            }
+            Self::BackUntil => {
+                ("back until", "when r1 == 5, change total, a label, enter weigh, print, call, main.asm:12, 30 steps")
             }
             Self::Search => ("search", "any text; nothing for the same once more, as n does"),
             Self::Replace => ("replace by", "what comes in the place of what was searched for"),
@@ -49,10 +61,12 @@ impl Ask {
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &Field) {
     let (name, hint) = ask.words();
     let hint = match ask {
-        Ask::MemoryAt | Ask::Value | Ask::BreakpointAt => match app.completions(&field.text()).as_slice() {
-            [] => hint.to_owned(),
-            names => format!("Tab: {}", names.join("  ")),
-        },
+        Ask::MemoryAt | Ask::Value | Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil => {
+            match app.completions(&field.text()).as_slice() {
+                [] => hint.to_owned(),
+                names => format!("Tab: {}", names.join("  ")),
+            }
+        }
         Ask::Search => app.search_words(&field.text()).unwrap_or_else(|| hint.to_owned()),
         _ => hint.to_owned(),
     };

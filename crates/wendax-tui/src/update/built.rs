@@ -34,7 +34,7 @@ impl App {
         }
         if again {
             self.take_kept();
-            self.place_breakpoints();
+            self.place_stops();
         }
     }
 
@@ -65,7 +65,7 @@ impl App {
                 self.show_present_line();
             }
         }
-        self.place_breakpoints();
+        self.place_stops();
         self.world.walk.refresh();
     }
 

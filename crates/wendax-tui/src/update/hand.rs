@@ -1,16 +1,19 @@
-//! What is done to the run by hand: breakpoints, values, and taking that back.
+//! What is done to the run by hand: stops, values, and taking that back.
 
 use crate::actions::Hand;
 use crate::app::App;
-use crate::world::stops::{Breakpoint, Deed};
+use crate::panes::PaneId;
+use crate::world::stops::{Deed, Place, Stop};
 use wendax_machine::Addr;
-use wendax_session::dropped_words;
+use wendax_session::{StopId, Where, dropped_words};
 
 impl App {
     pub(super) fn by_hand(&mut self, hand: Hand) {
         match hand {
             Hand::Breakpoint => self.toggle_breakpoint(),
-            Hand::ClearBreakpoints => self.clear_breakpoints(),
+            Hand::ClearBreakpoints => self.clear_stops(),
+            Hand::StopOnOff => self.turn_stop(),
+            Hand::Remove => self.remove_chosen(),
             Hand::TakeBack => self.take_back(),
         }
     }
@@ -18,58 +21,144 @@ impl App {
     /// Sets or clears a breakpoint. It moves down to the line that has the instruction, so that the mark is where the
     /// stop will be.
     fn toggle_breakpoint(&mut self) {
+        let Some((place, address)) = self.instruction_under_cursor() else { return };
+        let there: Vec<StopId> = self.world.stops_at(address).map(|stop| stop.id).collect();
+        if there.is_empty() {
+            let stop = self.world.stops.made(place, "");
+            self.world.stops.change(|list| list.push(stop));
+        } else {
+            let with_words = there.iter().filter_map(|id| self.world.stops.get(*id)).any(|stop| !stop.words.is_empty());
+            self.world.stops.change(|list| list.retain(|stop| !there.contains(&stop.id)));
+            if with_words {
+                self.screen.say("the stop is cleared with what it was met under; Ctrl-Z brings it back");
+            }
+        }
+        self.place_stops();
+    }
+
+    /// The instruction that a stop on the line of the cursor would be at; says so when there is none.
+    fn instruction_under_cursor(&mut self) -> Option<(Place, Addr)> {
         if !self.world.is_assembled() || !self.world.program.is_runnable() {
-            return self.say_not_ready();
+            self.say_not_ready();
+            return None;
         }
         let here = self.screen.shown;
-        if let place @ Breakpoint::Part { nth, .. } = self.place_under_cursor()
+        if let place @ Place::Part { nth, .. } = self.place_under_cursor()
             && let Some(address) = self.world.address_of(&place)
         {
             // The first one is where the line is.
-            let line = Breakpoint::Line { document: here, line: self.editor().cursor().0 };
-            return self.toggle(if nth == 0 { line } else { place }, address);
+            let line = Place::Line { document: here, line: self.editor().cursor().0 };
+            return Some((if nth == 0 { line } else { place }, address));
         }
         let number = u32::try_from(self.editor().cursor().0 + 1).unwrap_or(u32::MAX);
-        let piece =
-            self.world.file_id(here).and_then(|file| self.world.program.assembly.image.code_from_line(file, number));
-        let Some((address, line)) = piece.map(|piece| (piece.address, piece.line as usize - 1)) else {
-            return self.screen.trouble("there is no instruction on this line or below it");
+        let image = &self.world.program.assembly.image;
+        let piece = self.world.file_id(here).and_then(|file| image.code_from_line(file, number));
+        let Some(piece) = piece else {
+            self.screen.trouble("there is no instruction on this line or below it");
+            return None;
         };
-        self.toggle(Breakpoint::Line { document: here, line }, address);
+        Some((Place::Line { document: here, line: piece.line as usize - 1 }, piece.address))
     }
 
-    /// Sets a breakpoint, or clears the one that stands for the same.
-    fn toggle(&mut self, breakpoint: Breakpoint, address: Addr) {
-        self.world.stops.change(|list| {
-            match list.iter().position(|known| *known == breakpoint || *known == Breakpoint::Address(address)) {
-                Some(index) => {
-                    list.remove(index);
-                }
-                None => list.push(breakpoint),
-            }
-        });
-        self.place_breakpoints();
-    }
-
-    pub(super) fn toggle_address(&mut self, address: Addr) -> Result<(), String> {
-        let align = self.session().map_or(1, |session| session.machine().target().code_align);
-        if !address.is_multiple_of(align) {
-            return Err(format!("there is no instruction at the odd address {address:04X}"));
+    /// Stops at what is written; what stops there already is taken away.
+    pub(super) fn stop_at(&mut self, text: &str) -> Result<(), String> {
+        if let Some(at) = self.world.stops.list.iter().position(|stop| stop.place == Place::Words && stop.words == text)
+        {
+            self.world.stops.change(|list| drop(list.remove(at)));
+            self.screen.say(format!("no stop any more: {text}"));
+            self.place_stops();
+            return Ok(());
         }
-        let is_set = self.world.stops.list.contains(&Breakpoint::Address(address));
-        self.toggle(Breakpoint::Address(address), address);
-        self.screen.say(format!("breakpoint at {address:04X} {}", if is_set { "cleared" } else { "set" }));
+        let meant = self.world.stop_asked_for(text)?;
+        // A line stays that line when lines move.
+        let (first, rest) = text.split_once(char::is_whitespace).unwrap_or((text, ""));
+        let line = match meant.place {
+            Where::Address(address) if first.contains(':') => {
+                let image = self.session().map(wendax_session::Session::image);
+                image.and_then(|image| image.line_at(address)).and_then(|piece| self.world.place_of(piece))
+            }
+            _ => None,
+        };
+        let stop = match line {
+            Some((document, line)) => self.world.stops.made(Place::Line { document, line }, rest.trim()),
+            None => self.world.stops.made(Place::Words, text),
+        };
+        self.world.stops.change(|list| list.push(stop));
+        let what = if meant.stops() { "the run stops" } else { "values are noted" };
+        self.screen.say(format!("{what} at: {text}; s shows all stops"));
+        self.place_stops();
         Ok(())
     }
 
-    fn clear_breakpoints(&mut self) {
+    /// The stop that is meant: the one chosen in their list, or one on the line of the cursor.
+    pub(super) fn stop_meant(&self) -> Option<&Stop> {
+        if self.screen.focus == PaneId::Stops {
+            return self.world.stops.list.get(self.screen.panes.of(PaneId::Stops).chosen);
+        }
+        let place = self.place_under_cursor();
+        let address = self.world.address_of(&place)?;
+        self.world.stops_at(address).next()
+    }
+
+    /// Says something else of the stop that is meant; without one, of a new one on the line of the cursor.
+    pub(super) fn say_of_stop(&mut self, text: &str) -> Result<(), String> {
+        if let Some(Stop { id, place, .. }) = self.stop_meant().cloned() {
+            if place == Place::Words {
+                self.world.stop_asked_for(text)?;
+            } else {
+                self.world.rule_asked_for(place, text)?;
+            }
+            self.world.stops.change(|list| {
+                if let Some(stop) = list.iter_mut().find(|stop| stop.id == id) {
+                    text.clone_into(&mut stop.words);
+                }
+            });
+        } else {
+            let Some((place, _)) = self.instruction_under_cursor() else { return Ok(()) };
+            self.world.rule_asked_for(place, text)?;
+            let stop = self.world.stops.made(place, text);
+            self.world.stops.change(|list| list.push(stop));
+        }
+        self.place_stops();
+        Ok(())
+    }
+
+    fn turn_stop(&mut self) {
+        let Some(id) = self.stop_meant().map(|stop| stop.id) else {
+            return self.screen.trouble("there is no stop here; b sets one, a sets one at anything");
+        };
+        let mut is_off = false;
+        self.world.stops.change(|list| {
+            if let Some(stop) = list.iter_mut().find(|stop| stop.id == id) {
+                stop.is_off = !stop.is_off;
+                is_off = stop.is_off;
+            }
+        });
+        self.screen.say(if is_off { "the stop is off; X turns it on again" } else { "the stop is on" });
+        self.place_stops();
+    }
+
+    /// Takes away what is chosen in the list in focus.
+    fn remove_chosen(&mut self) {
+        let chosen = self.screen.panes.of(self.screen.focus).chosen;
+        match self.screen.focus {
+            PaneId::Stops if chosen < self.world.stops.list.len() => {
+                self.world.stops.change(|list| drop(list.remove(chosen)));
+                self.screen.say("the stop is gone; Ctrl-Z brings it back");
+                self.place_stops();
+            }
+            _ => self.screen.trouble("nothing is taken away here"),
+        }
+    }
+
+    fn clear_stops(&mut self) {
         let count = self.world.stops.list.len();
         self.world.stops.change(Vec::clear);
-        self.place_breakpoints();
+        self.place_stops();
         match count {
-            0 => self.screen.trouble("there is no breakpoint"),
-            1 => self.screen.say("the breakpoint is cleared; Ctrl-Z brings it back"),
-            _ => self.screen.say(format!("{count} breakpoints are cleared; Ctrl-Z brings them back")),
+            0 => self.screen.trouble("there is no stop"),
+            1 => self.screen.say("the stop is cleared; Ctrl-Z brings it back"),
+            _ => self.screen.say(format!("{count} stops are cleared; Ctrl-Z brings them back")),
         }
     }
 
@@ -95,9 +184,9 @@ impl App {
             }
             Some(Deed::Stops(list)) => {
                 self.world.stops.list = list;
-                self.place_breakpoints();
+                self.place_stops();
                 let count = self.world.stops.list.len();
-                self.screen.say(format!("breakpoints are as they were: {count} of them"));
+                self.screen.say(format!("stops are as they were: {count} of them"));
             }
             Some(Deed::Texts(documents, _)) => {
                 let undone = self.world.undo_in(&documents);

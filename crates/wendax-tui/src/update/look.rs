@@ -153,7 +153,9 @@ impl App {
                 format!("{}.elf", name.rsplit_once('.').map_or(name, |(name, _)| name))
             }
             Ask::NewFile | Ask::NewProject => String::new(),
-            Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::BreakpointAt | Ask::Search | Ask::Rename => {
+            Ask::StopRule => self.stop_meant().map_or(String::new(), |stop| stop.words.clone()),
+            Ask::Until | Ask::BackUntil => self.screen.until.clone(),
+            Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::StopAt | Ask::Search | Ask::Rename => {
                 String::new()
             }
         };

@@ -132,9 +132,11 @@ impl App {
                 editor.select(false);
                 editor.go_to(line.saturating_sub(1), 0);
             }
-            Ask::BreakpointAt => {
-                let address = self.world.address(text)?;
-                self.toggle_address(address)?;
+            Ask::StopAt => self.stop_at(text)?,
+            Ask::StopRule => self.say_of_stop(text)?,
+            Ask::Until | Ask::BackUntil => {
+                let command = self.until_asked_for(text, ask == Ask::BackUntil)?;
+                self.begin(command, effects);
             }
             Ask::Search => {
                 if !text.is_empty() {

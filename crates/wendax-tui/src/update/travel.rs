@@ -4,9 +4,10 @@ use crate::actions::Travel;
 use crate::app::App;
 use crate::message::Effect;
 use crate::screen::{Mode, Typing};
+use crate::world::stops::Stop;
 use crate::world::walk::NoReplay;
 use wendax_machine::{Event, Need, StepNo};
-use wendax_session::{Command, Outcome, Progress, State};
+use wendax_session::{Command, Outcome, Progress, State, Times};
 
 /// Steps done between two looks at the keys: some milliseconds.
 const SLICE: u64 = 300_000;
@@ -82,7 +83,13 @@ impl App {
         let ended = matches!(session.state(), State::Finished(_));
         let forward = matches!(
             command,
-            Command::Step | Command::Over | Command::Line | Command::Out | Command::Go | Command::To(_)
+            Command::Step
+                | Command::Over
+                | Command::Line
+                | Command::Out
+                | Command::Go
+                | Command::To(_)
+                | Command::Until(_)
         );
         if ended && forward {
             return self.screen.trouble("the program has ended; the left arrow goes back, R restarts");
@@ -114,7 +121,7 @@ impl App {
     fn restart(&mut self) {
         self.world.new_session();
         self.screen.input.take();
-        self.place_breakpoints();
+        self.place_stops();
         self.arrived();
         self.screen.said.get_or_insert((crate::screen::Tone::Fine, "a new run, from the entry".to_owned()));
     }
@@ -131,7 +138,7 @@ impl App {
             Err(NoReplay::NoPlace) => {
                 let typed = self.session().map(wendax_session::Session::all_input).unwrap_or_default();
                 self.world.new_session_typed(&typed);
-                self.place_breakpoints();
+                self.place_stops();
                 self.arrived();
                 self.screen
                     .trouble("the line the walk was at has no instruction any more: a new run stands at its start, with the same input");
@@ -152,9 +159,9 @@ impl App {
         let lost = replay.lost_edits();
         self.world.walk.begin(replay.into_session());
         self.screen.said = None;
-        self.place_breakpoints();
+        self.place_stops();
         self.arrived();
-        // That a breakpoint could not be placed matters more.
+        // That a stop could not be placed matters more.
         if self.screen.said.is_some() {
             return;
         }
@@ -179,7 +186,9 @@ impl App {
             return self.work_on_replay();
         }
         let walk = &mut self.world.walk;
-        let Some(session) = walk.session.as_mut().filter(|session| session.is_running()) else { return };
+        let Some(session) = walk.session.as_mut().filter(|session| session.is_running()) else {
+            return self.work_on_questions();
+        };
         match session.work(SLICE) {
             Progress::Working => {}
             Progress::Asks(need) => {
@@ -193,6 +202,15 @@ impl App {
         }
     }
 
+    /// Looks through the run for what is shown of it.
+    fn work_on_questions(&mut self) {
+        if self.has_questions()
+            && let Some(session) = &mut self.world.walk.session
+        {
+            session.count_meetings(SLICE);
+        }
+    }
+
     pub(super) fn answer(&mut self, event: Event) {
         let walk = &mut self.world.walk;
         if walk.awaited.take().is_some()
@@ -202,8 +220,22 @@ impl App {
         }
     }
 
+    /// Stops that were meant for once and have stopped the run are gone.
+    fn drop_once(&mut self) {
+        let Some(session) = &self.world.walk.session else { return };
+        let is_once = |stop: &Stop| matches!(self.world.stops.meaning(stop.id), Some(Ok(meant)) if meant.once);
+        let met = session.met().iter().filter_map(|id| self.world.stops.get(*id)).filter(|stop| is_once(stop));
+        let gone: Vec<Stop> = met.cloned().collect();
+        let Some(first) = gone.first() else { return };
+        let words = self.world.stop_words(first);
+        self.world.stops.change(|list| list.retain(|stop| !gone.contains(stop)));
+        self.place_stops();
+        self.screen.say(format!("met, and meant for once: {words}"));
+    }
+
     /// After a command of the walk.
     pub(super) fn arrived(&mut self) {
+        self.drop_once();
         self.world.walk.refresh();
         self.screen.panes.of_mut(crate::panes::PaneId::Stack).scroll = 0;
         self.screen.panes.of_mut(crate::panes::PaneId::Console).scroll = 0;
@@ -215,12 +247,32 @@ impl App {
         }
     }
 
-    /// Tells the session where breakpoints are; those that have no instruction any more are told.
-    pub(super) fn place_breakpoints(&mut self) {
-        let lost = self.world.place_breakpoints();
-        if lost > 0 {
-            let what = if lost == 1 { "a breakpoint has".to_owned() } else { format!("{lost} breakpoints have") };
-            self.screen.trouble(format!("{what} no instruction any more and cannot stop; C clears all"));
+    /// Tells the session where to stop; stops that mean nothing in this program are told.
+    pub(super) fn place_stops(&mut self) {
+        let lost = self.world.place_stops();
+        let Some((words, why)) = lost.first() else { return };
+        let more = match lost.len() - 1 {
+            0 => String::new(),
+            more => format!("; {more} more"),
+        };
+        self.screen.trouble(format!("the stop `{words}` has lost its place: {why}{more}"));
+    }
+
+    /// What a walk is to go to: any stop, or so many steps.
+    pub(super) fn until_asked_for(&mut self, text: &str, back: bool) -> Result<Command, String> {
+        text.clone_into(&mut self.screen.until);
+        let steps = text.strip_suffix("steps").or(text.strip_suffix("step")).map(str::trim);
+        if let Some(steps) = steps.filter(|steps| steps.starts_with(|sign: char| sign.is_ascii_digit())) {
+            let sign = if back { '-' } else { '+' };
+            return Ok(Command::Seek(self.world.step_asked_for(&format!("{sign}{steps}"))?));
         }
+        let stop = self.world.stop_asked_for(text)?;
+        if !stop.stops() || stop.times != Times::Each {
+            return Err(
+                "the first time is meant here; `from`, `every` and `note` belong to a stop that stays: a".to_owned()
+            );
+        }
+        let stop = Box::new(stop);
+        Ok(if back { Command::BackUntil(stop) } else { Command::Until(stop) })
     }
 }

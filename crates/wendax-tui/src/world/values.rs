@@ -1,7 +1,7 @@
 //! What people write where a step, an address or a value is asked for.
 
 use super::World;
-use super::stops::Breakpoint;
+use super::stops::Place;
 use crate::screen::Lens;
 use wendax_asm::{BoundValue, ValueError};
 use wendax_machine::{Addr, CellState, Event, Reg, RegionKind, StepNo};
@@ -80,7 +80,7 @@ impl World {
             let named = |name: &str| name == file || name.rsplit('/').next() == Some(file);
             let document = self.documents.iter().find(|(_, document)| named(&document.name));
             let (document, _) = document.ok_or_else(|| format!("no file of the program is named `{file}`"))?;
-            let place = Breakpoint::Line { document, line: (line as usize).saturating_sub(1) };
+            let place = Place::Line { document, line: (line as usize).saturating_sub(1) };
             return self
                 .address_of(&place)
                 .ok_or_else(|| format!("there is no instruction on line {line} or below it"));

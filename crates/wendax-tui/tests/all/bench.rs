@@ -1,6 +1,6 @@
 //! What keys do on the bench: walking, writing, breakpoints, input, saving, leaving.
 
-use crate::common::{DEMO, Stage};
+use crate::common::{DEMO, Stage, shows};
 use proptest::prelude::*;
 use wendax_machine::Addr;
 use wendax_machine::Settings;
@@ -9,12 +9,6 @@ use wendax_tui::{App, BINDINGS, Message, Mode, Theme};
 /// The part of the header that tells state and step.
 fn header(stage: &mut Stage) -> String {
     stage.screen().lines().next().unwrap_or_default().to_owned()
-}
-
-#[track_caller]
-fn shows(stage: &mut Stage, wanted: &str) {
-    let screen = stage.screen();
-    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
 }
 
 #[test]

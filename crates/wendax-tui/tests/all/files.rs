@@ -1,6 +1,6 @@
 //! A program of several files: looked at, walked through, problems and names across them, what macros became.
 
-use crate::common::Stage;
+use crate::common::{Stage, shows};
 use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use wendax_machine::Settings;
 use wendax_source::MemoryFiles;
@@ -21,12 +21,6 @@ const PAIR: &str = "        .macro PAIR r\n        inc   {r}\n        dec   {r}\
 fn yard() -> Stage {
     let files = MemoryFiles::default().with("main.asm", MAIN).with("scale.asm", SCALE).with("pair.inc", PAIR);
     Stage::project(&["main.asm", "scale.asm"], files).sized(140, 40)
-}
-
-#[track_caller]
-fn shows(stage: &mut Stage, wanted: &str) {
-    let screen = stage.screen();
-    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
 }
 
 #[test]
@@ -91,7 +85,7 @@ fn a_breakpoint_can_be_inside_of_what_a_line_became() {
     stage.keys("Left Down Down b Home g");
     shows(&mut stage, "finished, status 0");
     stage.keys("Home a").text("main.asm:5").keys("Enter");
-    shows(&mut stage, "breakpoint at 0204 set");
+    shows(&mut stage, "the run stops at: main.asm:5");
 }
 
 #[test]

@@ -1,14 +1,8 @@
 //! Writing while walking: what the walk says of an older text, and how the present one gets to the same place.
 
-use crate::common::Stage;
+use crate::common::{Stage, shows};
 
 const ASKS: &str = "start:  clr   r6\n@next:  sys   get_int\n        jc    @done\n        add   r6, r0\n        jmp   @next\n@done:  mov   r0, r6\n        sys   exit\n";
-
-#[track_caller]
-fn shows(stage: &mut Stage, wanted: &str) {
-    let screen = stage.screen();
-    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
-}
 
 /// A walk that stands at `add r6, r0` for the second time, with 5 and 7 typed.
 fn second_visit() -> Stage {
@@ -51,7 +45,7 @@ fn the_present_text_is_replayed_to_the_same_line_and_visit() {
 fn what_cannot_be_placed_is_said() {
     let mut stage = second_visit();
     stage.keys("l").text("4").keys("Enter e Ctrl-D");
-    shows(&mut stage, "a breakpoint is gone with its line");
+    shows(&mut stage, "a stop is gone with its line");
     stage.keys("Esc r");
     shows(&mut stage, "the line the walk was at has no instruction any more");
     let mut stage = second_visit();

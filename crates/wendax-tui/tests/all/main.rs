@@ -9,3 +9,4 @@ mod looks;
 mod panes;
 mod rooms;
 mod screens;
+mod stops;

@@ -1,16 +1,10 @@
 //! What each pane of the bench shows, and the commands that are about one pane.
 
-use crate::common::{DEMO, Stage};
+use crate::common::{DEMO, Stage, shows};
 use ratatui::buffer::Buffer;
 use ratatui::style::Modifier;
 use wendax_machine::Settings;
 use wendax_tui::{App, Colours, Look, Mode, Theme};
-
-#[track_caller]
-fn shows(stage: &mut Stage, wanted: &str) {
-    let screen = stage.screen();
-    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
-}
 
 /// The rows of the screen that hold a text.
 fn rows_with(stage: &mut Stage, wanted: &str) -> Vec<String> {
@@ -183,11 +177,11 @@ fn problems_are_gone_through_in_order() {
 fn breakpoints_can_be_at_addresses_and_are_cleared_at_once() {
     let mut stage = Stage::new(DEMO);
     stage.keys("a").text("wagon_weight").keys("Enter");
-    shows(&mut stage, "breakpoint at 026C set");
+    shows(&mut stage, "the run stops at: wagon_weight");
     stage.keys("a").text("0x0203").keys("Enter");
     shows(&mut stage, "no instruction at the odd address 0203");
     stage.keys("Esc g").text("5\n0\n");
-    shows(&mut stage, "paused: breakpoint");
+    shows(&mut stage, "paused: wagon_weight");
     shows(&mut stage, "wagon_weight, line 67");
     stage.keys("C R");
     shows(&mut stage, "a new run, from the entry");

@@ -1,22 +1,10 @@
 //! What the page shows and how: calls and marks, one pane alone, the layout for showing, forms of what is shown, and
 //! what can be taken back.
 
-use crate::common::{DEMO, Stage};
+use crate::common::{DEMO, Stage, hides, shows};
 use ratatui::style::Modifier;
 use wendax_machine::Settings;
 use wendax_tui::{App, Message, Mode, Numbers, Preferences, Theme};
-
-#[track_caller]
-fn shows(stage: &mut Stage, wanted: &str) {
-    let screen = stage.screen();
-    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
-}
-
-#[track_caller]
-fn hides(stage: &mut Stage, unwanted: &str) {
-    let screen = stage.screen();
-    assert!(!screen.contains(unwanted), "`{unwanted}` is on\n{screen}");
-}
 
 const CALLS: &str = "\
 start:  mov   r0, 3
@@ -149,7 +137,7 @@ fn numbers_have_the_form_that_is_preferred() {
 fn what_was_done_by_hand_is_taken_back_in_the_walk() {
     let mut stage = deep();
     stage.keys("b Home C");
-    shows(&mut stage, "the breakpoint is cleared; Ctrl-Z brings it back");
+    shows(&mut stage, "the stop is cleared; Ctrl-Z brings it back");
     stage.keys("Ctrl-Z");
     shows(&mut stage, "◆12");
     stage.keys("Ctrl-Z");
@@ -259,7 +247,7 @@ fn how_it_was_looked_at_is_kept_by_the_text_of_lines() {
     shows(&mut moved, "◆14");
     shows(&mut moved, "line 11 of 18");
     let mut gone = again(&stage, &CALLS.replace("inner:  mov   r2, 1", "inner:  mov   r2, 2"));
-    shows(&mut gone, "a breakpoint is gone: the line it was on is nowhere in the text any more");
+    shows(&mut gone, "a stop is gone: the line it was on is nowhere in the text any more");
     hides(&mut gone, "◆12");
 }
 

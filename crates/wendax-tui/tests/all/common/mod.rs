@@ -231,3 +231,15 @@ pub(crate) fn key(name: &str) -> KeyEvent {
     };
     KeyEvent::new(code, modifiers)
 }
+
+#[track_caller]
+pub(crate) fn shows(stage: &mut Stage, wanted: &str) {
+    let screen = stage.screen();
+    assert!(screen.contains(wanted), "`{wanted}` is not on\n{screen}");
+}
+
+#[track_caller]
+pub(crate) fn hides(stage: &mut Stage, unwanted: &str) {
+    let screen = stage.screen();
+    assert!(!screen.contains(unwanted), "`{unwanted}` is on\n{screen}");
+}
