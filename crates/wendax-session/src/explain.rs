@@ -14,9 +14,10 @@ pub use cause::fault_causes;
 use crate::effects::{Effects, MemoryChange, observe};
 use crate::journey::State;
 use crate::meaning::{Meaning, Meanings};
-use crate::questions::{LastWriter, Thing, last_write};
+use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
 use crate::stack::entered;
+use crate::stops::Thing;
 use crate::words::{by_hand_words, call_failed, line_words, lines_words, place};
 use instruction::{instruction_text, plain_text, written};
 use wendax_image::{Image, SymbolKind};
@@ -678,7 +679,7 @@ impl<'a> Teller<'a> {
         let word = Addr(self.machine.word(sp));
         if word != frame.back {
             let (was, is) = (self.target.hex_address(frame.back), self.target.hex_address(word));
-            let by = match last_write(self.session, Thing::Memory(sp), self.session.now()) {
+            let by = match last_write(self.session, Thing::Cells(sp, sp + 1), self.session.now()) {
                 Some(LastWriter::Step(effects)) => {
                     let line = line_words(self.session, effects.pc).map_or(String::new(), |line| format!(" on {line}"));
                     instruction_text(self.session, effects.pc)

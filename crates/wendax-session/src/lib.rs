@@ -49,13 +49,13 @@ pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use moments::{Happening, What, happenings};
-pub use questions::{LastWriter, Thing, last_write};
+pub use questions::{Answer, Change, Changes, Chart, LastWriter, Story, Toucher, last_write};
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
 pub use routines::{Routine, Routines};
 pub use session::{ByHand, Dropped, Session};
 pub use stack::{StackWord, WordKind, read_stack};
-pub use stops::{Met, Noted, NotedValue, StopAt, StopId, Thing as TouchedThing, Times, Touch, Where};
+pub use stops::{Met, Noted, NotedValue, StopAt, StopId, Thing, Times, Touch, Where};
 pub use transcript::{Piece, Transcript};
 pub use values::{At, Names, device_word};
 pub use wendax_machine::FlagsChange;
@@ -65,8 +65,11 @@ pub use words::{by_hand_words, change_words, dropped_words, line_words, lines_wo
 #[cfg(test)]
 extern crate self as wendax_session;
 #[cfg(test)]
-#[path = "../tests/all/stops.rs"]
+#[path = "../tests/all/stopping.rs"]
 mod stopping;
+#[cfg(test)]
+#[path = "../tests/all/stories.rs"]
+mod stories;
 #[cfg(test)]
 #[path = "../tests/all/time.rs"]
 mod time;

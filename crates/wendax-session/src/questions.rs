@@ -1,102 +1,15 @@
-//! Questions about the run, answered by computing parts of it again.
+//! Questions about the run, answered by computing parts of it again on copies of the machine. Nothing here walks, and no
+//! answer changes what is asked about.
 //!
-//! The intervals between checkpoints are run again on a copy of the machine, the newest first, with someone who looks
-//! at each step's report. An interval in which nothing can have happened (the page in question is one and the same at
-//! both ends) is passed over.
+//! `writers` answers at once, for the account of the present instruction, and looks no further than takes some
+//! hundredths of a second. `scan` runs intervals between checkpoints again, several at a time, looking for what a stop
+//! would be met by; `story` is made of it: who wrote a thing last, who reads it next, how it changes. `printing` finds
+//! the steps that printed and took texts.
 
-use crate::effects::{Effects, Last};
-use crate::session::{ByHand, Session};
-use wendax_isa::{Addr, Reg, StepNo};
-use wendax_machine::{Event, Report, Run, Write};
+mod printing;
+mod scan;
+mod story;
+mod writers;
 
-/// Questions asked by themselves look at so many steps at the most, some hundredths of a second.
-const MOST_STEPS: u64 = 3_000_000;
-
-/// Something that can be written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Thing {
-    /// A register, by its index.
-    Register(Reg),
-    /// The byte or word at an address.
-    Memory(Addr),
-}
-
-/// Who wrote something last.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum LastWriter {
-    /// This step.
-    Step(Box<Effects>),
-    /// A person.
-    ByHand(ByHand),
-}
-
-impl Thing {
-    fn is_written_by(self, report: &Report) -> bool {
-        report.writes.iter().any(|write| match (self, *write) {
-            (Self::Register(wanted), Write::Register { register, .. }) => wanted == register,
-            (Self::Memory(at), Write::Memory { address, length, .. } | Write::Buffer { address, length, .. }) => {
-                address <= at && at < address + length
-            }
-            _ => false,
-        })
-    }
-
-    fn is_set_by(self, event: &Event) -> bool {
-        match (self, event) {
-            (Self::Register(wanted), Event::SetRegister(register, _)) => wanted == *register,
-            (Self::Memory(at), Event::SetByte(address, _)) => at == *address || at + 1 == *address,
-            _ => false,
-        }
-    }
-}
-
-/// Who wrote something last before a step; `None` when nobody did, or it was so long ago that it would take a while to
-/// find out.
-pub fn last_write(session: &Session, thing: Thing, before: StepNo) -> Option<LastWriter> {
-    let step = last_step_that_wrote(session, thing, before);
-    let since = step.as_ref().map_or(StepNo::FIRST, |effects| effects.step + 1);
-    let by_hand = session.edits().into_iter().rev().find(|edit| edit.step <= before && thing.is_set_by(&edit.event));
-    match by_hand {
-        Some(edit) if edit.step >= since => Some(LastWriter::ByHand(edit)),
-        _ => step.map(|effects| LastWriter::Step(Box::new(effects))),
-    }
-}
-
-fn last_step_that_wrote(session: &Session, thing: Thing, before: StepNo) -> Option<Effects> {
-    let mut until = before;
-    let mut looked_at = 0;
-    while until > session.oldest() && looked_at < MOST_STEPS {
-        let start = session.history.before(until - 1);
-        let next = session.history.after(until - 1);
-        let unchanged = match (thing, next) {
-            (Thing::Memory(address), Some(next)) => start.snapshot.shares_page(&next.snapshot, address),
-            _ => false,
-        };
-        let from = start.step();
-        if !unchanged {
-            looked_at += until - from;
-            let found = last_in_interval(session, thing, from, until);
-            if found.is_some() {
-                return found;
-            }
-        }
-        until = from;
-    }
-    None
-}
-
-fn last_in_interval(session: &Session, thing: Thing, from: StepNo, until: StepNo) -> Option<Effects> {
-    let (mut machine, mut fed) = session.machine_at(from);
-    let word_bytes = machine.target().word_bytes();
-    let mut last = Last { fits: |report: &Report| thing.is_written_by(report), found: None, word_bytes };
-    while machine.steps() < until {
-        let step = machine.steps();
-        session.feed_copy(&mut machine, &mut fed);
-        machine.run_observed(Run::until(until.min(session.event_step(fed))), &mut last);
-        machine.take_output();
-        if machine.steps() == step {
-            break;
-        }
-    }
-    last.found
-}
+pub use story::{Answer, Change, Changes, Chart, Story, Toucher};
+pub use writers::{LastWriter, last_write};

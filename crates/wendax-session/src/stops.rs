@@ -10,7 +10,7 @@ mod looking;
 mod meetings;
 mod read;
 
-pub(crate) use judge::{Armed, Hits, Judge};
+pub(crate) use judge::{Armed, Hits, Judge, is_written, old_value};
 pub(crate) use looking::{Looked, look};
 pub(crate) use meetings::Meetings;
 pub use meetings::{Met, Noted};

@@ -18,9 +18,9 @@ use std::ops::ControlFlow;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
-use wendax_machine::{Addr, StepNo};
+use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Machine, Observer, Report, Run, Settings, Watch};
-use wendax_session::{Command, Names, Progress, Session, StopAt, StopId};
+use wendax_session::{Answer, Command, Names, Progress, Session, StopAt, StopId, Story, Thing};
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
 
@@ -297,6 +297,38 @@ fn stops() {
             "a stop passed {passed} times, `{words}`: {:.1} million a second, {:.1} without the run itself",
             passed as f64 / seconds / 1e6,
             passed as f64 / (seconds - without).max(1e-9) / 1e6
+        );
+    }
+}
+
+/// Who wrote a thing last, and what changes it next, over the last hundred million steps and over a thousand million.
+fn stories() {
+    let image = image(WORK);
+    let mut session = Session::new(image, Settings::default());
+    for steps in [100_000_000, 1_000_000_000] {
+        travel(&mut session, Command::Seek(StepNo(steps)));
+        // From what is written all the time to what was written at the beginning only, or never.
+        let registers = [2, 3, 6, 7, 8, 9, 10, 11, 5].map(|number| Thing::Register(Reg(number)));
+        let cells = [0x300, 0x310, 0x700, 0xFDFC].map(|at| Thing::Cells(Addr(at), Addr(at + 2)));
+        let mut times = Vec::new();
+        let mut longest = 0.0f64;
+        let mut step = 17u64;
+        for thing in registers.into_iter().chain(cells).cycle().take(if steps > 200_000_000 { 13 } else { 52 }) {
+            step = step.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+            travel(&mut session, Command::Seek(StepNo(steps - step % (steps / 2))));
+            let mut story = Story::new(&session, thing);
+            times.push(seconds(|| {
+                while story.written == Answer::Looking || story.changed == Answer::Looking {
+                    longest = longest.max(seconds(|| drop(story.work(&session, 600_000))));
+                }
+            }));
+        }
+        times.sort_by(f64::total_cmp);
+        println!(
+            "last writer and next change in {steps} steps: median {:.0} ms, at most {:.0} ms, the longest slice {:.1} ms",
+            times[times.len() / 2] * 1e3,
+            times[times.len() - 1] * 1e3,
+            longest * 1e3
         );
     }
 }
@@ -777,7 +809,8 @@ fn key_to_frame(c: &mut Criterion) {
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 7] = [
+    let long: [(&str, fn()); 8] = [
+        ("stories", stories),
         ("stops", stops),
         ("linking", linking),
         ("report", report),

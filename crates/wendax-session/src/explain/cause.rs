@@ -2,8 +2,9 @@
 
 use super::instruction::instruction_text;
 use crate::effects::Effects;
-use crate::questions::{LastWriter, Thing, last_write};
+use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
+use crate::stops::Thing;
 use crate::words::{line_words, place};
 use wendax_isa::w16::{Insn, NO_BASE, Op};
 use wendax_isa::{Addr, Reg};
@@ -80,7 +81,7 @@ fn wrong_return(session: &Session, last: &Effects) -> String {
         target.hex(last.next.0),
         target.hex_address(slot)
     );
-    match last_write(session, Thing::Memory(slot), last.step) {
+    match last_write(session, Thing::Cells(slot, slot + 1), last.step) {
         Some(found) => text.push_str(&format!("; it was put there {}", writer(session, &found))),
         None => text.push_str("; nothing was ever pushed there"),
     }

@@ -277,6 +277,68 @@ fn writes(report: &Report, thing: Thing) -> impl Iterator<Item = bool> {
     flag.into_iter().chain(report.writes.iter().filter_map(one))
 }
 
+/// A step wrote to a thing.
+pub(crate) fn is_written(report: &Report, thing: Thing) -> bool {
+    writes(report, thing).any(|_| true)
+}
+
+/// What a thing held before a step, when that wrote to it and it had been set: of several cells the first word, `new`
+/// what they hold behind it.
+pub(crate) fn old_value(report: &Report, thing: Thing, new: u32, word_bytes: u32) -> Option<u32> {
+    let mut value = None;
+    match thing {
+        Thing::Flag(bit) => {
+            let touched = report.flags.touched & bit != 0;
+            value = touched.then_some((report.flags.old & bit != 0).into());
+        }
+        Thing::Register(wanted) => {
+            for write in &report.writes {
+                if let Write::Register { register, old, was_known, .. } = *write
+                    && register == wanted
+                    && value.is_none()
+                {
+                    value = was_known.then_some(old);
+                }
+            }
+        }
+        Thing::Cells(from, to) => {
+            let to = to.min(from + word_bytes);
+            let mut bytes = new.to_le_bytes();
+            let mut put = |address: Addr, byte: u8| {
+                let offset = address.checked_sub(from.0).map(|offset| offset.0 as usize);
+                if let Some(slot) = offset.and_then(|offset| bytes.get_mut(offset)) {
+                    *slot = byte;
+                    value = Some(0);
+                }
+            };
+            // The latest first, so that what was there at the beginning is put last.
+            for write in report.writes.iter().rev() {
+                match *write {
+                    Write::Memory { address, length, old, .. } => {
+                        for (at, byte) in (0..length).zip(old.to_le_bytes()).filter(|(at, _)| address + *at < to) {
+                            put(address + at, byte);
+                        }
+                    }
+                    Write::Buffer { address, .. } => {
+                        let (old, _) = report.buffer();
+                        for (at, byte) in (0..).zip(old).filter(|(at, _)| address + *at < to) {
+                            put(address + at, *byte);
+                        }
+                    }
+                    Write::Device { address, old, .. } if (from..to).contains(&address) => {
+                        for (at, byte) in (0..word_bytes).zip(old.to_le_bytes()).filter(|(at, _)| address + *at < to) {
+                            put(address + at, byte);
+                        }
+                    }
+                    Write::Register { .. } | Write::Device { .. } => {}
+                }
+            }
+            value = value.map(|_| u32::from_le_bytes(bytes));
+        }
+    }
+    value
+}
+
 /// A text ends among the bytes of `tail` from `from` on.
 fn ends_with_new(tail: &[u8], from: usize, text: &[u8]) -> bool {
     let ends = from + 1..=tail.len();

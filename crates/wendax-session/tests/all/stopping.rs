@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{AccessKind, Event, Machine, Need, StepKind};
 use wendax_session::{
-    At, Command, Effects, Names, Progress, Session, State, StopAt, StopId, Times, Touch, TouchedThing as Thing, Where,
+    At, Command, Effects, Names, Progress, Session, State, StopAt, StopId, Thing, Times, Touch, Where,
 };
 
 /// Stops in words, for programs as `time::program` makes them.
@@ -111,7 +111,7 @@ fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Ma
 }
 
 /// The moments at which each stop is met, found one step at a time.
-fn judged(session: &mut Session, stops: &[StopAt]) -> Vec<Vec<u64>> {
+pub(crate) fn judged(session: &mut Session, stops: &[StopAt]) -> Vec<Vec<u64>> {
     let end = session.end();
     go(session, Command::Seek(StepNo(0)));
     let mut met = vec![Vec::new(); stops.len()];

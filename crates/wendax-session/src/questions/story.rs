@@ -1,0 +1,450 @@
+//! The story of a thing: who wrote it last, who reads it next, when it becomes another value next, and all its changes.
+//!
+//! All of it is of one moment of one branch, and of what is known of that branch: what lies behind the furthest step
+//! nobody has seen. It is worked out in slices; what is found first is told first.
+
+use super::scan::{Finder, Interval, Scan};
+use crate::session::{ByHand, Session};
+use crate::stops::{StopAt, Thing, Touch, Where, old_value};
+use std::collections::VecDeque;
+use wendax_isa::{Addr, StepNo};
+use wendax_machine::{Event, Machine, StepKind};
+
+/// Changes kept on each side of the present moment.
+const MOST_CHANGES: usize = 2_000;
+/// Columns of a chart.
+const COLUMNS: usize = 128;
+
+/// A step that touched a thing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Toucher {
+    /// The step.
+    pub step: StepNo,
+    /// Where its instruction is.
+    pub pc: Addr,
+    /// What kind of step.
+    pub kind: StepKind,
+    /// What the thing held before; `None` when it had never been set, or was only read.
+    pub old: Option<u32>,
+    /// What it held behind the step.
+    pub new: u32,
+}
+
+/// What was found.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum Answer {
+    /// It is being looked for.
+    #[default]
+    Looking,
+    /// There is none, as far as the run is known and kept.
+    Nothing,
+    /// This step.
+    Step(Toucher),
+    /// A person did it.
+    ByHand(ByHand),
+}
+
+/// A change in a list of them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Change {
+    /// By a step.
+    Step(Toucher),
+    /// By hand.
+    ByHand(ByHand),
+}
+
+impl Change {
+    /// The step that did it, or before which it was done.
+    pub fn step(&self) -> StepNo {
+        match self {
+            Self::Step(toucher) => toucher.step,
+            Self::ByHand(edit) => edit.step,
+        }
+    }
+}
+
+/// A piece of time in a chart: the values a thing had in it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Chart {
+    /// The least.
+    pub least: u32,
+    /// The greatest.
+    pub most: u32,
+    /// The one at its end.
+    pub last: u32,
+    /// It changed so often.
+    pub changes: u64,
+}
+
+/// All changes of a thing in a run.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Changes {
+    /// The changes around the moment that was asked about, in order.
+    pub list: VecDeque<Change>,
+    /// Where the part behind the moment begins in the list.
+    pub present: usize,
+    /// How many there were before those in the list.
+    pub before: u64,
+    /// How many there are after those in the list.
+    pub after: u64,
+    /// Pieces of the run, each as long, from its earliest moment kept to its furthest step.
+    pub chart: Vec<Chart>,
+    /// All have been found.
+    pub is_complete: bool,
+}
+
+impl Changes {
+    /// How many there are in all, as far as they were found.
+    pub fn count(&self) -> u64 {
+        self.before + self.list.len() as u64 + self.after
+    }
+}
+
+/// The story of a thing; see the module.
+#[derive(Debug, Clone)]
+pub struct Story {
+    thing: Thing,
+    at: StepNo,
+    end: StepNo,
+    branch: u64,
+    /// Who wrote it last before the moment.
+    pub written: Answer,
+    /// Who reads it next, from the moment on.
+    pub read: Answer,
+    /// Who changes it next.
+    pub changed: Answer,
+    /// All its changes.
+    pub changes: Changes,
+    stage: Stage,
+}
+
+#[derive(Debug, Clone)]
+enum Stage {
+    Written(Scan<Last>),
+    Changed(Scan<First>),
+    Read(Scan<First>),
+    Changes(Scan<All>),
+    Done,
+}
+
+impl Story {
+    /// The story of a thing at the present moment of a walk.
+    pub fn new(session: &Session, thing: Thing) -> Self {
+        let (at, end) = (session.now(), session.end());
+        Self {
+            thing,
+            at,
+            end,
+            branch: session.branches(),
+            written: Answer::Looking,
+            read: Answer::Looking,
+            changed: Answer::Looking,
+            changes: Changes::default(),
+            stage: Stage::Written(Scan::new(touch(Touch::Write, thing), before(session, thing, at))),
+        }
+    }
+
+    /// What it is the story of.
+    pub fn thing(&self) -> Thing {
+        self.thing
+    }
+
+    /// It is of the moment a walk is at, and of its branch as far as that is known.
+    pub fn is_of(&self, session: &Session) -> bool {
+        (self.at, self.end, self.branch) == (session.now(), session.end(), session.branches())
+    }
+
+    /// All has been told.
+    pub fn is_done(&self) -> bool {
+        matches!(self.stage, Stage::Done)
+    }
+
+    /// Steps looked through of those that the present question needs.
+    pub fn progress(&self) -> (u64, u64) {
+        match &self.stage {
+            Stage::Written(scan) => scan.progress(),
+            Stage::Changed(scan) | Stage::Read(scan) => scan.progress(),
+            Stage::Changes(scan) => scan.progress(),
+            Stage::Done => (0, 0),
+        }
+    }
+
+    /// Goes on finding out, for about as long as `budget` steps take for each processor; true when all is told.
+    pub fn work(&mut self, session: &Session, budget: u64) -> bool {
+        let thing = self.thing;
+        match &mut self.stage {
+            Stage::Written(scan) => {
+                let Some(found) = scan.work(session, budget, || Last { thing, found: None }) else { return false };
+                let step = found.iter().find_map(|last| last.found);
+                if found.is_empty() || step.is_some() {
+                    self.written = latest(session, thing, self.at, step);
+                    let stop = touch(Touch::Change, thing);
+                    self.stage = Stage::Changed(Scan::new(stop, after(session, thing, self.at, self.end)));
+                }
+            }
+            Stage::Changed(scan) => {
+                let Some(answer) = first(scan, session, budget, thing) else { return false };
+                self.changed = answer;
+                let stop = touch(Touch::Read, thing);
+                self.stage = Stage::Read(Scan::new(stop, session.intervals(self.at, self.end)));
+            }
+            Stage::Read(scan) => {
+                let Some(answer) = first(scan, session, budget, thing) else { return false };
+                self.read = answer;
+                let intervals = after(session, thing, session.oldest(), self.end);
+                self.stage = Stage::Changes(Scan::new(touch(Touch::Change, thing), intervals));
+            }
+            Stage::Changes(scan) => {
+                let range = (session.oldest(), self.end);
+                let Some(found) = scan.work(session, budget, || All::new(thing, range)) else { return false };
+                if found.is_empty() {
+                    self.add_by_hand(session);
+                    self.changes.is_complete = true;
+                    self.stage = Stage::Done;
+                }
+                for all in found {
+                    self.add(all);
+                }
+            }
+            Stage::Done => {}
+        }
+        self.is_done()
+    }
+
+    /// Changes of an interval behind those known.
+    fn add(&mut self, found: All) {
+        let chart = &mut self.changes.chart;
+        if chart.is_empty() {
+            let value = found.start.unwrap_or(0);
+            *chart = vec![Chart { least: value, most: value, last: value, changes: 0 }; COLUMNS];
+        }
+        for (column, of_interval) in found.columns {
+            let known = &mut chart[column];
+            if known.changes == 0 {
+                known.least = known.last.min(of_interval.least);
+                known.most = known.last.max(of_interval.most);
+            }
+            known.least = known.least.min(of_interval.least);
+            known.most = known.most.max(of_interval.most);
+            known.changes += of_interval.changes;
+            known.last = of_interval.last;
+            for later in &mut chart[column + 1..] {
+                *later = Chart { least: of_interval.last, most: of_interval.last, last: of_interval.last, changes: 0 };
+            }
+        }
+        // Of many, an interval kept its first and its last ones.
+        for toucher in found.first.into_iter().chain(found.last) {
+            let is_before = toucher.step < self.at;
+            self.put(Change::Step(toucher), is_before);
+        }
+        if found.until <= self.at {
+            self.changes.before += found.left_out;
+        } else {
+            self.changes.after += found.left_out;
+        }
+    }
+
+    /// A change behind all that are in the list.
+    fn put(&mut self, change: Change, is_before: bool) {
+        let changes = &mut self.changes;
+        if is_before {
+            if changes.present == MOST_CHANGES {
+                changes.list.pop_front();
+                changes.before += 1;
+                changes.present -= 1;
+            }
+            changes.list.push_back(change);
+            changes.present += 1;
+        } else if changes.list.len() - changes.present < MOST_CHANGES {
+            changes.list.push_back(change);
+        } else {
+            changes.after += 1;
+        }
+    }
+
+    fn add_by_hand(&mut self, session: &Session) {
+        for edit in session.edits().into_iter().filter(|edit| is_set_by(self.thing, &edit.event)) {
+            // Done at the present moment, it is behind it.
+            let is_before = edit.step <= self.at;
+            let list = &mut self.changes.list;
+            let place = list.partition_point(|known| known.step() < edit.step);
+            if place > 0 || self.changes.before == 0 {
+                list.insert(place, Change::ByHand(edit));
+                self.changes.present += usize::from(is_before);
+            }
+        }
+    }
+}
+
+/// A stop at a thing being touched.
+fn touch(how: Touch, thing: Thing) -> StopAt {
+    StopAt::plain(Where::Touched(how, thing))
+}
+
+/// Intervals before a moment, the newest first; of memory only those in which its pages changed.
+fn before(session: &Session, thing: Thing, at: StepNo) -> Vec<Interval> {
+    let mut intervals = after(session, thing, session.oldest(), at);
+    intervals.reverse();
+    intervals
+}
+
+fn after(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interval> {
+    let mut intervals = session.intervals(at, end);
+    if let Thing::Cells(from, to) = thing {
+        intervals.retain(|&(start, _)| {
+            let (one, other) = (session.history.before(start), session.history.after(start));
+            let page = session.machine().target().map.page;
+            let is_same = |address: Addr| other.is_some_and(|other| one.snapshot.shares_page(&other.snapshot, address));
+            let mut starts = (from.0 / page..=to.0.saturating_sub(1) / page).map(|number| Addr(number * page));
+            // What devices show is in no page.
+            let is_device = session.machine().target().map.devices_start < to;
+            is_device || !starts.all(is_same)
+        });
+    }
+    intervals
+}
+
+fn first(scan: &mut Scan<First>, session: &Session, budget: u64, thing: Thing) -> Option<Answer> {
+    let found = scan.work(session, budget, || First { thing, found: None })?;
+    if let Some(step) = found.iter().find_map(|first| first.found) {
+        return Some(Answer::Step(step));
+    }
+    found.is_empty().then_some(Answer::Nothing)
+}
+
+/// Who wrote it last: this step, or a person after it.
+fn latest(session: &Session, thing: Thing, at: StepNo, step: Option<Toucher>) -> Answer {
+    let since = step.map_or(StepNo::FIRST, |step| step.step + 1);
+    let edits = session.edits().into_iter().rev();
+    let by_hand = edits.into_iter().find(|edit| edit.step <= at && is_set_by(thing, &edit.event));
+    match (by_hand, step) {
+        (Some(edit), _) if edit.step >= since => Answer::ByHand(edit),
+        (_, Some(step)) => Answer::Step(step),
+        (_, None) => Answer::Nothing,
+    }
+}
+
+/// A change by hand is of this thing.
+pub(super) fn is_set_by(thing: Thing, event: &Event) -> bool {
+    match (thing, event) {
+        (Thing::Register(wanted), Event::SetRegister(register, _)) => wanted == *register,
+        (Thing::Flag(_), Event::SetFlags(_)) => true,
+        (Thing::Cells(from, to), Event::SetByte(address, _)) => (from..to).contains(address),
+        _ => false,
+    }
+}
+
+/// What a thing holds: of several cells the first word.
+pub(crate) fn value_of(machine: &Machine, thing: Thing) -> u32 {
+    match thing {
+        Thing::Register(register) => machine.register(register),
+        Thing::Flag(bit) => (machine.flags() & bit != 0).into(),
+        Thing::Cells(from, to) if from + 1 == to => machine.byte(from).into(),
+        Thing::Cells(from, _) => machine.word(from),
+    }
+}
+
+/// The step the machine has just taken, by its report.
+fn toucher(machine: &Machine, thing: Thing) -> Toucher {
+    let report = machine.last_report();
+    let new = value_of(machine, thing);
+    let old = old_value(report, thing, new, machine.target().word_bytes());
+    Toucher { step: report.step, pc: report.pc, kind: report.kind, old, new }
+}
+
+/// The last meeting of an interval.
+#[derive(Debug, Clone)]
+struct Last {
+    thing: Thing,
+    found: Option<Toucher>,
+}
+
+impl Finder for Last {
+    fn begin(&mut self, _: &Machine) {}
+
+    fn met(&mut self, machine: &Machine) -> bool {
+        self.found = Some(toucher(machine, self.thing));
+        true
+    }
+}
+
+/// The first one.
+#[derive(Debug, Clone)]
+struct First {
+    thing: Thing,
+    found: Option<Toucher>,
+}
+
+impl Finder for First {
+    fn begin(&mut self, _: &Machine) {}
+
+    fn met(&mut self, machine: &Machine) -> bool {
+        self.found = Some(toucher(machine, self.thing));
+        false
+    }
+}
+
+/// All of them: the first and the last ones, and what they come to in a chart.
+#[derive(Debug, Clone)]
+struct All {
+    thing: Thing,
+    range: (StepNo, StepNo),
+    start: Option<u32>,
+    first: Vec<Toucher>,
+    last: VecDeque<Toucher>,
+    left_out: u64,
+    columns: Vec<(usize, Chart)>,
+    until: StepNo,
+}
+
+impl All {
+    fn new(thing: Thing, range: (StepNo, StepNo)) -> Self {
+        Self {
+            thing,
+            range,
+            start: None,
+            first: Vec::new(),
+            last: VecDeque::new(),
+            left_out: 0,
+            columns: Vec::new(),
+            until: StepNo::FIRST,
+        }
+    }
+}
+
+impl Finder for All {
+    fn begin(&mut self, machine: &Machine) {
+        self.start = Some(value_of(machine, self.thing));
+    }
+
+    fn met(&mut self, machine: &Machine) -> bool {
+        let toucher = toucher(machine, self.thing);
+        self.until = toucher.step + 1;
+        if self.first.len() < MOST_CHANGES {
+            self.first.push(toucher);
+        } else {
+            self.last.push_back(toucher);
+            if self.last.len() > MOST_CHANGES {
+                self.last.pop_front();
+                self.left_out += 1;
+            }
+        }
+        let (from, until) = self.range;
+        let all = u128::from(until - from).max(1);
+        let column = u128::from(toucher.step - from) * COLUMNS as u128 / all;
+        let column = usize::try_from(column).unwrap_or(0).min(COLUMNS - 1);
+        let value = toucher.new;
+        match self.columns.last_mut().filter(|(known, _)| *known == column) {
+            Some((_, chart)) => {
+                *chart = Chart {
+                    least: chart.least.min(value),
+                    most: chart.most.max(value),
+                    last: value,
+                    changes: chart.changes + 1,
+                };
+            }
+            None => self.columns.push((column, Chart { least: value, most: value, last: value, changes: 1 })),
+        }
+        true
+    }
+}

@@ -1,0 +1,135 @@
+//! Where things come from and what becomes of them, against going one step at a time.
+
+use crate::stopping::judged;
+use crate::time::{go, program, run, typed};
+use proptest::prelude::*;
+use wendax_isa::{Addr, Reg, StepNo};
+use wendax_machine::{Event, Machine};
+use wendax_session::{Answer, Change, Command, Session, StopAt, Story, Thing, Touch, Where};
+
+const THINGS: [Thing; 9] = [
+    Thing::Register(Reg(0)),
+    Thing::Register(Reg(1)),
+    Thing::Register(Reg(2)),
+    Thing::Register(Reg(13)),
+    Thing::Flag(1),
+    Thing::Flag(2),
+    Thing::Cells(Addr(0x300), Addr(0x302)),
+    Thing::Cells(Addr(0x303), Addr(0x304)),
+    Thing::Cells(Addr(0x306), Addr(0x308)),
+];
+
+fn value(machine: &Machine, thing: Thing) -> u32 {
+    match thing {
+        Thing::Register(register) => machine.register(register),
+        Thing::Flag(bit) => u32::from(machine.flags() & bit != 0),
+        Thing::Cells(from, to) if to == from + 1 => machine.byte(from).into(),
+        Thing::Cells(from, _) => machine.word(from),
+    }
+}
+
+fn told(session: &Session, thing: Thing) -> Story {
+    let mut story = Story::new(session, thing);
+    for _ in 0..100_000 {
+        if story.work(session, 50) {
+            return story;
+        }
+    }
+    panic!("never done: {story:?}");
+}
+
+/// The step of an answer; what it says of values must be so.
+fn step_of(session: &mut Session, answer: &Answer, thing: Thing, edit: Option<u64>) -> Option<u64> {
+    let Answer::Step(toucher) = answer else { return None };
+    go(session, Command::Seek(toucher.step));
+    assert_eq!(session.machine().pc(), toucher.pc);
+    if let Some(old) = toucher.old {
+        assert_eq!(value(session.machine(), thing), old, "{toucher:?}");
+    }
+    // A change by hand at a moment is there too, and was not this step.
+    if edit == Some(toucher.step.0 + 1) {
+        return Some(toucher.step.0);
+    }
+    go(session, Command::Seek(toucher.step + 1));
+    assert_eq!(value(session.machine(), thing), toucher.new, "{toucher:?}");
+    Some(toucher.step.0)
+}
+
+fn check(session: &mut Session, thing: Thing, at: u64, edit: Option<u64>) -> Result<(), TestCaseError> {
+    let touch = |how| StopAt::plain(Where::Touched(how, thing));
+    let met = judged(session, &[touch(Touch::Write), touch(Touch::Read), touch(Touch::Change)]);
+    let [writes, reads, changes] = met.as_slice() else { unreachable!("there are three") };
+    go(session, Command::Seek(StepNo(at)));
+    let story = told(session, thing);
+    prop_assert_eq!(session.now(), StepNo(at));
+    let last = writes.iter().copied().filter(|&moment| moment <= at).last().map(|moment| moment - 1);
+    let by_hand = edit.filter(|&step| step <= at && last.is_none_or(|last| step > last));
+    match (&story.written, by_hand) {
+        (Answer::ByHand(found), Some(step)) => prop_assert_eq!(found.step, StepNo(step)),
+        (answer, None) => prop_assert_eq!(step_of(session, answer, thing, edit), last, "written"),
+        (answer, Some(step)) => prop_assert!(false, "{:?} and not by hand at {}", answer, step),
+    }
+    let next = |moments: &[u64]| moments.iter().copied().find(|&moment| moment > at).map(|moment| moment - 1);
+    prop_assert_eq!(step_of(session, &story.read, thing, edit), next(reads), "read next");
+    prop_assert_eq!(step_of(session, &story.changed, thing, edit), next(changes), "changes next");
+    let by_steps = story.changes.list.iter().filter(|change| matches!(change, Change::Step(_)));
+    let listed: Vec<u64> = by_steps.map(|change| change.step().0 + 1).collect();
+    prop_assert_eq!(&listed, changes, "all changes");
+    let present = story.changes.list.iter().take(story.changes.present);
+    prop_assert!(present.clone().all(|change| change.step().0 <= at) && present.count() == story.changes.present);
+    let charted: u64 = story.changes.chart.iter().map(|column| column.changes).sum();
+    prop_assert_eq!(charted, changes.len() as u64, "in the chart");
+    if let (Some(last), false) = (story.changes.chart.last(), edit.is_some()) {
+        go(session, Command::Seek(session.end()));
+        prop_assert_eq!(last.last, value(session.machine(), thing));
+    }
+    Ok(())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(150))]
+
+    /// Writer, reader, changes are those that a walk step by step sees; after an edit of the past too.
+    #[test]
+    fn stories_agree_with_single_steps(
+        image in program(),
+        thing in 0..THINGS.len(),
+        at in 0u64..420,
+        inputs in typed(),
+        edited in 0u64..300,
+    ) {
+        let mut session = run(&image, &inputs);
+        let thing = THINGS[thing];
+        let moment = at.min(session.end().0);
+        check(&mut session, thing, moment, None)?;
+        let edited = edited.min(session.end().0);
+        go(&mut session, Command::Seek(StepNo(edited)));
+        if let Thing::Register(register) = thing
+            && session.edit(Event::SetRegister(register, 0x300)).is_some()
+        {
+            session.begin(Command::Seek(StepNo(edited + 60)));
+            crate::time::finish(&mut session, &mut std::iter::empty());
+            let moment = at.min(session.end().0);
+            check(&mut session, thing, moment, Some(edited))?;
+        }
+    }
+
+    /// Each byte printed leads to the step that printed it.
+    #[test]
+    fn printed_bytes_lead_to_their_steps(image in program(), inputs in typed()) {
+        let mut session = run(&image, &inputs);
+        let end = session.end();
+        go(&mut session, Command::Seek(StepNo(0)));
+        let mut printed = Vec::new();
+        while session.now() < end {
+            let step = session.now();
+            go(&mut session, Command::Step);
+            let effects = session.last_step().expect("a step was taken");
+            printed.extend((0..effects.printed).map(|_| step));
+        }
+        for (position, step) in printed.iter().enumerate() {
+            prop_assert_eq!(session.printed_at(position as u64), Some(*step));
+        }
+        prop_assert_eq!(session.printed_at(printed.len() as u64), None);
+    }
+}
