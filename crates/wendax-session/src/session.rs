@@ -401,11 +401,16 @@ impl Session {
     /// The judge of some stops, for a machine that stands where this one does or is a copy of it at another step.
     pub(crate) fn judge_for(&self, stops: Vec<Armed>, machine: &Machine) -> Judge {
         let mut judge = Judge::new(stops, machine);
+        self.place_judge(&mut judge, machine);
+        judge
+    }
+
+    /// The same judge for a machine that stands elsewhere.
+    pub(crate) fn place_judge(&self, judge: &mut Judge, machine: &Machine) {
         if judge.longest() > 0 {
             let (_, output) = self.transcript.up_to(machine.printed());
             judge.stands_behind(output);
         }
-        judge
     }
 
     // ---- the door

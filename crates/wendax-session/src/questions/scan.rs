@@ -1,12 +1,15 @@
 //! Looking for stops through intervals of a run, several at a time.
 //!
-//! An interval lies between two checkpoints, so each can be run again by itself. They are taken in the order they are
-//! given in, in batches of as many as there are processors; a batch is worked on in slices.
+//! An interval lies between two checkpoints, so each can be run again by itself. They are begun in the order they are
+//! given in, by as many copies of the machine as there are processors, and told of in that order; all of it in slices.
 
 use crate::session::Session;
-use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, look};
+use crate::stops::{Armed, Judge, Looked, StopAt, StopId, look};
+use std::collections::{BTreeMap, VecDeque};
+use std::ops::ControlFlow;
+use std::sync::{Mutex, PoisonError};
 use wendax_isa::StepNo;
-use wendax_machine::{Machine, Run};
+use wendax_machine::{Machine, Observer, Report, Run};
 
 /// Copies of the machine that work at the same time, at most.
 const MOST_WORKERS: usize = 8;
@@ -15,7 +18,7 @@ const MOST_WORKERS: usize = 8;
 pub(crate) type Interval = (StepNo, StepNo);
 
 /// What looks at the moments at which the stop is met.
-pub(crate) trait Finder: Send {
+pub(crate) trait Finder: Clone + Send {
     /// The machine stands where an interval begins.
     fn begin(&mut self, machine: &Machine);
     /// The stop is met; false when nothing more of this interval matters.
@@ -27,101 +30,163 @@ pub(crate) trait Finder: Send {
 pub(crate) struct Scan<F> {
     stop: StopAt,
     workers: Vec<Worker<F>>,
-    intervals: std::vec::IntoIter<Interval>,
-    /// Steps of the intervals, and of those done with.
+    /// Intervals that nobody has begun, each with its number.
+    waiting: VecDeque<(usize, Interval)>,
+    /// Intervals looked through whose turn has not come.
+    found: BTreeMap<usize, F>,
+    /// The number whose turn it is, and how many there are.
+    turn: usize,
+    count: usize,
+    /// Steps of the intervals, and of those begun.
     all: u64,
-    done: u64,
+    begun: u64,
 }
 
 #[derive(Debug, Clone)]
 struct Worker<F> {
     machine: Machine,
-    fed: usize,
     judge: Judge,
-    until: StepNo,
-    length: u64,
-    finder: F,
-    is_done: bool,
+    fed: usize,
+    task: Option<(usize, StepNo, F)>,
 }
 
 impl<F: Finder> Scan<F> {
     pub(crate) fn new(stop: StopAt, intervals: Vec<Interval>) -> Self {
         let all = intervals.iter().map(|(from, until)| until.0 - from.0).sum();
-        Self { stop, workers: Vec::new(), intervals: intervals.into_iter(), all, done: 0 }
+        let count = intervals.len();
+        let waiting = intervals.into_iter().enumerate().collect();
+        Self { stop, workers: Vec::new(), waiting, found: BTreeMap::new(), turn: 0, count, all, begun: 0 }
     }
 
-    /// Steps looked through, and all there are.
+    /// Steps looked through or being looked through, and all there are.
     pub(crate) fn progress(&self) -> (u64, u64) {
-        (self.done, self.all)
+        (self.begun, self.all)
     }
 
-    /// Works for about as long as `budget` steps take for each processor. When a batch is through, its finders come in
-    /// the order of their intervals; an empty list when there is no interval any more.
-    pub(crate) fn work(&mut self, session: &Session, budget: u64, finder: impl Fn() -> F) -> Option<Vec<F>> {
-        if self.workers.is_empty() {
-            let count = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_WORKERS);
-            let stop = &self.stop;
-            let begin = |(from, until): Interval| {
-                let (machine, fed) = session.machine_at(from);
-                let judge = session.judge_for(vec![Armed { id: StopId::UNTIL, stop: stop.clone() }], &machine);
-                let mut finder = finder();
-                finder.begin(&machine);
-                Worker { machine, fed, judge, until, length: until.0 - from.0, finder, is_done: false }
-            };
-            self.workers = self.intervals.by_ref().take(count).map(begin).collect();
-            for worker in &mut self.workers {
-                worker.judge.arm(&mut worker.machine);
-            }
-        }
-        match self.workers.as_mut_slice() {
-            [] => return Some(Vec::new()),
-            [one] => one.work(session, budget),
-            many => std::thread::scope(|scope| {
-                for worker in many.iter_mut().filter(|worker| !worker.is_done) {
-                    scope.spawn(move || worker.work(session, budget));
-                }
-            }),
-        }
-        if self.workers.iter().any(|worker| !worker.is_done) {
+    /// Works for about as long as `budget` steps take for each processor. Finders of intervals that were looked through
+    /// come in the order of the intervals; `None` when there is none left.
+    pub(crate) fn work(&mut self, session: &Session, budget: u64, finder: impl Fn() -> F + Sync) -> Option<Vec<F>> {
+        if self.turn == self.count {
             return None;
         }
-        self.done += self.workers.iter().map(|worker| worker.length).sum::<u64>();
-        Some(std::mem::take(&mut self.workers).into_iter().map(|worker| worker.finder).collect())
+        if self.workers.is_empty() {
+            let processors = std::thread::available_parallelism().map_or(1, usize::from);
+            let judge =
+                session.judge_for(vec![Armed { id: StopId::UNTIL, stop: self.stop.clone() }], session.machine());
+            let (mut machine, fed) = session.machine_at(session.oldest());
+            judge.arm(&mut machine);
+            self.workers =
+                vec![Worker { machine, judge, fed, task: None }; processors.min(MOST_WORKERS).min(self.count)];
+        }
+        let waiting = Mutex::new((std::mem::take(&mut self.waiting), 0));
+        let next = || {
+            let mut waiting = waiting.lock().unwrap_or_else(PoisonError::into_inner);
+            let (number, (from, until)) = waiting.0.pop_front()?;
+            waiting.1 += until.0 - from.0;
+            Some((number, from, until))
+        };
+        let work = |worker: &mut Worker<F>| worker.work(session, budget, &next, &finder);
+        let done: Vec<(usize, F)> = match self.workers.as_mut_slice() {
+            [one] => work(one),
+            many => std::thread::scope(|scope| {
+                let threads: Vec<_> = many.iter_mut().map(|worker| scope.spawn(|| work(worker))).collect();
+                // A panic of one of them goes on here.
+                threads
+                    .into_iter()
+                    .flat_map(|thread| thread.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+                    .collect()
+            }),
+        };
+        let (waiting, begun) = waiting.into_inner().unwrap_or_else(PoisonError::into_inner);
+        (self.waiting, self.begun) = (waiting, self.begun + begun);
+        self.found.extend(done);
+        let mut told = Vec::new();
+        while let Some(finder) = self.found.remove(&self.turn) {
+            told.push(finder);
+            self.turn += 1;
+        }
+        Some(told)
     }
 }
 
 impl<F: Finder> Worker<F> {
-    fn work(&mut self, session: &Session, budget: u64) {
+    fn work(
+        &mut self,
+        session: &Session,
+        budget: u64,
+        next: &impl Fn() -> Option<(usize, StepNo, StepNo)>,
+        finder: &impl Fn() -> F,
+    ) -> Vec<(usize, F)> {
         let mut left = budget.max(1);
-        while !self.is_done {
-            if self.machine.steps() >= self.until {
-                self.is_done = true;
-                return;
+        let mut done = Vec::new();
+        while left > 0 {
+            let Some((number, until, mut found)) = self.task.take() else {
+                let Some((number, from, until)) = next() else { break };
+                self.fed = session.bring(&mut self.machine, from);
+                session.place_judge(&mut self.judge, &self.machine);
+                let mut found = finder();
+                found.begin(&self.machine);
+                self.task = Some((number, until, found));
+                left = left.saturating_sub(BEGINNING);
+                continue;
+            };
+            if self.look(session, until, &mut found, &mut left) {
+                done.push((number, found));
+            } else {
+                self.task = Some((number, until, found));
             }
-            if left == 0 {
-                return;
+        }
+        done
+    }
+
+    /// Goes on in the interval; true when it was looked through.
+    fn look(&mut self, session: &Session, until: StepNo, finder: &mut F, left: &mut u64) -> bool {
+        while self.machine.steps() < until {
+            if *left == 0 {
+                return false;
             }
             session.feed_copy(&mut self.machine, &mut self.fed);
             let from = self.machine.steps();
-            let until = self.until.min(session.event_step(self.fed)).min(from.saturating_add(left));
-            let (looked, worked) = look(&mut self.machine, &mut self.judge, Run { work: left, ..Run::until(until) });
+            let piece = until.min(session.event_step(self.fed)).min(from.saturating_add(*left));
+            let (looked, worked) = look(&mut self.machine, &mut self.judge, Run { work: *left, ..Run::until(piece) });
             self.machine.take_output();
-            left = left.saturating_sub(self.machine.steps() - from + worked);
-            match looked {
-                Looked::Met(hits, _) => {
-                    debug_assert!(hits == Hits::from_slice(&[0]));
-                    self.is_done = !self.finder.met(&self.machine);
-                }
+            *left = left.saturating_sub(self.machine.steps() - from + worked);
+            let is_over = match looked {
+                Looked::Met(..) => !finder.met(&self.machine),
                 // The past always goes on; if it did not, waiting for it would be without end.
-                Looked::Stopped(stop) => {
-                    self.is_done = self.machine.steps() == from && crate::commands::is_stuck(&stop);
-                }
+                Looked::Stopped(stop) => self.machine.steps() == from && crate::commands::is_stuck(&stop),
+            };
+            if is_over {
+                return true;
             }
         }
+        true
     }
 }
 
+/// What it costs to begin an interval, in steps.
+const BEGINNING: u64 = 10_000;
+
 impl Session {
+    /// Brings a copy of the machine, which may be looking out for something, to a step; returns how much of the log it
+    /// has been fed.
+    fn bring(&self, machine: &mut Machine, step: StepNo) -> usize {
+        let checkpoint = self.history.before(step);
+        machine.restore(&checkpoint.snapshot);
+        let mut fed = checkpoint.fed;
+        while machine.steps() < step {
+            self.feed_copy(machine, &mut fed);
+            let from = machine.steps();
+            // With an observer it stops at nothing.
+            machine.run_observed(Run::until(step.min(self.event_step(fed))), &mut Onward);
+            machine.take_output();
+            if machine.steps() == from {
+                break;
+            }
+        }
+        fed
+    }
+
     /// The intervals between checkpoints that the moments behind a step and up to another lie in, in order.
     pub(crate) fn intervals(&self, from: StepNo, until: StepNo) -> Vec<Interval> {
         let mut intervals = Vec::new();
@@ -132,5 +197,16 @@ impl Session {
             at = next;
         }
         intervals
+    }
+}
+
+/// Looks at nothing.
+struct Onward;
+
+impl Observer for Onward {
+    const WRITES: bool = false;
+
+    fn see(&mut self, _: &Report) -> ControlFlow<()> {
+        ControlFlow::Continue(())
     }
 }

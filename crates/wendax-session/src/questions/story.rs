@@ -174,9 +174,9 @@ impl Story {
         let thing = self.thing;
         match &mut self.stage {
             Stage::Written(scan) => {
-                let Some(found) = scan.work(session, budget, || Last { thing, found: None }) else { return false };
-                let step = found.iter().find_map(|last| last.found);
-                if found.is_empty() || step.is_some() {
+                let found = scan.work(session, budget, || Last { thing, found: None });
+                let step = found.iter().flatten().find_map(|last| last.found);
+                if found.is_none() || step.is_some() {
                     self.written = latest(session, thing, self.at, step);
                     let stop = touch(Touch::Change, thing);
                     self.stage = Stage::Changed(Scan::new(stop, after(session, thing, self.at, self.end)));
@@ -196,12 +196,12 @@ impl Story {
             }
             Stage::Changes(scan) => {
                 let range = (session.oldest(), self.end);
-                let Some(found) = scan.work(session, budget, || All::new(thing, range)) else { return false };
-                if found.is_empty() {
+                let Some(found) = scan.work(session, budget, || All::new(thing, range)) else {
                     self.add_by_hand(session);
                     self.changes.is_complete = true;
                     self.stage = Stage::Done;
-                }
+                    return true;
+                };
                 for all in found {
                     self.add(all);
                 }
@@ -281,7 +281,7 @@ fn touch(how: Touch, thing: Thing) -> StopAt {
     StopAt::plain(Where::Touched(how, thing))
 }
 
-/// Intervals before a moment, the newest first; of memory only those in which its pages changed.
+/// Intervals before a moment, the newest first; only those in which the thing can have been written.
 fn before(session: &Session, thing: Thing, at: StepNo) -> Vec<Interval> {
     let mut intervals = after(session, thing, session.oldest(), at);
     intervals.reverse();
@@ -290,6 +290,13 @@ fn before(session: &Session, thing: Thing, at: StepNo) -> Vec<Interval> {
 
 fn after(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interval> {
     let mut intervals = session.intervals(at, end);
+    // A register that is not set at the end of an interval was not written in it.
+    if let Thing::Register(register) = thing {
+        intervals.retain(|&(start, _)| {
+            let registers = session.history.after(start).map(|after| Machine::registers_in(&after.snapshot));
+            registers.is_none_or(|all| all.get(usize::from(register.0)).is_none_or(|&(_, is_known)| is_known))
+        });
+    }
     if let Thing::Cells(from, to) = thing {
         intervals.retain(|&(start, _)| {
             let (one, other) = (session.history.before(start), session.history.after(start));
@@ -305,11 +312,8 @@ fn after(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interv
 }
 
 fn first(scan: &mut Scan<First>, session: &Session, budget: u64, thing: Thing) -> Option<Answer> {
-    let found = scan.work(session, budget, || First { thing, found: None })?;
-    if let Some(step) = found.iter().find_map(|first| first.found) {
-        return Some(Answer::Step(step));
-    }
-    found.is_empty().then_some(Answer::Nothing)
+    let Some(found) = scan.work(session, budget, || First { thing, found: None }) else { return Some(Answer::Nothing) };
+    found.iter().find_map(|first| first.found).map(Answer::Step)
 }
 
 /// Who wrote it last: this step, or a person after it.
