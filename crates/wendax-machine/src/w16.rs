@@ -387,6 +387,11 @@ impl Machine {
         snapshot.state.console.read
     }
 
+    /// Bytes of input typed since the start, read or not.
+    pub fn typed(&self) -> u64 {
+        self.state.console.typed
+    }
+
     /// Bytes of typed input read since the start.
     pub fn read(&self) -> u64 {
         self.state.console.read

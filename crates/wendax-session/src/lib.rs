@@ -45,7 +45,7 @@ mod visits;
 mod words;
 
 pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
-pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
+pub use explain::{Cause, Explanation, Outlook, explain, fault_causes, instruction_text};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use moments::{Happening, What, happenings};

@@ -274,12 +274,25 @@ impl Session {
 
     /// The end of [`Self::console`]: its last `most` bytes, without a copy of what lies before them.
     pub fn console_end(&self, most: usize) -> Vec<Piece> {
+        self.placed_console(most).into_iter().map(|(_, piece)| piece).collect()
+    }
+
+    /// The same, each piece with the position of its first byte in all that was printed, or all that was typed: see
+    /// [`Self::printed_at`] and [`Self::taken_at`].
+    pub fn placed_console(&self, most: usize) -> Vec<(u64, Piece)> {
         let (base, output) = self.transcript.up_to(self.machine.printed());
         let index = |at: u64| usize::try_from(at.saturating_sub(base)).unwrap_or(usize::MAX).min(output.len());
-        let last = |bytes: &[u8], left: usize| bytes[bytes.len().saturating_sub(left)..].to_vec();
+        let skipped = |bytes: &[u8], left: usize| bytes.len().saturating_sub(left);
+        let printed = |begin: usize, end: usize, left: usize| {
+            let begin = begin + skipped(&output[begin..end], left);
+            (base + begin as u64, Piece::Printed(output[begin..end].to_vec()))
+        };
         // What was typed ahead at the present end stands there too.
         let known = if self.now() == self.edge.step { self.log.len() } else { self.fed };
         let typed = self.log.before(known).iter().rev().take_while(|entry| entry.printed >= base);
+        let ahead = self.log.from(self.fed).iter().take(known.saturating_sub(self.fed));
+        let ahead = ahead.map(|entry| if let Event::Typed(bytes) = &entry.event { bytes.len() as u64 } else { 0 });
+        let mut typed_end = self.machine.typed() + ahead.sum::<u64>();
         // From the end to the beginning, as long as there is room.
         let mut pieces = Vec::new();
         let mut left = most;
@@ -288,18 +301,20 @@ impl Session {
             let Event::Typed(bytes) = &entry.event else { continue };
             let begin = index(entry.printed).min(end);
             if begin < end && left > 0 {
-                pieces.push(Piece::Printed(last(&output[begin..end], left)));
+                pieces.push(printed(begin, end, left));
                 left = left.saturating_sub(end - begin);
             }
             end = begin;
             if left == 0 {
                 break;
             }
-            pieces.push(Piece::Typed(last(bytes, left)));
+            typed_end = typed_end.saturating_sub(bytes.len() as u64);
+            let from = skipped(bytes, left);
+            pieces.push((typed_end + from as u64, Piece::Typed(bytes[from..].to_vec())));
             left = left.saturating_sub(bytes.len());
         }
         if end > 0 && left > 0 {
-            pieces.push(Piece::Printed(last(&output[..end], left)));
+            pieces.push(printed(0, end, left));
         }
         pieces.reverse();
         pieces

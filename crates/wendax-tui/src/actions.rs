@@ -49,6 +49,11 @@ pub enum Travel {
     Pause,
     Restart,
     Replay,
+    /// To the step that wrote what is chosen last.
+    ToWriter,
+    /// To the moment that was looked at before, and forth again.
+    VisitBack,
+    VisitForth,
 }
 
 /// What is done to the run by hand.
@@ -156,6 +161,8 @@ pub enum Look {
     Palette,
     Guide,
     Files,
+    /// The story of what is chosen.
+    History,
     Ask(Ask),
 }
 
@@ -197,6 +204,8 @@ pub enum Ask {
     Value,
     Step,
     Line,
+    /// Something whose changes are wanted.
+    History,
     /// Something to stop at.
     StopAt,
     /// What is said of the stop on the line, or chosen in the list.
@@ -231,7 +240,7 @@ impl Action {
                 Ask::Replace | Ask::Rename | Ask::SaveAs | Ask::SaveAndLeave | Ask::NewFile => true,
                 Ask::Arguments | Ask::Input | Ask::Seed | Ask::Build | Ask::NewProject => false,
                 Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
-                Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil => false,
+                Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,

@@ -13,7 +13,7 @@ use ratatui::layout::Rect;
 use wendax_asm::{Assembly, disassembly};
 use wendax_image::{Image, Line};
 use wendax_machine::{Addr, RegionKind, Settings};
-use wendax_session::{Session, State};
+use wendax_session::{Session, State, Story, Thing};
 use wendax_source::{FileId, SourceFile, Sources};
 
 /// All that is true of the interface.
@@ -175,7 +175,45 @@ impl App {
     /// Something that is shown hangs on the run being looked through.
     pub(crate) fn has_questions(&self) -> bool {
         let Some(session) = self.session().filter(|session| !session.is_running()) else { return false };
-        self.screen.layout.area(PaneId::Stops).is_some() && !session.is_counted()
+        let is_counting = self.screen.layout.area(PaneId::Stops).is_some() && !session.is_counted();
+        let is_told = |story: &Story| story.is_done() && story.is_of(session);
+        let is_shown = self.screen.layout.area(PaneId::History).is_some();
+        let is_telling = is_shown && self.world.walk.story.as_ref().is_some_and(|story| !is_told(story));
+        is_counting || is_telling || self.world.walk.sought.is_some()
+    }
+
+    /// This entry is the one chosen in the pane, and the pane is in focus.
+    pub(crate) fn is_chosen(&self, pane: PaneId, entry: usize) -> bool {
+        self.screen.mode == Mode::Walk && self.screen.focus == pane && self.screen.panes.of(pane).chosen == entry
+    }
+
+    /// What is chosen in the pane in focus, when that can be written and read.
+    pub(crate) fn thing_chosen(&self) -> Option<Thing> {
+        let pane = self.screen.focus.pane();
+        let count = pane.entries(self)?;
+        pane.thing(self, self.screen.panes.of(self.screen.focus).chosen.min(count.saturating_sub(1)))
+    }
+
+    /// A thing by its name.
+    pub(crate) fn thing_words(&self, thing: Thing) -> String {
+        let Some(session) = self.session() else { return String::new() };
+        let target = session.machine().target();
+        match thing {
+            Thing::Register(register) => target.register_name(register).to_owned(),
+            Thing::Flag(bit) => {
+                let flag = target.flags.iter().find(|flag| flag.bit == bit);
+                flag.map_or(String::new(), |flag| flag.name.to_string())
+            }
+            Thing::Cells(from, to) => {
+                let label = match (target.device(from), session.image().nearest_label(from)) {
+                    (Some(device), _) => device.name.to_owned(),
+                    (None, Some((symbol, 0))) => symbol.name.clone(),
+                    (None, Some((symbol, offset))) if offset < 256 => format!("{} + {offset}", symbol.name),
+                    (None, _) => target.hex_address(from),
+                };
+                if from + 1 == to { format!("byte [{label}]") } else { label }
+            }
+        }
     }
 
     /// A text differs from its file.

@@ -329,6 +329,23 @@ pub const BINDINGS: &[Binding] = &[
     ),
     bind(&["C"], &[Walk], Action::Hand(Hand::ClearBreakpoints), "", "Clear all stops", "delete remove breakpoints"),
     bind(&["Delete"], &[List], Action::Hand(Hand::Remove), "", "Take away what is chosen", "remove clear"),
+    look(
+        &["h"],
+        &[Walk],
+        Look::History,
+        "changes",
+        "Changes of what is chosen: who wrote it last, who reads and changes it next, all of them",
+        "history origin where from who wrote why story data flow",
+    ),
+    travel(
+        &["H"],
+        Travel::ToWriter,
+        "",
+        "To the step that wrote what is chosen last",
+        "origin where from who wrote why last writer",
+    ),
+    travel(&["("], Travel::VisitBack, "", "Back to the moment that was looked at before", "visited return jump last"),
+    travel(&[")"], Travel::VisitForth, "", "Forth again to the moment that was left", "visited jump next"),
     bind(
         &["i"],
         &[Walk],

@@ -51,6 +51,7 @@ const STATE: &[Slot] = &[
     slot(PaneId::Memory, 4),
     when_asked(PaneId::Marks, 6),
     when_asked(PaneId::Stops, 6),
+    when_asked(PaneId::History, 6),
 ];
 const SOURCE: Column = Column { slots: &[slot(PaneId::Source, 0)], width: |_| 0 };
 
@@ -71,7 +72,12 @@ const BENCH: &[Columns] = &[
                 width: |_| 74,
             },
             Column {
-                slots: &[slot(PaneId::Memory, 1), slot(PaneId::Marks, 0), when_asked(PaneId::Stops, 2)],
+                slots: &[
+                    slot(PaneId::Memory, 1),
+                    slot(PaneId::Marks, 0),
+                    when_asked(PaneId::Stops, 2),
+                    when_asked(PaneId::History, 2),
+                ],
                 width: |width| (width / 3).min(74),
             },
         ],

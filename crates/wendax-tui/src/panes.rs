@@ -9,6 +9,7 @@
 mod calls;
 mod console;
 mod flags;
+mod history;
 mod marks;
 mod memory;
 mod next;
@@ -22,7 +23,7 @@ use crate::app::App;
 use crate::parts::pen::Pen;
 use crate::world::documents::DocumentId;
 use ratatui::layout::Rect;
-use wendax_session::Command;
+use wendax_session::{Command, Thing};
 
 /// Rows a pane can do with, those of its head among them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -55,6 +56,8 @@ pub(crate) enum Order {
     Travel(Command),
     /// Show a line (from 0) of a document.
     Show(DocumentId, usize),
+    /// Go to the step that wrote this last.
+    WrittenBy(Thing),
 }
 
 /// A pane of a page.
@@ -84,6 +87,16 @@ pub(crate) trait Pane: Sync {
 
     /// What Enter does on an entry.
     fn enter(&self, _app: &App, _entry: usize) -> Option<Order> {
+        None
+    }
+
+    /// What stands at an entry, when that can be written and read.
+    fn thing(&self, _app: &App, _entry: usize) -> Option<Thing> {
+        None
+    }
+
+    /// How it is looked at after a move by rows, when it is more than a list.
+    fn moved(&self, _app: &App, _area: Rect, _by: isize) -> Option<PaneState> {
         None
     }
 
@@ -124,6 +137,7 @@ panes! {
     Memory: memory,
     Marks: marks,
     Stops: stops,
+    History: history,
     Ribbon: ribbon,
     Console: console,
 }
@@ -141,9 +155,11 @@ impl PaneId {
     /// Tab stops at it: something can be moved in it.
     pub(crate) fn has_moves(self, app: &App) -> bool {
         match self {
-            Self::Source | Self::Stack | Self::Memory | Self::Console => true,
-            Self::Next | Self::Registers | Self::Flags | Self::Ribbon => false,
-            Self::Calls | Self::Marks | Self::Stops => self.pane().entries(app).is_some_and(|count| count > 0),
+            Self::Source | Self::Registers | Self::Flags | Self::Stack | Self::Memory | Self::Console => true,
+            Self::Next | Self::Ribbon => false,
+            Self::Calls | Self::Marks | Self::Stops | Self::History => {
+                self.pane().entries(app).is_some_and(|count| count > 0)
+            }
         }
     }
 }

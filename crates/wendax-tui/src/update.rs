@@ -12,6 +12,7 @@ mod hand;
 mod look;
 mod motion;
 mod mouse;
+mod questions;
 mod sheet;
 mod travel;
 

@@ -6,7 +6,7 @@ use wendax_isa::w16::{Insn, NumberStyle, Op, disassemble};
 
 /// The instruction at an address as it is written, or disassembled; `None` when there is none, or it is not what the
 /// program was made with.
-pub(crate) fn instruction_text(session: &Session, address: Addr) -> Option<String> {
+pub fn instruction_text(session: &Session, address: Addr) -> Option<String> {
     let insn = session.machine().instruction_at(address).filter(|insn| is_as_made(session, address, *insn))?;
     Some(written(session, address, insn).unwrap_or_else(|| plain_text(session, address, insn)))
 }

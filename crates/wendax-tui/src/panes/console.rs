@@ -1,14 +1,15 @@
 //! The console: what the program printed, what was typed to it, and the line being typed.
 
-use super::{Need, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::width;
+use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::screen::Typing;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use unicode_segmentation::UnicodeSegmentation;
-use wendax_session::{Piece, Session};
+use wendax_session::{Command, Piece, Session};
 
 pub(super) struct Console;
 
@@ -27,7 +28,8 @@ impl Pane for Console {
 
     fn about(&self) -> &'static str {
         "What the program printed, and in another colour what was typed to it. While it waits for input or runs, what \
-         you type goes to it and Enter sends the line; Esc keeps the keys for commands, i types to it at any time."
+         you type goes to it and Enter sends the line; Esc keeps the keys for commands, i types to it at any time. With the \
+         focus the arrows choose a line, and Enter goes to the step that printed it, or took what was typed there."
     }
 
     fn need(&self, app: &App, page: Rect) -> Need {
@@ -66,6 +68,9 @@ impl Pane for Console {
         let note = if width(note) + 14 > area.width && typing { "you type to the program · Esc" } else { note };
         let body = head(app, pen, area, PaneId::Console, note);
         let Some(session) = app.session() else { return };
+        if self.entries(app).is_some() {
+            return chosen_rows(app, pen, body);
+        }
         let rows = usize::from(body.height);
         let scroll = usize::try_from(-app.screen.panes.of(PaneId::Console).scroll).unwrap_or(0);
         let mut lines = console_lines(session, usize::from(area.width.saturating_sub(2)), rows + scroll + 1);
@@ -80,9 +85,10 @@ impl Pane for Console {
         let from = lines.len().saturating_sub(rows);
         let mut end = (body.x + 1, body.y);
         for (y, line) in (body.y..body.bottom()).zip(&lines[from..]) {
-            let x = line
-                .iter()
-                .fold(body.x + 1, |x, (text, ink)| pen.text(x, y, body.right().saturating_sub(x + 1), text, *ink));
+            let x = line.iter().fold(body.x + 1, |x, chunk| {
+                let ink = if chunk.is_typed { Ink::Fresh } else { Ink::Text };
+                pen.text(x, y, body.right().saturating_sub(x + 1), &chunk.text, ink)
+            });
             end = (x, y);
         }
         if (typing || waiting) && rows > 0 && scroll == 0 {
@@ -95,38 +101,96 @@ impl Pane for Console {
     }
 
     fn scroll_range(&self, app: &App, area: Rect) -> (i64, i64) {
-        const MOST: usize = 10_000;
         let rows = usize::from(area.height.saturating_sub(1));
         let room = usize::from(area.width.saturating_sub(2));
         let lines = app.session().map_or(0, |session| console_lines(session, room, MOST).len());
         (-i64::try_from(lines.saturating_sub(rows)).unwrap_or(0), 0)
     }
+
+    fn entries(&self, app: &App) -> Option<usize> {
+        // While it is typed to, the keys are for that.
+        (app.screen.focus == PaneId::Console && !app.takes_input()).then(|| rows(app).len())
+    }
+
+    /// To the step that printed the row, or took what was typed there.
+    fn enter(&self, app: &App, entry: usize) -> Option<Order> {
+        let session = app.session()?;
+        let row = rows(app).into_iter().nth(entry)?;
+        let step = row.iter().find_map(|chunk| {
+            if chunk.is_typed { session.taken_at(chunk.position) } else { session.printed_at(chunk.position) }
+        })?;
+        Some(Order::Travel(Command::Seek(step)))
+    }
 }
 
-/// A line of the console: pieces of text with their ink.
-type ConsoleLine = Vec<(String, Ink)>;
+/// The rows around the chosen one, which is lit.
+fn chosen_rows(app: &App, pen: &mut Pen<'_>, body: Rect) {
+    let rows = rows(app);
+    let chosen = app.screen.panes.of(PaneId::Console).chosen.min(rows.len().saturating_sub(1));
+    let from = list::first_shown(chosen, rows.len(), body.height);
+    for ((y, row), index) in (body.y..body.bottom()).zip(rows.iter().skip(from)).zip(from..) {
+        row.iter().fold(body.x + 1, |x, chunk| {
+            let ink = if chunk.is_typed { Ink::Fresh } else { Ink::Text };
+            pen.text(x, y, body.right().saturating_sub(x + 1), &chunk.text, ink)
+        });
+        if index == chosen {
+            pen.chosen(Rect { y, height: 1, ..body });
+        }
+    }
+    list::scroll_mark(pen, body, rows.len(), from);
+}
+
+/// Rows that can be gone through.
+const MOST: usize = 10_000;
+
+/// All rows, as the pane shows them.
+fn rows(app: &App) -> Vec<ConsoleLine> {
+    let width = app.screen.layout.area(PaneId::Console).map_or(80, |area| area.width);
+    let mut rows = app
+        .session()
+        .map_or_else(Vec::new, |session| console_lines(session, usize::from(width.saturating_sub(2)), MOST));
+    if rows.last().is_some_and(Vec::is_empty) {
+        rows.pop();
+    }
+    rows
+}
+
+/// A line of the console: pieces of text.
+type ConsoleLine = Vec<Chunk>;
+
+struct Chunk {
+    text: String,
+    is_typed: bool,
+    /// Of its first byte in all that was printed, or typed.
+    position: u64,
+}
 
 /// The last `most` lines of the console.
 fn console_lines(session: &Session, room: usize, most: usize) -> Vec<ConsoleLine> {
     let mut lines: Vec<ConsoleLine> = vec![Vec::new()];
     // No sign takes more than four bytes.
-    for piece in session.console_end(most * room.max(1) * 4) {
-        let (bytes, ink) = match &piece {
-            Piece::Printed(bytes) => (bytes, Ink::Text),
-            Piece::Typed(bytes) => (bytes, Ink::Fresh),
+    for (position, piece) in session.placed_console(most.saturating_mul(room.max(1) * 4)) {
+        let (bytes, is_typed) = match &piece {
+            Piece::Printed(bytes) => (bytes, false),
+            Piece::Typed(bytes) => (bytes, true),
         };
-        for (index, part) in String::from_utf8_lossy(bytes).split('\n').enumerate() {
+        let mut position = position;
+        for (index, part) in bytes.split(|&byte| byte == b'\n').enumerate() {
             if index > 0 {
                 lines.push(Vec::new());
             }
-            for chunk in chunks(part, room, &lines) {
-                if chunk.0 {
+            let end = position + part.len() as u64;
+            for (begins, text) in chunks(&String::from_utf8_lossy(part), room, &lines) {
+                if begins {
                     lines.push(Vec::new());
                 }
-                if let Some(line) = lines.last_mut() {
-                    line.push((chunk.1, ink));
+                let length = text.len() as u64;
+                if let Some(line) = lines.last_mut().filter(|_| !text.is_empty()) {
+                    line.push(Chunk { text, is_typed, position: position.min(end.saturating_sub(1)) });
                 }
+                position += length;
             }
+            position = end + 1;
         }
     }
     let from = lines.len().saturating_sub(most);
@@ -135,7 +199,7 @@ fn console_lines(session: &Session, room: usize, most: usize) -> Vec<ConsoleLine
 
 /// A text without line ends, cut where the line is full; true before what begins a new line.
 fn chunks(text: &str, room: usize, lines: &[ConsoleLine]) -> Vec<(bool, String)> {
-    let used: usize = lines.last().map_or(0, |line| line.iter().map(|(text, _)| usize::from(width(text))).sum());
+    let used: usize = lines.last().map_or(0, |line| line.iter().map(|chunk| usize::from(width(&chunk.text))).sum());
     let mut chunks = Vec::new();
     let mut chunk = String::new();
     let mut at = used;

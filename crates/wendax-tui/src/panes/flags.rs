@@ -1,12 +1,12 @@
 //! Flags: value, meaning in words, and who set them.
 
-use super::{Need, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::Writer;
-use wendax_session::Session;
+use wendax_session::{Session, Thing};
 
 pub(super) struct Flags;
 
@@ -25,12 +25,25 @@ impl Pane for Flags {
 
     fn about(&self) -> &'static str {
         "One bit each about the last result: was it zero, was there a carry, was it negative, did it leave the signed \
-         range; and whether interrupts may come. Jumps look at them. Beside each stands which line set it."
+         range; and whether interrupts may come. Jumps look at them. Beside each stands which line set it; Enter \
+         goes to that step."
     }
 
     fn need(&self, app: &App, _: Rect) -> Need {
         let count = app.session().map_or(5, |session| session.machine().target().flags.len());
         if count == 0 { Need::NOTHING } else { Need::either(1, 1 + u16::try_from(count).unwrap_or(u16::MAX)) }
+    }
+
+    fn entries(&self, app: &App) -> Option<usize> {
+        Some(app.session().map_or(0, |session| session.machine().target().flags.len()))
+    }
+
+    fn enter(&self, app: &App, entry: usize) -> Option<Order> {
+        self.thing(app, entry).map(Order::WrittenBy)
+    }
+
+    fn thing(&self, app: &App, entry: usize) -> Option<Thing> {
+        app.session()?.machine().target().flags.get(entry).map(|flag| Thing::Flag(flag.bit))
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
@@ -39,18 +52,21 @@ impl Pane for Flags {
             head(app, pen, area, PaneId::Flags, "");
             flag_rows(app, session, pen, area);
         } else {
-            flag_line(session, pen, area);
+            flag_line(app, session, pen, area);
         }
     }
 }
 
 /// All flags on one row.
-fn flag_line(session: &Session, pen: &mut Pen<'_>, area: Rect) {
+fn flag_line(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let machine = session.machine();
     let mut at = area.x + 1;
-    for flag in machine.target().flags {
+    for (index, flag) in machine.target().flags.iter().enumerate() {
         let on = machine.flags() & flag.bit != 0;
         let ink = ink(session, flag.bit, on);
+        if app.is_chosen(PaneId::Flags, index) {
+            pen.chosen(Rect { x: at, width: 3, ..area }.intersection(area));
+        }
         at = pen.text(at, area.y, area.right().saturating_sub(at), &format!("{} {}  ", flag.name, u8::from(on)), ink);
     }
     if at + 6 <= area.right() {
@@ -72,7 +88,7 @@ fn is_fresh(session: &Session, bit: u32) -> bool {
 
 fn flag_rows(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let machine = session.machine();
-    for (y, flag) in (area.y + 1..area.bottom()).zip(machine.target().flags) {
+    for ((y, flag), index) in (area.y + 1..area.bottom()).zip(machine.target().flags).zip(0..) {
         let on = machine.flags() & flag.bit != 0;
         let fresh = is_fresh(session, flag.bit);
         let ink = ink(session, flag.bit, on);
@@ -96,6 +112,9 @@ fn flag_rows(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
         if let Some(by) = by {
             let room = area.right().saturating_sub(area.x + 34);
             pen.text(area.x + 34, y, room, &format!("by {by}"), Ink::Place);
+        }
+        if app.is_chosen(PaneId::Flags, index) {
+            pen.chosen(Rect { y, height: 1, ..area });
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Memory: bytes in address order, words, text; a row begins anew at each label.
 
-use super::{Need, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, PaneState, head};
 use crate::app::App;
 use crate::cells::{fitted, width};
 use crate::parts::pen::Pen;
@@ -8,7 +8,7 @@ use crate::screen::Lens;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::{Addr, CellState, Machine, Reg, RegionKind};
-use wendax_session::Session;
+use wendax_session::{Session, Thing};
 
 /// A row: so many cells from an address on.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -82,30 +82,81 @@ impl Pane for Memory {
         let body = head(app, pen, area, PaneId::Memory, &note);
         let (Some(session), Some(start)) = (app.session(), app.memory_start()) else { return };
         let columns = Columns::of(body.width);
-        let cells = columns.cells;
-        let scroll = app.screen.panes.of(PaneId::Memory).scroll * i64::from(cells);
-        let mask = session.machine().target().address_mask();
-        let first = (i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask));
-        let first = Addr::try_from(first).unwrap_or_default();
-        let mut rows = rows(session, first, cells).peekable();
-        let mut y = body.y;
-        while y < body.bottom()
-            && let Some(row) = rows.next()
-        {
-            draw_row(session, pen, Rect { y, height: 1, ..body }, &row, &columns);
-            y += 1;
-            let mut folded = 0;
-            while rows.next_if(|next| alike(session, &row, next)).is_some() {
-                folded += 1;
-            }
-            if folded > 0 && y < body.bottom() {
-                let text =
-                    if folded == 1 { "the same once more".to_owned() } else { format!("the same {folded} more times") };
-                let x = body.x + columns.bytes();
-                pen.text(x, y, body.right().saturating_sub(x), &text, Ink::Faint);
-                y += 1;
+        let state = app.screen.panes.of(PaneId::Memory);
+        let cursor = (app.screen.focus == PaneId::Memory).then(|| cursor(state, session, start));
+        for (y, row) in (body.y..body.bottom()).zip(shown(state, session, start, body)) {
+            match row {
+                Shown::Row(row) => {
+                    draw_row(session, pen, Rect { y, height: 1, ..body }, &row, &columns);
+                    let offset = cursor.and_then(|at| at.checked_sub(row.address.0)).map(|offset| offset.0);
+                    if let Some(offset) = offset.filter(|&offset| !row.gap && offset < row.length) {
+                        let x = body.x + columns.bytes() + 3 * u16::try_from(offset).unwrap_or(0);
+                        pen.chosen(Rect { x, y, width: 2, height: 1 }.intersection(body));
+                    }
+                }
+                Shown::Alike(count) => {
+                    let text = if count == 1 {
+                        "the same once more".to_owned()
+                    } else {
+                        format!("the same {count} more times")
+                    };
+                    let x = body.x + columns.bytes();
+                    pen.text(x, y, body.right().saturating_sub(x), &text, Ink::Faint);
+                }
             }
         }
+    }
+
+    fn entries(&self, app: &App) -> Option<usize> {
+        app.session().map(|session| session.machine().target().address_mask() as usize + 1)
+    }
+
+    fn enter(&self, app: &App, entry: usize) -> Option<Order> {
+        self.thing(app, entry).map(Order::WrittenBy)
+    }
+
+    /// The word the cursor is in, or the byte where only that can be meant.
+    fn thing(&self, app: &App, _: usize) -> Option<Thing> {
+        let session = app.session()?;
+        let machine = session.machine();
+        let at = cursor(app.screen.panes.of(PaneId::Memory), session, app.memory_start()?);
+        let size = machine.target().word_bytes();
+        let is_word = at.is_multiple_of(size) && machine.cell(at + 1) == machine.cell(at);
+        Some(Thing::Cells(at, at + if is_word { size } else { 1 }))
+    }
+
+    fn moved(&self, app: &App, area: Rect, by: isize) -> Option<PaneState> {
+        let (session, start) = (app.session()?, app.memory_start()?);
+        let mut state = app.screen.panes.of(PaneId::Memory);
+        let body = Rect { height: area.height.saturating_sub(1).max(1), ..area };
+        let (least, most) = self.scroll_range(app, area);
+        // Enough to come from one end of memory to the other.
+        let mut left = by.unsigned_abs().min(0x4000);
+        while left > 0 {
+            let shown: Vec<Shown> = shown(state, session, start, body).take(usize::from(body.height)).collect();
+            let is_end = shown.len() < usize::from(body.height);
+            let row = |shown| match shown {
+                Shown::Row(row) if !row.gap => Some(row),
+                Shown::Row(_) | Shown::Alike(_) => None,
+            };
+            let rows: Vec<Row> = shown.into_iter().filter_map(row).collect();
+            let at = cursor(state, session, start);
+            let here = rows.iter().rposition(|row| row.address <= at).unwrap_or(0);
+            let there = if by > 0 { here.checked_add(1) } else { here.checked_sub(1) };
+            if let Some(row) = there.and_then(|there| rows.get(there)) {
+                let offset = rows.get(here).map_or(0, |row| at.0.saturating_sub(row.address.0));
+                state.chosen = (row.address.0 + offset.min(row.length - 1)) as usize + 1;
+                left -= 1;
+                continue;
+            }
+            let scrolled = (state.scroll + by.signum() as i64).clamp(least, most);
+            if scrolled == state.scroll || by > 0 && is_end {
+                break;
+            }
+            state.scroll = scrolled;
+            left -= usize::from(left > 1 && by.unsigned_abs() > 1000);
+        }
+        Some(state)
     }
 
     fn scroll_range(&self, app: &App, area: Rect) -> (i64, i64) {
@@ -117,8 +168,44 @@ impl Pane for Memory {
     }
 }
 
+/// A row of the pane.
+enum Shown {
+    Row(Row),
+    /// So many more rows like the one above.
+    Alike(usize),
+}
+
+/// The rows that stand in a pane, from where it is scrolled to.
+fn shown(state: PaneState, session: &Session, start: Addr, body: Rect) -> impl Iterator<Item = Shown> + use<'_> {
+    let cells = Columns::of(body.width).cells;
+    let scroll = state.scroll * i64::from(cells);
+    let mask = session.machine().target().address_mask();
+    let first = (i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask));
+    let first = Addr::try_from(first).unwrap_or_default();
+    let mut rows = rows(session, first, cells).peekable();
+    let mut waiting = None;
+    std::iter::from_fn(move || {
+        if let Some(folded) = waiting.take() {
+            return Some(Shown::Alike(folded));
+        }
+        let row = rows.next()?;
+        let mut folded = 0;
+        while rows.next_if(|next| alike(session, &row, next)).is_some() {
+            folded += 1;
+        }
+        waiting = (folded > 0).then_some(folded);
+        Some(Shown::Row(row))
+    })
+}
+
+/// The cell the cursor is on.
+fn cursor(state: PaneState, session: &Session, start: Addr) -> Addr {
+    let at = state.chosen.checked_sub(1).and_then(|at| Addr::try_from(i64::try_from(at).ok()?).ok());
+    at.unwrap_or(start).min(Addr(session.machine().target().address_mask()))
+}
+
 /// Rows from an address to the end of memory, each ending before the next label.
-fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row> {
+fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row> + use<'_> {
     let machine = session.machine();
     let end = Addr(machine.target().address_mask()) + 1;
     let labels = session.image().labels().filter_map(|symbol| Some((symbol.address()?, symbol.name.clone())));

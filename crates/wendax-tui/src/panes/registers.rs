@@ -1,13 +1,13 @@
 //! Registers: name, hexadecimal, decimal or bits, and what a value is or was.
 
-use super::{Need, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::width;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::{Addr, Event, Reg};
-use wendax_session::{ByHand, Meaning, Meanings, Session};
+use wendax_session::{ByHand, Meaning, Meanings, Session, Thing};
 
 /// Cells of a register with all that is said of it.
 const WIDEST: u16 = 24;
@@ -45,12 +45,25 @@ impl Pane for Registers {
     fn about(&self) -> &'static str {
         "What each register holds now: its four hexadecimal digits, then the same as a decimal number (signed), then \
          where it points, which character it is, or its unsigned reading. • marks what the last step wrote, with what \
-         was there before. ···· has never been set. x shows the bits instead of decimal numbers."
+         was there before. ···· has never been set. x shows the bits instead of decimal numbers. Enter \
+         goes to the step that wrote one last, h shows all its changes."
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {
         let (few, many) = columns(app, column.width);
         Need::either(1 + rows(app, many), 1 + rows(app, few))
+    }
+
+    fn entries(&self, app: &App) -> Option<usize> {
+        Some(app.session().map_or(0, |session| session.machine().target().registers.len()))
+    }
+
+    fn enter(&self, app: &App, entry: usize) -> Option<Order> {
+        self.thing(app, entry).map(Order::WrittenBy)
+    }
+
+    fn thing(&self, app: &App, entry: usize) -> Option<Thing> {
+        app.session()?.machine().target().registers().nth(entry).map(|(register, _)| Thing::Register(register))
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
@@ -69,6 +82,9 @@ impl Pane for Registers {
             if row < body.height {
                 let cell = Rect { x: body.x + column * wide, y: body.y + row, width: wide, height: 1 };
                 register_row(app, session, (&meanings, &by_hand), pen, cell, register);
+                if app.is_chosen(PaneId::Registers, index) {
+                    pen.chosen(Rect { width: cell.width.saturating_sub(1), ..cell });
+                }
             }
         }
     }

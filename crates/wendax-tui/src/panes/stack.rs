@@ -1,13 +1,13 @@
 //! The stack: address, word, and what each word is.
 
-use super::{Need, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
-use crate::parts::list::scroll_mark;
+use crate::parts::list::{first_shown, scroll_mark};
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::{Addr, FrameKind};
-use wendax_session::{Session, StackWord, WordKind, read_stack};
+use wendax_session::{Session, StackWord, Thing, WordKind, read_stack};
 
 /// Words looked at, at most.
 const MOST: usize = 0x8000;
@@ -29,7 +29,8 @@ impl Pane for Stack {
 
     fn about(&self) -> &'static str {
         "The words on the stack, the last one pushed first, where sp points: address, value, and what it is: a register \
-         or the flags put by, or the way back from a routine. What was pushed before stands below it."
+         or the flags put by, or the way back from a routine. What was pushed before stands below it. Enter \
+         goes to the step that put it there."
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {
@@ -48,25 +49,37 @@ impl Pane for Stack {
         };
         let body = head(app, pen, area, PaneId::Stack, &note);
         let Some(session) = app.session() else { return };
-        let scroll = usize::try_from(app.screen.panes.of(PaneId::Stack).scroll).unwrap_or(0);
-        let words = read_stack(session.machine(), scroll + usize::from(body.height) + 1);
+        let words = read_stack(session.machine(), MOST);
         if words.is_empty() {
             let sp = session.machine().stack_pointer();
             let empty = sp == session.machine().target().map.stack_end;
             let text = if empty { "empty" } else { "sp points outside the stack" };
             pen.text(body.x + 1, body.y, body.width.saturating_sub(1), text, Ink::Faint);
         }
-        let skipped = scroll.min(words.len().saturating_sub(1));
-        for (y, word) in (body.y..body.bottom()).zip(words.iter().skip(skipped)) {
-            stack_row(app, session, pen, Rect { y, height: 1, ..body }, word);
+        let chosen = app.screen.panes.of(PaneId::Stack).chosen.min(words.len().saturating_sub(1));
+        let skipped = if app.screen.focus == PaneId::Stack { first_shown(chosen, words.len(), body.height) } else { 0 };
+        for ((y, word), index) in (body.y..body.bottom()).zip(words.iter().skip(skipped)).zip(skipped..) {
+            let row = Rect { y, height: 1, ..body };
+            stack_row(app, session, pen, row, word);
+            if app.is_chosen(PaneId::Stack, index) {
+                pen.chosen(row);
+            }
         }
-        let all = read_stack(session.machine(), MOST).len();
-        scroll_mark(pen, body, all, skipped);
+        scroll_mark(pen, body, words.len(), skipped);
     }
 
-    fn scroll_range(&self, app: &App, area: Rect) -> (i64, i64) {
-        let words = app.session().map_or(0, |session| read_stack(session.machine(), MOST).len());
-        (0, i64::try_from(words).unwrap_or(0).saturating_sub(i64::from(area.height.saturating_sub(1))).max(0))
+    fn entries(&self, app: &App) -> Option<usize> {
+        Some(app.session().map_or(0, |session| read_stack(session.machine(), MOST).len()))
+    }
+
+    fn enter(&self, app: &App, entry: usize) -> Option<Order> {
+        self.thing(app, entry).map(Order::WrittenBy)
+    }
+
+    fn thing(&self, app: &App, entry: usize) -> Option<Thing> {
+        let machine = app.session()?.machine();
+        let word = read_stack(machine, entry + 1).get(entry)?.address;
+        Some(Thing::Cells(word, word + machine.target().word_bytes()))
     }
 }
 

@@ -20,6 +20,7 @@ impl Ask {
             Self::Value => ("set", "r1 = 5    Z = 1    total = total + 1    [r6 + 2] = 'H'    byte [text] = 0"),
             Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
             Self::Line => ("to line", "the number of a line"),
+            Self::History => ("changes of", "r1, Z, total, [r6 + 2], byte [text], console_status"),
             Self::StopAt => (
                 "stop at",
                 "a label, main.asm:12, change total, write r1, read Z, call put_text, trap, print \"x\", enter or leave a \
@@ -61,7 +62,7 @@ impl Ask {
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &Field) {
     let (name, hint) = ask.words();
     let hint = match ask {
-        Ask::MemoryAt | Ask::Value | Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil => {
+        Ask::MemoryAt | Ask::Value | Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => {
             match app.completions(&field.text()).as_slice() {
                 [] => hint.to_owned(),
                 names => format!("Tab: {}", names.join("  ")),

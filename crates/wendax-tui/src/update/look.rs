@@ -46,6 +46,10 @@ impl App {
                 let chosen = self.world.documents.place(self.screen.shown);
                 self.screen.sheet = Some(Sheet::Files { query: Field::default(), chosen });
             }
+            Look::History => match self.thing_chosen() {
+                Some(thing) => self.show_history(thing),
+                None => self.prompt(Ask::History),
+            },
             Look::Ask(ask) => self.prompt(ask),
         }
     }
@@ -76,6 +80,11 @@ impl App {
             self.leave_writing();
         }
         self.screen.focus = id;
+        if id == PaneId::Console
+            && let Some(count) = id.pane().entries(self)
+        {
+            self.screen.panes.of_mut(id).chosen = count.saturating_sub(1);
+        }
         if let Arrangement::Showing(_) = self.screen.arrangement
             && !matches!(id, PaneId::Source | PaneId::Next)
         {
@@ -155,9 +164,14 @@ impl App {
             Ask::NewFile | Ask::NewProject => String::new(),
             Ask::StopRule => self.stop_meant().map_or(String::new(), |stop| stop.words.clone()),
             Ask::Until | Ask::BackUntil => self.screen.until.clone(),
-            Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::StopAt | Ask::Search | Ask::Rename => {
-                String::new()
-            }
+            Ask::MemoryAt
+            | Ask::Value
+            | Ask::Step
+            | Ask::Line
+            | Ask::StopAt
+            | Ask::History
+            | Ask::Search
+            | Ask::Rename => String::new(),
         };
         self.screen.ask(ask, &text);
     }

@@ -19,6 +19,8 @@ impl App {
             Motion::PageDown => self.move_by(self.page()),
             Motion::First => self.move_by(isize::MIN / 2),
             Motion::Last => self.move_by(isize::MAX / 2),
+            Motion::Sideways if self.screen.focus == PaneId::Memory => self.move_cell(1),
+            Motion::SidewaysBack if self.screen.focus == PaneId::Memory => self.move_cell(-1),
             Motion::Sideways => self.screen.source.sideways = (self.screen.source.sideways + SIDEWAYS).min(2000),
             Motion::SidewaysBack => {
                 self.screen.source.sideways = self.screen.source.sideways.saturating_sub(SIDEWAYS);
@@ -51,6 +53,15 @@ impl App {
         }
     }
 
+    /// Moves the cursor of the memory by cells.
+    fn move_cell(&mut self, by: isize) {
+        let mask = self.session().map_or(0, |session| session.machine().target().address_mask() as usize);
+        let start = self.memory_start().map_or(0, |start| start.0 as usize);
+        let state = self.screen.panes.of_mut(PaneId::Memory);
+        let at = state.chosen.checked_sub(1).unwrap_or(start).saturating_add_signed(by).min(mask);
+        state.chosen = at + 1;
+    }
+
     fn move_in_sheet(&mut self, by: isize) {
         let page = self.page();
         let Some(mut sheet) = self.screen.sheet.take() else { return };
@@ -77,13 +88,17 @@ impl App {
             self.editor_mut().select(false);
             return self.move_cursor(by);
         }
+        let area = self.screen.layout.area(id).unwrap_or_default();
+        if let Some(state) = id.pane().moved(self, area, by) {
+            *self.screen.panes.of_mut(id) = state;
+            return;
+        }
         if let Some(count) = id.pane().entries(self) {
             let state = self.screen.panes.of_mut(id);
             state.chosen =
                 state.chosen.min(count.saturating_sub(1)).saturating_add_signed(by).min(count.saturating_sub(1));
             return;
         }
-        let area = self.screen.layout.area(id).unwrap_or_default();
         let (least, most) = id.pane().scroll_range(self, area);
         let state = self.screen.panes.of_mut(id);
         state.scroll = state.scroll.saturating_add(by as i64).clamp(least, most.max(least));
@@ -143,6 +158,7 @@ impl App {
         match order {
             Order::Travel(command) => self.begin(command, effects),
             Order::Show(document, line) => self.show_line(document, line),
+            Order::WrittenBy(thing) => self.go_to_writer(thing, effects),
         }
     }
 }

@@ -3,7 +3,7 @@
 use crate::actions::{Action, Ask, Look, SheetAction};
 use crate::app::App;
 use crate::message::Effect;
-use crate::panes::PaneId;
+use crate::panes::{PaneId, PaneState};
 use crate::parts::field::Field;
 use crate::sheets::{Sheet, files, palette};
 use wendax_session::Command;
@@ -117,7 +117,7 @@ impl App {
             }
             Ask::MemoryAt => {
                 self.screen.lens = self.world.lens_for(text)?;
-                self.screen.panes.of_mut(PaneId::Memory).scroll = 0;
+                *self.screen.panes.of_mut(PaneId::Memory) = PaneState::default();
                 // What was asked for comes into view, and keys move in it.
                 self.focus_on(PaneId::Memory);
             }
@@ -131,6 +131,10 @@ impl App {
                 let editor = self.editor_mut();
                 editor.select(false);
                 editor.go_to(line.saturating_sub(1), 0);
+            }
+            Ask::History => {
+                let thing = self.world.thing_asked_for(text)?;
+                self.show_history(thing);
             }
             Ask::StopAt => self.stop_at(text)?,
             Ask::StopRule => self.say_of_stop(text)?,

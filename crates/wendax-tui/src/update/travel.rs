@@ -10,12 +10,19 @@ use wendax_machine::{Event, Need, StepNo};
 use wendax_session::{Command, Outcome, Progress, State, Times};
 
 /// Steps done between two looks at the keys: some milliseconds.
-const SLICE: u64 = 300_000;
+pub(super) const SLICE: u64 = 300_000;
 
 impl App {
     pub(super) fn travel(&mut self, travel: Travel, effects: &mut Vec<Effect>) {
         match travel {
             Travel::Pause => return self.pause_or_say(),
+            Travel::ToWriter => {
+                return match self.thing_chosen() {
+                    Some(thing) => self.go_to_writer(thing, effects),
+                    None => self.screen.trouble("choose a register, a flag, or a cell first: Tab and the arrows do"),
+                };
+            }
+            Travel::VisitBack | Travel::VisitForth => return self.visit(travel == Travel::VisitBack, effects),
             Travel::Replay => return self.replay(),
             _ if !self.may_walk(travel) => return,
             Travel::Restart => return self.restart(),
@@ -43,8 +50,24 @@ impl App {
                 }
             }
             Travel::Pause | Travel::Restart | Travel::Replay => return,
+            Travel::ToWriter | Travel::VisitBack | Travel::VisitForth => return,
         };
         self.begin(command, effects);
+    }
+
+    /// To the moment that was left last by a jump, or forth again.
+    fn visit(&mut self, is_back: bool, effects: &mut Vec<Effect>) {
+        let Some(session) = self.world.walk.session.as_ref().filter(|session| !session.is_running()) else { return };
+        let (now, end) = (session.now(), session.end());
+        match self.world.walk.visited.go(now, is_back) {
+            Some(step) => {
+                self.world.walk.visited.is_going = true;
+                self.begin(Command::Seek(step.min(end)), effects);
+                self.world.walk.visited.is_going = false;
+            }
+            None if is_back => self.screen.trouble("no moment was left before this one by a jump"),
+            None => self.screen.trouble("there is no moment to go forth to; ( goes back"),
+        }
     }
 
     /// There is a run of which this can be asked; says so when there is none.
@@ -94,8 +117,14 @@ impl App {
         if ended && forward {
             return self.screen.trouble("the program has ended; the left arrow goes back, R restarts");
         }
+        let now = session.now();
+        let is_jump = !matches!(command, Command::Step | Command::StepBack);
         session.begin(command);
-        if session.is_running() {
+        self.world.walk.sought = None;
+        if is_jump && !self.world.walk.visited.is_going {
+            self.world.walk.visited.leave(now);
+        }
+        if self.world.walk.is_running() {
             self.work(effects);
         } else {
             self.screen.trouble("this is the start of the run");
@@ -187,7 +216,7 @@ impl App {
         }
         let walk = &mut self.world.walk;
         let Some(session) = walk.session.as_mut().filter(|session| session.is_running()) else {
-            return self.work_on_questions();
+            return self.work_on_questions(effects);
         };
         match session.work(SLICE) {
             Progress::Working => {}
@@ -199,15 +228,6 @@ impl App {
                 });
             }
             Progress::Arrived => self.arrived(),
-        }
-    }
-
-    /// Looks through the run for what is shown of it.
-    fn work_on_questions(&mut self) {
-        if self.has_questions()
-            && let Some(session) = &mut self.world.walk.session
-        {
-            session.count_meetings(SLICE);
         }
     }
 
@@ -237,7 +257,7 @@ impl App {
     pub(super) fn arrived(&mut self) {
         self.drop_once();
         self.world.walk.refresh();
-        self.screen.panes.of_mut(crate::panes::PaneId::Stack).scroll = 0;
+        self.screen.panes.of_mut(crate::panes::PaneId::Stack).chosen = 0;
         self.screen.panes.of_mut(crate::panes::PaneId::Console).scroll = 0;
         if self.screen.mode == Mode::Walk {
             self.show_present_line();

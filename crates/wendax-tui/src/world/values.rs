@@ -5,7 +5,7 @@ use super::stops::Place;
 use crate::screen::Lens;
 use wendax_asm::{BoundValue, ValueError};
 use wendax_machine::{Addr, CellState, Event, Reg, RegionKind, StepNo};
-use wendax_session::{At, Dropped, Names, Session, State};
+use wendax_session::{At, Dropped, Names, Session, State, StopAt, Thing, Where};
 
 impl World {
     /// `120`, or `+3` and `-3` from the present step.
@@ -170,6 +170,23 @@ impl World {
             None => (false, text),
         };
         self.address(rest).map(|address| Settable::Memory(address, is_byte))
+    }
+
+    /// Something that can be written and read, by a value that is a place now.
+    pub(crate) fn thing_asked_for(&self, text: &str) -> Result<Thing, String> {
+        let session = self.asked()?;
+        let names = names_of(session);
+        let target = session.machine().target();
+        if let Some(place) = names.read(text).ok().and_then(|value| value.place(&At::new(session.machine()))) {
+            let (address, is_byte) = place.map_err(told)?;
+            let address =
+                Addr::try_from(address & i64::from(target.address_mask())).map_err(|error| error.to_string())?;
+            return Ok(Thing::Cells(address, address + if is_byte { 1 } else { target.word_bytes() }));
+        }
+        match StopAt::read(&format!("change {text}"), &names, session.sources()).map_err(told)?.place {
+            Where::Touched(_, thing) => Ok(thing),
+            _ => Err(format!("`{text}` is nothing that is written and read: r1, Z, total, [r6 + 2], byte [text]")),
+        }
     }
 
     /// Names that begin so and can stand in an expression, for those who write one.

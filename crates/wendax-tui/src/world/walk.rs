@@ -6,7 +6,7 @@ use super::documents::DocumentId;
 use super::editor::LineShift;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, Need, StepNo};
-use wendax_session::{Explanation, Replay, Routines, Session, State, Version, explain};
+use wendax_session::{Explanation, Replay, Routines, Session, State, Story, Version, explain};
 use wendax_source::FileId;
 
 #[derive(Debug, Clone, Default)]
@@ -22,6 +22,12 @@ pub(crate) struct Walk {
     pub(crate) explanation: Option<Explanation>,
     /// The routines that are active.
     pub(crate) routines: Routines,
+    /// The story of the thing whose changes are shown.
+    pub(crate) story: Option<Story>,
+    /// The story that is worked out to go to the step that wrote a thing last.
+    pub(crate) sought: Option<Story>,
+    /// Moments that were looked at, and which of them was gone back to last.
+    pub(crate) visited: Visited,
     /// What the program waits for that is no typed input.
     pub(crate) awaited: Option<Need>,
 }
@@ -34,6 +40,9 @@ impl Walk {
         self.moved.clear();
         self.awaited = None;
         self.replay = None;
+        self.story = None;
+        self.sought = None;
+        self.visited = Visited::default();
         self.refresh();
     }
 
@@ -77,6 +86,42 @@ impl Walk {
     pub(crate) fn is_of_present_text(&mut self) {
         self.is_stale = false;
         self.moved.clear();
+    }
+}
+
+/// Moments that were left by a jump, like pages that were visited.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Visited {
+    back: Vec<StepNo>,
+    forth: Vec<StepNo>,
+    /// The jump that is begun is to one of them.
+    pub(crate) is_going: bool,
+}
+
+impl Visited {
+    /// A moment is left by a jump.
+    pub(crate) fn leave(&mut self, step: StepNo) {
+        const MOST: usize = 500;
+        self.forth.clear();
+        if self.back.last() != Some(&step) {
+            self.back.push(step);
+        }
+        if self.back.len() > MOST {
+            self.back.remove(0);
+        }
+    }
+
+    /// The moment before the present one, or behind it, which becomes the present one.
+    pub(crate) fn go(&mut self, now: StepNo, is_back: bool) -> Option<StepNo> {
+        let (from, to) = if is_back { (&mut self.back, &mut self.forth) } else { (&mut self.forth, &mut self.back) };
+        let step = loop {
+            let step = from.pop()?;
+            if step != now {
+                break step;
+            }
+        };
+        to.push(now);
+        Some(step)
     }
 }
 

@@ -10,3 +10,4 @@ mod panes;
 mod rooms;
 mod screens;
 mod stops;
+mod whence;

@@ -49,11 +49,16 @@ fn a_change_in_a_fold_is_seen() {
 
 #[test]
 fn memory_scrolls_and_goes_through_the_regions() {
-    let mut stage = Stage::new(DATA);
-    stage.keys("Tab Tab Down");
+    let mut stage = Stage::new(DATA).sized(160, 34);
+    stage.keys("Tab Tab Tab Tab");
     shows(&mut stage, "▸memory");
-    shows(&mut stage, "0308  00 ");
-    stage.keys("Up Up Up Up");
+    for _ in 0..120 {
+        stage.keys("Down");
+    }
+    shows(&mut stage, "FF40  ");
+    stage.keys("Ctrl-Home");
+    shows(&mut stage, "0000 ");
+    stage.keys("m").text("data").keys("Enter Up Up Up Up");
     shows(&mut stage, "no memory up to 02FF");
     let mut titles = Vec::new();
     for _ in 0..5 {
@@ -112,15 +117,17 @@ fn the_stack_names_its_words() {
         shows(&mut stage, wanted);
     }
     let mut stage = stage.sized(80, 24);
-    stage.keys("Tab Down Down");
-    assert!(rows_with(&mut stage, "way back from inner").is_empty(), "scrolled out");
+    stage.keys("Tab Tab Tab Ctrl-End");
+    shows(&mut stage, "way back from outer");
+    stage.keys("Enter");
+    shows(&mut stage, "becomes");
 }
 
 #[test]
 fn on_a_low_screen_every_pane_is_a_key_away() {
     let mut stage = Stage::new(DATA).sized(60, 16);
     shows(&mut stage, "registers");
-    stage.keys("Tab");
+    stage.keys("Tab Tab Tab");
     shows(&mut stage, "▸stack");
     stage.keys("Tab");
     shows(&mut stage, "▸memory");

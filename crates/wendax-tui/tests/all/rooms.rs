@@ -39,7 +39,7 @@ fn calls_tell_arguments_at_entry_ways_back_and_words_on_the_stack() {
     shows(&mut stage, "outer               r0 3  r1 seats");
     shows(&mut stage, "back to line 4    2 words");
     // Enter shows the line of the call, once more the moment of entry.
-    stage.keys("Tab Tab Down Enter");
+    stage.keys("Tab Tab Tab Tab Down Enter");
     shows(&mut stage, "line 3 of 16");
     stage.keys("Enter");
     shows(&mut stage, "step 3 of");
@@ -81,7 +81,7 @@ fn interrupts_are_among_the_marks() {
 #[test]
 fn a_pane_fills_the_page_and_back_and_there_is_a_layout_for_showing() {
     let mut stage = deep().sized(100, 30);
-    stage.keys("Tab o");
+    stage.keys("Tab Tab Tab o");
     hides(&mut stage, "─ registers");
     shows(&mut stage, "pushed r6");
     stage.keys("o");
@@ -209,7 +209,7 @@ fn the_guide_is_followed_and_come_back_from() {
     shows(&mut stage, "about stack");
     stage.keys("Backspace");
     shows(&mut stage, "push: ");
-    stage.keys("Esc Tab ?");
+    stage.keys("Esc Tab Tab Tab ?");
     shows(&mut stage, "the pane “stack”");
 }
 

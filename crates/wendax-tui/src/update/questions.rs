@@ -1,0 +1,78 @@
+//! Questions about the run: they are begun here, worked on between two looks at the keys, and led to moments.
+
+use super::travel::SLICE;
+use crate::app::App;
+use crate::message::Effect;
+use crate::panes::PaneId;
+use crate::screen::Tone;
+use wendax_machine::StepNo;
+use wendax_session::{Answer, Command, Session, Story, Thing};
+
+impl App {
+    /// Shows the changes of a thing.
+    pub(super) fn show_history(&mut self, thing: Thing) {
+        let Some(session) = &self.world.walk.session else { return };
+        self.world.walk.story = Some(Story::new(session, thing));
+        self.screen.panes.of_mut(PaneId::History).chosen = 0;
+        self.focus_on(PaneId::History);
+    }
+
+    /// Goes to the step that wrote a thing last, as soon as that is known.
+    pub(super) fn go_to_writer(&mut self, thing: Thing, effects: &mut Vec<Effect>) {
+        let Some(session) = self.world.walk.session.as_ref().filter(|session| !session.is_running()) else { return };
+        self.world.walk.sought = Some(Story::new(session, thing));
+        self.seek_writer(effects);
+    }
+
+    /// Looks through the run for what is shown of it.
+    pub(super) fn work_on_questions(&mut self, effects: &mut Vec<Effect>) {
+        if self.world.walk.sought.is_some() {
+            return self.seek_writer(effects);
+        }
+        if !self.has_questions() {
+            return;
+        }
+        let walk = &mut self.world.walk;
+        let Some(session) = &mut walk.session else { return };
+        if let Some(story) = walk.story.as_mut().filter(|_| self.screen.layout.area(PaneId::History).is_some()) {
+            if !story.is_of(session) {
+                *story = Story::new(session, story.thing());
+            }
+            story.work(session, SLICE);
+        }
+        if self.screen.layout.area(PaneId::Stops).is_some() {
+            session.count_meetings(SLICE);
+        }
+    }
+
+    fn seek_writer(&mut self, effects: &mut Vec<Effect>) {
+        let walk = &mut self.world.walk;
+        let (Some(mut story), Some(session)) = (walk.sought.take(), &walk.session) else { return };
+        if !story.is_of(session) {
+            return;
+        }
+        story.work(session, SLICE);
+        let (done, all) = story.progress();
+        let thing = self.thing_words(story.thing());
+        let (step, what) = match &story.written {
+            Answer::Looking => {
+                let percent = done * 100 / all.max(1);
+                self.screen.say(format!("looking for the step that wrote {thing}: {percent} %"));
+                self.world.walk.sought = Some(story);
+                return;
+            }
+            Answer::Nothing => {
+                let since = self.session().map_or(StepNo::FIRST, Session::oldest);
+                let since = if since == StepNo::FIRST { String::new() } else { format!(" since step {since}") };
+                return self.screen.trouble(format!("nothing wrote {thing}{since}"));
+            }
+            Answer::Step(toucher) => {
+                let new = self.session().map_or(String::new(), |session| session.machine().target().hex(toucher.new));
+                (toucher.step, format!("here {thing} becomes {new}"))
+            }
+            Answer::ByHand(edit) => (edit.step, format!("here {thing} was set by hand")),
+        };
+        self.begin(Command::Seek(step), effects);
+        self.screen.said = Some((Tone::Fine, what));
+    }
+}

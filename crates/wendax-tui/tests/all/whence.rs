@@ -1,0 +1,95 @@
+//! Where things come from: writers, readers, changes, and the way back to where one was.
+
+use crate::common::{Stage, hides, shows};
+
+const SUMS: &str = "\
+start:  mov   r1, 4
+next:   add   r2, r1
+        stw   [total], r2
+        call  twice
+        djnz  r1, next
+        mov   r0, r2
+        sys   put_int
+        sys   exit
+twice:  push  r2
+        pop   r3
+        ret
+.data
+total:  .word 0
+label:  .asciz \"ab\"
+";
+
+#[test]
+fn enter_on_a_register_goes_to_who_wrote_it() {
+    let mut stage = Stage::new(SUMS);
+    stage.keys("a").text("sys_never").keys("Esc g");
+    shows(&mut stage, "finished");
+    // r2 is the third register.
+    stage.keys("Tab Down Down Enter");
+    shows(&mut stage, "here r2 becomes 000A");
+    shows(&mut stage, "next, line 2");
+    stage.keys("(");
+    shows(&mut stage, "finished");
+    stage.keys(")");
+    shows(&mut stage, "next, line 2");
+    stage.keys(")");
+    shows(&mut stage, "there is no moment to go forth to");
+    // What was set by hand was set by hand.
+    stage.keys("=").text("r2 = 7").keys("Enter Right H");
+    shows(&mut stage, "here r2 becomes 0008");
+    stage.keys("Up Up Up Down Down H");
+    shows(&mut stage, "here r2 was set by hand");
+    stage.keys("Home H");
+    shows(&mut stage, "nothing wrote r2");
+}
+
+#[test]
+fn the_changes_of_a_word_of_the_stack_are_listed() {
+    let mut stage = Stage::new(SUMS);
+    stage.keys("g Home j").text("when r3 == 7").keys("Enter");
+    shows(&mut stage, "way back from twice");
+    stage.keys("Tab Tab Tab");
+    shows(&mut stage, "▸stack");
+    stage.keys("h");
+    shows(&mut stage, "▸changes");
+    shows(&mut stage, "written last");
+    shows(&mut stage, "line 4  call twice   the same again");
+    shows(&mut stage, "read next");
+    shows(&mut stage, "line 11  ret");
+    shows(&mut stage, "· 1 change");
+    stage.keys("Enter");
+    shows(&mut stage, "line 4");
+    stage.keys("h").text("total").keys("Enter");
+    shows(&mut stage, "total · 4 changes");
+    shows(&mut stage, "0000 → 0004");
+    stage.keys("Down Down Down Enter");
+    shows(&mut stage, "step 2 of");
+    stage.keys("(");
+    hides(&mut stage, "step 2 of");
+    stage.keys("h").text("what").keys("Enter");
+    shows(&mut stage, "nothing here has the name `what`");
+}
+
+#[test]
+fn the_memory_has_a_cursor_that_asks() {
+    let mut stage = Stage::new(SUMS);
+    stage.keys("g m").keys("Enter H");
+    shows(&mut stage, "here total becomes 000A");
+    stage.keys("m").text("label").keys("Enter Shift-Right H");
+    shows(&mut stage, "nothing wrote byte [label + 1]");
+    stage.keys("Up H");
+    shows(&mut stage, "here byte [total + 1] becomes");
+}
+
+#[test]
+fn lines_of_the_console_lead_to_their_steps() {
+    let mut stage = Stage::new(
+        "start: sys get_int\n mov r1, r0\n mov r0, 'x'\n sys put_char\n mov r0, 10\n sys put_char\n mov r0, r1\n sys put_int\n sys exit\n",
+    );
+    stage.keys("g").text("41\n");
+    shows(&mut stage, "finished");
+    stage.keys(":").text("pane console").keys("Enter Up Enter");
+    shows(&mut stage, "start + 8, line 4");
+    stage.keys("Up Enter");
+    shows(&mut stage, "start, line 1");
+}
