@@ -5,7 +5,6 @@
 //! while nothing of the kind comes: instructions are patched slots, cells have an attribute that loads and stores look
 //! at anyway.
 
-use wendax_isa::w16::{Insn, Op, SP};
 use wendax_isa::{Addr, RegisterUse};
 
 /// What a run looks out for.
@@ -27,35 +26,4 @@ impl Lookout {
     pub fn is_empty(&self) -> bool {
         *self == Self::default()
     }
-
-    pub(crate) fn interest(&self) -> Interest {
-        Interest { uses: self.uses, leaving: self.leaving }
-    }
-}
-
-/// What instructions are looked out for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(crate) struct Interest {
-    uses: RegisterUse,
-    leaving: bool,
-}
-
-impl Interest {
-    pub(crate) fn wants(self, insn: Insn) -> bool {
-        if self == Self::default() {
-            return false;
-        }
-        let (own, wanted) = (insn.uses(), self.uses);
-        let touches = own.reads & wanted.reads
-            | own.writes & wanted.writes
-            | own.flags_read & wanted.flags_read
-            | own.flags_written & wanted.flags_written;
-        touches != 0 || self.leaving && may_leave(insn)
-    }
-}
-
-/// It may take the stack pointer above a way back.
-fn may_leave(insn: Insn) -> bool {
-    let raises = !matches!(insn.op(), Op::Push | Op::PushFl | Op::Call | Op::CallReg);
-    raises && insn.uses().writes & 1 << SP != 0
 }

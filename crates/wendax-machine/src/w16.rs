@@ -10,6 +10,7 @@ mod bus;
 mod calls;
 mod devices;
 mod engine;
+mod interest;
 mod slots;
 mod traps;
 
@@ -430,7 +431,7 @@ impl Machine {
 
     /// Runs without an observer stop before what this says, and nothing else of the kind.
     pub fn set_lookout(&mut self, lookout: &crate::Lookout) {
-        self.slots.set_interest(lookout.interest());
+        self.slots.set_interest(interest::Interest::of(lookout));
         self.memory.watch(lookout.cells.iter().map(|(from, to)| (from.index(), to.index())).collect());
         self.looks_at_rare = lookout.rare;
     }

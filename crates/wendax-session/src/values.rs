@@ -111,6 +111,10 @@ impl<'a> At<'a> {
         Self { machine, met: 0 }
     }
 
+    pub(crate) fn machine(&self) -> &'a Machine {
+        self.machine
+    }
+
     /// The same where a stop has been met so often.
     #[must_use]
     pub fn with_met(self, met: u64) -> Self {

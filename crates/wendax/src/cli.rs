@@ -1,5 +1,6 @@
 //! The command line.
 
+use crate::run::orders::Turn;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use wendax_isa::Addr;
@@ -243,7 +244,9 @@ pub(crate) struct FormatOptions {
     printf '120\\n99\\n0\\n' | wendax run weights.asm\n  \
     wendax run weights.asm --steps 100000 --state end.json -- first second\n  \
     wendax run weights.bin --at 0x0200\n  \
-    wendax run --input loads.txt                 the project here, typed input from a file\n\n\
+    wendax run --input loads.txt                 the project here, typed input from a file\n  \
+    wendax run weights.asm --until twice --show 'registers, weights as bytes 32' --until '1 step' --show registers\n  \
+    wendax run weights.asm --each 'change total' --show '[total], r1' --json --shows totals.jsonl\n\n\
     The exit status is the low byte of the program's own, or one from 110 on: see `wendax --help`. --state says more.")]
 pub(crate) struct Run {
     /// A project, a source or an image in any form, - a source on standard input; the project here when left out
@@ -270,6 +273,26 @@ pub(crate) struct Run {
     /// Where the state at the end goes, as JSON; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) state: Option<PathBuf>,
+    /// Go on until something and stop there: a label, main.asm:12, change total, when r1 == 5, print "x", 3 steps. Several
+    /// are gone to one after the other; what --show behind one names is shown there
+    #[arg(long, value_name = "STOP", conflicts_with = "steps")]
+    pub(crate) until: Vec<String>,
+    /// Whenever this is met, show what --show behind it names, and go on
+    #[arg(long, value_name = "STOP")]
+    pub(crate) each: Vec<String>,
+    /// What is shown at the --until or --each before it, else at the start: registers, flags, stack 4, last 5, r1,
+    /// [total] as signed, weights as words 6, text as text
+    #[arg(long, value_name = "WHAT")]
+    pub(crate) show: Vec<String>,
+    /// Show each moment as a JSON object on a line
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Where what is shown goes; else standard output
+    #[arg(long, value_name = "FILE")]
+    pub(crate) shows: Option<PathBuf>,
+    /// The three above in the order they stand in.
+    #[arg(skip)]
+    pub(crate) orders: Vec<Turn>,
     /// Sources may include and embed only what lies in their own folder
     #[arg(long)]
     pub(crate) sealed: bool,
@@ -279,6 +302,27 @@ pub(crate) struct Run {
     /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
+}
+
+impl Cli {
+    /// Reads the command line; options that are carried out in turn keep their order.
+    pub(crate) fn read(words: &[std::ffi::OsString]) -> Result<Self, clap::Error> {
+        let matches = <Self as clap::CommandFactory>::command().try_get_matches_from(words)?;
+        let mut cli = <Self as clap::FromArgMatches>::from_arg_matches(&matches)?;
+        if let (Some(Command::Run(run)), Some(matches)) = (&mut cli.command, matches.subcommand_matches("run")) {
+            let mut orders: Vec<(usize, Turn)> = Vec::new();
+            let mut take = |name: &str, texts: &[String], order: fn(String) -> Turn| {
+                let places = matches.indices_of(name).into_iter().flatten();
+                orders.extend(places.zip(texts.iter().cloned().map(order)));
+            };
+            take("until", &run.until, Turn::Until);
+            take("each", &run.each, Turn::Each);
+            take("show", &run.show, Turn::Show);
+            orders.sort_by_key(|(place, _)| *place);
+            run.orders = orders.into_iter().map(|(_, order)| order).collect();
+        }
+        Ok(cli)
+    }
 }
 
 /// Where a program's time comes from.

@@ -19,7 +19,6 @@ mod run;
 mod settings;
 mod status;
 
-use clap::Parser;
 use cli::{Cli, Command};
 use std::io::Write;
 use std::process::ExitCode;
@@ -47,7 +46,7 @@ impl Failure {
 
 fn main() -> ExitCode {
     let words: Vec<_> = std::env::args_os().collect();
-    let cli = match Cli::try_parse_from(&words) {
+    let cli = match Cli::read(&words) {
         Ok(cli) if cli.command.is_none() && cli::near_command(&words).is_some() => return no_such_command(&words),
         Ok(Cli { file: Some(file), command: Some(_), .. }) => {
             let text = format!("{}: a file stands behind the command: wendax run FILE", file.display());

@@ -1,11 +1,14 @@
 //! `wendax run`: a program with console on standard input and output.
 //!
-//! `world` is what a run meets outside: input, output, time, signals. This module sets it up and tells the end.
+//! `world` is what a run meets outside: input, output, time, signals; `orders` is where it stops on the way and what is
+//! shown there. This module sets them up and tells the end.
 
+pub(crate) mod orders;
 mod world;
 
 use crate::cli::{ClockKind, Run};
 use crate::{Failure, files, program, status};
+use orders::Orders;
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
 use std::io::{IsTerminal, Write};
@@ -134,7 +137,13 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         session = session.with_budget(bytes);
     }
     let mut world = World::new(input, limits);
-    let end = world.drive(&mut session, &steps.map_or(Command::Go, |step| Command::Seek(StepNo(step))))?;
+    let to_end = steps.map_or(Command::Go, |step| Command::Seek(StepNo(step)));
+    let end = if options.orders.is_empty() {
+        world.drive(&mut session, &to_end)?
+    } else {
+        let form = (options.json, options.shows.clone().filter(|place| place.as_os_str() != "-"));
+        Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session, &to_end)?
+    };
     let report = report(&session, &end);
     if let Some(path) = &options.state {
         let mut json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;
@@ -171,6 +180,7 @@ fn report(session: &Session, end: &End) -> Report {
         End::Output => plain("output"),
         End::Seconds => plain("seconds"),
         End::Interrupted => plain("interrupted"),
+        End::Asked => plain("asked"),
         End::Program(State::Finished(status)) => {
             StopReport { status: Some(*status), address: None, file: None, line: None, ..plain("finished") }
         }
@@ -214,6 +224,7 @@ fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
     };
     let (mut text, status) = match end {
         End::Program(State::Finished(status)) => return status.to_le_bytes()[0],
+        End::Asked => return 0,
         End::Program(State::Fault(fault)) => {
             (format!("fault, trap {}: {}", fault.kind.trap(), fault.kind), status::FAULT)
         }

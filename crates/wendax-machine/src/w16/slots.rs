@@ -4,7 +4,7 @@
 //! A breakpoint is a patched slot, so it costs nothing elsewhere; so is an instruction that a run looks out for.
 
 use super::PAGE_WORDS;
-use crate::lookout::Interest;
+use super::interest::Interest;
 use wendax_isa::w16::{Insn, Op};
 
 const WORDS: usize = 0x8000;

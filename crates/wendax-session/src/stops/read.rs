@@ -4,8 +4,9 @@
 //! language. Nothing here runs.
 
 use super::{NotedValue, StopAt, Thing, Times, Touch, Where};
+use crate::reader::{Nothing, Reader};
 use crate::values::{self, Names, Sole};
-use wendax_asm::{BoundValue, ValueError, ValueExpression};
+use wendax_asm::{BoundValue, ValueError};
 use wendax_isa::Addr;
 use wendax_source::Sources;
 
@@ -18,97 +19,18 @@ const SAYINGS: &str = "`if` a condition, `from` or `every` a number, `once`, `no
 impl StopAt {
     /// Reads a stop; `sources` know the lines of files.
     pub fn read(text: &str, names: &Names<'_>, sources: &Sources) -> Result<Self, ValueError> {
-        let mut reader = Reader { text, at: 0, names };
+        let mut reader = Reader::new(text, names);
         let place = reader.place(sources)?;
         reader.sayings(place)
     }
 
     /// What is said of a place that is known: `if r1 > 5 every 3`.
     pub fn read_rule(place: Where, text: &str, names: &Names<'_>) -> Result<Self, ValueError> {
-        Reader { text, at: 0, names }.sayings(place)
+        Reader::new(text, names).sayings(place)
     }
-}
-
-struct Reader<'a> {
-    text: &'a str,
-    at: usize,
-    names: &'a Names<'a>,
 }
 
 impl Reader<'_> {
-    fn rest(&self) -> &str {
-        &self.text[self.at..]
-    }
-
-    fn skip_blanks(&mut self) {
-        self.at += self.rest().len() - self.rest().trim_start().len();
-    }
-
-    /// The word that comes, up to a blank.
-    fn peek(&mut self) -> &str {
-        self.skip_blanks();
-        let end = self.rest().find(char::is_whitespace).unwrap_or(self.rest().len());
-        &self.rest()[..end]
-    }
-
-    fn eat(&mut self, word: &str) -> bool {
-        let is_there = self.peek().eq_ignore_ascii_case(word);
-        if is_there {
-            self.at += word.len();
-        }
-        is_there
-    }
-
-    fn error<T>(&self, message: impl Into<String>) -> Result<T, ValueError> {
-        Err(ValueError { message: message.into(), at: self.at.min(self.text.len()) })
-    }
-
-    /// The value that comes, and its text.
-    fn value(&mut self) -> Result<(BoundValue, String), ValueError> {
-        self.skip_blanks();
-        let begin = self.at;
-        let shifted = |error: ValueError| ValueError { at: error.at + begin, ..error };
-        // A text in quotes behind the value is none of it, and no sign of the language.
-        let (read, rest) = ValueExpression::read_part(self.rest()).map_err(shifted)?;
-        let length = rest.map_or(self.rest().len(), |(at, _)| at);
-        let bound = read.bind(self.names).map_err(shifted)?;
-        let text = self.rest()[..length].trim_end().to_owned();
-        self.at += length;
-        Ok((bound, text))
-    }
-
-    /// The address that comes: a value that is known without a moment.
-    fn address(&mut self) -> Result<Addr, ValueError> {
-        self.skip_blanks();
-        let begin = self.at;
-        let (value, text) = self.value()?;
-        let machine_free = value.hangs_on(1);
-        let hangs = !machine_free.lives.is_empty() || !machine_free.cells.is_empty() || machine_free.on_any_memory;
-        let wrong = |message: String| Err(ValueError { message, at: begin });
-        if hangs {
-            return wrong(format!(
-                "`{text}` has another value at every moment; a place is a label, a number or a line"
-            ));
-        }
-        let number = value.value(&Nothing)?;
-        let mask = i64::from(self.names.target().address_mask());
-        match Addr::try_from(number) {
-            Ok(address) if number <= mask => Ok(address),
-            _ => wrong(format!("addresses go from 0 to 0x{mask:X}, and this is {number}")),
-        }
-    }
-
-    fn number(&mut self, word: &str) -> Result<u64, ValueError> {
-        let text = self.peek().to_owned();
-        match text.replace('_', "").parse() {
-            Ok(number) if number > 0 => {
-                self.at += text.len();
-                Ok(number)
-            }
-            _ => self.error(format!("a number from 1 on belongs behind `{word}`: {word} 3")),
-        }
-    }
-
     fn place(&mut self, sources: &Sources) -> Result<Where, ValueError> {
         let word = self.peek().to_ascii_lowercase();
         if word.is_empty() {
@@ -188,6 +110,10 @@ impl Reader<'_> {
             message: format!("`{text}` lies elsewhere at every moment; `when` stops at what a value becomes"),
             at: begin,
         };
+        let hangs = value.hangs_on(target.word_bytes());
+        if !hangs.lives.is_empty() || hangs.on_any_memory {
+            return Err(moving());
+        }
         let known = |value: i64| Addr::try_from(value & i64::from(target.address_mask())).map_err(|_| moving());
         if let Some(place) = value.place(&Nothing) {
             let (address, is_byte) = place.map_err(|_| moving())?;
@@ -331,25 +257,4 @@ impl Reader<'_> {
 
 fn is_saying(word: &str) -> bool {
     ["if", "from", "every", "once", "note"].iter().any(|known| word.eq_ignore_ascii_case(known))
-}
-
-/// No moment: what is asked of it is asked of values that stay.
-struct Nothing;
-
-impl wendax_asm::Moment for Nothing {
-    fn live(&self, _: u32) -> i64 {
-        0
-    }
-
-    fn word(&self, _: i64) -> Result<i64, String> {
-        Err("this is known only while the program runs".to_owned())
-    }
-
-    fn byte(&self, address: i64) -> Result<i64, String> {
-        self.word(address)
-    }
-
-    fn signed(&self, word: i64) -> i64 {
-        word
-    }
 }

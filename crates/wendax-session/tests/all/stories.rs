@@ -62,7 +62,7 @@ fn check(session: &mut Session, thing: Thing, at: u64, edit: Option<u64>) -> Res
     go(session, Command::Seek(StepNo(at)));
     let story = told(session, thing);
     prop_assert_eq!(session.now(), StepNo(at));
-    let last = writes.iter().copied().filter(|&moment| moment <= at).next_back().map(|moment| moment - 1);
+    let last = writes.iter().copied().rfind(|&moment| moment <= at).map(|moment| moment - 1);
     let by_hand = edit.filter(|&step| step <= at && last.is_none_or(|last| step > last));
     match (&story.written, by_hand) {
         (Answer::ByHand(found), Some(step)) => prop_assert_eq!(found.step, StepNo(step)),

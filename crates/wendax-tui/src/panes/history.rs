@@ -60,7 +60,7 @@ impl Pane for History {
             let (text, ink) = answer_words(app, session, story.thing(), answer);
             pen.fitted(x, y, row.right().saturating_sub(x), &text, ink);
             if app.is_chosen(PaneId::History, index) {
-                pen.chosen(row);
+                pen.text(row.x, y, 1, "▸", Ink::Time);
             }
         }
         let below = Rect { y: body.y + 3, height: body.height.saturating_sub(3), ..body };

@@ -32,6 +32,8 @@ pub(super) enum End {
     Seconds,
     /// A signal asked for it.
     Interrupted,
+    /// It has come to where it was asked to go.
+    Asked,
 }
 
 /// What a run may use.
@@ -117,6 +119,15 @@ impl World {
     /// What was printed last ended no line.
     pub(super) fn is_mid_line(&self) -> bool {
         self.last_byte.is_some_and(|byte| byte != b'\n')
+    }
+
+    /// Says something of the tool's own among the output, on lines of its own.
+    pub(super) fn say(&mut self, text: &str) -> Result<(), Failure> {
+        if self.is_mid_line() {
+            print(b"\n")?;
+        }
+        self.last_byte = Some(b'\n');
+        print(text.as_bytes())
     }
 
     pub(super) fn drive(&mut self, session: &mut Session, command: &Command) -> Result<End, Failure> {

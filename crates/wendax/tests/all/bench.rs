@@ -538,6 +538,8 @@ fn every_view_comes_up_in_a_real_terminal() {
     screen.text("f");
     screen.shows("files of the program");
     screen.keys("Escape");
+    // Esc with O right behind it is the beginning of other keys.
+    screen.until("the list goes", || !screen.read().contains("files of the program"));
     // The layouts, and the list of what happened.
     screen.text("O");
     screen.shows("for showing");

@@ -1,0 +1,36 @@
+//! Which instructions a run looks out for.
+
+use crate::lookout::Lookout;
+use wendax_isa::RegisterUse;
+use wendax_isa::w16::{Insn, Op, SP};
+
+/// What instructions are looked out for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) struct Interest {
+    uses: RegisterUse,
+    leaving: bool,
+}
+
+impl Interest {
+    pub(super) fn of(lookout: &Lookout) -> Self {
+        Self { uses: lookout.uses, leaving: lookout.leaving }
+    }
+
+    pub(super) fn wants(self, insn: Insn) -> bool {
+        if self == Self::default() {
+            return false;
+        }
+        let (own, wanted) = (insn.uses(), self.uses);
+        let touches = own.reads & wanted.reads
+            | own.writes & wanted.writes
+            | own.flags_read & wanted.flags_read
+            | own.flags_written & wanted.flags_written;
+        touches != 0 || self.leaving && may_leave(insn)
+    }
+}
+
+/// It may take the stack pointer above a way back.
+fn may_leave(insn: Insn) -> bool {
+    let raises = !matches!(insn.op(), Op::Push | Op::PushFl | Op::Call | Op::CallReg);
+    raises && insn.uses().writes & 1 << SP != 0
+}

@@ -1,0 +1,260 @@
+//! What a run is asked for on the way: where it goes to, and what is shown there.
+//!
+//! `--until`, `--each` and `--show` are read in the order they stand in: what is shown belongs to the stop before it, or
+//! to the start. With an `--until` the run ends behind the last one.
+
+use super::world::{End, World};
+use crate::Failure;
+use crate::files;
+use serde::Serialize;
+use serde_json::{Map, Value, json};
+use std::path::PathBuf;
+use wendax_session::{Command, Names, Reading, Session, Show, Shown, State, StopAt, StopId, Times, Why};
+
+/// An option, in its place among the others.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Turn {
+    Until(String),
+    Each(String),
+    Show(String),
+}
+
+/// Where a run stops, and what is shown there.
+struct Part {
+    at: At,
+    words: String,
+    shows: Vec<Show>,
+}
+
+enum At {
+    Start,
+    Until(Box<StopAt>),
+    Steps(u64),
+    Each,
+}
+
+pub(super) struct Orders {
+    parts: Vec<Part>,
+    as_json: bool,
+    /// A file; standard output when there is none.
+    place: Option<PathBuf>,
+    written: String,
+}
+
+impl Orders {
+    /// Reads what was asked for; `steps` is a limit of the run.
+    pub(super) fn read(
+        orders: &[Turn],
+        session: &Session,
+        (as_json, place): (bool, Option<PathBuf>),
+    ) -> Result<Self, Failure> {
+        let image = session.image();
+        let names = Names::new(image, session.machine().target(), image.entry);
+        let wrong = |option: &str, text: &str, error: &wendax_asm::ValueError| {
+            let marks = format!("{}^", " ".repeat(text.get(..error.at).map_or(0, |before| before.chars().count())));
+            Failure::usage(format!("--{option} {text}: {}\n  {text}\n  {marks}", error.message))
+        };
+        let mut parts = vec![Part { at: At::Start, words: "start".to_owned(), shows: Vec::new() }];
+        for order in orders {
+            match order {
+                Turn::Show(text) => {
+                    let shows = Show::read_list(text, &names).map_err(|error| wrong("show", text, &error))?;
+                    if let Some(part) = parts.last_mut() {
+                        part.shows.extend(shows);
+                    }
+                }
+                Turn::Until(text) => {
+                    let steps = text.strip_suffix("steps").or(text.strip_suffix("step")).map(str::trim);
+                    let at = if let Some(steps) = steps.and_then(|steps| steps.replace('_', "").parse().ok()) {
+                        At::Steps(steps)
+                    } else {
+                        let read = StopAt::read(text, &names, session.sources());
+                        let stop = read.map_err(|error| wrong("until", text, &error))?;
+                        if stop.times != Times::Each || !stop.stops() || stop.once {
+                            let why = "--until is for the first time; `from`, `every` and `note` go with --each";
+                            return Err(Failure::usage(why.to_owned()));
+                        }
+                        At::Until(Box::new(stop))
+                    };
+                    parts.push(Part { at, words: text.clone(), shows: Vec::new() });
+                }
+                Turn::Each(text) => {
+                    let read = StopAt::read(text, &names, session.sources());
+                    let stop = read.map_err(|error| wrong("each", text, &error))?;
+                    if stop.note.is_some() {
+                        return Err(Failure::usage(
+                            "--each shows what --show behind it says, in place of `note`".to_owned(),
+                        ));
+                    }
+                    parts.push(Part { at: At::Each, words: text.clone(), shows: Vec::new() });
+                }
+            }
+        }
+        Ok(Self { parts, as_json, place, written: String::new() })
+    }
+
+    /// Carries the run through, to its end or the last `--until`.
+    pub(super) fn run(&mut self, world: &mut World, session: &mut Session, to_end: &Command) -> Result<End, Failure> {
+        self.set_stops(session);
+        self.show(world, session, 0)?;
+        let goals: Vec<usize> = (0..self.parts.len()).filter(|&index| self.parts[index].is_goal()).collect();
+        for index in &goals {
+            let command = match &self.parts[*index].at {
+                At::Until(stop) => Command::Until(stop.clone()),
+                At::Steps(steps) => Command::Seek(session.now().saturating_add(*steps)),
+                At::Start | At::Each => continue,
+            };
+            if let Some(end) = self.drive(world, session, &command)? {
+                let words = &self.parts[*index].words;
+                eprintln_lossy(&format!("the run did not come to `{words}`"));
+                self.close()?;
+                return Ok(end);
+            }
+            self.show(world, session, *index)?;
+        }
+        let end = if goals.is_empty() { self.drive(world, session, to_end)? } else { None };
+        self.close()?;
+        Ok(end.unwrap_or(End::Asked))
+    }
+
+    /// On until the command is done, showing what is asked for on the way; `None` when it is done as it was meant.
+    fn drive(&mut self, world: &mut World, session: &mut Session, command: &Command) -> Result<Option<End>, Failure> {
+        loop {
+            let end = world.drive(session, command)?;
+            let met: Vec<StopId> = session.met().to_vec();
+            for StopId(index) in met.iter().copied().filter(|id| id.0 < u32::MAX) {
+                self.show(world, session, index as usize)?;
+                if let Some(StopAt { once: true, .. }) = self.each(session, index as usize) {
+                    self.parts[index as usize].words.clear();
+                    self.set_stops(session);
+                }
+            }
+            match (end, command) {
+                (End::Program(State::Paused(Why::Until)), _) => return Ok(None),
+                (End::Program(State::Paused(_)), Command::Seek(step)) if session.now() == *step => return Ok(None),
+                (End::Program(State::Paused(Why::Breakpoint)), _) if !met.is_empty() => {}
+                (end, _) => return Ok(Some(end)),
+            }
+        }
+    }
+
+    fn each(&self, session: &Session, index: usize) -> Option<StopAt> {
+        let part = self.parts.get(index).filter(|part| matches!(part.at, At::Each) && !part.words.is_empty())?;
+        let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+        StopAt::read(&part.words, &names, session.sources()).ok()
+    }
+
+    fn set_stops(&self, session: &mut Session) {
+        let stops: Vec<(StopId, StopAt)> = (0..self.parts.len())
+            .filter_map(|index| Some((StopId(u32::try_from(index).ok()?), self.each(session, index)?)))
+            .collect();
+        session.set_stops(stops);
+    }
+
+    fn show(&mut self, world: &mut World, session: &mut Session, index: usize) -> Result<(), Failure> {
+        let Some(part) = self.parts.get(index).filter(|part| !part.shows.is_empty()) else { return Ok(()) };
+        let mut met = 0;
+        if part.shows.iter().any(Show::asks_met) {
+            while !session.count_meetings(u64::MAX) {}
+            met = u32::try_from(index).ok().and_then(|id| session.met_so_far(StopId(id))).map_or(0, |met| met.times);
+        }
+        let target = session.machine().target();
+        let mut text = String::new();
+        if self.as_json {
+            let shows: Map<String, Value> =
+                part.shows.iter().map(|show| (show.text.clone(), json(&show.shown(session, met), target))).collect();
+            let place = session.image().line_at(session.machine().pc());
+            let file = place.and_then(|line| session.sources().get(line.span.file)).map(|file| file.name().to_owned());
+            let moment = Moment {
+                at: &part.words,
+                step: session.now().0,
+                pc: session.machine().pc().0,
+                file: file.filter(|name| !name.is_empty()),
+                line: place.map(|line| line.line),
+                shows,
+            };
+            text = serde_json::to_string(&moment).map_err(|error| Failure::usage(error.to_string()))? + "\n";
+        } else {
+            let place = wendax_session::place(session.image(), target, session.machine().pc());
+            text.push_str(&format!("-- {} · step {} · {place}\n", part.words, session.now()));
+            for show in &part.shows {
+                for line in show.shown(session, met).lines(&show.text, target) {
+                    text.push_str(&line);
+                    text.push('\n');
+                }
+            }
+        }
+        if self.place.is_some() {
+            self.written.push_str(&text);
+            return Ok(());
+        }
+        world.say(&text)
+    }
+
+    /// Writes what goes to a file.
+    fn close(&mut self) -> Result<(), Failure> {
+        match &self.place {
+            Some(place) => files::write_to(place, self.written.as_bytes()),
+            None => Ok(()),
+        }
+    }
+}
+
+impl Part {
+    fn is_goal(&self) -> bool {
+        matches!(self.at, At::Until(_) | At::Steps(_))
+    }
+}
+
+/// A moment for programs: one line of JSON.
+#[derive(Serialize)]
+struct Moment<'a> {
+    at: &'a str,
+    step: u64,
+    pc: u32,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    file: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    line: Option<u32>,
+    shows: Map<String, Value>,
+}
+
+fn json(shown: &Shown, target: &wendax_isa::Target) -> Value {
+    match shown {
+        Shown::Registers(registers) => {
+            let one = |(name, value): &(&str, Option<u32>)| ((*name).to_owned(), json!(value));
+            Value::Object(registers.iter().map(one).collect())
+        }
+        Shown::Flags(flags) => {
+            let one = |(name, is_set): &(char, bool)| (name.to_string(), json!(u8::from(*is_set)));
+            Value::Object(flags.iter().map(one).collect())
+        }
+        Shown::Stack(words) => {
+            let one = |(address, value, what): &(wendax_isa::Addr, Option<u32>, String)| json!({ "address": address.0, "value": value, "what": what });
+            words.iter().map(one).collect()
+        }
+        Shown::Last(steps) => {
+            let one = |(step, place, did): &(u64, String, String)| json!({ "step": step, "place": place, "did": did });
+            steps.iter().map(one).collect()
+        }
+        Shown::Value(Reading::Number(number, _)) => json!(number),
+        Shown::Value(Reading::Text(address, text)) => json!({ "address": address.0, "text": text }),
+        Shown::Value(Reading::Nothing(why)) => json!({ "none": why }),
+        Shown::Value(Reading::Cells(cells)) => {
+            let signed = |(index, value): (usize, &Option<u32>)| match value {
+                Some(word) if cells.is_signed && cells.parts[index % cells.parts.len()] > 1 => {
+                    json!(target.signed(*word))
+                }
+                other => json!(other),
+            };
+            let values: Vec<Value> = cells.values.iter().enumerate().map(signed).collect();
+            json!({ "address": cells.address.0, "values": values })
+        }
+    }
+}
+
+/// Nobody is left to tell when even this fails.
+fn eprintln_lossy(text: &str) {
+    use std::io::Write;
+    let _ = writeln!(std::io::stderr(), "{text}");
+}

@@ -1,0 +1,98 @@
+//! `docs/stops.md` says what is true: its values, stops and shows are read, and its commands print what stands there.
+
+use std::path::Path;
+use std::process::Command;
+
+const PAGE: &str = include_str!("../../../../docs/stops.md");
+
+/// The program of the page, in a folder.
+fn folder() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    let program = PAGE.split("```asm\n").nth(1).and_then(|rest| rest.split("```").next()).expect("the page has it");
+    std::fs::write(folder.path().join("loads.asm"), program).expect("it is written");
+    folder
+}
+
+/// What a command prints on both outputs, one behind the other, and its status.
+fn run(folder: &Path, arguments: &[String]) -> (String, Option<i32>) {
+    let output = Command::new(env!("CARGO_BIN_EXE_wendax"))
+        .current_dir(folder)
+        .args(arguments)
+        .stdin(std::process::Stdio::null())
+        .output()
+        .expect("it starts");
+    let mut text = String::from_utf8_lossy(&output.stdout).into_owned();
+    if !text.is_empty() && !text.ends_with('\n') {
+        text.push('\n');
+    }
+    text.push_str(&String::from_utf8_lossy(&output.stderr));
+    (text, output.status.code())
+}
+
+#[test]
+fn the_commands_of_the_page_print_what_it_says() {
+    let folder = folder();
+    let commands: Vec<&str> =
+        PAGE.split("```console\n$ ").skip(1).filter_map(|rest| rest.split("```").next()).collect();
+    assert!(commands.len() >= 10, "the page has {} commands", commands.len());
+    for block in commands {
+        let (command, wanted) = block.split_once('\n').expect("what it prints stands below");
+        let words = shlex::split(command).expect("it is written as in a shell");
+        let (printed, status) = run(folder.path(), &words[1..]);
+        assert_eq!(printed, wanted, "{command}");
+        assert_eq!(status, Some(if command.contains("wrods") { 110 } else { 0 }), "{command}");
+    }
+}
+
+/// What stands first in the rows of a table of the page, below a heading.
+fn first_cells(heading: &str) -> Vec<&'static str> {
+    let section = PAGE.split(heading).nth(1).and_then(|rest| rest.split("\n## ").next()).expect("the page has it");
+    section.lines().filter_map(|line| line.strip_prefix("| `")?.split('`').next()).collect()
+}
+
+#[test]
+fn the_examples_of_the_page_are_read() {
+    let folder = folder();
+    let asked = |option: &str, text: &str| {
+        let words = ["run", "loads.asm", option, text, "--until", "1 step"].map(str::to_owned);
+        let (printed, status) = run(folder.path(), &words);
+        assert_eq!(status, Some(0), "{text}: {printed}");
+    };
+    let (values, stops, shows) =
+        (first_cells("\n## Values\n"), first_cells("\n## Stops\n"), first_cells("\n## What is shown\n"));
+    assert!(values.len() > 10 && stops.len() > 20 && shows.len() > 10);
+    for text in values.into_iter().chain(shows) {
+        asked("--show", text);
+    }
+    for text in stops {
+        // Notes are for the bench; the shell shows in their place.
+        if !text.contains(" note ") {
+            asked("--each", text);
+        }
+    }
+}
+
+#[test]
+fn what_is_shown_goes_to_a_file_and_the_state_says_so() {
+    let folder = folder();
+    let words = "run loads.asm --each weigh --show r1 --until 'call put_int' --shows shown.txt --state state.json";
+    let (printed, status) = run(folder.path(), &shlex::split(words).expect("words"));
+    assert_eq!((printed.as_str(), status), ("in all 452\n", Some(0)));
+    let shown = std::fs::read_to_string(folder.path().join("shown.txt")).expect("it was written");
+    assert_eq!(shown.matches("-- weigh · step").count(), 4, "{shown}");
+    let state = std::fs::read_to_string(folder.path().join("state.json")).expect("it was written");
+    assert!(state.contains("\"kind\": \"asked\""), "{state}");
+    for (wrong, told) in [
+        ("run loads.asm --until 'weigh every 2'", "--until is for the first time"),
+        ("run loads.asm --each 'weigh note r1'", "in place of `note`"),
+        ("run loads.asm --until 'change r1 * 2'", "lies elsewhere at every moment"),
+        ("run loads.asm --until 'call put_tet'", "no call is named `put_tet`"),
+        ("run loads.asm --until 'weigh of 3'", "says nothing of a stop"),
+        ("run loads.asm --until loads.asm:99", "there is no instruction on line 99"),
+        ("run loads.asm --until 'print \"x'", "the quote that ends this text is missing"),
+        ("run loads.asm --until weigh --steps 5", "cannot be used with"),
+    ] {
+        let (printed, status) = run(folder.path(), &shlex::split(wrong).expect("words"));
+        assert!(printed.contains(told) && status == Some(110), "{wrong}: {printed}");
+    }
+}
