@@ -51,7 +51,9 @@ pub use explain::{Cause, Explanation, Outlook, explain, fault_causes, instructio
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use moments::{Happening, What, happenings};
-pub use questions::{Answer, Change, Changes, Chart, LastWriter, Story, Toucher, last_write};
+pub use questions::{
+    Answer, Change, Changes, Chart, Filtered, LastWriter, Story, Toucher, TrailForm, TrailText, last_write,
+};
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
 pub use routines::{Routine, Routines};

@@ -54,6 +54,10 @@ pub enum Thing {
 pub enum Where {
     /// An instruction, when it is next.
     Address(Addr),
+    /// Any instruction of a range, from its first address to behind its last, when it is next.
+    Among(Addr, Addr),
+    /// Any instruction with this mnemonic, when it is next.
+    Op(String),
     /// Something is touched.
     Touched(Touch, Thing),
     /// A system call is made: this one, or any.
@@ -128,6 +132,11 @@ impl StopAt {
     /// A stop with nothing said beside its place.
     pub fn plain(place: Where) -> Self {
         Self { place, condition: None, times: Times::Each, once: false, note: None }
+    }
+
+    /// It is met when an instruction is next; else behind the step that did it.
+    pub fn is_place(&self) -> bool {
+        matches!(self.place, Where::Address(_) | Where::Among(..) | Where::Op(_))
     }
 
     /// It stops runs, instead of noting.

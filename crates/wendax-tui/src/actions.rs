@@ -206,6 +206,8 @@ pub enum Ask {
     Line,
     /// Something whose changes are wanted.
     History,
+    /// What the trail lets through.
+    TrailFilter,
     /// Something to stop at.
     StopAt,
     /// What is said of the stop on the line, or chosen in the list.
@@ -241,6 +243,7 @@ impl Action {
                 Ask::Arguments | Ask::Input | Ask::Seed | Ask::Build | Ask::NewProject => false,
                 Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
                 Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
+                Ask::TrailFilter => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,

@@ -179,7 +179,8 @@ impl App {
         let is_told = |story: &Story| story.is_done() && story.is_of(session);
         let is_shown = self.screen.layout.area(PaneId::History).is_some();
         let is_telling = is_shown && self.world.walk.story.as_ref().is_some_and(|story| !is_told(story));
-        is_counting || is_telling || self.world.walk.sought.is_some()
+        let is_looking = self.screen.layout.area(PaneId::Trail).is_some() && self.world.trail.is_looking(session);
+        is_counting || is_telling || is_looking || self.world.walk.sought.is_some()
     }
 
     /// This entry is the one chosen in the pane, and the pane is in focus.

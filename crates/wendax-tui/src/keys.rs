@@ -330,6 +330,22 @@ pub const BINDINGS: &[Binding] = &[
     bind(&["C"], &[Walk], Action::Hand(Hand::ClearBreakpoints), "", "Clear all stops", "delete remove breakpoints"),
     bind(&["Delete"], &[List], Action::Hand(Hand::Remove), "", "Take away what is chosen", "remove clear"),
     look(
+        &["T"],
+        &[Walk],
+        Look::Pane(PaneId::Trail),
+        "trail",
+        "Pane: trail, the steps of the run",
+        "trace history steps log executed instructions timeline",
+    ),
+    ask(
+        &["F"],
+        &[Walk],
+        Ask::TrailFilter,
+        "",
+        "Trail: show only the steps of a routine, of a kind, that touch something",
+        "filter trace grep only restrict",
+    ),
+    look(
         &["h"],
         &[Walk],
         Look::History,

@@ -52,6 +52,7 @@ const STATE: &[Slot] = &[
     when_asked(PaneId::Marks, 6),
     when_asked(PaneId::Stops, 6),
     when_asked(PaneId::History, 6),
+    when_asked(PaneId::Trail, 6),
 ];
 const SOURCE: Column = Column { slots: &[slot(PaneId::Source, 0)], width: |_| 0 };
 
@@ -77,6 +78,7 @@ const BENCH: &[Columns] = &[
                     slot(PaneId::Marks, 0),
                     when_asked(PaneId::Stops, 2),
                     when_asked(PaneId::History, 2),
+                    when_asked(PaneId::Trail, 3),
                 ],
                 width: |width| (width / 3).min(74),
             },

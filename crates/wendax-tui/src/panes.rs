@@ -18,6 +18,7 @@ mod ribbon;
 pub(crate) mod source;
 mod stack;
 pub(crate) mod stops;
+mod trail;
 
 use crate::app::App;
 use crate::parts::pen::Pen;
@@ -138,6 +139,7 @@ panes! {
     Marks: marks,
     Stops: stops,
     History: history,
+    Trail: trail,
     Ribbon: ribbon,
     Console: console,
 }
@@ -157,7 +159,7 @@ impl PaneId {
         match self {
             Self::Source | Self::Registers | Self::Flags | Self::Stack | Self::Memory | Self::Console => true,
             Self::Next | Self::Ribbon => false,
-            Self::Calls | Self::Marks | Self::Stops | Self::History => {
+            Self::Calls | Self::Marks | Self::Stops | Self::History | Self::Trail => {
                 self.pane().entries(app).is_some_and(|count| count > 0)
             }
         }

@@ -96,6 +96,7 @@ impl App {
     fn settle(&mut self) {
         self.screen.layout = lay_out(self, self.screen.size);
         source::settle(self);
+        self.settle_trail();
     }
 
     /// Where keys mean something now: the first context that knows a key decides.

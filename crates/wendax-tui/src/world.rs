@@ -7,6 +7,7 @@ pub(crate) mod editor;
 pub(crate) mod names;
 pub(crate) mod program;
 pub(crate) mod stops;
+pub(crate) mod trail;
 pub(crate) mod values;
 pub(crate) mod walk;
 
@@ -14,6 +15,7 @@ use documents::{Document, DocumentId, Documents};
 use editor::{Editor, LineShift};
 use program::Program;
 use stops::Stops;
+use trail::Trail;
 use walk::Walk;
 use wendax_asm::instructions;
 use wendax_image::{Line, LineKind};
@@ -38,6 +40,8 @@ pub(crate) struct World {
     pub(crate) origin: Origin,
     pub(crate) program: Program,
     pub(crate) walk: Walk,
+    /// The steps of the run, as they are looked at.
+    pub(crate) trail: Trail,
     pub(crate) stops: Stops,
     /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it
     /// has there. They are asked about one after the other.
@@ -73,6 +77,7 @@ impl World {
             origin,
             program: Program::default(),
             walk: Walk::default(),
+            trail: Trail::default(),
             stops: Stops::default(),
             conflicts: Vec::new(),
             clipboard: String::new(),

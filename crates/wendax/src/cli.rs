@@ -290,6 +290,13 @@ pub(crate) struct Run {
     /// Where what is shown goes; else standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) shows: Option<PathBuf>,
+    /// Write every step to this file: text, or by its ending .csv or .jsonl; - is standard output, when the program has
+    /// ended or stopped
+    #[arg(long, value_name = "FILE")]
+    pub(crate) trail: Option<PathBuf>,
+    /// Of the trail only the steps this stop is met by: in weigh, op push, change total, call
+    #[arg(long, value_name = "STOP", requires = "trail")]
+    pub(crate) trail_only: Option<String>,
     /// The three above in the order they stand in.
     #[arg(skip)]
     pub(crate) orders: Vec<Turn>,

@@ -135,6 +135,12 @@ pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     write(path, bytes).map_err(|error| Failure::usage(format!("{}: {}", path.display(), plain(&error))))
 }
 
+/// Something could not be written.
+pub(crate) fn cannot_write(what: &str, error: &std::io::Error) -> Failure {
+    let text = format!("{what}: {}", plain(error));
+    Failure { text, status: crate::status::NO_OUTPUT, is_about_output: true }
+}
+
 /// Writes to standard output. When that is full or nobody reads it, the exit status says so.
 pub(crate) fn print(bytes: &[u8]) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();

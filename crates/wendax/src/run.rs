@@ -14,7 +14,7 @@ use serde::{Serialize, Serializer};
 use std::io::{IsTerminal, Write};
 use std::path::Path;
 use wendax_machine::{Clock, Settings, StepNo};
-use wendax_session::{Command, Session, State, Why, fault_causes, state_words};
+use wendax_session::{Command, Names, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, state_words};
 use world::{End, Input, Limits, World};
 
 /// What `--state` says of a program that was never run.
@@ -105,6 +105,11 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         read.extend(options.input.clone());
         files::keep_apart(&read, &[("--state", place)])?;
     }
+    for (option, place) in [("--trail", &options.trail), ("--shows", &options.shows)] {
+        if let Some(place) = place {
+            files::keep_apart(&program.read, &[(option, place)])?;
+        }
+    }
     // Nobody is left to tell when even this fails.
     let _ = write!(std::io::stderr(), "{}", program.warnings(options.problems));
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
@@ -137,6 +142,9 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         session = session.with_budget(bytes);
     }
     let mut world = World::new(input, limits);
+    if let Some(place) = &options.trail {
+        world.write_trail(trail(&session, place, options.trail_only.as_deref())?, place)?;
+    }
     let to_end = steps.map_or(Command::Go, |step| Command::Seek(StepNo(step)));
     let end = if options.orders.is_empty() {
         world.drive(&mut session, &to_end)?
@@ -144,6 +152,7 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         let form = (options.json, options.shows.clone().filter(|place| place.as_os_str() != "-"));
         Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session, &to_end)?
     };
+    world.end_trail()?;
     let report = report(&session, &end);
     if let Some(path) = &options.state {
         let mut json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;
@@ -153,6 +162,21 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         files::write_to(path, format!("{json}\n").as_bytes())?;
     }
     Ok(tell(&session, path, &end, &report))
+}
+
+/// What writes the steps down.
+fn trail(session: &Session, place: &Path, only: Option<&str>) -> Result<TrailText, Failure> {
+    let form = match place.extension().and_then(std::ffi::OsStr::to_str) {
+        Some("csv") => TrailForm::Csv,
+        Some("jsonl" | "ndjson") => TrailForm::JsonLines,
+        _ => TrailForm::Text,
+    };
+    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+    let filter = only.map(|text| {
+        let read = StopAt::read(text, &names, session.sources());
+        read.map_err(|error| Failure::usage(format!("--trail-only {text}: {}", error.message)))
+    });
+    Ok(TrailText::new(session, form, filter.transpose()?))
 }
 
 /// Standard input comes from a file or another program, not from a terminal or nowhere.

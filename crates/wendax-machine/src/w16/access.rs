@@ -1,6 +1,7 @@
 //! What the next instruction will touch in memory, told before it runs.
 
 use super::Machine;
+use crate::memory::EXECUTE;
 use wendax_isa::w16::{Insn, NO_BASE, Op, SP, decode};
 use wendax_isa::{Addr, RegisterUse};
 
@@ -74,6 +75,16 @@ impl Machine {
             return None;
         }
         decode(word(address), word(address + 2))
+    }
+
+    /// The mnemonics of the instruction at an address; none when there is none.
+    pub fn mnemonics_at(&self, address: Addr) -> &'static [&'static str] {
+        self.instruction_at(address).map_or(&[], |insn| insn.row().names)
+    }
+
+    /// What stands at an address may be run.
+    pub fn may_execute(&self, address: Addr) -> bool {
+        self.memory.attributes[usize::from(super::narrow(address))] & EXECUTE != 0
     }
 
     /// The number of the system call that is the next instruction, if it is one.

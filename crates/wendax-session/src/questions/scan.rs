@@ -20,7 +20,7 @@ pub(crate) type Interval = (StepNo, StepNo);
 /// What looks at the moments at which the stop is met.
 pub(crate) trait Finder: Clone + Send {
     /// The machine stands where an interval begins.
-    fn begin(&mut self, machine: &Machine);
+    fn begin(&mut self, machine: &Machine, judge: &Judge);
     /// The stop is met; false when nothing more of this interval matters.
     fn met(&mut self, machine: &Machine) -> bool;
 }
@@ -125,7 +125,7 @@ impl<F: Finder> Worker<F> {
                 self.fed = session.bring(&mut self.machine, from);
                 session.place_judge(&mut self.judge, &self.machine);
                 let mut found = finder();
-                found.begin(&self.machine);
+                found.begin(&self.machine, &self.judge);
                 self.task = Some((number, until, found));
                 left = left.saturating_sub(BEGINNING);
                 continue;

@@ -5,7 +5,7 @@
 
 use super::scan::{Finder, Interval, Scan};
 use crate::session::{ByHand, Session};
-use crate::stops::{StopAt, Thing, Touch, Where, old_value};
+use crate::stops::{Judge, StopAt, Thing, Touch, Where, old_value};
 use std::collections::VecDeque;
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Event, Machine, StepKind};
@@ -374,7 +374,7 @@ struct Last {
 }
 
 impl Finder for Last {
-    fn begin(&mut self, _: &Machine) {}
+    fn begin(&mut self, _: &Machine, _: &Judge) {}
 
     fn met(&mut self, machine: &Machine) -> bool {
         self.found = Some(toucher(machine, self.thing));
@@ -390,7 +390,7 @@ struct First {
 }
 
 impl Finder for First {
-    fn begin(&mut self, _: &Machine) {}
+    fn begin(&mut self, _: &Machine, _: &Judge) {}
 
     fn met(&mut self, machine: &Machine) -> bool {
         self.found = Some(toucher(machine, self.thing));
@@ -427,7 +427,7 @@ impl All {
 }
 
 impl Finder for All {
-    fn begin(&mut self, machine: &Machine) {
+    fn begin(&mut self, machine: &Machine, _: &Judge) {
         self.start = Some(value_of(machine, self.thing));
     }
 

@@ -26,6 +26,8 @@ pub(crate) struct Judge {
     pub(crate) stops: Vec<Armed>,
     /// Instructions that are stops themselves.
     pub(crate) places: Vec<Addr>,
+    /// Of each stop at instructions of a kind, those in order.
+    kinds: Vec<Vec<Addr>>,
     pub(crate) lookout: Lookout,
     /// Any step may be one that a stop is met behind.
     pub(crate) every: bool,
@@ -45,6 +47,7 @@ impl Judge {
         let mut judge = Self {
             stops,
             places: Vec::new(),
+            kinds: Vec::new(),
             lookout: Lookout::default(),
             every: false,
             reads: false,
@@ -55,9 +58,21 @@ impl Judge {
             longest: 0,
         };
         for armed in &judge.stops {
+            let kinds = match &armed.stop.place {
+                Where::Op(name) => instructions_named(machine, name),
+                _ => Vec::new(),
+            };
+            judge.places.extend_from_slice(&kinds);
+            judge.kinds.push(kinds);
             let lookout = &mut judge.lookout;
             match &armed.stop.place {
                 Where::Address(address) | Where::Entered(address) => judge.places.push(*address),
+                Where::Among(from, to) => {
+                    let align = target.code_align;
+                    let first = *from + (align - from.0 % align) % align;
+                    judge.places.extend(first.up_to(*to).step_by(align as usize));
+                }
+                Where::Op(_) => {}
                 Where::Touched(touch, thing) => {
                     lookout.rare = true;
                     judge.reads |= *touch == Touch::Read;
@@ -136,6 +151,8 @@ impl Judge {
             let is_there = match armed.stop.place {
                 Where::Address(address) => address == pc,
                 Where::Entered(address) => address == pc && was_entered(machine, address),
+                Where::Among(from, to) => from <= pc && pc < to,
+                Where::Op(_) => self.kinds[index].binary_search(&pc).is_ok(),
                 _ => false,
             };
             if is_there && holds(&armed.stop, machine) {
@@ -159,7 +176,7 @@ impl Judge {
         }
         for (index, armed) in self.stops.iter().enumerate() {
             let is_met = match &armed.stop.place {
-                Where::Address(_) | Where::Entered(_) => false,
+                Where::Address(_) | Where::Entered(_) | Where::Among(..) | Where::Op(_) => false,
                 Where::Touched(Touch::Read, thing) => has_read(report, *thing, &before),
                 Where::Touched(Touch::Write, thing) => writes(report, *thing).any(|_| true),
                 Where::Touched(Touch::Change, thing) => writes(report, *thing).any(|changed| changed),
@@ -343,6 +360,18 @@ pub(crate) fn old_value(report: &Report, thing: Thing, new: u32, word_bytes: u32
 fn ends_with_new(tail: &[u8], from: usize, text: &[u8]) -> bool {
     let ends = from + 1..=tail.len();
     ends.filter_map(|end| tail.get(end.checked_sub(text.len())?..end)).any(|part| part == text)
+}
+
+/// The instructions with a mnemonic that stand in memory.
+fn instructions_named(machine: &Machine, name: &str) -> Vec<Addr> {
+    let target = machine.target();
+    let is_named = |at: &Addr| machine.mnemonics_at(*at).iter().any(|known| known.eq_ignore_ascii_case(name));
+    let regions = machine.regions().into_iter();
+    let all = regions.flat_map(|region| region.start.up_to(region.end).step_by(target.code_align as usize));
+    let mut found: Vec<Addr> = all.filter(|&at| machine.may_execute(at)).filter(is_named).collect();
+    found.sort_unstable();
+    found.dedup();
+    found
 }
 
 fn was_entered(machine: &Machine, address: Addr) -> bool {

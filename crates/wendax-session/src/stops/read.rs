@@ -11,7 +11,8 @@ use wendax_isa::Addr;
 use wendax_source::Sources;
 
 /// Words that begin a place that is no instruction.
-const KINDS: [&str; 10] = ["at", "read", "write", "change", "call", "trap", "interrupt", "print", "enter", "leave"];
+const KINDS: [&str; 12] =
+    ["at", "in", "op", "read", "write", "change", "call", "trap", "interrupt", "print", "enter", "leave"];
 
 /// Words that say something of a place.
 const SAYINGS: &str = "`if` a condition, `from` or `every` a number, `once`, `note` values";
@@ -59,10 +60,39 @@ impl Reader<'_> {
             "trap" => Where::Trap(self.named_number("trap")?),
             "interrupt" => Where::Interrupt(self.named_number("interrupt")?),
             "print" => Where::Printed(self.quoted()?),
+            "in" => self.range(sources)?,
+            "op" => {
+                let name = self.peek().to_owned();
+                if name.is_empty() {
+                    return self.error("a mnemonic is missing: op add");
+                }
+                self.at += name.len();
+                Where::Op(name.to_ascii_lowercase())
+            }
             "enter" => Where::Entered(self.instruction(sources)?),
             "leave" => Where::Left(self.instruction(sources)?),
             _ => Where::Address(self.instruction(sources)?),
         })
+    }
+
+    /// A routine by an instruction in it, or what lies between two of them: `weigh`, `main.asm:5 to main.asm:9`.
+    fn range(&mut self, sources: &Sources) -> Result<Where, ValueError> {
+        let begin = self.at;
+        let image = self.names.image();
+        let from = self.instruction(sources)?;
+        if self.eat("to") {
+            let last = self.instruction(sources)?;
+            let end =
+                image.line_at(last).map_or(last + self.names.target().code_align, |line| line.address + line.length);
+            if end <= from {
+                return Err(ValueError { message: "this lies before where it begins".to_owned(), at: begin });
+            }
+            return Ok(Where::Among(from, end));
+        }
+        match image.routine_around(from) {
+            Some((from, to)) => Ok(Where::Among(from, to)),
+            None => Err(ValueError { message: "no label of code lies at or before this".to_owned(), at: begin }),
+        }
     }
 
     /// An instruction by a value or a line of a file: `main.asm:12`.

@@ -10,7 +10,10 @@ use wendax_session::{
 };
 
 /// Stops in words, for programs as `time::program` makes them.
-const STOPS: [&str; 26] = [
+pub(crate) const STOPS: [&str; 29] = [
+    "in l1 to l3 if r2 != 1",
+    "op ldw",
+    "op add if C",
     "0x206",
     "0x20A if r1 != 0",
     "0x210 if [data] == r2",
@@ -49,10 +52,18 @@ fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Ma
     if let Where::Address(address) = stop.place {
         return after.pc() == address && after.finished().is_none();
     }
+    let is_there = |holds: bool| holds && after.finished().is_none();
+    match &stop.place {
+        Where::Among(from, to) => return is_there(*from <= after.pc() && after.pc() < *to),
+        Where::Op(name) => {
+            return is_there(after.mnemonics_at(after.pc()).contains(&name.as_str()));
+        }
+        _ => {}
+    }
     let Some(effects) = effects else { return false };
     let byte = |machine: &Machine, at: u32| machine.byte(Addr(at));
     match &stop.place {
-        Where::Address(_) => false,
+        Where::Address(_) | Where::Among(..) | Where::Op(_) => false,
         Where::Touched(Touch::Write, Thing::Register(register)) => effects.register(*register).is_some(),
         Where::Touched(Touch::Change, Thing::Register(register)) => {
             effects.register(*register).is_some_and(|change| change.old != change.new)
@@ -137,7 +148,7 @@ pub(crate) fn judged(session: &mut Session, stops: &[StopAt]) -> Vec<Vec<u64>> {
     met
 }
 
-fn read(session: &Session, text: &str) -> StopAt {
+pub(crate) fn read(session: &Session, text: &str) -> StopAt {
     let names = Names::new(session.image(), session.machine().target(), session.image().entry);
     StopAt::read(text, &names, session.sources()).unwrap_or_else(|error| panic!("{text}: {error}"))
 }

@@ -1,11 +1,13 @@
 //! Where things come from and what becomes of them, against going one step at a time.
 
-use crate::stopping::judged;
+use crate::stopping::{STOPS, judged, read};
 use crate::time::{go, program, run, typed};
 use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine};
-use wendax_session::{Answer, Change, Command, Session, StopAt, Story, Thing, Touch, Where};
+use wendax_session::{
+    Answer, Change, Command, Filtered, Session, StopAt, Story, Thing, Touch, TrailForm, TrailText, Where,
+};
 
 const THINGS: [Thing; 9] = [
     Thing::Register(Reg(0)),
@@ -131,5 +133,46 @@ proptest! {
             prop_assert_eq!(session.printed_at(position as u64), Some(*step));
         }
         prop_assert_eq!(session.printed_at(printed.len() as u64), None);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(100))]
+
+    /// The steps a filter lets through, and those that are written down, are those the judge names.
+    #[test]
+    fn trails_hold_the_steps_the_judge_names(
+        image in program(),
+        filter in 0..STOPS.len(),
+        at in 0u64..420,
+        inputs in typed(),
+    ) {
+        let mut session = run(&image, &inputs);
+        let has_data = image.symbol("data").is_some();
+        let filter = read(&session, if has_data { STOPS[filter] } else { "0x204" });
+        let met = judged(&mut session, std::slice::from_ref(&filter)).remove(0);
+        let end = session.end();
+        let of = |moment: u64| if filter.is_place() { Some(moment) } else { moment.checked_sub(1) };
+        let wanted: Vec<u64> = met.iter().filter_map(|&moment| of(moment)).filter(|&step| step < end.0).collect();
+        go(&mut session, Command::Seek(StepNo(at.min(end.0))));
+        let mut found = Filtered::new(&session, filter.clone());
+        while !found.work(&session, 60) {}
+        let steps: Vec<u64> = found.steps().iter().map(|step| step.0).collect();
+        prop_assert_eq!(&steps, &wanted, "{:?}", &filter);
+        prop_assert_eq!(found.before(), wanted.iter().filter(|&&step| step < session.now().0).count());
+        // Written down.
+        let numbers = |text: &str| -> Vec<u64> {
+            text.lines().filter_map(|line| line.split_whitespace().next()?.parse().ok()).collect()
+        };
+        let mut text = TrailText::new(&session, TrailForm::Text, Some(filter));
+        prop_assert_eq!(numbers(text.follow(&session)), wanted);
+        let mut all = TrailText::new(&session, TrailForm::Text, None);
+        prop_assert_eq!(numbers(all.follow(&session)), (0..end.0).collect::<Vec<_>>());
+        // What the steps of a window did is what a walk sees.
+        let some: Vec<StepNo> = steps.iter().take(5).map(|&step| StepNo(step)).collect();
+        for effects in session.steps_at(&some) {
+            go(&mut session, Command::Seek(effects.step + 1));
+            prop_assert_eq!(session.last_step(), Some(&effects));
+        }
     }
 }

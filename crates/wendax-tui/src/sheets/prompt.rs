@@ -21,6 +21,11 @@ impl Ask {
             Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
             Self::Line => ("to line", "the number of a line"),
             Self::History => ("changes of", "r1, Z, total, [r6 + 2], byte [text], console_status"),
+            Self::TrailFilter => (
+                "the trail shows only",
+                "in weigh, main.asm:5 to main.asm:9 behind `in`, op push, call, change total, read r1, print, if r2 > 5 \
+                 behind any; empty for all steps",
+            ),
             Self::StopAt => (
                 "stop at",
                 "a label, main.asm:12, change total, write r1, read Z, call put_text, trap, print \"x\", enter or leave a \
@@ -62,12 +67,17 @@ impl Ask {
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &Field) {
     let (name, hint) = ask.words();
     let hint = match ask {
-        Ask::MemoryAt | Ask::Value | Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => {
-            match app.completions(&field.text()).as_slice() {
-                [] => hint.to_owned(),
-                names => format!("Tab: {}", names.join("  ")),
-            }
-        }
+        Ask::MemoryAt
+        | Ask::Value
+        | Ask::StopAt
+        | Ask::StopRule
+        | Ask::Until
+        | Ask::BackUntil
+        | Ask::History
+        | Ask::TrailFilter => match app.completions(&field.text()).as_slice() {
+            [] => hint.to_owned(),
+            names => format!("Tab: {}", names.join("  ")),
+        },
         Ask::Search => app.search_words(&field.text()).unwrap_or_else(|| hint.to_owned()),
         _ => hint.to_owned(),
     };

@@ -332,7 +332,15 @@ impl App {
     /// Writes the rest of the name in a prompt, as far as all that could be meant agree.
     fn complete_field(&mut self) {
         let Some(Sheet::Prompt {
-            ask: Ask::MemoryAt | Ask::Value | Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History,
+            ask:
+                Ask::MemoryAt
+                | Ask::Value
+                | Ask::StopAt
+                | Ask::StopRule
+                | Ask::Until
+                | Ask::BackUntil
+                | Ask::History
+                | Ask::TrailFilter,
             field,
         }) = &self.screen.sheet
         else {

@@ -125,6 +125,10 @@ impl App {
 
     /// Shows what a line became, or no longer.
     fn toggle_unfolded(&mut self) {
+        if self.screen.focus == PaneId::Trail {
+            self.world.trail.is_unfolded = !self.world.trail.is_unfolded;
+            return self.world.trail.forget();
+        }
         let place = (self.screen.shown, self.editor().cursor().0);
         let unfolded = &mut self.screen.source.unfolded;
         match unfolded.iter().position(|known| *known == place) {
@@ -164,6 +168,7 @@ impl App {
             Ask::NewFile | Ask::NewProject => String::new(),
             Ask::StopRule => self.stop_meant().map_or(String::new(), |stop| stop.words.clone()),
             Ask::Until | Ask::BackUntil => self.screen.until.clone(),
+            Ask::TrailFilter => self.world.trail.filter.as_ref().map_or(String::new(), |(text, _)| text.clone()),
             Ask::MemoryAt
             | Ask::Value
             | Ask::Step

@@ -93,6 +93,9 @@ impl App {
             *self.screen.panes.of_mut(id) = state;
             return;
         }
+        if id == PaneId::Trail && by.abs() > isize::MAX / 4 {
+            return self.show_end_of_trail(by > 0);
+        }
         if let Some(count) = id.pane().entries(self) {
             let state = self.screen.panes.of_mut(id);
             state.chosen =

@@ -43,6 +43,49 @@ impl App {
         if self.screen.layout.area(PaneId::Stops).is_some() {
             session.count_meetings(SLICE);
         }
+        if self.screen.layout.area(PaneId::Trail).is_some() {
+            let chosen = self.screen.panes.of(PaneId::Trail).chosen;
+            let step = self.world.trail.rows.get(chosen).map(|row| row.step());
+            if self.world.look_along_trail(SLICE) {
+                // What was chosen stays chosen; at first that is what is nearest to the present step.
+                let step = step.or(self.session().map(Session::now)).unwrap_or_default();
+                self.screen.panes.of_mut(PaneId::Trail).chosen = self.world.trail.row_of(step);
+            }
+        }
+    }
+
+    /// Looks at the first or the last step of the run.
+    pub(super) fn show_end_of_trail(&mut self, is_last: bool) {
+        let Some(session) = self.session() else { return };
+        let step = if is_last { session.end() } else { session.oldest() };
+        if self.world.trail.filter.is_none() {
+            self.world.make_trail(Some(step));
+        }
+        let last = self.world.trail.rows.len().saturating_sub(1);
+        self.screen.panes.of_mut(PaneId::Trail).chosen = if is_last { last } else { 0 };
+    }
+
+    /// Has the trail at hand that is shown.
+    pub(super) fn settle_trail(&mut self) {
+        let Some(area) = self.screen.layout.area(PaneId::Trail) else { return };
+        let Some(now) = self.session().map(Session::now) else { return };
+        if self.world.make_trail(None) {
+            self.screen.panes.of_mut(PaneId::Trail).chosen = self.world.trail.row_of(now);
+        }
+        let chosen = self.screen.panes.of(PaneId::Trail).chosen;
+        let count = self.world.trail.rows.len();
+        let is_edge = chosen == 0 || chosen + 1 >= count;
+        // Gone through to its end: on around there.
+        if is_edge
+            && self.world.trail.filter.is_none()
+            && let Some(step) = self.world.trail.rows.get(chosen.min(count.saturating_sub(1))).map(|row| row.step())
+            && self.world.make_trail(Some(step))
+        {
+            self.screen.panes.of_mut(PaneId::Trail).chosen = self.world.trail.row_of(step);
+        }
+        let rows = usize::from(area.height);
+        let chosen = self.screen.panes.of(PaneId::Trail).chosen;
+        self.world.know_steps(chosen.saturating_sub(rows)..chosen + rows);
     }
 
     fn seek_writer(&mut self, effects: &mut Vec<Effect>) {

@@ -132,6 +132,10 @@ impl App {
                 editor.select(false);
                 editor.go_to(line.saturating_sub(1), 0);
             }
+            Ask::TrailFilter => {
+                self.world.filter_trail(text)?;
+                self.focus_on(PaneId::Trail);
+            }
             Ask::History => {
                 let thing = self.world.thing_asked_for(text)?;
                 self.show_history(thing);

@@ -10,4 +10,5 @@ mod panes;
 mod rooms;
 mod screens;
 mod stops;
+mod trails;
 mod whence;

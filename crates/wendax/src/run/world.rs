@@ -5,14 +5,15 @@
 //! is given in a file or a manifest is typed at the start.
 
 use crate::Failure;
-use crate::files::{plain, print};
-use std::io::Read;
+use crate::files::{cannot_write, plain, print};
+use std::io::{BufWriter, Read, Write};
+use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, TryRecvError, sync_channel};
 use std::time::{Duration, Instant};
 use wendax_machine::{Clock, Event, Need};
-use wendax_session::{Command, Progress, Session, State, Why};
+use wendax_session::{Command, Progress, Session, State, TrailText, Why};
 
 /// Work between two looks at the world, in steps: some milliseconds.
 const SLICE: u64 = 400_000;
@@ -99,6 +100,13 @@ pub(super) struct World {
     printed: u64,
     last_byte: Option<u8>,
     stop: Arc<AtomicBool>,
+    trail: Option<Trail>,
+}
+
+/// The steps of the run, being written down.
+struct Trail {
+    text: Box<TrailText>,
+    to: Box<dyn Write>,
 }
 
 impl World {
@@ -113,12 +121,42 @@ impl World {
             );
             let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
         }
-        Self { input, limits, started: Instant::now(), printed: 0, last_byte: None, stop }
+        Self { input, limits, started: Instant::now(), printed: 0, last_byte: None, stop, trail: None }
     }
 
     /// What was printed last ended no line.
     pub(super) fn is_mid_line(&self) -> bool {
         self.last_byte.is_some_and(|byte| byte != b'\n')
+    }
+
+    /// Has the steps of the run written to a file, or to standard output in the end.
+    pub(super) fn write_trail(&mut self, text: TrailText, place: &Path) -> Result<(), Failure> {
+        let to: Box<dyn Write> = if place.as_os_str() == "-" {
+            Box::new(BufWriter::new(std::io::stdout()))
+        } else {
+            let file = std::fs::File::create(place);
+            let file = file.map_err(|error| cannot_write(&place.display().to_string(), &error))?;
+            Box::new(BufWriter::with_capacity(1 << 20, file))
+        };
+        self.trail = Some(Trail { text: Box::new(text), to });
+        Ok(())
+    }
+
+    fn follow(&mut self, session: &Session) -> Result<(), Failure> {
+        let Some(trail) = &mut self.trail else { return Ok(()) };
+        let text = trail.text.follow(session);
+        let written = trail.to.write_all(text.as_bytes());
+        trail.text.taken();
+        written.map_err(|error| cannot_write("the trail", &error))
+    }
+
+    /// The run is over: the rest of the trail is written.
+    pub(super) fn end_trail(&mut self) -> Result<(), Failure> {
+        if self.is_mid_line() && self.trail.is_some() {
+            self.say("")?;
+        }
+        let Some(mut trail) = self.trail.take() else { return Ok(()) };
+        trail.to.flush().map_err(|error| cannot_write("the trail", &error))
     }
 
     /// Says something of the tool's own among the output, on lines of its own.
@@ -140,6 +178,7 @@ impl World {
         loop {
             let progress = session.work(SLICE);
             self.print(session)?;
+            self.follow(session)?;
             if let Some(end) = self.is_over(session) {
                 session.pause();
                 return Ok(end);

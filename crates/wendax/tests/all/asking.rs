@@ -73,6 +73,35 @@ fn the_examples_of_the_page_are_read() {
 }
 
 #[test]
+fn a_trail_has_every_step_in_each_form() {
+    let folder = folder();
+    let trail = |name: &str, more: &str| {
+        let words = format!("run loads.asm --trail {name} --state state.json {more}");
+        let (printed, status) = run(folder.path(), &shlex::split(&words).expect("words"));
+        assert_eq!((printed.as_str(), status), ("in all 452\n", Some(0)));
+        std::fs::read_to_string(folder.path().join(name)).expect("it was written")
+    };
+    let text = trail("trail.txt", "");
+    let state: serde_json::Value =
+        serde_json::from_str(&std::fs::read_to_string(folder.path().join("state.json")).expect("a state"))
+            .expect("JSON");
+    assert_eq!(Some(text.lines().count() as u64), state["steps"].as_u64());
+    assert!(text.contains("call weigh             [FDFE] 0000>020C sp FE00>FDFE to 021E"), "{text}");
+    let csv = trail("trail.csv", "--trail-only 'op push'");
+    let rows: Vec<&str> = csv.lines().collect();
+    assert_eq!(rows[0], "step,address,place,instruction,cycles,did");
+    assert_eq!(rows.len(), 5, "{csv}");
+    assert_eq!(rows[1], "5,0x021E,\"loads.asm:15\",\"push r7\",2,\"[FDFC] 0000>0004 sp FDFE>FDFC\"");
+    let json = trail("trail.jsonl", "--trail-only 'in weigh'");
+    let steps: Vec<serde_json::Value> =
+        json.lines().map(|line| serde_json::from_str(line).expect("each line is an object")).collect();
+    assert_eq!(steps.len(), 20);
+    assert!(steps.iter().all(|step| step["address"].as_u64() >= Some(0x21E)), "{json}");
+    let (told, status) = run(folder.path(), &shlex::split("run loads.asm --trail loads.asm").expect("words"));
+    assert!(told.contains("would overwrite it") && status == Some(110), "{told}");
+}
+
+#[test]
 fn what_is_shown_goes_to_a_file_and_the_state_says_so() {
     let folder = folder();
     let words = "run loads.asm --each weigh --show r1 --until 'call put_int' --shows shown.txt --state state.json";

@@ -1,0 +1,62 @@
+//! The trail: all steps as a list, what repeats folded, filters, and its ends.
+
+use crate::common::{Stage, hides, shows};
+
+const ROUNDS: &str = "\
+start:  mov   r1, 200
+next:   add   r2, r1
+        stw   [total], r2
+        djnz  r1, next
+        call  twice
+        call  twice
+        mov   r0, 0
+        sys   exit
+twice:  push  r2
+        pop   r3
+        ret
+.data
+total:  .word 0
+";
+
+#[test]
+fn steps_are_listed_with_what_they_did_and_repeats_are_folded() {
+    let mut stage = Stage::new(ROUNDS);
+    stage.keys("g T");
+    shows(&mut stage, "▸trail");
+    shows(&mut stage, "push r2");
+    shows(&mut stage, "sp FE00 → FDFE");
+    // Of the rounds before the present step the last one stands there.
+    shows(&mut stage, "these 3 lines 199 times more");
+    shows(&mut stage, "600  line 4     djnz r1, next");
+    stage.keys("u");
+    hides(&mut stage, "times more");
+    stage.keys("u Ctrl-Home");
+    shows(&mut stage, "0  line 1     mov r1, 200");
+    stage.keys("Enter");
+    shows(&mut stage, "step 0 of 611");
+    // From the start the first round stands there, and the rest of them below it.
+    shows(&mut stage, "these 3 lines 199 times more");
+    stage.keys("Down Down Enter");
+    shows(&mut stage, "step 2 of 611");
+}
+
+#[test]
+fn a_filter_lets_some_steps_through() {
+    let mut stage = Stage::new(ROUNDS);
+    stage.keys("g F").text("in twice").keys("Enter");
+    shows(&mut stage, "in twice · 6 found");
+    shows(&mut stage, "pop r3");
+    hides(&mut stage, "call twice   ");
+    stage.keys("F Ctrl-U").text("op djnz if r1 < 4").keys("Enter");
+    shows(&mut stage, "· 3 found");
+    stage.keys("Ctrl-Home Enter");
+    shows(&mut stage, "next + 6, line 4");
+    shows(&mut stage, "r1  0003");
+    stage.keys("F Ctrl-U").text("change total if r2 > 20090").keys("Enter");
+    shows(&mut stage, "stw [total], r2");
+    shows(&mut stage, "· 4 found");
+    stage.keys("F Ctrl-U").text("in twice of 3").keys("Enter");
+    shows(&mut stage, "says nothing of a stop");
+    stage.keys("Ctrl-U").keys("Enter");
+    hides(&mut stage, "found");
+}
