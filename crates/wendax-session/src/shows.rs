@@ -7,7 +7,7 @@
 use crate::reader::{Nothing, Reader};
 use crate::session::Session;
 use crate::stack::{WordKind, read_stack};
-use crate::values::{At, Names, asks_met};
+use crate::values::{At, Names, Sole, asks_met, sole};
 use crate::words::{change_words, line_words};
 use wendax_asm::{BoundValue, Moment, ValueError};
 use wendax_isa::{Addr, Target};
@@ -80,6 +80,18 @@ impl Cells {
         let (rows, within) = (index / self.parts.len().max(1), index % self.parts.len().max(1));
         let before: u32 = self.parts.iter().take(within).sum();
         self.address + u32::try_from(rows).unwrap_or(0) * row + before
+    }
+
+    /// A value as part `index`, in the width of its column.
+    pub fn words(&self, index: usize, value: Option<u32>, target: &Target) -> String {
+        let is_byte = self.parts[index % self.parts.len().max(1)] == 1;
+        match (value, is_byte) {
+            (None, true) => "··".to_owned(),
+            (None, false) => "  ····".to_owned(),
+            (Some(byte), true) => format!("{byte:02X}"),
+            (Some(word), false) if self.is_signed => format!("{:>6}", target.signed(word)),
+            (Some(word), false) => format!("{:>6}", target.hex(word)),
+        }
     }
 }
 
@@ -288,6 +300,11 @@ impl Show {
 
 fn read(value: &BoundValue, form: &Form, at: &At<'_>, session: &Session) -> Reading {
     let target = session.machine().target();
+    if let Sole::Register(register) = sole(value, target)
+        && !at.machine().register_known(register)
+    {
+        return Reading::Nothing("not set".to_owned());
+    }
     let number = match value.value(at) {
         Ok(number) => number,
         Err(error) => return Reading::Nothing(error.message),
@@ -387,7 +404,7 @@ impl Shown {
             Self::Value(Reading::Nothing(why)) => vec![format!("{name}: {why}")],
             Self::Value(Reading::Cells(cells)) => {
                 if let ([value], [_]) = (cells.values.as_slice(), cells.parts.as_slice()) {
-                    return vec![format!("{name} = {}", cell_words(cells, 0, *value, target).trim_start())];
+                    return vec![format!("{name} = {}", cells.words(0, *value, target).trim_start())];
                 }
                 let mut lines = vec![format!("{name}, at {}", target.hex_address(cells.address))];
                 let width = match cells.parts.as_slice() {
@@ -399,23 +416,11 @@ impl Shown {
                     let first = if cells.parts.len() > 1 { row } else { row * width };
                     let texts = values.iter().enumerate();
                     let texts: Vec<String> =
-                        texts.map(|(index, value)| cell_words(cells, row * width + index, *value, target)).collect();
+                        texts.map(|(index, value)| cells.words(row * width + index, *value, target)).collect();
                     lines.push(format!("{first:>4}  {}", texts.join(" ")).trim_end().to_owned());
                 }
                 lines
             }
         }
-    }
-}
-
-/// One part of a table, in its width.
-pub(crate) fn cell_words(cells: &Cells, index: usize, value: Option<u32>, target: &Target) -> String {
-    let is_byte = cells.parts[index % cells.parts.len().max(1)] == 1;
-    match (value, is_byte) {
-        (None, true) => "··".to_owned(),
-        (None, false) => "  ····".to_owned(),
-        (Some(byte), true) => format!("{byte:02X}"),
-        (Some(word), false) if cells.is_signed => format!("{:>6}", target.signed(word)),
-        (Some(word), false) => format!("{:>6}", target.hex(word)),
     }
 }

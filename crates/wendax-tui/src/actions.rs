@@ -64,6 +64,8 @@ pub enum Hand {
     ClearBreakpoints,
     /// A stop of the line, or the one chosen in their list: on or off.
     StopOnOff,
+    /// What the routine uses is watched, or no longer.
+    WatchRoutine,
     /// Takes away what is chosen in a list.
     Remove,
     /// Takes back what was done by hand last.
@@ -206,6 +208,8 @@ pub enum Ask {
     Line,
     /// Something whose changes are wanted.
     History,
+    /// A value to watch.
+    Watch,
     /// What the trail lets through.
     TrailFilter,
     /// Something to stop at.
@@ -243,7 +247,7 @@ impl Action {
                 Ask::Arguments | Ask::Input | Ask::Seed | Ask::Build | Ask::NewProject => false,
                 Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
                 Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
-                Ask::TrailFilter => false,
+                Ask::TrailFilter | Ask::Watch => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,

@@ -180,7 +180,8 @@ impl App {
         let is_shown = self.screen.layout.area(PaneId::History).is_some();
         let is_telling = is_shown && self.world.walk.story.as_ref().is_some_and(|story| !is_told(story));
         let is_looking = self.screen.layout.area(PaneId::Trail).is_some() && self.world.trail.is_looking(session);
-        is_counting || is_telling || is_looking || self.world.walk.sought.is_some()
+        let is_watching = self.screen.layout.area(PaneId::Watches).is_some() && self.world.is_watch_asked();
+        is_counting || is_telling || is_looking || is_watching || self.world.walk.sought.is_some()
     }
 
     /// This entry is the one chosen in the pane, and the pane is in focus.
@@ -193,6 +194,20 @@ impl App {
         let pane = self.screen.focus.pane();
         let count = pane.entries(self)?;
         pane.thing(self, self.screen.panes.of(self.screen.focus).chosen.min(count.saturating_sub(1)))
+    }
+
+    /// A thing in words that can be read and set.
+    pub(crate) fn settable_words(&self, thing: Thing) -> String {
+        let words = self.thing_words(thing);
+        let Thing::Cells(from, to) = thing else { return words };
+        let Some(session) = self.session() else { return words };
+        let target = session.machine().target();
+        let place = match session.image().nearest_label(from) {
+            Some((symbol, 0)) => symbol.name.clone(),
+            Some((symbol, offset)) if offset < 256 => format!("{} + {offset}", symbol.name),
+            _ => format!("0x{}", target.hex_address(from)),
+        };
+        if from + 1 == to { format!("byte [{place}]") } else { format!("[{place}]") }
     }
 
     /// A thing by its name.

@@ -44,6 +44,10 @@ pub struct KeptStop {
 pub struct Kept {
     /// Where it stops.
     pub stops: Vec<KeptStop>,
+    /// What was watched.
+    pub watches: Vec<String>,
+    /// What the routine uses was watched too.
+    pub watches_routine: bool,
     /// Where the cursor was.
     pub cursor: Line,
     /// What the memory pane showed: a label, a register or an address, as `m` takes it.
@@ -93,6 +97,8 @@ impl App {
             commands: screen.recent.iter().take(COMMANDS).filter_map(name).map(|known| known.name.to_owned()).collect(),
             ..Kept::default()
         };
+        kept.watches.clone_from(&self.world.watches.list);
+        kept.watches_routine = self.world.watches.with_routine;
         let kept_stop = |stop: &Stop| KeptStop {
             line: match stop.place {
                 // Which of the instructions it was is not kept: the line is what people come back to.
@@ -150,6 +156,9 @@ impl App {
             stop.is_off = *off;
             self.world.stops.list.push(stop);
         }
+        self.world.watches.list = kept.watches;
+        self.world.watches.with_routine = kept.watches_routine;
+        self.world.read_watches();
         if !kept.memory.is_empty() {
             self.screen.lens = self.world.lens_for(&kept.memory).unwrap_or(Lens::Data);
         }

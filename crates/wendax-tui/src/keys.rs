@@ -329,6 +329,22 @@ pub const BINDINGS: &[Binding] = &[
     ),
     bind(&["C"], &[Walk], Action::Hand(Hand::ClearBreakpoints), "", "Clear all stops", "delete remove breakpoints"),
     bind(&["Delete"], &[List], Action::Hand(Hand::Remove), "", "Take away what is chosen", "remove clear"),
+    ask(
+        &["v"],
+        &[Walk],
+        Ask::Watch,
+        "watch",
+        "Watch a value: a register, an expression, an array as a table, a text",
+        "display inspect variable expression add array",
+    ),
+    bind(
+        &["V"],
+        &[Walk],
+        Action::Hand(Hand::WatchRoutine),
+        "",
+        "Watch what the present routine uses, or no longer",
+        "locals auto variables",
+    ),
     look(
         &["T"],
         &[Walk],

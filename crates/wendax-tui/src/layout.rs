@@ -48,6 +48,7 @@ const STATE: &[Slot] = &[
     slot(PaneId::Flags, 2),
     slot(PaneId::Stack, 3),
     slot(PaneId::Calls, 5),
+    slot(PaneId::Watches, 3),
     slot(PaneId::Memory, 4),
     when_asked(PaneId::Marks, 6),
     when_asked(PaneId::Stops, 6),
@@ -74,6 +75,7 @@ const BENCH: &[Columns] = &[
             },
             Column {
                 slots: &[
+                    slot(PaneId::Watches, 0),
                     slot(PaneId::Memory, 1),
                     slot(PaneId::Marks, 0),
                     when_asked(PaneId::Stops, 2),

@@ -19,6 +19,7 @@ pub(crate) mod source;
 mod stack;
 pub(crate) mod stops;
 mod trail;
+mod watches;
 
 use crate::app::App;
 use crate::parts::pen::Pen;
@@ -135,6 +136,7 @@ panes! {
     Flags: flags,
     Stack: stack,
     Calls: calls,
+    Watches: watches,
     Memory: memory,
     Marks: marks,
     Stops: stops,
@@ -159,7 +161,7 @@ impl PaneId {
         match self {
             Self::Source | Self::Registers | Self::Flags | Self::Stack | Self::Memory | Self::Console => true,
             Self::Next | Self::Ribbon => false,
-            Self::Calls | Self::Marks | Self::Stops | Self::History | Self::Trail => {
+            Self::Calls | Self::Marks | Self::Stops | Self::History | Self::Trail | Self::Watches => {
                 self.pane().entries(app).is_some_and(|count| count > 0)
             }
         }

@@ -10,6 +10,7 @@ pub(crate) mod stops;
 pub(crate) mod trail;
 pub(crate) mod values;
 pub(crate) mod walk;
+pub(crate) mod watches;
 
 use documents::{Document, DocumentId, Documents};
 use editor::{Editor, LineShift};
@@ -17,6 +18,7 @@ use program::Program;
 use stops::Stops;
 use trail::Trail;
 use walk::Walk;
+use watches::Watches;
 use wendax_asm::instructions;
 use wendax_image::{Line, LineKind};
 use wendax_machine::{Addr, Settings};
@@ -40,6 +42,8 @@ pub(crate) struct World {
     pub(crate) origin: Origin,
     pub(crate) program: Program,
     pub(crate) walk: Walk,
+    /// Values that are looked at all the time.
+    pub(crate) watches: Watches,
     /// The steps of the run, as they are looked at.
     pub(crate) trail: Trail,
     pub(crate) stops: Stops,
@@ -78,6 +82,7 @@ impl World {
             program: Program::default(),
             walk: Walk::default(),
             trail: Trail::default(),
+            watches: Watches::default(),
             stops: Stops::default(),
             conflicts: Vec::new(),
             clipboard: String::new(),

@@ -169,6 +169,14 @@ impl Story {
         }
     }
 
+    /// Goes on finding out who wrote it last, and no more; true when that is told.
+    pub fn find_writer(&mut self, session: &Session, budget: u64) -> bool {
+        if self.written == Answer::Looking {
+            self.work_on_stage(session, budget);
+        }
+        self.written != Answer::Looking
+    }
+
     /// Goes on finding out, for about as long as `budget` steps take for each processor; true when all is told.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
         // What is done quickly needs no slice of its own.

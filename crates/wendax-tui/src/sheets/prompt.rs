@@ -21,6 +21,11 @@ impl Ask {
             Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
             Self::Line => ("to line", "the number of a line"),
             Self::History => ("changes of", "r1, Z, total, [r6 + 2], byte [text], console_status"),
+            Self::Watch => (
+                "watch",
+                "r1, [total] as signed, weights as words 6, name as text, [r6] as hex, list as records 4 of word byte byte; \
+                 forms: hex signed unsigned binary char text bytes words addresses records",
+            ),
             Self::TrailFilter => (
                 "the trail shows only",
                 "in weigh, main.asm:5 to main.asm:9 behind `in`, op push, call, change total, read r1, print, if r2 > 5 \
@@ -74,7 +79,8 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &F
         | Ask::Until
         | Ask::BackUntil
         | Ask::History
-        | Ask::TrailFilter => match app.completions(&field.text()).as_slice() {
+        | Ask::TrailFilter
+        | Ask::Watch => match app.completions(&field.text()).as_slice() {
             [] => hint.to_owned(),
             names => format!("Tab: {}", names.join("  ")),
         },

@@ -66,6 +66,7 @@ impl App {
             }
         }
         self.place_stops();
+        self.world.read_watches();
         self.world.walk.refresh();
     }
 

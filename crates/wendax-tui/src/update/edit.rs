@@ -340,7 +340,8 @@ impl App {
                 | Ask::Until
                 | Ask::BackUntil
                 | Ask::History
-                | Ask::TrailFilter,
+                | Ask::TrailFilter
+                | Ask::Watch,
             field,
         }) = &self.screen.sheet
         else {

@@ -14,6 +14,15 @@ impl App {
             Hand::ClearBreakpoints => self.clear_stops(),
             Hand::StopOnOff => self.turn_stop(),
             Hand::Remove => self.remove_chosen(),
+            Hand::WatchRoutine => {
+                self.world.watches.with_routine = !self.world.watches.with_routine;
+                self.world.read_watches();
+                self.screen.say(if self.world.watches.with_routine {
+                    "what the present routine uses is watched; V ends that"
+                } else {
+                    "only what was chosen is watched"
+                });
+            }
             Hand::TakeBack => self.take_back(),
         }
     }
@@ -147,6 +156,14 @@ impl App {
                 self.screen.say("the stop is gone; Ctrl-Z brings it back");
                 self.place_stops();
             }
+            PaneId::Watches if chosen < self.world.watches.list.len() => {
+                let words = self.world.watches.list.remove(chosen);
+                self.world.read_watches();
+                self.screen.say(format!("no longer watched: {words}"));
+            }
+            PaneId::Watches if !self.world.watches.rows.is_empty() => {
+                self.screen.trouble("the routine uses this; V ends watching that");
+            }
             _ => self.screen.trouble("nothing is taken away here"),
         }
     }
@@ -172,6 +189,7 @@ impl App {
         }
         let words = dropped_words(dropped);
         let more = if words.is_empty() { String::new() } else { format!("; {words}") };
+        self.world.read_watches();
         self.screen.say(format!("set at this step{more}"));
         Ok(())
     }

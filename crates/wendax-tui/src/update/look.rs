@@ -168,15 +168,15 @@ impl App {
             Ask::NewFile | Ask::NewProject => String::new(),
             Ask::StopRule => self.stop_meant().map_or(String::new(), |stop| stop.words.clone()),
             Ask::Until | Ask::BackUntil => self.screen.until.clone(),
+            Ask::Value => {
+                self.thing_chosen().map_or(String::new(), |thing| format!("{} = ", self.settable_words(thing)))
+            }
+            Ask::Watch if self.screen.focus == PaneId::Watches => String::new(),
+            Ask::Watch => self.thing_chosen().map_or(String::new(), |thing| self.settable_words(thing)),
             Ask::TrailFilter => self.world.trail.filter.as_ref().map_or(String::new(), |(text, _)| text.clone()),
-            Ask::MemoryAt
-            | Ask::Value
-            | Ask::Step
-            | Ask::Line
-            | Ask::StopAt
-            | Ask::History
-            | Ask::Search
-            | Ask::Rename => String::new(),
+            Ask::MemoryAt | Ask::Step | Ask::Line | Ask::StopAt | Ask::History | Ask::Search | Ask::Rename => {
+                String::new()
+            }
         };
         self.screen.ask(ask, &text);
     }

@@ -43,6 +43,9 @@ impl App {
         if self.screen.layout.area(PaneId::Stops).is_some() {
             session.count_meetings(SLICE);
         }
+        if self.screen.layout.area(PaneId::Watches).is_some() {
+            self.world.ask_of_watches(SLICE);
+        }
         if self.screen.layout.area(PaneId::Trail).is_some() {
             let chosen = self.screen.panes.of(PaneId::Trail).chosen;
             let step = self.world.trail.rows.get(chosen).map(|row| row.step());

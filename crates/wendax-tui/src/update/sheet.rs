@@ -132,6 +132,10 @@ impl App {
                 editor.select(false);
                 editor.go_to(line.saturating_sub(1), 0);
             }
+            Ask::Watch => {
+                self.world.watch(text)?;
+                self.screen.panes.of_mut(PaneId::Watches).chosen = self.world.watches.list.len().saturating_sub(1);
+            }
             Ask::TrailFilter => {
                 self.world.filter_trail(text)?;
                 self.focus_on(PaneId::Trail);

@@ -119,6 +119,9 @@ impl App {
         }
         let now = session.now();
         let is_jump = !matches!(command, Command::Step | Command::StepBack);
+        if !self.world.watches.rows.is_empty() {
+            self.world.watches.before = Some(Box::new(session.machine().clone()));
+        }
         session.begin(command);
         self.world.walk.sought = None;
         if is_jump && !self.world.walk.visited.is_going {
@@ -257,6 +260,7 @@ impl App {
     pub(super) fn arrived(&mut self) {
         self.drop_once();
         self.world.walk.refresh();
+        self.world.read_watches();
         self.screen.panes.of_mut(crate::panes::PaneId::Stack).chosen = 0;
         self.screen.panes.of_mut(crate::panes::PaneId::Console).scroll = 0;
         if self.screen.mode == Mode::Walk {

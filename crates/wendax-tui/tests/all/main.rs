@@ -11,4 +11,5 @@ mod rooms;
 mod screens;
 mod stops;
 mod trails;
+mod watching;
 mod whence;

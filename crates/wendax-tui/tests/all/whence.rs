@@ -35,7 +35,7 @@ fn enter_on_a_register_goes_to_who_wrote_it() {
     stage.keys(")");
     shows(&mut stage, "there is no moment to go forth to");
     // What was set by hand was set by hand.
-    stage.keys("=").text("r2 = 7").keys("Enter Right H");
+    stage.keys("=").text("7").keys("Enter Right H");
     shows(&mut stage, "here r2 becomes 0008");
     stage.keys("Up Up Up Down Down H");
     shows(&mut stage, "here r2 was set by hand");

@@ -1,0 +1,65 @@
+//! Watches: values in their forms, what they were, who wrote them, what the routine uses.
+
+use crate::common::{Stage, hides, shows};
+use wendax_machine::Settings;
+use wendax_tui::{App, Theme};
+
+const SORT: &str = "\
+start:  mov   r6, weights
+        mov   r7, 3
+        call  next
+        sys   exit
+next:   ldw   r1, [r6]
+        add   r1, 100
+        stw   [r6], r1
+        add   r6, 2
+        djnz  r7, next
+        mov   r0, 0
+        ret
+.data
+weights: .word 5, -7, 300
+name:   .asciz \"Ostrey\"
+";
+
+#[test]
+fn values_are_watched_in_their_forms() {
+    let mut stage = Stage::new(SORT);
+    stage.keys("v").text("weights as words 3, name as text, r1 as binary").keys("Enter");
+    shows(&mut stage, "\"Ostrey\"");
+    shows(&mut stage, "0       5     -7    300");
+    stage.keys("j").text("change weights").keys("Enter");
+    shows(&mut stage, "0     105     -7    300");
+    shows(&mut stage, "•weights as words 3");
+    shows(&mut stage, "by line 7 at 5");
+    shows(&mut stage, "0000 0000 0110 1001  was not set");
+    // What is chosen is set in place, and leads to who wrote it.
+    stage.keys(":").text("pane watches").keys("Enter Ctrl-Home Enter");
+    shows(&mut stage, "step 5 of");
+    stage.keys("v").text("nothing_here").keys("Enter");
+    shows(&mut stage, "nothing here has the name `nothing_here`");
+    stage.keys("Esc Delete");
+    shows(&mut stage, "no longer watched: weights as words 3");
+    hides(&mut stage, "-7    300");
+    // They are there again when the program is opened the next time.
+    let app = App::new(Some("/yard/w.asm".to_owned()), SORT, Settings::default(), Theme::default());
+    let mut again = Stage::with(app.with_kept(stage.app.kept()));
+    shows(&mut again, "name as text");
+}
+
+#[test]
+fn what_the_routine_uses_is_watched() {
+    let mut stage = Stage::new(SORT);
+    stage.keys("V");
+    shows(&mut stage, "with what the routine uses");
+    shows(&mut stage, "weights");
+    stage.keys("j").text("enter next").keys("Enter");
+    shows(&mut stage, "─ watches");
+    shows(&mut stage, "by line 2 at 1");
+    stage.keys("V");
+    hides(&mut stage, "─ watches");
+    // A register is chosen, and set where it stands.
+    stage.keys("Tab = ").text("42").keys("Enter");
+    shows(&mut stage, "r0  002A");
+    stage.keys("m").text("weights").keys("Enter = ").text("0x1234").keys("Enter");
+    shows(&mut stage, "34 12 F9 FF");
+}
