@@ -187,6 +187,11 @@ impl Show {
             return Form::Plain;
         };
         let size = names.target().word_bytes();
+        let made = names.image().bytes(start, end - start);
+        let is_sign = |byte: &u8| byte.is_ascii_graphic() || byte.is_ascii_whitespace();
+        if made.len() > 1 && made.strip_suffix(&[0]).is_some_and(|text| text.iter().all(is_sign)) {
+            return Form::Text;
+        }
         match end - start {
             1 => Form::Bytes(1),
             bytes if bytes.is_multiple_of(size) && bytes <= 64 => Form::Words(bytes / size, true),

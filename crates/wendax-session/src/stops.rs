@@ -16,7 +16,7 @@ pub(crate) use meetings::Meetings;
 pub use meetings::{Met, Noted};
 
 use wendax_asm::BoundValue;
-use wendax_isa::{Addr, Reg};
+use wendax_isa::{Addr, Reg, StepNo};
 
 /// The owner's number for a stop.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -58,6 +58,8 @@ pub enum Where {
     Among(Addr, Addr),
     /// Any instruction with this mnemonic, when it is next.
     Op(String),
+    /// A moment, by its step; for commands.
+    Step(StepNo),
     /// Something is touched.
     Touched(Touch, Thing),
     /// A system call is made: this one, or any.
@@ -129,6 +131,11 @@ impl StopAt {
         Self::plain(Where::Address(address))
     }
 
+    /// A stop at a moment, by its step.
+    pub fn at_step(step: StepNo) -> Self {
+        Self::plain(Where::Step(step))
+    }
+
     /// A stop with nothing said beside its place.
     pub fn plain(place: Where) -> Self {
         Self { place, condition: None, times: Times::Each, once: false, note: None }
@@ -136,7 +143,7 @@ impl StopAt {
 
     /// It is met when an instruction is next; else behind the step that did it.
     pub fn is_place(&self) -> bool {
-        matches!(self.place, Where::Address(_) | Where::Among(..) | Where::Op(_))
+        matches!(self.place, Where::Address(_) | Where::Among(..) | Where::Op(_) | Where::Step(_))
     }
 
     /// It stops runs, instead of noting.

@@ -54,6 +54,10 @@ pub enum Travel {
     /// To the moment that was looked at before, and forth again.
     VisitBack,
     VisitForth,
+    /// Runs slowly, or pauses that; and the pace of it.
+    Slow,
+    Faster,
+    Slower,
 }
 
 /// What is done to the run by hand.

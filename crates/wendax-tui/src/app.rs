@@ -343,7 +343,8 @@ impl App {
             Typing::Commands => false,
             Typing::ByState => {
                 let is_seen = self.screen.layout.area(PaneId::Console).is_some();
-                is_seen && (self.is_waiting() || self.world.walk.is_running())
+                let is_slow = self.world.walk.is_slow && self.screen.focus == PaneId::Console;
+                is_seen && (self.is_waiting() || self.world.walk.is_running() || is_slow)
             }
         }
     }

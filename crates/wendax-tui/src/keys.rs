@@ -376,6 +376,15 @@ pub const BINDINGS: &[Binding] = &[
         "To the step that wrote what is chosen last",
         "origin where from who wrote why last writer",
     ),
+    travel(
+        &["k"],
+        Travel::Slow,
+        "",
+        "Run slowly, with everything following; and pause that",
+        "animate slow motion play speed",
+    ),
+    travel(&["+"], Travel::Faster, "", "Run faster", "speed slow pace"),
+    travel(&["-"], Travel::Slower, "", "Run slower", "speed slow pace"),
     travel(&["("], Travel::VisitBack, "", "Back to the moment that was looked at before", "visited return jump last"),
     travel(&[")"], Travel::VisitForth, "", "Forth again to the moment that was left", "visited jump next"),
     bind(

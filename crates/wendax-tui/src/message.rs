@@ -48,6 +48,8 @@ pub enum Message {
     Clock(u32),
     /// The time asked for has passed.
     Waited,
+    /// The time asked for with [`Effect::Tick`] has passed.
+    Tick,
 }
 
 /// A file that is looked at.
@@ -95,6 +97,8 @@ pub enum Effect {
     TellTime,
     /// Let so many milliseconds pass.
     Wait(u32),
+    /// Let so many milliseconds pass before the next steps of slow running; of several the last one counts.
+    Tick(u32),
     /// End the program; unsaved text is to be forgotten.
     Quit,
 }

@@ -119,6 +119,8 @@ pub(crate) struct Screen {
     pub(crate) said: Option<(Tone, String)>,
     pub(crate) offering: Option<Offering>,
     pub(crate) search: Search,
+    /// The pace of slow running.
+    pub(crate) pace: usize,
     /// What was run until last.
     pub(crate) until: String,
     /// Commands taken from the palette, the latest first.
@@ -149,6 +151,7 @@ impl Screen {
             said: None,
             offering: None,
             search: Search::default(),
+            pace: crate::update::slow::FIRST,
             until: String::new(),
             recent: Vec::new(),
             kept: None,

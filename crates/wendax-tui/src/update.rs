@@ -14,6 +14,7 @@ mod motion;
 mod mouse;
 mod questions;
 mod sheet;
+pub(crate) mod slow;
 mod travel;
 
 use crate::actions::Action;
@@ -54,6 +55,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         }
         Message::Clock(time) => app.answer(Event::Clock(time)),
         Message::Waited => app.answer(Event::Waited),
+        Message::Tick => app.tick(&mut effects),
     }
     app.after_change(&mut effects);
     app.ask_about_conflicts();

@@ -8,7 +8,7 @@ use super::{StopAt, StopId, Thing, Touch, Where};
 use crate::values::{self, At};
 use smallvec::SmallVec;
 use wendax_asm::BoundValue;
-use wendax_isa::Addr;
+use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Lookout, Machine, Report, Run, StepKind, Stop, Write};
 
 /// A stop with its number.
@@ -29,6 +29,8 @@ pub(crate) struct Judge {
     /// Of each stop at instructions of a kind, those in order.
     kinds: Vec<Vec<Addr>>,
     pub(crate) lookout: Lookout,
+    /// Moments that are stops by their step, in order.
+    pub(crate) moments: Vec<StepNo>,
     /// Any step may be one that a stop is met behind.
     pub(crate) every: bool,
     // What has to be looked at before a step.
@@ -48,6 +50,7 @@ impl Judge {
             stops,
             places: Vec::new(),
             kinds: Vec::new(),
+            moments: Vec::new(),
             lookout: Lookout::default(),
             every: false,
             reads: false,
@@ -73,6 +76,7 @@ impl Judge {
                     judge.places.extend(first.up_to(*to).step_by(align as usize));
                 }
                 Where::Op(_) => {}
+                Where::Step(step) => judge.moments.push(*step),
                 Where::Touched(touch, thing) => {
                     lookout.rare = true;
                     judge.reads |= *touch == Touch::Read;
@@ -113,9 +117,16 @@ impl Judge {
                 }
             }
         }
+        judge.moments.sort_unstable();
         judge.places.sort_unstable();
         judge.places.dedup();
         judge
+    }
+
+    /// The next moment behind a step that is a stop by its own.
+    pub(crate) fn next_moment(&self, step: StepNo) -> StepNo {
+        let after = self.moments.partition_point(|&moment| moment <= step);
+        self.moments.get(after).copied().unwrap_or(StepNo::LAST)
     }
 
     /// Something else than instructions is looked out for.
@@ -144,11 +155,15 @@ impl Judge {
     pub(crate) fn at_place(&self, machine: &Machine, hits: &mut Hits) {
         let pc = machine.pc();
         // Behind the last step no instruction is next.
-        if machine.finished().is_some() || self.places.binary_search(&pc).is_err() {
+        let is_moment = self.moments.binary_search(&machine.steps()).is_ok();
+        let is_place = machine.finished().is_none() && self.places.binary_search(&pc).is_ok();
+        if !is_moment && !is_place {
             return;
         }
         for (index, armed) in self.stops.iter().enumerate() {
             let is_there = match armed.stop.place {
+                Where::Step(step) => step == machine.steps(),
+                _ if !is_place => false,
                 Where::Address(address) => address == pc,
                 Where::Entered(address) => address == pc && was_entered(machine, address),
                 Where::Among(from, to) => from <= pc && pc < to,
@@ -176,7 +191,7 @@ impl Judge {
         }
         for (index, armed) in self.stops.iter().enumerate() {
             let is_met = match &armed.stop.place {
-                Where::Address(_) | Where::Entered(_) | Where::Among(..) | Where::Op(_) => false,
+                Where::Address(_) | Where::Entered(_) | Where::Among(..) | Where::Op(_) | Where::Step(_) => false,
                 Where::Touched(Touch::Read, thing) => has_read(report, *thing, &before),
                 Where::Touched(Touch::Write, thing) => writes(report, *thing).any(|_| true),
                 Where::Touched(Touch::Change, thing) => writes(report, *thing).any(|changed| changed),

@@ -20,7 +20,8 @@ pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> (Looke
     let mut worked = 0;
     let mut hits = Hits::new();
     loop {
-        let left = Run { work: how.work.saturating_sub(worked), ..how };
+        let until = how.until.min(judge.next_moment(machine.steps()));
+        let left = Run { work: how.work.saturating_sub(worked), until, ..how };
         if machine.steps() >= how.until || left.work == 0 {
             let stop = if left.work == 0 { Stop::Worked } else { Stop::Steps };
             return (Looked::Stopped(stop), worked);

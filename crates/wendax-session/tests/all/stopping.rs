@@ -54,6 +54,7 @@ fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Ma
     }
     let is_there = |holds: bool| holds && after.finished().is_none();
     match &stop.place {
+        Where::Step(step) => return after.steps() == *step,
         Where::Among(from, to) => return is_there(*from <= after.pc() && after.pc() < *to),
         Where::Op(name) => {
             return is_there(after.mnemonics_at(after.pc()).contains(&name.as_str()));
@@ -63,7 +64,7 @@ fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Ma
     let Some(effects) = effects else { return false };
     let byte = |machine: &Machine, at: u32| machine.byte(Addr(at));
     match &stop.place {
-        Where::Address(_) | Where::Among(..) | Where::Op(_) => false,
+        Where::Address(_) | Where::Among(..) | Where::Op(_) | Where::Step(_) => false,
         Where::Touched(Touch::Write, Thing::Register(register)) => effects.register(*register).is_some(),
         Where::Touched(Touch::Change, Thing::Register(register)) => {
             effects.register(*register).is_some_and(|change| change.old != change.new)
@@ -251,11 +252,12 @@ proptest! {
         edited in 0u64..300,
     ) {
         let mut session = run(&image, &inputs);
-        let stops: Vec<StopAt> = chosen.iter().map(|(index, times, number)| {
+        let mut stops: Vec<StopAt> = chosen.iter().map(|(index, times, number)| {
             let mut stop = if image.symbol("data").is_some() { read(&session, STOPS[*index]) } else { read(&session, "0x204") };
             stop.times = match times { 0 => Times::From(*number), 1 => Times::Every(*number), _ => Times::Each };
             stop
         }).collect();
+        stops.push(StopAt::at_step(StepNo(edited)));
         check(&mut session, &stops, None)?;
         let at = edited.min(session.end().0);
         go(&mut session, Command::Seek(StepNo(at)));

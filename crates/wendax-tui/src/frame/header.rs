@@ -31,6 +31,9 @@ fn state_words(app: &App) -> (String, Ink) {
             1 => ("ready · 1 warning".to_owned(), Ink::Agreement),
             count => (format!("ready · {count} warnings"), Ink::Agreement),
         },
+        State::Paused(_) if app.world.walk.is_slow => {
+            (format!("running, {}", app.slow_words().unwrap_or_default()), Ink::Time)
+        }
         State::Running => ("running".to_owned(), Ink::Time),
         State::Waiting => ("waiting for input".to_owned(), Ink::Fresh),
         State::Paused(Why::Breakpoint) => {

@@ -199,6 +199,6 @@ fn writer(app: &App, pen: &mut Pen<'_>, area: Rect, row: &Watched, used: u16) {
     };
     let room = area.width.saturating_sub(used + 2);
     if width(&text) <= room {
-        pen.right(area, area.y, &fitted(&text, room), Ink::Quiet);
+        pen.right(Rect { width: area.width.saturating_sub(1), ..area }, area.y, &fitted(&text, room), Ink::Quiet);
     }
 }

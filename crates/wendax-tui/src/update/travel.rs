@@ -22,9 +22,11 @@ impl App {
                     None => self.screen.trouble("choose a register, a flag, or a cell first: Tab and the arrows do"),
                 };
             }
+            Travel::Faster | Travel::Slower => return self.change_pace(travel == Travel::Faster, effects),
             Travel::VisitBack | Travel::VisitForth => return self.visit(travel == Travel::VisitBack, effects),
             Travel::Replay => return self.replay(),
             _ if !self.may_walk(travel) => return,
+            Travel::Slow => return self.run_slowly(effects),
             Travel::Restart => return self.restart(),
             _ => {}
         }
@@ -51,6 +53,7 @@ impl App {
             }
             Travel::Pause | Travel::Restart | Travel::Replay => return,
             Travel::ToWriter | Travel::VisitBack | Travel::VisitForth => return,
+            Travel::Slow | Travel::Faster | Travel::Slower => return,
         };
         self.begin(command, effects);
     }
@@ -135,6 +138,11 @@ impl App {
     }
 
     fn pause_or_say(&mut self) {
+        if self.world.walk.is_slow {
+            self.end_slow();
+            self.pause();
+            return self.screen.say("paused; k goes on slowly");
+        }
         if self.world.walk.is_running() {
             self.pause();
         } else {
@@ -258,6 +266,7 @@ impl App {
 
     /// After a command of the walk.
     pub(super) fn arrived(&mut self) {
+        self.look_at_slow();
         self.drop_once();
         self.world.walk.refresh();
         self.world.read_watches();

@@ -28,6 +28,8 @@ pub(crate) struct Walk {
     pub(crate) sought: Option<Story>,
     /// Moments that were looked at, and which of them was gone back to last.
     pub(crate) visited: Visited,
+    /// It runs slowly: between some steps and the next ones it pauses for a while.
+    pub(crate) is_slow: bool,
     /// What the program waits for that is no typed input.
     pub(crate) awaited: Option<Need>,
 }
@@ -43,6 +45,7 @@ impl Walk {
         self.story = None;
         self.sought = None;
         self.visited = Visited::default();
+        self.is_slow = false;
         self.refresh();
     }
 

@@ -60,3 +60,33 @@ fn a_filter_lets_some_steps_through() {
     stage.keys("Ctrl-U").keys("Enter");
     hides(&mut stage, "found");
 }
+
+#[test]
+fn a_run_can_be_slow_and_its_pace_changed() {
+    let mut stage = Stage::new(ROUNDS);
+    stage.keys("l").text("5").keys("Enter b k");
+    shows(&mut stage, "running, 2 steps a second");
+    shows(&mut stage, "step 1 of 1");
+    assert_eq!(stage.tick.take(), Some(500));
+    stage.message(wendax_tui::Message::Tick);
+    shows(&mut stage, "step 2 of 2");
+    stage.keys("- -");
+    shows(&mut stage, "a step in 3 seconds");
+    assert_eq!(stage.tick.take(), Some(3000));
+    stage.keys("+ + + + + + +");
+    shows(&mut stage, "running, 500 steps a second");
+    for _ in 0..20 {
+        stage.message(wendax_tui::Message::Tick);
+    }
+    stage.keys("k");
+    shows(&mut stage, "paused; k goes on slowly");
+    stage.tick = None;
+    stage.message(wendax_tui::Message::Tick);
+    assert_eq!(stage.tick, None, "it is paused");
+    // A stop ends it, at full speed too.
+    stage.keys("k + + + + + + + + +");
+    shows(&mut stage, "paused: breakpoint");
+    shows(&mut stage, "next + 8, line 5");
+    stage.keys("b Home k");
+    shows(&mut stage, "finished");
+}

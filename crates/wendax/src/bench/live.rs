@@ -57,6 +57,7 @@ pub(super) struct Bench {
     keep_at: Option<Instant>,
     look_at: Option<Instant>,
     wake_at: Option<Instant>,
+    tick_at: Option<Instant>,
     started: Instant,
     sender: Sender<Incoming>,
     receiver: Receiver<Incoming>,
@@ -99,6 +100,7 @@ impl Bench {
             // What happened to recovered texts meanwhile is looked at once.
             look_at: Some(Instant::now()),
             wake_at: None,
+            tick_at: None,
             started: Instant::now(),
             sender,
             receiver,
@@ -221,7 +223,10 @@ impl Bench {
             return None;
         }
         let now = Instant::now();
-        let due = [self.keep_at, self.look_at, self.wake_at, stale.then(|| now + FRAME)].into_iter().flatten().min();
+        let due = [self.keep_at, self.look_at, self.wake_at, self.tick_at, stale.then(|| now + FRAME)]
+            .into_iter()
+            .flatten()
+            .min();
         let Some(due) = due else { return self.receiver.recv().ok().or(Some(Incoming::End(1))) };
         match self.receiver.recv_timeout(due.saturating_duration_since(now)) {
             Ok(incoming) => Some(incoming),
@@ -246,6 +251,12 @@ impl Bench {
             self.wake_at = None;
             let effects = update(&mut self.app, Message::Waited);
             self.carry_out(effects);
+        }
+        if self.tick_at.is_some_and(|due| due <= begun) {
+            self.tick_at = None;
+            let effects = update(&mut self.app, Message::Tick);
+            self.carry_out(effects);
+            any = true;
         }
         while self.app.has_work() && begun.elapsed() < WORK {
             let effects = update(&mut self.app, Message::Work);
@@ -288,6 +299,9 @@ impl Bench {
                 }
                 Effect::Wait(milliseconds) => {
                     self.wake_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
+                }
+                Effect::Tick(milliseconds) => {
+                    self.tick_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
                 }
                 Effect::Quit => {
                     for place in std::mem::take(&mut self.kept).into_keys() {

@@ -24,6 +24,8 @@ pub(crate) struct Stage {
     /// Whether saving is answered here, or by the test.
     asks_disk: bool,
     revision: u64,
+    /// Slow running goes on in so many milliseconds.
+    pub(crate) tick: Option<u32>,
     size: (u16, u16),
     files: MemoryFiles,
     sources: Vec<String>,
@@ -61,6 +63,7 @@ impl Stage {
             asked: Vec::new(),
             asks_disk: false,
             revision: 0,
+            tick: None,
             size: (160, 50),
             files,
             sources,
@@ -137,6 +140,8 @@ impl Stage {
                 Effect::Build(path) | Effect::NewProject(path) => self.asked.push(path),
                 Effect::TellTime => self.message(Message::Clock(5)),
                 Effect::Wait(_) => self.message(Message::Waited),
+                // Time passes when the test says so.
+                Effect::Tick(wait) => self.tick = Some(wait),
                 Effect::Quit => self.ended = true,
             }
         }
