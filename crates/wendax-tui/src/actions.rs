@@ -167,6 +167,8 @@ pub enum Look {
     Palette,
     Guide,
     Files,
+    /// The first steps of someone new.
+    Lessons,
     /// The story of what is chosen.
     History,
     Ask(Ask),

@@ -33,6 +33,7 @@ pub fn draw(app: &App, frame: &mut Frame<'_>) {
     for (id, place) in &layout.panes {
         id.pane().draw(app, &mut pen, *place);
     }
+    crate::lessons::draw(app, &mut pen, layout.lesson);
     keys_line::draw(app, &mut pen, layout.keys);
     sheets::draw(app, &mut pen, area);
     pen.calm(area);

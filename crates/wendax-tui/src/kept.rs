@@ -48,6 +48,10 @@ pub struct Kept {
     pub watches: Vec<String>,
     /// What the routine uses was watched too.
     pub watches_routine: bool,
+    /// How many of the first steps were taken.
+    pub lesson: usize,
+    /// They were hidden.
+    pub lessons_hidden: bool,
     /// Where the cursor was.
     pub cursor: Line,
     /// What the memory pane showed: a label, a register or an address, as `m` takes it.
@@ -97,6 +101,7 @@ impl App {
             commands: screen.recent.iter().take(COMMANDS).filter_map(name).map(|known| known.name.to_owned()).collect(),
             ..Kept::default()
         };
+        (kept.lesson, kept.lessons_hidden) = (self.screen.course.at, self.screen.course.is_hidden);
         kept.watches.clone_from(&self.world.watches.list);
         kept.watches_routine = self.world.watches.with_routine;
         let kept_stop = |stop: &Stop| KeptStop {
@@ -135,6 +140,7 @@ impl App {
             "showing" => Arrangement::Showing(if focus == PaneId::Source { PaneId::Registers } else { focus }),
             _ => Arrangement::Bench,
         };
+        (self.screen.course.at, self.screen.course.is_hidden) = (kept.lesson, kept.lessons_hidden);
         self.screen.kept = Some(kept);
         self
     }

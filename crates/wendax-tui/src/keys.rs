@@ -160,6 +160,14 @@ pub const BINDINGS: &[Binding] = &[
         "help manual reference documentation what tutorial explain",
     ),
     look(
+        &["F1"],
+        BOTH,
+        Look::Lessons,
+        "",
+        "First steps: show what to try next, or hide it",
+        "tutorial lesson beginner learn start introduction tour course",
+    ),
+    look(
         &[":", "Ctrl-P"],
         BOTH,
         Look::Palette,
@@ -681,6 +689,10 @@ pub(crate) fn key_name(key: KeyEvent) -> String {
         }
     }
     match key.code {
+        KeyCode::F(number) => {
+            // Writing to a string never fails.
+            let _ = write!(name, "F{number}");
+        }
         KeyCode::Char(' ') => name.push_str("Space"),
         KeyCode::Char(c) if key.modifiers.contains(KeyModifiers::CONTROL) => name.push(c.to_ascii_uppercase()),
         KeyCode::Char(c) => name.push(c),

@@ -96,6 +96,8 @@ const BENCH: &[Columns] = &[
 pub(crate) struct Layout {
     pub(crate) header: Rect,
     pub(crate) keys: Rect,
+    /// What someone new is asked to try.
+    pub(crate) lesson: Rect,
     /// Panes that have room.
     pub(crate) panes: Vec<(PaneId, Rect)>,
 }
@@ -118,8 +120,10 @@ pub(crate) fn lay_out(app: &App, (width, height): (u16, u16)) -> Layout {
         return Layout::default();
     }
     let row = |y: u16, height: u16| Rect { x: 0, y, width, height };
-    let mut layout = Layout { header: row(0, 1), keys: row(height - 1, 1), panes: Vec::new() };
-    let page = row(1, height - 2);
+    let lesson = app.lesson_rows();
+    let lesson = row(height - 1 - lesson, lesson);
+    let mut layout = Layout { header: row(0, 1), keys: row(height - 1, 1), lesson, panes: Vec::new() };
+    let page = row(1, height - 2 - lesson.height);
     match app.screen.arrangement {
         Arrangement::Alone => layout.panes.push((app.screen.focus, page)),
         Arrangement::Showing(pane) => showing(app, page, pane, &mut layout.panes),

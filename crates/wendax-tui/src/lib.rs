@@ -23,6 +23,7 @@ mod frame;
 mod kept;
 mod keys;
 mod layout;
+mod lessons;
 mod message;
 mod panes;
 mod parts;

@@ -119,6 +119,8 @@ pub(crate) struct Screen {
     pub(crate) said: Option<(Tone, String)>,
     pub(crate) offering: Option<Offering>,
     pub(crate) search: Search,
+    /// How far someone new has come.
+    pub(crate) course: crate::lessons::Course,
     /// The pace of slow running.
     pub(crate) pace: usize,
     /// What was run until last.
@@ -151,6 +153,7 @@ impl Screen {
             said: None,
             offering: None,
             search: Search::default(),
+            course: crate::lessons::Course::default(),
             pace: crate::update::slow::FIRST,
             until: String::new(),
             recent: Vec::new(),

@@ -32,6 +32,7 @@ use wendax_machine::Event;
 /// Takes in a message.
 pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
     let mut effects = Vec::new();
+    let before = app.before_lesson();
     match message {
         Message::Key(key) if key.kind != KeyEventKind::Release => app.key(key, &mut effects),
         Message::Key(_) => {}
@@ -59,6 +60,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
     }
     app.after_change(&mut effects);
     app.ask_about_conflicts();
+    app.look_at_lesson(&before);
     app.settle();
     effects
 }

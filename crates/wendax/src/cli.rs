@@ -47,7 +47,9 @@ pub(crate) enum Look {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     /// Open a demo in a copy of its own
-    #[command(after_help = "Examples:\n  wendax demo\n  wendax demo weighbridge")]
+    #[command(
+        after_help = "Examples:\n  wendax demo\n  wendax demo first         the first steps of someone new, shown as you take them"
+    )]
     Demo {
         /// Which one; weighbridge when left out
         name: Option<String>,

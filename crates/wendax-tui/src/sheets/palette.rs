@@ -48,8 +48,8 @@ fn ranked(
     };
     // What is named so and nothing else (`Pane: stack`) goes first. Whole words go before parts of words; what people
     // call a thing goes before what its name happens to hold.
-    let is_named =
-        |name: &str| has_word(name) && name.split_whitespace().count() == 1 + query.split_whitespace().count();
+    let asked = query.split_whitespace().count();
+    let is_named = |name: &str| has_word(name) && (asked..=asked + 1).contains(&name.split_whitespace().count());
     let mut found = Vec::new();
     for binding in commands {
         let all = format!("{} {}", binding.name, binding.words);
@@ -105,6 +105,7 @@ mod tests {
     #[test]
     fn commands_are_found_by_any_word() {
         assert_eq!(first("breakpoint line"), "Breakpoint on this line: set or clear");
+        assert_eq!(first("pane source"), "Pane: source");
         assert_eq!(first("un-execute"), "Step back: un-execute one instruction");
         assert_eq!(first("zzzzz"), "");
     }

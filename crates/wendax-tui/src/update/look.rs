@@ -46,6 +46,7 @@ impl App {
                 let chosen = self.world.documents.place(self.screen.shown);
                 self.screen.sheet = Some(Sheet::Files { query: Field::default(), chosen });
             }
+            Look::Lessons => self.toggle_lessons(),
             Look::History => match self.thing_chosen() {
                 Some(thing) => self.show_history(thing),
                 None => self.prompt(Ask::History),

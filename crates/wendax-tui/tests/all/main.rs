@@ -4,6 +4,7 @@ mod bench;
 mod common;
 mod files;
 mod keeping;
+mod lessons;
 mod live;
 mod looks;
 mod panes;

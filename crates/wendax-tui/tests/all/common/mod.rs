@@ -228,6 +228,7 @@ pub(crate) fn key(name: &str) -> KeyEvent {
         "Backspace" => KeyCode::Backspace,
         "Delete" => KeyCode::Delete,
         "Space" => KeyCode::Char(' '),
+        "F1" => KeyCode::F(1),
         other => KeyCode::Char(other.chars().next().unwrap_or(' ').to_ascii_lowercase()),
     };
     let code = match (modifiers, rest.chars().count()) {
