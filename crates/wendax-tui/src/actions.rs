@@ -141,6 +141,9 @@ pub enum Motion {
 pub enum Find {
     SearchAgain,
     SearchBack,
+    /// What was looked for in memory, further on and back.
+    InMemory,
+    InMemoryBack,
     NextProblem,
     Definition,
     NextUse,
@@ -214,6 +217,11 @@ pub enum Ask {
     Line,
     /// Something whose changes are wanted.
     History,
+    /// A value or text in memory.
+    FindInMemory,
+    /// A part of memory, or the trail, to a file.
+    SaveMemory,
+    SaveTrail,
     /// A value to watch.
     Watch,
     /// What the trail lets through.
@@ -253,7 +261,7 @@ impl Action {
                 Ask::Arguments | Ask::Input | Ask::Seed | Ask::Build | Ask::NewProject => false,
                 Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
                 Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
-                Ask::TrailFilter | Ask::Watch => false,
+                Ask::TrailFilter | Ask::Watch | Ask::FindInMemory | Ask::SaveMemory | Ask::SaveTrail => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,

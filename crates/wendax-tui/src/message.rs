@@ -89,6 +89,8 @@ pub enum Effect {
     Save(String, u64, String, Text),
     /// Write the program that was built last to this path, in the form its ending says.
     Build(String),
+    /// Write these bytes to this path, which must not be one of the program's own.
+    Write(String, Vec<u8>),
     /// Make a project in this folder, and open it when nothing is unsaved.
     NewProject(String),
     /// Put a text into the system's clipboard.

@@ -65,6 +65,33 @@ pub(crate) enum Lens {
     Label(String),
 }
 
+/// How the words of memory are shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum WordForm {
+    #[default]
+    Hexadecimal,
+    Signed,
+    Unsigned,
+}
+
+impl WordForm {
+    pub(crate) fn next(self) -> Self {
+        match self {
+            Self::Hexadecimal => Self::Signed,
+            Self::Signed => Self::Unsigned,
+            Self::Unsigned => Self::Hexadecimal,
+        }
+    }
+
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            Self::Hexadecimal => "in hexadecimal",
+            Self::Signed => "as signed numbers",
+            Self::Unsigned => "as unsigned numbers",
+        }
+    }
+}
+
 /// How the source is shown.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct SourceView {
@@ -119,6 +146,9 @@ pub(crate) struct Screen {
     pub(crate) said: Option<(Tone, String)>,
     pub(crate) offering: Option<Offering>,
     pub(crate) search: Search,
+    /// How the words of memory are shown, and what was looked for there last.
+    pub(crate) words: WordForm,
+    pub(crate) memory_search: String,
     /// How far someone new has come.
     pub(crate) course: crate::lessons::Course,
     /// The pace of slow running.
@@ -153,6 +183,8 @@ impl Screen {
             said: None,
             offering: None,
             search: Search::default(),
+            words: WordForm::default(),
+            memory_search: String::new(),
             course: crate::lessons::Course::default(),
             pace: crate::update::slow::FIRST,
             until: String::new(),

@@ -10,6 +10,7 @@ mod file;
 mod find;
 mod hand;
 mod look;
+mod memory;
 mod motion;
 mod mouse;
 mod questions;

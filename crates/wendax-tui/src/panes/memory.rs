@@ -4,7 +4,7 @@ use super::{Need, Order, Pane, PaneId, PaneState, head};
 use crate::app::App;
 use crate::cells::{fitted, width};
 use crate::parts::pen::Pen;
-use crate::screen::Lens;
+use crate::screen::{Lens, WordForm};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::{Addr, CellState, Machine, Reg, RegionKind};
@@ -70,7 +70,8 @@ impl Pane for Memory {
         "Cells of memory, a row for each few: the label that begins there or the registers that point into it, the \
          address of the first cell, the bytes in order of address, the same cells as words (the second byte of a word \
          is its higher half), and as text. ·· was never written. Rows that are all alike are folded. m goes to a label, \
-         an address or a register; M to the next region."
+         an address or a register; M to the next region, Y looks for a value or a text. x shows words as numbers. \
+         Enter goes to the step that wrote the cell of the cursor, h shows all its changes, = sets it."
     }
 
     fn need(&self, _: &App, _: Rect) -> Need {
@@ -81,7 +82,7 @@ impl Pane for Memory {
         let note = app.session().map_or(String::new(), |session| title(app, session));
         let body = head(app, pen, area, PaneId::Memory, &note);
         let (Some(session), Some(start)) = (app.session(), app.memory_start()) else { return };
-        let columns = Columns::of(body.width);
+        let columns = Columns::of(body.width, app.screen.words);
         let state = app.screen.panes.of(PaneId::Memory);
         let cursor = (app.screen.focus == PaneId::Memory).then(|| cursor(state, session, start));
         for (y, row) in (body.y..body.bottom()).zip(shown(state, session, start, body)) {
@@ -177,7 +178,7 @@ enum Shown {
 
 /// The rows that stand in a pane, from where it is scrolled to.
 fn shown(state: PaneState, session: &Session, start: Addr, body: Rect) -> impl Iterator<Item = Shown> + use<'_> {
-    let cells = Columns::of(body.width).cells;
+    let cells = cells_in(body.width);
     let scroll = state.scroll * i64::from(cells);
     let mask = session.machine().target().address_mask();
     let first = (i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask));
@@ -293,17 +294,23 @@ struct Columns {
     /// Cells of the screen for label and pointers.
     label: u16,
     has_text: bool,
+    words: WordForm,
 }
 
 impl Columns {
-    fn of(width: u16) -> Self {
+    fn of(width: u16, words: WordForm) -> Self {
         let cells = cells_in(width);
         let count = u16::try_from(cells).unwrap_or(4);
         // Address, bytes, words; the text where there is room.
-        let least = 6 + 3 * count + 1 + 5 * count / 2;
+        let least = 6 + 3 * count + 1 + Self::word(words) * count / 2;
         let has_text = width >= least + count + 9;
         let used = least + if has_text { count + 1 } else { 0 };
-        Self { cells, label: width.saturating_sub(used + 2).clamp(4, 20), has_text }
+        Self { cells, label: width.saturating_sub(used + 2).clamp(4, 20), has_text, words }
+    }
+
+    /// Cells of the screen for a word, with the blank behind it.
+    fn word(form: WordForm) -> u16 {
+        if form == WordForm::Hexadecimal { 5 } else { 7 }
     }
 
     fn bytes(&self) -> u16 {
@@ -315,7 +322,7 @@ impl Columns {
     }
 
     fn text(&self, word_bytes: u32) -> u16 {
-        self.words() + 5 * u16::try_from(self.cells / word_bytes).unwrap_or(0) + 1
+        self.words() + Self::word(self.words) * u16::try_from(self.cells / word_bytes).unwrap_or(0) + 1
     }
 }
 
@@ -355,9 +362,9 @@ fn draw_row(session: &Session, pen: &mut Pen<'_>, area: Rect, row: &Row, columns
     let size = target.word_bytes();
     let aligned = row.address.is_multiple_of(size);
     for offset in (0..row.length).step_by(size as usize).filter(|offset| aligned && offset + size <= row.length) {
-        let (text, ink) = word_text(session, row.address + offset);
+        let (text, ink) = word_text(session, row.address + offset, columns.words);
         pen.text(x, area.y, end.saturating_sub(x), &text, ink);
-        x += 5;
+        x += Columns::word(columns.words);
     }
     x = area.x + columns.text(size);
     for offset in (0..row.length).filter(|_| columns.has_text) {
@@ -394,7 +401,7 @@ fn byte_text(session: &Session, address: Addr) -> (String, Ink) {
     }
 }
 
-fn word_text(session: &Session, address: Addr) -> (String, Ink) {
+fn word_text(session: &Session, address: Addr, form: WordForm) -> (String, Ink) {
     let machine = session.machine();
     let cells = [machine.cell(address), machine.cell(address + 1)];
     if cells.contains(&CellState::Unmapped) {
@@ -404,5 +411,11 @@ fn word_text(session: &Session, address: Addr) -> (String, Ink) {
         return ("····".to_owned(), Ink::Faint);
     }
     let ink = if is_fresh(session, address) { Ink::Fresh } else { Ink::Quiet };
-    (machine.target().hex(machine.word(address)), ink)
+    let (target, word) = (machine.target(), machine.word(address));
+    let text = match form {
+        WordForm::Hexadecimal => target.hex(word),
+        WordForm::Signed => format!("{:>6}", target.signed(word)),
+        WordForm::Unsigned => format!("{word:>6}"),
+    };
+    (text, ink)
 }

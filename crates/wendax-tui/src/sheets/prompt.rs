@@ -21,6 +21,18 @@ impl Ask {
             Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
             Self::Line => ("to line", "the number of a line"),
             Self::History => ("changes of", "r1, Z, total, [r6 + 2], byte [text], console_status"),
+            Self::FindInMemory => (
+                "find in memory",
+                "a word: 560, total; a byte: byte 'x'; a text: \"yard\"; y finds it further on, z before",
+            ),
+            Self::SaveMemory => (
+                "save memory",
+                "weights as bytes 32 to part.bin; any form of a watch to a file of another name: weights as words 6 to part.txt",
+            ),
+            Self::SaveTrail => (
+                "save the trail",
+                "a file: text, or .csv or .jsonl by its ending; the steps the filter lets through, else all",
+            ),
             Self::Watch => (
                 "watch",
                 "r1, [total] as signed, weights as words 6, name as text, [r6] as hex, list as records 4 of word byte byte; \
@@ -80,7 +92,9 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &F
         | Ask::BackUntil
         | Ask::History
         | Ask::TrailFilter
-        | Ask::Watch => match app.completions(&field.text()).as_slice() {
+        | Ask::Watch
+        | Ask::FindInMemory
+        | Ask::SaveMemory => match app.completions(&field.text()).as_slice() {
             [] => hint.to_owned(),
             names => format!("Tab: {}", names.join("  ")),
         },

@@ -341,7 +341,9 @@ impl App {
                 | Ask::BackUntil
                 | Ask::History
                 | Ask::TrailFilter
-                | Ask::Watch,
+                | Ask::Watch
+                | Ask::FindInMemory
+                | Ask::SaveMemory,
             field,
         }) = &self.screen.sheet
         else {

@@ -15,6 +15,14 @@ impl App {
     pub(super) fn find(&mut self, find: Find) {
         match find {
             Find::SearchAgain => self.search_on(true),
+            Find::InMemory | Find::InMemoryBack => {
+                if self.screen.memory_search.is_empty() {
+                    return self.screen.trouble("nothing was looked for in memory yet; Y asks for it");
+                }
+                if let Err(why) = self.find_in_memory(find == Find::InMemoryBack) {
+                    self.screen.trouble(why);
+                }
+            }
             Find::SearchBack => self.search_on(false),
             Find::NextProblem => self.next_problem(),
             Find::Definition | Find::NextUse => self.find_name(find),

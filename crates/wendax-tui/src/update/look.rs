@@ -30,6 +30,10 @@ impl App {
                 self.screen.source.wraps = !self.screen.source.wraps;
                 self.screen.source.sideways = 0;
             }
+            Look::Binary if self.screen.focus == PaneId::Memory => {
+                self.screen.words = self.screen.words.next();
+                self.screen.say(format!("words of memory are shown {}; x goes on", self.screen.words.words()));
+            }
             Look::Binary => {
                 self.screen.binary = !self.screen.binary;
                 self.screen.say(if self.screen.binary {
@@ -175,6 +179,12 @@ impl App {
             Ask::Watch if self.screen.focus == PaneId::Watches => String::new(),
             Ask::Watch => self.thing_chosen().map_or(String::new(), |thing| self.settable_words(thing)),
             Ask::TrailFilter => self.world.trail.filter.as_ref().map_or(String::new(), |(text, _)| text.clone()),
+            Ask::FindInMemory => self.screen.memory_search.clone(),
+            Ask::SaveTrail => "trail.txt".to_owned(),
+            Ask::SaveMemory => self.thing_chosen().map_or(String::new(), |thing| match thing {
+                wendax_session::Thing::Cells(from, _) => format!("0x{:04X} as bytes 32 to memory.bin", from.0),
+                _ => String::new(),
+            }),
             Ask::MemoryAt | Ask::Step | Ask::Line | Ask::StopAt | Ask::History | Ask::Search | Ask::Rename => {
                 String::new()
             }

@@ -132,6 +132,12 @@ impl App {
                 editor.select(false);
                 editor.go_to(line.saturating_sub(1), 0);
             }
+            Ask::FindInMemory => {
+                text.clone_into(&mut self.screen.memory_search);
+                self.find_in_memory(false)?;
+            }
+            Ask::SaveMemory => effects.push(self.memory_to_save(text)?),
+            Ask::SaveTrail => effects.push(self.trail_to_save(text)?),
             Ask::Watch => {
                 self.world.watch(text)?;
                 self.screen.panes.of_mut(PaneId::Watches).chosen = self.world.watches.list.len().saturating_sub(1);

@@ -63,3 +63,30 @@ fn what_the_routine_uses_is_watched() {
     stage.keys("m").text("weights").keys("Enter = ").text("0x1234").keys("Enter");
     shows(&mut stage, "34 12 F9 FF");
 }
+
+#[test]
+fn memory_is_searched_shown_as_numbers_and_saved() {
+    let mut stage = Stage::new(SORT);
+    stage.keys("Y").text("\"trey\"").keys("Enter");
+    shows(&mut stage, "▸memory");
+    shows(&mut stage, "0308 data");
+    stage.keys("Y Ctrl-U").text("300").keys("Enter");
+    shows(&mut stage, "0304 data");
+    stage.keys("Y Ctrl-U").text("byte 0xFF").keys("Enter");
+    shows(&mut stage, "0303 data");
+    stage.keys("y");
+    shows(&mut stage, "0303 data");
+    stage.keys("Y Ctrl-U").text("0x7777").keys("Enter");
+    shows(&mut stage, "no cell of memory holds that");
+    stage.keys("Esc m").text("weights").keys("Enter x");
+    shows(&mut stage, "     5     -7    300");
+    stage.keys("x");
+    shows(&mut stage, "     5  65529    300");
+    stage.keys(":").text("save part memory").keys("Enter Ctrl-U").text("weights as bytes 6 to part.bin").keys("Enter");
+    stage.keys(":").text("save part memory").keys("Enter Ctrl-U").text("weights as words 3 to part.txt").keys("Enter");
+    assert_eq!(stage.written[0], ("part.bin".to_owned(), vec![5, 0, 0xF9, 0xFF, 0x2C, 1]));
+    assert_eq!(stage.written[1].1, b"weights as words 3, at 0300\n   0       5     -7    300\n");
+    stage.keys("g :").text("save trail").keys("Enter Ctrl-U").text("t.csv").keys("Enter");
+    let text = String::from_utf8(stage.written[2].1.clone()).expect("it is text");
+    assert!(text.starts_with("step,address") && text.lines().count() == 22, "{text}");
+}

@@ -291,6 +291,13 @@ impl Bench {
                     };
                     self.send(told);
                 }
+                Effect::Write(path, bytes) => {
+                    let told = match self.write_apart(&path, &bytes) {
+                        Ok(()) => Message::Done(format!("{} bytes written to {path}", bytes.len())),
+                        Err(failure) => Message::Failed(failure.text),
+                    };
+                    self.send(told);
+                }
                 Effect::NewProject(folder) => quits |= self.new_project(Path::new(&folder)),
                 Effect::Copy(text) => copy_to_system(&text),
                 Effect::TellTime => {
@@ -312,6 +319,13 @@ impl Bench {
             }
         }
         quits
+    }
+
+    /// Writes something beside the program: never over one of its files.
+    fn write_apart(&self, path: &str, bytes: &[u8]) -> Result<(), Failure> {
+        let read: Vec<PathBuf> = self.app.open_files().into_iter().map(|file| PathBuf::from(file.path)).collect();
+        files::keep_apart(&read, &[("this", Path::new(path))])?;
+        files::write_to(Path::new(path), bytes)
     }
 
     /// Makes a project; true when it is to be opened at once.

@@ -24,6 +24,8 @@ pub(crate) struct Stage {
     /// Whether saving is answered here, or by the test.
     asks_disk: bool,
     revision: u64,
+    /// Files that were written beside the program.
+    pub(crate) written: Vec<(String, Vec<u8>)>,
     /// Slow running goes on in so many milliseconds.
     pub(crate) tick: Option<u32>,
     size: (u16, u16),
@@ -63,6 +65,7 @@ impl Stage {
             asked: Vec::new(),
             asks_disk: false,
             revision: 0,
+            written: Vec::new(),
             tick: None,
             size: (160, 50),
             files,
@@ -137,6 +140,7 @@ impl Stage {
                     self.sources.iter_mut().filter(|source| **source == from).for_each(|source| source.clone_from(&to));
                 }
                 Effect::Copy(text) => self.copied = text,
+                Effect::Write(path, bytes) => self.written.push((path, bytes)),
                 Effect::Build(path) | Effect::NewProject(path) => self.asked.push(path),
                 Effect::TellTime => self.message(Message::Clock(5)),
                 Effect::Wait(_) => self.message(Message::Waited),
