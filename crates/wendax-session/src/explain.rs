@@ -46,6 +46,18 @@ pub enum Outlook {
     Over,
 }
 
+/// Where the status of a program that has ended comes from, since a leftover is often given for one.
+fn leftover(session: &Session) -> Option<String> {
+    // One that halts has no status of its own.
+    session.last_step().filter(|last| matches!(last.kind, StepKind::Call(_)))?;
+    let register = *session.machine().target().roles.results.first()?;
+    let Some(LastWriter::Step(effects)) = last_write(session, Thing::Register(register), session.now()) else {
+        return None;
+    };
+    let (text, line) = (instruction_text(session, effects.pc)?, line_words(session, effects.pc)?);
+    Some(format!(", which `{text}` on {line} left there"))
+}
+
 /// Who set a flag that the next instruction looks at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Cause {
@@ -102,7 +114,9 @@ pub fn explain(session: &Session) -> Explanation {
     let machine = session.machine();
     if let State::Finished(status) = session.state() {
         let mut explanation = Explanation::empty(Outlook::Over);
-        explanation.sentences = vec![format!("the program ended with status {status}; go back with the left arrow")];
+        let by = leftover(session).unwrap_or_default();
+        explanation.sentences =
+            vec![format!("the program ended with status {status}{by}; go back with the left arrow")];
         return explanation;
     }
     let insn = machine.instruction_at(machine.pc());

@@ -394,11 +394,11 @@ fn how_a_program_was_looked_at_is_there_again() {
     let screen = Screen::start(home.path(), &file.display().to_string(), 120, 40);
     screen.shows("ready");
     screen.keys("Down Down");
-    screen.text("bm");
+    screen.text("bxm");
     screen.text("open");
     screen.keys("Enter");
     screen.shows("▸memory");
-    screen.text("xq");
+    screen.text("q");
     screen.shows("ended with 0");
     // Two lines came above it meanwhile.
     fs::write(&file, format!("; one\n; two\n{text}")).expect("written");

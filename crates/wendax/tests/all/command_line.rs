@@ -172,7 +172,7 @@ fn wrong_use_is_told_kindly() {
     assert_eq!(std::fs::read_to_string(&file).expect("it is there"), "halt");
     let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
     let (status, _, err) = told(command.args(["demo", "elsewhere"]));
-    assert_eq!((status, err.contains("there are: weighbridge")), (110, true), "{err}");
+    assert_eq!((status, err.contains("there are: first, weighbridge")), (110, true), "{err}");
     let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
     let (status, _, err) = told(command.arg(&file));
     assert_eq!((status, err.contains("needs a terminal")), (110, true), "{err}");

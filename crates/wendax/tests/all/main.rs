@@ -8,3 +8,4 @@ mod documents;
 mod projects;
 mod readers;
 mod structure;
+mod whence;
