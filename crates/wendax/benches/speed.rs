@@ -20,7 +20,9 @@ use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Machine, Observer, Report, Run, Settings, Watch};
-use wendax_session::{Answer, Command, Names, Progress, Session, StopAt, StopId, Story, Thing};
+use wendax_session::{
+    Answer, Command, Filtered, Names, Progress, Session, StopAt, StopId, Story, Thing, TrailForm, TrailText,
+};
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
 
@@ -333,6 +335,34 @@ fn stories() {
             longest * 1e3
         );
     }
+}
+
+/// Opening the trail anywhere, the first screen of a filter, and writing it down.
+fn trails() {
+    const STEPS: u64 = 100_000_000;
+    let image = image(WORK);
+    let mut session = Session::new(image.clone(), Settings::default());
+    travel(&mut session, Command::Seek(StepNo(STEPS)));
+    let names = Names::new(&image, session.machine().target(), image.entry);
+    let mut opening = 0.0f64;
+    let mut step = 17u64;
+    for _ in 0..30 {
+        step = step.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+        opening = opening.max(seconds(|| drop(black_box(session.steps_from(StepNo(step % STEPS), 3000)))));
+    }
+    println!("the trail of 100 million steps opens at any of 30 steps within {:.0} ms", opening * 1e3);
+    for words in ["in insert", "op push", "change wagons if r2 > 60000", "read r10"] {
+        travel(&mut session, Command::Seek(StepNo(STEPS / 2)));
+        let filter = StopAt::read(words, &names, session.sources()).expect("it is a stop");
+        let mut found = Filtered::new(&session, filter);
+        let first = seconds(|| while found.steps().len() < 100 && !found.work(&session, 300_000) {});
+        println!("the first hundred steps of `{words}` within {:.0} ms", first * 1e3);
+    }
+    let mut short = Session::new(image, Settings::default());
+    travel(&mut short, Command::Seek(StepNo(5_000_000)));
+    let mut text = TrailText::new(&short, TrailForm::Text, None);
+    let written = seconds(|| drop(black_box(text.follow(&short).len())));
+    println!("written down: {:.1} million steps a second", 5.0 / written);
 }
 
 /// A run of ten billion steps, and the way back to any of them.
@@ -811,7 +841,8 @@ fn key_to_frame(c: &mut Criterion) {
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 8] = [
+    let long: [(&str, fn()); 9] = [
+        ("trails", trails),
         ("stories", stories),
         ("stops", stops),
         ("linking", linking),

@@ -82,9 +82,10 @@ fn note(app: &App) -> String {
 fn row(app: &App, session: &Session, pen: &Pen<'_>, row: Row, room: u16) -> Vec<Span<'static>> {
     let step = match row {
         Row::Step(step) => step,
-        Row::Fold { lines, times, .. } => {
+        Row::Fold { lines, times, is_open, .. } => {
             let what = if lines == 1 { "this line".to_owned() } else { format!("these {lines} lines") };
-            return vec![pen.span(format!("{:>12}    {what} {} times more", "", grouped(times as u64)), Ink::Faint)];
+            let more = if is_open { "times and more" } else { "times more" };
+            return vec![pen.span(format!("{:>12}    {what} {} {more}", "", grouped(times as u64)), Ink::Faint)];
         }
     };
     let is_present = step == session.now();

@@ -18,8 +18,8 @@ const LONGEST_ROUND: usize = 16;
 pub(crate) enum Row {
     /// A step.
     Step(StepNo),
-    /// So many lines, so many times more, from a step on.
-    Fold { first: StepNo, lines: usize, times: usize },
+    /// So many lines, so many times more, from a step on; more often than that when what is known ends there.
+    Fold { first: StepNo, lines: usize, times: usize, is_open: bool },
 }
 
 impl Row {
@@ -88,9 +88,12 @@ impl Trail {
         let steps = session.steps_from(from, usize::try_from(2 * AROUND).unwrap_or(0));
         let (before, after): (Vec<&Effects>, Vec<&Effects>) = steps.iter().partition(|effects| effects.step < now);
         // What is near the present step stands there in full: of a round before it the last time, of one after it the first.
-        let mut rows = folded(before.iter().rev().copied(), self.is_unfolded, true);
+        let first = steps.first().map_or(now, |effects| effects.step);
+        let last = steps.last().map_or(now, |effects| effects.step + 1);
+        let whole = (first <= session.oldest(), last >= end);
+        let mut rows = folded(before.iter().rev().copied(), self.is_unfolded, (true, whole.0));
         rows.reverse();
-        rows.extend(folded(after.into_iter(), self.is_unfolded, false));
+        rows.extend(folded(after.into_iter(), self.is_unfolded, (false, whole.1)));
         self.rows = rows;
         self.known = steps.into_iter().map(|effects| (effects.step, effects)).collect();
         true
@@ -98,7 +101,11 @@ impl Trail {
 }
 
 /// Rows of steps in the order they come in, with rounds that follow each other folded behind the first one.
-fn folded<'a>(steps: impl Iterator<Item = &'a Effects>, is_unfolded: bool, is_back: bool) -> Vec<Row> {
+fn folded<'a>(
+    steps: impl Iterator<Item = &'a Effects>,
+    is_unfolded: bool,
+    (is_back, is_whole): (bool, bool),
+) -> Vec<Row> {
     let steps: Vec<(StepNo, Addr)> = steps.map(|effects| (effects.step, effects.pc)).collect();
     let mut rows = Vec::new();
     let mut at = 0;
@@ -118,8 +125,10 @@ fn folded<'a>(steps: impl Iterator<Item = &'a Effects>, is_unfolded: bool, is_ba
         };
         rows.extend(steps[at..at + length].iter().map(|&(step, _)| Row::Step(step)));
         let (near, far) = (steps[at + length].0, steps[at + length * (times + 1) - 1].0);
-        rows.push(Row::Fold { first: if is_back { far } else { near }, lines: length, times });
         at += length * (times + 1);
+        // Less than a round is left of what is known: it may have gone on.
+        let is_open = steps.len() - at < length && !is_whole;
+        rows.push(Row::Fold { first: if is_back { far } else { near }, lines: length, times, is_open });
     }
     rows
 }

@@ -38,6 +38,10 @@ fn steps_are_listed_with_what_they_did_and_repeats_are_folded() {
     shows(&mut stage, "these 3 lines 199 times more");
     stage.keys("Down Down Enter");
     shows(&mut stage, "step 2 of 611");
+    // Of a round that goes on beyond what is at hand that is said.
+    let mut long = Stage::new(&ROUNDS.replace("200", "9000"));
+    long.keys("t").text("20000").keys("Enter T");
+    shows(&mut long, "these 3 lines 499 times and more");
 }
 
 #[test]
