@@ -305,7 +305,8 @@ fn stops() {
 
 /// Who wrote a thing last, and what changes it next, over the last hundred million steps and over a thousand million.
 fn stories() {
-    let image = image(WORK);
+    // One register is written at the very beginning only: all of the run has to be looked through for it.
+    let image = image(&WORK.replace("start:  clr   r8", "start:  mov   r5, 7\n        clr   r8"));
     let mut session = Session::new(image, Settings::default());
     for steps in [100_000_000, 1_000_000_000] {
         travel(&mut session, Command::Seek(StepNo(steps)));
