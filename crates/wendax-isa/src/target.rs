@@ -207,3 +207,16 @@ pub struct RegisterUse {
     /// Flags written.
     pub flags_written: u32,
 }
+
+impl RegisterUse {
+    /// This and another one together.
+    #[must_use]
+    pub fn with(self, other: Self) -> Self {
+        Self {
+            reads: self.reads | other.reads,
+            writes: self.writes | other.writes,
+            flags_read: self.flags_read | other.flags_read,
+            flags_written: self.flags_written | other.flags_written,
+        }
+    }
+}

@@ -438,6 +438,17 @@ impl Machine {
 
     // ---- history
 
+    /// What the instructions use that ran since [`Self::forget_code`]: all of that, and perhaps more; apart from what
+    /// traps and interrupts do.
+    pub fn uses_so_far(&self) -> wendax_isa::RegisterUse {
+        self.slots.used()
+    }
+
+    /// Has all instructions decoded anew, so that [`Self::uses_so_far`] tells of those that run from now on.
+    pub fn forget_code(&mut self) {
+        self.slots.clear();
+    }
+
     /// The state now.
     pub fn snapshot(&mut self) -> Snapshot {
         Snapshot { state: self.state.clone(), pages: self.memory.snapshot() }

@@ -6,7 +6,7 @@
 //! budget of bytes: over it they are thinned further, and at last the oldest are forgotten, and with them the way back
 //! to what lies before.
 
-use wendax_isa::StepNo;
+use wendax_isa::{RegisterUse, StepNo};
 use wendax_machine::Snapshot;
 
 /// What is done between checkpoints, in steps and work worth as much; at full speed a few milliseconds of running.
@@ -27,6 +27,8 @@ pub(crate) struct Checkpoint {
     pub(crate) fed: usize,
     /// Everything done since the start of the run, in steps and work worth as much.
     pub(crate) effort: u64,
+    /// What instructions used between the checkpoint before and this one; perhaps more.
+    pub(crate) used: RegisterUse,
 }
 
 impl Checkpoint {
@@ -101,13 +103,17 @@ impl History {
     fn thin(&mut self, parts: u64) {
         let newest = self.newest().effort;
         let mut last_kept: Option<u64> = None;
-        self.checkpoints.retain(|checkpoint| {
+        // What belongs to one that goes belongs to the next one that stays.
+        let mut used = RegisterUse::default();
+        self.checkpoints.retain_mut(|checkpoint| {
+            used = used.with(checkpoint.used);
             let effort = checkpoint.effort;
             let parts = ((newest - effort) / parts / INTERVAL).max(1);
             let bucket = INTERVAL << parts.ilog2();
             let keep = last_kept.is_none_or(|kept| kept / bucket != effort / bucket);
             if keep {
                 last_kept = Some(effort);
+                checkpoint.used = std::mem::take(&mut used);
             }
             keep
         });
@@ -160,7 +166,7 @@ mod tests {
     }
 
     fn checkpoint(machine: &mut Machine) -> Checkpoint {
-        Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: machine.steps().0 }
+        Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: machine.steps().0, used: machine.uses_so_far() }
     }
 
     #[test]

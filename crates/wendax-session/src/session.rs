@@ -18,7 +18,7 @@ use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 use wendax_image::Image;
-use wendax_isa::{Addr, StepNo};
+use wendax_isa::{Addr, RegisterUse, StepNo};
 use wendax_machine::{Event, Lookout, Machine, Observer, Run, Settings, Snapshot, Stop, Watch};
 use wendax_source::Sources;
 
@@ -93,6 +93,8 @@ pub struct Session {
     most_output: u64,
     /// Goes up with every new branch.
     branches: u64,
+    /// Checkpoints kept so far.
+    kept: u64,
     pub(crate) moments: Moments,
     /// Where the run stopped or failed, by step.
     pub(crate) stopped: BTreeMap<StepNo, Addr>,
@@ -102,7 +104,7 @@ impl Session {
     /// A walk that stands before the first step.
     pub fn new(image: Image, settings: Settings) -> Self {
         let mut machine = Machine::new(&image, settings);
-        let start = Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: 0 };
+        let start = Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: 0, used: RegisterUse::default() };
         Self {
             image: Arc::new(image),
             sources: Sources::new(),
@@ -129,6 +131,7 @@ impl Session {
             watch: Watch::Circling,
             most_output: u64::MAX,
             branches: 0,
+            kept: 0,
             moments: Moments::default(),
             stopped: BTreeMap::new(),
         }
@@ -677,8 +680,15 @@ impl Session {
     }
 
     pub(crate) fn keep_checkpoint(&mut self) {
-        let checkpoint = Checkpoint { snapshot: self.machine.snapshot(), fed: self.fed, effort: self.effort };
+        /// After so many checkpoints what ran is noted anew: often enough that what runs only once is soon left out.
+        const ANEW: u64 = 16;
+        let used = self.machine.uses_so_far();
+        let checkpoint = Checkpoint { snapshot: self.machine.snapshot(), fed: self.fed, effort: self.effort, used };
         self.history.push(checkpoint);
+        self.kept += 1;
+        if self.kept.is_multiple_of(ANEW) {
+            self.machine.forget_code();
+        }
     }
 
     /// Keeps less of the past when it takes more than it may.
@@ -763,7 +773,7 @@ impl Session {
 
     /// Goes to the newest checkpoint at or before `step`.
     pub(crate) fn restore_before(&mut self, step: StepNo) {
-        let Checkpoint { snapshot, fed, effort } = self.history.before(step).clone();
+        let Checkpoint { snapshot, fed, effort, .. } = self.history.before(step).clone();
         self.put_back(&snapshot, fed, effort);
     }
 

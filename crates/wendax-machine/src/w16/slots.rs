@@ -5,6 +5,7 @@
 
 use super::PAGE_WORDS;
 use super::interest::Interest;
+use wendax_isa::RegisterUse;
 use wendax_isa::w16::{Insn, Op};
 
 const WORDS: usize = 0x8000;
@@ -91,12 +92,20 @@ pub(super) struct Slots {
     interest: Interest,
     /// The instruction here is decoded as it is, whatever it is patched for.
     plain: Option<u16>,
+    /// What all instructions use that were decoded since the table was cleared; those that ran since are among them.
+    used: RegisterUse,
 }
 
 impl Slots {
     pub(super) fn new() -> Self {
         let table = vec![UNDECODED; WORDS].into_boxed_slice().try_into().expect("the vector has so many entries");
-        Self { table, breakpoints: Vec::new(), interest: Interest::default(), plain: None }
+        Self {
+            table,
+            breakpoints: Vec::new(),
+            interest: Interest::default(),
+            plain: None,
+            used: RegisterUse::default(),
+        }
     }
 
     pub(super) fn set_breakpoints(&mut self, addresses: &[u16]) {
@@ -125,11 +134,24 @@ impl Slots {
 
     /// Takes an instruction in, decoded.
     pub(super) fn fill(&mut self, address: u16, insn: Insn) {
+        self.used = self.used.with(insn.uses());
         let mut slot = Slot::new(insn, address);
         if self.plain != Some(address) && self.interest.wants(insn) {
             slot.kind = Kind::Watched;
         }
         self.table[usize::from(address >> 1)] = slot;
+    }
+
+    pub(super) fn used(&self) -> RegisterUse {
+        self.used
+    }
+
+    /// All instructions are decoded anew when they run the next time.
+    pub(super) fn clear(&mut self) {
+        self.used = RegisterUse::default();
+        for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
+            *slot = UNDECODED;
+        }
     }
 
     pub(super) fn is_patched(&self, address: u16) -> bool {

@@ -7,7 +7,7 @@ use super::scan::{Finder, Interval, Scan};
 use crate::session::{ByHand, Session};
 use crate::stops::{Judge, StopAt, Thing, Touch, Where, old_value};
 use std::collections::VecDeque;
-use wendax_isa::{Addr, StepNo};
+use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine, StepKind};
 
 /// Changes kept on each side of the present moment.
@@ -204,7 +204,7 @@ impl Story {
                 let Some(answer) = first(scan, session, budget, thing) else { return false };
                 self.changed = answer;
                 let stop = touch(Touch::Read, thing);
-                self.stage = Stage::Read(Scan::new(stop, session.intervals(self.at, self.end)));
+                self.stage = Stage::Read(Scan::new(stop, reading(session, thing, self.at, self.end)));
             }
             Stage::Read(scan) => {
                 let Some(answer) = first(scan, session, budget, thing) else { return false };
@@ -308,11 +308,13 @@ fn before(session: &Session, thing: Thing, at: StepNo) -> Vec<Interval> {
 
 fn after(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interval> {
     let mut intervals = session.intervals(at, end);
-    // A register that is not set at the end of an interval was not written in it.
+    // A register that is not set at the end of an interval was not written in it, nor was one that no instruction writes.
     if let Thing::Register(register) = thing {
         intervals.retain(|&(start, _)| {
-            let registers = session.history.after(start).map(|after| Machine::registers_in(&after.snapshot));
-            registers.is_none_or(|all| all.get(usize::from(register.0)).is_none_or(|&(_, is_known)| is_known))
+            let Some(after) = session.history.after(start) else { return true };
+            let registers = Machine::registers_in(&after.snapshot);
+            registers.get(usize::from(register.0)).is_none_or(|&(_, is_known)| is_known)
+                && (is_stack(session, register) || after.used.writes >> register.0 & 1 != 0)
         });
     }
     if let Thing::Cells(from, to) = thing {
@@ -327,6 +329,23 @@ fn after(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interv
         });
     }
     intervals
+}
+
+/// Intervals in which the thing can have been read.
+fn reading(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interval> {
+    let mut intervals = session.intervals(at, end);
+    if let Thing::Register(register) = thing {
+        intervals.retain(|&(start, _)| {
+            let after = session.history.after(start);
+            after.is_none_or(|after| is_stack(session, register) || after.used.reads >> register.0 & 1 != 0)
+        });
+    }
+    intervals
+}
+
+/// Traps and interrupts use it too.
+fn is_stack(session: &Session, register: Reg) -> bool {
+    session.machine().target().roles.stack == register
 }
 
 fn first(scan: &mut Scan<First>, session: &Session, budget: u64, thing: Thing) -> Option<Answer> {
