@@ -5,6 +5,7 @@
 
 use super::PAGE_WORDS;
 use super::interest::Interest;
+use rustc_hash::FxHashMap;
 use wendax_isa::RegisterUse;
 use wendax_isa::w16::{Insn, Op};
 
@@ -92,6 +93,11 @@ pub(super) struct Slots {
     interest: Interest,
     /// The instruction here is decoded as it is, whatever it is patched for.
     plain: Option<u16>,
+    /// The instruction here is being stepped over, its patch taken out.
+    unpatched: Option<u16>,
+    /// Patched instructions as they are, and whether they are of interest: to be stepped over without decoding them
+    /// each time. Nothing of it outlives a change of code.
+    originals: FxHashMap<u16, (Slot, bool)>,
     /// What all instructions use that were decoded since the table was cleared; those that ran since are among them.
     used: RegisterUse,
 }
@@ -104,6 +110,8 @@ impl Slots {
             breakpoints: Vec::new(),
             interest: Interest::default(),
             plain: None,
+            unpatched: None,
+            originals: FxHashMap::default(),
             used: RegisterUse::default(),
         }
     }
@@ -127,6 +135,7 @@ impl Slots {
             return;
         }
         self.interest = interest;
+        self.originals.clear();
         for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
             *slot = UNDECODED;
         }
@@ -136,7 +145,11 @@ impl Slots {
     pub(super) fn fill(&mut self, address: u16, insn: Insn) {
         self.used = self.used.with(insn.uses());
         let mut slot = Slot::new(insn, address);
-        if self.plain != Some(address) && self.interest.wants(insn) {
+        let is_wanted = self.interest.wants(insn);
+        if is_wanted || self.unpatched == Some(address) {
+            self.originals.insert(address, (slot, is_wanted));
+        }
+        if self.plain != Some(address) && is_wanted {
             slot.kind = Kind::Watched;
         }
         self.table[usize::from(address >> 1)] = slot;
@@ -149,6 +162,7 @@ impl Slots {
     /// All instructions are decoded anew when they run the next time.
     pub(super) fn clear(&mut self) {
         self.used = RegisterUse::default();
+        self.originals.clear();
         for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
             *slot = UNDECODED;
         }
@@ -166,18 +180,24 @@ impl Slots {
     /// The slot without its breakpoint, and as the instruction is when `plain`, until [`Self::patch`].
     pub(super) fn unpatch(&mut self, address: u16, plain: bool) -> Slot {
         self.plain = plain.then_some(address);
-        std::mem::replace(&mut self.table[usize::from(address >> 1)], UNDECODED)
+        self.unpatched = Some(address);
+        let known = match self.originals.get(&address) {
+            Some((slot, is_wanted)) if plain || !is_wanted => *slot,
+            _ => UNDECODED,
+        };
+        std::mem::replace(&mut self.table[usize::from(address >> 1)], known)
     }
 
     /// Puts back what [`Self::unpatch`] took out. Code that changed meanwhile is decoded anew by whoever changed it.
     pub(super) fn patch(&mut self, address: u16, slot: Slot) {
-        self.plain = None;
+        (self.plain, self.unpatched) = (None, None);
         self.table[usize::from(address >> 1)] = slot;
     }
 
     /// A byte of code changed: the instruction there, and one of two words that begins just before it,
     /// are decoded anew.
     pub(super) fn forget(&mut self, address: u16) {
+        self.originals.clear();
         for changed in [address, address.wrapping_sub(2)] {
             let slot = &mut self.table[usize::from(changed >> 1)];
             if slot.kind != Kind::Breakpoint {
@@ -187,6 +207,7 @@ impl Slots {
     }
 
     pub(super) fn forget_page(&mut self, page: usize) {
+        self.originals.clear();
         let first = page * PAGE_WORDS;
         for index in first.saturating_sub(1)..first + PAGE_WORDS {
             if self.table[index].kind != Kind::Breakpoint {
