@@ -15,6 +15,8 @@ use wendax_machine::CellState;
 
 /// A text is shown up to so many bytes when its NUL is further away.
 const LONGEST: u32 = 400;
+/// Of the last steps so many are shown, at most.
+const MOST_STEPS: usize = 100_000;
 /// Cells of a table, at most.
 const MOST_CELLS: u32 = 4096;
 
@@ -278,8 +280,10 @@ impl Show {
                 Shown::Stack(read_stack(machine, *count).into_iter().map(word).collect())
             }
             What::Last(count) => {
-                let steps = session.trail().rev().take(*count);
-                let mut last: Vec<_> = steps
+                let count = (*count).min(MOST_STEPS);
+                let steps = session.steps_from(session.now().saturating_sub(count as u64), count);
+                let before = steps.iter().filter(|effects| effects.step < session.now());
+                let last: Vec<_> = before
                     .map(|effects| {
                         let place = line_words(session, effects.pc).unwrap_or_else(|| target.hex_address(effects.pc));
                         let text = crate::instruction_text(session, effects.pc).unwrap_or_default();
@@ -287,7 +291,6 @@ impl Show {
                         (effects.step.0, format!("{place}  {text}"), did)
                     })
                     .collect();
-                last.reverse();
                 Shown::Last(last)
             }
             What::Value(value, form) => Shown::Value(read(value, form, &At::new(machine).with_met(met), session)),

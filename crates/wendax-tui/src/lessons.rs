@@ -14,8 +14,10 @@ use wendax_session::{Session, State};
 
 /// What the program's text begins with.
 const MARK: &str = "; First steps";
-/// Rows the lesson takes, its head among them.
+/// Rows a lesson takes where there is room, its head among them.
 const ROWS: u16 = 5;
+/// Longer lines are hard to read.
+const WIDEST: u16 = 120;
 
 /// Something to be tried.
 struct Lesson {
@@ -141,11 +143,15 @@ impl App {
 
     /// Rows of the page that the lesson takes.
     pub(crate) fn lesson_rows(&self) -> u16 {
-        match self.has_lessons() && !self.screen.course.is_hidden {
-            false => 0,
-            true if self.screen.size.1 < 24 => 3,
-            true => ROWS,
+        if !self.has_lessons() || self.screen.course.is_hidden {
+            return 0;
         }
+        // All of it, on a small screen too; the page stays where it is from one lesson to the next.
+        let (width, height) = self.screen.size;
+        let text = LESSONS.get(self.screen.course.at).map_or("", |lesson| lesson.text);
+        let lines = wrap(text, width.saturating_sub(2).min(WIDEST)).len();
+        let needed = 1 + u16::try_from(lines).unwrap_or(0);
+        if height < 30 { needed } else { needed.max(ROWS) }
     }
 
     /// What matters for the lessons, before something happens.
@@ -209,7 +215,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         _ => "F1".to_owned(),
     };
     pen.head(Rect { height: 1, ..area }, &title, &note, true);
-    let lines = wrap(text, area.width.saturating_sub(2).min(120));
+    let lines = wrap(text, area.width.saturating_sub(2).min(WIDEST));
     for (y, line) in (area.y + 1..area.bottom()).zip(&lines) {
         pen.text(area.x + 1, y, area.width.saturating_sub(1), line, Ink::Fresh);
     }

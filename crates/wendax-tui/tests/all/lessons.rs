@@ -68,6 +68,8 @@ fn other_programs_say_where_the_first_steps_are() {
     let mut stage = stage_of("start: halt\n");
     stage.keys("F1");
     shows(&mut stage, "start wendax demo first");
+    let mut least = stage_of(FIRST).sized(60, 16);
+    shows(&mut least, "Press Tab until it is the memory");
     let mut small = stage_of(FIRST).sized(80, 20);
     shows(&mut small, "1 of 12");
     shows(&mut small, "registers");
