@@ -40,6 +40,7 @@ impl Reader<'_> {
         }
         if word == "when" {
             self.at += word.len();
+            self.skip_blanks();
             let begin = self.at;
             let (value, _) = self.value()?;
             self.without_met(&value, begin)?;
@@ -77,6 +78,7 @@ impl Reader<'_> {
 
     /// A routine by an instruction in it, or what lies between two of them: `weigh`, `main.asm:5 to main.asm:9`.
     fn range(&mut self, sources: &Sources) -> Result<Where, ValueError> {
+        self.skip_blanks();
         let begin = self.at;
         let image = self.names.image();
         let from = self.instruction(sources)?;
@@ -240,6 +242,7 @@ impl Reader<'_> {
                 "" => return Ok(stop),
                 "if" => {
                     self.at += word.len();
+                    self.skip_blanks();
                     let begin = self.at;
                     let (value, _) = self.value()?;
                     self.without_met(&value, begin)?;

@@ -176,3 +176,28 @@ proptest! {
         }
     }
 }
+
+/// Checkpoints are thinned as a run grows old; what was written between those that went is still found.
+#[test]
+fn what_was_written_long_ago_is_found_after_checkpoints_were_thinned() {
+    let text = "start: mov r1, 0\nouter: mov r5, r6\n inc r6\n mov r2, 1500\ninner: add r3, 1\n adc r4, 0\n djnz r2, inner\n jmp outer\n";
+    let (sources, file) = wendax_source::Sources::single("long", text);
+    let image = wendax_asm::assemble(&sources, file).image;
+    let mut session = Session::new(image, wendax_machine::Settings::default());
+    // In the library's own tests a checkpoint is kept every seven steps.
+    go(&mut session, Command::Seek(StepNo(60_000)));
+    let round = 4 + 3 * 1500;
+    for at in [5u64, 4_400, 9_000, 30_001, 45_060, 59_999] {
+        go(&mut session, Command::Seek(StepNo(at)));
+        let story = told(&session, Thing::Register(Reg(5)));
+        // It is written at step 1, and again in each round.
+        let last = 1 + (at - 2) / round * round;
+        assert_eq!(step_of(&mut session, &story.written, Thing::Register(Reg(5)), None), Some(last), "before {at}");
+        let next = last + round;
+        let changed = step_of(&mut session, &story.changed, Thing::Register(Reg(5)), None);
+        assert_eq!(changed, Some(next).filter(|&step| step < 60_000), "after {at}");
+        assert_eq!(story.changes.count(), 60_000u64.div_ceil(round) - 1, "all of them, at {at}");
+        let never = told(&session, Thing::Register(Reg(9)));
+        assert_eq!((never.written, never.read, never.changes.count()), (Answer::Nothing, Answer::Nothing, 0));
+    }
+}
