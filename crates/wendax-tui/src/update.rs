@@ -121,6 +121,10 @@ impl App {
 
     fn key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
         self.screen.said = None;
+        // What is being looked for is given up by Esc; another key asks for something else, and ends it too.
+        if self.world.walk.sought.take().is_some() && key.code == KeyCode::Esc {
+            return self.screen.say("no longer looked for");
+        }
         if key.modifiers.contains(KeyModifiers::ALT) {
             // Terminals send Esc and a key typed right behind it as that key with Alt, which means nothing here.
             self.key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE), effects);

@@ -71,6 +71,27 @@ fn the_changes_of_a_word_of_the_stack_are_listed() {
 }
 
 #[test]
+fn a_long_search_tells_how_far_it_is_and_is_given_up() {
+    let mut stage = Stage::new(
+        "start: mov r5, 7\n mov r1, 0\nnext: add r2, 1\n adc r3, 0\n djnz r1, next\n add r4, 1\n jmp next\n",
+    );
+    stage.keys("t").text("12000000").keys("Enter");
+    while stage.app.has_work() {
+        stage.message(wendax_tui::Message::Work);
+    }
+    shows(&mut stage, "step 12 000 000");
+    stage.keys("Tab Down Down Down Down Down Enter");
+    shows(&mut stage, "looking for the step that wrote r5");
+    stage.keys("Esc");
+    shows(&mut stage, "no longer looked for");
+    stage.keys("Enter");
+    while stage.app.has_work() {
+        stage.message(wendax_tui::Message::Work);
+    }
+    shows(&mut stage, "here r5 becomes 0007");
+}
+
+#[test]
 fn the_memory_has_a_cursor_that_asks() {
     let mut stage = Stage::new(SUMS);
     stage.keys("g m").keys("Enter H");
