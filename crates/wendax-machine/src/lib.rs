@@ -6,9 +6,9 @@
 //! records events can repeat a run exactly.
 //!
 //! It runs blind ([`Machine::run`]), at full speed, or traced ([`Machine::run_observed`]): an [`Observer`] then gets a
-//! [`Report`] of each step. A blind run stops before what a [`Lookout`] names. Both are compiled from one text, `w16/engine.rs`. Its state can be kept and put back
-//! ([`Machine::snapshot`], [`Machine::restore`]); memory pages that did not change are shared between snapshots. What
-//! a whole walk needs beyond that is not known here.
+//! [`Report`] of each step. A blind run stops before what a [`Lookout`] names. Both are compiled from one text,
+//! `w16/engine.rs`. Its state can be kept and put back ([`Machine::snapshot`], [`Machine::restore`]); memory pages that
+//! did not change are shared between snapshots. What a whole walk needs beyond that is not known here.
 //!
 //! `console`, `board`, `frames`, `random`, `activity` and `repeats` are what any machine needs; words cross this
 //! border as `u32` whatever their width, places as ids; all that is W16 lives in the module of that name.

@@ -921,15 +921,8 @@ impl Session {
         if now == StepNo::FIRST || current && enough {
             return;
         }
-        self.trail.clear();
-        let (mut past, mut fed) = self.machine_at(now.saturating_sub(TRAIL));
-        while past.steps() < now {
-            self.feed_copy(&mut past, &mut fed);
-            let (_, effects) = observe(&mut past);
-            past.take_output();
-            let Some(effects) = effects else { break };
-            self.push_trail(effects);
-        }
+        let from = now.saturating_sub(TRAIL).max(self.oldest());
+        self.trail = self.steps_from(from, usize::try_from(now - from).unwrap_or(0)).into();
     }
 
     /// A copy of the machine as it was at a step, and how much of the log it has been fed.
@@ -945,11 +938,25 @@ impl Session {
 
     /// Has a copy of the machine do what it did up to a step.
     pub(crate) fn advance(&self, machine: &mut Machine, fed: &mut usize, step: StepNo) {
+        self.repeat(machine, fed, step, |machine, run| {
+            machine.run(run);
+        });
+    }
+
+    /// The same, by whatever runs the copy: from each event of the log to the next, or less far at once.
+    pub(crate) fn repeat(
+        &self,
+        machine: &mut Machine,
+        fed: &mut usize,
+        step: StepNo,
+        mut run: impl FnMut(&mut Machine, Run),
+    ) {
         while machine.steps() < step {
             self.feed_copy(machine, fed);
             let from = machine.steps();
-            machine.run(Run::until(step.min(self.event_step(*fed))));
+            run(machine, Run::until(step.min(self.event_step(*fed))));
             machine.take_output();
+            // The past always goes on; if it did not, waiting for it would be without end.
             if machine.steps() == from {
                 break;
             }

@@ -342,11 +342,7 @@ impl Machine {
         }
         let at = self.state.cpu.pc;
         if self.steps() < how.until && self.slots.is_patched(at) && (!T::LOOKS || self.slots.is_breakpoint(at)) {
-            let patched = self.slots.unpatch(at, !T::LOOKS);
-            // Decoded anew each time, which is work: with a bound for that, little work might never get further.
-            let one = Run { until: self.steps() + 1, work: u64::MAX, ..how };
-            let stop = self.run_on(one, trace);
-            self.slots.patch(at, patched);
+            let stop = self.step_over_patch(how, trace);
             let back_here = self.slots.is_breakpoint(self.state.cpu.pc);
             if stop != Stop::Steps || back_here {
                 return if back_here && stop == Stop::Steps { Stop::Breakpoint } else { stop };
@@ -404,7 +400,9 @@ impl Machine {
                 Exit::Depth { returned } => Some(Stop::Depth { returned }),
                 Exit::Observed => Some(Stop::Observed),
                 Exit::Breakpoint => Some(Stop::Breakpoint),
-                Exit::Watched if !T::LOOKS => self.step_plain(how, trace),
+                Exit::Watched if !T::LOOKS => {
+                    Some(self.step_over_patch(how, trace)).filter(|stop| *stop != Stop::Steps)
+                }
                 Exit::Watched => Some(Stop::Watched),
                 Exit::Rare(_) | Exit::Fault(_) if T::LOOKS && self.looks_at_rare => Some(Stop::Watched),
                 Exit::Undecoded => match self.decode_next() {
@@ -425,13 +423,14 @@ impl Machine {
         }
     }
 
-    /// One step over a patched instruction, of a run that does not look out for any.
-    fn step_plain<T: Trace>(&mut self, how: Run, trace: &mut T) -> Option<Stop> {
+    /// One step over a patched instruction: past a breakpoint, and past what is looked out for when the run does not.
+    fn step_over_patch<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         let at = self.state.cpu.pc;
-        let patched = self.slots.unpatch(at, true);
+        let patched = self.slots.unpatch(at, !T::LOOKS);
+        // Decoding is work: with a bound for that, little work might never get further.
         let stop = self.run_on(Run { until: self.steps() + 1, work: u64::MAX, ..how }, trace);
         self.slots.patch(at, patched);
-        (stop != Stop::Steps).then_some(stop)
+        stop
     }
 
     // ---- states that repeat

@@ -135,10 +135,7 @@ impl Slots {
             return;
         }
         self.interest = interest;
-        self.originals.clear();
-        for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
-            *slot = UNDECODED;
-        }
+        self.forget_all();
     }
 
     /// Takes an instruction in, decoded.
@@ -162,10 +159,7 @@ impl Slots {
     /// All instructions are decoded anew when they run the next time.
     pub(super) fn clear(&mut self) {
         self.used = RegisterUse::default();
-        self.originals.clear();
-        for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
-            *slot = UNDECODED;
-        }
+        self.forget_all();
     }
 
     pub(super) fn is_patched(&self, address: u16) -> bool {
@@ -203,6 +197,13 @@ impl Slots {
             if slot.kind != Kind::Breakpoint {
                 *slot = UNDECODED;
             }
+        }
+    }
+
+    fn forget_all(&mut self) {
+        self.originals.clear();
+        for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
+            *slot = UNDECODED;
         }
     }
 

@@ -2,7 +2,7 @@
 
 use crate::session::Session;
 use wendax_isa::StepNo;
-use wendax_machine::{Machine, Run};
+use wendax_machine::Machine;
 
 impl Session {
     /// The step that printed the byte at this position of the output, from 0; `None` when nothing has been printed there,
@@ -46,9 +46,6 @@ impl Session {
     }
 
     fn count_at(&self, step: StepNo, count: fn(&Machine) -> u64) -> u64 {
-        let (mut machine, mut fed) = self.machine_at(step);
-        self.feed_copy(&mut machine, &mut fed);
-        machine.run(Run::until(step));
-        count(&machine)
+        count(&self.machine_at(step).0)
     }
 }

@@ -174,16 +174,10 @@ impl Session {
         let checkpoint = self.history.before(step);
         machine.restore(&checkpoint.snapshot);
         let mut fed = checkpoint.fed;
-        while machine.steps() < step {
-            self.feed_copy(machine, &mut fed);
-            let from = machine.steps();
-            // With an observer it stops at nothing.
-            machine.run_observed(Run::until(step.min(self.event_step(fed))), &mut Onward);
-            machine.take_output();
-            if machine.steps() == from {
-                break;
-            }
-        }
+        // With an observer it stops at nothing.
+        self.repeat(machine, &mut fed, step, |machine, run| {
+            machine.run_observed(run, &mut Onward);
+        });
         fed
     }
 

@@ -10,7 +10,7 @@ use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, look};
 use std::collections::VecDeque;
 use std::fmt::Write as _;
 use std::ops::ControlFlow;
-use wendax_isa::{Addr, StepNo, Target};
+use wendax_isa::{StepNo, Target};
 use wendax_machine::{Machine, Observer, Report, Run, StepKind, Write};
 
 /// Steps found on each side of the present one, at most.
@@ -22,13 +22,8 @@ impl Session {
         let mut steps = Vec::new();
         let from = step.max(self.oldest());
         let (mut past, mut fed) = self.machine_at(from);
-        while steps.len() < most && past.steps() < self.end() {
-            self.feed_copy(&mut past, &mut fed);
-            let (_, effects) = observe(&mut past);
-            past.take_output();
-            let Some(effects) = effects else { break };
-            steps.push(effects);
-        }
+        let until = from.saturating_add(most as u64).min(self.end());
+        self.repeat(&mut past, &mut fed, until, |past, _| steps.extend(observe(past).1));
         steps
     }
 
@@ -202,7 +197,6 @@ pub enum TrailForm {
 /// Writes the steps of a run under way, behind it on a copy.
 #[derive(Debug, Clone)]
 pub struct TrailText {
-    form: TrailForm,
     filter: Option<StopAt>,
     machine: Machine,
     fed: usize,
@@ -214,8 +208,8 @@ pub struct TrailText {
 struct Writer {
     form: TrailForm,
     target: &'static Target,
-    /// Of each instruction met: its place and text.
-    known: Vec<Option<Box<(Addr, String)>>>,
+    /// Of each address that an instruction was met at: its place and text.
+    known: Vec<Option<Box<str>>>,
     out: String,
 }
 
@@ -230,71 +224,26 @@ impl TrailText {
         if form == TrailForm::Csv {
             writer.out.push_str("step,address,place,instruction,cycles,did\n");
         }
-        Self { form, filter, machine, fed, judge, writer }
-    }
-
-    /// How it is written.
-    pub fn form(&self) -> TrailForm {
-        self.form
+        Self { filter, machine, fed, judge, writer }
     }
 
     /// Takes in what the walk has done since; returns what that comes to in words.
     pub fn follow(&mut self, session: &Session) -> &str {
         let until = session.end();
-        while self.machine.steps() < until {
-            session.feed_copy(&mut self.machine, &mut self.fed);
-            let from = self.machine.steps();
-            let piece = until.min(session.event_step(self.fed));
-            self.piece(session, piece);
-            self.machine.take_output();
-            if self.machine.steps() == from {
-                break;
+        let Self { machine, fed, filter, judge, writer } = self;
+        let is_place = filter.as_ref().is_some_and(StopAt::is_place);
+        session.repeat(machine, fed, until, |machine, run| match judge {
+            Some(judge) => writer.met(session, machine, judge, is_place, run),
+            None => {
+                machine.run_observed(run, &mut Steps { session, writer });
             }
-        }
+        });
         &self.writer.out
     }
 
     /// What was returned has been written down.
     pub fn taken(&mut self) {
         self.writer.out.clear();
-    }
-
-    fn piece(&mut self, session: &Session, until: StepNo) {
-        let Some(judge) = &mut self.judge else {
-            let mut steps = Steps { session, writer: &mut self.writer };
-            self.machine.run_observed(Run::until(until), &mut steps);
-            return;
-        };
-        judge.arm(&mut self.machine);
-        let is_place = self.filter.as_ref().is_some_and(StopAt::is_place);
-        while self.machine.steps() < until {
-            let mut hits = Hits::new();
-            if is_place {
-                judge.at_place(&self.machine, &mut hits);
-            }
-            if !hits.is_empty() {
-                let mut steps = Steps { session, writer: &mut self.writer };
-                self.machine.run_observed(Run::until((self.machine.steps() + 1).min(until)), &mut steps);
-                continue;
-            }
-            let from = self.machine.steps();
-            let (looked, _) = look(&mut self.machine, judge, Run::until(until));
-            match looked {
-                Looked::Met(..) if is_place => {}
-                Looked::Met(..) if self.machine.last_report().step + 1 == self.machine.steps() => {
-                    self.writer.step(session, self.machine.last_report());
-                }
-                // Seen by the instruction it led to, and not itself.
-                Looked::Met(..) => {
-                    let (mut before, mut fed) = session.machine_at(self.machine.steps().saturating_sub(1));
-                    session.feed_copy(&mut before, &mut fed);
-                    let mut steps = Steps { session, writer: &mut self.writer };
-                    before.run_observed(Run::until(self.machine.steps()), &mut steps);
-                }
-                Looked::Stopped(_) if self.machine.steps() == from => break,
-                Looked::Stopped(_) => {}
-            }
-        }
     }
 }
 
@@ -313,6 +262,38 @@ impl Observer for Steps<'_> {
 }
 
 impl Writer {
+    /// Writes the steps of a piece of the run at which the filter is met.
+    fn met(&mut self, session: &Session, machine: &mut Machine, judge: &mut Judge, is_place: bool, run: Run) {
+        judge.arm(machine);
+        while machine.steps() < run.until {
+            let mut hits = Hits::new();
+            if is_place {
+                judge.at_place(machine, &mut hits);
+            }
+            if !hits.is_empty() {
+                let one = Run::until((machine.steps() + 1).min(run.until));
+                machine.run_observed(one, &mut Steps { session, writer: self });
+                continue;
+            }
+            let from = machine.steps();
+            let (looked, _) = look(machine, judge, run);
+            match looked {
+                Looked::Met(..) if is_place => {}
+                Looked::Met(..) if machine.last_report().step + 1 == machine.steps() => {
+                    self.step(session, machine.last_report());
+                }
+                // Seen by the instruction it led to, and not itself.
+                Looked::Met(..) => {
+                    let (mut before, mut fed) = session.machine_at(machine.steps().saturating_sub(1));
+                    session.feed_copy(&mut before, &mut fed);
+                    before.run_observed(Run::until(machine.steps()), &mut Steps { session, writer: self });
+                }
+                Looked::Stopped(_) if machine.steps() == from => break,
+                Looked::Stopped(_) => {}
+            }
+        }
+    }
+
     fn step(&mut self, session: &Session, report: &Report) {
         let index = report.pc.0 as usize;
         if self.known.get(index).is_some_and(Option::is_none) {
@@ -331,9 +312,9 @@ impl Writer {
                     format!("\"place\":\"{}\",\"instruction\":\"{}\"", escaped(&place), escaped(&text))
                 }
             };
-            self.known[index] = Some(Box::new((report.pc, words)));
+            self.known[index] = Some(words.into());
         }
-        let words = self.known.get(index).and_then(Option::as_deref).map_or("", |known| known.1.as_str());
+        let words = self.known.get(index).and_then(Option::as_deref).unwrap_or_default();
         let out = &mut self.out;
         // Writing to a string never fails.
         let _ = match self.form {

@@ -9,7 +9,7 @@ use crate::effects::{Effects, Last};
 use crate::session::{ByHand, Session};
 use crate::stops::{Thing, is_written};
 use wendax_isa::StepNo;
-use wendax_machine::{Report, Run};
+use wendax_machine::Report;
 
 /// Questions asked by themselves look at so many steps at the most, some hundredths of a second.
 const MOST_STEPS: u64 = 3_000_000;
@@ -62,14 +62,8 @@ fn last_in_interval(session: &Session, thing: Thing, from: StepNo, until: StepNo
     let (mut machine, mut fed) = session.machine_at(from);
     let word_bytes = machine.target().word_bytes();
     let mut last = Last { fits: |report: &Report| is_written(report, thing), found: None, word_bytes };
-    while machine.steps() < until {
-        let step = machine.steps();
-        session.feed_copy(&mut machine, &mut fed);
-        machine.run_observed(Run::until(until.min(session.event_step(fed))), &mut last);
-        machine.take_output();
-        if machine.steps() == step {
-            break;
-        }
-    }
+    session.repeat(&mut machine, &mut fed, until, |machine, run| {
+        machine.run_observed(run, &mut last);
+    });
     last.found
 }

@@ -247,17 +247,10 @@ impl Session {
         let mut judge = self.judge_for(vec![armed.clone()], &machine);
         judge.arm(&mut machine);
         let mut times = 0;
-        while machine.steps() < to {
-            self.feed_copy(&mut machine, &mut fed);
-            let at = machine.steps();
-            let (looked, _) = look(&mut machine, &mut judge, Run::until(to.min(self.event_step(fed))));
-            machine.take_output();
-            match looked {
-                Looked::Met(..) => times += 1,
-                Looked::Stopped(_) if machine.steps() == at => break,
-                Looked::Stopped(_) => {}
-            }
-        }
+        self.repeat(&mut machine, &mut fed, to, |machine, run| {
+            let (looked, _) = look(machine, &mut judge, run);
+            times += u64::from(matches!(looked, Looked::Met(..)));
+        });
         times
     }
 }
