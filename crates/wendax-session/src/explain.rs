@@ -694,7 +694,8 @@ impl<'a> Teller<'a> {
         let word = Addr(self.machine.word(sp));
         if word != frame.back {
             let (was, is) = (self.target.hex_address(frame.back), self.target.hex_address(word));
-            let by = match last_write(self.session, Thing::Cells(sp, sp + 1), self.session.now()) {
+            let by = match last_write(self.session, Thing::Cells(sp, sp + self.target.word_bytes()), self.session.now())
+            {
                 Some(LastWriter::Step(effects)) => {
                     let line = line_words(self.session, effects.pc).map_or(String::new(), |line| format!(" on {line}"));
                     instruction_text(self.session, effects.pc)

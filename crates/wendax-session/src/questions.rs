@@ -3,8 +3,8 @@
 //!
 //! `writers` answers at once, for the account of the present instruction, and looks no further than takes some
 //! hundredths of a second. `scan` runs intervals between checkpoints again, several at a time, looking for what a stop
-//! would be met by; `story` is made of it: who wrote a thing last, who reads it next, how it changes; `trail`: the steps of a run. `printing` finds
-//! the steps that printed and took texts.
+//! would be met by; `story` and `trail` are made of it: who wrote a thing last, who reads it next, how it changes; which
+//! steps a filter lets through. `printing` finds the steps that printed and took texts.
 
 mod printing;
 mod scan;

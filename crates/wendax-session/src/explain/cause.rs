@@ -81,7 +81,7 @@ fn wrong_return(session: &Session, last: &Effects) -> String {
         target.hex(last.next.0),
         target.hex_address(slot)
     );
-    match last_write(session, Thing::Cells(slot, slot + 1), last.step) {
+    match last_write(session, Thing::Cells(slot, slot + target.word_bytes()), last.step) {
         Some(found) => text.push_str(&format!("; it was put there {}", writer(session, &found))),
         None => text.push_str("; nothing was ever pushed there"),
     }

@@ -89,8 +89,6 @@ pub struct Changes {
     pub after: u64,
     /// Pieces of the run, each as long, from its earliest moment kept to its furthest step.
     pub chart: Vec<Chart>,
-    /// All have been found.
-    pub is_complete: bool,
 }
 
 impl Changes {
@@ -120,9 +118,9 @@ pub struct Story {
 
 #[derive(Debug, Clone)]
 enum Stage {
-    Written(Scan<Last>),
-    Changed(Scan<First>),
-    Read(Scan<First>),
+    Written(Scan<One>),
+    Changed(Scan<One>),
+    Read(Scan<One>),
     Changes(Scan<All>),
     Done,
 }
@@ -140,7 +138,7 @@ impl Story {
             read: Answer::Looking,
             changed: Answer::Looking,
             changes: Changes::default(),
-            stage: Stage::Written(Scan::new(touch(Touch::Write, thing), before(session, thing, at))),
+            stage: Stage::Written(Scan::new(touch(Touch::Write, thing), writing_before(session, thing, at))),
         }
     }
 
@@ -192,12 +190,12 @@ impl Story {
         let thing = self.thing;
         match &mut self.stage {
             Stage::Written(scan) => {
-                let found = scan.work(session, budget, || Last { thing, found: None });
+                let found = scan.work(session, budget, || One { thing, is_first: false, found: None });
                 let step = found.iter().flatten().find_map(|last| last.found);
                 if found.is_none() || step.is_some() {
                     self.written = latest(session, thing, self.at, step);
                     let stop = touch(Touch::Change, thing);
-                    self.stage = Stage::Changed(Scan::new(stop, after(session, thing, self.at, self.end)));
+                    self.stage = Stage::Changed(Scan::new(stop, writing(session, thing, self.at, self.end)));
                 }
             }
             Stage::Changed(scan) => {
@@ -209,14 +207,13 @@ impl Story {
             Stage::Read(scan) => {
                 let Some(answer) = first(scan, session, budget, thing) else { return false };
                 self.read = answer;
-                let intervals = after(session, thing, session.oldest(), self.end);
+                let intervals = writing(session, thing, session.oldest(), self.end);
                 self.stage = Stage::Changes(Scan::new(touch(Touch::Change, thing), intervals));
             }
             Stage::Changes(scan) => {
                 let range = (session.oldest(), self.end);
                 let Some(found) = scan.work(session, budget, || All::new(thing, range)) else {
                     self.add_by_hand(session);
-                    self.changes.is_complete = true;
                     self.stage = Stage::Done;
                     return true;
                 };
@@ -299,14 +296,15 @@ fn touch(how: Touch, thing: Thing) -> StopAt {
     StopAt::plain(Where::Touched(how, thing))
 }
 
-/// Intervals before a moment, the newest first; only those in which the thing can have been written.
-fn before(session: &Session, thing: Thing, at: StepNo) -> Vec<Interval> {
-    let mut intervals = after(session, thing, session.oldest(), at);
+/// Intervals before a moment in which the thing can have been written, the newest first.
+pub(super) fn writing_before(session: &Session, thing: Thing, at: StepNo) -> Vec<Interval> {
+    let mut intervals = writing(session, thing, session.oldest(), at);
     intervals.reverse();
     intervals
 }
 
-fn after(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interval> {
+/// Intervals in which the thing can have been written.
+fn writing(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Interval> {
     let mut intervals = session.intervals(at, end);
     // A register that is not set at the end of an interval was not written in it, nor was one that no instruction writes.
     if let Thing::Register(register) = thing {
@@ -348,25 +346,28 @@ fn is_stack(session: &Session, register: Reg) -> bool {
     session.machine().target().roles.stack == register
 }
 
-fn first(scan: &mut Scan<First>, session: &Session, budget: u64, thing: Thing) -> Option<Answer> {
-    let Some(found) = scan.work(session, budget, || First { thing, found: None }) else { return Some(Answer::Nothing) };
+fn first(scan: &mut Scan<One>, session: &Session, budget: u64, thing: Thing) -> Option<Answer> {
+    let Some(found) = scan.work(session, budget, || One { thing, is_first: true, found: None }) else {
+        return Some(Answer::Nothing);
+    };
     found.iter().find_map(|first| first.found).map(Answer::Step)
 }
 
 /// Who wrote it last: this step, or a person after it.
 fn latest(session: &Session, thing: Thing, at: StepNo, step: Option<Toucher>) -> Answer {
     let since = step.map_or(StepNo::FIRST, |step| step.step + 1);
+    let by_hand = set_by_hand(session, thing, since, at).map(Answer::ByHand);
+    by_hand.or(step.map(Answer::Step)).unwrap_or(Answer::Nothing)
+}
+
+/// The last change by hand of a thing at these steps.
+pub(super) fn set_by_hand(session: &Session, thing: Thing, since: StepNo, at: StepNo) -> Option<ByHand> {
     let edits = session.edits().into_iter().rev();
-    let by_hand = edits.into_iter().find(|edit| edit.step <= at && is_set_by(thing, &edit.event));
-    match (by_hand, step) {
-        (Some(edit), _) if edit.step >= since => Answer::ByHand(edit),
-        (_, Some(step)) => Answer::Step(step),
-        (_, None) => Answer::Nothing,
-    }
+    edits.take_while(|edit| edit.step >= since).find(|edit| edit.step <= at && is_set_by(thing, &edit.event))
 }
 
 /// A change by hand is of this thing.
-pub(super) fn is_set_by(thing: Thing, event: &Event) -> bool {
+fn is_set_by(thing: Thing, event: &Event) -> bool {
     match (thing, event) {
         (Thing::Register(wanted), Event::SetRegister(register, _)) => wanted == *register,
         (Thing::Flag(_), Event::SetFlags(_)) => true,
@@ -393,35 +394,20 @@ fn toucher(machine: &Machine, thing: Thing) -> Toucher {
     Toucher { step: report.step, pc: report.pc, kind: report.kind, old, new }
 }
 
-/// The last meeting of an interval.
+/// One meeting of an interval: the first, or the last.
 #[derive(Debug, Clone)]
-struct Last {
+struct One {
     thing: Thing,
+    is_first: bool,
     found: Option<Toucher>,
 }
 
-impl Finder for Last {
+impl Finder for One {
     fn begin(&mut self, _: &Machine, _: &Judge) {}
 
     fn met(&mut self, machine: &Machine) -> bool {
         self.found = Some(toucher(machine, self.thing));
-        true
-    }
-}
-
-/// The first one.
-#[derive(Debug, Clone)]
-struct First {
-    thing: Thing,
-    found: Option<Toucher>,
-}
-
-impl Finder for First {
-    fn begin(&mut self, _: &Machine, _: &Judge) {}
-
-    fn met(&mut self, machine: &Machine) -> bool {
-        self.found = Some(toucher(machine, self.thing));
-        false
+        !self.is_first
     }
 }
 

@@ -1,10 +1,9 @@
 //! Who wrote something last, asked by the account of an instruction.
 //!
-//! The intervals between checkpoints are run again on a copy of the machine, the newest first, with someone who looks
-//! at each step's report. An interval in which nothing can have happened (the page in question is one and the same at
-//! both ends) is passed over.
+//! The intervals between checkpoints in which it can have happened are run again on a copy of the machine, the newest
+//! first, with someone who looks at each step's report.
 
-use super::story::is_set_by;
+use super::story::{set_by_hand, writing_before};
 use crate::effects::{Effects, Last};
 use crate::session::{ByHand, Session};
 use crate::stops::{Thing, is_written};
@@ -28,32 +27,21 @@ pub enum LastWriter {
 pub fn last_write(session: &Session, thing: Thing, before: StepNo) -> Option<LastWriter> {
     let step = last_step_that_wrote(session, thing, before);
     let since = step.as_ref().map_or(StepNo::FIRST, |effects| effects.step + 1);
-    let by_hand = session.edits().into_iter().rev().find(|edit| edit.step <= before && is_set_by(thing, &edit.event));
-    match by_hand {
-        Some(edit) if edit.step >= since => Some(LastWriter::ByHand(edit)),
-        _ => step.map(|effects| LastWriter::Step(Box::new(effects))),
-    }
+    let by_hand = set_by_hand(session, thing, since, before).map(LastWriter::ByHand);
+    by_hand.or_else(|| step.map(|effects| LastWriter::Step(Box::new(effects))))
 }
 
 fn last_step_that_wrote(session: &Session, thing: Thing, before: StepNo) -> Option<Effects> {
-    let mut until = before;
     let mut looked_at = 0;
-    while until > session.oldest() && looked_at < MOST_STEPS {
-        let start = session.history.before(until - 1);
-        let next = session.history.after(until - 1);
-        let unchanged = match (thing, next) {
-            (Thing::Cells(from, to), Some(next)) if from + 1 == to => start.snapshot.shares_page(&next.snapshot, from),
-            _ => false,
-        };
-        let from = start.step();
-        if !unchanged {
-            looked_at += until - from;
-            let found = last_in_interval(session, thing, from, until);
-            if found.is_some() {
-                return found;
-            }
+    for (from, until) in writing_before(session, thing, before) {
+        if looked_at >= MOST_STEPS {
+            return None;
         }
-        until = from;
+        looked_at += until - from;
+        let found = last_in_interval(session, thing, from, until);
+        if found.is_some() {
+            return found;
+        }
     }
     None
 }
