@@ -158,7 +158,8 @@ impl Session {
 
     fn work_forward(&mut self, mut forward: Forward, budget: u64) -> Progress {
         let mut left = budget.max(1);
-        if !forward.counted {
+        // A single step stops by itself, and nothing has to be counted for it.
+        if !forward.counted && self.judge.is_some() {
             if !self.count_first(self.now(), &mut left) {
                 self.doing = Doing::Travels(Journey::Forward(forward));
                 return Progress::Working;
@@ -343,12 +344,9 @@ impl Session {
 
     fn work_search(&mut self, mut search: Search, budget: u64) -> Progress {
         let mut left = budget.max(1);
-        if !search.counted {
-            if search.why == Why::Breakpoint && !self.count_first(search.until.saturating_sub(1), &mut left) {
-                self.doing = Doing::Travels(Journey::Search(search));
-                return Progress::Working;
-            }
-            search.counted = true;
+        if search.why == Why::Breakpoint && !self.count_first(search.until.saturating_sub(1), &mut left) {
+            self.doing = Doing::Travels(Journey::Search(search));
+            return Progress::Working;
         }
         loop {
             if !search.begun {
@@ -360,6 +358,8 @@ impl Session {
             left = left.saturating_sub(self.effort - effort + SLICE);
             if self.now() >= search.last() {
                 if let Some(found) = self.close_interval(&mut search) {
+                    self.judge = None;
+                    self.look_out_for_nothing();
                     let typed = matches!(search.wanted, Wanted::Stops { input: true });
                     let stopped = !search.met.is_empty();
                     let why = if typed && !stopped && self.was_typed_at(found) { Why::Typed } else { search.why };
@@ -393,7 +393,12 @@ impl Session {
     }
 
     fn open_stops(&mut self, search: &mut Search) {
-        let judge = self.judge_for(search.stops.clone(), &self.machine);
+        // One judge serves all intervals: what it looks out for takes a while to find out.
+        let mut judge = match self.judge.take() {
+            Some(judge) => judge,
+            None => Box::new(self.judge_for(search.stops.clone(), &self.machine)),
+        };
+        self.place_judge(&mut judge, &self.machine);
         judge.arm(&mut self.machine);
         self.times = self.times_by(&search.stops, self.now());
         if self.now() == self.oldest() && self.now() < search.until {
@@ -402,7 +407,7 @@ impl Session {
             // It was counted with the start.
             self.take_hits(search, &judge.stops, &hits, 0);
         }
-        self.judge = Some(Box::new(judge));
+        self.judge = Some(judge);
     }
 
     /// Stops are met at the present moment, each so many times more than was known.
@@ -430,8 +435,6 @@ impl Session {
         match &mut search.wanted {
             Wanted::CallFrom(_) => search.found = self.machine.note_calls_from(None),
             Wanted::Stops { input } => {
-                self.judge = None;
-                self.look_out_for_nothing();
                 let from = if start <= oldest { start } else { start + 1 };
                 let typed = self.typed_steps().filter(|&step| step >= from && step < search.until).last();
                 if *input && typed > search.found {

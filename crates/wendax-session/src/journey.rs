@@ -219,8 +219,6 @@ pub(crate) struct Search {
     pub(crate) stops: Vec<Armed>,
     /// Those met at the moment found.
     pub(crate) met: Vec<StopId>,
-    /// How often they were met has been counted.
-    pub(crate) counted: bool,
     pub(crate) why: Why,
     pub(crate) begun: bool,
 }
@@ -237,17 +235,7 @@ impl Search {
 
     /// For moments before step `before`.
     pub(crate) fn new(wanted: Wanted, before: StepNo, why: Why, home: Home) -> Self {
-        Self {
-            wanted,
-            home,
-            until: before,
-            found: None,
-            stops: Vec::new(),
-            met: Vec::new(),
-            counted: false,
-            why,
-            begun: false,
-        }
+        Self { wanted, home, until: before, found: None, stops: Vec::new(), met: Vec::new(), why, begun: false }
     }
 }
 

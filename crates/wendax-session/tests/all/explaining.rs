@@ -304,3 +304,17 @@ fn an_exit_status_says_who_left_it_there_and_a_success_is_not_told_as_a_failure(
         ["exit: end the program with this status; status 48, left there by `mov r0, 48` on line 2"]
     );
 }
+
+/// A way back is a word: whichever of its bytes was set by hand, that is who wrote over it.
+#[test]
+fn a_way_back_of_which_one_byte_was_set_by_hand_is_told_so() {
+    for offset in [0, 1] {
+        let mut session = session("start: call twice\n halt\ntwice: nop\n ret\n");
+        go(&mut session, Command::Step);
+        let slot = session.machine().stack_pointer() + offset;
+        session.edit(Event::SetByte(slot, 3));
+        go(&mut session, Command::Step);
+        let caution = explain(&session).caution.unwrap_or_default();
+        assert!(caution.contains("was written over") && caution.ends_with(", by hand"), "byte {offset}: {caution}");
+    }
+}
