@@ -1,7 +1,8 @@
 //! Reading and writing files: whole or not at all.
 
 use crate::Failure;
-use std::io::{Read, Write};
+use std::fs::File;
+use std::io::{BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
 pub(crate) use wendax_project::plain_error as plain;
 
@@ -15,7 +16,7 @@ pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Failure> {
         return read_all(std::io::stdin().lock(), LARGEST)
             .map_err(|why| Failure::usage(format!("standard input: {why}")));
     }
-    let file = std::fs::File::open(path).map_err(|error| tell(&plain(&error)))?;
+    let file = File::open(path).map_err(|error| tell(&plain(&error)))?;
     if file.metadata().is_ok_and(|metadata| metadata.is_dir()) {
         return Err(tell(&"this is a folder; name a file in it"));
     }
@@ -78,7 +79,7 @@ pub(crate) fn is_locked(path: &Path) -> bool {
 /// The permissions a new file gets in a folder.
 fn fresh_permissions(folder: &Path) -> Result<std::fs::Permissions, std::io::Error> {
     // Only the system knows; a file made and removed at once tells.
-    let probe = tempfile::Builder::new().prefix(".wendax-").make_in(folder, |path| std::fs::File::create_new(path))?;
+    let probe = tempfile::Builder::new().prefix(".wendax-").make_in(folder, |path| File::create_new(path))?;
     Ok(probe.as_file().metadata()?.permissions())
 }
 
@@ -139,6 +140,15 @@ pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
 pub(crate) fn cannot_write(what: &str, error: &std::io::Error) -> Failure {
     let text = format!("{what}: {}", plain(error));
     Failure { text, status: crate::status::NO_OUTPUT, is_about_output: true }
+}
+
+/// What is written to as it comes: a file that is made, or standard output.
+pub(crate) fn writer(place: &Path) -> Result<Box<dyn Write>, Failure> {
+    if place.as_os_str() == "-" {
+        return Ok(Box::new(BufWriter::new(std::io::stdout())));
+    }
+    let file = File::create(place).map_err(|error| cannot_write(&place.display().to_string(), &error))?;
+    Ok(Box::new(BufWriter::with_capacity(1 << 20, file)))
 }
 
 /// Writes to standard output. When that is full or nobody reads it, the exit status says so.

@@ -100,16 +100,12 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         problems: options.problems,
     };
     let program = program::load(path, how)?;
-    if let Some(place) = &options.state {
-        let mut read = program.read.clone();
-        read.extend(options.input.clone());
-        files::keep_apart(&read, &[("--state", place)])?;
-    }
-    for (option, place) in [("--trail", &options.trail), ("--shows", &options.shows)] {
-        if let Some(place) = place {
-            files::keep_apart(&program.read, &[(option, place)])?;
-        }
-    }
+    let outputs = [("--state", &options.state), ("--trail", &options.trail), ("--shows", &options.shows)];
+    let outputs: Vec<(&str, &Path)> =
+        outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
+    let mut read = program.read.clone();
+    read.extend(options.input.clone());
+    files::keep_apart(&read, &outputs)?;
     // Nobody is left to tell when even this fails.
     let _ = write!(std::io::stderr(), "{}", program.warnings(options.problems));
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
@@ -149,7 +145,7 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     let end = if options.orders.is_empty() {
         world.drive(&mut session, &to_end)?
     } else {
-        let form = (options.json, options.shows.clone().filter(|place| place.as_os_str() != "-"));
+        let form = (options.json, options.shows.as_deref().filter(|place| place.as_os_str() != "-"));
         Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session, &to_end)?
     };
     world.end_trail()?;

@@ -8,7 +8,8 @@ use crate::Failure;
 use crate::files;
 use serde::Serialize;
 use serde_json::{Map, Value, json};
-use std::path::PathBuf;
+use std::io::Write;
+use std::path::Path;
 use wendax_session::{Command, Names, Reading, Session, Show, Shown, State, StopAt, StopId, Times, Why};
 
 /// An option, in its place among the others.
@@ -30,23 +31,26 @@ enum At {
     Start,
     Until(Box<StopAt>),
     Steps(u64),
-    Each,
+    /// Whenever this is met; no longer when it was meant for once and has been.
+    Each {
+        stop: Box<StopAt>,
+        is_over: bool,
+    },
 }
 
 pub(super) struct Orders {
     parts: Vec<Part>,
     as_json: bool,
     /// A file; standard output when there is none.
-    place: Option<PathBuf>,
-    written: String,
+    to: Option<Box<dyn Write>>,
 }
 
 impl Orders {
-    /// Reads what was asked for; `steps` is a limit of the run.
+    /// Reads what was asked for.
     pub(super) fn read(
         orders: &[Turn],
         session: &Session,
-        (as_json, place): (bool, Option<PathBuf>),
+        (as_json, place): (bool, Option<&Path>),
     ) -> Result<Self, Failure> {
         let image = session.image();
         let names = Names::new(image, session.machine().target(), image.entry);
@@ -86,11 +90,12 @@ impl Orders {
                             "--each shows what --show behind it says, in place of `note`".to_owned(),
                         ));
                     }
-                    parts.push(Part { at: At::Each, words: text.clone(), shows: Vec::new() });
+                    let at = At::Each { stop: Box::new(stop), is_over: false };
+                    parts.push(Part { at, words: text.clone(), shows: Vec::new() });
                 }
             }
         }
-        Ok(Self { parts, as_json, place, written: String::new() })
+        Ok(Self { parts, as_json, to: place.map(files::writer).transpose()? })
     }
 
     /// Carries the run through, to its end or the last `--until`.
@@ -102,7 +107,7 @@ impl Orders {
             let command = match &self.parts[*index].at {
                 At::Until(stop) => Command::Until(stop.clone()),
                 At::Steps(steps) => Command::Seek(session.now().saturating_add(*steps)),
-                At::Start | At::Each => continue,
+                At::Start | At::Each { .. } => continue,
             };
             if let Some(end) = self.drive(world, session, &command)? {
                 let words = &self.parts[*index].words;
@@ -124,8 +129,10 @@ impl Orders {
             let met: Vec<StopId> = session.met().to_vec();
             for StopId(index) in met.iter().copied().filter(|id| id.0 < u32::MAX) {
                 self.show(world, session, index as usize)?;
-                if let Some(StopAt { once: true, .. }) = self.each(session, index as usize) {
-                    self.parts[index as usize].words.clear();
+                if let Some(At::Each { stop, is_over }) = self.parts.get_mut(index as usize).map(|part| &mut part.at)
+                    && stop.once
+                {
+                    *is_over = true;
                     self.set_stops(session);
                 }
             }
@@ -138,16 +145,11 @@ impl Orders {
         }
     }
 
-    fn each(&self, session: &Session, index: usize) -> Option<StopAt> {
-        let part = self.parts.get(index).filter(|part| matches!(part.at, At::Each) && !part.words.is_empty())?;
-        let names = Names::new(session.image(), session.machine().target(), session.image().entry);
-        StopAt::read(&part.words, &names, session.sources()).ok()
-    }
-
     fn set_stops(&self, session: &mut Session) {
-        let stops: Vec<(StopId, StopAt)> = (0..self.parts.len())
-            .filter_map(|index| Some((StopId(u32::try_from(index).ok()?), self.each(session, index)?)))
-            .collect();
+        let stops = self.parts.iter().zip(0..).filter_map(|(part, id)| match &part.at {
+            At::Each { stop, is_over: false } => Some((StopId(id), StopAt::clone(stop))),
+            At::Each { .. } | At::Start | At::Until(_) | At::Steps(_) => None,
+        });
         session.set_stops(stops);
     }
 
@@ -184,19 +186,16 @@ impl Orders {
                 }
             }
         }
-        if self.place.is_some() {
-            self.written.push_str(&text);
-            return Ok(());
+        match &mut self.to {
+            Some(to) => to.write_all(text.as_bytes()).map_err(|error| files::cannot_write("what is shown", &error)),
+            None => world.say(&text),
         }
-        world.say(&text)
     }
 
-    /// Writes what goes to a file.
+    /// What goes to a file is there.
     fn close(&mut self) -> Result<(), Failure> {
-        match &self.place {
-            Some(place) => files::write_to(place, self.written.as_bytes()),
-            None => Ok(()),
-        }
+        let Some(to) = &mut self.to else { return Ok(()) };
+        to.flush().map_err(|error| files::cannot_write("what is shown", &error))
     }
 }
 
@@ -255,6 +254,5 @@ fn json(shown: &Shown, target: &wendax_isa::Target) -> Value {
 
 /// Nobody is left to tell when even this fails.
 fn eprintln_lossy(text: &str) {
-    use std::io::Write;
     let _ = writeln!(std::io::stderr(), "{text}");
 }

@@ -5,8 +5,8 @@
 //! is given in a file or a manifest is typed at the start.
 
 use crate::Failure;
-use crate::files::{cannot_write, plain, print};
-use std::io::{BufWriter, Read, Write};
+use crate::files::{self, cannot_write, plain, print};
+use std::io::{Read, Write};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -131,14 +131,7 @@ impl World {
 
     /// Has the steps of the run written to a file, or to standard output in the end.
     pub(super) fn write_trail(&mut self, text: TrailText, place: &Path) -> Result<(), Failure> {
-        let to: Box<dyn Write> = if place.as_os_str() == "-" {
-            Box::new(BufWriter::new(std::io::stdout()))
-        } else {
-            let file = std::fs::File::create(place);
-            let file = file.map_err(|error| cannot_write(&place.display().to_string(), &error))?;
-            Box::new(BufWriter::with_capacity(1 << 20, file))
-        };
-        self.trail = Some(Trail { text: Box::new(text), to });
+        self.trail = Some(Trail { text: Box::new(text), to: files::writer(place)? });
         Ok(())
     }
 

@@ -111,6 +111,7 @@ fn what_is_shown_goes_to_a_file_and_the_state_says_so() {
     assert_eq!(shown.matches("-- weigh · step").count(), 4, "{shown}");
     let state = std::fs::read_to_string(folder.path().join("state.json")).expect("it was written");
     assert!(state.contains("\"kind\": \"asked\""), "{state}");
+    std::fs::write(folder.path().join("typed.txt"), "5\n").expect("it is written");
     for (wrong, told) in [
         ("run loads.asm --until 'weigh every 2'", "--until is for the first time"),
         ("run loads.asm --each 'weigh note r1'", "in place of `note`"),
@@ -120,6 +121,8 @@ fn what_is_shown_goes_to_a_file_and_the_state_says_so() {
         ("run loads.asm --until loads.asm:99", "there is no instruction on line 99"),
         ("run loads.asm --until 'print \"x'", "the quote that ends this text is missing"),
         ("run loads.asm --until weigh --steps 5", "cannot be used with"),
+        ("run loads.asm --trail one.txt --show r1 --shows one.txt", "would both be written to it"),
+        ("run loads.asm --input typed.txt --trail typed.txt", "would overwrite it"),
     ] {
         let (printed, status) = run(folder.path(), &shlex::split(wrong).expect("words"));
         assert!(printed.contains(told) && status == Some(110), "{wrong}: {printed}");
