@@ -269,6 +269,19 @@ impl Action {
     }
 }
 
+impl Ask {
+    /// What is asked for is written with values: names are completed in it.
+    pub(crate) fn takes_values(self) -> bool {
+        match self {
+            Self::MemoryAt | Self::Value | Self::StopAt | Self::StopRule | Self::Until | Self::BackUntil => true,
+            Self::History | Self::TrailFilter | Self::Watch | Self::FindInMemory | Self::SaveMemory => true,
+            Self::Step | Self::Line | Self::Search | Self::Replace | Self::Rename | Self::SaveAs => false,
+            Self::SaveAndLeave | Self::Arguments | Self::Input | Self::Seed | Self::Build => false,
+            Self::NewFile | Self::NewProject | Self::SaveTrail => false,
+        }
+    }
+}
+
 impl Edit {
     /// It changes the text.
     fn writes(self) -> bool {

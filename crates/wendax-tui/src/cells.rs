@@ -150,6 +150,13 @@ pub(crate) fn wrap_indented(text: &str, room: u16) -> Vec<String> {
     wrapped.into_iter().map(|line| format!("{indent}{line}")).collect()
 }
 
+/// A text that takes exactly so many cells: what does not fit is cut, and blanks fill the rest.
+pub(crate) fn padded(text: &str, cells: u16) -> String {
+    let text = fitted(text, cells);
+    let blanks = usize::from(cells.saturating_sub(width(&text)));
+    text + &" ".repeat(blanks)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -85,11 +85,7 @@ impl Pane for Console {
         let from = lines.len().saturating_sub(rows);
         let mut end = (body.x + 1, body.y);
         for (y, line) in (body.y..body.bottom()).zip(&lines[from..]) {
-            let x = line.iter().fold(body.x + 1, |x, chunk| {
-                let ink = if chunk.is_typed { Ink::Fresh } else { Ink::Text };
-                pen.text(x, y, body.right().saturating_sub(x + 1), &chunk.text, ink)
-            });
-            end = (x, y);
+            end = (draw_line(pen, body, y, line), y);
         }
         if (typing || waiting) && rows > 0 && scroll == 0 {
             let (x, y) = end;
@@ -123,16 +119,21 @@ impl Pane for Console {
     }
 }
 
+/// Draws a line; returns where it ends.
+fn draw_line(pen: &mut Pen<'_>, body: Rect, y: u16, line: &ConsoleLine) -> u16 {
+    line.iter().fold(body.x + 1, |x, chunk| {
+        let ink = if chunk.is_typed { Ink::Fresh } else { Ink::Text };
+        pen.text(x, y, body.right().saturating_sub(x + 1), &chunk.text, ink)
+    })
+}
+
 /// The rows around the chosen one, which is lit.
 fn chosen_rows(app: &App, pen: &mut Pen<'_>, body: Rect) {
     let rows = rows(app);
     let chosen = app.screen.panes.of(PaneId::Console).chosen.min(rows.len().saturating_sub(1));
     let from = list::first_shown(chosen, rows.len(), body.height);
     for ((y, row), index) in (body.y..body.bottom()).zip(rows.iter().skip(from)).zip(from..) {
-        row.iter().fold(body.x + 1, |x, chunk| {
-            let ink = if chunk.is_typed { Ink::Fresh } else { Ink::Text };
-            pen.text(x, y, body.right().saturating_sub(x + 1), &chunk.text, ink)
-        });
+        draw_line(pen, body, y, row);
         if index == chosen {
             pen.chosen(Rect { y, height: 1, ..body });
         }

@@ -2,7 +2,7 @@
 
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
-use crate::cells::{fitted, width};
+use crate::cells::{fitted, padded};
 use crate::frame::grouped;
 use crate::parts::list;
 use crate::parts::pen::Pen;
@@ -133,11 +133,4 @@ fn noted_row(app: &App, pen: &Pen<'_>, noted: &Noted, room: u16) -> Vec<Span<'st
         pen.span(format!("  {}", padded(&words, room + 14)), Ink::Fresh),
         pen.span(format!("{:>14}", grouped(noted.step.0)), Ink::Time),
     ]
-}
-
-/// A text that takes exactly so many cells.
-fn padded(text: &str, cells: u16) -> String {
-    let text = fitted(text, cells);
-    let blanks = usize::from(cells.saturating_sub(width(&text)));
-    text + &" ".repeat(blanks)
 }

@@ -2,7 +2,7 @@
 
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
-use crate::cells::{fitted, width};
+use crate::cells::{fitted, padded};
 use crate::frame::grouped;
 use crate::parts::list;
 use crate::parts::pen::Pen;
@@ -99,8 +99,8 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, row: Row, room: u16) -> Vec<
     let left = room.saturating_sub(18 + PLACE + TEXT + 6);
     vec![
         number,
-        pen.span(padded(&place, PLACE), Ink::Place),
-        pen.span(padded(&text, TEXT), Ink::Text),
+        pen.span(padded(&place, PLACE) + " ", Ink::Place),
+        pen.span(padded(&text, TEXT) + " ", Ink::Text),
         pen.span(format!("{:>3}  ", effects.cycles), Ink::Faint),
         pen.span(fitted(&did, left), Ink::Fresh),
     ]
@@ -116,11 +116,4 @@ fn what(session: &Session, effects: &Effects) -> String {
         StepKind::Trap(number) => format!("trap {}", target.trap_name(number)),
         StepKind::Instruction | StepKind::Call(_) => instruction_text(session, effects.pc).unwrap_or_default(),
     }
-}
-
-/// A text that takes exactly so many cells, and one more.
-fn padded(text: &str, cells: u16) -> String {
-    let text = fitted(text, cells);
-    let blanks = usize::from(cells.saturating_sub(width(&text))) + 1;
-    text + &" ".repeat(blanks)
 }

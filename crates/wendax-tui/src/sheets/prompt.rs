@@ -84,17 +84,7 @@ impl Ask {
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &Field) {
     let (name, hint) = ask.words();
     let hint = match ask {
-        Ask::MemoryAt
-        | Ask::Value
-        | Ask::StopAt
-        | Ask::StopRule
-        | Ask::Until
-        | Ask::BackUntil
-        | Ask::History
-        | Ask::TrailFilter
-        | Ask::Watch
-        | Ask::FindInMemory
-        | Ask::SaveMemory => match app.completions(&field.text()).as_slice() {
+        _ if ask.takes_values() => match app.completions(&field.text()).as_slice() {
             [] => hint.to_owned(),
             names => format!("Tab: {}", names.join("  ")),
         },

@@ -331,24 +331,10 @@ impl App {
 
     /// Writes the rest of the name in a prompt, as far as all that could be meant agree.
     fn complete_field(&mut self) {
-        let Some(Sheet::Prompt {
-            ask:
-                Ask::MemoryAt
-                | Ask::Value
-                | Ask::StopAt
-                | Ask::StopRule
-                | Ask::Until
-                | Ask::BackUntil
-                | Ask::History
-                | Ask::TrailFilter
-                | Ask::Watch
-                | Ask::FindInMemory
-                | Ask::SaveMemory,
-            field,
-        }) = &self.screen.sheet
-        else {
+        let Some(Sheet::Prompt { ask, field }) = &self.screen.sheet else { return };
+        if !ask.takes_values() {
             return;
-        };
+        }
         let text = field.text();
         let names = self.completions(&text);
         let word = last_word(&text);

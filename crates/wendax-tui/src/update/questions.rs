@@ -97,7 +97,7 @@ impl App {
         if !story.is_of(session) {
             return;
         }
-        story.work(session, SLICE);
+        story.find_writer(session, SLICE);
         let (done, all) = story.progress();
         let thing = self.thing_words(story.thing());
         let (step, what) = match &story.written {

@@ -48,8 +48,8 @@ impl World {
             .collect();
         for row in &mut rows {
             // What is known of it already stays known.
-            let known = watches.rows.iter().find(|known| known.words == row.words);
-            row.story = known.and_then(|known| known.story.clone()).filter(|story| story.is_of(session));
+            let known = self.watches.rows.iter_mut().find(|known| known.words == row.words);
+            row.story = known.and_then(|known| known.story.take()).filter(|story| story.is_of(session));
             if row.story.is_none() {
                 row.story = row.thing.map(|thing| Story::new(session, thing));
             }
