@@ -97,6 +97,7 @@ impl Pane for Console {
     }
 
     fn scroll_range(&self, app: &App, area: Rect) -> (i64, i64) {
+        const MOST: usize = 10_000;
         let rows = usize::from(area.height.saturating_sub(1));
         let room = usize::from(area.width.saturating_sub(2));
         let lines = app.session().map_or(0, |session| console_lines(session, room, MOST).len());
@@ -141,10 +142,10 @@ fn chosen_rows(app: &App, pen: &mut Pen<'_>, body: Rect) {
     list::scroll_mark(pen, body, rows.len(), from);
 }
 
-/// Rows that can be gone through.
-const MOST: usize = 10_000;
+/// Rows that can be gone through one by one; all that was printed before them is among the marks.
+const MOST: usize = 500;
 
-/// All rows, as the pane shows them.
+/// The last rows, as the pane shows them.
 fn rows(app: &App) -> Vec<ConsoleLine> {
     let width = app.screen.layout.area(PaneId::Console).map_or(80, |area| area.width);
     let mut rows = app
@@ -166,11 +167,30 @@ struct Chunk {
     position: u64,
 }
 
+/// As much of the end as has so many line ends. A line takes a row at least, so what lies before need not be laid out.
+fn last_lines(pieces: Vec<(u64, Piece)>, most: usize) -> Vec<(u64, Piece)> {
+    let mut left = most;
+    let mut kept = Vec::new();
+    for (position, mut piece) in pieces.into_iter().rev() {
+        let (Piece::Printed(bytes) | Piece::Typed(bytes)) = &mut piece;
+        let ends: Vec<usize> = (0..bytes.len()).filter(|&at| bytes[at] == b'\n').collect();
+        if let Some(end) = ends.len().checked_sub(left + 1).map(|index| ends[index]) {
+            bytes.drain(..=end);
+            kept.push((position + end as u64 + 1, piece));
+            break;
+        }
+        left -= ends.len();
+        kept.push((position, piece));
+    }
+    kept.reverse();
+    kept
+}
+
 /// The last `most` lines of the console.
 fn console_lines(session: &Session, room: usize, most: usize) -> Vec<ConsoleLine> {
     let mut lines: Vec<ConsoleLine> = vec![Vec::new()];
     // No sign takes more than four bytes.
-    for (position, piece) in session.placed_console(most.saturating_mul(room.max(1) * 4)) {
+    for (position, piece) in last_lines(session.placed_console(most.saturating_mul(room.max(1) * 4)), most) {
         let (bytes, is_typed) = match &piece {
             Piece::Printed(bytes) => (bytes, false),
             Piece::Typed(bytes) => (bytes, true),

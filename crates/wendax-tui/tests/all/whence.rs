@@ -114,3 +114,22 @@ fn lines_of_the_console_lead_to_their_steps() {
     stage.keys("Up Enter");
     shows(&mut stage, "start, line 1");
 }
+
+/// Of much output the last rows can be gone through, each to its own step.
+#[test]
+fn rows_of_much_output_lead_to_their_steps() {
+    let mut stage = Stage::new(
+        "start: mov r1, 2000\nnext: mov r0, r1\n sys put_uint\n mov r0, 10\n sys put_char\n djnz r1, next\n mov r0, 0\n sys exit\n",
+    );
+    stage.keys("g");
+    while stage.app.has_work() {
+        stage.message(wendax_tui::Message::Work);
+    }
+    // Below 1 stands the last row.
+    stage.keys(":").text("pane console").keys("Enter Up Up Enter");
+    shows(&mut stage, "r0  0003");
+    shows(&mut stage, "put_uint: print an unsigned number");
+    stage.keys("Ctrl-Home Enter");
+    shows(&mut stage, "put_uint: print an unsigned number");
+    shows(&mut stage, "r0  01F6");
+}
