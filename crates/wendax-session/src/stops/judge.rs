@@ -8,7 +8,7 @@ use super::{StopAt, StopId, Thing, Touch, Where};
 use crate::values::{self, At};
 use smallvec::SmallVec;
 use wendax_asm::BoundValue;
-use wendax_isa::{Addr, StepNo};
+use wendax_isa::{Addr, StepNo, Target};
 use wendax_machine::{Lookout, Machine, Report, Run, StepKind, Stop, Write};
 
 /// A stop with its number.
@@ -78,7 +78,7 @@ impl Judge {
                 Where::Op(_) => {}
                 Where::Step(step) => judge.moments.push(*step),
                 Where::Touched(touch, thing) => {
-                    lookout.rare = true;
+                    lookout.rare |= is_touched_by_entries(*thing, target);
                     judge.reads |= *touch == Touch::Read;
                     match (*thing, *touch) {
                         (Thing::Register(register), Touch::Read) => lookout.uses.reads |= 1 << register.0,
@@ -107,7 +107,8 @@ impl Judge {
                     judge.values = true;
                     match values::can_change(value, target) {
                         Some((uses, cells)) => {
-                            lookout.rare = true;
+                            let stack = uses.writes >> target.roles.stack.0 & 1 != 0;
+                            lookout.rare |= stack || uses.flags_written != 0 || !cells.is_empty();
                             lookout.uses.writes |= uses.writes;
                             lookout.uses.flags_written |= uses.flags_written;
                             lookout.cells.extend(cells);
@@ -249,6 +250,11 @@ impl Judge {
         }
         before
     }
+}
+
+/// Calls, traps and interrupts may touch it beside what their instruction says: all things but plain registers.
+fn is_touched_by_entries(thing: Thing, target: &Target) -> bool {
+    !matches!(thing, Thing::Register(register) if register != target.roles.stack)
 }
 
 /// The trap that a system call enters when the program serves it.
