@@ -14,6 +14,8 @@ pub(crate) enum Deed {
     Console,
     /// It looked at the levers.
     Levers,
+    /// It looked whether the timer has expired.
+    Timer,
     /// It allowed interrupts.
     Allowed,
 }
@@ -40,7 +42,7 @@ pub enum Moment {
 /// The step after which each kind happened last, counted from 1; 0 for never.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Activity {
-    last: [u64; 4],
+    last: [u64; 5],
     /// Not yet taken by the owner; what two runs did alike is there twice.
     moments: Vec<Moment>,
     /// The byte printed last does not end a line.
@@ -72,6 +74,13 @@ impl Activity {
 
     pub(crate) fn take_moments(&mut self) -> Vec<Moment> {
         std::mem::take(&mut self.moments)
+    }
+
+    /// What happened in steps from this one on happened again, the last time so many steps later.
+    pub(crate) fn repeat(&mut self, since: u64, later: u64) {
+        for last in self.last.iter_mut().filter(|last| **last > since) {
+            *last += later;
+        }
     }
 
     /// It happened in a step at or after this one.

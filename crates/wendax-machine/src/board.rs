@@ -115,6 +115,15 @@ impl Timer {
         }
     }
 
+    /// The cycle of its next expiry, whether or not it asks then.
+    pub(crate) fn next_change(&self, cycles: u64) -> u64 {
+        if !self.running {
+            return u64::MAX;
+        }
+        let left = self.length() - self.elapsed(cycles) % self.length();
+        cycles.saturating_add(left)
+    }
+
     /// It may ask some time.
     pub(crate) fn may_ask(&self) -> bool {
         self.interrupt && (self.running || self.expired_before)
@@ -128,11 +137,7 @@ impl Timer {
         if self.expired(cycles) {
             return cycles;
         }
-        if !self.running {
-            return u64::MAX;
-        }
-        let left = self.length() - self.elapsed(cycles) % self.length();
-        cycles.saturating_add(left)
+        self.next_change(cycles)
     }
 }
 

@@ -94,6 +94,10 @@ pub enum Watch {
 pub struct Run {
     /// Stop at this step at the latest.
     pub until: StepNo,
+    /// Stop behind the step with which the cycle counter comes to this.
+    pub cycles: u64,
+    /// Stop when so many steps were carried out, at the latest; rounds of a wait that were passed over do not count.
+    pub plain: u64,
     /// Stop once at most so many frames are left, of more before.
     pub depth: Option<u32>,
     /// Stop once so much has been done beside plain steps: calls, devices, interrupts and bytes moved for the program,
@@ -108,7 +112,15 @@ pub struct Run {
 impl Run {
     /// To a step, however long that takes.
     pub fn until(step: StepNo) -> Self {
-        Self { until: step, depth: None, work: u64::MAX, printed: u64::MAX, watch: Watch::Nothing }
+        Self {
+            until: step,
+            cycles: u64::MAX,
+            plain: u64::MAX,
+            depth: None,
+            work: u64::MAX,
+            printed: u64::MAX,
+            watch: Watch::Nothing,
+        }
     }
 }
 
@@ -117,7 +129,9 @@ impl Run {
 pub enum Stop {
     /// It came to the step it was to run to.
     Steps,
-    /// It has done as much work as it was to.
+    /// It came to the cycle it was to run to.
+    Cycles,
+    /// It has done as much work, or carried out as many steps, as it was to.
     Worked,
     /// It has printed as much as it was to.
     Printed,

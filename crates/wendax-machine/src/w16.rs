@@ -11,6 +11,7 @@ mod calls;
 mod devices;
 mod engine;
 mod interest;
+mod rounds;
 mod slots;
 mod traps;
 
@@ -116,6 +117,7 @@ pub struct Machine {
     calls: Calls,
     activity: Activity,
     repeats: Repeats,
+    rounds: rounds::Rounds,
     /// Work done since the run began, beside plain steps.
     worked: u64,
     /// Calls, traps and interrupts are looked out for.
@@ -187,6 +189,7 @@ impl Machine {
             calls: Calls::default(),
             activity: Activity::default(),
             repeats: Repeats::default(),
+            rounds: rounds::Rounds::default(),
             worked: 0,
             looks_at_rare: false,
             report: Report::default(),
@@ -418,6 +421,12 @@ impl Machine {
     /// Work done in the last run, beside plain steps; see [`crate::Run::work`].
     pub fn worked(&self) -> u64 {
         self.worked
+    }
+
+    /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They
+    /// count as steps taken, with their cycles, and cost nothing.
+    pub fn passed_over(&self) -> u64 {
+        self.rounds.passed
     }
 
     // ---- breakpoints

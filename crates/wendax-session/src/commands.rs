@@ -181,7 +181,7 @@ impl Session {
             let stop = self.forward_slice(&forward, left);
             left = left.saturating_sub(self.effort - from + SLICE);
             let state = match stop {
-                Stop::Steps | Stop::Worked | Stop::Observed | Stop::Watched => continue,
+                Stop::Steps | Stop::Cycles | Stop::Worked | Stop::Observed | Stop::Watched => continue,
                 Stop::Depth { returned } => {
                     if !returned {
                         forward.inside = self.image().routine_around(self.machine.pc());
@@ -220,11 +220,10 @@ impl Session {
         let now = self.now();
         let depth = self.machine.frames().len();
         let bound = |depth: usize| Some(u32::try_from(depth).unwrap_or(u32::MAX));
-        let until = now.saturating_add(left);
-        let plain = Run { work: left, ..Run::until(until) };
+        let plain = Run { work: left, plain: left, ..Run::until(StepNo::LAST) };
         let one = Run { work: left, ..Run::until(now + 1) };
         match (&forward.goal, forward.inside) {
-            (Goal::Step(step), _) => self.run_slice(Run { until: until.min(*step), ..plain }),
+            (Goal::Step(step), _) => self.run_slice(Run { until: *step, ..plain }),
             (Goal::Over(_), _) if now == forward.begun => self.run_slice(one),
             // What is called at once, the rest one instruction at a time.
             (Goal::Over(wanted) | Goal::Out(wanted) | Goal::Leave { depth: wanted, .. }, inside) => {
@@ -529,6 +528,7 @@ pub(crate) fn is_stuck(stop: &Stop) -> bool {
     match stop {
         Stop::Needs(_) | Stop::Finished(_) | Stop::Fault(_) | Stop::Circling { .. } | Stop::Idle { .. } => true,
         Stop::Steps
+        | Stop::Cycles
         | Stop::Worked
         | Stop::Printed
         | Stop::Observed

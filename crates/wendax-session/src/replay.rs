@@ -256,6 +256,7 @@ impl Running {
             }
             match stop {
                 Stop::Steps
+                | Stop::Cycles
                 | Stop::Worked
                 | Stop::Observed
                 | Stop::Breakpoint

@@ -608,9 +608,12 @@ impl Session {
             return (stop, self.machine.worked());
         };
         let mut work = 0;
+        let (from, passed) = (self.now(), self.machine.passed_over());
+        let left =
+            |machine: &Machine| run.plain.saturating_sub(machine.steps() - from - (machine.passed_over() - passed));
         let stop = loop {
-            let (looked, worked) =
-                look(&mut self.machine, &mut judge, Run { work: run.work.saturating_sub(work), ..run });
+            let on = Run { work: run.work.saturating_sub(work), plain: left(&self.machine), ..run };
+            let (looked, worked) = look(&mut self.machine, &mut judge, on);
             work += worked;
             let (hits, stop) = match looked {
                 Looked::Met(hits, stop) => (hits, stop),
@@ -625,7 +628,13 @@ impl Session {
             }
             match stop {
                 Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() => {}
-                Stop::Steps | Stop::Breakpoint | Stop::Observed | Stop::Worked | Stop::Printed | Stop::Depth { .. }
+                Stop::Steps
+                | Stop::Breakpoint
+                | Stop::Observed
+                | Stop::Cycles
+                | Stop::Worked
+                | Stop::Printed
+                | Stop::Depth { .. }
                     if !self.met.is_empty() =>
                 {
                     break Stop::Breakpoint;
@@ -652,20 +661,21 @@ impl Session {
         let fresh = now >= self.edge.step;
         let newest = self.history.newest().effort;
         let mut until = run.until.min(self.event_step(self.fed));
-        let mut work = run.work;
+        let (mut work, mut plain) = (run.work, run.plain);
+        let passed = self.machine.passed_over();
         if fresh {
             self.machine.take_moments();
             let checkpoint = (newest + INTERVAL).saturating_sub(self.effort).max(1);
-            until = until.min(self.ribbon.piece_end(now)).min(now + checkpoint);
-            work = work.min(checkpoint);
+            until = until.min(self.ribbon.piece_end(now));
+            (work, plain) = (work.min(checkpoint), plain.min(checkpoint));
             self.machine.take_deepest();
         } else {
             until = until.min(self.edge.step);
         }
         let watch = if fresh { self.watch } else { Watch::Nothing };
         let printed_at_most = if fresh { self.most_output } else { u64::MAX };
-        let (stop, worked) = go(self, Run { until, work, watch, printed: printed_at_most, ..run });
-        self.count(now, printed, worked);
+        let (stop, worked) = go(self, Run { until, work, plain, watch, printed: printed_at_most, ..run });
+        self.count((now, passed), printed, worked);
         if self.now() > self.edge.step {
             self.moments.record(self.machine.take_moments());
             self.edge = Edge { step: self.now(), state: None };
@@ -821,15 +831,17 @@ impl Session {
     ) -> Stop {
         self.feed_due();
         let (now, printed) = (self.now(), self.machine.printed());
-        let until = until.min(self.event_step(self.fed)).min(now.saturating_add(work));
-        let (stop, worked) = go(&mut self.machine, Run { work, ..Run::until(until) });
-        self.count(now, printed, worked);
+        let passed = self.machine.passed_over();
+        let until = until.min(self.event_step(self.fed));
+        let (stop, worked) = go(&mut self.machine, Run { work, plain: work, ..Run::until(until) });
+        self.count((now, passed), printed, worked);
         stop
     }
 
-    /// The machine ran on from a step, when so much had been printed: counts what was done and takes its output.
-    fn count(&mut self, from: StepNo, printed: u64, worked: u64) {
-        self.effort += self.now() - from + worked;
+    /// The machine ran on from a step, when so much had been passed over and printed: counts what was done and takes its
+    /// output.
+    fn count(&mut self, (from, passed): (StepNo, u64), printed: u64, worked: u64) {
+        self.effort += self.now() - from - (self.machine.passed_over() - passed) + worked;
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
     }

@@ -59,7 +59,9 @@ pub(super) fn value_in(state: &State, tape: &Tape, address: u16) -> u16 {
 /// What a program that loads a register looks at, when that changes by itself.
 pub(super) fn looks_at(address: u16) -> Option<Deed> {
     match address {
-        at::CYCLES_LOW | at::CYCLES_HIGH | at::TIMER_COUNT | at::TIMER_CONTROL => Some(Deed::Worked),
+        at::CYCLES_LOW | at::CYCLES_HIGH | at::TIMER_COUNT => Some(Deed::Worked),
+        // It stays the same from one expiry to the next.
+        at::TIMER_CONTROL => Some(Deed::Timer),
         at::CONSOLE_STATE | at::CONSOLE_DATA => Some(Deed::Console),
         at::LEVERS => Some(Deed::Levers),
         _ => None,

@@ -27,7 +27,7 @@ use wendax_isa::{Reg, StepNo};
 
 /// Why the loop was left.
 #[derive(Debug, Clone, Copy)]
-enum Exit {
+pub(super) enum Exit {
     /// The step or the cycle it was to run to, or something changed that interrupts hang on.
     Horizon,
     Depth {
@@ -75,6 +75,8 @@ pub(super) trait Trace {
     const LOOKS: bool;
     /// What a step reads is told.
     const READS: bool = false;
+    /// Rounds of a wait may be passed over.
+    const PASSES: bool = false;
 
     fn begin(&mut self) {}
     fn write(&mut self, _write: Write) {}
@@ -94,6 +96,18 @@ impl Trace for Blind {
     const STEPS: bool = false;
     const WATCHES: bool = true;
     const LOOKS: bool = true;
+    const PASSES: bool = true;
+}
+
+/// Sees nothing, and does not stop for what is looked out for.
+struct Past;
+
+impl Trace for Past {
+    const WRITES: bool = false;
+    const STEPS: bool = false;
+    const WATCHES: bool = false;
+    const LOOKS: bool = false;
+    const PASSES: bool = true;
 }
 
 /// Reports to an observer.
@@ -294,9 +308,10 @@ const STACK: usize = SP as usize;
 
 /// How far the loop may go.
 #[derive(Debug, Clone, Copy)]
-struct Limits {
-    until: u64,
-    depth: i64,
+pub(super) struct Limits {
+    pub(super) until: u64,
+    pub(super) cycles: u64,
+    pub(super) depth: i64,
 }
 
 impl Machine {
@@ -304,6 +319,11 @@ impl Machine {
     /// step it runs to does.
     pub fn run(&mut self, how: Run) -> Stop {
         self.run_with(how, &mut Blind)
+    }
+
+    /// The same past all that is looked out for; breakpoints stop it.
+    pub fn run_past(&mut self, how: Run) -> Stop {
+        self.run_with(how, &mut Past)
     }
 
     /// The same with an observer that sees each step taken.
@@ -322,7 +342,7 @@ impl Machine {
     /// Takes one step of a run that is under way, with everything reported; see [`Self::last_report`].
     pub fn step_on(&mut self, how: Run) -> Stop {
         let was_followed = self.repeats.is_at(self.state.steps);
-        let one = Run { until: (self.steps() + 1).min(how.until), work: u64::MAX, ..how };
+        let one = Run { until: (self.steps() + 1).min(how.until), work: u64::MAX, plain: u64::MAX, ..how };
         let stop = self.run_observed(one, &mut Everything);
         if was_followed {
             self.repeats.moved(self.state.steps);
@@ -354,6 +374,7 @@ impl Machine {
     fn run_on<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         let depth = how.depth.map_or(-1, i64::from);
         let watches = T::WATCHES && how.watch > Watch::Nothing;
+        let (begun, passed) = (self.state.steps, self.rounds.passed);
         if watches {
             self.repeats.follow(self.state.steps);
         }
@@ -366,7 +387,11 @@ impl Machine {
             if self.state.console.printed >= how.printed {
                 return Stop::Printed;
             }
-            if self.worked >= how.work {
+            if self.state.cycles >= how.cycles {
+                return Stop::Cycles;
+            }
+            let plain = begun.saturating_add(how.plain).saturating_add(self.rounds.passed - passed);
+            if self.worked >= how.work || self.state.steps >= plain {
                 return Stop::Worked;
             }
             self.worked += 4;
@@ -386,14 +411,18 @@ impl Machine {
                 Some(Err(kind)) => return Stop::Fault(self.fault_of(kind)),
                 None => {}
             }
-            let limits = Limits { until: how.until.0, depth };
-            let exit = if watches {
-                match self.run_watched(limits, how.watch, trace) {
+            let limits = Limits { until: how.until.0, cycles: how.cycles, depth };
+            let look = if T::PASSES { self.look_for_rounds_at(how.cycles) } else { Some(u64::MAX) };
+            let bounded = Limits { until: how.until.0.min(plain).min(look.unwrap_or(u64::MAX)), ..limits };
+            let exit = if look.is_none() {
+                self.pass_over_rounds(limits).unwrap_or(Exit::Horizon)
+            } else if watches {
+                match self.run_watched(bounded, how.watch, trace) {
                     Ok(exit) => exit,
                     Err(stop) => return stop,
                 }
             } else {
-                self.fast(limits, trace)
+                self.fast(bounded, trace)
             };
             let stop = match exit {
                 Exit::Horizon => None,
@@ -428,7 +457,7 @@ impl Machine {
         let at = self.state.cpu.pc;
         let patched = self.slots.unpatch(at, !T::LOOKS);
         // Decoding is work: with a bound for that, little work might never get further.
-        let stop = self.run_on(Run { until: self.steps() + 1, work: u64::MAX, ..how }, trace);
+        let stop = self.run_on(Run { until: self.steps() + 1, work: u64::MAX, plain: u64::MAX, ..how }, trace);
         self.slots.patch(at, patched);
         stop
     }
@@ -462,7 +491,8 @@ impl Machine {
         let did = |deed| self.activity.since(deed, round.since);
         let [timer, key, lever] = self.armed();
         let allowed = self.state.cpu.flags & I != 0 || did(Deed::Allowed);
-        if did(Deed::Worked) || allowed && timer {
+        let ticks = did(Deed::Timer) && self.state.board.timer.running;
+        if did(Deed::Worked) || allowed && timer || ticks {
             return None;
         }
         let awaited =
@@ -530,10 +560,10 @@ impl Machine {
     }
 
     /// The loop. Everything it carries out is complete when it is left.
-    fn fast<T: Trace>(&mut self, limits: Limits, trace: &mut T) -> Exit {
-        let horizon = self.cycle_horizon();
+    pub(super) fn fast<T: Trace>(&mut self, limits: Limits, trace: &mut T) -> Exit {
+        let horizon = self.cycle_horizon().min(limits.cycles);
         let may_spin = self.interrupt_could_come();
-        let Limits { mut until, depth } = limits;
+        let Limits { mut until, depth, .. } = limits;
         let Self { state, memory, slots, rewritten, calls, tape, output, activity, .. } = self;
         let Memory { bytes, attributes, notes, dirty, .. } = memory;
         let (bytes, attributes, notes, dirty) = (&mut **bytes, &mut **attributes, &mut **notes, &mut **dirty);

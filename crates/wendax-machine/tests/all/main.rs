@@ -5,3 +5,4 @@ mod instructions;
 mod model;
 mod reports;
 mod traps;
+mod waiting;

@@ -6,10 +6,9 @@
 use crate::session::Session;
 use crate::stops::{Armed, Judge, Looked, StopAt, StopId, look};
 use std::collections::{BTreeMap, VecDeque};
-use std::ops::ControlFlow;
 use std::sync::{Mutex, PoisonError};
 use wendax_isa::StepNo;
-use wendax_machine::{Machine, Observer, Report, Run};
+use wendax_machine::{Machine, Run};
 
 /// Copies of the machine that work at the same time, at most.
 const MOST_WORKERS: usize = 8;
@@ -147,10 +146,12 @@ impl<F: Finder> Worker<F> {
             }
             session.feed_copy(&mut self.machine, &mut self.fed);
             let from = self.machine.steps();
-            let piece = until.min(session.event_step(self.fed)).min(from.saturating_add(*left));
-            let (looked, worked) = look(&mut self.machine, &mut self.judge, Run { work: *left, ..Run::until(piece) });
+            let passed = self.machine.passed_over();
+            let run = Run { work: *left, plain: *left, ..Run::until(until.min(session.event_step(self.fed))) };
+            let (looked, worked) = look(&mut self.machine, &mut self.judge, run);
             self.machine.take_output();
-            *left = left.saturating_sub(self.machine.steps() - from + worked);
+            let passed = self.machine.passed_over() - passed;
+            *left = left.saturating_sub(self.machine.steps() - from - passed + worked);
             let is_over = match looked {
                 Looked::Met(..) => !finder.met(&self.machine),
                 // The past always goes on; if it did not, waiting for it would be without end.
@@ -174,9 +175,8 @@ impl Session {
         let checkpoint = self.history.before(step);
         machine.restore(&checkpoint.snapshot);
         let mut fed = checkpoint.fed;
-        // With an observer it stops at nothing.
         self.repeat(machine, &mut fed, step, |machine, run| {
-            machine.run_observed(run, &mut Onward);
+            machine.run_past(run);
         });
         fed
     }
@@ -191,16 +191,5 @@ impl Session {
             at = next;
         }
         intervals
-    }
-}
-
-/// Looks at nothing.
-struct Onward;
-
-impl Observer for Onward {
-    const WRITES: bool = false;
-
-    fn see(&mut self, _: &Report) -> ControlFlow<()> {
-        ControlFlow::Continue(())
     }
 }

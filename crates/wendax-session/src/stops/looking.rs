@@ -18,12 +18,20 @@ pub(crate) enum Looked {
 /// The machine must have been armed by the judge; an instruction that is a stop itself and is next does not count.
 pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> (Looked, u64) {
     let mut worked = 0;
+    let (begun, passed) = (machine.steps(), machine.passed_over());
     let mut hits = Hits::new();
     loop {
         let until = how.until.min(judge.next_moment(machine.steps()));
-        let left = Run { work: how.work.saturating_sub(worked), until, ..how };
-        if machine.steps() >= how.until || left.work == 0 {
-            let stop = if left.work == 0 { Stop::Worked } else { Stop::Steps };
+        let plain = machine.steps() - begun - (machine.passed_over() - passed);
+        let plain = how.plain.saturating_sub(plain);
+        let left = Run { work: how.work.saturating_sub(worked), plain, until, ..how };
+        let is_worked = left.work == 0 || left.plain == 0;
+        if machine.steps() >= how.until || machine.cycles() >= how.cycles || is_worked {
+            let stop = match () {
+                () if is_worked => Stop::Worked,
+                () if machine.steps() >= how.until => Stop::Steps,
+                () => Stop::Cycles,
+            };
             return (Looked::Stopped(stop), worked);
         }
         let from = machine.steps();

@@ -42,6 +42,8 @@ pub struct Met {
 #[derive(Debug, Clone)]
 struct Known {
     stop: StopAt,
+    /// The moment before the first step has been looked at.
+    has_begun: bool,
     /// Steps by which it had been met so often; the last one is how far it was counted.
     marks: Vec<(StepNo, u64)>,
     last: Option<StepNo>,
@@ -52,7 +54,7 @@ struct Known {
 
 impl Known {
     fn new(stop: StopAt) -> Self {
-        Self { stop, marks: vec![(StepNo::FIRST, 0)], last: None, moves: false, notes: Vec::new() }
+        Self { stop, has_begun: false, marks: vec![(StepNo::FIRST, 0)], last: None, moves: false, notes: Vec::new() }
     }
 
     fn end(&self) -> (StepNo, u64) {
@@ -105,7 +107,7 @@ impl Meetings {
 
     /// All have been counted up to a step.
     fn reach(&self, step: StepNo) -> bool {
-        self.known.values().all(|known| known.end().0 >= step)
+        self.known.values().all(|known| known.end().0 >= step && known.has_begun)
     }
 
     fn least(&self) -> StepNo {
@@ -153,6 +155,9 @@ impl Session {
             let until = step.min(from.saturating_add(left.min(INTERVAL)));
             let did = self.count_slice(&mut counting, until);
             left = left.saturating_sub(did + 1);
+            for known in self.meetings.known.values_mut() {
+                known.has_begun = true;
+            }
             let stuck = counting.machine.steps() < until;
             let reached = if stuck { step } else { until };
             for known in self.meetings.known.values_mut() {

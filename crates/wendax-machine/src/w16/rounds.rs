@@ -1,0 +1,162 @@
+//! Waiting without running the wait: a loop that does the same again and again until the timer expires.
+//!
+//! A few steps are looked at closely. When registers, place and flags come again, twice at the same distance, and
+//! nothing changed in between but what is the same afterwards, then all that follows is known: as many rounds as fit
+//! before the timer's next change, or before what is to come at some cycle, are counted as taken without being run. Steps,
+//! cycles and state are then what they would be. Whoever observes a run sees each of its steps; nothing is passed over
+//! there.
+
+use super::Machine;
+use super::engine::{Done, Exit, Limits, Trace};
+use crate::activity::Deed;
+use crate::report::Write;
+use std::ops::ControlFlow;
+
+/// Steps that are looked at in one go; longer rounds are not found.
+const GLANCE: u64 = 256;
+/// Steps from one look to the next: at first, and at most after looking in vain.
+const SOON: u64 = 64;
+const LATE: u64 = 1 << 16;
+
+/// When to look, and what came of it.
+#[derive(Debug, Clone)]
+pub(super) struct Rounds {
+    next: u64,
+    gap: u64,
+    /// Steps passed over so far.
+    pub(super) passed: u64,
+}
+
+impl Default for Rounds {
+    fn default() -> Self {
+        Self { next: SOON, gap: SOON, passed: 0 }
+    }
+}
+
+impl Rounds {
+    /// The step at which to look; one that lies far ahead is of another part of the run.
+    fn due(&mut self, step: u64) -> u64 {
+        self.next = self.next.min(step + LATE);
+        self.next
+    }
+}
+
+/// Where a step led, but for memory.
+type Place = ([u16; 16], u16, u16);
+
+/// Looks for a place that comes again.
+struct Glance {
+    /// The place waited for, the step and cycle it was met at, and the steps until another one takes its turn.
+    place: Option<(Place, u64, u64)>,
+    turn: u64,
+    /// The distance at which it was met again once.
+    period: Option<u64>,
+    /// The last step that changed memory or a device.
+    changed: u64,
+    step: u64,
+    cycles: u64,
+    /// Steps and cycles of a round that was found, and the step at which its last run began.
+    found: Option<(u64, u64, u64)>,
+}
+
+impl Trace for Glance {
+    const WRITES: bool = true;
+    const STEPS: bool = true;
+    const WATCHES: bool = false;
+    const LOOKS: bool = true;
+
+    fn write(&mut self, write: Write) {
+        let is_same = match write {
+            Write::Register { .. } => true,
+            Write::Memory { old, new, was_known, .. } => old == new && was_known,
+            Write::Buffer { .. } | Write::Device { .. } => false,
+        };
+        if !is_same {
+            self.changed = self.step + 1;
+        }
+    }
+
+    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
+        self.step = done.step + 1;
+        self.cycles += done.cycles;
+        let place = (*done.registers, done.next, done.flags);
+        match &self.place {
+            Some((wanted, at, cycles)) if *wanted == place => {
+                let (steps, took) = (self.step - at, self.cycles - cycles);
+                if self.changed <= *at && self.period == Some(steps) {
+                    self.found = Some((steps, took, *at));
+                    return ControlFlow::Break(());
+                }
+                self.period = Some(steps);
+                self.turn = self.turn.max(steps);
+                self.place = Some((place, self.step, self.cycles));
+            }
+            Some(_) if self.turn > 0 => self.turn -= 1,
+            before => {
+                // Each place is waited for twice as long as the one before: one of them lies within the loop.
+                let waited = before.as_ref().map_or(1, |(_, at, _)| self.step - at);
+                self.turn = waited * 2;
+                self.period = None;
+                self.place = Some((place, self.step, self.cycles));
+            }
+        }
+        ControlFlow::Continue(())
+    }
+}
+
+impl Machine {
+    /// How far a run may go before it is time to look for rounds that could be passed over; `None` when it is now.
+    /// Without anything that will come by itself there is nothing to wait for.
+    pub(super) fn look_for_rounds_at(&mut self, cycles: u64) -> Option<u64> {
+        let step = self.state.steps;
+        if self.will_come_after(self.state.cycles, cycles) == u64::MAX || self.calls.shallow.is_some() {
+            return Some(u64::MAX);
+        }
+        let due = self.rounds.due(step);
+        (due > step).then_some(due)
+    }
+
+    /// The cycle behind another one at which something changes by itself, or at which a run is to stop.
+    fn will_come_after(&self, begun: u64, stop: u64) -> u64 {
+        self.state.board.timer.next_change(begun).min(stop)
+    }
+
+    /// Looks at some steps, and passes over as many rounds as can be; tells why the run cannot simply go on.
+    pub(super) fn pass_over_rounds(&mut self, limits: Limits) -> Option<Exit> {
+        let begun = self.state.steps;
+        let until = limits.until.min(begun + GLANCE);
+        let (changed, step, cycles) = (begun, begun, self.state.cycles);
+        let mut glance = Glance { place: None, turn: 0, period: None, changed, step, cycles, found: None };
+        let exit = loop {
+            let before = self.state.steps;
+            let exit = self.fast(Limits { until, ..limits }, &mut glance);
+            let is_over = self.state.steps >= until || self.state.steps == before || self.interrupt_comes();
+            match exit {
+                Exit::Horizon if !is_over => {}
+                Exit::Horizon | Exit::Observed => break None,
+                other => break Some(other),
+            }
+        };
+        let passed = glance.found.is_some_and(|round| self.pass_over(round, limits));
+        self.rounds.gap = if passed { SOON } else { (self.rounds.gap * 2).min(LATE) };
+        self.rounds.next = self.state.steps + self.rounds.gap;
+        exit
+    }
+
+    fn pass_over(&mut self, (steps, cycles, since): (u64, u64, u64), limits: Limits) -> bool {
+        let entered = self.state.frames.list().last().is_some_and(|frame| frame.step.0 >= since);
+        if entered || self.activity.since(Deed::Worked, since) || cycles == 0 {
+            return false;
+        }
+        // Up to just before it comes, seen from where the round began: it may have come with its last step.
+        let begun = self.state.cycles - cycles;
+        let until = self.will_come_after(begun, limits.cycles).saturating_sub(1);
+        let rounds = (until.saturating_sub(self.state.cycles) / cycles)
+            .min(limits.until.saturating_sub(self.state.steps) / steps);
+        self.state.steps += rounds * steps;
+        self.state.cycles += rounds * cycles;
+        self.rounds.passed += rounds * steps;
+        self.activity.repeat(since, rounds * steps);
+        rounds > 0
+    }
+}
