@@ -124,6 +124,11 @@ impl Timer {
         cycles.saturating_add(left)
     }
 
+    /// It expires behind a cycle, and not behind another, later one.
+    pub(crate) fn expires_between(&self, from: u64, to: u64) -> bool {
+        self.next_change(from) <= to
+    }
+
     /// It may ask some time.
     pub(crate) fn may_ask(&self) -> bool {
         self.interrupt && (self.running || self.expired_before)

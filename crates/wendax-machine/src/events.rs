@@ -1,6 +1,8 @@
 //! What passes between a machine and the world.
 
 use crate::fault::Fault;
+use crate::files::Found;
+use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
 
 /// Where a machine's time comes from.
@@ -26,6 +28,8 @@ pub struct Settings {
     pub seed: u64,
     /// Where time comes from.
     pub clock: Clock,
+    /// There is a folder for the program's files; without, calls about files fail.
+    pub has_folder: bool,
 }
 
 /// Something that happens to a machine from outside.
@@ -37,8 +41,10 @@ pub enum Event {
     InputEnds,
     /// What the host's clock shows, in milliseconds, low word; answers [`Need::Clock`].
     Clock(u32),
-    /// The time asked for has passed; answers [`Need::Wait`].
+    /// The time asked for has passed; answers [`Need::Wait`] and [`Need::Sound`].
     Waited,
+    /// What was found at a path; answers [`Need::File`].
+    File(Arc<str>, Found),
     /// The sixteen levers stand like this.
     Levers(u32),
     /// A person sets a register.
@@ -57,6 +63,19 @@ impl Event {
     }
 }
 
+/// A tone that sounds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Tone {
+    /// The step that made it.
+    pub step: StepNo,
+    /// When it began, in cycles of the program's own time: what was waited for counts as [`CYCLES_A_MILLISECOND`].
+    pub at: u64,
+    /// Its frequency; 0 for silence.
+    pub hertz: u32,
+    /// How long it sounds.
+    pub milliseconds: u32,
+}
+
 /// What a machine needs from outside before it can take the next step.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Need {
@@ -66,6 +85,10 @@ pub enum Need {
     Clock,
     /// That so many milliseconds pass.
     Wait(u32),
+    /// That this tone sounds, and its time passes.
+    Sound(Tone),
+    /// What lies at the path that [`crate::Machine::wanted_file`] tells.
+    File,
 }
 
 /// What could end a wait that a program does by itself.

@@ -10,7 +10,7 @@
 //! `w16/engine.rs`. Its state can be kept and put back ([`Machine::snapshot`], [`Machine::restore`]); memory pages that
 //! did not change are shared between snapshots. What a whole walk needs beyond that is not known here.
 //!
-//! `console`, `board`, `frames`, `random`, `activity` and `repeats` are what any machine needs; words cross this
+//! `console`, `board`, `files`, `frames`, `random`, `activity` and `repeats` are what any machine needs; words cross this
 //! border as `u32` whatever their width, places as ids; all that is W16 lives in the module of that name.
 
 mod activity;
@@ -18,6 +18,7 @@ mod board;
 mod console;
 mod events;
 mod fault;
+mod files;
 mod frames;
 mod lookout;
 mod memory;
@@ -28,8 +29,9 @@ mod w16;
 
 pub use activity::Moment;
 pub use board::Board;
-pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Settings, Stop, Watch};
+pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Settings, Stop, Tone, Watch};
 pub use fault::{Fault, FaultKind};
+pub use files::{FileDeed, FileMode, Files, Found, KnownFile, MOST_BYTES, MOST_FILES, MOST_OPEN, Moved, OpenFile};
 pub use frames::{Frame, FrameKind};
 pub use lookout::Lookout;
 pub use memory::{CellState, Region, RegionKind};

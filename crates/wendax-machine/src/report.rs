@@ -4,7 +4,9 @@
 //! flag, byte and device register it wrote, old and new, also when both are the same. Nothing here is guessed from
 //! states: the place that writes is the place that reports. What a report costs does not depend on the size of memory.
 
+use crate::files::FileDeed;
 use std::ops::ControlFlow;
+use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
 
 /// What a step was.
@@ -105,6 +107,12 @@ pub struct Report {
     pub printed: u64,
     /// Bytes of typed input it took.
     pub consumed: u64,
+    /// What it did with which file.
+    pub file: Option<(Arc<str>, FileDeed)>,
+    /// The tone it made: hertz and milliseconds.
+    pub tone: Option<(u32, u32)>,
+    /// The timer expired while it was carried out.
+    pub expired: bool,
     /// It left a routine by an instruction made for that.
     pub returned: bool,
     /// Routines active after it.
@@ -129,6 +137,7 @@ impl Report {
         self.reads.clear();
         self.buffers.clear();
         (self.printed, self.consumed, self.returned) = (0, 0, false);
+        (self.file, self.tone) = (None, None);
         self.flags.touched = 0;
     }
 }

@@ -20,7 +20,8 @@ pub use access::{Access, AccessKind, Uses};
 use crate::activity::Activity;
 use crate::board::Board;
 use crate::console::{Console, Tape};
-use crate::events::{Event, Settings};
+use crate::events::{Event, Settings, Tone};
+use crate::files::{Files, Found};
 use crate::frames::{Frame, Frames};
 use crate::memory::{self, CellState, DEVICE, KNOWN, Memory, PAGE, Pages, READ, Region, RegionKind, SPECIAL, WRITE};
 use crate::repeats::Repeats;
@@ -92,8 +93,11 @@ struct State {
     console: Console,
     heap_end: u16,
     random: u64,
-    /// Milliseconds waited on the clock made of cycles.
+    /// Milliseconds waited.
     waited: u64,
+    files: Arc<Files>,
+    /// What was found at a path, and not looked at yet.
+    found: Option<(Arc<str>, Found)>,
     /// An answer that has been fed and not been used.
     answer: Option<u32>,
     /// The status the program ended with.
@@ -114,6 +118,8 @@ pub struct Machine {
     regions: Arc<[Region]>,
     /// Output not yet taken by the owner.
     output: Vec<u8>,
+    /// Tones not yet taken by the owner.
+    tones: Vec<Tone>,
     calls: Calls,
     activity: Activity,
     repeats: Repeats,
@@ -146,7 +152,8 @@ impl Snapshot {
 
     /// Bytes of memory it takes beside what it shares with another one.
     pub fn bytes_beside(&self, other: &Self) -> usize {
-        size_of::<Self>() + size_of_val(self.state.frames.list()) + self.pages.bytes_beside(&other.pages)
+        let files = if Arc::ptr_eq(&self.state.files, &other.state.files) { 0 } else { self.state.files.size() };
+        size_of::<Self>() + size_of_val(self.state.frames.list()) + self.pages.bytes_beside(&other.pages) + files
     }
 
     /// Between this snapshot and a later one of the same run nothing was written to the page that holds an address.
@@ -175,6 +182,8 @@ impl Machine {
                 heap_end: heap_start,
                 random: seed,
                 waited: 0,
+                files: Arc::default(),
+                found: None,
                 answer: None,
                 finished: None,
             },
@@ -186,6 +195,7 @@ impl Machine {
             heap_start,
             regions: kinds.into(),
             output: Vec::new(),
+            tones: Vec::new(),
             calls: Calls::default(),
             activity: Activity::default(),
             repeats: Repeats::default(),
@@ -319,6 +329,26 @@ impl Machine {
     /// The status it ended with, if it did.
     pub fn finished(&self) -> Option<u32> {
         self.state.finished.map(u32::from)
+    }
+
+    /// What the program was given from the start.
+    pub fn settings(&self) -> &Settings {
+        &self.settings
+    }
+
+    /// The program's files.
+    pub fn files(&self) -> &Files {
+        &self.state.files
+    }
+
+    /// How often what is to be kept of files changed on the way to this state.
+    pub fn file_changes(&self) -> u64 {
+        self.state.files.changes
+    }
+
+    /// The tones since this was last called.
+    pub fn take_tones(&mut self) -> Vec<Tone> {
+        std::mem::take(&mut self.tones)
     }
 
     /// The milliseconds on the clock made of cycles.
@@ -470,6 +500,7 @@ impl Machine {
         let slots = &mut self.slots;
         self.memory.restore(&snapshot.pages, |page| slots.forget_page(page));
         self.output.clear();
+        self.tones.clear();
         self.activity.forget_line();
         self.activity.take_moments();
         self.calls.deepest = 0;
@@ -511,6 +542,7 @@ impl Machine {
             Event::InputEnds => self.state.console.ended = true,
             Event::Clock(time) => self.state.answer = Some(*time),
             Event::Waited => self.state.answer = Some(0),
+            Event::File(path, found) => self.state.found = Some((Arc::clone(path), found.clone())),
             Event::Levers(levers) => self.state.board.move_levers(word(*levers)),
             Event::SetRegister(register, value) => {
                 if register.0 <= SP {
@@ -538,7 +570,7 @@ impl Machine {
     pub fn unfeed(&mut self, typed: u64, ended: bool) {
         self.state.console.typed -= typed.min(self.state.console.typed - self.state.console.read);
         self.state.console.ended &= !ended;
-        self.state.answer = None;
+        (self.state.answer, self.state.found) = (None, None);
         self.forget_repeats();
     }
 

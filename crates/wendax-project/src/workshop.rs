@@ -30,6 +30,8 @@ pub struct Built {
     pub typed: Option<Vec<u8>>,
     /// Bytes that the past of a walk may take, when the manifest says so.
     pub history: Option<usize>,
+    /// The folder for the program's files, when the manifest names one.
+    pub folder: Option<PathBuf>,
 }
 
 impl Built {
@@ -131,9 +133,11 @@ impl Workshop {
                 arguments: manifest.arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
                 seed: manifest.seed.unwrap_or(0),
                 clock: if manifest.virtual_clock { Clock::Cycles } else { Clock::Host },
+                has_folder: manifest.files.is_some(),
             },
             typed: manifest.input.clone().map(String::into_bytes),
             history: manifest.history_bytes(),
+            folder: manifest.files.as_ref().map(|(folder, _)| self.project.root.join(folder)),
         })
     }
 

@@ -43,6 +43,7 @@ impl Session {
             Command::Out if depth > 0 => forward(Goal::Out(depth - 1)),
             Command::Out | Command::Go => forward(Goal::Stop),
             Command::To(addresses) => on_with(Goal::Until, at_addresses(addresses), Why::Line),
+            Command::Cycles(cycles) => forward(Goal::Cycles(cycles)),
             Command::Until(stop) => on_with(Goal::Until, vec![*stop], Why::Until),
             Command::Seek(step) if step > self.end() => forward(Goal::Step(step)),
             Command::Seek(step) => seek(step, Why::Sought),
@@ -89,10 +90,11 @@ impl Session {
         if let Journey::Forward(forward) = &mut journey {
             forward.counted = false;
             // Single steps stop by themselves.
-            if !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
+            if !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) || self.script.is_watching() {
                 // Notes are taken when they are asked for.
                 let mut stops: Vec<Armed> = self.stops.iter().filter(|armed| armed.stop.stops()).cloned().collect();
                 stops.extend(of_command(forward.own.clone()));
+                stops.extend(self.script.watched());
                 self.times = vec![0; stops.len()];
                 let judge = self.judge_for(stops, &self.machine);
                 judge.arm(&mut self.machine);
@@ -201,6 +203,7 @@ impl Session {
                 Stop::Fault(fault) => State::Fault(fault),
                 Stop::Circling { period } => State::Circling { period },
                 Stop::Idle { period, awaited } => State::Idle { period, awaited },
+                Stop::Needs(Need::Input) if self.play_asked() => continue,
                 Stop::Needs(Need::Input) => {
                     self.arrive_forward(State::Waiting, &forward);
                     self.doing = Doing::Waits(Some(forward));
@@ -235,13 +238,14 @@ impl Session {
                     self.run_slice(one)
                 }
             }
+            (Goal::Cycles(cycles), _) => self.run_slice(Run { cycles: *cycles, ..plain }),
             (Goal::Stop | Goal::Until, _) => self.run_slice(plain),
         }
     }
 
     /// The command under way has stops that are no instructions.
     fn looks(&self) -> bool {
-        self.judge.as_ref().is_some_and(|judge| judge.looks())
+        self.script.is_watching() || self.judge.as_ref().is_some_and(|judge| judge.looks())
     }
 
     /// Counts meetings up to a step, when a stop hangs on them; true when that is done.
@@ -278,6 +282,7 @@ impl Session {
             Goal::Leave { from, to, depth: wanted } => {
                 (depth <= wanted && !(from..to).contains(&pc)).then_some(Why::Stepped)
             }
+            Goal::Cycles(cycles) => (self.machine.cycles() >= cycles).then_some(Why::Until),
             Goal::Stop | Goal::Until => None,
         };
         let why = why?;

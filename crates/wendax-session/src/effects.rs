@@ -4,8 +4,9 @@
 //! beginning and its end; what was written and is the same as before is not among them.
 
 use std::ops::ControlFlow;
+use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
-use wendax_machine::{FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write};
+use wendax_machine::{FileDeed, FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write};
 
 /// A register that was written, also when it was written what it held.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -97,6 +98,12 @@ pub struct Effects {
     pub printed: u64,
     /// Bytes of typed input it took.
     pub consumed: u64,
+    /// What it did with which file; of a stride nothing.
+    pub file: Option<(Arc<str>, FileDeed)>,
+    /// The tone it made: hertz and milliseconds.
+    pub tone: Option<(u32, u32)>,
+    /// The timer expired while it was carried out.
+    pub expired: bool,
     /// Cycles it took.
     pub cycles: u64,
     /// It returned from a routine by an instruction made for that.
@@ -142,6 +149,9 @@ impl Effects {
             output: Vec::new(),
             printed: report.printed,
             consumed: report.consumed,
+            file: report.file.clone(),
+            tone: report.tone,
+            expired: report.expired,
             cycles: report.cycles,
             returned: report.returned,
         };
@@ -201,6 +211,9 @@ impl Effects {
             output: end_of(output),
             printed: machine.printed() - start.printed(),
             consumed: machine.read() - Machine::read_in(start),
+            file: None,
+            tone: None,
+            expired: false,
             cycles: machine.cycles() - old_cycles,
             returned: false,
         }

@@ -124,7 +124,7 @@ pub fn explain(session: &Session) -> Explanation {
     let (stop, effects) = observe(&mut fork);
     let outlook = match (stop, effects) {
         (Stop::Needs(Need::Input), _) => Outlook::Waits,
-        (Stop::Needs(Need::Clock | Need::Wait(_)), _) => Outlook::Asks,
+        (Stop::Needs(Need::Clock | Need::Wait(_) | Need::Sound(_) | Need::File), _) => Outlook::Asks,
         (Stop::Fault(fault), _) => Outlook::Fails(fault),
         (Stop::Circling { .. } | Stop::Idle { .. }, None) => Outlook::Circles,
         (_, Some(effects)) => Outlook::Done(Box::new(effects)),

@@ -95,6 +95,8 @@ pub enum Command {
     Until(Box<StopAt>),
     /// Back to when this was met last.
     BackUntil(Box<StopAt>),
+    /// On until the cycle counter has come to this, or to a stop before.
+    Cycles(u64),
     /// To a step, wherever it lies.
     Seek(StepNo),
 }
@@ -168,6 +170,8 @@ pub(crate) enum Goal {
         depth: usize,
     },
     Stop,
+    /// On while the cycle counter is below this.
+    Cycles(u64),
     /// A stop of the command's own.
     Until,
 }
@@ -177,7 +181,7 @@ impl Goal {
     pub(crate) fn depth(&self) -> Option<usize> {
         match self {
             Self::Over(depth) | Self::Out(depth) | Self::Leave { depth, .. } => Some(*depth),
-            Self::Step(_) | Self::Stop | Self::Until => None,
+            Self::Step(_) | Self::Stop | Self::Cycles(_) | Self::Until => None,
         }
     }
 }

@@ -37,6 +37,7 @@ mod reader;
 mod replay;
 mod ribbon;
 mod routines;
+mod script;
 mod session;
 mod shows;
 mod stack;
@@ -57,6 +58,7 @@ pub use questions::{
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
 pub use routines::{Routine, Routines};
+pub use script::{Script, ScriptError};
 pub use session::{ByHand, Dropped, Session};
 pub use shows::{Cells, Form, Reading, Show, Shown};
 pub use stack::{StackWord, WordKind, read_stack};
@@ -64,11 +66,17 @@ pub use stops::{Met, Noted, NotedValue, StopAt, StopId, Thing, Times, Touch, Whe
 pub use transcript::{Piece, Transcript};
 pub use values::{At, Names, device_word};
 pub use wendax_machine::FlagsChange;
-pub use words::{by_hand_words, change_words, dropped_words, line_words, lines_words, place, state_words};
+pub use words::{
+    by_hand_words, change_words, dropped_words, file_words, line_words, lines_words, note_name, place, state_words,
+    tone_words,
+};
 
 // The properties of time once more, with checkpoints every few steps (see `history::INTERVAL`).
 #[cfg(test)]
 extern crate self as wendax_session;
+#[cfg(test)]
+#[path = "../tests/all/outside.rs"]
+mod outside;
 #[cfg(test)]
 #[path = "../tests/all/stopping.rs"]
 mod stopping;

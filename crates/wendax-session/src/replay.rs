@@ -99,7 +99,7 @@ impl Replay {
         for (step, event) in past.events() {
             match event {
                 Event::Typed(_) | Event::InputEnds => typed.push_back((step, event.clone())),
-                Event::Clock(_) | Event::Waited => answers.push_back(event.clone()),
+                Event::Clock(_) | Event::Waited | Event::File(..) => answers.push_back(event.clone()),
                 Event::Levers(_) | Event::SetRegister(..) | Event::SetFlags(_) | Event::SetByte(..) => {}
             }
         }
@@ -291,14 +291,20 @@ impl Running {
         let fits = |event: &Event| match need {
             Need::Input => false,
             Need::Clock => matches!(event, Event::Clock(_)),
-            Need::Wait(_) => matches!(event, Event::Waited),
+            Need::Wait(_) | Need::Sound(_) => matches!(event, Event::Waited),
+            Need::File => {
+                let wanted = self.session.machine().wanted_file();
+                matches!(event, Event::File(path, _) if Some(path) == wanted.as_ref())
+            }
         };
         let known = self.answers.iter().position(fits).and_then(|at| self.answers.remove(at));
         let event = match need {
             Need::Input => self.typed.pop_front().map(|(_, event)| event),
             // Time that was not looked at before stands still.
             Need::Clock => Some(known.unwrap_or(Event::Clock(0))),
-            Need::Wait(_) => Some(known.unwrap_or(Event::Waited)),
+            Need::Wait(_) | Need::Sound(_) => Some(known.unwrap_or(Event::Waited)),
+            // A file that was not looked at before is looked at when the run goes on from here.
+            Need::File => known,
         };
         event.is_some_and(|event| {
             self.session.answer(event);

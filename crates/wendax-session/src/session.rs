@@ -13,13 +13,14 @@ use crate::log::{Entry, Log};
 use crate::lookers::LineLooker;
 use crate::moments::Moments;
 use crate::ribbon::{Mark, MarkKind, Ribbon};
+use crate::script::{Due, Playing, What};
 use crate::stops::{Armed, Judge, Looked, Meetings, StopAt, StopId, look};
 use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 use wendax_image::Image;
 use wendax_isa::{Addr, RegisterUse, StepNo};
-use wendax_machine::{Event, Lookout, Machine, Observer, Run, Settings, Snapshot, Stop, Watch};
+use wendax_machine::{Event, Lookout, Machine, Observer, Run, Settings, Snapshot, Stop, Tone, Watch};
 use wendax_source::Sources;
 
 /// Steps of the past whose effects are kept at hand.
@@ -96,6 +97,10 @@ pub struct Session {
     /// Checkpoints kept so far.
     kept: u64,
     pub(crate) moments: Moments,
+    /// Tones of the branch.
+    tones: Vec<Tone>,
+    /// What is to come from outside by itself.
+    pub(crate) script: Playing,
     /// Where the run stopped or failed, by step.
     pub(crate) stopped: BTreeMap<StepNo, Addr>,
 }
@@ -133,6 +138,8 @@ impl Session {
             branches: 0,
             kept: 0,
             moments: Moments::default(),
+            tones: Vec::new(),
+            script: Playing::default(),
             stopped: BTreeMap::new(),
         }
     }
@@ -331,6 +338,11 @@ impl Session {
         output.get(from..).unwrap_or_default()
     }
 
+    /// The tones of the branch, in order.
+    pub fn tones(&self) -> &[Tone] {
+        &self.tones
+    }
+
     /// Input that was typed at this very step and will be taken when going on.
     pub fn recorded_input(&self) -> Option<&[u8]> {
         let mut here = self.log.from(self.fed).iter().take_while(|entry| entry.step == self.now());
@@ -469,6 +481,40 @@ impl Session {
         Some(dropped)
     }
 
+    /// The sixteen levers stand like this from now on. If the past is being looked at, a new branch begins here; a
+    /// program that runs goes on. `None` when nothing was moved: the program has ended, or the walk is on its way through
+    /// the past.
+    pub fn move_levers(&mut self, levers: u32) -> Option<Dropped> {
+        let at_edge = self.now() == self.edge.step;
+        match &self.doing {
+            Doing::Travels(Journey::Forward(_)) if at_edge && self.machine.finished().is_none() => {
+                self.happen(Event::Levers(levers));
+                Some(Dropped::default())
+            }
+            Doing::Travels(_) => None,
+            Doing::Waits(_) => {
+                let forward = if let Doing::Waits(forward) = &mut self.doing { forward.take() } else { None };
+                let dropped = self.edit(Event::Levers(levers))?;
+                if let Some(forward) = forward {
+                    self.set_out(Journey::Forward(forward));
+                }
+                Some(dropped)
+            }
+            Doing::Rests(_) => self.edit(Event::Levers(levers)),
+        }
+    }
+
+    /// An event that changes the state itself comes at the end of the branch, while a command runs.
+    fn happen(&mut self, event: Event) {
+        self.take_back_due();
+        let was = self.found(&event);
+        self.machine.feed(&event);
+        let entry = Entry { step: self.now(), event, printed: self.machine.printed(), was };
+        self.log.insert(self.fed, entry);
+        self.fed += 1;
+        self.mark(MarkKind::Edit);
+    }
+
     /// Answers what [`crate::Progress::Asks`] asked.
     pub fn answer(&mut self, event: Event) {
         self.push(event);
@@ -529,7 +575,7 @@ impl Session {
                 known.then(|| machine.byte(address).into())
             }
             Event::Levers(_) => Some(machine.board().levers.into()),
-            Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited => None,
+            Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited | Event::File(..) => None,
         }
     }
 
@@ -567,6 +613,8 @@ impl Session {
         self.transcript.truncate(self.machine.printed());
         self.ribbon.truncate(now);
         self.moments.truncate(now);
+        self.tones.retain(|tone| tone.step < now);
+        self.script.truncate(now);
         self.meetings.truncate(now);
         self.stopped.split_off(&now);
         self.marks.retain(|mark| match mark.kind {
@@ -619,14 +667,22 @@ impl Session {
                 Looked::Met(hits, stop) => (hits, stop),
                 Looked::Stopped(stop) => break stop,
             };
+            let mut has_come = false;
             for &index in &hits {
                 self.times[index] += 1;
                 let Armed { id, stop } = &judge.stops[index];
+                if *id >= StopId::SCRIPT && *id < StopId::UNTIL {
+                    has_come |= self.script.met(*id, self.machine.steps(), self.machine.cycles());
+                    continue;
+                }
                 if stop.stops() && stop.times.fits(self.times[index]) {
                     self.met.push(*id);
                 }
             }
             match stop {
+                Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() && has_come => {
+                    break Stop::Steps;
+                }
                 Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() => {}
                 Stop::Steps
                 | Stop::Breakpoint
@@ -656,11 +712,13 @@ impl Session {
     }
 
     fn slice(&mut self, run: Run, go: impl FnOnce(&mut Self, Run) -> (Stop, u64)) -> Stop {
+        let fresh = self.now() >= self.edge.step;
+        let due = if fresh { self.play_due() } else { Due::default() };
         self.feed_due();
         let (now, printed) = (self.now(), self.machine.printed());
-        let fresh = now >= self.edge.step;
         let newest = self.history.newest().effort;
-        let mut until = run.until.min(self.event_step(self.fed));
+        let mut until = run.until.min(self.event_step(self.fed)).min(due.step);
+        let cycles = run.cycles.min(due.cycle);
         let (mut work, mut plain) = (run.work, run.plain);
         let passed = self.machine.passed_over();
         if fresh {
@@ -672,9 +730,10 @@ impl Session {
         } else {
             until = until.min(self.edge.step);
         }
-        let watch = if fresh { self.watch } else { Watch::Nothing };
+        let waits = due != Due::default();
+        let watch = if fresh && !waits { self.watch } else { Watch::Nothing };
         let printed_at_most = if fresh { self.most_output } else { u64::MAX };
-        let (stop, worked) = go(self, Run { until, work, plain, watch, printed: printed_at_most, ..run });
+        let (stop, worked) = go(self, Run { until, cycles, work, plain, watch, printed: printed_at_most, ..run });
         self.count((now, passed), printed, worked);
         if self.now() > self.edge.step {
             self.moments.record(self.machine.take_moments());
@@ -768,6 +827,11 @@ impl Session {
         self.marks.binary_search(&Mark { step, kind: MarkKind::Input }).is_ok()
     }
 
+    /// The event of the log with this index, and its step.
+    pub(crate) fn event(&self, index: usize) -> Option<(StepNo, &Event)> {
+        self.log.get(index).map(|entry| (entry.step, &entry.event))
+    }
+
     /// Events from outside, each with the step before which it happened.
     pub(crate) fn events(&self) -> impl Iterator<Item = (StepNo, &Event)> {
         self.log.entries().iter().map(|entry| (entry.step, &entry.event))
@@ -844,12 +908,24 @@ impl Session {
         self.effort += self.now() - from - (self.machine.passed_over() - passed) + worked;
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
+        let last = self.tones.last().map(|tone| tone.step);
+        self.tones.extend(self.machine.take_tones().into_iter().filter(|tone| Some(tone.step) > last));
     }
 
     /// Puts the machine into the one state the present step has: changes by hand have been made, and what was typed
     /// here is still to come.
     pub(crate) fn settle(&mut self) {
         disarm(&mut self.machine);
+        self.take_back_due();
+        let now = self.now();
+        while let Some(entry) = self.log.get(self.fed).filter(|entry| entry.step == now && entry.event.is_edit()) {
+            self.machine.feed(&entry.event);
+            self.fed += 1;
+        }
+    }
+
+    /// What was fed at the present step, and changes by hand aside, is still to come.
+    fn take_back_due(&mut self) {
         let now = self.now();
         let here = self.log.index_at(now);
         let (mut typed, mut ended) = (0, false);
@@ -869,9 +945,39 @@ impl Session {
             self.machine.unfeed(typed, ended);
             self.fed = still_to_come;
         }
-        while let Some(entry) = self.log.get(self.fed).filter(|entry| entry.step == now && entry.event.is_edit()) {
-            self.machine.feed(&entry.event);
-            self.fed += 1;
+    }
+
+    // ---- what comes by itself
+
+    /// From now on this comes from outside by itself.
+    pub fn set_script(&mut self, script: crate::Script) {
+        self.script = Playing::new(script, &self.machine);
+    }
+
+    /// What is due at the end of the branch comes; returns when the next is.
+    fn play_due(&mut self) -> Due {
+        while let Some(what) = self.script.take_due(self.now(), self.machine.cycles()) {
+            self.play(what);
+        }
+        self.script.next_due()
+    }
+
+    /// The program asks for typed input: what is there for that comes; false when there is nothing.
+    pub(crate) fn play_asked(&mut self) -> bool {
+        let Some(what) = self.script.take_asked(self.now()) else { return false };
+        self.play(what);
+        true
+    }
+
+    fn play(&mut self, what: What) {
+        match what {
+            What::Text(bytes) => self.push(Event::Typed(bytes)),
+            What::End => self.push(Event::InputEnds),
+            What::Levers(levers) => self.happen(Event::Levers(levers)),
+            What::Lever(number, is_up) => {
+                let (levers, bit) = (u32::from(self.machine.board().levers), 1 << number);
+                self.happen(Event::Levers(if is_up { levers | bit } else { levers & !bit }));
+            }
         }
     }
 

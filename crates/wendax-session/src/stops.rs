@@ -25,6 +25,8 @@ pub struct StopId(pub u32);
 impl StopId {
     /// The stop of a command that runs until something.
     pub(crate) const UNTIL: Self = Self(u32::MAX);
+    /// The first of those that belong to what is to come from outside.
+    pub(crate) const SCRIPT: Self = Self(1 << 31);
 }
 
 /// How something is touched.

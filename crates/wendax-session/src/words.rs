@@ -9,7 +9,7 @@ use std::fmt::Write as _;
 use wendax_image::Image;
 use wendax_isa::Target;
 use wendax_isa::{Addr, Reg};
-use wendax_machine::{Awaited, Event, StepKind};
+use wendax_machine::{Awaited, Event, FileDeed, FileMode, StepKind};
 
 /// An address with its name: `0310 (total)`.
 pub fn place(image: &Image, target: &Target, address: Addr) -> String {
@@ -105,7 +105,7 @@ pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
         Event::SetFlags(flags) => ("the flags".to_owned(), flag_letters(target, flags)),
         Event::SetByte(address, value) => (format!("[{}]", target.hex_address(address)), value.to_string()),
         Event::Levers(levers) => ("the levers".to_owned(), target.hex(levers)),
-        Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited => return String::new(),
+        Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited | Event::File(..) => return String::new(),
     };
     let was = match (change.was, &change.event) {
         (None, _) => "not set".to_owned(),
@@ -223,7 +223,52 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
     if effects.consumed > 0 {
         changes.push(format!("{} of input taken", some(effects.consumed, "byte", "bytes")));
     }
+    changes.extend(effects.file.as_ref().map(|(path, deed)| file_words(path, deed)));
+    changes.extend(effects.tone.map(|(hertz, milliseconds)| format!("sounded {}", tone_words(hertz, milliseconds))));
+    if effects.expired {
+        changes.push("the timer expired by itself".to_owned());
+    }
     changes
+}
+
+/// What was done with a file: `12 bytes written to report.txt at 40`.
+pub fn file_words(path: &str, deed: &FileDeed) -> String {
+    let bytes = |count: usize| some(count as u64, "byte", "bytes");
+    match deed {
+        FileDeed::Opened(FileMode::Read) => format!("{path} opened to be read"),
+        FileDeed::Opened(FileMode::Write) => format!("{path} opened to be written anew"),
+        FileDeed::Opened(FileMode::Append) => format!("{path} opened to be written on"),
+        FileDeed::Closed => format!("{path} closed"),
+        FileDeed::Read(_, 0) => format!("nothing read: {path} is at its end"),
+        FileDeed::Read(from, count) => format!("{} read from {path} at {from}", bytes(*count)),
+        FileDeed::Written(from, count) => format!("{} written to {path} at {from}", bytes(*count)),
+        FileDeed::Sought(place) => format!("{path} goes on at {place}"),
+    }
+}
+
+/// A tone: `440 Hz (A4) for 200 ms`.
+pub fn tone_words(hertz: u32, milliseconds: u32) -> String {
+    match note_name(hertz) {
+        Some(note) => format!("{hertz} Hz ({note}) for {milliseconds} ms"),
+        None if hertz == 0 => format!("silence for {milliseconds} ms"),
+        None => format!("{hertz} Hz for {milliseconds} ms"),
+    }
+}
+
+/// The nearest note of the scale of equal temperament with A4 at 440 Hz (ISO 16), by name; none for what is no tone.
+pub fn note_name(hertz: u32) -> Option<String> {
+    const NAMES: [&str; 12] = ["C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G♯", "A", "A♯", "B"];
+    let halves = (f64::from(hertz) / 440.0).log2() * 12.0;
+    if !(16..=20_000).contains(&hertz) {
+        return None;
+    }
+    // A4 is the 57th half tone above C0.
+    let place = (1..=130).min_by(|a, b| {
+        let far = |place: i32| (f64::from(place - 57) - halves).abs();
+        far(*a).total_cmp(&far(*b))
+    })?;
+    let name = NAMES[usize::try_from(place % 12).ok()?];
+    Some(format!("{name}{}", place / 12))
 }
 
 /// A system call said that it failed: its carry is the lowest flag.

@@ -222,6 +222,10 @@ pub enum Ask {
     /// A part of memory, or the trail, to a file.
     SaveMemory,
     SaveTrail,
+    /// What came from outside in a run, to a file and from one; its tones.
+    SaveEvents,
+    OpenEvents,
+    SaveTones,
     /// A value to watch.
     Watch,
     /// What the trail lets through.
@@ -262,6 +266,7 @@ impl Action {
                 Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
                 Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
                 Ask::TrailFilter | Ask::Watch | Ask::FindInMemory | Ask::SaveMemory | Ask::SaveTrail => false,
+                Ask::SaveEvents | Ask::OpenEvents | Ask::SaveTones => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,
@@ -278,6 +283,7 @@ impl Ask {
             Self::Step | Self::Line | Self::Search | Self::Replace | Self::Rename | Self::SaveAs => false,
             Self::SaveAndLeave | Self::Arguments | Self::Input | Self::Seed | Self::Build => false,
             Self::NewFile | Self::NewProject | Self::SaveTrail => false,
+            Self::SaveEvents | Self::OpenEvents | Self::SaveTones => false,
         }
     }
 }

@@ -10,6 +10,7 @@ use crate::world::editor::Editor;
 use crate::world::stops::Place;
 use crate::world::{Origin, World};
 use ratatui::layout::Rect;
+use std::path::PathBuf;
 use wendax_asm::{Assembly, disassembly};
 use wendax_image::{Image, Line};
 use wendax_machine::{Addr, RegionKind, Settings};
@@ -268,6 +269,11 @@ impl App {
         files.collect()
     }
 
+    /// The paths of all files of the program, and what else they are made of.
+    pub fn program_files(&self) -> Vec<String> {
+        self.world.documents.iter().filter_map(|(_, document)| document.path.clone()).collect()
+    }
+
     /// What is shown is an image, which nothing is ever written to.
     pub fn is_image(&self) -> bool {
         self.world.is_image()
@@ -320,6 +326,13 @@ impl App {
         if !arguments.is_empty() {
             self.world.given.arguments = Some(arguments.into_iter().map(String::into_bytes).collect());
         }
+        self
+    }
+
+    /// The same, with a folder for the program's files.
+    #[must_use]
+    pub fn with_folder(mut self, folder: Option<PathBuf>) -> Self {
+        self.world.given.folder = folder;
         self
     }
 

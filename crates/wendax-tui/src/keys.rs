@@ -348,6 +348,23 @@ pub const BINDINGS: &[Binding] = &[
     bind(&["y"], &[Walk], Action::Find(Find::InMemory), "", "Find in memory further on", "search next again"),
     bind(&["z"], &[Walk], Action::Find(Find::InMemoryBack), "", "Find in memory further back", "search last previous"),
     ask(&[], &[Walk], Ask::SaveMemory, "", "Save a part of memory to a file", "export dump write bytes binary text"),
+    ask(
+        &[],
+        &[Walk],
+        Ask::SaveEvents,
+        "",
+        "Save what came from outside as a file of events",
+        "record keys levers input replay test export",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::OpenEvents,
+        "",
+        "Run with what comes from outside out of a file of events",
+        "play script keys levers input test import",
+    ),
+    ask(&[], &[Walk], Ask::SaveTones, "", "Save the tones as a sound file", "export wav audio music notes"),
     ask(&[], &[Walk], Ask::SaveTrail, "", "Save the trail to a file", "export write trace steps csv json"),
     ask(
         &["v"],

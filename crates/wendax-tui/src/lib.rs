@@ -41,7 +41,7 @@ pub use app::App;
 pub use frame::draw;
 pub use kept::{Kept, Line};
 pub use keys::{BINDINGS, Binding, Context, keys_document};
-pub use message::{Effect, Message, OpenFile, Unsaved};
+pub use message::{Effect, Folder, Message, OpenFile, Unsaved};
 pub use panes::PaneId;
 pub use preferences::{Numbers, Preferences};
 pub use screen::Mode;

@@ -1,7 +1,9 @@
 //! What reaches the interface, and what it asks of whoever owns terminal, files and clock.
 
 use crate::world::editor::Text;
+use std::path::PathBuf;
 use std::sync::Arc;
+use wendax_machine::{Files, Found, Tone};
 use wendax_project::Built;
 
 /// Something that happened.
@@ -48,6 +50,10 @@ pub enum Message {
     Clock(u32),
     /// The time asked for has passed.
     Waited,
+    /// What lies where the program looks for a file.
+    Found(Arc<str>, Found),
+    /// A file of events was read: its path and its text.
+    Events(String, String),
     /// The time asked for with [`Effect::Tick`] has passed.
     Tick,
 }
@@ -78,6 +84,15 @@ pub struct Unsaved {
     pub revision: u64,
 }
 
+/// The folder of a program's files, and the run that uses it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Folder {
+    /// Another number is another run, which finds what lies there now.
+    pub run: u64,
+    /// The folder.
+    pub path: PathBuf,
+}
+
 /// Something for the owner of terminal and files to do.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Effect {
@@ -99,6 +114,18 @@ pub enum Effect {
     TellTime,
     /// Let so many milliseconds pass.
     Wait(u32),
+    /// Sound a tone, as far as a terminal can, and let its time pass.
+    Sound(Tone),
+    /// Sound a tone that took none of the host's time.
+    Ring,
+    /// Tell what lies at a path of the program's folder.
+    FindFile(Folder, Arc<str>),
+    /// Have the program's folder hold what this branch of its run has written.
+    KeepFiles(Folder, Box<Files>),
+    /// Write tones as a sound file.
+    WriteTones(String, Vec<Tone>),
+    /// Read a file of events.
+    ReadEvents(String),
     /// Let so many milliseconds pass before the next steps of slow running; of several the last one counts.
     Tick(u32),
     /// End the program; unsaved text is to be forgotten.

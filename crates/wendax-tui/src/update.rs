@@ -13,6 +13,7 @@ mod look;
 mod memory;
 mod motion;
 mod mouse;
+mod outside;
 mod questions;
 mod sheet;
 pub(crate) mod slow;
@@ -57,9 +58,12 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         }
         Message::Clock(time) => app.answer(Event::Clock(time)),
         Message::Waited => app.answer(Event::Waited),
+        Message::Found(path, found) => app.answer(Event::File(path, found)),
+        Message::Events(path, text) => app.take_events(path, text),
         Message::Tick => app.tick(&mut effects),
     }
     app.after_change(&mut effects);
+    app.keep_outside(&mut effects);
     app.ask_about_conflicts();
     app.look_at_lesson(&before);
     app.settle();

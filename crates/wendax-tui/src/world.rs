@@ -15,6 +15,7 @@ pub(crate) mod watches;
 use documents::{Document, DocumentId, Documents};
 use editor::{Editor, LineShift};
 use program::Program;
+use std::path::PathBuf;
 use stops::Stops;
 use trail::Trail;
 use walk::Walk;
@@ -71,6 +72,10 @@ pub(crate) struct Given {
     /// What is typed when nobody types.
     pub(crate) typed: Option<Vec<u8>>,
     pub(crate) seed: Option<u64>,
+    /// The folder for the program's files.
+    pub(crate) folder: Option<PathBuf>,
+    /// What comes from outside by itself: the file's name and its text.
+    pub(crate) events: Option<(String, String)>,
 }
 
 impl World {
@@ -102,7 +107,13 @@ impl World {
             settings.arguments.clone_from(arguments);
         }
         settings.seed = self.given.seed.unwrap_or(settings.seed);
+        settings.has_folder |= self.given.folder.is_some();
         settings
+    }
+
+    /// The folder for the program's files.
+    pub(crate) fn folder(&self) -> Option<&PathBuf> {
+        self.given.folder.as_ref().or(self.program.folder.as_ref())
     }
 
     /// What is typed at the start of a run, and who says so.

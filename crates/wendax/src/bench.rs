@@ -32,9 +32,18 @@ enum Incoming {
     End(u8),
 }
 
+/// What the program's runs are given on the command line.
+#[derive(Debug, Default)]
+pub(crate) struct Given {
+    pub(crate) arguments: Vec<String>,
+    /// The folder for its files.
+    pub(crate) folder: Option<PathBuf>,
+}
+
 /// What a bench is given besides what it opens.
 struct Dressing {
     arguments: Vec<String>,
+    folder: Option<PathBuf>,
     theme: Theme,
     settings: settings::Settings,
     /// The terminal is asked for its ground.
@@ -44,7 +53,7 @@ struct Dressing {
 }
 
 impl Dressing {
-    fn new(arguments: Vec<String>, look: Option<Look>) -> Self {
+    fn new(Given { arguments, folder }: Given, look: Option<Look>) -> Self {
         let read = settings::read();
         let told = read.found.first().map(|found| {
             let line = read.sources.place(found.primary.span).line;
@@ -52,12 +61,13 @@ impl Dressing {
         });
         let settings = read.settings;
         let asks_ground = look.is_none() && settings.ground == settings::Ground::Terminal;
-        Self { arguments, theme: theme(look, &settings), settings, asks_ground, told }
+        Self { arguments, folder, theme: theme(look, &settings), settings, asks_ground, told }
     }
 
     /// Runs a bench on an app with arguments and preferences, looked at as the last time.
     fn run(self, app: App, project: Option<Project>, place: &Path, kept: Option<Kept>) -> Result<End, Failure> {
         let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
+        let app = app.with_folder(self.folder);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,
@@ -72,11 +82,11 @@ impl Dressing {
 }
 
 /// Opens the bench on a project, a source, which need not be there yet, or an image.
-pub(crate) fn open(path: Option<&Path>, arguments: Vec<String>, look: Option<Look>) -> Result<u8, Failure> {
+pub(crate) fn open(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<u8, Failure> {
     let mut path = path.map(Path::to_owned);
-    let mut arguments = arguments;
+    let mut given = given;
     loop {
-        match open_once(path.as_deref(), std::mem::take(&mut arguments), look)? {
+        match open_once(path.as_deref(), std::mem::take(&mut given), look)? {
             End::Status(status) => return Ok(status),
             // A project that was made there.
             End::Open(next) => path = Some(next),
@@ -84,7 +94,7 @@ pub(crate) fn open(path: Option<&Path>, arguments: Vec<String>, look: Option<Loo
     }
 }
 
-fn open_once(path: Option<&Path>, arguments: Vec<String>, look: Option<Look>) -> Result<End, Failure> {
+fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<End, Failure> {
     // A name without an ending is that of a project or a file that is there; a source may be new.
     if let Some(path) = path.filter(|path| !path.exists()) {
         let is_source = path.extension().is_some();
@@ -99,7 +109,7 @@ fn open_once(path: Option<&Path>, arguments: Vec<String>, look: Option<Look>) ->
     }
     let here = (path.is_none() && Path::new(NAME).is_file()).then(|| Path::new("."));
     let path = path.or(here);
-    let dressing = Dressing::new(arguments, look);
+    let dressing = Dressing::new(given, look);
     let (settings, theme) = (Settings::default(), dressing.theme);
     let Some(path) = path else {
         return open_source("untitled.asm", None, "", dressing);

@@ -28,6 +28,9 @@ pub(crate) struct Cli {
     /// Arguments for the program, behind `--`
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
+    /// The folder the program may read and write files in; else as the manifest says, else it may not
+    #[arg(long, value_name = "DIR")]
+    pub(crate) files: Option<PathBuf>,
     /// Dark or light ground; without it as the settings say
     #[arg(long, value_enum, global = true)]
     pub(crate) look: Option<Look>,
@@ -247,6 +250,8 @@ pub(crate) struct FormatOptions {
     wendax run weights.asm --steps 100000 --state end.json -- first second\n  \
     wendax run weights.bin --at 0x0200\n  \
     wendax run --input loads.txt                 the project here, typed input from a file\n  \
+    wendax run signals.asm --events hand.jsonl   levers and keys from a file, no hands needed\n  \
+    wendax run list.asm --files yard             the program reads and writes files in yard\n  \
     wendax run weights.asm --until twice --show 'registers, weights as bytes 32' --until '1 step' --show registers\n  \
     wendax run weights.asm --each 'change total' --show '[total], r1' --json --shows totals.jsonl\n\n\
     The exit status is the low byte of the program's own, or one from 110 on: see `wendax --help`. --state says more.")]
@@ -269,6 +274,16 @@ pub(crate) struct Run {
     /// or redirected to it, else as the manifest says, else standard input
     #[arg(long, value_name = "FILE")]
     pub(crate) input: Option<PathBuf>,
+    /// The folder the program may read and write files in; else as the manifest says, else it may not
+    #[arg(long, value_name = "DIR")]
+    pub(crate) files: Option<PathBuf>,
+    /// What comes from outside by itself: typed text, levers, the end of input, at moments this file names; see
+    /// docs/events.md. Without --input nothing else is typed then
+    #[arg(long, value_name = "FILE")]
+    pub(crate) events: Option<PathBuf>,
+    /// Write the tones of the run as a sound file (.wav)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) tones: Option<PathBuf>,
     /// Where a raw image is loaded and begins: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,

@@ -37,7 +37,7 @@ pub(crate) fn open(name: Option<&str>, look: Option<Look>) -> Result<u8, Failure
         let all: Vec<&str> = DEMOS.iter().map(|demo| demo.name).collect();
         return Err(Failure::usage(format!("there is no demo `{name}`; there are: {}", all.join(", "))));
     };
-    bench::open(Some(&copy(demo)?.join(demo.opens)), Vec::new(), look)
+    bench::open(Some(&copy(demo)?.join(demo.opens)), bench::Given::default(), look)
 }
 
 /// A copy that holds the demo as it ships: the one there is, or a new one beside those that were changed.

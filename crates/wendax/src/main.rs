@@ -6,6 +6,7 @@ mod build;
 mod cli;
 mod demo;
 mod files;
+mod folder;
 mod format;
 mod guide;
 mod image;
@@ -18,6 +19,7 @@ mod recovery;
 mod run;
 mod settings;
 mod status;
+mod tones;
 
 use cli::{Cli, Command};
 use std::io::Write;
@@ -77,7 +79,10 @@ fn no_such_command(words: &[std::ffi::OsString]) -> ExitCode {
 
 fn carry_out(cli: Cli) -> Result<u8, Failure> {
     match cli.command {
-        None => bench::open(cli.file.as_deref(), cli.arguments, cli.look),
+        None => {
+            let given = bench::Given { arguments: cli.arguments, folder: cli.files };
+            bench::open(cli.file.as_deref(), given, cli.look)
+        }
         Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),
         Some(Command::Build(options)) => build::build(&options),
         Some(Command::New { folder }) => new::new(&folder),

@@ -7,14 +7,17 @@ pub(crate) mod orders;
 mod world;
 
 use crate::cli::{ClockKind, Run};
-use crate::{Failure, files, program, status};
+use crate::folder::Folder;
+use crate::{Failure, files, program, status, tones};
 use orders::Orders;
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
 use std::io::{IsTerminal, Write};
 use std::path::Path;
 use wendax_machine::{Clock, Settings, StepNo};
-use wendax_session::{Command, Names, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, state_words};
+use wendax_session::{
+    Command, Names, Script, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, state_words,
+};
 use world::{End, Input, Limits, World};
 
 /// What `--state` says of a program that was never run.
@@ -75,7 +78,10 @@ pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
     };
     // The state of an earlier run must not be taken for that of this one, however this one ends.
     files::keep_apart(
-        &[options.file.clone(), options.input.clone()].into_iter().flatten().collect::<Vec<_>>(),
+        &[options.file.clone(), options.input.clone(), options.events.clone()]
+            .into_iter()
+            .flatten()
+            .collect::<Vec<_>>(),
         &[("--state", place)],
     )?;
     run_program(options).inspect_err(|failure| {
@@ -100,15 +106,23 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         problems: options.problems,
     };
     let program = program::load(path, how)?;
-    let outputs = [("--state", &options.state), ("--trail", &options.trail), ("--shows", &options.shows)];
+    let outputs = [
+        ("--state", &options.state),
+        ("--trail", &options.trail),
+        ("--shows", &options.shows),
+        ("--tones", &options.tones),
+    ];
     let outputs: Vec<(&str, &Path)> =
         outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
     let mut read = program.read.clone();
-    read.extend(options.input.clone());
+    read.extend(options.input.clone().into_iter().chain(options.events.clone()));
     files::keep_apart(&read, &outputs)?;
     // Nobody is left to tell when even this fails.
     let _ = write!(std::io::stderr(), "{}", program.warnings(options.problems));
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
+    let of_manifest = program.project.as_ref().zip(manifest.files.as_ref());
+    let place = options.files.clone().or(of_manifest.map(|(project, (files, _))| project.root.join(files)));
+    let folder = place.map(|place| Folder::open(&place, read.clone())).transpose().map_err(Failure::usage)?;
     let arguments = if options.arguments.is_empty() { &manifest.arguments } else { &options.arguments };
     let is_virtual = options.clock.map_or(manifest.virtual_clock, |clock| clock == ClockKind::Virtual);
     let clock = if is_virtual { Clock::Cycles } else { Clock::Host };
@@ -116,10 +130,12 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         arguments: arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
         seed: options.seed.or(manifest.seed).unwrap_or(0),
         clock,
+        has_folder: folder.is_some(),
     };
     let input = match (&options.input, &manifest.input) {
         // The source was read from there, to its end.
         (None, None) if path.as_os_str() == "-" => Input::Given(Vec::new()),
+        (None, _) if options.events.is_some() => Input::Ended,
         (Some(path), _) if path.as_os_str() == "-" => Input::standard(),
         (Some(path), _) => Input::Given(files::read(path)?),
         (None, Some(text)) if is_redirected() => Input::standard_or(text.clone().into_bytes()),
@@ -137,7 +153,12 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     if let Some(bytes) = manifest.history_bytes() {
         session = session.with_budget(bytes);
     }
-    let mut world = World::new(input, limits);
+    let mut world = World::new(input, limits, folder);
+    if let Some(place) = &options.events {
+        let text = files::text_of(place, files::read(place)?)?;
+        let script = Script::read(&text, &session);
+        session.set_script(script.map_err(|error| Failure::usage(format!("{}, {error}", place.display())))?);
+    }
     if let Some(place) = &options.trail {
         world.write_trail(trail(&session, place, options.trail_only.as_deref())?, place)?;
     }
@@ -149,6 +170,10 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session, &to_end)?
     };
     world.end_trail()?;
+    world.end_files(&session)?;
+    if let Some(place) = &options.tones {
+        tones::write(place, session.tones())?;
+    }
     let report = report(&session, &end);
     if let Some(path) = &options.state {
         let mut json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;

@@ -1,19 +1,21 @@
 //! System calls served by the host.
 //!
 //! A call either does all it is to do or nothing. One that needs the world returns the [`Need`] and runs
-//! anew once it has been fed. Files and tones do not exist yet; their calls fail with "not allowed".
+//! anew once it has been fed.
 
 use super::engine::Trace;
 use super::slots::Slot;
 use super::{Machine, NO_CARRY};
 use crate::activity::Deed;
-use crate::events::{Clock, Need, Stop};
+use crate::events::{Clock, Need, Stop, Tone};
+use crate::files::{FileDeed, FileError, FileMode, path_within};
 use crate::memory::{DEVICE, EXECUTE, KNOWN, READ, WRITE};
 use crate::random::next_below;
 use crate::report::{StepKind, Write};
 use memchr::memchr;
-use wendax_isa::Reg;
+use std::sync::Arc;
 use wendax_isa::w16::{C, ErrorCode, STACK_START, TEXT_LIMIT};
+use wendax_isa::{Reg, StepNo};
 
 /// What a call came to.
 enum Outcome {
@@ -25,6 +27,12 @@ enum Outcome {
 }
 
 use Outcome::{Done, Exit, Failed, Needs};
+
+/// What a call did outside the machine, for whoever observes.
+enum Outside {
+    File(Arc<str>, FileDeed),
+    Tone(u16, u16),
+}
 
 /// A buffer that was filled, with what was in it.
 struct Filled {
@@ -44,13 +52,20 @@ impl Machine {
         }
         let (printed, read) = (self.state.console.printed, self.state.console.read);
         let mut filled = None;
-        if T::READS && number == 0x11 {
-            let start = self.state.cpu.registers[0];
-            let length =
-                self.memory.bytes[usize::from(start)..].iter().position(|byte| *byte == 0).map_or(0, |at| at + 1);
-            trace.read(start, u32::try_from(length).unwrap_or(0));
+        if T::READS {
+            let [first, second, third, ..] = self.state.cpu.registers;
+            match number {
+                0x11 | 0x30 => {
+                    let bytes = &self.memory.bytes[usize::from(first)..];
+                    let length = bytes.iter().position(|byte| *byte == 0).map_or(0, |at| at + 1);
+                    trace.read(first, u32::try_from(length).unwrap_or(0));
+                }
+                0x33 => trace.read(second, third.into()),
+                _ => {}
+            }
         }
-        let outcome = self.serve(number, &mut filled);
+        let mut deed = None;
+        let outcome = self.serve(number, &mut filled, &mut deed);
         let (printed, read) = (self.state.console.printed - printed, self.state.console.read - read);
         self.worked += 8 + (printed + read) / 4;
         let kind = StepKind::Call(number.into());
@@ -59,7 +74,7 @@ impl Machine {
             Exit(status) => {
                 // Whoever observes hears of it, and the run stops anyhow.
                 let _ = self.done(slot, slot.next, kind, trace);
-                self.state.finished = Some(status);
+                self.finish(status);
                 return Some(Stop::Finished(status.into()));
             }
             Done(result) => (result, false),
@@ -77,6 +92,11 @@ impl Machine {
             trace.buffer(&old, &new);
         }
         trace.moved(printed, read);
+        match deed {
+            Some(Outside::File(path, deed)) => trace.file(&path, deed),
+            Some(Outside::Tone(hertz, milliseconds)) => trace.tone(hertz, milliseconds),
+            None => {}
+        }
         let flags = self.state.cpu.flags;
         self.state.cpu.flags = flags & NO_CARRY | if failed { C } else { 0 };
         self.state.cpu.flag_writers[0] = pc;
@@ -84,7 +104,7 @@ impl Machine {
         flow.is_break().then_some(Stop::Observed)
     }
 
-    fn serve(&mut self, number: u8, filled: &mut Option<Filled>) -> Outcome {
+    fn serve(&mut self, number: u8, filled: &mut Option<Filled>, deed: &mut Option<Outside>) -> Outcome {
         let [r0, r1, r2, ..] = self.state.cpu.registers;
         match number {
             0x00 => Exit(r0),
@@ -106,13 +126,15 @@ impl Machine {
                     _ => self.get_int(),
                 }
             }
-            0x30..=0x34 | 0x60 => Failed(ErrorCode::NotAllowed),
+            0x30 => self.file_open(r0, r1, deed),
+            0x31..=0x34 => self.file_call(number, (r0, r1, r2), filled, deed),
             0x40 => self.heap_grow(r0),
             0x50 | 0x51 => {
                 self.activity.note(Deed::Worked, self.state.steps);
                 if number == 0x50 { self.clock() } else { self.wait(r0) }
             }
             0x52 => Done(Some(super::word(next_below(&mut self.state.random, r0.into())))),
+            0x60 => self.tone(r0, r1, deed),
             _ => Failed(ErrorCode::NoSuchCall),
         }
     }
@@ -122,8 +144,8 @@ impl Machine {
         Done(None)
     }
 
-    /// Prints up to the NUL; the text may go on at address 0 behind the end of memory.
-    fn put_text(&mut self, address: u16) -> Outcome {
+    /// The bytes of a text up to its NUL; it may go on at address 0 behind the end of memory.
+    fn text(&self, address: u16) -> Result<Vec<u8>, ErrorCode> {
         let (start, whole) = (usize::from(address), TEXT_LIMIT as usize);
         let bytes = &self.memory.bytes;
         let to_end = memchr(0, &bytes[start..]);
@@ -135,24 +157,35 @@ impl Machine {
         // Folded rather than found, since that is done many bytes at a time.
         let wrong = |part: &[u8]| part.iter().fold(0, |wrong, has| wrong | has & (READ | DEVICE) ^ READ) != 0;
         if wrong(&attributes[start..start + at_end]) || wrong(&attributes[..touched - at_end]) {
-            return Failed(ErrorCode::BadAddress);
+            return Err(ErrorCode::BadAddress);
         }
         let length = length.unwrap_or(whole);
         let first = length.min(whole - start);
         let mut text = bytes[start..start + first].to_vec();
         text.extend_from_slice(&bytes[..length - first]);
-        self.bus().print(&text);
-        Done(Some(u16::try_from(length).unwrap_or(u16::MAX)))
+        Ok(text)
+    }
+
+    fn put_text(&mut self, address: u16) -> Outcome {
+        match self.text(address) {
+            Ok(text) => {
+                self.bus().print(&text);
+                Done(Some(u16::try_from(text.len()).unwrap_or(u16::MAX)))
+            }
+            Err(code) => Failed(code),
+        }
     }
 
     /// Copies bytes and a NUL to a buffer, or says what is wrong with the buffer.
     fn fill(&mut self, buffer: u16, bytes: &[u8], filled: &mut Option<Filled>) -> Result<u16, ErrorCode> {
-        let length = u16::try_from(bytes.len()).map_err(|_| ErrorCode::NoRoom)?;
-        let whole = length.checked_add(1).ok_or(ErrorCode::NoRoom)?;
-        if !self.memory.all(buffer, whole, WRITE) || self.memory.attributes_any(buffer, whole, DEVICE) {
-            return Err(ErrorCode::BadAddress);
-        }
-        let new: Vec<u8> = bytes.iter().copied().chain([0]).collect();
+        let new = bytes.iter().copied().chain([0]).collect();
+        Ok(self.fill_bytes(buffer, new, filled)? - 1)
+    }
+
+    /// The same without a NUL.
+    fn fill_bytes(&mut self, buffer: u16, new: Vec<u8>, filled: &mut Option<Filled>) -> Result<u16, ErrorCode> {
+        let whole = u16::try_from(new.len()).map_err(|_| ErrorCode::NoRoom)?;
+        self.may_fill(buffer, whole)?;
         let old = self.memory.range(buffer, new.len()).to_vec();
         let was_known = self.memory.all(buffer, whole, KNOWN);
         let mut bus = self.bus();
@@ -161,11 +194,19 @@ impl Machine {
         }
         self.worked += u64::from(whole);
         *filled = Some(Filled { start: buffer, was_known, old, new });
-        Ok(length)
+        Ok(whole)
+    }
+
+    /// A call may write so many bytes to a buffer.
+    fn may_fill(&self, buffer: u16, length: u16) -> Result<(), ErrorCode> {
+        if !self.memory.all(buffer, length, WRITE) || self.memory.attributes_any(buffer, length, DEVICE) {
+            return Err(ErrorCode::BadAddress);
+        }
+        Ok(())
     }
 
     fn argument(&mut self, index: u16, buffer: u16, capacity: u16, filled: &mut Option<Filled>) -> Outcome {
-        let settings = std::sync::Arc::clone(&self.settings);
+        let settings = Arc::clone(&self.settings);
         let Some(argument) = settings.arguments.get(usize::from(index)) else { return Failed(ErrorCode::NotFound) };
         if argument.len() >= usize::from(capacity) {
             return Failed(ErrorCode::NoRoom);
@@ -247,6 +288,126 @@ impl Machine {
         Done(Some(start))
     }
 
+    /// The program has ended, and what it has open is closed.
+    pub(super) fn finish(&mut self, status: u16) {
+        self.state.finished = Some(status);
+        if self.state.files.open().next().is_some() {
+            Arc::make_mut(&mut self.state.files).close_all();
+        }
+    }
+
+    /// The path of the file that the next instruction wants to open, when that is not known yet.
+    pub fn wanted_file(&self) -> Option<Arc<str>> {
+        self.call_next().filter(|call| *call == 0x30)?;
+        let text = self.text(self.state.cpu.registers[0]).ok()?;
+        path_within(&text).ok().filter(|path| self.state.files.get(path).is_none())
+    }
+
+    fn file_open(&mut self, path: u16, mode: u16, deed: &mut Option<Outside>) -> Outcome {
+        if !self.settings.has_folder {
+            Arc::make_mut(&mut self.state.files).was_refused = true;
+            return Failed(ErrorCode::NotAllowed);
+        }
+        let mode = match mode {
+            0 => FileMode::Read,
+            1 => FileMode::Write,
+            2 => FileMode::Append,
+            _ => return Failed(ErrorCode::NotAllowed),
+        };
+        let path = match self.text(path).and_then(|text| path_within(&text).map_err(code)) {
+            Ok(path) => path,
+            Err(code) => return Failed(code),
+        };
+        let files = Arc::make_mut(&mut self.state.files);
+        if files.get(&path).is_none() {
+            if !files.has_room() {
+                return Failed(ErrorCode::NoRoom);
+            }
+            match self.state.found.take() {
+                Some((at, found)) if at == path => files.learn(Arc::clone(&path), found),
+                _ => return Needs(Need::File),
+            }
+        }
+        self.activity.note(Deed::Worked, self.state.steps);
+        match files.open_file(&path, mode) {
+            Ok(handle) => {
+                *deed = Some(Outside::File(path, FileDeed::Opened(mode)));
+                Done(Some(super::word(handle)))
+            }
+            Err(error) => Failed(code(error)),
+        }
+    }
+
+    /// Calls about a file that is open.
+    fn file_call(
+        &mut self,
+        number: u8,
+        (handle, at, count): (u16, u16, u16),
+        filled: &mut Option<Filled>,
+        deed: &mut Option<Outside>,
+    ) -> Outcome {
+        let handle = u32::from(handle);
+        let step = StepNo(self.state.steps);
+        let Some(path) = self.state.files.by_handle(handle).map(|open| Arc::clone(&open.path)) else {
+            return Failed(ErrorCode::BadHandle);
+        };
+        let moved = match number {
+            0x32 => self.may_fill(at, count),
+            0x33 if self.memory.attributes_any(at, count, DEVICE) || !self.memory.all(at, count, READ) => {
+                Err(ErrorCode::BadAddress)
+            }
+            _ => Ok(()),
+        };
+        if let Err(code) = moved {
+            return Failed(code);
+        }
+        let bytes = if number == 0x33 { self.memory.range(at, count.into()).to_vec() } else { Vec::new() };
+        self.worked += u64::from(count) / 4;
+        if number != 0x32 && number != 0x34 {
+            self.activity.note(Deed::Worked, self.state.steps);
+        }
+        let files = Arc::make_mut(&mut self.state.files);
+        let done = match number {
+            0x31 => files.close(handle).map(|_| (None, FileDeed::Closed)),
+            0x32 => match files.read(handle, count.into(), step) {
+                Ok((from, read)) => {
+                    let length = read.len();
+                    if length > 0 {
+                        // It was seen above that the buffer may be filled.
+                        let _ = self.fill_bytes(at, read, filled);
+                    }
+                    Ok((Some(length), FileDeed::Read(from, length)))
+                }
+                Err(error) => Err(error),
+            },
+            0x33 => {
+                files.write(handle, &bytes, step).map(|from| (Some(bytes.len()), FileDeed::Written(from, bytes.len())))
+            }
+            _ => files.seek(handle, at.into()).map(|place| (Some(place), FileDeed::Sought(place))),
+        };
+        match done {
+            Ok((result, did)) => {
+                *deed = Some(Outside::File(path, did));
+                Done(result.map(|result| u16::try_from(result).unwrap_or(u16::MAX)))
+            }
+            Err(error) => Failed(code(error)),
+        }
+    }
+
+    /// A tone sounds, and the program goes on when it has.
+    fn tone(&mut self, hertz: u16, milliseconds: u16, deed: &mut Option<Outside>) -> Outcome {
+        self.activity.note(Deed::Worked, self.state.steps);
+        let at = self.state.cycles + self.state.waited * crate::CYCLES_A_MILLISECOND;
+        let tone = Tone { step: StepNo(self.state.steps), at, hertz: hertz.into(), milliseconds: milliseconds.into() };
+        if self.settings.clock == Clock::Host && self.state.answer.take().is_none() {
+            return Needs(Need::Sound(tone));
+        }
+        self.state.waited += u64::from(milliseconds);
+        self.tones.push(tone);
+        *deed = Some(Outside::Tone(hertz, milliseconds));
+        Done(None)
+    }
+
     fn clock(&mut self) -> Outcome {
         let low = |milliseconds: u64| u16::try_from(milliseconds & 0xFFFF).unwrap_or(0);
         match (self.settings.clock, self.state.answer.take()) {
@@ -262,9 +423,22 @@ impl Machine {
                 self.state.waited += u64::from(milliseconds);
                 Done(None)
             }
-            (Clock::Host, Some(_)) => Done(None),
+            (Clock::Host, Some(_)) => {
+                self.state.waited += u64::from(milliseconds);
+                Done(None)
+            }
             (Clock::Host, None) => Needs(Need::Wait(milliseconds.into())),
         }
+    }
+}
+
+fn code(error: FileError) -> ErrorCode {
+    match error {
+        FileError::NotFound => ErrorCode::NotFound,
+        FileError::NotAllowed => ErrorCode::NotAllowed,
+        FileError::BadHandle => ErrorCode::BadHandle,
+        FileError::NoRoom => ErrorCode::NoRoom,
+        FileError::Failed => ErrorCode::InputOutput,
     }
 }
 

@@ -15,6 +15,7 @@ use super::{Frame, Machine, NOTE_FLAGS, NOTE_RETURN, State};
 use crate::activity::Deed;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
+use crate::files::FileDeed;
 use crate::frames::{FrameKind, Frames};
 use crate::memory::{Cells, DECODED, DEVICE, DIRTY, EXECUTE, KNOWN, Memory, PAGE, READ, SIZE, SPECIAL, WATCHED, WRITE};
 use crate::repeats::{Repeats, Round, Task};
@@ -22,6 +23,7 @@ use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
 use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
+use std::sync::Arc;
 use wendax_isa::w16::{C, I, N, SP, V, Z, decode};
 use wendax_isa::{Reg, StepNo};
 
@@ -61,6 +63,8 @@ pub(super) struct Done<'a> {
     pub(super) registers: &'a [u16; 16],
     pub(super) returned: bool,
     pub(super) depth: i64,
+    /// The timer expired.
+    pub(super) expired: bool,
 }
 
 /// What goes along with a run.
@@ -83,6 +87,8 @@ pub(super) trait Trace {
     fn read(&mut self, _address: u16, _length: u32) {}
     fn buffer(&mut self, _old: &[u8], _new: &[u8]) {}
     fn moved(&mut self, _printed: u64, _consumed: u64) {}
+    fn file(&mut self, _path: &Arc<str>, _deed: FileDeed) {}
+    fn tone(&mut self, _hertz: u16, _milliseconds: u16) {}
     fn end(&mut self, _done: &Done<'_>) -> ControlFlow<()> {
         ControlFlow::Continue(())
     }
@@ -149,12 +155,20 @@ impl<O: Observer> Trace for Traced<'_, O> {
         (self.report.printed, self.report.consumed) = (printed, consumed);
     }
 
+    fn file(&mut self, path: &Arc<str>, deed: FileDeed) {
+        self.report.file = Some((Arc::clone(path), deed));
+    }
+
+    fn tone(&mut self, hertz: u16, milliseconds: u16) {
+        self.report.tone = Some((hertz.into(), milliseconds.into()));
+    }
+
     #[inline]
     fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
         let report = &mut self.report;
         (report.step, report.kind, report.cycles) = (StepNo(done.step), done.kind, done.cycles);
         (report.pc, report.next, report.length) = (done.pc.into(), done.next.into(), done.length.into());
-        report.returned = done.returned;
+        (report.returned, report.expired) = (done.returned, done.expired);
         report.depth = usize::try_from(done.depth).unwrap_or(0);
         if Self::WRITES {
             let (old, new) = (done.old_flags.into(), done.flags.into());
@@ -508,7 +522,7 @@ impl Machine {
     fn hash(&mut self) -> u64 {
         let mut hasher = FxHasher::default();
         hasher.write_u64(self.memory.hash());
-        let State { cpu, frames, board, console, heap_end, random, answer, .. } = &self.state;
+        let State { cpu, frames, board, console, heap_end, random, answer, files, .. } = &self.state;
         cpu.registers.iter().chain(&cpu.flag_writers).for_each(|&word| hasher.write_u16(word));
         for word in [cpu.pc, cpu.flags, cpu.known, *heap_end] {
             hasher.write_u16(word);
@@ -524,6 +538,10 @@ impl Machine {
         hasher.write_u64(console.typed - console.read);
         hasher.write_u8(console.ended.into());
         hasher.write_u64(*random);
+        for (handle, open) in files.open() {
+            hasher.write_u32(handle);
+            hasher.write_usize(open.position);
+        }
         hasher.write_u64(answer.map_or(u64::MAX, u64::from));
         hasher.finish()
     }
@@ -968,6 +986,7 @@ impl Machine {
                     registers: &registers,
                     returned,
                     depth: frames.depth(),
+                    expired: T::WRITES && old_cycles < cycles && board.timer.expires_between(old_cycles, cycles),
                 };
                 if trace.end(&done).is_break() {
                     leave!(Exit::Observed);
@@ -992,7 +1011,7 @@ impl Machine {
             Kind::Halt => {
                 // Whoever observes hears of it, and the run stops anyhow.
                 let _ = self.done(slot, slot.next, StepKind::Instruction, trace);
-                self.state.finished = Some(0);
+                self.finish(0);
                 Some(Stop::Finished(0))
             }
             Kind::Brk => self.brk(slot, trace),
@@ -1036,7 +1055,25 @@ impl Machine {
         let flags = self.state.cpu.flags;
         let registers = &self.state.cpu.registers;
         let (returned, depth) = (false, self.state.frames.depth());
-        trace.end(&Done { step, kind, pc, next, length, cycles, old_flags, flags, touched, registers, returned, depth })
+        let expired = T::WRITES && {
+            let now = self.state.cycles;
+            self.state.board.timer.expires_between(now - cycles, now)
+        };
+        trace.end(&Done {
+            step,
+            kind,
+            pc,
+            next,
+            length,
+            cycles,
+            old_flags,
+            flags,
+            touched,
+            registers,
+            returned,
+            depth,
+            expired,
+        })
     }
 
     /// The fault as it will be reported.

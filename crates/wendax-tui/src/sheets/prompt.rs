@@ -33,6 +33,15 @@ impl Ask {
                 "save the trail",
                 "a file: text, or .csv or .jsonl by its ending; the steps the filter lets through, else all",
             ),
+            Self::SaveEvents => (
+                "save the events",
+                "a file of events, .jsonl: what was typed and which levers were moved in this run, to come again",
+            ),
+            Self::OpenEvents => (
+                "events from",
+                "a file of events, as `wendax run --events` takes it; a run begins anew with it; empty for none",
+            ),
+            Self::SaveTones => ("save the tones", "a sound file: tones.wav"),
             Self::Watch => (
                 "watch",
                 "r1, [total] as signed, weights as words 6, name as text, [r6] as hex, list as records 4 of word byte byte; \

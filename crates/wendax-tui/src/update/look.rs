@@ -181,6 +181,9 @@ impl App {
             Ask::TrailFilter => self.world.trail.filter.as_ref().map_or(String::new(), |(text, _)| text.clone()),
             Ask::FindInMemory => self.screen.memory_search.clone(),
             Ask::SaveTrail => "trail.txt".to_owned(),
+            Ask::SaveEvents => "events.jsonl".to_owned(),
+            Ask::SaveTones => "tones.wav".to_owned(),
+            Ask::OpenEvents => self.world.given.events.as_ref().map_or(String::new(), |(path, _)| path.clone()),
             Ask::SaveMemory => self.thing_chosen().map_or(String::new(), |thing| match thing {
                 wendax_session::Thing::Cells(from, _) => format!("0x{:04X} as bytes 32 to memory.bin", from.0),
                 _ => String::new(),

@@ -138,6 +138,13 @@ impl App {
             }
             Ask::SaveMemory => effects.push(self.memory_to_save(text)?),
             Ask::SaveTrail => effects.push(self.trail_to_save(text)?),
+            Ask::SaveEvents => effects.push(self.events_to_save(text)?),
+            Ask::SaveTones => effects.push(self.tones_to_save(text)?),
+            Ask::OpenEvents if text.is_empty() => {
+                self.world.given.events = None;
+                self.screen.say("nothing comes from a file in the next runs");
+            }
+            Ask::OpenEvents => effects.push(Effect::ReadEvents(text.to_owned())),
             Ask::Watch => {
                 self.world.watch(text)?;
                 self.screen.panes.of_mut(PaneId::Watches).chosen = self.world.watches.list.len().saturating_sub(1);

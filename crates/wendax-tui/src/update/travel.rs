@@ -233,9 +233,11 @@ impl App {
             Progress::Working => {}
             Progress::Asks(need) => {
                 walk.awaited = Some(need);
-                effects.push(match need {
-                    Need::Wait(milliseconds) => Effect::Wait(milliseconds),
-                    Need::Clock | Need::Input => Effect::TellTime,
+                effects.extend(match need {
+                    Need::Wait(milliseconds) => Some(Effect::Wait(milliseconds)),
+                    Need::Sound(tone) => Some(Effect::Sound(tone)),
+                    Need::File => self.file_to_find(),
+                    Need::Clock | Need::Input => Some(Effect::TellTime),
                 });
             }
             Progress::Arrived => self.arrived(),

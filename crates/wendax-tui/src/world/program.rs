@@ -1,5 +1,6 @@
 //! The program as it was assembled last, and what assembling told.
 
+use std::path::PathBuf;
 use wendax_asm::Assembly;
 use wendax_machine::Settings;
 use wendax_project::Built;
@@ -23,6 +24,8 @@ pub(crate) struct Program {
     pub(crate) typed: Option<Vec<u8>>,
     /// Bytes that the past of a walk may take, when the manifest says so.
     pub(crate) history: Option<usize>,
+    /// The folder for the program's files, when the manifest names one.
+    pub(crate) folder: Option<PathBuf>,
 }
 
 impl Program {
@@ -42,6 +45,7 @@ impl Program {
         self.assembly = built.assembly;
         let changed = self.settings != built.settings || self.typed != built.typed;
         (self.settings, self.typed, self.history) = (built.settings, built.typed, built.history);
+        self.folder = built.folder;
         changed
     }
 

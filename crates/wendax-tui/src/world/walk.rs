@@ -6,7 +6,7 @@ use super::documents::DocumentId;
 use super::editor::LineShift;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, Need, StepNo};
-use wendax_session::{Explanation, Replay, Routines, Session, State, Story, Version, explain};
+use wendax_session::{Explanation, Replay, Routines, Script, Session, State, Story, Version, explain};
 use wendax_source::FileId;
 
 #[derive(Debug, Clone, Default)]
@@ -32,6 +32,14 @@ pub(crate) struct Walk {
     pub(crate) is_slow: bool,
     /// What the program waits for that is no typed input.
     pub(crate) awaited: Option<Need>,
+    /// Goes up with every run that begins anew; replaying one goes on with it.
+    pub(crate) runs: u64,
+    /// The files that the owner of the disk was told of last: run, branch, and how often they had changed.
+    pub(crate) kept_files: (u64, u64, u64),
+    /// What is wrong with the file of events, for the program as it is now.
+    pub(crate) not_played: Option<String>,
+    /// Tones that were sounded.
+    pub(crate) sounded: usize,
 }
 
 impl Walk {
@@ -155,6 +163,15 @@ impl World {
         }
         if !typed.is_empty() {
             session.type_input(typed);
+        }
+        self.walk.runs += 1;
+        self.walk.sounded = 0;
+        let script = self.given.events.as_ref().map(|(_, text)| Script::read(text, &session));
+        self.walk.not_played = None;
+        match script {
+            Some(Ok(script)) => session.set_script(script),
+            Some(Err(error)) => self.walk.not_played = Some(error.to_string()),
+            None => {}
         }
         self.walk.begin(session);
     }

@@ -6,6 +6,7 @@
 use super::Incoming;
 use super::terminal::{Screen, ask_ground, copy_to_system};
 use super::threads::{self, Keep, Latest, Request, WORKSHOP};
+use crate::folder::Folder;
 use crate::{Failure, files, recovery};
 use notify::Watcher;
 use ratatui::Terminal;
@@ -18,6 +19,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
+use wendax_machine::Found;
 use wendax_project::Project;
 use wendax_tui::{App, Effect, Look, Message, OpenFile, Text, Unsaved, draw, update};
 
@@ -70,6 +72,8 @@ pub(super) struct Bench {
     keeper: Option<(Sender<Keep>, Option<JoinHandle<()>>)>,
     watcher: Option<notify::RecommendedWatcher>,
     watched: Vec<PathBuf>,
+    /// The folder of the program's files, and the run it was used by last.
+    folder: Option<(wendax_tui::Folder, Folder)>,
 }
 
 impl Bench {
@@ -111,6 +115,7 @@ impl Bench {
             keeper: Some(threads::keeper()),
             watcher: watcher.ok(),
             watched: Vec::new(),
+            folder: None,
         }
     }
 
@@ -307,6 +312,42 @@ impl Bench {
                 Effect::Wait(milliseconds) => {
                     self.wake_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
                 }
+                Effect::Sound(tone) => {
+                    if tone.hertz > 0 {
+                        self.ring();
+                    }
+                    self.wake_at = Some(Instant::now() + Duration::from_millis(tone.milliseconds.into()));
+                }
+                Effect::Ring => self.ring(),
+                Effect::FindFile(folder, path) => {
+                    let found = match self.folder_of(&folder) {
+                        Some(folder) => folder.find(&path),
+                        None => Found::NotAllowed,
+                    };
+                    self.send(Message::Found(path, found));
+                }
+                Effect::KeepFiles(folder, files) => {
+                    let told = self.folder_of(&folder).map(|folder| folder.keep(&files)).unwrap_or_default();
+                    if let Some(first) = told.first() {
+                        self.send(Message::Failed(first.clone()));
+                    }
+                }
+                Effect::WriteTones(path, tones) => {
+                    let place = Path::new(&path);
+                    let written = self.apart(place).and_then(|()| crate::tones::write(place, &tones));
+                    self.send(match written {
+                        Ok(()) => Message::Done(format!("{} tones written to {path}", tones.len())),
+                        Err(failure) => Message::Failed(failure.text),
+                    });
+                }
+                Effect::ReadEvents(path) => {
+                    let place = Path::new(&path);
+                    let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));
+                    self.send(match text {
+                        Ok(text) => Message::Events(path, text),
+                        Err(failure) => Message::Failed(failure.text),
+                    });
+                }
                 Effect::Tick(milliseconds) => {
                     self.tick_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
                 }
@@ -323,9 +364,43 @@ impl Bench {
 
     /// Writes something beside the program: never over one of its files.
     fn write_apart(&self, path: &str, bytes: &[u8]) -> Result<(), Failure> {
-        let read: Vec<PathBuf> = self.app.open_files().into_iter().map(|file| PathBuf::from(file.path)).collect();
-        files::keep_apart(&read, &[("this", Path::new(path))])?;
+        self.apart(Path::new(path))?;
         files::write_to(Path::new(path), bytes)
+    }
+
+    /// A path is none of the program's own files.
+    fn apart(&self, path: &Path) -> Result<(), Failure> {
+        let read: Vec<PathBuf> = self.app.open_files().into_iter().map(|file| PathBuf::from(file.path)).collect();
+        files::keep_apart(&read, &[("this", path)])
+    }
+
+    /// A tone, as far as a terminal can sound one.
+    fn ring(&self) {
+        let mut terminal = std::io::stdout();
+        let _ = terminal.write_all(b"\x07").and_then(|()| terminal.flush());
+    }
+
+    /// The folder of a run, opened when it is first used.
+    fn folder_of(&mut self, wanted: &wendax_tui::Folder) -> Option<&mut Folder> {
+        match &mut self.folder {
+            Some((known, folder)) if known.path == wanted.path => {
+                if known.run != wanted.run {
+                    folder.begin();
+                    known.run = wanted.run;
+                }
+            }
+            _ => {
+                let own = self.app.program_files().into_iter().map(PathBuf::from).collect();
+                match Folder::open(&wanted.path, own) {
+                    Ok(folder) => self.folder = Some((wanted.clone(), folder)),
+                    Err(why) => {
+                        self.folder = None;
+                        self.send(Message::Failed(why));
+                    }
+                }
+            }
+        }
+        self.folder.as_mut().map(|(_, folder)| folder)
     }
 
     /// Makes a project; true when it is to be opened at once.

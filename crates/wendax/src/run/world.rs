@@ -1,18 +1,19 @@
 //! The world outside a run: input, output, time and signals.
 //!
-//! Output leaves as it is printed. Standard input is read by a thread of its own, a piece at a time, so that a program
+//! Output leaves as it is printed, files when the program has closed them. Standard input is read by a thread of its own, a piece at a time, so that a program
 //! that only looks whether a key waits goes on meanwhile; the next piece is typed once the last one has been read. What
 //! is given in a file or a manifest is typed at the start.
 
 use crate::Failure;
 use crate::files::{self, cannot_write, plain, print};
-use std::io::{Read, Write};
+use crate::folder::Folder;
+use std::io::{IsTerminal, Read, Write};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, TryRecvError, sync_channel};
 use std::time::{Duration, Instant};
-use wendax_machine::{Clock, Event, Need};
+use wendax_machine::{Clock, Event, Need, Tone};
 use wendax_session::{Command, Progress, Session, State, TrailText, Why};
 
 /// Work between two looks at the world, in steps: some milliseconds.
@@ -93,6 +94,14 @@ impl Input {
     }
 }
 
+/// A tone, as far as a terminal can sound one.
+fn ring(tone: Tone) {
+    let mut terminal = std::io::stderr();
+    if tone.hertz > 0 && tone.milliseconds > 0 && terminal.is_terminal() {
+        let _ = terminal.write_all(b"\x07").and_then(|()| terminal.flush());
+    }
+}
+
 pub(super) struct World {
     input: Input,
     limits: Limits,
@@ -101,6 +110,9 @@ pub(super) struct World {
     last_byte: Option<u8>,
     stop: Arc<AtomicBool>,
     trail: Option<Trail>,
+    folder: Option<Folder>,
+    /// How often what is to be kept of files had changed when it was last kept.
+    kept: u64,
 }
 
 /// The steps of the run, being written down.
@@ -110,7 +122,7 @@ struct Trail {
 }
 
 impl World {
-    pub(super) fn new(input: Input, limits: Limits) -> Self {
+    pub(super) fn new(input: Input, limits: Limits, folder: Option<Folder>) -> Self {
         let stop = Arc::new(AtomicBool::new(false));
         for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
             // A second one ends the program at once, should it hang. Without them signals end it as they always do.
@@ -121,7 +133,7 @@ impl World {
             );
             let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
         }
-        Self { input, limits, started: Instant::now(), printed: 0, last_byte: None, stop, trail: None }
+        Self { input, limits, started: Instant::now(), printed: 0, last_byte: None, stop, trail: None, folder, kept: 0 }
     }
 
     /// What was printed last ended no line.
@@ -172,13 +184,23 @@ impl World {
             let progress = session.work(SLICE);
             self.print(session)?;
             self.follow(session)?;
+            self.keep_files(session)?;
             if let Some(end) = self.is_over(session) {
                 session.pause();
                 return Ok(end);
             }
             match progress {
                 Progress::Working => self.type_ahead(session)?,
-                Progress::Asks(Need::Wait(milliseconds)) => {
+                Progress::Asks(Need::File) => self.answer_file(session),
+                Progress::Asks(need @ (Need::Wait(_) | Need::Sound(_))) => {
+                    let milliseconds = match need {
+                        Need::Sound(tone) => {
+                            ring(tone);
+                            tone.milliseconds
+                        }
+                        Need::Wait(milliseconds) => milliseconds,
+                        Need::Clock | Need::Input | Need::File => 0,
+                    };
                     if let Some(end) = self.wait(session, milliseconds) {
                         session.pause();
                         return Ok(end);
@@ -206,6 +228,44 @@ impl World {
                 },
             }
         }
+    }
+
+    /// Tells a program what lies where it looks for a file.
+    fn answer_file(&mut self, session: &mut Session) {
+        let (Some(path), Some(folder)) = (session.machine().wanted_file(), &mut self.folder) else { return };
+        let found = folder.find(&path);
+        session.answer(Event::File(path, found));
+    }
+
+    /// Writes what the program has closed.
+    fn keep_files(&mut self, session: &Session) -> Result<(), Failure> {
+        let machine = session.machine();
+        let Some(folder) = self.folder.as_mut().filter(|_| machine.file_changes() != self.kept) else { return Ok(()) };
+        self.kept = machine.file_changes();
+        let told = folder.keep(machine.files());
+        if told.is_empty() {
+            return Ok(());
+        }
+        Err(Failure { text: told.join("\n"), status: crate::status::NO_OUTPUT, is_about_output: true })
+    }
+
+    /// The run is over: what of its files was not closed stays as it was, and what it was not allowed is told.
+    pub(super) fn end_files(&mut self, session: &Session) -> Result<(), Failure> {
+        self.keep_files(session)?;
+        let files = session.machine().files();
+        let mut told = String::new();
+        if files.was_refused {
+            told.push_str(
+                "note: the program has no folder for files, so its calls about them failed; --files DIR gives one, or \
+                 `files` in wendax.toml\n",
+            );
+        }
+        for (path, _) in files.known().filter(|(_, file)| file.is_unfinished()) {
+            told.push_str(&format!("note: {path} was never closed, and stays as it was\n"));
+        }
+        // Nobody is left to tell when even this fails.
+        let _ = write!(std::io::stderr(), "{told}");
+        Ok(())
     }
 
     /// The run has to stop, for a reason outside the program.

@@ -5,7 +5,7 @@ use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::buffer::Buffer;
 use wendax_asm::{Assembler, Inputs};
-use wendax_machine::Settings;
+use wendax_machine::{Found, Settings};
 use wendax_source::MemoryFiles;
 use wendax_tui::{App, Built, Colours, Effect, Look, Message, Theme, draw, update};
 
@@ -26,6 +26,9 @@ pub(crate) struct Stage {
     revision: u64,
     /// Files that were written beside the program.
     pub(crate) written: Vec<(String, Vec<u8>)>,
+    /// The folder of the program's files, when it has one, and how often it was told of them.
+    pub(crate) folder: std::collections::BTreeMap<String, Vec<u8>>,
+    pub(crate) told: usize,
     /// Slow running goes on in so many milliseconds.
     pub(crate) tick: Option<u32>,
     size: (u16, u16),
@@ -66,6 +69,8 @@ impl Stage {
             asks_disk: false,
             revision: 0,
             written: Vec::new(),
+            folder: std::collections::BTreeMap::new(),
+            told: 0,
             tick: None,
             size: (160, 50),
             files,
@@ -143,7 +148,21 @@ impl Stage {
                 Effect::Write(path, bytes) => self.written.push((path, bytes)),
                 Effect::Build(path) | Effect::NewProject(path) => self.asked.push(path),
                 Effect::TellTime => self.message(Message::Clock(5)),
-                Effect::Wait(_) => self.message(Message::Waited),
+                Effect::Wait(_) | Effect::Sound(_) => self.message(Message::Waited),
+                Effect::Ring => {}
+                Effect::FindFile(_, path) => {
+                    let found = self.folder.get(&*path).map(|bytes| bytes.as_slice().into());
+                    self.message(Message::Found(path, found.map_or(Found::Nothing, Found::Bytes)));
+                }
+                Effect::KeepFiles(_, files) => {
+                    self.told += 1;
+                    self.folder = files.to_keep().map(|(path, bytes)| (path.to_string(), bytes.to_vec())).collect();
+                }
+                Effect::WriteTones(path, tones) => self.written.push((path, vec![0; tones.len()])),
+                Effect::ReadEvents(path) => {
+                    let text = self.folder.get(&path).cloned().unwrap_or_default();
+                    self.message(Message::Events(path, String::from_utf8(text).expect("events are text")));
+                }
                 // Time passes when the test says so.
                 Effect::Tick(wait) => self.tick = Some(wait),
                 Effect::Quit => self.ended = true,

@@ -1,0 +1,267 @@
+//! What comes from outside a run and what goes there: files, levers, tones, events of a file.
+
+use proptest::prelude::*;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use wendax_isa::StepNo;
+use wendax_machine::{Clock, Event, Found, Need, Settings};
+use wendax_session::{Command, Progress, Script, Session, State, change_words};
+
+fn session(text: &str) -> Session {
+    let (sources, file) = wendax_source::Sources::single("case.asm", text);
+    let assembly = wendax_asm::assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{text}\n{:?}", assembly.diagnostics);
+    let settings = Settings { has_folder: true, clock: Clock::Cycles, ..Settings::default() };
+    Session::new(assembly.image, settings).with_sources(sources)
+}
+
+type Disk = BTreeMap<Arc<str>, Vec<u8>>;
+
+/// Carries a command through; files are found on the disk.
+fn go(session: &mut Session, disk: &Disk, command: Command) {
+    session.begin(command);
+    for _ in 0..100_000 {
+        match session.work(500) {
+            Progress::Working => {}
+            Progress::Asks(Need::File) => {
+                let path = session.machine().wanted_file().expect("a file is asked for");
+                let found = disk.get(&path).map_or(Found::Nothing, |bytes| Found::Bytes(bytes.as_slice().into()));
+                session.answer(Event::File(path, found));
+            }
+            Progress::Asks(_) => session.answer(Event::Waited),
+            Progress::Arrived if *session.state() == State::Waiting => {
+                session.end_input();
+            }
+            Progress::Arrived => return,
+        }
+    }
+    panic!("it never arrives");
+}
+
+const LINES: [&str; 16] = [
+    "mov r0, one\n mov r1, 0\n sys file_open\n mov r6, r0",
+    "mov r0, one\n mov r1, 1\n sys file_open\n mov r6, r0",
+    "mov r0, two\n mov r1, {n}\n sys file_open\n mov r7, r0",
+    "mov r0, r6\n mov r1, data\n mov r2, {n}\n sys file_read",
+    "mov r0, r7\n mov r1, data\n mov r2, {n}\n sys file_write",
+    "mov r0, r6\n mov r1, data\n mov r2, {n}\n sys file_write",
+    "mov r0, r7\n mov r1, {n}\n sys file_seek",
+    "mov r0, r6\n sys file_close",
+    "mov r0, r7\n sys file_close",
+    "ldw r3, [0xFF32]\n stw [0xFF30], r3",
+    "inc r4\n stb [data + {n}], r4",
+    "mov r0, 440\n mov r1, {n}\n sys tone",
+    "mov r0, 700\n stw [0xFF22], r0\n mov r0, 3\n stw [0xFF24], r0\n ei",
+    "mov r5, {n}0\nw{i}: djnz r5, w{i}",
+    "ldw r3, [0xFF10]\n ldw r4, [0xFF12]",
+    "stw [0xFF34], r3",
+];
+
+fn program(lines: &[(usize, u8)]) -> String {
+    let mut text = "start: mov r0, tick\n stw [16], r0\n mov r0, lever\n stw [20], r0\n".to_owned();
+    for (index, (line, n)) in lines.iter().enumerate() {
+        let line = LINES[*line].replace("{n}", &n.to_string()).replace("{i}", &index.to_string());
+        text.push_str(&format!(" {line}\n"));
+    }
+    text + " djnz r8, start2\nstart2: sys exit\ntick: push r0\n mov r0, 7\n stw [0xFF24], r0\n inc r9\n pop r0\n reti\n\
+            lever: inc r10\n reti\n.data\none: .asciz \"one\"\ntwo: .asciz \"two\"\ndata: .ascii \"abcdefghij\"\n .space 20\n"
+}
+
+/// Something a person does at a step.
+fn any_acts() -> impl Strategy<Value = Vec<(u64, u8, u32)>> {
+    proptest::collection::vec((0u64..300, 0u8..3, 0u32..16), 0..8)
+}
+
+fn act(session: &mut Session, kind: u8, value: u32) {
+    match kind {
+        0 => drop(session.move_levers(value)),
+        1 => drop(session.type_input(&[b'a' + u8::try_from(value).unwrap()])),
+        _ => {}
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    /// Back and on: the same machine, files and board at every step, whatever was done when; and nobody asks the disk again.
+    #[test]
+    fn back_and_on_gives_the_same_files_and_board(
+        lines in proptest::collection::vec((0..LINES.len(), 0u8..10), 3..30), acts in any_acts(),
+        visits in proptest::collection::vec(0u64..400, 1..6),
+    ) {
+        let disk = Disk::from([("one".into(), b"wagons".to_vec())]);
+        let mut acts = acts;
+        acts.sort_unstable();
+        let mut session = session(&program(&lines));
+        for (step, kind, value) in acts {
+            go(&mut session, &disk, Command::Seek(StepNo(step)));
+            act(&mut session, kind, value);
+        }
+        go(&mut session, &disk, Command::Seek(StepNo(400)));
+        let end = session.end();
+        // A second way through the same branch, step by step, sees each state.
+        let mut slow = session.clone();
+        go(&mut slow, &Disk::new(), Command::Seek(StepNo(0)));
+        let mut states = vec![slow.machine().clone()];
+        while slow.now() < end {
+            go(&mut slow, &Disk::new(), Command::Step);
+            states.push(slow.machine().clone());
+        }
+        prop_assert_eq!(slow.end(), end);
+        for visit in visits {
+            go(&mut session, &Disk::new(), Command::Seek(StepNo(visit.min(end.0))));
+            let wanted = &states[usize::try_from(session.now().0).unwrap()];
+            prop_assert!(session.machine().same_state(wanted), "at {}", session.now());
+            prop_assert_eq!(session.machine().files(), wanted.files());
+        }
+    }
+
+    /// What happened, saved as a file of events and played to the same program, gives the same run.
+    #[test]
+    fn events_saved_and_played_again_make_the_same_run(
+        lines in proptest::collection::vec((0..LINES.len(), 0u8..10), 3..30), acts in any_acts(),
+    ) {
+        let disk = Disk::from([("one".into(), b"wagons".to_vec())]);
+        let text = program(&lines);
+        let mut first = session(&text);
+        let mut acts = acts;
+        acts.sort_unstable();
+        for (step, kind, value) in acts {
+            go(&mut first, &disk, Command::Seek(StepNo(step)));
+            act(&mut first, kind, value);
+        }
+        go(&mut first, &disk, Command::Seek(StepNo(500)));
+        let events = Script::text_of(&first);
+        let mut second = session(&text);
+        let script = Script::read(&events, &second).unwrap_or_else(|error| panic!("{error}\n{events}"));
+        second.set_script(script);
+        let end = first.now();
+        go(&mut second, &disk, Command::Seek(end));
+        prop_assert_eq!(second.now(), end, "{}", events);
+        prop_assert!(second.machine().same_state(first.machine()), "{}\n{}", events, text);
+        // Going back into the middle and on gives it again, from the log.
+        go(&mut second, &Disk::new(), Command::Seek(StepNo(end.0 / 2)));
+        go(&mut second, &Disk::new(), Command::Seek(end));
+        prop_assert!(second.machine().same_state(first.machine()));
+    }
+}
+
+const COPY: &str = "start: mov r0, from\n mov r1, 0\n sys file_open\n mov r6, r0\n mov r1, buffer\n mov r2, 16\n\
+    sys file_read\n mov r8, r0\n mov r0, to\n mov r1, 1\n sys file_open\n mov r7, r0\n mov r1, buffer\n mov r2, r8\n\
+    sys file_write\n mov r0, r7\n sys file_close\n sys exit\n\
+    .data\nfrom: .asciz \"list.txt\"\nto: .asciz \"out/report.txt\"\nbuffer: .space 16\n";
+
+#[test]
+fn a_file_is_read_once_written_whole_and_told_in_words() {
+    let disk = Disk::from([("list.txt".into(), b"coal 12\nore 7\n".to_vec())]);
+    let mut session = session(COPY);
+    let mut told = Vec::new();
+    while !matches!(session.state(), State::Finished(_)) {
+        go(&mut session, &disk, Command::Step);
+        let last = session.last_step().expect("a step was taken");
+        told.extend(change_words(&session, last).into_iter().filter(|words| words.contains(".txt")));
+    }
+    assert_eq!(
+        told,
+        [
+            "list.txt opened to be read",
+            "14 bytes read from list.txt at 0",
+            "out/report.txt opened to be written anew",
+            "14 bytes written to out/report.txt at 0",
+            "out/report.txt closed",
+        ]
+    );
+    let kept: Vec<_> = session.machine().files().to_keep().map(|(path, bytes)| (&**path, bytes.as_slice())).collect();
+    assert_eq!(kept, [("out/report.txt", &b"coal 12\nore 7\n"[..])]);
+    // Before it was closed nothing is to be kept, and the folder is not asked again.
+    go(&mut session, &Disk::new(), Command::Seek(StepNo(15)));
+    assert_eq!(session.machine().files().to_keep().count(), 0);
+    assert!(session.machine().files().get("out/report.txt").unwrap().is_unfinished());
+}
+
+const LAMPS: &str = "start: mov r0, moved\n stw [20], r0\n mov r0, 0xFFFF\n stw [0xFF34], r0\n ei\nmain: inc r5\n jmp main\n\
+                     moved: ldw r1, [0xFF32]\n stw [0xFF30], r1\n reti\n";
+
+#[test]
+fn levers_are_moved_while_it_runs_and_in_the_past() {
+    let mut session = session(LAMPS);
+    session.begin(Command::Seek(StepNo(100_000)));
+    session.work(1000);
+    assert!(session.is_running() && session.move_levers(5).is_some());
+    let moved = session.now();
+    while session.work(1000) == Progress::Working {}
+    assert_eq!((session.machine().board().lamps, session.now()), (5, StepNo(100_000)));
+    go(&mut session, &Disk::new(), Command::Seek(moved));
+    assert_eq!((session.machine().board().levers, session.machine().board().lamps), (5, 0), "seen before it is taken");
+    go(&mut session, &Disk::new(), Command::StepBack);
+    assert_eq!(session.machine().board().levers, 0, "as it was");
+    let dropped = session.move_levers(2).expect("the past can be changed");
+    assert!(dropped.steps > 90_000 && dropped.edits == 1);
+    go(&mut session, &Disk::new(), Command::Seek(moved + 50));
+    assert_eq!(session.machine().board().lamps, 2);
+}
+
+#[test]
+fn events_come_at_their_cycle_step_or_so_many_cycles_behind_a_place() {
+    let mut session = session(LAMPS);
+    let text = "{\"cycle\": 500, \"lever\": 3, \"up\": true}\n\n\
+                {\"place\": \"main\", \"time\": 200, \"after\": 7, \"lever\": 0, \"up\": true, \"bounce\": {\"times\": 2, \"apart\": 40}}\n\
+                {\"step\": 2000, \"levers\": 1, \"note\": \"all but one down\"}\n";
+    session.set_script(Script::read(text, &session).expect("it is right"));
+    let mut lamps = vec![(0, 0)];
+    for step in 1..2100 {
+        go(&mut session, &Disk::new(), Command::Step);
+        assert_eq!(session.now(), StepNo(step));
+        let now = session.machine().board().lamps;
+        if lamps.last().is_none_or(|(_, last)| *last != now) {
+            lamps.push((step, now));
+        }
+    }
+    assert_eq!(lamps.iter().map(|(_, lamps)| *lamps).collect::<Vec<_>>(), [0, 8, 9, 8, 9, 8, 9, 1], "{lamps:?}");
+    // At once the same comes of it.
+    let mut fast = self::session(LAMPS);
+    fast.set_script(Script::read(text, &fast).expect("it is right"));
+    go(&mut fast, &Disk::new(), Command::Seek(StepNo(2099)));
+    assert!(fast.machine().same_state(session.machine()));
+    // A new branch gets what comes behind its beginning.
+    go(&mut fast, &Disk::new(), Command::Seek(StepNo(300)));
+    fast.edit(Event::SetRegister(wendax_isa::Reg(5), 9));
+    go(&mut fast, &Disk::new(), Command::Seek(StepNo(2099)));
+    assert_eq!(fast.machine().board().lamps, 1);
+}
+
+#[test]
+fn files_of_events_say_what_is_wrong_with_them() {
+    let session = session(LAMPS);
+    for (text, wanted) in [
+        ("{\"cycle\": 5}", "line 1: a line needs one thing that comes"),
+        ("{\"text\": \"x\"}", "line 1: a line needs one moment"),
+        ("{\"cycle\": 5, \"step\": 6, \"text\": \"x\"}", "one moment"),
+        ("\n{\"cycle\": 5, \"lever\": 16, \"up\": true}", "line 2: \"lever\" is 0 to 15"),
+        ("{\"cycle\": 5, \"lever\": 1}", "a lever needs \"up\""),
+        ("{\"place\": \"nowhere\", \"levers\": 1}", "nowhere"),
+        ("{\"place\": \"change r1\", \"levers\": 1}", "a place is a label"),
+        ("{\"cycle\": 5, \"tezt\": \"x\"}", "unknown field `tezt`"),
+        ("cycle 5", "each line is one JSON object"),
+        ("{\"step\": 5, \"after\": 3, \"levers\": 1}", "belong to a \"place\""),
+        ("{\"cycle\": 1, \"levers\": 65536}", "0 to 65535"),
+    ] {
+        let error = Script::read(text, &session).expect_err(text).to_string();
+        assert!(error.contains(wanted), "{text}: {error}");
+    }
+}
+
+#[test]
+fn tones_are_kept_with_the_branch_in_the_programs_own_time() {
+    let text = "start: mov r0, 440\n mov r1, 200\n sys tone\n mov r0, 50\n sys wait_ms\n mov r0, 523\n mov r1, 100\n sys tone\n sys exit\n";
+    let mut session = session(text);
+    go(&mut session, &Disk::new(), Command::Go);
+    let tones: Vec<_> = session.tones().iter().map(|tone| (tone.at / 1000, tone.hertz, tone.milliseconds)).collect();
+    assert_eq!(tones, [(0, 440, 200), (250, 523, 100)]);
+    go(&mut session, &Disk::new(), Command::Seek(StepNo(3)));
+    let words = change_words(&session, session.last_step().expect("a step"));
+    assert!(words.contains(&"sounded 440 Hz (A4) for 200 ms".to_owned()), "{words:?}");
+    assert_eq!(session.tones().len(), 2, "going back makes none and forgets none");
+    session.edit(Event::SetRegister(wendax_isa::Reg(5), 9));
+    assert_eq!(session.tones().len(), 1, "a new branch has not made the second yet");
+}

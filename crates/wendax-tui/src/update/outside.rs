@@ -1,0 +1,95 @@
+//! What a run has to do with the world beside its console: files, tones, events from a file, levers.
+
+use crate::app::App;
+use crate::message::{Effect, Folder};
+use wendax_machine::Clock;
+use wendax_session::{Script, dropped_words};
+
+impl App {
+    fn folder(&self) -> Option<Folder> {
+        Some(Folder { run: self.world.walk.runs, path: self.world.folder()?.clone() })
+    }
+
+    /// The file the program looks for.
+    pub(super) fn file_to_find(&self) -> Option<Effect> {
+        let path = self.session()?.machine().wanted_file()?;
+        Some(Effect::FindFile(self.folder()?, path))
+    }
+
+    /// What the furthest step of the branch has written is to be on disk; fresh tones are sounded.
+    pub(super) fn keep_outside(&mut self, effects: &mut Vec<Effect>) {
+        let folder = self.folder();
+        let walk = &mut self.world.walk;
+        let Some(session) = walk.session.as_ref().filter(|session| session.now() == session.end()) else { return };
+        let machine = session.machine();
+        let now = (walk.runs, session.branches(), machine.file_changes());
+        let before = std::mem::replace(&mut walk.kept_files, now);
+        let is_same = before.0 == now.0 && before.2 == now.2 && (before.1 == now.1 || now.2 == 0);
+        if let Some(folder) = folder.filter(|_| !is_same && (now.2 > 0 || before.0 == now.0)) {
+            effects.push(Effect::KeepFiles(folder, Box::new(machine.files().clone())));
+        }
+        let tones = session.tones();
+        if tones.len() > walk.sounded && machine.settings().clock == Clock::Cycles {
+            effects.extend(tones[walk.sounded..].iter().any(|tone| tone.hertz > 0).then_some(Effect::Ring));
+        }
+        walk.sounded = tones.len();
+    }
+
+    /// Runs get what comes from outside out of a file from now on, the first of them at once.
+    pub(super) fn take_events(&mut self, path: String, text: String) {
+        let Some(session) = self.session() else { return self.screen.trouble("there is no program yet") };
+        match Script::read(&text, session) {
+            Err(error) => self.screen.trouble(format!("{path}, {error}")),
+            Ok(script) => {
+                let count = script.len();
+                self.world.given.events = Some((path.clone(), text));
+                self.world.new_session();
+                self.place_stops();
+                self.show_present_line();
+                self.screen.say(format!("{count} events of {path} will come in this run and the next ones"));
+            }
+        }
+    }
+
+    /// What came from outside in this run, as a file of events.
+    pub(super) fn events_to_save(&self, path: &str) -> Result<Effect, String> {
+        let session = self.session().ok_or("there is no program yet")?;
+        let text = Script::text_of(session);
+        if text.is_empty() {
+            return Err("nothing came from outside in this run: no key, no lever".to_owned());
+        }
+        Ok(Effect::Write(path.to_owned(), text.into_bytes()))
+    }
+
+    /// The tones of this run, as a sound file.
+    pub(super) fn tones_to_save(&self, path: &str) -> Result<Effect, String> {
+        let session = self.session().ok_or("there is no program yet")?;
+        if session.tones().is_empty() {
+            return Err("no tone was made in this run".to_owned());
+        }
+        if !path.ends_with(".wav") {
+            return Err("a sound file ends in .wav".to_owned());
+        }
+        Ok(Effect::WriteTones(path.to_owned(), session.tones().to_vec()))
+    }
+
+    /// Moves a lever, now: of the past that begins a new branch.
+    pub(crate) fn move_lever(&mut self, number: u32) {
+        let Some(session) = &mut self.world.walk.session else { return };
+        let levers = u32::from(session.machine().board().levers) ^ 1 << number;
+        let Some(dropped) = session.move_levers(levers) else {
+            let text = if session.machine().finished().is_some() {
+                "the program has ended: nothing will look at the levers; the left arrow goes back"
+            } else {
+                "the walk is on its way through the past: Space stops it"
+            };
+            return self.screen.trouble(text);
+        };
+        let state = if levers >> number & 1 != 0 { "up" } else { "down" };
+        let branch = dropped_words(dropped);
+        let more = if branch.is_empty() { String::new() } else { format!("; {branch}") };
+        self.screen.say(format!("lever {number} is {state}{more}"));
+        self.world.walk.refresh();
+        self.world.read_watches();
+    }
+}
