@@ -18,4 +18,6 @@ pub fn target() -> &'static Target {
 }
 
 pub use ids::{Addr, Reg, StepNo};
-pub use target::{DeviceRegister, FlagInfo, MemoryMap, RegisterInfo, RegisterUse, Roles, SystemCall, Target};
+pub use target::{
+    DeviceBit, DeviceKind, DeviceRegister, FlagInfo, MemoryMap, RegisterInfo, RegisterUse, Roles, SystemCall, Target,
+};

@@ -23,6 +23,10 @@ pub struct Target {
     pub map: MemoryMap,
     /// Names of traps and interrupts by number; empty where there is none.
     pub traps: &'static [&'static str],
+    /// The numbers of the interrupts, the most urgent first.
+    pub interrupts: &'static [u32],
+    /// The flag that allows interrupts, by its bit; none where they are always allowed.
+    pub interrupts_flag: Option<u32>,
     /// The device register that prints what is written to it.
     pub console: Option<Addr>,
     /// The device registers, in order of their addresses.
@@ -81,6 +85,16 @@ impl Target {
     /// The device register at an address.
     pub fn device(&self, address: Addr) -> Option<&'static DeviceRegister> {
         self.devices.iter().find(|register| register.address == address)
+    }
+
+    /// The device registers of a kind, in order of their addresses.
+    pub fn devices_of(&self, kind: DeviceKind) -> impl Iterator<Item = &'static DeviceRegister> {
+        self.devices.iter().filter(move |register| register.kind == kind)
+    }
+
+    /// Where the vector of a trap or interrupt lies.
+    pub fn vector_of(&self, number: u32) -> Addr {
+        Addr(number * self.word_bytes())
     }
 
     /// The system call with this number.
@@ -154,6 +168,50 @@ pub struct DeviceRegister {
     pub writable: bool,
     /// What it holds, in one line.
     pub meaning: &'static str,
+    /// What device it belongs to.
+    pub kind: DeviceKind,
+    /// What single bits of it mean; nothing where it holds a number.
+    pub bits: &'static [DeviceBit],
+}
+
+/// What a device register belongs to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DeviceKind {
+    /// What the last trap left.
+    Trap,
+    /// The counter of cycles.
+    Cycles,
+    /// Keys and printing.
+    Console,
+    /// The timer.
+    Timer,
+    /// Lamps, a bit each.
+    Lamps,
+    /// Levers, a bit each.
+    Levers,
+    /// Which levers interrupt, a bit each.
+    LeverMask,
+    /// One of the digits; its segments are the low bits.
+    Digit,
+}
+
+/// A bit of a device register.
+#[derive(Debug, Clone, Copy)]
+pub struct DeviceBit {
+    /// The bit, as a mask.
+    pub mask: u32,
+    /// What it says when it is 1.
+    pub when_set: &'static str,
+    /// What it says when it is 0; empty when that goes without saying.
+    pub when_clear: &'static str,
+}
+
+impl DeviceRegister {
+    /// What the bits of a value say, one after the other; empty where it holds a number.
+    pub fn words(&self, value: u32) -> String {
+        let words = self.bits.iter().map(|bit| if value & bit.mask != 0 { bit.when_set } else { bit.when_clear });
+        words.filter(|words| !words.is_empty()).collect::<Vec<_>>().join(", ")
+    }
 }
 
 /// A system call.

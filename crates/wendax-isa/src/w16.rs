@@ -136,6 +136,8 @@ pub static TARGET: Target = Target {
     },
     traps: &TRAPS,
     console: Some(Addr(address::CONSOLE_DATA as u32)),
+    interrupts: &[8, 9, 10],
+    interrupts_flag: Some(I as u32),
     devices: DEVICES,
     calls: CALLS,
     errors: &calls::ERROR_WORDS,

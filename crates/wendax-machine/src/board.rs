@@ -3,6 +3,26 @@
 //! A machine maps its device registers onto these. The timer is never counted tick by tick: its count is computed from
 //! the cycle counter when someone looks.
 
+use wendax_isa::{Addr, DeviceKind};
+
+/// An interrupt as it stands at a moment.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Interrupt {
+    /// Its number.
+    pub number: u32,
+    /// The device that asks for it.
+    pub device: DeviceKind,
+    /// Its device is set to ask for it.
+    pub is_on: bool,
+    /// Its device asks for it now.
+    pub asks: bool,
+    /// Where its handler begins; none while its vector is 0.
+    pub handler: Option<Addr>,
+}
+
+/// How many levers there are, and how many lamps.
+pub const LEVERS: u32 = 16;
+
 /// The state of the board.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Board {
@@ -17,13 +37,16 @@ pub struct Board {
     /// Levers whose change asks for an interrupt.
     pub(crate) lever_mask: u16,
     pub(crate) lever_moved: bool,
+    /// The levers moved last were among those that ask.
+    pub(crate) moved_masked: bool,
     /// Segments of the four digits, leftmost first.
     pub digits: [u8; 4],
 }
 
 impl Board {
     pub(crate) fn move_levers(&mut self, levers: u16) {
-        self.lever_moved |= (levers ^ self.levers) & self.lever_mask != 0;
+        self.moved_masked = (levers ^ self.levers) & self.lever_mask != 0;
+        self.lever_moved |= self.moved_masked;
         self.levers = levers;
     }
 
@@ -122,6 +145,17 @@ impl Timer {
         }
         let left = self.length() - self.elapsed(cycles) % self.length();
         cycles.saturating_add(left)
+    }
+
+    /// How often it has expired and was not acknowledged, and the cycle at which it did first, as far as that is known.
+    pub(crate) fn pending(&self, cycles: u64) -> (u64, Option<u64>) {
+        let expiries = self.expiries(cycles).saturating_sub(self.acknowledged);
+        let first = self.base.wrapping_add((self.acknowledged + 1).wrapping_mul(self.length()));
+        match (self.expired_before, expiries) {
+            (true, _) => (expiries + 1, None),
+            (false, 0) => (0, None),
+            (false, _) => (expiries, Some(first)),
+        }
     }
 
     /// It expires behind a cycle, and not behind another, later one.

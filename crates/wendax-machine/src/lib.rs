@@ -28,7 +28,7 @@ mod report;
 mod w16;
 
 pub use activity::Moment;
-pub use board::Board;
+pub use board::{Board, Interrupt, LEVERS};
 pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Settings, Stop, Tone, Watch};
 pub use fault::{Fault, FaultKind};
 pub use files::{FileDeed, FileMode, Files, Found, KnownFile, MOST_BYTES, MOST_FILES, MOST_OPEN, Moved, OpenFile};
@@ -37,4 +37,4 @@ pub use lookout::Lookout;
 pub use memory::{CellState, Region, RegionKind};
 pub use report::{FlagsChange, Observer, Report, StepKind, Write};
 pub use w16::{Access, AccessKind, Machine, Note, Snapshot, Uses, Writer};
-pub use wendax_isa::{Addr, Reg, StepNo};
+pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};

@@ -282,7 +282,7 @@ impl Session {
             Goal::Leave { from, to, depth: wanted } => {
                 (depth <= wanted && !(from..to).contains(&pc)).then_some(Why::Stepped)
             }
-            Goal::Cycles(cycles) => (self.machine.cycles() >= cycles).then_some(Why::Until),
+            Goal::Cycles(cycles) => (self.machine.cycles() >= cycles).then_some(Why::Asked),
             Goal::Stop | Goal::Until => None,
         };
         let why = why?;

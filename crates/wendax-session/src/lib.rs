@@ -53,7 +53,8 @@ pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use moments::{Happening, What, happenings};
 pub use questions::{
-    Answer, Change, Changes, Chart, Filtered, LastWriter, Story, Toucher, TrailForm, TrailText, last_write,
+    Answer, Change, Changes, Chart, Delay, Filtered, Interruptions, LastWriter, Off, Passages, Spread, Story, Told,
+    Toucher, TrailForm, TrailText, last_write,
 };
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
@@ -67,8 +68,8 @@ pub use transcript::{Piece, Transcript};
 pub use values::{At, Names, device_word};
 pub use wendax_machine::FlagsChange;
 pub use words::{
-    by_hand_words, change_words, dropped_words, file_words, line_words, lines_words, note_name, place, state_words,
-    tone_words,
+    by_hand_words, change_words, dropped_words, file_words, interrupt_words, line_words, lines_words, note_name, place,
+    state_words, tone_words,
 };
 
 // The properties of time once more, with checkpoints every few steps (see `history::INTERVAL`).

@@ -4,14 +4,17 @@
 //! `writers` answers at once, for the account of the present instruction, and looks no further than takes some
 //! hundredths of a second. `scan` runs intervals between checkpoints again, several at a time, looking for what a stop
 //! would be met by; `story` and `trail` are made of it: who wrote a thing last, who reads it next, how it changes; which
-//! steps a filter lets through. `printing` finds the steps that printed and took texts.
+//! steps a filter lets through. `printing` finds the steps that printed and took texts;
+//! `interruptions` tells how interrupts fared.
 
+mod interruptions;
 mod printing;
 mod scan;
 mod story;
 mod trail;
 mod writers;
 
+pub use interruptions::{Delay, Interruptions, Off, Passages, Spread, Told};
 pub use story::{Answer, Change, Changes, Chart, Story, Toucher};
 pub use trail::{Filtered, TrailForm, TrailText};
 pub use writers::{LastWriter, last_write};

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use wendax_image::SymbolKind;
 use wendax_isa::{Addr, StepNo};
-use wendax_machine::{Event, Machine};
+use wendax_machine::{Event, LEVERS, Machine};
 
 /// Bounces of one line, and lines of a file, at most.
 const MOST_BOUNCES: u32 = 1000;
@@ -229,9 +229,9 @@ fn what(written: &Written) -> Result<What, String> {
         (Some(text), ..) if text.is_empty() => Err("\"text\" is empty; \"end\": true ends the input".to_owned()),
         (Some(text), ..) => Ok(What::Text(text.clone().into_bytes())),
         (_, Some(bytes), ..) => Ok(What::Text(bytes.clone())),
-        (_, _, Some(levers), _) if *levers > 0xFFFF => Err("\"levers\" is 0 to 65535, a bit for each".to_owned()),
+        (_, _, Some(levers), _) if *levers >= 1 << LEVERS => Err("\"levers\" is 0 to 65535, a bit for each".to_owned()),
         (_, _, Some(levers), _) => Ok(What::Levers(*levers)),
-        (.., Some(lever)) if *lever > 15 => Err("\"lever\" is 0 to 15".to_owned()),
+        (.., Some(lever)) if *lever >= LEVERS => Err("\"lever\" is 0 to 15".to_owned()),
         (.., Some(lever)) => match up {
             Some(up) => Ok(What::Lever(*lever, *up)),
             None => Err("a lever needs \"up\": true or false".to_owned()),

@@ -500,6 +500,16 @@ impl Session {
                 }
                 Some(dropped)
             }
+            Doing::Rests(state) if at_edge && self.machine.finished().is_none() => {
+                // Nothing lies ahead, and nothing that lies behind is another thing by this.
+                let goes_on = matches!(state, State::Ready | State::Paused(_));
+                self.happen(Event::Levers(levers));
+                if !goes_on {
+                    self.edge.state = None;
+                    self.doing = Doing::Rests(State::Paused(Why::Edited));
+                }
+                Some(Dropped::default())
+            }
             Doing::Rests(_) => self.edit(Event::Levers(levers)),
         }
     }

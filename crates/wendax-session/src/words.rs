@@ -9,7 +9,7 @@ use std::fmt::Write as _;
 use wendax_image::Image;
 use wendax_isa::Target;
 use wendax_isa::{Addr, Reg};
-use wendax_machine::{Awaited, Event, FileDeed, FileMode, StepKind};
+use wendax_machine::{Awaited, Event, FileDeed, FileMode, Interrupt, StepKind, Writer};
 
 /// An address with its name: `0310 (total)`.
 pub fn place(image: &Image, target: &Target, address: Addr) -> String {
@@ -229,6 +229,45 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         changes.push("the timer expired by itself".to_owned());
     }
     changes
+}
+
+/// How an interrupt stands: `may come`, `waits: interrupts are off since `di` on line 7`.
+pub fn interrupt_words(session: &Session, interrupt: &Interrupt) -> String {
+    let machine = session.machine();
+    let target = machine.target();
+    let allowed = target.interrupts_flag.is_none_or(|bit| machine.flags() & bit != 0);
+    let vector = || target.hex_address(target.vector_of(interrupt.number));
+    match (interrupt.asks, interrupt.handler) {
+        (true, None) => format!("waits: it has no handler, since its vector at {} is 0", vector()),
+        (true, Some(_)) if !allowed => format!("waits: interrupts are off{}", off_since(session)),
+        (true, Some(_)) => {
+            let urgent = machine.interrupts().into_iter().find(|other| other.asks && other.handler.is_some());
+            match urgent.filter(|urgent| urgent.number != interrupt.number) {
+                Some(urgent) => format!("waits: {} is more urgent", target.trap_name(urgent.number)),
+                None => "comes next".to_owned(),
+            }
+        }
+        (false, _) if !interrupt.is_on => "off: its device does not ask".to_owned(),
+        (false, None) => format!("may ask, and has no handler: its vector at {} is 0", vector()),
+        (false, Some(_)) if allowed => "may come".to_owned(),
+        (false, Some(_)) => format!("may ask; interrupts are off{}", off_since(session)),
+    }
+}
+
+/// Who forbade interrupts.
+fn off_since(session: &Session) -> String {
+    let machine = session.machine();
+    let Some(bit) = machine.target().interrupts_flag else { return String::new() };
+    match machine.flag_writer(bit) {
+        None => ", as at the start".to_owned(),
+        Some(Writer::Person) => ", set by hand".to_owned(),
+        Some(Writer::Entry(number)) => format!(" since the entry of {}", machine.target().trap_name(number)),
+        Some(Writer::Instruction(address)) => {
+            let text = crate::instruction_text(session, address).map_or(String::new(), |text| format!(" `{text}`"));
+            let line = line_words(session, address).map_or(String::new(), |line| format!(" on {line}"));
+            format!(" since{text}{line}")
+        }
+    }
 }
 
 /// What was done with a file: `12 bytes written to report.txt at 40`.

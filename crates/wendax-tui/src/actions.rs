@@ -68,6 +68,8 @@ pub enum Hand {
     ClearBreakpoints,
     /// A stop of the line, or the one chosen in their list: on or off.
     StopOnOff,
+    /// Moves the lever with this number.
+    Lever(u32),
     /// What the routine uses is watched, or no longer.
     WatchRoutine,
     /// Takes away what is chosen in a list.
@@ -172,6 +174,8 @@ pub enum Look {
     Files,
     /// The first steps of someone new.
     Lessons,
+    /// The board; when it is looked at, on a page of its own, and back.
+    Board,
     /// The story of what is chosen.
     History,
     Ask(Ask),
@@ -199,6 +203,8 @@ pub enum SheetAction {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[expect(missing_docs, reason = "the table of keys says what each one does")]
 pub enum ConsoleAction {
+    /// Each key goes to the program at once.
+    Strike,
     /// What is typed goes to the program, whatever it is doing.
     Type,
     /// What is typed are commands, also while the program waits.

@@ -13,7 +13,7 @@ use ratatui::layout::Rect;
 use std::path::PathBuf;
 use wendax_asm::{Assembly, disassembly};
 use wendax_image::{Image, Line};
-use wendax_machine::{Addr, RegionKind, Settings};
+use wendax_machine::{Addr, RegionKind, Settings, StepNo};
 use wendax_session::{Session, State, Story, Thing};
 use wendax_source::{FileId, SourceFile, Sources};
 
@@ -182,7 +182,16 @@ impl App {
         let is_telling = is_shown && self.world.walk.story.as_ref().is_some_and(|story| !is_told(story));
         let is_looking = self.screen.layout.area(PaneId::Trail).is_some() && self.world.trail.is_looking(session);
         let is_watching = self.screen.layout.area(PaneId::Watches).is_some() && self.world.is_watch_asked();
-        is_counting || is_telling || is_looking || is_watching || self.world.walk.sought.is_some()
+        let is_timing = self.looks_at_passages()
+            && self.world.walk.passages.as_ref().is_none_or(|passages| !passages.is_done(session));
+        is_counting || is_timing || is_telling || is_looking || is_watching || self.world.walk.sought.is_some()
+    }
+
+    /// How interrupts fared has room on the screen.
+    pub(crate) fn looks_at_passages(&self) -> bool {
+        const ROWS: u16 = 24;
+        let has_room = self.screen.layout.area(PaneId::Board).is_some_and(|area| area.height >= ROWS);
+        has_room && self.session().is_some_and(|session| session.end() > StepNo::FIRST)
     }
 
     /// This entry is the one chosen in the pane, and the pane is in focus.
@@ -353,11 +362,13 @@ impl App {
         }
         match self.screen.typing {
             Typing::Program => true,
-            Typing::Commands => false,
+            Typing::Commands | Typing::Keys => false,
             Typing::ByState => {
                 let is_seen = self.screen.layout.area(PaneId::Console).is_some();
                 let is_slow = self.world.walk.is_slow && self.screen.focus == PaneId::Console;
-                is_seen && (self.is_waiting() || self.world.walk.is_running() || is_slow)
+                is_seen
+                    && self.screen.focus != PaneId::Board
+                    && (self.is_waiting() || self.world.walk.is_running() || is_slow)
             }
         }
     }

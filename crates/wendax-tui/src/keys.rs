@@ -130,6 +130,10 @@ const fn ask(
     look(keys, contexts, Look::Ask(what), short, name, words)
 }
 
+const fn lever(keys: Keys, number: u32, name: &'static str) -> Binding {
+    bind(keys, &[Walk], Action::Hand(Hand::Lever(number)), "", name, "switch button input")
+}
+
 const fn answer(key: &'static [&'static str], sign: char, name: &'static str) -> Binding {
     bind(key, &[Question], Action::Sheet(SheetAction::Answer(sign)), "", name, "")
 }
@@ -231,6 +235,32 @@ pub const BINDINGS: &[Binding] = &[
         "Show to others: large source, what comes next, one pane; and back",
         "present projector teach lecture large big",
     ),
+    look(
+        &["L"],
+        &[Walk],
+        Look::Board,
+        "",
+        "Board: lamps, levers, digits, timer, interrupts; again for its page",
+        "devices switches lights leds display",
+    ),
+    bind(
+        &["K"],
+        &[Walk],
+        Action::Console(ConsoleAction::Strike),
+        "",
+        "Strike keys: each goes to the program at once",
+        "press type keyboard console poll",
+    ),
+    lever(&["0"], 0, "Move lever 0: up or down"),
+    lever(&["1"], 1, "Move lever 1"),
+    lever(&["2"], 2, "Move lever 2"),
+    lever(&["3"], 3, "Move lever 3"),
+    lever(&["4"], 4, "Move lever 4"),
+    lever(&["5"], 5, "Move lever 5"),
+    lever(&["6"], 6, "Move lever 6"),
+    lever(&["7"], 7, "Move lever 7"),
+    lever(&["8"], 8, "Move lever 8"),
+    lever(&["9"], 9, "Move lever 9"),
     travel(&["}"], Travel::Out, "", "Step out of the routine", "finish return leave until"),
     travel(&["{"], Travel::OutBack, "", "Step back out of the routine, to its call", "reverse return caller"),
     travel(
@@ -354,7 +384,7 @@ pub const BINDINGS: &[Binding] = &[
         Ask::SaveEvents,
         "",
         "Save what came from outside as a file of events",
-        "record keys levers input replay test export",
+        "record keys levers input replay test jsonl",
     ),
     ask(
         &[],
@@ -364,7 +394,7 @@ pub const BINDINGS: &[Binding] = &[
         "Run with what comes from outside out of a file of events",
         "play script keys levers input test import",
     ),
-    ask(&[], &[Walk], Ask::SaveTones, "", "Save the tones as a sound file", "export wav audio music notes"),
+    ask(&[], &[Walk], Ask::SaveTones, "", "Save the tones as a sound file", "wav audio music notes"),
     ask(&[], &[Walk], Ask::SaveTrail, "", "Save the trail to a file", "export write trace steps csv json"),
     ask(
         &["v"],

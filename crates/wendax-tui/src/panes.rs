@@ -6,6 +6,7 @@
 //!
 //! Panes look at the app and never change it: what is to be done they answer with as an [`Order`].
 
+mod board;
 mod calls;
 mod console;
 mod flags;
@@ -60,6 +61,8 @@ pub(crate) enum Order {
     Show(DocumentId, usize),
     /// Go to the step that wrote this last.
     WrittenBy(Thing),
+    /// Move a lever, by its number.
+    Lever(u32),
 }
 
 /// A pane of a page.
@@ -94,6 +97,11 @@ pub(crate) trait Pane: Sync {
 
     /// What stands at an entry, when that can be written and read.
     fn thing(&self, _app: &App, _entry: usize) -> Option<Thing> {
+        None
+    }
+
+    /// What a click on a cell of the screen does, beside giving it the focus.
+    fn click(&self, _app: &App, _area: Rect, _at: (u16, u16)) -> Option<Order> {
         None
     }
 
@@ -134,6 +142,7 @@ panes! {
     Next: next,
     Registers: registers,
     Flags: flags,
+    Board: board,
     Stack: stack,
     Calls: calls,
     Watches: watches,
@@ -161,6 +170,7 @@ impl PaneId {
         match self {
             Self::Source | Self::Registers | Self::Flags | Self::Stack | Self::Memory | Self::Console => true,
             Self::Next | Self::Ribbon => false,
+            Self::Board => app.world.walk.uses_devices,
             Self::Calls | Self::Marks | Self::Stops | Self::History | Self::Trail | Self::Watches => {
                 self.pane().entries(app).is_some_and(|count| count > 0)
             }

@@ -50,6 +50,8 @@ pub(crate) enum Typing {
     Commands,
     /// To the program, whatever it does.
     Program,
+    /// Each key goes to the program at once.
+    Keys,
 }
 
 /// What the memory pane shows.

@@ -59,7 +59,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Clock(time) => app.answer(Event::Clock(time)),
         Message::Waited => app.answer(Event::Waited),
         Message::Found(path, found) => app.answer(Event::File(path, found)),
-        Message::Events(path, text) => app.take_events(path, text),
+        Message::Events(path, text) => app.take_events(&path, text),
         Message::Tick => app.tick(&mut effects),
     }
     app.after_change(&mut effects);
@@ -134,6 +134,9 @@ impl App {
             self.key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE), effects);
             let plain = key.modifiers.difference(KeyModifiers::ALT);
             return self.key(KeyEvent::new(key.code, plain), effects);
+        }
+        if self.strikes(key) {
+            return;
         }
         let contexts = self.contexts();
         // With nothing typed to the program, time goes its way.

@@ -78,7 +78,7 @@ pub(crate) enum Command {
         words: Vec<String>,
     },
     /// Run a project, source or image with console on standard input and output
-    Run(Run),
+    Run(Box<Run>),
     /// Write a file of settings with what each means, or say what is wrong with the one there is
     #[command(after_help = "Examples:\n  wendax settings\n  wendax settings --print")]
     Settings {

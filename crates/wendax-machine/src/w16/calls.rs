@@ -126,6 +126,10 @@ impl Machine {
                     _ => self.get_int(),
                 }
             }
+            0x30..=0x34 if !self.settings.has_folder => {
+                Arc::make_mut(&mut self.state.files).was_refused = true;
+                Failed(ErrorCode::NotAllowed)
+            }
             0x30 => self.file_open(r0, r1, deed),
             0x31..=0x34 => self.file_call(number, (r0, r1, r2), filled, deed),
             0x40 => self.heap_grow(r0),
@@ -304,10 +308,6 @@ impl Machine {
     }
 
     fn file_open(&mut self, path: u16, mode: u16, deed: &mut Option<Outside>) -> Outcome {
-        if !self.settings.has_folder {
-            Arc::make_mut(&mut self.state.files).was_refused = true;
-            return Failed(ErrorCode::NotAllowed);
-        }
         let mode = match mode {
             0 => FileMode::Read,
             1 => FileMode::Write,

@@ -4,9 +4,10 @@
 
 use super::{Machine, State};
 use crate::activity::Deed;
-use crate::board::Board;
+use crate::board::{Board, Interrupt};
 use crate::console::{Console, Tape};
-use wendax_isa::w16::address as at;
+use wendax_isa::w16::{Insn, NO_BASE, Op, TARGET, address as at};
+use wendax_isa::{Addr, DeviceKind};
 
 const RUN: u16 = 1;
 const INTERRUPT: u16 = 2;
@@ -114,6 +115,54 @@ impl Machine {
             (board.key_interrupt && self.state.console.waiting() > 0).then_some(KEY),
             board.lever_moved.then_some(LEVER),
         ]
+    }
+
+    /// The interrupts, the most urgent first.
+    pub fn interrupts(&self) -> Vec<Interrupt> {
+        let board = &self.state.board;
+        let is_on = [board.timer.interrupt, board.key_interrupt, board.lever_mask != 0];
+        let sources = [(TIMER, DeviceKind::Timer), (KEY, DeviceKind::Console), (LEVER, DeviceKind::Levers)];
+        let all = sources.into_iter().zip(is_on).zip(self.asking());
+        all.map(|(((number, device), is_on), asks)| {
+            let handler = Addr::from(self.vector(number));
+            let handler = (handler != Addr::FIRST).then_some(handler);
+            Interrupt { number: number.into(), device, is_on, asks: asks.is_some(), handler }
+        })
+        .collect()
+    }
+
+    /// The cycle at which an interrupt was asked for that still asks, when its device knows that: the timer does.
+    pub fn asked_at(&self, number: u32) -> Option<u64> {
+        let is_timer = number == u32::from(TIMER);
+        self.state.board.timer.pending(self.state.cycles).1.filter(|_| is_timer)
+    }
+
+    /// How often the timer has expired since that was acknowledged last.
+    pub fn times_asked(&self) -> u64 {
+        self.state.board.timer.pending(self.state.cycles).0
+    }
+
+    /// The levers that were moved last were among those that ask for an interrupt.
+    pub fn moved_a_masked_lever(&self) -> bool {
+        self.state.board.moved_masked
+    }
+
+    /// The code between two addresses names device registers.
+    pub fn names_devices(&self, from: Addr, to: Addr) -> bool {
+        let mut at = from;
+        while at < to {
+            let insn = self.instruction_at(at);
+            let is_one = |insn: &Insn| {
+                let moves =
+                    matches!(insn.op(), Op::Ldw | Op::Stw | Op::Lea) || insn.op() == Op::Mov && insn.b == NO_BASE;
+                moves && TARGET.device(insn.value.into()).is_some()
+            };
+            if insn.as_ref().is_some_and(is_one) {
+                return true;
+            }
+            at += insn.map_or(2, |insn| u32::from(insn.bytes()));
+        }
+        false
     }
 
     /// Interrupts that have a handler and may ask some time: timer, key, lever.

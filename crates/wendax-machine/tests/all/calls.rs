@@ -102,7 +102,7 @@ fn arguments_heap_and_random_numbers() {
 #[test]
 fn what_is_not_there_is_refused_and_flags_are_kept() {
     assert_eq!(outcome("sys 0xEE", None), (1, true));
-    for call in ["file_open", "file_close", "file_read", "file_write", "file_seek", "tone"] {
+    for call in ["file_open", "file_close", "file_read", "file_write", "file_seek"] {
         assert_eq!(outcome(&format!("sys {call}"), None), (4, true), "{call}");
     }
     assert_eq!(outcome("mov r0, 0x9000\n sys put_text", None), (2, true));

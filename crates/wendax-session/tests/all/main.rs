@@ -5,6 +5,7 @@ mod bounds;
 mod explaining;
 mod fuzz;
 mod happening;
+mod interrupting;
 mod outside;
 mod replaying;
 mod stopping;

@@ -75,7 +75,7 @@ fn any_acts() -> impl Strategy<Value = Vec<(u64, u8, u32)>> {
 fn act(session: &mut Session, kind: u8, value: u32) {
     match kind {
         0 => drop(session.move_levers(value)),
-        1 => drop(session.type_input(&[b'a' + u8::try_from(value).unwrap()])),
+        1 => drop(session.type_input(&[b'a' + u8::try_from(value).unwrap_or(0)])),
         _ => {}
     }
 }

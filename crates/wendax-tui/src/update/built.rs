@@ -63,6 +63,9 @@ impl App {
             self.world.new_session();
             if first {
                 self.show_present_line();
+                if self.world.walk.uses_devices {
+                    self.screen.pace = super::slow::REAL_TIME;
+                }
             }
         }
         self.place_stops();

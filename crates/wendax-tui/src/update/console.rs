@@ -2,7 +2,8 @@
 
 use crate::actions::ConsoleAction;
 use crate::app::App;
-use crate::screen::Typing;
+use crate::screen::{Mode, Typing};
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use wendax_session::{State, dropped_words};
 
 impl App {
@@ -11,6 +12,10 @@ impl App {
             ConsoleAction::Type => {
                 self.screen.typing = Typing::Program;
                 self.screen.say("what you type goes to the program now; Esc ends that");
+            }
+            ConsoleAction::Strike => {
+                self.screen.typing = Typing::Keys;
+                self.screen.say("each key goes to the program at once now; Esc ends that");
             }
             ConsoleAction::KeepKeys => {
                 let held = self.screen.typing == Typing::Program && !self.is_waiting() && !self.world.walk.is_running();
@@ -25,6 +30,28 @@ impl App {
                 self.screen.said.get_or_insert((crate::screen::Tone::Fine, "the typed input ends here".to_owned()));
             }
         }
+    }
+
+    /// Sends a key to the program, while keys are struck; false when it is for someone else.
+    pub(super) fn strikes(&mut self, key: KeyEvent) -> bool {
+        if self.screen.typing != Typing::Keys || self.screen.sheet.is_some() || self.screen.mode != Mode::Walk {
+            return false;
+        }
+        let is_plain = !key.modifiers.contains(KeyModifiers::CONTROL);
+        let text = match key.code {
+            KeyCode::Esc => {
+                self.screen.typing = Typing::ByState;
+                self.screen.say("keys are commands again");
+                return true;
+            }
+            KeyCode::Char(sign) if is_plain => sign.to_string(),
+            KeyCode::Enter => "\n".to_owned(),
+            KeyCode::Tab => "\t".to_owned(),
+            KeyCode::Backspace => "\x08".to_owned(),
+            _ => return false,
+        };
+        self.send_input(Some(text.into_bytes()));
+        true
     }
 
     /// Sends a line to the program, or the end of input.

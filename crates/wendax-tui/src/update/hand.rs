@@ -23,6 +23,7 @@ impl App {
                     "only what was chosen is watched"
                 });
             }
+            Hand::Lever(number) => self.move_lever(number),
             Hand::TakeBack => self.take_back(),
         }
     }

@@ -50,6 +50,8 @@ impl App {
                 let chosen = self.world.documents.place(self.screen.shown);
                 self.screen.sheet = Some(Sheet::Files { query: Field::default(), chosen });
             }
+            Look::Board if self.screen.focus == PaneId::Board => self.look(Look::Fill),
+            Look::Board => self.focus_on(PaneId::Board),
             Look::Lessons => self.toggle_lessons(),
             Look::History => match self.thing_chosen() {
                 Some(thing) => self.show_history(thing),

@@ -162,6 +162,7 @@ impl App {
             Order::Travel(command) => self.begin(command, effects),
             Order::Show(document, line) => self.show_line(document, line),
             Order::WrittenBy(thing) => self.go_to_writer(thing, effects),
+            Order::Lever(number) => self.move_lever(number),
         }
     }
 }

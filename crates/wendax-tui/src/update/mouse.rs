@@ -1,7 +1,7 @@
 //! The mouse: a click puts the cursor or the focus there, dragging selects, the wheel scrolls what is under it.
 
 use crate::app::App;
-use crate::panes::{PaneId, source};
+use crate::panes::{Order, PaneId, source};
 use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 
 /// Lines a turn of the wheel scrolls.
@@ -20,6 +20,9 @@ impl App {
             MouseEventKind::ScrollDown => self.move_in_pane(pane, TURN),
             MouseEventKind::Down(MouseButton::Left) => {
                 self.focus_on(pane);
+                if let Some(Order::Lever(number)) = pane.pane().click(self, area, at) {
+                    return self.move_lever(number);
+                }
                 let Some((line, column)) = place else { return };
                 self.screen.offering = None;
                 self.editor_mut().select(false);

@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::message::{Effect, Folder};
+use std::path::Path;
 use wendax_machine::Clock;
 use wendax_session::{Script, dropped_words};
 
@@ -36,13 +37,13 @@ impl App {
     }
 
     /// Runs get what comes from outside out of a file from now on, the first of them at once.
-    pub(super) fn take_events(&mut self, path: String, text: String) {
+    pub(super) fn take_events(&mut self, path: &str, text: String) {
         let Some(session) = self.session() else { return self.screen.trouble("there is no program yet") };
         match Script::read(&text, session) {
             Err(error) => self.screen.trouble(format!("{path}, {error}")),
             Ok(script) => {
                 let count = script.len();
-                self.world.given.events = Some((path.clone(), text));
+                self.world.given.events = Some((path.to_owned(), text));
                 self.world.new_session();
                 self.place_stops();
                 self.show_present_line();
@@ -67,7 +68,7 @@ impl App {
         if session.tones().is_empty() {
             return Err("no tone was made in this run".to_owned());
         }
-        if !path.ends_with(".wav") {
+        if !Path::new(path).extension().is_some_and(|ending| ending.eq_ignore_ascii_case("wav")) {
             return Err("a sound file ends in .wav".to_owned());
         }
         Ok(Effect::WriteTones(path.to_owned(), session.tones().to_vec()))

@@ -6,7 +6,7 @@ use crate::message::Effect;
 use crate::panes::PaneId;
 use crate::screen::Tone;
 use wendax_machine::StepNo;
-use wendax_session::{Answer, Command, Session, Story, Thing};
+use wendax_session::{Answer, Command, Interruptions, Session, Story, Thing};
 
 impl App {
     /// Shows the changes of a thing.
@@ -32,8 +32,13 @@ impl App {
         if !self.has_questions() {
             return;
         }
+        let looks_at_passages = self.looks_at_passages();
         let walk = &mut self.world.walk;
         let Some(session) = &mut walk.session else { return };
+        if looks_at_passages {
+            let passages = walk.passages.get_or_insert_with(|| Box::new(Interruptions::new(session)));
+            passages.work(session, SLICE);
+        }
         if let Some(story) = walk.story.as_mut().filter(|_| self.screen.layout.area(PaneId::History).is_some()) {
             if !story.is_of(session) {
                 *story = Story::new(session, story.thing());

@@ -7,25 +7,39 @@ use crate::app::App;
 use crate::message::Effect;
 use wendax_session::{Command, State, StopAt, Why};
 
-/// Milliseconds between two looks, steps done in between, and that in words; the last one is full speed.
-const PACES: [(u32, u64, &str); 13] = [
-    (3000, 1, "a step in 3 seconds"),
-    (1000, 1, "a step a second"),
-    (500, 1, "2 steps a second"),
-    (200, 1, "5 steps a second"),
-    (100, 1, "10 steps a second"),
-    (40, 1, "25 steps a second"),
-    (20, 2, "100 steps a second"),
-    (20, 10, "500 steps a second"),
-    (20, 40, "2000 steps a second"),
-    (20, 200, "10 000 steps a second"),
-    (20, 2_000, "100 000 steps a second"),
-    (20, 20_000, "a million steps a second"),
-    (0, 0, "full speed"),
+/// How far it goes between two looks.
+#[derive(Debug, Clone, Copy)]
+enum Far {
+    Steps(u64),
+    Cycles(u64),
+    /// At full speed, without looking.
+    On,
+}
+
+use Far::{Cycles, On, Steps};
+
+/// Milliseconds between two looks, what is done in between, and that in words.
+const PACES: [(u32, Far, &str); 13] = [
+    (3000, Steps(1), "a step in 3 seconds"),
+    (1000, Steps(1), "a step a second"),
+    (500, Steps(1), "2 steps a second"),
+    (200, Steps(1), "5 steps a second"),
+    (100, Steps(1), "10 steps a second"),
+    (40, Steps(1), "25 steps a second"),
+    (20, Steps(2), "100 steps a second"),
+    (20, Steps(10), "500 steps a second"),
+    (20, Steps(40), "2000 steps a second"),
+    (20, Steps(200), "10 000 steps a second"),
+    (20, Steps(2_000), "100 000 steps a second"),
+    (20, Cycles(20_000), "in real time: a million cycles a second"),
+    (0, On, "full speed"),
 ];
 
 /// The pace that is chosen first.
 pub(crate) const FIRST: usize = 2;
+
+/// The pace that is chosen first for a program that has to do with devices: those are made for people's time.
+pub(crate) const REAL_TIME: usize = 11;
 
 /// A pace in words.
 pub(crate) fn words(pace: usize) -> &'static str {
@@ -70,11 +84,12 @@ impl App {
             return;
         }
         let Some(session) = &self.world.walk.session else { return self.end_slow() };
-        let (wait, steps, _) = PACES[self.screen.pace];
-        let command = match steps {
-            0 => Command::Go,
+        let (wait, far, _) = PACES[self.screen.pace];
+        let command = match far {
+            On => Command::Go,
             // Stops are met on the way, as with any command.
-            steps => Command::Until(Box::new(StopAt::at_step(session.now().saturating_add(steps)))),
+            Steps(steps) => Command::Until(Box::new(StopAt::at_step(session.now().saturating_add(steps)))),
+            Cycles(cycles) => Command::Cycles(session.machine().cycles().saturating_add(cycles)),
         };
         let is_waiting = matches!(session.state(), State::Waiting);
         let said = self.screen.said.take();
@@ -84,7 +99,7 @@ impl App {
             self.world.walk.visited.is_going = false;
         }
         self.screen.said = self.screen.said.take().or(said);
-        if self.world.walk.is_slow && steps > 0 {
+        if self.world.walk.is_slow && !matches!(far, On) {
             effects.push(Effect::Tick(wait));
         }
     }

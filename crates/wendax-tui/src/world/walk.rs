@@ -6,7 +6,7 @@ use super::documents::DocumentId;
 use super::editor::LineShift;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, Need, StepNo};
-use wendax_session::{Explanation, Replay, Routines, Script, Session, State, Story, Version, explain};
+use wendax_session::{Explanation, Interruptions, Replay, Routines, Script, Session, State, Story, Version, explain};
 use wendax_source::FileId;
 
 #[derive(Debug, Clone, Default)]
@@ -38,6 +38,10 @@ pub(crate) struct Walk {
     pub(crate) kept_files: (u64, u64, u64),
     /// What is wrong with the file of events, for the program as it is now.
     pub(crate) not_played: Option<String>,
+    /// The program names device registers.
+    pub(crate) uses_devices: bool,
+    /// How interrupts fared in the run, once someone looks.
+    pub(crate) passages: Option<Box<Interruptions>>,
     /// Tones that were sounded.
     pub(crate) sounded: usize,
 }
@@ -45,7 +49,11 @@ pub(crate) struct Walk {
 impl Walk {
     /// Takes the place of the walk there was.
     pub(crate) fn begin(&mut self, session: Session) {
+        let code = session.image().segments.iter().filter(|part| part.rights.execute);
+        self.uses_devices =
+            code.map(|part| (part.start, part.end())).any(|(from, to)| session.machine().names_devices(from, to));
         self.session = Some(session);
+        self.passages = None;
         self.is_stale = false;
         self.moved.clear();
         self.awaited = None;

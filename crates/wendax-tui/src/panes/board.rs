@@ -1,0 +1,299 @@
+//! The board: lamps, levers, digits, timer, console, and how the interrupts stand. On a page of its own every device
+//! register, with what each bit says.
+
+use super::{Need, Order, Pane, PaneId, head};
+use crate::app::App;
+use crate::cells::width;
+use crate::frame::grouped;
+use crate::parts::list::first_shown;
+use crate::parts::pen::Pen;
+use crate::theme::Ink;
+use ratatui::layout::{Position, Rect};
+use wendax_machine::{Addr, DeviceKind, DeviceRegister, Interrupt, LEVERS, Machine};
+use wendax_session::{Passages, Session, Spread, Thing, interrupt_words, tone_words};
+
+pub(super) struct Board;
+
+/// Cells for the names at the left.
+const NAMES: u16 = 8;
+/// Cells of a digit with its dot, and of all of them with the blank behind.
+const DIGIT: u16 = 5;
+/// Rows of what is always shown: lamps, numbers, levers, digits.
+const FACE: u16 = 6;
+const LEVER_COUNT: usize = LEVERS as usize;
+
+impl Pane for Board {
+    fn name(&self) -> &'static str {
+        "board"
+    }
+
+    fn command(&self) -> &'static str {
+        "Pane: board, with lamps, levers, digits, timer and interrupts; L again gives it the page"
+    }
+
+    fn words(&self) -> &'static str {
+        "devices registers peripherals lamps leds lights switches buttons levers digits display timer io hardware"
+    }
+
+    fn about(&self) -> &'static str {
+        "The devices of the machine. The keys 0 to 9 move levers 0 to 9; a click moves any, and so does Enter on the one \
+         chosen with up and down, at any moment: in the past that begins a new branch. K strikes keys: each goes to the \
+         program at once. L once more shows every device register with what its bits say, and for each interrupt how it \
+         stands, how long it took from being asked for to its handler and to the handler's end, and what was lost."
+    }
+
+    fn need(&self, app: &App, column: Rect) -> Need {
+        if app.session().is_none() || !(app.world.walk.uses_devices || app.screen.focus == PaneId::Board) {
+            return Need::NOTHING;
+        }
+        // Where there is little room, lamps and levers only.
+        if column.height < 26 { Need::rows(3, 4) } else { Need::either(4, 1 + FACE) }
+    }
+
+    fn entries(&self, app: &App) -> Option<usize> {
+        let registers = app.session().map_or(0, |session| session.machine().target().devices.len());
+        Some(LEVER_COUNT + registers)
+    }
+
+    fn enter(&self, app: &App, entry: usize) -> Option<Order> {
+        match u32::try_from(entry).ok().filter(|number| *number < LEVERS) {
+            Some(number) => Some(Order::Lever(LEVERS - 1 - number)),
+            None => self.thing(app, entry).map(Order::WrittenBy),
+        }
+    }
+
+    fn thing(&self, app: &App, entry: usize) -> Option<Thing> {
+        let target = app.session()?.machine().target();
+        let device = match entry.checked_sub(LEVER_COUNT) {
+            Some(index) => target.devices.get(index)?,
+            None => target.devices_of(DeviceKind::Levers).next()?,
+        };
+        Some(Thing::Cells(device.address, device.address + target.word_bytes()))
+    }
+
+    fn click(&self, _: &App, area: Rect, (x, y): (u16, u16)) -> Option<Order> {
+        let is_lever = y == area.y + 3;
+        let number = (0..LEVERS).find(|number| place_of(area.x, *number) == x).filter(|_| is_lever);
+        number.map(Order::Lever)
+    }
+
+    fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
+        let note = if app.screen.focus == PaneId::Board { "0–9 move levers, K strikes keys" } else { "L" };
+        let body = head(app, pen, area, PaneId::Board, note);
+        let Some(session) = app.session() else { return };
+        face(app, session, pen, body);
+        let below = Rect { y: body.y + FACE + 1, height: body.height.saturating_sub(FACE + 1), ..body };
+        if below.height > 3 {
+            page(app, session, pen, below);
+        }
+    }
+}
+
+/// The column of a lamp or lever: the highest bit at the left, a blank after each four.
+fn place_of(x: u16, number: u32) -> u16 {
+    let from_left = u16::try_from(LEVERS - 1 - number).unwrap_or(0);
+    x + 1 + NAMES + from_left + from_left / 4
+}
+
+/// What a device register held before the last stride, when that changed it.
+fn was(session: &Session, address: Addr) -> Option<u32> {
+    let change = session.last_change()?;
+    let device = change.devices.iter().find(|device| device.address == address)?;
+    (device.old != device.new).then_some(device.old)
+}
+
+fn register_of(machine: &Machine, kind: DeviceKind) -> Option<&'static DeviceRegister> {
+    machine.target().devices_of(kind).next()
+}
+
+/// Lamps, levers, digits, and in a few words what else there is.
+fn face(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
+    let machine = session.machine();
+    let rows = [("lamps", DeviceKind::Lamps, area.y), ("levers", DeviceKind::Levers, area.y + 2)];
+    let mask = register_of(machine, DeviceKind::LeverMask).map_or(0, |register| machine.word(register.address));
+    for (name, kind, y) in rows {
+        let Some(register) = register_of(machine, kind).filter(|_| y < area.bottom()) else { continue };
+        let value = machine.word(register.address);
+        let was = was(session, register.address);
+        pen.text(area.x + 1, y, NAMES, name, Ink::Quiet);
+        for number in 0..LEVERS {
+            let is_on = value >> number & 1 != 0;
+            let is_fresh = was.is_some_and(|was| (was ^ value) >> number & 1 != 0);
+            let (sign, ink) = match (kind, is_on) {
+                (DeviceKind::Lamps, true) => ("●", Ink::Time),
+                (DeviceKind::Lamps, false) => ("∙", Ink::Faint),
+                (_, true) => ("▀", Ink::Place),
+                (_, false) => ("▄", Ink::Quiet),
+            };
+            let x = place_of(area.x, number);
+            pen.text(x, y, area.right().saturating_sub(x), sign, if is_fresh { Ink::Fresh } else { ink });
+            let entry = (LEVERS - 1 - number) as usize;
+            if kind == DeviceKind::Levers && app.is_chosen(PaneId::Board, entry) {
+                pen.chosen(Rect { x, y, width: 1, height: 1 });
+            }
+        }
+        let x = place_of(area.x, 0) + 2;
+        let text = machine.target().hex(value);
+        let x = pen.text(x, y, area.right().saturating_sub(x), &text, Ink::Text);
+        if let Some(was) = was {
+            let text = format!("  was {}", machine.target().hex(was));
+            pen.text(x, y, area.right().saturating_sub(x), &text, Ink::Quiet);
+        } else if kind == DeviceKind::Levers && mask != 0 {
+            let text = format!("  {} interrupt", machine.target().hex(mask));
+            pen.text(x, y, area.right().saturating_sub(x), &text, Ink::Quiet);
+        }
+    }
+    for number in (0..LEVERS).filter(|_| area.y + 1 < area.bottom()) {
+        let ink = if mask >> number & 1 != 0 { Ink::Time } else { Ink::Faint };
+        let x = place_of(area.x, number);
+        pen.text(x, area.y + 1, area.right().saturating_sub(x), &format!("{number:X}"), ink);
+    }
+    let below = Rect { y: area.y + 3, height: area.height.saturating_sub(3).min(3), ..area };
+    if below.height == 3 {
+        digits(session, pen, below);
+        let x = area.x + 1 + NAMES + 4 * DIGIT + 1;
+        words(session, pen, Rect { x, width: area.right().saturating_sub(x), ..below });
+    }
+}
+
+/// The cells of a digit's segments: the bit, where it is drawn, and its sign.
+const SEGMENTS: [(u32, u16, u16, &str); 8] = [
+    (0x01, 1, 0, "▄▄"),
+    (0x02, 3, 1, "▐"),
+    (0x04, 3, 2, "▐"),
+    (0x08, 1, 2, "▄▄"),
+    (0x10, 0, 2, "▌"),
+    (0x20, 0, 1, "▌"),
+    (0x40, 1, 1, "▄▄"),
+    (0x80, 4, 2, "▖"),
+];
+
+fn digits(session: &Session, pen: &mut Pen<'_>, area: Rect) {
+    let machine = session.machine();
+    let has_ghosts = pen.theme.has_grounds();
+    pen.text(area.x + 1, area.y, NAMES, "digits", Ink::Quiet);
+    for (register, place) in machine.target().devices_of(DeviceKind::Digit).zip(0..) {
+        let (value, was) = (machine.word(register.address), was(session, register.address));
+        let x = area.x + 1 + NAMES + place * DIGIT;
+        let lit = if was.is_some() { Ink::Fresh } else { Ink::Time };
+        for (bit, right, down, sign) in SEGMENTS {
+            let (x, y, is_lit) = (x + right, area.y + down, value & bit != 0);
+            if (is_lit || has_ghosts) && x + width(sign) <= area.right() {
+                pen.text(x, y, width(sign), sign, if is_lit { lit } else { Ink::Rule });
+            }
+        }
+    }
+}
+
+/// Timer, console and interrupts in a few words.
+fn words(session: &Session, pen: &mut Pen<'_>, area: Rect) {
+    let machine = session.machine();
+    let target = machine.target();
+    let value = |register: &DeviceRegister| machine.word(register.address);
+    let timer: Vec<&DeviceRegister> = target.devices_of(DeviceKind::Timer).collect();
+    let console = target.devices_of(DeviceKind::Console).find(|register| !register.bits.is_empty());
+    let mut lines = Vec::new();
+    if let [count, period, control, ..] = timer[..] {
+        let period = if value(period) == 0 { target.word_mask() + 1 } else { value(period) };
+        lines.push(format!("timer {} of {period}, {}", value(count), control.words(value(control))));
+    }
+    lines.extend(console.map(|register| register.words(value(register))));
+    let asking: Vec<Interrupt> =
+        machine.interrupts().into_iter().filter(|interrupt| interrupt.asks || interrupt.is_on).collect();
+    let waiting = asking.iter().find(|interrupt| interrupt.asks).or(asking.first());
+    lines.push(waiting.map_or_else(
+        || "no device interrupts".to_owned(),
+        |interrupt| format!("{} {}", target.trap_name(interrupt.number), interrupt_words(session, interrupt)),
+    ));
+    for ((line, y), index) in lines.iter().zip(area.y..area.bottom()).zip(0..) {
+        let is_pressing = index == 2 && waiting.is_some_and(|interrupt| interrupt.asks);
+        pen.fitted(area.x, y, area.width, line, if is_pressing { Ink::Time } else { Ink::Quiet });
+    }
+}
+
+/// Every device register, the interrupts, the tones.
+fn page(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
+    let interrupts = session.machine().interrupts();
+    let passages = app.world.walk.passages.as_deref().map(wendax_session::Interruptions::told);
+    let tones = u16::try_from(session.tones().len()).unwrap_or(u16::MAX).min(3);
+    let needed = 2 + 2 * u16::try_from(interrupts.len()).unwrap_or(0) + 1 + if tones > 0 { tones + 1 } else { 0 };
+    let count = session.machine().target().devices.len();
+    let rows = area.height.saturating_sub(needed).max(4).min(u16::try_from(count).unwrap_or(u16::MAX)).min(area.height);
+    let chosen = app.screen.panes.of(PaneId::Board).chosen.checked_sub(LEVER_COUNT);
+    let from = first_shown(chosen.unwrap_or(0), count, rows);
+    for (y, index) in (area.y..area.y + rows).zip(from..count) {
+        register_row(session, pen, Rect { y, height: 1, ..area }, &session.machine().target().devices[index]);
+        if app.is_chosen(PaneId::Board, LEVER_COUNT + index) {
+            pen.chosen(Rect { y, height: 1, ..area });
+        }
+    }
+    let mut y = area.y + rows + 1;
+    let mut line = |pen: &mut Pen<'_>, x: u16, text: &str, ink: Ink| {
+        if y < area.bottom() {
+            pen.fitted(area.x + x, y, area.width.saturating_sub(x), text, ink);
+        }
+        y += 1;
+    };
+    let target = session.machine().target();
+    for interrupt in &interrupts {
+        let handler = interrupt.handler.map_or_else(
+            || "no handler".to_owned(),
+            |handler| format!("handler {}", wendax_session::place(session.image(), target, handler)),
+        );
+        let name = target.trap_name(interrupt.number);
+        let text = format!("{name:<17}{handler:<30}{}", interrupt_words(session, interrupt));
+        line(pen, 1, &text, if interrupt.asks { Ink::Time } else { Ink::Text });
+        let told = passages.and_then(|told| told.of(interrupt.number)).map(|passages| passage_words(session, passages));
+        line(pen, 18, told.as_deref().unwrap_or("not taken in this run"), Ink::Quiet);
+    }
+    if let Some(off) = passages.and_then(|told| told.longest_off) {
+        let lines = wendax_session::lines_words(session, &[off.from, off.to]);
+        let text =
+            format!("interrupts off for {} cycles at the longest, at step {}: {lines}", grouped(off.cycles), off.step);
+        line(pen, 1, &text, Ink::Quiet);
+    }
+    for tone in session.tones().iter().rev().take(tones.into()) {
+        let text = format!("tone at step {}: {}", grouped(tone.step.0), tone_words(tone.hertz, tone.milliseconds));
+        line(pen, 1, &text, Ink::Quiet);
+    }
+}
+
+/// What passed from being asked for to the end of handlers, in one line.
+fn passage_words(session: &Session, passages: &Passages) -> String {
+    let of =
+        |spread: &Spread| format!("{} least, {} median, {} greatest", spread.least, spread.median, spread.greatest);
+    let mut text = format!("taken {} ×; cycles to its handler: {}", grouped(passages.taken), of(&passages.entered));
+    if passages.ended.count > 0 {
+        text.push_str(&format!("; to its end: {}", of(&passages.ended)));
+    }
+    text.push_str(&format!("; slowest at step {}: {}", grouped(passages.worst.0), passages.delay_words(session)));
+    if passages.lost > 0 {
+        text.push_str(&format!("; {} lost", grouped(passages.lost)));
+    }
+    text
+}
+
+fn register_row(session: &Session, pen: &mut Pen<'_>, area: Rect, register: &DeviceRegister) {
+    let machine = session.machine();
+    let target = machine.target();
+    let value = machine.word(register.address);
+    let was = was(session, register.address);
+    pen.text(area.x, area.y, 1, if was.is_some() { "•" } else { " " }, Ink::Fresh);
+    pen.fitted(area.x + 1, area.y, 17, register.name, Ink::Text);
+    pen.text(area.x + 19, area.y, 5, &target.hex_address(register.address), Ink::Place);
+    let ink = if was.is_some() { Ink::Fresh } else { Ink::Text };
+    pen.text(area.x + 25, area.y, 5, &target.hex(value), ink);
+    let words = match (register.bits.is_empty(), register.kind) {
+        (false, DeviceKind::Digit) if value == 0 => "dark".to_owned(),
+        (false, _) => register.words(value),
+        (true, DeviceKind::Lamps | DeviceKind::Levers | DeviceKind::LeverMask) => format!("{value:016b}"),
+        (true, _) => value.to_string(),
+    };
+    let was = was.map_or(String::new(), |was| format!("was {}  ", target.hex(was)));
+    let x = pen.text(area.x + 31, area.y, area.right().saturating_sub(area.x + 31), &was, Ink::Quiet);
+    let x = pen.fitted(x, area.y, area.right().saturating_sub(x), &words, Ink::Quiet);
+    let left = area.right().saturating_sub(x + 2);
+    if Position::new(x, area.y).x + 2 < area.right() && left > 20 {
+        pen.fitted(x + 2, area.y, left, register.meaning, Ink::Faint);
+    }
+}
