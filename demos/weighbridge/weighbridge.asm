@@ -37,7 +37,7 @@ ask:
         jmp   weigh
 @failed:
         cmp   r0, INPUT_ENDED
-        jeq   weigh          ; nobody types any more
+        jeq   no_more        ; nobody types any more
 @misread:
         mov   r0, again
         sys   put_text
@@ -78,6 +78,11 @@ wagon_weight:
         mov   r0, r7
         pop   r6-r7
         ret
+
+; The input has ended where an axle was asked for: the line does too.
+no_more: mov  r0, '\n'
+        sys   put_char
+        jmp   weigh
 
 .data
 axles:        .space 2 * AXLES_MAX

@@ -18,7 +18,9 @@ use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
 use crate::stack::entered;
 use crate::stops::Thing;
-use crate::words::{by_hand_words, call_failed, line_words, lines_words, place};
+use crate::words::{
+    by_hand_words, call_failed, file_words, interrupt_words, line_words, lines_words, place, tone_words,
+};
 pub use instruction::instruction_text;
 use instruction::{plain_text, written};
 use wendax_image::{Image, SymbolKind};
@@ -243,6 +245,10 @@ impl<'a> Teller<'a> {
             let lines = lines_words(self.session, self.session.round());
             explanation.sentences.push(format!("{lines}: the same state comes again and again"));
         }
+        if let Some(input) = self.session.recorded_input().filter(|_| insn.is_none_or(|insn| insn.op() != Op::Sys)) {
+            let text = String::from_utf8_lossy(&input[..input.len().min(200)]).into_owned();
+            explanation.sentences.push(format!("typed here: {:?}", text.trim_end()));
+        }
         if let Some(input) = self.session.recorded_input().filter(|_| insn.is_some_and(|insn| insn.op() == Op::Sys)) {
             let text = String::from_utf8_lossy(&input[..input.len().min(200)]).into_owned();
             let ahead = self.session.now() == self.session.end();
@@ -269,8 +275,22 @@ impl<'a> Teller<'a> {
                     explanation.sentences.extend(self.cause_words(&explanation.causes));
                 }
                 explanation.taken = self.reason(insn).map(|(taken, _)| taken);
+                explanation.sentences.extend(self.outside(effects));
             }
         }
+    }
+
+    /// What devices do by themselves meanwhile, and which interrupts have to wait.
+    fn outside(&self, effects: &Effects) -> Vec<String> {
+        let mut sentences = Vec::new();
+        if effects.expired {
+            sentences.push("the timer expires meanwhile, by itself".to_owned());
+        }
+        for interrupt in self.machine.interrupts().iter().filter(|interrupt| interrupt.asks) {
+            let name = self.target.trap_name(interrupt.number);
+            sentences.push(format!("the interrupt {name} {}", interrupt_words(self.session, interrupt)));
+        }
+        sentences
     }
 
     /// An interrupt or trap of the program's own is entered.
@@ -369,7 +389,12 @@ impl<'a> Teller<'a> {
             Op::Djnz => {
                 vec![format!("{d} becomes {} − 1 = {result}", self.held(Reg(insn.a))), self.jump(insn, effects)]
             }
-            Op::Sys => self.call(insn).into_iter().chain(self.call_result(insn, effects)).collect(),
+            Op::Sys => {
+                let file = effects.file.as_ref().map(|(path, deed)| file_words(path, deed));
+                let tone =
+                    effects.tone.map(|(hertz, milliseconds)| format!("sounds {}", tone_words(hertz, milliseconds)));
+                self.call(insn).into_iter().chain(file).chain(tone).chain(self.call_result(insn, effects)).collect()
+            }
             _ => {
                 vec![format!(
                     "{d} becomes {} = {value}{}",
@@ -599,6 +624,10 @@ impl<'a> Teller<'a> {
                 "address" | "path" => self.quoted(Addr(value)),
                 "character" => format!("{:?}", char::from(value.to_le_bytes()[0])),
                 "status" => self.status(*register, value),
+                "handle" => match self.machine.files().by_handle(value) {
+                    Some(open) => format!("{value} ({})", open.path),
+                    None => format!("{value}, which is not open,"),
+                },
                 _ if call.name == "put_int" => self.target.signed(value).to_string(),
                 _ => self.value(value),
             };
@@ -646,8 +675,14 @@ impl<'a> Teller<'a> {
         if call_failed(self.target, effects) {
             let code = change.map_or_else(|| self.machine.register(result), |change| change.new);
             let error = self.target.error(code);
+            let is_about_files = self.target.call(insn.value.into()).is_some_and(|call| call.name.starts_with("file_"));
+            let hint = if is_about_files && !self.machine.settings().has_folder {
+                "; there is no folder for its files: --files DIR gives one, or `files` in wendax.toml"
+            } else {
+                ""
+            };
             return Some(format!(
-                "fails: {error}; C becomes 1, and {name} the error's number {code}, which is no data"
+                "fails: {error}; C becomes 1, and {name} the error's number {code}, which is no data{hint}"
             ));
         }
         let gives = self.target.call(insn.value.into()).map_or("", |call| call.gives);

@@ -9,7 +9,7 @@ use std::fmt::Write as _;
 use wendax_image::Image;
 use wendax_isa::Target;
 use wendax_isa::{Addr, Reg};
-use wendax_machine::{Awaited, Event, FileDeed, FileMode, Interrupt, StepKind, Writer};
+use wendax_machine::{Awaited, Event, FileDeed, FileMode, Interrupt, LEVERS, StepKind, Writer};
 
 /// An address with its name: `0310 (total)`.
 pub fn place(image: &Image, target: &Target, address: Addr) -> String {
@@ -98,6 +98,9 @@ pub fn dropped_words(dropped: Dropped) -> String {
 /// A change by hand: `r0 was 120, set by hand to 5`.
 pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
     let target = session.machine().target();
+    if let (Event::Levers(now), Some(was)) = (&change.event, change.was) {
+        return lever_words(was, *now);
+    }
     let (name, new) = match change.event {
         Event::SetRegister(register, value) => {
             (target.register_name(register).to_owned(), register_value(session, register, value))
@@ -116,6 +119,15 @@ pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
     };
     let verb = if matches!(change.event, Event::SetFlags(_) | Event::Levers(_)) { "were" } else { "was" };
     format!("{name} {verb} {was}, set by hand to {new}")
+}
+
+/// Levers that were moved: `lever 4 moved up`.
+fn lever_words(was: u32, now: u32) -> String {
+    let moved = (0..LEVERS).filter(|number| (was ^ now) >> number & 1 != 0);
+    let words: Vec<String> = moved
+        .map(|number| format!("lever {number} moved {}", if now >> number & 1 != 0 { "up" } else { "down" }))
+        .collect();
+    if words.is_empty() { "the levers stay as they are".to_owned() } else { words.join(", ") }
 }
 
 fn flag_letters(target: &Target, flags: u32) -> String {

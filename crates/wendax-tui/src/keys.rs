@@ -243,6 +243,14 @@ pub const BINDINGS: &[Binding] = &[
         "Board: lamps, levers, digits, timer, interrupts; again for its page",
         "devices switches lights leds display",
     ),
+    look(
+        &["W"],
+        &[Walk],
+        Look::Pane(PaneId::Drawer),
+        "",
+        "The program's files: what is open, and what is in them now",
+        "handles read write disk data",
+    ),
     bind(
         &["K"],
         &[Walk],

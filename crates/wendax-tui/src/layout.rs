@@ -51,6 +51,7 @@ const STATE: &[Slot] = &[
     slot(PaneId::Calls, 5),
     slot(PaneId::Watches, 3),
     slot(PaneId::Memory, 4),
+    slot(PaneId::Drawer, 3),
     when_asked(PaneId::Marks, 6),
     when_asked(PaneId::Stops, 6),
     when_asked(PaneId::History, 6),
@@ -78,6 +79,7 @@ const BENCH: &[Columns] = &[
             Column {
                 slots: &[
                     slot(PaneId::Watches, 0),
+                    slot(PaneId::Drawer, 0),
                     slot(PaneId::Memory, 1),
                     slot(PaneId::Marks, 0),
                     when_asked(PaneId::Stops, 2),

@@ -9,6 +9,7 @@
 mod board;
 mod calls;
 mod console;
+mod drawer;
 mod flags;
 mod history;
 mod marks;
@@ -147,6 +148,7 @@ panes! {
     Calls: calls,
     Watches: watches,
     Memory: memory,
+    Drawer: drawer,
     Marks: marks,
     Stops: stops,
     History: history,
@@ -171,7 +173,7 @@ impl PaneId {
             Self::Source | Self::Registers | Self::Flags | Self::Stack | Self::Memory | Self::Console => true,
             Self::Next | Self::Ribbon => false,
             Self::Board => app.world.walk.uses_devices,
-            Self::Calls | Self::Marks | Self::Stops | Self::History | Self::Trail | Self::Watches => {
+            Self::Calls | Self::Marks | Self::Stops | Self::History | Self::Trail | Self::Watches | Self::Drawer => {
                 self.pane().entries(app).is_some_and(|count| count > 0)
             }
         }

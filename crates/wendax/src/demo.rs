@@ -26,7 +26,7 @@ const DEMOS: [Demo; 3] = [
         name: "manifest",
         opens: "",
         files: files!("manifest": "wendax.toml", "src/main.asm", "src/wagon.inc", "src/frames.inc", "src/wagons.asm",
-            "src/totals.asm", "lib/print.asm", "files/readme.txt"),
+            "src/totals.asm", "src/report.asm", "lib/print.asm", "files/list.txt", "README.md"),
     },
 ];
 

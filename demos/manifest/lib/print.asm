@@ -37,3 +37,28 @@ print_padded:
         sys   put_uint
         pop   r6-r8
         ret
+
+        .global format_padded
+
+; format_padded: r0 unsigned as r2 signs at r1, with blanks before it.
+format_padded:
+        add   r1, r2
+@digit:
+        mov   r3, r0
+        mod   r3, 10
+        add   r3, '0'
+        dec   r1
+        stb   [r1], r3
+        dec   r2
+        div   r0, 10
+        jnz   @digit
+        mov   r3, ' '
+@blank:
+        cmp   r2, 0
+        jz    @out
+        dec   r1
+        stb   [r1], r3
+        dec   r2
+        jmp   @blank
+@out:
+        ret

@@ -1,20 +1,29 @@
 ; The freight manifest of Ostrey yard.
-; Every wagon is printed with its goods, weight and siding, then the weight
-; that goes to each siding, and last whether the train is too heavy.
+; The list of the wagons is read from a file. Every wagon is printed with its
+; goods, weight and siding, then the weight that goes to each siding, which is
+; written to a report too, and last whether the train is too heavy.
 
         .include "wagon.inc"
         .include "frames.inc"
 
-        .extern wagons, wagon_count
+        .extern read_wagons, wagons, write_report
+        .global goods_names
         .extern print_padded, print_text, new_line
         .extern siding_totals, add_to_siding
 
 .equ TRAIN_LIMIT, 2400       ; hundredweight the engine pulls up to Ostrey
 
 start:
+        call  read_wagons
+        mov   r7, r0
+        cmp   r7, 0
+        jnz   @list
+        SAY   no_list
+        mov   r0, 1
+        sys   exit
+@list:
         SAY   title
         mov   r6, wagons
-        mov   r7, wagon_count
         clr   r8             ; the whole train
 @next:
         mov   r0, r6
@@ -42,6 +51,7 @@ start:
         cmp   r7, SIDINGS
         jltu  @siding
 
+        call  write_report
         SAY   whole
         mov   r0, r8
         mov   r1, 8
@@ -84,6 +94,7 @@ coal:      .asciz "coal  "
 timber:    .asciz "timber"
 grain:     .asciz "grain "
 slate:     .asciz "slate "
+no_list:   .asciz "There is no freight list for today.\n"
 title:     .asciz "wagon goods    cwt siding\n"
 gap:       .asciz " "
 to_siding: .asciz " "

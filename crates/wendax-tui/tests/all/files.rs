@@ -213,16 +213,21 @@ fn files_changed_on_disk_are_taken_merged_or_asked_about() {
 
 /// The demo of several files.
 fn manifest() -> Stage {
-    const FILES: [(&str, &str); 6] = [
+    const FILES: [(&str, &str); 7] = [
         ("src/main.asm", include_str!("../../../../demos/manifest/src/main.asm")),
         ("src/totals.asm", include_str!("../../../../demos/manifest/src/totals.asm")),
+        ("src/report.asm", include_str!("../../../../demos/manifest/src/report.asm")),
         ("src/wagons.asm", include_str!("../../../../demos/manifest/src/wagons.asm")),
         ("lib/print.asm", include_str!("../../../../demos/manifest/lib/print.asm")),
         ("src/wagon.inc", include_str!("../../../../demos/manifest/src/wagon.inc")),
         ("src/frames.inc", include_str!("../../../../demos/manifest/src/frames.inc")),
     ];
     let files = FILES.iter().fold(MemoryFiles::default(), |files, (name, text)| files.with(*name, text));
-    Stage::project(&["src/main.asm", "src/totals.asm", "src/wagons.asm", "lib/print.asm"], files)
+    let sources = ["src/main.asm", "src/report.asm", "src/totals.asm", "src/wagons.asm", "lib/print.asm"];
+    let mut stage = Stage::project(&sources, files);
+    let list = include_bytes!("../../../../demos/manifest/files/list.txt");
+    stage.folder.insert("list.txt".to_owned(), list.to_vec());
+    stage
 }
 
 #[test]
@@ -266,7 +271,7 @@ fn stepping_leads_through_files_and_back_to_the_same_screen() {
             stage.screen().lines().next().unwrap_or_default().split_whitespace().nth(1).unwrap_or_default().to_owned(),
         );
     }
-    assert_eq!(seen.into_iter().collect::<Vec<_>>(), ["/yard/lib/print.asm", "/yard/src/main.asm"]);
+    assert_eq!(seen.into_iter().collect::<Vec<_>>(), ["/yard/src/wagons.asm"]);
     for _ in 0..40 {
         stage.keys("Left");
     }

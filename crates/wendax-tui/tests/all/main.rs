@@ -14,3 +14,4 @@ mod stops;
 mod trails;
 mod watching;
 mod whence;
+mod world;

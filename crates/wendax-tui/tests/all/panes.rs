@@ -150,13 +150,13 @@ fn the_console_wraps_and_keeps_the_end_in_view() {
 fn search_goes_around_and_says_when_there_is_nothing() {
     let mut stage = Stage::new(DEMO);
     stage.text("/PUSH").keys("Enter");
-    shows(&mut stage, "line 67 of 92");
+    shows(&mut stage, "line 67 of 97");
     stage.keys("n");
-    shows(&mut stage, "line 67 of 92");
+    shows(&mut stage, "line 67 of 97");
     stage.text("/nowhere to be found").keys("Enter");
     shows(&mut stage, "`nowhere to be found` is nowhere in the text");
     stage.keys("l").text("17").keys("Enter");
-    shows(&mut stage, "line 17 of 92");
+    shows(&mut stage, "line 17 of 97");
     stage.keys("l").text("many").keys("Enter");
     shows(&mut stage, "`many` is no line number");
 }
@@ -229,7 +229,7 @@ fn the_palette_has_what_fits_and_what_was_used_last_first() {
 fn help_tells_of_the_line_under_the_cursor() {
     let mut stage = Stage::new(DEMO);
     for (line, wanted) in [
-        ("83", ".space n [, fill]"),
+        ("88", ".space n [, fill]"),
         ("27", "get_int, call 22: read a number"),
         ("75", "add: d ← d + s"),
         ("34", "inc d: d ← d + 1"),

@@ -46,8 +46,9 @@ fn demo() -> Folder {
         "src/frames.inc",
         "src/wagons.asm",
         "src/totals.asm",
+        "src/report.asm",
         "lib/print.asm",
-        "files/readme.txt",
+        "files/list.txt",
     ] {
         folder.file(path, std::fs::read(Path::new(DEMO).join(path)).expect("the demo is there"));
     }
@@ -96,7 +97,7 @@ fn every_form_of_an_image_runs_the_same() {
     ] {
         let (status, _, err) = run(demo.0.path(), &["build", "--format", format]);
         assert_eq!(status, 0, "{err}");
-        let (status, out, err) = run(demo.0.path(), &["run", name]);
+        let (status, out, err) = run(demo.0.path(), &["run", name, "--files", "files"]);
         assert_eq!((status, out.as_str()), (0, wanted.as_str()), "{name}: {err}");
         let again = std::fs::read(demo.path(name)).expect("it was written");
         run(demo.0.path(), &["build", "--format", format]);
@@ -146,7 +147,7 @@ fn listing_names_and_map_are_written_beside_the_image() {
     assert_eq!(run(demo.0.path(), &arguments).0, 0);
     let listing = demo.text("l.txt");
     assert!(listing.contains("    +  push  r6-r6") && listing.contains("src/wagons.asm, entry"), "{listing}");
-    assert!(demo.text("s.txt").contains("wagon_count"));
+    assert!(demo.text("s.txt").contains("read_wagons"));
     assert!(demo.text("m.txt").contains("code"));
     let (status, _, err) = run(demo.0.path(), &["build", "--listing", "src/main.asm"]);
     assert_eq!((status, err.contains("would overwrite it")), (110, true), "{err}");
@@ -181,7 +182,7 @@ fn problems_of_manifest_and_sources_are_told_alike() {
         "did you mean `name`?",
         "wendax.toml:2:25  problem W073  `lib/*.amd` finds no file",
         "wendax.toml:4:20  problem W072  `steps` takes a number",
-        "src/main.asm:9:17  problem W027  no file of the program makes `print_padded` known",
+        "src/main.asm:11:17  problem W027  no file of the program makes `print_padded` known",
     ] {
         assert!(err.contains(wanted), "{wanted} is not in\n{err}");
     }
@@ -277,7 +278,7 @@ fn the_demo_and_a_fresh_project_behave_well_with_empty_and_piped_input() {
     };
     let folder = Folder::new();
     let (status, out) = run(demo, folder.0.path(), "");
-    assert_eq!((status, out.ends_with("axle 1: 0 cwt on the bridge: may pass.\n")), (Some(0), true), "{out}");
+    assert_eq!((status, out.ends_with("axle 1: \n0 cwt on the bridge: may pass.\n")), (Some(0), true), "{out}");
     let (status, out) = run(demo, folder.0.path(), "300\nheavy\n400");
     assert_eq!(
         (status, out.ends_with("700 cwt on the bridge: too heavy, stays in the yard.\n")),

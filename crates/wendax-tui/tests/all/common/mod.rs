@@ -29,6 +29,7 @@ pub(crate) struct Stage {
     /// The folder of the program's files, when it has one, and how often it was told of them.
     pub(crate) folder: std::collections::BTreeMap<String, Vec<u8>>,
     pub(crate) told: usize,
+    has_folder: bool,
     /// Slow running goes on in so many milliseconds.
     pub(crate) tick: Option<u32>,
     size: (u16, u16),
@@ -71,6 +72,7 @@ impl Stage {
             written: Vec::new(),
             folder: std::collections::BTreeMap::new(),
             told: 0,
+            has_folder: !sources.is_empty(),
             tick: None,
             size: (160, 50),
             files,
@@ -130,7 +132,10 @@ impl Stage {
                     }
                     let inputs = Inputs { sources: self.sources.clone(), ..Inputs::default() };
                     let assembly = self.assembler.assemble(&inputs, &self.files);
-                    let built = Built { assembly, inputs, ..Built::default() };
+                    let has_folder = self.has_folder;
+                    let folder = has_folder.then(|| "/yard/files".into());
+                    let settings = Settings { has_folder, ..Settings::default() };
+                    let built = Built { assembly, inputs, settings, folder, ..Built::default() };
                     self.message(Message::Assembled(generation, Box::new(built)));
                 }
                 Effect::Save(_, revision, path, text) if self.asks_disk => {
