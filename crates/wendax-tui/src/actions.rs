@@ -174,6 +174,8 @@ pub enum Look {
     Files,
     /// The first steps of someone new.
     Lessons,
+    /// What to try in the demo.
+    Page,
     /// The board; when it is looked at, on a page of its own, and back.
     Board,
     /// The story of what is chosen.

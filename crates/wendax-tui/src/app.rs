@@ -338,6 +338,16 @@ impl App {
         self
     }
 
+    /// The same for a demo, whose page of what to try is shown first.
+    #[must_use]
+    pub fn with_page(mut self, page: Option<&str>) -> Self {
+        if let Some(page) = page {
+            page.clone_into(&mut self.screen.page);
+            self.screen.sheet = Some(crate::sheets::Sheet::Page { scroll: 0 });
+        }
+        self
+    }
+
     /// The same, with a folder for the program's files.
     #[must_use]
     pub fn with_folder(mut self, folder: Option<PathBuf>) -> Self {

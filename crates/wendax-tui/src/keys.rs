@@ -171,6 +171,7 @@ pub const BINDINGS: &[Binding] = &[
         "First steps: show what to try next, or hide it",
         "tutorial lesson beginner learn start introduction tour course",
     ),
+    look(&[], &[Walk], Look::Page, "", "What to try in this demo", "page exercises task read me help start"),
     look(
         &[":", "Ctrl-P"],
         BOTH,

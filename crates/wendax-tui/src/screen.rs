@@ -155,6 +155,8 @@ pub(crate) struct Screen {
     pub(crate) course: crate::lessons::Course,
     /// The pace of slow running.
     pub(crate) pace: usize,
+    /// What to try in the demo that is open; empty when it is none.
+    pub(crate) page: String,
     /// What was run until last.
     pub(crate) until: String,
     /// Commands taken from the palette, the latest first.
@@ -189,6 +191,7 @@ impl Screen {
             memory_search: String::new(),
             course: crate::lessons::Course::default(),
             pace: crate::update::slow::FIRST,
+            page: String::new(),
             until: String::new(),
             recent: Vec::new(),
             kept: None,

@@ -5,6 +5,7 @@
 
 pub(crate) mod files;
 pub(crate) mod guide;
+mod page;
 pub(crate) mod palette;
 pub(crate) mod prompt;
 pub(crate) mod question;
@@ -24,6 +25,8 @@ pub(crate) enum Sheet {
     Files { query: Field, chosen: usize },
     /// The guide: words found, and what is said of the chosen one.
     Guide(guide::Reading),
+    /// What to try in a demo, scrolled by so many lines.
+    Page { scroll: usize },
     /// Something is to be written.
     Prompt { ask: Ask, field: Field },
     /// Which of several names is meant, and what is wanted of it.
@@ -41,9 +44,8 @@ impl Sheet {
     pub(crate) fn is_question(&self) -> bool {
         match self {
             Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => true,
-            Self::Palette { .. } | Self::Files { .. } | Self::Guide(_) | Self::Prompt { .. } | Self::Names { .. } => {
-                false
-            }
+            Self::Palette { .. } | Self::Files { .. } | Self::Guide(_) | Self::Prompt { .. } => false,
+            Self::Names { .. } | Self::Page { .. } => false,
         }
     }
 
@@ -53,7 +55,8 @@ impl Sheet {
             Self::Palette { query, .. } | Self::Files { query, .. } => Some(query),
             Self::Guide(reading) => Some(&mut reading.query),
             Self::Prompt { field, .. } => Some(field),
-            Self::Names { .. } | Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => None,
+            Self::Names { .. } | Self::Page { .. } => None,
+            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => None,
         }
     }
 
@@ -62,6 +65,7 @@ impl Sheet {
         match self {
             Self::Palette { chosen, .. } | Self::Files { chosen, .. } | Self::Names { chosen, .. } => Some(chosen),
             Self::Guide(reading) => Some(&mut reading.chosen),
+            Self::Page { scroll } => Some(scroll),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => None,
         }
     }
@@ -73,6 +77,7 @@ impl Sheet {
             Self::Files { query, .. } => files::found(app, &query.text()).len(),
             Self::Guide(reading) => guide::found(&reading.query.text()).len(),
             Self::Names { names, .. } => names.len(),
+            Self::Page { .. } => page::count(app),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => 0,
         }
     }
@@ -92,6 +97,7 @@ impl Sheet {
                 ("Backspace", "back"),
                 ("Ctrl-U", "empty it"),
             ],
+            Self::Page { .. } => &[("Esc", "begin"), ("↑ ↓", "scroll")],
             Self::Prompt { .. } => &[("Enter", "take it"), ("Ctrl-U", "empty it"), ("Esc", "leave")],
             Self::Leaving => &[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")],
             Self::Conflict { .. } => &[("k", "keep yours"), ("t", "take what is on disk")],
@@ -109,6 +115,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         Some(Sheet::Palette { query, chosen }) => palette::draw(app, pen, area, query, *chosen),
         Some(Sheet::Files { query, chosen }) => files::draw(app, pen, area, query, *chosen),
         Some(Sheet::Guide(reading)) => guide::draw(pen, area, reading),
+        Some(Sheet::Page { scroll }) => page::draw(app, pen, area, *scroll),
         Some(Sheet::Prompt { ask, field }) => prompt::draw(app, pen, area, *ask, field),
         Some(Sheet::Names { names, chosen, .. }) => question::draw_names(pen, area, names, *chosen),
         Some(Sheet::Leaving) => question::draw_leaving(app, pen, area),

@@ -135,6 +135,11 @@ impl App {
             let plain = key.modifiers.difference(KeyModifiers::ALT);
             return self.key(KeyEvent::new(key.code, plain), effects);
         }
+        // A page that is read stands in nobody's way.
+        let reads = [KeyCode::Up, KeyCode::Down, KeyCode::PageUp, KeyCode::PageDown, KeyCode::Esc, KeyCode::Enter];
+        if matches!(self.screen.sheet, Some(Sheet::Page { .. })) && !reads.contains(&key.code) {
+            self.screen.sheet = None;
+        }
         if self.strikes(key) {
             return;
         }

@@ -38,12 +38,15 @@ pub(crate) struct Given {
     pub(crate) arguments: Vec<String>,
     /// The folder for its files.
     pub(crate) folder: Option<PathBuf>,
+    /// What to try, of a demo.
+    pub(crate) page: Option<&'static str>,
 }
 
 /// What a bench is given besides what it opens.
 struct Dressing {
     arguments: Vec<String>,
     folder: Option<PathBuf>,
+    page: Option<&'static str>,
     theme: Theme,
     settings: settings::Settings,
     /// The terminal is asked for its ground.
@@ -53,7 +56,7 @@ struct Dressing {
 }
 
 impl Dressing {
-    fn new(Given { arguments, folder }: Given, look: Option<Look>) -> Self {
+    fn new(Given { arguments, folder, page }: Given, look: Option<Look>) -> Self {
         let read = settings::read();
         let told = read.found.first().map(|found| {
             let line = read.sources.place(found.primary.span).line;
@@ -61,13 +64,13 @@ impl Dressing {
         });
         let settings = read.settings;
         let asks_ground = look.is_none() && settings.ground == settings::Ground::Terminal;
-        Self { arguments, folder, theme: theme(look, &settings), settings, asks_ground, told }
+        Self { arguments, folder, page, theme: theme(look, &settings), settings, asks_ground, told }
     }
 
     /// Runs a bench on an app with arguments and preferences, looked at as the last time.
     fn run(self, app: App, project: Option<Project>, place: &Path, kept: Option<Kept>) -> Result<End, Failure> {
         let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
-        let app = app.with_folder(self.folder);
+        let app = app.with_folder(self.folder).with_page(self.page);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,

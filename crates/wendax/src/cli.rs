@@ -8,7 +8,7 @@ use wendax_isa::Addr;
 const EXAMPLES: &str = "Examples:\n  \
     wendax new yard            make a project that runs, in a folder yard\n  \
     wendax yard                open the bench on a project; wendax weights.asm on a source\n  \
-    wendax demo                open a demo in a copy of its own\n  \
+    wendax demo                list the demos, and open one in a copy of its own\n  \
     wendax run weights.asm     run it with console on standard input and output\n  \
     wendax build weights.asm   assemble it to weights.elf\n  \
     wendax image weights.elf   show what is in an image\n  \
@@ -51,10 +51,10 @@ pub(crate) enum Look {
 pub(crate) enum Command {
     /// Open a demo in a copy of its own
     #[command(
-        after_help = "Examples:\n  wendax demo\n  wendax demo first         the first steps of someone new, shown as you take them"
+        after_help = "Examples:\n  wendax demo                lists them, and asks which\n  wendax demo first          the first steps of someone new, shown as you take them\n  wendax demo derailed/pops  one of several programs"
     )]
     Demo {
-        /// Which one; weighbridge when left out
+        /// Which one; they are listed when it is left out
         name: Option<String>,
     },
     /// Make a project that runs, in a folder of its own

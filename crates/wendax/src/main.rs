@@ -80,7 +80,7 @@ fn no_such_command(words: &[std::ffi::OsString]) -> ExitCode {
 fn carry_out(cli: Cli) -> Result<u8, Failure> {
     match cli.command {
         None => {
-            let given = bench::Given { arguments: cli.arguments, folder: cli.files };
+            let given = bench::Given { arguments: cli.arguments, folder: cli.files, page: None };
             bench::open(cli.file.as_deref(), given, cli.look)
         }
         Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),

@@ -50,6 +50,10 @@ impl App {
                 let chosen = self.world.documents.place(self.screen.shown);
                 self.screen.sheet = Some(Sheet::Files { query: Field::default(), chosen });
             }
+            Look::Page if self.screen.page.is_empty() => {
+                self.screen.trouble("this is no demo; `wendax demo` lists those there are");
+            }
+            Look::Page => self.screen.sheet = Some(Sheet::Page { scroll: 0 }),
             Look::Board if self.screen.focus == PaneId::Board => self.look(Look::Fill),
             Look::Board => self.focus_on(PaneId::Board),
             Look::Lessons => self.toggle_lessons(),

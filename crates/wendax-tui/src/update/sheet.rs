@@ -74,6 +74,7 @@ impl App {
                     self.about_name(wanted, span, &name);
                 }
             }
+            Sheet::Page { .. } => {}
             Sheet::Prompt { ask, field } => self.take_prompt(ask, field, effects),
             Sheet::Leaving | Sheet::Conflict { .. } | Sheet::Replacing { .. } => {
                 self.screen.sheet = Some(sheet);

@@ -132,7 +132,7 @@ fn a_program_at_full_speed_is_paused_by_a_key() {
 #[test]
 fn the_demo_opens_in_a_copy_of_its_own_each_time_it_was_changed() {
     let home = tempfile::tempdir().expect("a folder");
-    let screen = Screen::start(home.path(), "demo", 150, 45);
+    let screen = Screen::start(home.path(), "demo weighbridge", 150, 45);
     screen.shows("weighbridge.asm");
     screen.shows("ready");
     screen.text("e; mine");
@@ -164,7 +164,7 @@ fn an_image_opens_as_its_disassembly() {
 #[test]
 fn a_terminal_too_small_says_so_and_works_when_it_grows() {
     let home = tempfile::tempdir().expect("a folder");
-    let screen = Screen::start(home.path(), "demo", 50, 10);
+    let screen = Screen::start(home.path(), "demo weighbridge", 50, 10);
     screen.shows("a little more room");
     screen.text("q");
     screen.shows("ended with 0");
@@ -509,7 +509,7 @@ fn settings_are_written_followed_and_told_when_wrong() {
 #[test]
 fn every_view_comes_up_in_a_real_terminal() {
     let home = tempfile::tempdir().expect("a folder");
-    let screen = Screen::start(home.path(), "demo", 160, 50);
+    let screen = Screen::start(home.path(), "demo weighbridge", 160, 50);
     screen.shows("ready");
     // The routine that sums the wagon: stack, calls, and what they say.
     screen.text("/wagon_weight:");

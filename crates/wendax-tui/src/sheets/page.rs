@@ -1,0 +1,86 @@
+//! The page of a demo: what to try. Headings, paragraphs, lists and tables of Markdown, as far as such a page uses them.
+
+use super::sheet;
+use crate::app::App;
+use crate::cells::wrap;
+use crate::parts::list::scroll_mark;
+use crate::parts::pen::Pen;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+
+/// A line as it is drawn.
+struct Line {
+    text: String,
+    is_heading: bool,
+}
+
+/// The page in lines of at most `room` cells: paragraphs are put together and broken anew.
+fn lines(page: &str, room: u16) -> Vec<Line> {
+    let mut lines: Vec<Line> = Vec::new();
+    let mut paragraph = String::new();
+    let flush = |paragraph: &mut String, lines: &mut Vec<Line>| {
+        let (first, indent) =
+            if let Some(rest) = paragraph.strip_prefix("- ") { ("· ", rest) } else { ("", &**paragraph) };
+        let blanks = if first.is_empty() { "" } else { "  " };
+        for (index, text) in
+            wrap(indent, room.saturating_sub(2)).into_iter().enumerate().filter(|_| !paragraph.is_empty())
+        {
+            let lead = if index == 0 { first } else { blanks };
+            lines.push(Line { text: format!("{lead}{text}"), is_heading: false });
+        }
+        paragraph.clear();
+    };
+    for line in page.lines() {
+        let text = line.trim();
+        let begins = text.is_empty() || text.starts_with("- ") || text.starts_with('#') || text.starts_with('|');
+        if begins {
+            flush(&mut paragraph, &mut lines);
+        }
+        if let Some(heading) = text.strip_prefix("# ") {
+            lines.push(Line { text: heading.to_owned(), is_heading: true });
+        } else if text.starts_with("|--") {
+        } else if let Some(row) = text.strip_prefix('|') {
+            let cells: Vec<&str> = row.trim_end_matches('|').split('|').map(str::trim).collect();
+            let text = cells.iter().map(|cell| format!("{cell:<12}")).collect::<String>();
+            lines.push(Line { text: text.trim_end().to_owned(), is_heading: false });
+        } else if text.is_empty() {
+            lines.push(Line { text: String::new(), is_heading: false });
+        } else {
+            if !paragraph.is_empty() {
+                paragraph.push(' ');
+            }
+            paragraph.push_str(text);
+        }
+    }
+    flush(&mut paragraph, &mut lines);
+    lines
+}
+
+/// How many lines it can be scrolled by.
+pub(super) fn count(app: &App) -> usize {
+    lines(&app.screen.page, WIDE - 6).len()
+}
+
+const WIDE: u16 = 100;
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, scroll: usize) {
+    let room = WIDE.min(area.width).saturating_sub(6);
+    let lines = lines(&app.screen.page, room);
+    let high = u16::try_from(lines.len() + 2).unwrap_or(u16::MAX).min(area.height.saturating_sub(4));
+    let inner = sheet(pen, area, (WIDE, high), "what to try", "Esc begins; : and \"try\" brings this back");
+    let rows = usize::from(inner.height);
+    let from = scroll.min(lines.len().saturating_sub(rows));
+    for (line, y) in lines[from..].iter().zip(inner.y..inner.bottom()) {
+        if line.is_heading {
+            pen.bold(inner.x, y, inner.width, &line.text, Ink::Text);
+            continue;
+        }
+        // What stands between backticks is a key, a command or a name.
+        let mut x = inner.x;
+        for (index, piece) in line.text.split('`').enumerate() {
+            let ink = if index % 2 == 1 { Ink::Place } else { Ink::Text };
+            x = pen.text(x, y, inner.right().saturating_sub(x), piece, ink);
+        }
+    }
+    scroll_mark(pen, inner, lines.len(), from);
+}

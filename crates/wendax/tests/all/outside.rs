@@ -1,0 +1,157 @@
+//! Programs and the world: demos that use it, files in their folder, events without hands, tones.
+
+use assert_cmd::Command;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+fn demos() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demos")
+}
+
+/// Runs in a folder with something typed; exit status, standard output and standard error.
+fn run(folder: &Path, arguments: &[&str], typed: &str) -> (i32, String, String) {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
+    let output = command.current_dir(folder).args(arguments).write_stdin(typed).output().expect("it runs");
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    (output.status.code().unwrap_or(-1), text(&output.stdout), text(&output.stderr))
+}
+
+#[test]
+fn demos_are_listed_and_each_is_told() {
+    let here = std::env::temp_dir();
+    let (status, out, _) = run(&here, &["demo"], "");
+    assert_eq!(status, 0);
+    for name in ["first", "weighbridge", "sidings", "signals", "manifest", "derailed"] {
+        assert!(out.contains(name), "{out}");
+    }
+    let (status, out, _) = run(&here, &["demo", "derailed"], "");
+    assert!(status == 0 && out.contains("derailed/handler") && out.lines().count() == 12, "{out}");
+    assert!(run(&here, &["demo", "derailed/nowhere"], "").2.contains("derailed/pops"));
+}
+
+/// Each does something else than it says it should, says nothing of why, and all of them assemble.
+#[test]
+fn derailed_programs_go_wrong() {
+    let folder = demos().join("derailed");
+    let mut count = 0;
+    for entry in std::fs::read_dir(&folder).expect("the demo is there") {
+        let path = entry.expect("an entry").path();
+        if path.extension().is_none_or(|ending| ending != "asm") {
+            continue;
+        }
+        count += 1;
+        let text = std::fs::read_to_string(&path).expect("a source");
+        let should =
+            text.lines().find_map(|line| line.strip_prefix("; It should print: ")).expect("it says what it should");
+        let file = path.display().to_string();
+        let arguments = ["run", &file, "--clock", "virtual", "--steps", "300000"];
+        let (status, out, err) = run(&folder, &arguments, "Penelope\n");
+        assert!(out.trim() != should && !err.contains("problem"), "{file}: {status} {out} {err}");
+    }
+    assert!(count >= 10, "{count} programs");
+}
+
+#[test]
+fn both_ways_to_sort_a_train_agree() {
+    let folder = demos().join("sidings");
+    let (status, inserted, err) = run(&folder, &["run"], "");
+    assert_eq!((status, err.as_str()), (0, ""));
+    let (_, merged, _) = run(&folder, &["run", "--", "merge"], "");
+    let weights: Vec<u32> = inserted.split_whitespace().map(|word| word.parse().expect("a number")).collect();
+    assert!(inserted == merged && weights.len() == 24 && weights.is_sorted(), "{inserted}\n{merged}");
+    assert_eq!(run(&folder, &["run", "--", "xyz"], "").0, 2);
+}
+
+#[test]
+fn the_signal_box_is_run_without_hands() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let source = demos().join("signals/signals.asm").display().to_string();
+    let events = "{\"place\": \"idle\", \"after\": 100, \"levers\": 3}\n{\"place\": \"idle\", \"time\": 2000, \"lever\": 4, \
+                  \"up\": true, \"bounce\": {\"times\": 2, \"apart\": 300}}\n{\"cycle\": 20000000, \"text\": \"q\"}\n";
+    std::fs::write(folder.path().join("hand.jsonl"), events).expect("written");
+    let arguments = ["run", &source, "--events", "hand.jsonl", "--each", "when [lamps] & 8 == 0", "--show", "cycles"];
+    let (status, out, err) = run(folder.path(), &arguments, "");
+    assert_eq!((status, err.as_str()), (0, ""));
+    assert!(out.ends_with("The shift is over; all signals stand at danger.\n"), "{out}");
+    // Two bounces; then nine seconds of a million cycles until the signal falls back.
+    let cycles: Vec<u64> =
+        out.lines().filter_map(|line| line.strip_prefix("cycles = ")?.replace(' ', "").parse().ok()).collect();
+    assert!(cycles.len() == 3 && (8_000_000..10_000_000).contains(&cycles[2]), "{cycles:?}\n{out}");
+    let (status, _, err) = run(folder.path(), &["run", &source, "--events", "none.jsonl"], "");
+    assert!(status == 110 && err.contains("none.jsonl"), "{err}");
+    std::fs::write(folder.path().join("bad.jsonl"), "\n{\"step\": 1}\n").expect("written");
+    let (status, _, err) = run(folder.path(), &["run", &source, "--events", "bad.jsonl"], "");
+    assert!(status == 110 && err.contains("bad.jsonl, line 2: a line needs one thing"), "{err}");
+}
+
+const WRITER: &str = "start:  mov r0, name\n        mov r1, 1\n        sys file_open\n        jc done\n        mov r1, text\n\
+                      \x20       mov r2, 4\n        mov r6, r0\n        sys file_write\n        mov r0, r6\n        sys file_close\n\
+                      \x20       clr r0\ndone:   sys exit\n        .data\nname:   .asciz \"report.txt\"\ntext:   .ascii \"gate\"\n";
+
+#[test]
+fn files_lie_in_the_folder_that_is_given_and_nowhere_else() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let place = folder.path();
+    std::fs::write(place.join("a.asm"), WRITER).expect("written");
+    let (status, _, err) = run(place, &["run", "a.asm"], "");
+    assert!(status == 4 && err.contains("--files DIR gives one"), "{status} {err}");
+    assert!(!place.join("report.txt").exists());
+    assert_eq!(run(place, &["run", "a.asm", "--files", "."], "").0, 0);
+    assert_eq!(std::fs::read_to_string(place.join("report.txt")).expect("written"), "gate");
+    let (status, _, err) = run(place, &["run", "a.asm", "--files", "none"], "");
+    assert!(status == 110 && err.contains("no such folder for the program's files"), "{err}");
+    // What was never closed is not there, and that is said.
+    std::fs::write(place.join("b.asm"), WRITER.replace("sys file_close", "brk")).expect("written");
+    std::fs::write(place.join("report.txt"), "old").expect("written");
+    let (_, _, err) = run(place, &["run", "b.asm", "--files", "."], "");
+    assert!(err.contains("report.txt was never closed, and stays as it was"), "{err}");
+    assert_eq!(std::fs::read_to_string(place.join("report.txt")).expect("written"), "old");
+    // A program cannot write over its own source.
+    let own = WRITER.replace("report.txt", "c.asm");
+    std::fs::write(place.join("c.asm"), &own).expect("written");
+    assert_eq!(run(place, &["run", "c.asm", "--files", "."], "").0, 4);
+    assert_eq!(std::fs::read_to_string(place.join("c.asm")).expect("written"), own);
+}
+
+/// Writes one file again and again, each time with another letter from end to end.
+const AGAIN: &str = "start:  mov r7, 'a'\nround:  mov r0, name\n        mov r1, 1\n        sys file_open\n        mov r6, r0\n\
+                     \x20       mov r1, buffer\n        mov r2, 30000\nfill:   stb [r1], r7\n        inc r1\n        djnz r2, fill\n\
+                     \x20       mov r8, 10\nwrite:  mov r0, r6\n        mov r1, buffer\n        mov r2, 30000\n        sys file_write\n\
+                     \x20       djnz r8, write\n        mov r0, r6\n        sys file_close\n        inc r7\n        cmp r7, 'z'\n\
+                     \x20       jleu round\n        jmp start\n        .data\nname:   .asciz \"log.txt\"\nbuffer: .space 30000\n";
+
+#[test]
+fn killed_at_any_moment_a_file_is_an_old_one_or_a_new_whole_one() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let place = folder.path();
+    std::fs::write(place.join("a.asm"), AGAIN).expect("written");
+    std::fs::create_dir(place.join("out")).expect("made");
+    let mut seen = 0;
+    for round in 0..12u64 {
+        let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"))
+            .current_dir(place)
+            .args(["run", "a.asm", "--files", "out"])
+            .spawn()
+            .expect("it runs");
+        std::thread::sleep(Duration::from_millis(40 + round * 17));
+        child.kill().expect("it is killed");
+        child.wait().expect("it ended");
+        let Ok(bytes) = std::fs::read(place.join("out/log.txt")) else { continue };
+        seen += 1;
+        assert!(bytes.len() == 300_000 && bytes.iter().all(|byte| *byte == bytes[0]), "{} bytes", bytes.len());
+    }
+    assert!(seen > 3, "it was written {seen} times");
+}
+
+#[test]
+fn tones_are_written_as_sound_at_their_times() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let text = "start: mov r0, 440\n mov r1, 250\n sys tone\n mov r0, 250\n sys wait_ms\n mov r0, 880\n mov r1, 500\n sys tone\n halt\n";
+    std::fs::write(folder.path().join("a.asm"), text).expect("written");
+    let begun = Instant::now();
+    let (status, _, err) = run(folder.path(), &["run", "a.asm", "--tones", "a.wav", "--clock", "virtual"], "");
+    assert_eq!((status, err.as_str()), (0, ""));
+    let reader = hound::WavReader::open(folder.path().join("a.wav")).expect("a sound file");
+    assert_eq!(reader.duration(), 44_100, "a second");
+    assert!(begun.elapsed() < Duration::from_secs(60));
+}
