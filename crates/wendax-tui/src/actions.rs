@@ -257,6 +257,8 @@ pub enum Ask {
     Seed,
     /// Where the built program goes.
     Build,
+    /// The port of a board that takes the program.
+    Send,
     NewFile,
     NewProject,
 }
@@ -274,7 +276,7 @@ impl Action {
                 Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
                 Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
                 Ask::TrailFilter | Ask::Watch | Ask::FindInMemory | Ask::SaveMemory | Ask::SaveTrail => false,
-                Ask::SaveEvents | Ask::OpenEvents | Ask::SaveTones => false,
+                Ask::SaveEvents | Ask::OpenEvents | Ask::SaveTones | Ask::Send => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,
@@ -291,7 +293,7 @@ impl Ask {
             Self::Step | Self::Line | Self::Search | Self::Replace | Self::Rename | Self::SaveAs => false,
             Self::SaveAndLeave | Self::Arguments | Self::Input | Self::Seed | Self::Build => false,
             Self::NewFile | Self::NewProject | Self::SaveTrail => false,
-            Self::SaveEvents | Self::OpenEvents | Self::SaveTones => false,
+            Self::SaveEvents | Self::OpenEvents | Self::SaveTones | Self::Send => false,
         }
     }
 }

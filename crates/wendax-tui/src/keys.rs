@@ -544,6 +544,14 @@ pub const BINDINGS: &[Binding] = &[
         "Build: ELF, HEX, S-records, raw bytes, listing, symbols or map, by the name's ending",
         "export compile assemble link binary image listing print object output",
     ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Send,
+        "",
+        "Send the program to a board, and run it there",
+        "upload flash load serial port device usb hardware target",
+    ),
     ask(&[], &[Walk], Ask::NewFile, "", "New file of the program", "create add source"),
     ask(&[], &[Walk], Ask::NewProject, "", "New project in a folder of its own", "create start begin workspace"),
     // ---- moving up and down

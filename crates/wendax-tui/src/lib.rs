@@ -19,6 +19,7 @@
 mod actions;
 mod app;
 mod cells;
+mod face;
 mod frame;
 mod kept;
 mod keys;
@@ -38,6 +39,7 @@ pub use actions::{
     Action, Ask, ConsoleAction, Edit, File, Find, Hand, Look as LookAction, Motion, SheetAction, Travel,
 };
 pub use app::App;
+pub use face::board_face;
 pub use frame::draw;
 pub use kept::{Kept, Line};
 pub use keys::{BINDINGS, Binding, Context, keys_document};

@@ -124,6 +124,8 @@ pub enum Effect {
     KeepFiles(Folder, Box<Files>),
     /// Write tones as a sound file.
     WriteTones(String, Vec<Tone>),
+    /// Send the program that was built last to the board at this port, and run it there.
+    Send(String),
     /// Read a file of events.
     ReadEvents(String),
     /// Let so many milliseconds pass before the next steps of slow running; of several the last one counts.

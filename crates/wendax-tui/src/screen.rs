@@ -157,6 +157,8 @@ pub(crate) struct Screen {
     pub(crate) pace: usize,
     /// What to try in the demo that is open; empty when it is none.
     pub(crate) page: String,
+    /// The port the program was sent to last.
+    pub(crate) port: String,
     /// What was run until last.
     pub(crate) until: String,
     /// Commands taken from the palette, the latest first.
@@ -192,6 +194,7 @@ impl Screen {
             course: crate::lessons::Course::default(),
             pace: crate::update::slow::FIRST,
             page: String::new(),
+            port: String::new(),
             until: String::new(),
             recent: Vec::new(),
             kept: None,

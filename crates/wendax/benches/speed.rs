@@ -193,6 +193,96 @@ fn report() {
     println!("one step back from there, 100 times: {:.2} ms each", back * 1e3);
 }
 
+/// What interrupts cost, what waiting costs, and how soon a lever is answered.
+fn devices() {
+    const STEPS: u64 = 200_000_000;
+    let armed = WORK.replacen(
+        "start:  clr   r8",
+        "start:  mov r0, tick\n stw [16], r0\n mov r0, lever\n stw [20], r0\n mov r0, 0xFFFF\n stw [0xFF34], r0\n \
+         mov r0, 2000\n stw [0xFF22], r0\n mov r0, 3\n stw [0xFF24], r0\n ei\n clr r8",
+        1,
+    );
+    let handlers = "tick: push r0\n mov r0, 7\n stw [0xFF24], r0\n pop r0\n reti\nlever: push r0\n ldw r0, [0xFF32]\n \
+                    stw [0xFF30], r0\n pop r0\n reti\n.data\n";
+    let armed = image(&armed.replacen(".data\n", handlers, 1));
+    let plain = image(WORK);
+    // A lever moves every ten thousand steps: two hundred million steps, and the same of both.
+    let run = |image: &wendax_image::Image| {
+        let mut machine = Machine::new(image, Settings::default());
+        seconds(|| {
+            for round in 0..STEPS / 10_000 {
+                machine.feed(&wendax_machine::Event::Levers(u32::try_from(round & 0xFFFF).unwrap_or(0)));
+                black_box(machine.run(Run::until(StepNo((round + 1) * 10_000))));
+            }
+        })
+    };
+    let (mut ratios, mut rates) = (Vec::new(), Vec::new());
+    for _ in 0..7 {
+        let (without, with) = (run(&plain), run(&armed));
+        ratios.push(without / with);
+        rates.push(STEPS as f64 / with / 1e6);
+    }
+    let median = |mut all: Vec<f64>| {
+        all.sort_by(f64::total_cmp);
+        all[all.len() / 2]
+    };
+    let (least, most) = (ratios.iter().copied().fold(f64::MAX, f64::min), ratios.iter().copied().fold(0.0, f64::max));
+    println!(
+        "timer every 2,000 cycles and a lever every 10,000 steps: {:.2} of the speed without, {:.0} million steps a second \
+         (medians of 7; {least:.2} to {most:.2})",
+        median(ratios),
+        median(rates),
+    );
+    let signals = include_str!("../../../demos/signals/signals.asm");
+    let mut machine = Machine::new(&image(signals), Settings::default());
+    let time = seconds(|| {
+        black_box(machine.run(Run { cycles: 1_000_000_000, ..Run::until(StepNo::LAST) }));
+    });
+    println!(
+        "waiting for a timer: 10^9 cycles, {} million steps, {} million of them passed over, in {:.0} ms",
+        machine.steps().0 / 1_000_000,
+        machine.passed_over() / 1_000_000,
+        time * 1e3
+    );
+    levers(signals);
+}
+
+/// A lever moved while a program runs at full speed: the time from the key to the frame that shows its lamp.
+fn levers(signals: &str) {
+    use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+    let key = |sign| Message::Key(KeyEvent::new(KeyCode::Char(sign), KeyModifiers::NONE));
+    let inputs = Inputs { sources: vec!["untitled.asm".to_owned()], ..Inputs::default() };
+    let files = MemoryFiles::default().with("untitled.asm", signals);
+    let mut app = App::new(None, signals, Settings::default(), Theme::default());
+    let mut stage = Stage::new(inputs, files);
+    let effects = app.first_effects();
+    stage.carry_out(&mut app, effects);
+    update(&mut app, Message::Resized(160, 50));
+    for sign in "Lg".chars() {
+        update(&mut app, key(sign));
+    }
+    let mut times: Vec<f64> = (0..200)
+        .map(|round| {
+            // It runs on for a while, as between two looks at the keys.
+            for _ in 0..20 {
+                update(&mut app, Message::Work);
+            }
+            seconds(|| {
+                update(&mut app, key(if round % 2 == 0 { '0' } else { '4' }));
+                update(&mut app, Message::Work);
+                stage.show(&app);
+            }) * 1e3
+        })
+        .collect();
+    times.sort_by(f64::total_cmp);
+    println!(
+        "a lever while it runs at full speed, from the key over a slice of the run to the frame: median {:.1} ms, at most \
+         {:.1} ms; a loop that looks at the keys every 8 ms adds up to that",
+        times[times.len() / 2],
+        times[times.len() - 1]
+    );
+}
+
 /// Looks at every step and does nothing with it.
 struct Nothing;
 
@@ -844,7 +934,8 @@ fn key_to_frame(c: &mut Criterion) {
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 9] = [
+    let long: [(&str, fn()); 10] = [
+        ("devices", devices),
         ("trails", trails),
         ("stories", stories),
         ("stops", stops),

@@ -79,6 +79,10 @@ pub(crate) enum Command {
     },
     /// Run a project, source or image with console on standard input and output
     Run(Box<Run>),
+    /// Be a board that is not there in earnest: take a program over a line, run it, show lamps and digits
+    Board(Board),
+    /// Load a program to a board, run it there, and be its console
+    Send(Send),
     /// Write a file of settings with what each means, or say what is wrong with the one there is
     #[command(after_help = "Examples:\n  wendax settings\n  wendax settings --print")]
     Settings {
@@ -326,6 +330,50 @@ pub(crate) struct Run {
     /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
+}
+
+/// Signs a second on a serial port, unless told otherwise.
+pub(crate) const BAUD: u32 = 115_200;
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax board                         listens on a pseudo-terminal, and says which\n  \
+    wendax board --listen 127.0.0.1:4000")]
+pub(crate) struct Board {
+    /// Listen on a socket of this machine, such as 127.0.0.1:4000; 0 as the number takes a free one
+    #[arg(long, value_name = "ADDRESS", conflicts_with = "port")]
+    pub(crate) listen: Option<String>,
+    /// Listen on a serial port; without either on a new pseudo-terminal
+    #[arg(long, value_name = "PORT")]
+    pub(crate) port: Option<String>,
+    /// Signs a second on a serial port
+    #[arg(long, value_name = "N", default_value_t = BAUD)]
+    pub(crate) baud: u32,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax send signals.asm --port /dev/pts/7\n  \
+    wendax send build/yard.hex --port /dev/ttyUSB0 --baud 9600\n  \
+    wendax send --port 127.0.0.1:4000 --load-only")]
+pub(crate) struct Send {
+    /// A project, a source or an image in any form; the project here when left out
+    pub(crate) file: Option<PathBuf>,
+    /// Where the board is: a serial port, the other end of a pseudo-terminal, or an address such as 127.0.0.1:4000
+    #[arg(long, value_name = "PORT")]
+    pub(crate) port: String,
+    /// Signs a second on a serial port
+    #[arg(long, value_name = "N", default_value_t = BAUD)]
+    pub(crate) baud: u32,
+    /// Load and check it, and do not run it
+    #[arg(long)]
+    pub(crate) load_only: bool,
+    /// Where a raw image lies: 512, 0x0200
+    #[arg(long, value_name = "ADDR", value_parser = address)]
+    pub(crate) at: Option<Addr>,
+    /// How problems are written
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) problems: Problems,
 }
 
 impl Cli {

@@ -2,6 +2,7 @@
 //! the terminal, reads and writes files, and tells the time.
 
 mod bench;
+mod board;
 mod build;
 mod cli;
 mod demo;
@@ -13,10 +14,12 @@ mod image;
 mod log;
 mod new;
 mod pages;
+mod port;
 mod problems;
 mod program;
 mod recovery;
 mod run;
+mod send;
 mod settings;
 mod status;
 mod tones;
@@ -89,6 +92,8 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::Image(options)) => image::image(&options),
         Some(Command::Format(options)) => format::format_files(&options),
         Some(Command::Guide { words }) => guide::tell(&words),
+        Some(Command::Board(options)) => board::run(&options),
+        Some(Command::Send(options)) => send::run(&options),
         Some(Command::Run(options)) => run::run(&options),
         Some(Command::Settings { print }) => settings::settings(print),
         Some(Command::Completions { shell }) => pages::completions(shell),

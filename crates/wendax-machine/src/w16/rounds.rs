@@ -137,6 +137,8 @@ impl Machine {
                 other => break Some(other),
             }
         };
+        // Looking closely costs about as much as running several times as far.
+        self.worked += (self.state.steps - begun) * 4 + 32;
         let passed = glance.found.is_some_and(|round| self.pass_over(round, limits));
         self.rounds.gap = if passed { SOON } else { (self.rounds.gap * 2).min(LATE) };
         self.rounds.next = self.state.steps + self.rounds.gap;

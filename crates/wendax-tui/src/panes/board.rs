@@ -4,6 +4,7 @@
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::width;
+use crate::face::{DIGIT, LAMP, LEVER, NAMES, SEGMENTS, place_of};
 use crate::frame::grouped;
 use crate::parts::list::first_shown;
 use crate::parts::pen::Pen;
@@ -14,10 +15,6 @@ use wendax_session::{Passages, Session, Spread, Thing, interrupt_words, tone_wor
 
 pub(super) struct Board;
 
-/// Cells for the names at the left.
-const NAMES: u16 = 8;
-/// Cells of a digit with its dot, and of all of them with the blank behind.
-const DIGIT: u16 = 5;
 /// Rows of what is always shown: lamps, numbers, levers, digits.
 const FACE: u16 = 6;
 const LEVER_COUNT: usize = LEVERS as usize;
@@ -89,12 +86,6 @@ impl Pane for Board {
     }
 }
 
-/// The column of a lamp or lever: the highest bit at the left, a blank after each four.
-fn place_of(x: u16, number: u32) -> u16 {
-    let from_left = u16::try_from(LEVERS - 1 - number).unwrap_or(0);
-    x + 1 + NAMES + from_left + from_left / 4
-}
-
 /// What a device register held before the last stride, when that changed it.
 fn was(session: &Session, address: Addr) -> Option<u32> {
     let change = session.last_change()?;
@@ -120,10 +111,10 @@ fn face(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
             let is_on = value >> number & 1 != 0;
             let is_fresh = was.is_some_and(|was| (was ^ value) >> number & 1 != 0);
             let (sign, ink) = match (kind, is_on) {
-                (DeviceKind::Lamps, true) => ("●", Ink::Time),
-                (DeviceKind::Lamps, false) => ("∙", Ink::Faint),
-                (_, true) => ("▀", Ink::Place),
-                (_, false) => ("▄", Ink::Quiet),
+                (DeviceKind::Lamps, true) => (LAMP[1], Ink::Time),
+                (DeviceKind::Lamps, false) => (LAMP[0], Ink::Faint),
+                (_, true) => (LEVER[1], Ink::Place),
+                (_, false) => (LEVER[0], Ink::Quiet),
             };
             let x = place_of(area.x, number);
             pen.text(x, y, area.right().saturating_sub(x), sign, if is_fresh { Ink::Fresh } else { ink });
@@ -155,18 +146,6 @@ fn face(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
         words(session, pen, Rect { x, width: area.right().saturating_sub(x), ..below });
     }
 }
-
-/// The cells of a digit's segments: the bit, where it is drawn, and its sign.
-const SEGMENTS: [(u32, u16, u16, &str); 8] = [
-    (0x01, 1, 0, "▄▄"),
-    (0x02, 3, 1, "▐"),
-    (0x04, 3, 2, "▐"),
-    (0x08, 1, 2, "▄▄"),
-    (0x10, 0, 2, "▌"),
-    (0x20, 0, 1, "▌"),
-    (0x40, 1, 1, "▄▄"),
-    (0x80, 4, 2, "▖"),
-];
 
 fn digits(session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let machine = session.machine();

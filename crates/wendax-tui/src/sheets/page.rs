@@ -2,7 +2,7 @@
 
 use super::sheet;
 use crate::app::App;
-use crate::cells::wrap;
+use crate::cells::{padded, width, wrap};
 use crate::parts::list::scroll_mark;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
@@ -41,7 +41,7 @@ fn lines(page: &str, room: u16) -> Vec<Line> {
         } else if text.starts_with("|--") {
         } else if let Some(row) = text.strip_prefix('|') {
             let cells: Vec<&str> = row.trim_end_matches('|').split('|').map(str::trim).collect();
-            let text = cells.iter().map(|cell| format!("{cell:<12}")).collect::<String>();
+            let text = cells.iter().map(|cell| padded(cell, width(cell).max(11) + 1)).collect::<String>();
             lines.push(Line { text: text.trim_end().to_owned(), is_heading: false });
         } else if text.is_empty() {
             lines.push(Line { text: String::new(), is_heading: false });

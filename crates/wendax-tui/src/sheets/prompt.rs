@@ -41,6 +41,10 @@ impl Ask {
                 "events from",
                 "a file of events, as `wendax run --events` takes it; a run begins anew with it; empty for none",
             ),
+            Self::Send => (
+                "send to a board",
+                "a port: /dev/ttyUSB0, /dev/pts/7, 127.0.0.1:4000; `wendax board` in another terminal says one",
+            ),
             Self::SaveTones => ("save the tones", "a sound file: tones.wav"),
             Self::Watch => (
                 "watch",

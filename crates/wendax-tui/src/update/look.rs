@@ -189,6 +189,7 @@ impl App {
             Ask::SaveTrail => "trail.txt".to_owned(),
             Ask::SaveEvents => "events.jsonl".to_owned(),
             Ask::SaveTones => "tones.wav".to_owned(),
+            Ask::Send => self.screen.port.clone(),
             Ask::OpenEvents => self.world.given.events.as_ref().map_or(String::new(), |(path, _)| path.clone()),
             Ask::SaveMemory => self.thing_chosen().map_or(String::new(), |thing| match thing {
                 wendax_session::Thing::Cells(from, _) => format!("0x{:04X} as bytes 32 to memory.bin", from.0),

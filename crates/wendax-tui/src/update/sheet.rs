@@ -140,6 +140,13 @@ impl App {
             Ask::SaveMemory => effects.push(self.memory_to_save(text)?),
             Ask::SaveTrail => effects.push(self.trail_to_save(text)?),
             Ask::SaveEvents => effects.push(self.events_to_save(text)?),
+            Ask::Send if text.is_empty() => return Err("a port is missing".to_owned()),
+            Ask::Send if !self.world.is_assembled() || !self.world.program.is_runnable() => self.say_not_ready(),
+            Ask::Send => {
+                text.clone_into(&mut self.screen.port);
+                self.screen.say(format!("sending to {text}"));
+                effects.push(Effect::Send(text.to_owned()));
+            }
             Ask::SaveTones => effects.push(self.tones_to_save(text)?),
             Ask::OpenEvents if text.is_empty() => {
                 self.world.given.events = None;

@@ -26,11 +26,11 @@ use wendax_tui::{App, Effect, Look, Message, OpenFile, Text, Unsaved, draw, upda
 /// The first frame waits so long for what the terminal says of its ground.
 const FIRST_FRAME: Duration = Duration::from_millis(15);
 /// Between two frames at the least.
-const FRAME: Duration = Duration::from_millis(16);
+const FRAME: Duration = Duration::from_millis(17);
 /// Unsaved text is kept so long after it changed.
 const KEEP_AFTER: Duration = Duration::from_millis(250);
 /// Work on a running program between two looks at the keys.
-const WORK: Duration = Duration::from_millis(8);
+const WORK: Duration = Duration::from_millis(4);
 /// Changed files are looked at so long after the system told of them.
 const LOOK_AFTER: Duration = Duration::from_millis(60);
 
@@ -338,6 +338,17 @@ impl Bench {
                     self.send(match written {
                         Ok(()) => Message::Done(format!("{} tones written to {path}", tones.len())),
                         Err(failure) => Message::Failed(failure.text),
+                    });
+                }
+                Effect::Send(port) => {
+                    let (image, sender) = (self.app.assembly().image.clone(), self.sender.clone());
+                    std::thread::spawn(move || {
+                        let told = match crate::send::send(&image, &port) {
+                            Ok(text) => Message::Done(text),
+                            Err(why) => Message::Failed(why),
+                        };
+                        // The bench may have ended meanwhile.
+                        let _ = sender.send(Incoming::Message(told));
                     });
                 }
                 Effect::ReadEvents(path) => {

@@ -38,6 +38,7 @@ fn nothing_points_back_along_the_way_of_the_data() {
         "wendax-asm",
         "wendax-machine",
         "wendax-project",
+        "wendax-board",
         "wendax-session",
         "wendax-tui",
         "wendax",

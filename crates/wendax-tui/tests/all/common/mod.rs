@@ -151,7 +151,7 @@ impl Stage {
                 }
                 Effect::Copy(text) => self.copied = text,
                 Effect::Write(path, bytes) => self.written.push((path, bytes)),
-                Effect::Build(path) | Effect::NewProject(path) => self.asked.push(path),
+                Effect::Build(path) | Effect::NewProject(path) | Effect::Send(path) => self.asked.push(path),
                 Effect::TellTime => self.message(Message::Clock(5)),
                 Effect::Wait(_) | Effect::Sound(_) => self.message(Message::Waited),
                 Effect::Ring => {}
