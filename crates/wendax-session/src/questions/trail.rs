@@ -344,8 +344,12 @@ impl Writer {
                 Write::Register { register, new, .. } => {
                     write!(out, " {} >{new:04X}", self.target.register_name(register))
                 }
-                Write::Memory { address, old, new, .. } | Write::Device { address, old, new } => {
+                Write::Memory { address, old, new, .. } => {
                     write!(out, " [{:04X}] {old:04X}>{new:04X}", address.0)
+                }
+                Write::Device { address, old, new } => {
+                    let name = self.target.device(address).map_or("", |device| device.name).replace(' ', "_");
+                    write!(out, " {name}[{:04X}] {old:04X}>{new:04X}", address.0)
                 }
                 Write::Buffer { address, length, .. } => write!(out, " [{:04X}] {length} bytes", address.0),
             };
@@ -356,6 +360,17 @@ impl Writer {
         }
         if report.printed > 0 {
             let _ = write!(out, " printed {}", report.printed);
+        }
+        if let Some((path, deed)) = &report.file {
+            let words = crate::words::file_words(path, deed);
+            let words = if self.form == TrailForm::JsonLines { escaped(&words) } else { words.replace('"', "\"\"") };
+            let _ = write!(out, " {words}");
+        }
+        if let Some((hertz, milliseconds)) = report.tone {
+            let _ = write!(out, " {}", crate::words::tone_words(hertz, milliseconds));
+        }
+        if report.expired {
+            out.push_str(" the timer expired");
         }
         if !(report.length > 0 && report.next == report.pc + report.length) {
             let _ = write!(out, " to {:04X}", report.next.0);

@@ -210,7 +210,7 @@ fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row>
     let machine = session.machine();
     let end = Addr(machine.target().address_mask()) + 1;
     let labels = session.image().labels().filter_map(|symbol| Some((symbol.address()?, symbol.name.clone())));
-    // Device registers have the names that constants give them.
+    // Device registers have the names that constants give them, else their own.
     let devices = machine.regions().into_iter().find(|region| region.kind == RegionKind::Devices);
     let constants = session.image().symbols.iter().filter(|symbol| symbol.address().is_none());
     let named = constants.filter_map(|symbol| Some((Addr::try_from(symbol.value).ok()?, symbol.name.clone())));
@@ -218,8 +218,10 @@ fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row>
         |address: Addr| devices.as_ref().is_some_and(|region| region.start <= address && address < region.end);
     let named =
         named.filter(|(address, _)| is_device(*address) && address.is_multiple_of(machine.target().word_bytes()));
-    let mut labels: Vec<(Addr, String)> = labels.chain(named).filter(|&(address, _)| address >= first).collect();
-    labels.sort();
+    let own = machine.target().devices.iter().map(|device| (device.address, device.name.to_owned()));
+    let all = labels.chain(named).chain(own);
+    let mut labels: Vec<(Addr, String)> = all.filter(|&(address, _)| address >= first).collect();
+    labels.sort_by_key(|(address, _)| *address);
     labels.dedup_by_key(|(address, _)| *address);
     let mut labels = labels.into_iter().peekable();
     let regions = machine.regions();

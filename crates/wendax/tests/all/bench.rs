@@ -562,3 +562,58 @@ fn every_view_comes_up_in_a_real_terminal() {
     screen.text("q");
     screen.shows("ended with 0");
 }
+
+#[test]
+fn a_lever_a_lamp_and_a_file_in_a_real_terminal() {
+    let home = tempfile::tempdir().expect("a folder");
+    let screen = Screen::start(home.path(), "demo signals", 160, 50);
+    screen.shows("what to try");
+    screen.keys("Escape");
+    screen.text("/idle:");
+    screen.keys("Enter");
+    screen.text(".0");
+    screen.shows("lever 0 is up");
+    screen.text("4");
+    screen.shows("the interrupt lever (A) comes before");
+    screen.text("/show:");
+    screen.keys("Enter");
+    screen.text(".");
+    screen.shows("show, line");
+    screen.keys("Right Right Right");
+    screen.shows("∙∙∙∙ ∙∙∙∙ ∙∙∙∙ ∙∙●∙ 0002");
+    screen.keys("Left");
+    screen.shows("∙∙∙∙ ∙∙∙∙ ∙∙∙∙ ∙∙∙∙ 0000");
+    // In real time, live: the seconds run, and a lever answers.
+    screen.text("Lk");
+    screen.until("the timer has ticked", || screen.read().contains("●∙∙∙ ∙∙∙∙ ∙∙∙∙ ∙∙●∙ 8002"));
+    screen.text("4");
+    screen.until("the signal has fallen", || {
+        screen.read().contains("∙∙∙∙ ∙∙∙∙ ∙∙∙∙ 8000") || screen.read().contains("∙∙∙∙ ∙∙∙∙ ∙∙∙∙ ∙∙∙∙ 0000")
+    });
+    screen.keys("Space");
+    screen.text("q");
+    screen.shows("ended with 0");
+    // A file: written, gone back over, written differently.
+    let source = home.path().join("gate.asm");
+    let text = "start:  mov r0, name\n        mov r1, 1\n        sys file_open\n        mov r6, r0\n        mov r1, text\n        \
+                mov r2, 4\n        sys file_write\n        mov r0, r6\n        sys file_close\n        clr r0\n        sys exit\n        \
+                .data\nname:   .asciz \"report.txt\"\ntext:   .ascii \"gate\"\n";
+    fs::write(&source, text).expect("written");
+    let folder = home.path().join("yard");
+    fs::create_dir(&folder).expect("made");
+    let screen = Screen::start(home.path(), &format!("{} --files {}", source.display(), folder.display()), 160, 50);
+    screen.shows("ready");
+    screen.text("g");
+    screen.shows("finished, status 0");
+    let report = folder.join("report.txt");
+    screen.until("the file is there", || fs::read_to_string(&report).is_ok_and(|text| text == "gate"));
+    screen.text("t2");
+    screen.keys("Enter");
+    screen.text("=byte [text] = 'l'");
+    screen.keys("Enter");
+    screen.until("it is as it was", || !report.exists());
+    screen.text("g");
+    screen.until("it is written differently", || fs::read_to_string(&report).is_ok_and(|text| text == "late"));
+    screen.text("q");
+    screen.shows("ended with 0");
+}
