@@ -55,7 +55,8 @@ fn the_examples_of_the_topics_run() {
             let text = if example.contains("start:") { example } else { format!("start:\n{example}\n        halt\n") };
             let (sources, file) = wendax_source::Sources::single("example", text.as_str());
             let assembly = wendax_asm::assemble(&sources, file);
-            let mut machine = Machine::new(&assembly.image, Settings::default());
+            let mut machine =
+                Machine::new(&assembly.image, Settings { clock: wendax_machine::Clock::Cycles, ..Settings::default() });
             machine.feed(&wendax_machine::Event::Typed(b"7\n".to_vec()));
             machine.feed(&wendax_machine::Event::InputEnds);
             let stop = machine.run(Run::until(StepNo(100_000)));
