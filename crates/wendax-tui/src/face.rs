@@ -8,7 +8,7 @@ pub(crate) const LAMP: [&str; 2] = ["∙", "●"];
 pub(crate) const LEVER: [&str; 2] = ["▄", "▀"];
 
 /// Cells for the names at the left.
-pub(crate) const NAMES: u16 = 8;
+pub(crate) const NAMES: u16 = 7;
 /// Cells of a digit with its dot, and the blank behind.
 pub(crate) const DIGIT: u16 = 5;
 
@@ -73,8 +73,8 @@ mod tests {
         let face = board_face(&board).join("\n");
         assert_eq!(
             face,
-            " lamps   ●∙∙∙ ∙∙∙∙ ∙∙∙∙ ∙∙∙● 8001\n         FEDC BA98 7654 3210\n levers  ▄▄▄▄ ▄▄▄▄ ▄▄▄▄ ▄▀▄▀ 0005\n \
-             digits   ▄▄\n         ▌  ▐              ▐\n         ▌▄▄▐              ▐▖"
+            " lamps  ●∙∙∙ ∙∙∙∙ ∙∙∙∙ ∙∙∙● 8001\n        FEDC BA98 7654 3210\n levers ▄▄▄▄ ▄▄▄▄ ▄▄▄▄ ▄▀▄▀ 0005\n \
+             digits  ▄▄\n        ▌  ▐              ▐\n        ▌▄▄▐              ▐▖"
         );
     }
 }

@@ -69,7 +69,7 @@ impl Pane for Board {
     }
 
     fn click(&self, _: &App, area: Rect, (x, y): (u16, u16)) -> Option<Order> {
-        let is_lever = y == area.y + 3;
+        let is_lever = y == area.y + 1 + lever_row(area.height.saturating_sub(1));
         let number = (0..LEVERS).find(|number| place_of(area.x, *number) == x).filter(|_| is_lever);
         number.map(Order::Lever)
     }
@@ -97,10 +97,15 @@ fn register_of(machine: &Machine, kind: DeviceKind) -> Option<&'static DeviceReg
     machine.target().devices_of(kind).next()
 }
 
+/// The row of the levers among so many: the numbers come before them where there is room.
+fn lever_row(rows: u16) -> u16 {
+    if rows > 2 { 2 } else { 1 }
+}
+
 /// Lamps, levers, digits, and in a few words what else there is.
 fn face(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let machine = session.machine();
-    let rows = [("lamps", DeviceKind::Lamps, area.y), ("levers", DeviceKind::Levers, area.y + 2)];
+    let rows = [("lamps", DeviceKind::Lamps, area.y), ("levers", DeviceKind::Levers, area.y + lever_row(area.height))];
     let mask = register_of(machine, DeviceKind::LeverMask).map_or(0, |register| machine.word(register.address));
     for (name, kind, y) in rows {
         let Some(register) = register_of(machine, kind).filter(|_| y < area.bottom()) else { continue };
@@ -118,10 +123,6 @@ fn face(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
             };
             let x = place_of(area.x, number);
             pen.text(x, y, area.right().saturating_sub(x), sign, if is_fresh { Ink::Fresh } else { ink });
-            let entry = (LEVERS - 1 - number) as usize;
-            if kind == DeviceKind::Levers && app.is_chosen(PaneId::Board, entry) {
-                pen.chosen(Rect { x, y, width: 1, height: 1 });
-            }
         }
         let x = place_of(area.x, 0) + 2;
         let text = machine.target().hex(value);
@@ -134,10 +135,18 @@ fn face(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
             pen.text(x, y, area.right().saturating_sub(x), &text, Ink::Quiet);
         }
     }
-    for number in (0..LEVERS).filter(|_| area.y + 1 < area.bottom()) {
+    for number in (0..LEVERS).filter(|_| lever_row(area.height) > 1) {
         let ink = if mask >> number & 1 != 0 { Ink::Time } else { Ink::Faint };
         let x = place_of(area.x, number);
         pen.text(x, area.y + 1, area.right().saturating_sub(x), &format!("{number:X}"), ink);
+    }
+    // The lever that is chosen: by its number, since a half cell reversed is another one.
+    let chosen = (0..LEVERS).find(|number| app.is_chosen(PaneId::Board, (LEVERS - 1 - number) as usize));
+    if let Some(x) = chosen.map(|number| place_of(area.x, number)) {
+        match lever_row(area.height) {
+            2 => pen.chosen(Rect { x, y: area.y + 1, width: 1, height: 1 }),
+            row => pen.mark(Rect { x, y: area.y + row, width: 1, height: 1 }),
+        }
     }
     let below = Rect { y: area.y + 3, height: area.height.saturating_sub(3).min(3), ..area };
     if below.height == 3 {

@@ -18,7 +18,7 @@ fn on_screen(stage: &mut Stage, text: &str) -> (u16, u16) {
 fn row(stage: &mut Stage, name: &str) -> String {
     let screen = stage.screen();
     let signs = |line: &str| {
-        let rest = line.rsplit_once(&format!(" {name}  "))?.1.trim_start();
+        let rest = line.rsplit_once(&format!(" {name} "))?.1.trim_start();
         rest.starts_with(['∙', '●', '▄', '▀']).then(|| rest.to_owned())
     };
     let signs = screen.lines().find_map(signs).expect("the board is there");
@@ -45,9 +45,9 @@ fn a_lever_moved_lights_a_lamp_and_stepping_back_shows_it_as_it_was() {
     stage.keys("Left Left 0");
     shows(&mut stage, "lever 0 is up; a new branch begins here");
     // By the mouse, and by choosing.
-    let (x, y) = on_screen(&mut stage, "levers  ");
+    let (x, y) = on_screen(&mut stage, "levers ");
     let kind = MouseEventKind::Down(MouseButton::Left);
-    stage.message(Message::Mouse(MouseEvent { kind, column: x + 8, row: y, modifiers: KeyModifiers::NONE }));
+    stage.message(Message::Mouse(MouseEvent { kind, column: x + 7, row: y, modifiers: KeyModifiers::NONE }));
     assert_eq!(row(&mut stage, "levers"), "▀▄▄▄ ▄▄▄▄ ▄▄▄▀ ▄▄▀▀ 8013");
     stage.keys("L Down Enter");
     assert_eq!(row(&mut stage, "levers"), "▀▀▄▄ ▄▄▄▄ ▄▄▄▀ ▄▄▀▀ C013");
