@@ -24,13 +24,20 @@ fn python() -> Option<PathBuf> {
 
 /// The demo of several files, kept in memory.
 fn demo() -> (Inputs, MemoryFiles) {
-    let names =
-        ["src/main.asm", "src/totals.asm", "src/wagons.asm", "lib/print.asm", "src/wagon.inc", "src/frames.inc"];
+    let names = [
+        "src/main.asm",
+        "src/report.asm",
+        "src/totals.asm",
+        "src/wagons.asm",
+        "lib/print.asm",
+        "src/wagon.inc",
+        "src/frames.inc",
+    ];
     let mut files = MemoryFiles::default();
     for name in names {
         files = files.with(name, std::fs::read(Path::new(DEMO).join(name)).expect("the demo is there"));
     }
-    let sources = names[..4].iter().map(|name| (*name).to_owned()).collect();
+    let sources = names[..5].iter().map(|name| (*name).to_owned()).collect();
     (Inputs { sources, ..Inputs::default() }, files)
 }
 
