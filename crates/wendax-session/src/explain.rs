@@ -238,6 +238,11 @@ impl<'a> Teller<'a> {
                 if explanation.outlook == Outlook::Waits {
                     explanation.sentences.push("waits for something to be typed".to_owned());
                 }
+                if let Some(path) = self.machine.wanted_file().filter(|_| explanation.outlook == Outlook::Asks) {
+                    explanation
+                        .sentences
+                        .push(format!("{path} is looked for in the program's folder when this is done"));
+                }
             }
             Outlook::Done(effects) => self.fill_done(insn, &effects, explanation),
         }

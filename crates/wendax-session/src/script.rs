@@ -16,7 +16,7 @@ use wendax_machine::{Event, LEVERS, Machine};
 
 /// Bounces of one line, and lines of a file, at most.
 const MOST_BOUNCES: u32 = 1000;
-const MOST_LINES: usize = 100_000;
+const MOST_LINES: usize = 10_000;
 /// Times a place may be asked to have been met.
 const MOST_TIMES: u64 = 1_000_000;
 

@@ -25,6 +25,8 @@ use wendax_source::Sources;
 
 /// Steps of the past whose effects are kept at hand.
 pub(crate) const TRAIL: u64 = 32;
+/// As many tones of a run are kept, the first ones.
+const MOST_TONES: usize = 100_000;
 /// Bytes that history and log may take unless told otherwise.
 const BUDGET: usize = 256 << 20;
 
@@ -919,7 +921,9 @@ impl Session {
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
         let last = self.tones.last().map(|tone| tone.step);
-        self.tones.extend(self.machine.take_tones().into_iter().filter(|tone| Some(tone.step) > last));
+        let room = MOST_TONES.saturating_sub(self.tones.len());
+        let fresh = self.machine.take_tones().into_iter().filter(|tone| Some(tone.step) > last);
+        self.tones.extend(fresh.take(room));
     }
 
     /// Puts the machine into the one state the present step has: changes by hand have been made, and what was typed

@@ -64,6 +64,8 @@ pub(crate) enum Order {
     WrittenBy(Thing),
     /// Move a lever, by its number.
     Lever(u32),
+    /// Keys go to the program from now on.
+    Strike,
 }
 
 /// A pane of a page.

@@ -40,7 +40,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Key(_) => {}
         Message::Paste(text) => app.typed(&text.replace("\r\n", "\n").replace('\r', "\n")),
         Message::Resized(width, height) => app.screen.size = (width, height),
-        Message::Mouse(event) => app.mouse(event),
+        Message::Mouse(event) => app.mouse(event, &mut effects),
         Message::Work => app.work(&mut effects),
         Message::Assembled(generation, built) => app.assembled(generation, *built),
         Message::NotAssembled(generation, why) => app.not_assembled(generation, &why),

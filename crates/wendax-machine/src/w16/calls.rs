@@ -28,6 +28,9 @@ enum Outcome {
 
 use Outcome::{Done, Exit, Failed, Needs};
 
+/// As many tones wait for the owner; of a copy of a machine nobody may ask for them.
+const MOST_TONES: usize = 1 << 16;
+
 /// What a call did outside the machine, for whoever observes.
 enum Outside {
     File(Arc<str>, FileDeed),
@@ -403,7 +406,9 @@ impl Machine {
             return Needs(Need::Sound(tone));
         }
         self.state.waited += u64::from(milliseconds);
-        self.tones.push(tone);
+        if self.tones.len() < MOST_TONES {
+            self.tones.push(tone);
+        }
         *deed = Some(Outside::Tone(hertz, milliseconds));
         Done(None)
     }

@@ -34,8 +34,8 @@ impl Pane for Board {
 
     fn about(&self) -> &'static str {
         "The devices of the machine. The keys 0 to 9 move levers 0 to 9; a click moves any, and so does Enter on the one \
-         chosen with up and down, at any moment: in the past that begins a new branch. K strikes keys: each goes to the \
-         program at once. L once more shows every device register with what its bits say, and for each interrupt how it \
+         chosen with up and down, at any moment: in the past that begins a new branch. K, or a click on the head, strikes keys: \
+         each goes to the program at once. L once more shows every device register with what its bits say, and for each interrupt how it \
          stands, how long it took from being asked for to its handler and to the handler's end, and what was lost."
     }
 
@@ -69,6 +69,9 @@ impl Pane for Board {
     }
 
     fn click(&self, _: &App, area: Rect, (x, y): (u16, u16)) -> Option<Order> {
+        if y == area.y {
+            return Some(Order::Strike);
+        }
         let is_lever = y == area.y + 1 + lever_row(area.height.saturating_sub(1));
         let number = (0..LEVERS).find(|number| place_of(area.x, *number) == x).filter(|_| is_lever);
         number.map(Order::Lever)

@@ -1,6 +1,6 @@
 //! Moving up and down: in the text, in lists, in panes that scroll.
 
-use crate::actions::Motion;
+use crate::actions::{ConsoleAction, Motion};
 use crate::app::App;
 use crate::message::Effect;
 use crate::panes::{Order, PaneId, source};
@@ -157,12 +157,13 @@ impl App {
     }
 
     /// Does what a pane wants done.
-    fn obey(&mut self, order: Order, effects: &mut Vec<Effect>) {
+    pub(super) fn obey(&mut self, order: Order, effects: &mut Vec<Effect>) {
         match order {
             Order::Travel(command) => self.begin(command, effects),
             Order::Show(document, line) => self.show_line(document, line),
             Order::WrittenBy(thing) => self.go_to_writer(thing, effects),
             Order::Lever(number) => self.move_lever(number),
+            Order::Strike => self.console(ConsoleAction::Strike),
         }
     }
 }

@@ -1,14 +1,15 @@
 //! The mouse: a click puts the cursor or the focus there, dragging selects, the wheel scrolls what is under it.
 
 use crate::app::App;
-use crate::panes::{Order, PaneId, source};
+use crate::message::Effect;
+use crate::panes::{PaneId, source};
 use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 
 /// Lines a turn of the wheel scrolls.
 const TURN: isize = 3;
 
 impl App {
-    pub(super) fn mouse(&mut self, event: MouseEvent) {
+    pub(super) fn mouse(&mut self, event: MouseEvent, effects: &mut Vec<Effect>) {
         let Some((pane, area)) = self.screen.layout.pane_at(event.column, event.row) else { return };
         if self.screen.sheet.is_some() {
             return;
@@ -20,8 +21,8 @@ impl App {
             MouseEventKind::ScrollDown => self.move_in_pane(pane, TURN),
             MouseEventKind::Down(MouseButton::Left) => {
                 self.focus_on(pane);
-                if let Some(Order::Lever(number)) = pane.pane().click(self, area, at) {
-                    return self.move_lever(number);
+                if let Some(order) = pane.pane().click(self, area, at) {
+                    return self.obey(order, effects);
                 }
                 let Some((line, column)) = place else { return };
                 self.screen.offering = None;

@@ -209,6 +209,10 @@ impl App {
             0 => String::new(),
             lost => format!("; {lost} changes by hand were not made again: their place was not reached"),
         };
+        let lost = match &self.world.given.events {
+            Some((path, _)) => format!("{lost}; what {path} has for later comes no more, R begins anew with it"),
+            None => lost,
+        };
         match outcome {
             Outcome::There => {
                 self.screen.say(format!("the present text, with the same input, at the same place{lost}"));
