@@ -107,6 +107,22 @@ pub(crate) fn keep_apart(read: &[PathBuf], outputs: &[(&str, &Path)]) -> Result<
     Ok(())
 }
 
+/// Nothing of ours goes over what lies in the folder of the program's own files.
+pub(crate) fn keep_out(folder: &Path, outputs: &[(&str, &Path)]) -> Result<(), Failure> {
+    let whole = |place: &Path| std::fs::canonicalize(place).ok();
+    let Some(folder) = whole(folder) else { return Ok(()) };
+    for (name, place) in outputs {
+        if whole(place).is_some_and(|place| place.is_file() && place.starts_with(&folder)) {
+            let text = format!(
+                "{}: this lies in the folder of the program's files, and {name} would overwrite it; name another file",
+                place.display()
+            );
+            return Err(Failure { is_about_output: true, ..Failure::usage(text) });
+        }
+    }
+    Ok(())
+}
+
 /// The ending of the path is that of sources.
 pub(crate) fn is_source_name(path: &Path) -> bool {
     let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default();

@@ -26,6 +26,7 @@ type Content = Option<Arc<[u8]>>;
 #[derive(Debug)]
 pub(crate) struct Folder {
     dir: Dir,
+    path: PathBuf,
     /// Files of the program itself.
     own: Vec<PathBuf>,
     /// What was found at each path at first.
@@ -45,13 +46,20 @@ impl Folder {
             _ => format!("{}: {}", path.display(), plain(&error)),
         };
         let dir = Dir::open_ambient_dir(path, ambient_authority()).map_err(told)?;
-        Ok(Self { dir, own, found: BTreeMap::new(), written: BTreeMap::new() })
+        Ok(Self { dir, path: path.to_owned(), own, found: BTreeMap::new(), written: BTreeMap::new() })
     }
 
     /// Another run begins: it finds what lies there now.
     pub(crate) fn begin(&mut self) {
         self.found.clear();
         self.written.clear();
+    }
+
+    /// The run has looked for or written this file.
+    pub(crate) fn knows(&self, place: &Path) -> bool {
+        let Ok(whole) = std::fs::canonicalize(place) else { return false };
+        let is_it = |path: &Arc<str>| std::fs::canonicalize(self.path.join(&**path)).is_ok_and(|known| known == whole);
+        self.found.keys().any(is_it)
     }
 
     /// What a run finds at a path.

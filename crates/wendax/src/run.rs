@@ -114,6 +114,9 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     ];
     let outputs: Vec<(&str, &Path)> =
         outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
+    if let Some(place) = &options.tones {
+        tones::may_be_sound(place)?;
+    }
     let mut read = program.read.clone();
     read.extend(options.input.clone().into_iter().chain(options.events.clone()));
     files::keep_apart(&read, &outputs)?;
@@ -122,6 +125,12 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
     let of_manifest = program.project.as_ref().zip(manifest.files.as_ref());
     let place = options.files.clone().or(of_manifest.map(|(project, (files, _))| project.root.join(files)));
+    if let Some(place) = &place {
+        // What is written on the way; the others are looked at when the run is over.
+        let streams: Vec<(&str, &Path)> =
+            outputs.iter().copied().filter(|(option, _)| matches!(*option, "--trail" | "--shows")).collect();
+        files::keep_out(place, &streams)?;
+    }
     let folder = place.map(|place| Folder::open(&place, read.clone())).transpose().map_err(Failure::usage)?;
     let arguments = if options.arguments.is_empty() { &manifest.arguments } else { &options.arguments };
     let is_virtual = options.clock.map_or(manifest.virtual_clock, |clock| clock == ClockKind::Virtual);
@@ -171,6 +180,9 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     };
     world.end_trail()?;
     world.end_files(&session)?;
+    for (option, place) in [("--state", &options.state), ("--tones", &options.tones)] {
+        world.keep_apart(option, place.as_deref())?;
+    }
     if let Some(place) = &options.tones {
         tones::write(place, session.tones())?;
     }

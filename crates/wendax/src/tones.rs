@@ -19,8 +19,17 @@ const EDGE: u64 = RATE as u64 / 250;
 
 /// Writes the tones of a run, each at its time; of a long run the first ten minutes.
 pub(crate) fn write(place: &Path, tones: &[Tone]) -> Result<(), Failure> {
+    may_be_sound(place)?;
     let bytes = sound(tones).map_err(|error| Failure::usage(format!("{}: {error}", place.display())))?;
     crate::files::write(place, &bytes).map_err(|error| cannot_write(&place.display().to_string(), &error))
+}
+
+/// A sound file is named like one, so that nothing else is written over by mistake.
+pub(crate) fn may_be_sound(place: &Path) -> Result<(), Failure> {
+    if place.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("wav")) {
+        return Ok(());
+    }
+    Err(Failure::usage(format!("{}: a sound file ends in .wav", place.display())))
 }
 
 /// The sound file of some tones.

@@ -382,6 +382,10 @@ impl Bench {
     /// A path is none of the program's own files.
     fn apart(&self, path: &Path) -> Result<(), Failure> {
         let read: Vec<PathBuf> = self.app.open_files().into_iter().map(|file| PathBuf::from(file.path)).collect();
+        if self.folder.as_ref().is_some_and(|(_, folder)| folder.knows(path)) {
+            let text = format!("{}: this is a file of the program's own; name another", path.display());
+            return Err(Failure::usage(text));
+        }
         files::keep_apart(&read, &[("this", path)])
     }
 

@@ -249,6 +249,19 @@ impl World {
         Err(Failure { text: told.join("\n"), status: crate::status::NO_OUTPUT, is_about_output: true })
     }
 
+    /// Nothing of ours goes over a file that the program has read or written.
+    pub(super) fn keep_apart(&self, option: &str, place: Option<&Path>) -> Result<(), Failure> {
+        let (Some(place), Some(folder)) = (place, &self.folder) else { return Ok(()) };
+        if !folder.knows(place) {
+            return Ok(());
+        }
+        let text = format!(
+            "{}: this is a file of the program's, and {option} would overwrite it; name another file",
+            place.display()
+        );
+        Err(Failure { is_about_output: true, ..Failure::usage(text) })
+    }
+
     /// The run is over: what of its files was not closed stays as it was, and what it was not allowed is told.
     pub(super) fn end_files(&mut self, session: &Session) -> Result<(), Failure> {
         self.keep_files(session)?;

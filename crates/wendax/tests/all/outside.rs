@@ -100,6 +100,17 @@ fn files_lie_in_the_folder_that_is_given_and_nowhere_else() {
     assert_eq!(std::fs::read_to_string(place.join("report.txt")).expect("written"), "gate");
     let (status, _, err) = run(place, &["run", "a.asm", "--files", "none"], "");
     assert!(status == 110 && err.contains("no such folder for the program's files"), "{err}");
+    // What we write ourselves goes over none of them.
+    let (status, _, err) = run(place, &["run", "a.asm", "--files", ".", "--state", "report.txt"], "");
+    assert!(status == 110 && err.contains("this is a file of the program's"), "{err}");
+    let (status, _, err) = run(place, &["run", "a.asm", "--files", ".", "--trail", "report.txt"], "");
+    assert!(status == 110 && err.contains("lies in the folder of the program's files"), "{err}");
+    for _ in 0..2 {
+        assert_eq!(run(place, &["run", "a.asm", "--files", ".", "--state", "end.json"], "").0, 0);
+    }
+    let (status, _, err) = run(place, &["run", "a.asm", "--files", ".", "--tones", "report.txt"], "");
+    assert!(status == 110 && err.contains("a sound file ends in .wav"), "{err}");
+    assert_eq!(std::fs::read_to_string(place.join("report.txt")).expect("written"), "gate");
     // What was never closed is not there, and that is said.
     std::fs::write(place.join("b.asm"), WRITER.replace("sys file_close", "brk")).expect("written");
     std::fs::write(place.join("report.txt"), "old").expect("written");
