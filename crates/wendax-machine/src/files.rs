@@ -13,11 +13,11 @@ use wendax_isa::StepNo;
 pub const MOST_OPEN: usize = 8;
 /// Files that a run may open altogether.
 pub const MOST_FILES: usize = 64;
-/// Bytes of one file, and of all files together.
+/// Bytes of one file.
 pub const MOST_BYTES: usize = 1 << 20;
 /// Bytes of all files of a run together.
 const MOST_BYTES_TOGETHER: usize = 16 << 20;
-/// Bytes of a path.
+/// Most bytes of a path.
 const LONGEST_PATH: usize = 255;
 
 /// What was found where a program looked for a file.
