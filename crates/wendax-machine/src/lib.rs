@@ -6,7 +6,7 @@
 //! records events can repeat a run exactly.
 //!
 //! It runs blind ([`Machine::run`]), at full speed, or traced ([`Machine::run_observed`]): an [`Observer`] then gets a
-//! [`Report`] of each step. A blind run stops before what a [`Lookout`] names. Both are compiled from one text,
+//! [`Report`] of each step; or with all it does counted ([`Machine::run_counted`]). A blind run stops before what a [`Lookout`] names. Both are compiled from one text,
 //! `w16/engine.rs`. Its state can be kept and put back ([`Machine::snapshot`], [`Machine::restore`]); memory pages that
 //! did not change are shared between snapshots. What a whole walk needs beyond that is not known here.
 //!
@@ -16,6 +16,7 @@
 mod activity;
 mod board;
 mod console;
+mod counts;
 mod events;
 mod fault;
 mod files;
@@ -29,6 +30,7 @@ mod w16;
 
 pub use activity::Moment;
 pub use board::{Board, Interrupt, LEVERS};
+pub use counts::{CallCount, CellCount, Counts, Depths, EventCount, OneCall, PlaceCount, RoutineCount, Stretch};
 pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Settings, Stop, Tone, Watch};
 pub use fault::{Fault, FaultKind};
 pub use files::{FileDeed, FileMode, Files, Found, KnownFile, MOST_BYTES, MOST_FILES, MOST_OPEN, Moved, OpenFile};
@@ -36,5 +38,5 @@ pub use frames::{Frame, FrameKind};
 pub use lookout::Lookout;
 pub use memory::{CellState, Region, RegionKind};
 pub use report::{FlagsChange, Observer, Report, StepKind, Write};
-pub use w16::{Access, AccessKind, Machine, Note, Snapshot, Uses, Writer};
+pub use w16::{Access, AccessKind, Counting, Machine, Note, Snapshot, Uses, Writer};
 pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};

@@ -8,6 +8,7 @@
 mod access;
 mod bus;
 mod calls;
+mod counting;
 mod devices;
 mod engine;
 mod interest;
@@ -16,6 +17,7 @@ mod slots;
 mod traps;
 
 pub use access::{Access, AccessKind, Uses};
+pub use counting::Counting;
 
 use crate::activity::Activity;
 use crate::board::Board;
@@ -114,6 +116,7 @@ pub struct Machine {
     rewritten: Vec<u16>,
     tape: Tape,
     settings: Arc<Settings>,
+    entry: u16,
     heap_start: u16,
     regions: Arc<[Region]>,
     /// Output not yet taken by the owner.
@@ -192,6 +195,7 @@ impl Machine {
             rewritten: Vec::new(),
             tape: Tape::default(),
             settings: Arc::new(settings),
+            entry: narrow(image.entry),
             heap_start,
             regions: kinds.into(),
             output: Vec::new(),
@@ -451,6 +455,12 @@ impl Machine {
     /// Work done in the last run, beside plain steps; see [`crate::Run::work`].
     pub fn worked(&self) -> u64 {
         self.worked
+    }
+
+    /// The step it stands at, less all that was passed over: how much it grows while the machine runs is how many steps
+    /// were really run.
+    pub fn plain_steps(&self) -> u64 {
+        self.state.steps.wrapping_sub(self.rounds.passed)
     }
 
     /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They

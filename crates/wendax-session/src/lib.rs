@@ -31,6 +31,7 @@ mod journey;
 mod log;
 mod lookers;
 mod meaning;
+mod measure;
 mod moments;
 mod questions;
 mod reader;
@@ -51,6 +52,11 @@ pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes, instruction_text};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
+pub use measure::{
+    Callee, Comparison, Cost, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, Measuring,
+    Passage, RegionTally, RoutineTally, Row, SpanTold, Spans, StackTally, StretchTally, TALLY_FORM, Tally, group_sums,
+    growth, growth_words,
+};
 pub use moments::{Happening, What, happenings};
 pub use questions::{
     Answer, Change, Changes, Chart, Delay, Filtered, Interruptions, LastWriter, Off, Passages, Spread, Story, Told,

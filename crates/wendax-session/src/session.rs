@@ -668,9 +668,8 @@ impl Session {
             return (stop, self.machine.worked());
         };
         let mut work = 0;
-        let (from, passed) = (self.now(), self.machine.passed_over());
-        let left =
-            |machine: &Machine| run.plain.saturating_sub(machine.steps() - from - (machine.passed_over() - passed));
+        let ran = self.machine.plain_steps();
+        let left = |machine: &Machine| run.plain.saturating_sub(machine.plain_steps() - ran);
         let stop = loop {
             let on = Run { work: run.work.saturating_sub(work), plain: left(&self.machine), ..run };
             let (looked, worked) = look(&mut self.machine, &mut judge, on);
@@ -732,7 +731,7 @@ impl Session {
         let mut until = run.until.min(self.event_step(self.fed)).min(due.step);
         let cycles = run.cycles.min(due.cycle);
         let (mut work, mut plain) = (run.work, run.plain);
-        let passed = self.machine.passed_over();
+        let ran = self.machine.plain_steps();
         if fresh {
             self.machine.take_moments();
             let checkpoint = (newest + INTERVAL).saturating_sub(self.effort).max(1);
@@ -746,7 +745,7 @@ impl Session {
         let watch = if fresh && !waits { self.watch } else { Watch::Nothing };
         let printed_at_most = if fresh { self.most_output } else { u64::MAX };
         let (stop, worked) = go(self, Run { until, cycles, work, plain, watch, printed: printed_at_most, ..run });
-        self.count((now, passed), printed, worked);
+        self.count(ran, printed, worked);
         if self.now() > self.edge.step {
             self.moments.record(self.machine.take_moments());
             self.edge = Edge { step: self.now(), state: None };
@@ -906,18 +905,17 @@ impl Session {
         go: impl FnOnce(&mut Machine, Run) -> (Stop, u64),
     ) -> Stop {
         self.feed_due();
-        let (now, printed) = (self.now(), self.machine.printed());
-        let passed = self.machine.passed_over();
+        let (ran, printed) = (self.machine.plain_steps(), self.machine.printed());
         let until = until.min(self.event_step(self.fed));
         let (stop, worked) = go(&mut self.machine, Run { work, plain: work, ..Run::until(until) });
-        self.count((now, passed), printed, worked);
+        self.count(ran, printed, worked);
         stop
     }
 
-    /// The machine ran on from a step, when so much had been passed over and printed: counts what was done and takes its
+    /// The machine ran on from where it had run so many steps and printed so much: counts what was done and takes its
     /// output.
-    fn count(&mut self, (from, passed): (StepNo, u64), printed: u64, worked: u64) {
-        self.effort += self.now() - from - (self.machine.passed_over() - passed) + worked;
+    fn count(&mut self, ran: u64, printed: u64, worked: u64) {
+        self.effort += self.machine.plain_steps() - ran + worked;
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
         let last = self.tones.last().map(|tone| tone.step);

@@ -19,9 +19,9 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Addr, Reg, StepNo};
-use wendax_machine::{Machine, Observer, Report, Run, Settings, Watch};
+use wendax_machine::{Counting, Machine, Observer, Report, Run, Settings, Watch};
 use wendax_session::{
-    Answer, Command, Filtered, Names, Progress, Session, StopAt, StopId, Story, Thing, TrailForm, TrailText,
+    Answer, Command, Filtered, Measuring, Names, Progress, Session, StopAt, StopId, Story, Thing, TrailForm, TrailText,
 };
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
@@ -345,6 +345,42 @@ fn looking() {
     travel(&mut session, Command::Line);
     let line = seconds(|| travel(&mut session, Command::Line));
     println!("by line: {:.0} million instructions a second", session.now().0 as f64 / line / 1e6);
+}
+
+/// What measuring a run costs beside running it blind.
+fn measuring() {
+    const STEPS: u64 = 100_000_000;
+    let image = image(WORK);
+    let (mut ratios, mut times) = (Vec::new(), Vec::new());
+    // In turn, since the speed of a machine others use too drifts.
+    for _ in 0..7 {
+        let mut machine = Machine::new(&image, Settings::default());
+        let blind = seconds(|| {
+            black_box(machine.run(Run::until(StepNo(STEPS))));
+        });
+        let mut machine = Machine::new(&image, Settings::default());
+        let mut counting = Counting::new(&mut machine);
+        let counted = seconds(|| {
+            black_box(machine.run_counted(Run::until(StepNo(STEPS)), &mut counting));
+        });
+        assert_eq!(counting.counts().to, StepNo(STEPS));
+        ratios.push(counted / blind);
+        times.push(counted);
+    }
+    ratios.sort_by(f64::total_cmp);
+    times.sort_by(f64::total_cmp);
+    println!(
+        "a tally of 100 million steps: {:.2} s, {:.2} times the time of blind, {:.2} to {:.2} (medians of 7)",
+        times[3], ratios[3], ratios[0], ratios[6]
+    );
+    let mut session = Session::new(image, Settings::default());
+    travel(&mut session, Command::Seek(StepNo(STEPS)));
+    let whole = seconds(|| {
+        let mut measuring = Measuring::all(&session);
+        while !measuring.work(&session, 2_000_000) {}
+        black_box(measuring.tally(&session));
+    });
+    println!("the same of a walk, with its names and lines: {whole:.2} s");
 }
 
 /// What stops cost where they are not met, and how fast those are passed that are.
@@ -934,7 +970,8 @@ fn key_to_frame(c: &mut Criterion) {
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 10] = [
+    let long: [(&str, fn()); 11] = [
+        ("measuring", measuring),
         ("devices", devices),
         ("trails", trails),
         ("stories", stories),

@@ -42,6 +42,11 @@ impl Insn {
         2 * u16::from(self.row().words())
     }
 
+    /// It is a jump that is taken whatever the flags are.
+    pub fn always_jumps(&self) -> bool {
+        self.op() == Op::Jump(super::Cond::Always)
+    }
+
     /// Where a jump, `djnz` or `call` with a label at `address` goes; of no meaning for others.
     pub fn target(&self, address: u16) -> u16 {
         if self.row().has_word() { self.value } else { address.wrapping_add(2).wrapping_add(self.value) }

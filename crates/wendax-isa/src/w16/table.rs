@@ -65,6 +65,26 @@ pub enum Op {
 }
 
 impl Op {
+    /// What instructions of its sort do, in a word or two.
+    pub fn group(self) -> &'static str {
+        match self {
+            Self::Mov | Self::Swap | Self::Lea | Self::Nop => "moves",
+            Self::Add | Self::Adc | Self::Sub | Self::Sbc | Self::Neg | Self::Extb => "arithmetic",
+            Self::Mul | Self::Div | Self::Mod | Self::Mulh | Self::Mulhs | Self::Divs | Self::Mods => {
+                "multiply, divide"
+            }
+            Self::Cmp | Self::Tst => "compare",
+            Self::And | Self::Or | Self::Xor | Self::Not | Self::Swapb => "bits",
+            Self::Shl | Self::Shr | Self::Asr | Self::Rlc | Self::Rrc => "shifts",
+            Self::Ldw | Self::Ldb | Self::Ldsb => "loads",
+            Self::Stw | Self::Stb => "stores",
+            Self::Push | Self::Pop | Self::PushFl | Self::PopFl => "stack",
+            Self::Jump(_) | Self::Djnz | Self::JmpReg => "jumps",
+            Self::Call | Self::CallReg | Self::Ret | Self::Reti => "calls",
+            Self::Sys | Self::Brk | Self::Halt | Self::Ei | Self::Di => "system",
+        }
+    }
+
     /// It writes the register in its first place.
     pub fn writes_register(self) -> bool {
         match self {

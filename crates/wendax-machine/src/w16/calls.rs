@@ -61,9 +61,9 @@ impl Machine {
                 0x11 | 0x30 => {
                     let bytes = &self.memory.bytes[usize::from(first)..];
                     let length = bytes.iter().position(|byte| *byte == 0).map_or(0, |at| at + 1);
-                    trace.read(first, u32::try_from(length).unwrap_or(0));
+                    trace.bytes_read(first, u32::try_from(length).unwrap_or(0));
                 }
-                0x33 => trace.read(second, third.into()),
+                0x33 => trace.bytes_read(second, third.into()),
                 _ => {}
             }
         }

@@ -6,7 +6,7 @@
 //!
 //! The loop is compiled once for each [`Trace`] that goes along with it: [`Blind`], which sees nothing and costs
 //! nothing; [`Traced`], which reports each step to an observer; [`Prints`], which shows fingerprints of states to
-//! `repeats`. An access to memory that is not plain takes the long way through `bus`, and the loop is left behind its
+//! `repeats`; and what `counting` has for measuring. An access to memory that is not plain takes the long way through `bus`, and the loop is left behind its
 //! instruction, since a device may have changed what interrupts may come.
 
 use super::bus::Bus;
@@ -24,7 +24,7 @@ use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
 use std::sync::Arc;
-use wendax_isa::w16::{C, I, N, SP, V, Z, decode};
+use wendax_isa::w16::{C, I, Insn, N, SP, V, Z, decode};
 use wendax_isa::{Reg, StepNo};
 
 /// Why the loop was left.
@@ -81,6 +81,8 @@ pub(super) trait Trace {
     const READS: bool = false;
     /// Rounds of a wait may be passed over.
     const PASSES: bool = false;
+    /// Rounds that are passed over are told again, each step for so many.
+    const RECORDS: bool = false;
 
     fn begin(&mut self) {}
     fn write(&mut self, _write: Write) {}
@@ -89,9 +91,23 @@ pub(super) trait Trace {
     fn moved(&mut self, _printed: u64, _consumed: u64) {}
     fn file(&mut self, _path: &Arc<str>, _deed: FileDeed) {}
     fn tone(&mut self, _hertz: u16, _milliseconds: u16) {}
+    /// A system call reads so many bytes.
+    fn bytes_read(&mut self, address: u16, length: u32) {
+        self.read(address, length);
+    }
+    /// A device register is written, be it that nothing is read back of it.
+    fn device_stored(&mut self, _address: u16) {}
+    /// The instruction at an address, which is run next, was decoded.
+    fn decoded(&mut self, _address: u16, _insn: Insn) {}
+    /// The step enters a routine.
+    fn entered(&mut self, _frame: &Frame) {}
+    /// The step leaves routines, down to so many.
+    fn left(&mut self, _depth: i64) {}
     fn end(&mut self, _done: &Done<'_>) -> ControlFlow<()> {
         ControlFlow::Continue(())
     }
+    /// What is told from now on happens so many times.
+    fn weigh(&mut self, _times: u64) {}
 }
 
 /// Sees nothing.
@@ -369,7 +385,7 @@ impl Machine {
         &self.report
     }
 
-    fn run_with<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
+    pub(super) fn run_with<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         self.worked = 0;
         if let Some(status) = self.state.finished {
             return Stop::Finished(status.into());
@@ -429,7 +445,7 @@ impl Machine {
             let look = if T::PASSES { self.look_for_rounds_at(how.cycles) } else { Some(u64::MAX) };
             let bounded = Limits { until: how.until.0.min(plain).min(look.unwrap_or(u64::MAX)), ..limits };
             let exit = if look.is_none() {
-                self.pass_over_rounds(limits).unwrap_or(Exit::Horizon)
+                self.pass_over_rounds(limits, trace).unwrap_or(Exit::Horizon)
             } else if watches {
                 match self.run_watched(bounded, how.watch, trace) {
                     Ok(exit) => exit,
@@ -449,7 +465,10 @@ impl Machine {
                 Exit::Watched => Some(Stop::Watched),
                 Exit::Rare(_) | Exit::Fault(_) if T::LOOKS && self.looks_at_rare => Some(Stop::Watched),
                 Exit::Undecoded => match self.decode_next() {
-                    Ok(()) => None,
+                    Ok(insn) => {
+                        trace.decoded(self.state.cpu.pc, insn);
+                        None
+                    }
                     Err(_) if T::LOOKS && self.looks_at_rare => Some(Stop::Watched),
                     Err(kind) => self.fault(kind, trace),
                 },
@@ -547,7 +566,7 @@ impl Machine {
     }
 
     /// Decodes the instruction at `pc` into its slot.
-    fn decode_next(&mut self) -> Result<(), FaultKind> {
+    fn decode_next(&mut self) -> Result<Insn, FaultKind> {
         let pc = self.state.cpu.pc;
         for address in [pc, pc.wrapping_add(1)] {
             self.executable(address)?;
@@ -562,7 +581,7 @@ impl Machine {
             self.memory.attributes[usize::from(pc.wrapping_add(offset))] |= DECODED;
         }
         self.slots.fill(pc, insn);
-        Ok(())
+        Ok(insn)
     }
 
     fn executable(&self, address: u16) -> Result<(), FaultKind> {
@@ -649,6 +668,9 @@ impl Machine {
                     if index == STACK {
                         let before = frames.depth();
                         let left = frames.leave_below(value.into());
+                        if left < before {
+                            trace.left(left);
+                        }
                         if left <= depth && left < before {
                             leave!(Exit::Depth { returned });
                         }
@@ -695,14 +717,12 @@ impl Machine {
                     flag!(sign_and_zero(value));
                 }};
             }
-            macro_rules! load_word {
+            // A word that is told of once the whole instruction is sure to happen.
+            macro_rules! fetch_word {
                 ($address:expr) => {{
                     let address: u16 = $address;
                     let at = usize::from(address & !1);
                     let rights = pair(attributes, at);
-                    if T::READS {
-                        trace.read(address, 2);
-                    }
                     if rights & both(READ | DEVICE | looked_for::<T>()) == both(READ) && address & 1 == 0 {
                         pair(bytes, at)
                     } else if rights & both(looked_for::<T>()) != 0 {
@@ -722,13 +742,20 @@ impl Machine {
                     }
                 }};
             }
+            macro_rules! load_word {
+                ($address:expr) => {{
+                    let address: u16 = $address;
+                    let value = fetch_word!(address);
+                    if T::READS {
+                        trace.read(address, 2);
+                    }
+                    value
+                }};
+            }
             macro_rules! load_byte {
                 () => {{
                     let rights = attributes[usize::from(s)];
-                    if T::READS {
-                        trace.read(s, 1);
-                    }
-                    if rights & (READ | DEVICE | looked_for::<T>()) == READ {
+                    let value = if rights & (READ | DEVICE | looked_for::<T>()) == READ {
                         bytes[usize::from(s)]
                     } else if rights & looked_for::<T>() != 0 {
                         break Exit::Watched;
@@ -737,7 +764,11 @@ impl Machine {
                             Ok(value) => value,
                             Err(kind) => break Exit::Fault(kind),
                         }
+                    };
+                    if T::READS {
+                        trace.read(s, 1);
                     }
+                    value
                 }};
             }
             // What the long way to memory gave.
@@ -779,6 +810,9 @@ impl Machine {
                         break Exit::Watched;
                     } else {
                         stored!(console.printed, bus!().store_word(address, value, $note));
+                        if T::WRITES && rights & both(DEVICE) != 0 {
+                            trace.device_stored(address);
+                        }
                     }
                 }};
             }
@@ -807,6 +841,7 @@ impl Machine {
                         kind: FrameKind::Call,
                     };
                     calls.enter(frames, frame);
+                    trace.entered(&frame);
                 }};
             }
             macro_rules! jump {
@@ -949,8 +984,11 @@ impl Machine {
                 }
                 Kind::Reti => {
                     let sp = registers[STACK];
-                    next = load_word!(sp);
+                    next = fetch_word!(sp);
                     let value = load_word!(sp.wrapping_add(2));
+                    if T::READS {
+                        trace.read(sp, 2);
+                    }
                     returned = true;
                     set_register!(STACK, sp.wrapping_add(4));
                     all_flags!(value);

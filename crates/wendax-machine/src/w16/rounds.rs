@@ -9,7 +9,8 @@
 use super::Machine;
 use super::engine::{Done, Exit, Limits, Trace};
 use crate::activity::Deed;
-use crate::report::Write;
+use crate::frames::Frame;
+use crate::report::{StepKind, Write};
 use std::ops::ControlFlow;
 
 /// Steps that are looked at in one go; longer rounds are not found.
@@ -104,6 +105,127 @@ impl Trace for Glance {
     }
 }
 
+/// Something the loop told while rounds were looked for.
+#[derive(Debug, Clone)]
+enum Told {
+    Write(Write),
+    Read(u16, u32),
+    DeviceStored(u16),
+    Moved(u64, u64),
+    Entered(Frame),
+    Left(i64),
+    /// The end of a step that went from `pc` to `next`, in so many cycles.
+    End {
+        step: u64,
+        pc: u16,
+        next: u16,
+        length: u16,
+        cycles: u64,
+        registers: [u16; 16],
+    },
+}
+
+/// A glance, and what goes along with the run beside it; what that is told is kept, to be told again for rounds that are
+/// passed over.
+struct Beside<'a, T> {
+    glance: Glance,
+    trace: &'a mut T,
+    told: Vec<Told>,
+}
+
+impl<T: Trace> Beside<'_, T> {
+    fn keep(&mut self, told: Told) {
+        if T::RECORDS {
+            self.told.push(told);
+        }
+    }
+
+    /// The steps from one on once more, each for so many.
+    fn tell_again(&mut self, since: u64, times: u64) {
+        let first_end = |told: &Told| matches!(told, Told::End { step, .. } if *step < since);
+        let from = self.told.iter().rposition(first_end).map_or(0, |last| last + 1);
+        self.trace.weigh(times);
+        for told in &self.told[from..] {
+            match told {
+                Told::Write(write) => self.trace.write(*write),
+                Told::Read(address, length) => self.trace.read(*address, *length),
+                Told::DeviceStored(address) => self.trace.device_stored(*address),
+                Told::Moved(printed, consumed) => self.trace.moved(*printed, *consumed),
+                Told::Entered(frame) => self.trace.entered(frame),
+                Told::Left(depth) => self.trace.left(*depth),
+                &Told::End { step, pc, next, length, cycles, ref registers } => {
+                    let _ = self.trace.end(&Done {
+                        step,
+                        kind: StepKind::Instruction,
+                        pc,
+                        next,
+                        length,
+                        cycles,
+                        old_flags: 0,
+                        flags: 0,
+                        touched: 0,
+                        registers,
+                        returned: false,
+                        depth: 0,
+                        expired: false,
+                    });
+                }
+            }
+        }
+        self.trace.weigh(1);
+    }
+}
+
+impl<T: Trace> Trace for Beside<'_, T> {
+    const WRITES: bool = true;
+    const STEPS: bool = true;
+    const WATCHES: bool = false;
+    const LOOKS: bool = T::LOOKS;
+    const READS: bool = T::READS;
+
+    fn begin(&mut self) {
+        self.trace.begin();
+    }
+
+    fn write(&mut self, write: Write) {
+        self.glance.write(write);
+        self.trace.write(write);
+        self.keep(Told::Write(write));
+    }
+
+    fn read(&mut self, address: u16, length: u32) {
+        self.trace.read(address, length);
+        self.keep(Told::Read(address, length));
+    }
+
+    fn device_stored(&mut self, address: u16) {
+        self.trace.device_stored(address);
+        self.keep(Told::DeviceStored(address));
+    }
+
+    fn moved(&mut self, printed: u64, consumed: u64) {
+        self.trace.moved(printed, consumed);
+        self.keep(Told::Moved(printed, consumed));
+    }
+
+    fn entered(&mut self, frame: &Frame) {
+        self.trace.entered(frame);
+        self.keep(Told::Entered(*frame));
+    }
+
+    fn left(&mut self, depth: i64) {
+        self.trace.left(depth);
+        self.keep(Told::Left(depth));
+    }
+
+    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
+        let &Done { step, pc, next, length, cycles, registers, .. } = done;
+        let flow = self.trace.end(done);
+        self.keep(Told::End { step, pc, next, length, cycles, registers: *registers });
+        if flow.is_break() { flow } else { self.glance.end(done) }
+    }
+}
+
 impl Machine {
     /// How far a run may go before it is time to look for rounds that could be passed over; `None` when it is now.
     /// Without anything that will come by itself there is nothing to wait for.
@@ -122,14 +244,15 @@ impl Machine {
     }
 
     /// Looks at some steps, and passes over as many rounds as can be; tells why the run cannot simply go on.
-    pub(super) fn pass_over_rounds(&mut self, limits: Limits) -> Option<Exit> {
+    pub(super) fn pass_over_rounds<T: Trace>(&mut self, limits: Limits, trace: &mut T) -> Option<Exit> {
         let begun = self.state.steps;
         let until = limits.until.min(begun + GLANCE);
         let (changed, step, cycles) = (begun, begun, self.state.cycles);
-        let mut glance = Glance { place: None, turn: 0, period: None, changed, step, cycles, found: None };
+        let glance = Glance { place: None, turn: 0, period: None, changed, step, cycles, found: None };
+        let mut beside = Beside { glance, trace, told: Vec::new() };
         let exit = loop {
             let before = self.state.steps;
-            let exit = self.fast(Limits { until, ..limits }, &mut glance);
+            let exit = self.fast(Limits { until, ..limits }, &mut beside);
             let is_over = self.state.steps >= until || self.state.steps == before || self.interrupt_comes();
             match exit {
                 Exit::Horizon if !is_over => {}
@@ -139,16 +262,21 @@ impl Machine {
         };
         // Looking closely costs about as much as running several times as far.
         self.worked += (self.state.steps - begun) * 4 + 32;
-        let passed = glance.found.is_some_and(|round| self.pass_over(round, limits));
-        self.rounds.gap = if passed { SOON } else { (self.rounds.gap * 2).min(LATE) };
+        let found = beside.glance.found;
+        let rounds = found.map_or(0, |round| self.pass_over(round, limits));
+        if let Some((_, _, since)) = found.filter(|_| T::RECORDS && rounds > 0) {
+            beside.tell_again(since, rounds);
+        }
+        self.rounds.gap = if rounds > 0 { SOON } else { (self.rounds.gap * 2).min(LATE) };
         self.rounds.next = self.state.steps + self.rounds.gap;
         exit
     }
 
-    fn pass_over(&mut self, (steps, cycles, since): (u64, u64, u64), limits: Limits) -> bool {
+    /// How many rounds were passed over.
+    fn pass_over(&mut self, (steps, cycles, since): (u64, u64, u64), limits: Limits) -> u64 {
         let entered = self.state.frames.list().last().is_some_and(|frame| frame.step.0 >= since);
         if entered || self.activity.since(Deed::Worked, since) || cycles == 0 {
-            return false;
+            return 0;
         }
         // Up to just before it comes, seen from where the round began: it may have come with its last step.
         let begun = self.state.cycles - cycles;
@@ -159,6 +287,6 @@ impl Machine {
         self.state.cycles += rounds * cycles;
         self.rounds.passed += rounds * steps;
         self.activity.repeat(since, rounds * steps);
-        rounds > 0
+        rounds
     }
 }

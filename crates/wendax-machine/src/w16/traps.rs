@@ -91,6 +91,7 @@ impl Machine {
             kind: if is_interrupt { FrameKind::Interrupt(number) } else { FrameKind::Trap(number) },
         };
         self.calls.enter(&mut self.state.frames, frame);
+        trace.entered(&frame);
         self.state.cpu.flags &= !I;
         self.state.cpu.flag_writers[2] = ENTRY + 2 * u16::from(entry.number);
         let told = [number, about[0].into(), about[1].into()];

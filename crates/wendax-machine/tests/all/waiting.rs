@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use std::ops::ControlFlow;
-use wendax_machine::{Event, Machine, Observer, Report, Run, Settings, StepNo, Stop};
+use wendax_machine::{Counting, Counts, Event, Machine, Observer, Report, Run, Settings, StepNo, Stop};
 use wendax_source::Sources;
 
 struct Nobody;
@@ -76,17 +76,43 @@ proptest! {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(150))]
+
+    /// What is passed over is counted as often as it would have been run.
+    #[test]
+    fn rounds_passed_over_are_counted_like_rounds_that_are_run(
+        period in 20u16..3000, wait in 0..WAITS.len(), extra in 0..WAITS.len(), steps in 2_000u64..30_000,
+    ) {
+        let extra = WAITS[extra].replace("main", "next").replace("inner", "inmost");
+        let text = program(period, WAITS[wait], "", &format!("next: {extra}\n"));
+        let (mut passing, mut single) = (machine(&text), machine(&text));
+        let (mut counted, mut wanted) = (Counting::new(&mut passing), Counting::new(&mut single));
+        passing.run_counted(Run::until(StepNo(steps)), &mut counted);
+        for step in 1..=steps {
+            single.run_counted(Run::until(StepNo(step)), &mut wanted);
+        }
+        // Over a wait the stack counts as deep as it is at its deepest; its short stretches are not told one by one.
+        let plain = |counting: &Counting| {
+            let mut counts = Counts { stretches: Vec::new(), shortest_stretch: 0, ..counting.counts() };
+            counts.depths.bytes.clear();
+            counts
+        };
+        prop_assert_eq!(single.passed_over(), 0);
+        prop_assert_eq!(plain(&counted), plain(&wanted), "{} passed over\n{}", passing.passed_over(), text);
+    }
+}
+
 #[test]
 fn an_idle_loop_costs_next_to_nothing() {
     let text = program(10_000, "ldw r2, [count]\n cmp r2, 0xFFFF\n jltu main", "", "");
     let mut machine = machine(&text);
     assert_eq!(machine.run(Run::until(StepNo(100_000_000))), Stop::Steps);
-    let run = 100_000_000 - machine.passed_over();
+    let run = machine.plain_steps();
     assert!(run < 12_000_000, "{run} steps of 100 million were run");
     // What is really run is bounded, whatever is passed over.
-    let from = (machine.steps(), machine.passed_over());
     assert_eq!(machine.run(Run { plain: 5_000, ..Run::until(StepNo::LAST) }), Stop::Worked);
-    let plain = (machine.steps() - from.0) - (machine.passed_over() - from.1);
+    let plain = machine.plain_steps() - run;
     assert!((5_000..6_000).contains(&plain), "{plain}");
 }
 

@@ -24,6 +24,24 @@ pub struct Spread {
     pub greatest: u64,
 }
 
+impl Spread {
+    /// Of lengths, each with how often it came.
+    pub(crate) fn of(lengths: &BTreeMap<u64, u64>) -> Self {
+        let count: u64 = lengths.values().sum();
+        let mut before = 0;
+        let median = lengths.iter().find(|(_, times)| {
+            before += **times;
+            before * 2 >= count
+        });
+        Self {
+            count,
+            least: lengths.first_key_value().map_or(0, |(length, _)| *length),
+            median: median.map_or(0, |(length, _)| *length),
+            greatest: lengths.last_key_value().map_or(0, |(length, _)| *length),
+        }
+    }
+}
+
 /// Lengths of time, by how often each came.
 #[derive(Debug, Clone, Default)]
 struct Lengths(BTreeMap<u64, u64>);
@@ -34,18 +52,7 @@ impl Lengths {
     }
 
     fn spread(&self) -> Spread {
-        let count: u64 = self.0.values().sum();
-        let mut before = 0;
-        let median = self.0.iter().find(|(_, times)| {
-            before += **times;
-            before * 2 >= count
-        });
-        Spread {
-            count,
-            least: self.0.first_key_value().map_or(0, |(length, _)| *length),
-            median: median.map_or(0, |(length, _)| *length),
-            greatest: self.0.last_key_value().map_or(0, |(length, _)| *length),
-        }
+        Spread::of(&self.0)
     }
 }
 
@@ -235,7 +242,7 @@ impl Interruptions {
                 return false;
             }
             self.feed(session);
-            let (from, passed) = (self.machine.steps(), self.machine.passed_over());
+            let (from, ran) = (self.machine.steps(), self.machine.plain_steps());
             let until = session.end().min(session.event_step(self.fed));
             let run = Run { work: left, plain: left, ..Run::until(until) };
             let stop = self.machine.run(run);
@@ -245,7 +252,7 @@ impl Interruptions {
             }
             self.machine.take_output();
             self.machine.take_tones();
-            let plain = self.machine.steps() - from - (self.machine.passed_over() - passed);
+            let plain = self.machine.plain_steps() - ran;
             left = left.saturating_sub(plain + self.machine.worked() + 1);
             // The past always goes on.
             self.is_stuck = self.machine.steps() == from && crate::commands::is_stuck(&stop);

@@ -145,13 +145,11 @@ impl<F: Finder> Worker<F> {
                 return false;
             }
             session.feed_copy(&mut self.machine, &mut self.fed);
-            let from = self.machine.steps();
-            let passed = self.machine.passed_over();
+            let (from, ran) = (self.machine.steps(), self.machine.plain_steps());
             let run = Run { work: *left, plain: *left, ..Run::until(until.min(session.event_step(self.fed))) };
             let (looked, worked) = look(&mut self.machine, &mut self.judge, run);
             self.machine.take_output();
-            let passed = self.machine.passed_over() - passed;
-            *left = left.saturating_sub(self.machine.steps() - from - passed + worked);
+            *left = left.saturating_sub(self.machine.plain_steps() - ran + worked);
             let is_over = match looked {
                 Looked::Met(..) => !finder.met(&self.machine),
                 // The past always goes on; if it did not, waiting for it would be without end.

@@ -18,12 +18,11 @@ pub(crate) enum Looked {
 /// The machine must have been armed by the judge; an instruction that is a stop itself and is next does not count.
 pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> (Looked, u64) {
     let mut worked = 0;
-    let (begun, passed) = (machine.steps(), machine.passed_over());
+    let ran = machine.plain_steps();
     let mut hits = Hits::new();
     loop {
         let until = how.until.min(judge.next_moment(machine.steps()));
-        let plain = machine.steps() - begun - (machine.passed_over() - passed);
-        let plain = how.plain.saturating_sub(plain);
+        let plain = how.plain.saturating_sub(machine.plain_steps() - ran);
         let left = Run { work: how.work.saturating_sub(worked), plain, until, ..how };
         let is_worked = left.work == 0 || left.plain == 0;
         if machine.steps() >= how.until || machine.cycles() >= how.cycles || is_worked {

@@ -6,6 +6,7 @@ mod explaining;
 mod fuzz;
 mod happening;
 mod interrupting;
+mod measuring;
 mod outside;
 mod replaying;
 mod stopping;

@@ -9,7 +9,7 @@ use wendax_machine::{CellState, Event, Machine, Settings, StepKind, Writer};
 use wendax_session::{Command, Effects, Explanation, Outlook, Progress, Session, State, explain};
 
 /// Lines of programs: `{d}` `{s}` registers, `{n}` a number, `{l}` a label, `{m}` a place in data.
-const LINES: [&str; 44] = [
+pub(crate) const LINES: [&str; 44] = [
     "mov r{d}, {n}",
     "add r{d}, r{s}",
     "adc r{d}, r{s}",
@@ -56,10 +56,10 @@ const LINES: [&str; 44] = [
     "sys exit",
 ];
 
-type Line = (usize, u8, u8, u16, usize);
+pub(crate) type Line = (usize, u8, u8, u16, usize);
 
 /// A program whose handlers are for the traps in `handled`, all of it writable, with a timer of this period.
-fn program(lines: &[Line], handled: u16, period: u16) -> wendax_image::Image {
+pub(crate) fn program(lines: &[Line], handled: u16, period: u16) -> wendax_image::Image {
     let count = lines.len();
     let mut text = ".code\nstart: mov r0, handler\n".to_owned();
     for trap in (1..11).filter(|trap| handled >> trap & 1 != 0) {
@@ -118,7 +118,7 @@ fn work(session: &mut Session) {
     session.pause();
 }
 
-fn go(session: &mut Session, command: Command) {
+pub(crate) fn go(session: &mut Session, command: Command) {
     session.begin(command);
     work(session);
 }

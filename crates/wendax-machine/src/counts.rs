@@ -1,0 +1,365 @@
+//! What a run did, counted while it ran.
+//!
+//! [`Counts`] is filled by [`crate::Machine::run_counted`], over as many calls as one likes, and is exact: each step is
+//! counted once, with its cycles, at the instruction it carried out and for the routine it belongs to. A step belongs to
+//! the routine whose frame is the innermost before it; the entry of an interrupt or of a fault's trap to the handler.
+//! Routines are told apart by where they begin. What is named, summed up and compared lies with whoever asks.
+
+use crate::frames::Frame;
+use std::collections::BTreeMap;
+use wendax_isa::{Addr, Reg, StepNo};
+
+/// An instruction at a place, and how it fared. Where code was rewritten a place stands here once for each instruction.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PlaceCount {
+    /// Where it stands.
+    pub address: Addr,
+    /// Bytes it takes.
+    pub length: u32,
+    /// Its mnemonic.
+    pub mnemonic: &'static str,
+    /// What instructions of its sort do.
+    pub group: &'static str,
+    /// How often it was carried out.
+    pub times: u64,
+    /// Cycles of all of them.
+    pub cycles: u64,
+    /// Of a jump with a condition, how often it was taken.
+    pub taken: Option<u64>,
+}
+
+/// How often a routine was called by another one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct CallCount {
+    /// The routine called, as an index of [`Counts::routines`].
+    pub callee: usize,
+    /// How often.
+    pub times: u64,
+    /// Cycles from entry to end, of those that have ended.
+    pub cycles: u64,
+}
+
+/// One call of a routine.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OneCall {
+    /// The step that entered it.
+    pub step: StepNo,
+    /// Steps and cycles up to its end, with all it called.
+    pub steps: u64,
+    /// See `steps`.
+    pub cycles: u64,
+    /// The registers that take arguments, at its entry.
+    pub arguments: Vec<(Reg, u32)>,
+}
+
+/// What a routine cost.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RoutineCount {
+    /// Where it begins; of what ran in no routine, where the program did.
+    pub entry: Addr,
+    /// How often it was entered.
+    pub calls: u64,
+    /// Steps of its own.
+    pub own_steps: u64,
+    /// Cycles of its own.
+    pub own_cycles: u64,
+    /// Steps with all it called; what it called itself within counts once.
+    pub all_steps: u64,
+    /// Cycles likewise.
+    pub all_cycles: u64,
+    /// The call that took most cycles, of those that have ended; the first of several.
+    pub dearest: Option<OneCall>,
+    /// What it called, in the order of the first call.
+    pub callees: Vec<CallCount>,
+}
+
+/// How often a system call, trap or interrupt came.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct EventCount {
+    /// How often.
+    pub times: u64,
+    /// Its cycles.
+    pub cycles: u64,
+    /// Of system calls those that failed.
+    pub failed: u64,
+}
+
+/// How often a cell was touched. A word is one touch of its first byte; system calls touch each byte.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct CellCount {
+    /// The first byte.
+    pub address: Addr,
+    /// Bytes of the touch.
+    pub bytes: u32,
+    /// How often it was read.
+    pub read: u64,
+    /// How often it was written.
+    pub written: u64,
+}
+
+/// A stretch of the run spent in one call.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stretch {
+    /// The routine, as an index of [`Counts::routines`].
+    pub routine: usize,
+    /// Routines around it.
+    pub depth: usize,
+    /// The step that entered it.
+    pub from: StepNo,
+    /// The moment it was left.
+    pub to: StepNo,
+}
+
+/// All that was counted.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Counts {
+    /// The moment counting began.
+    pub from: StepNo,
+    /// The moment it ended.
+    pub to: StepNo,
+    /// Cycles between the two.
+    pub cycles: u64,
+    /// Instructions by place, in order of address.
+    pub places: Vec<PlaceCount>,
+    /// Routines, in the order they were first run in; the first is what runs in none.
+    pub routines: Vec<RoutineCount>,
+    /// System calls by number.
+    pub calls: BTreeMap<u32, EventCount>,
+    /// Traps by number.
+    pub traps: BTreeMap<u32, EventCount>,
+    /// Interrupts by number.
+    pub interrupts: BTreeMap<u32, EventCount>,
+    /// Cells touched, in order of address.
+    pub cells: Vec<CellCount>,
+    /// Bytes printed.
+    pub printed: u64,
+    /// Bytes of typed input taken.
+    pub consumed: u64,
+    /// Bytes the stack was deep at most, over time; see [`Depths`].
+    pub depths: Depths,
+    /// The longest stretches of the run by routine, in the order they ended in; short ones are left out when there are
+    /// many. What has not ended ends where counting does.
+    pub stretches: Vec<Stretch>,
+    /// Shorter stretches than this many steps were left out.
+    pub shortest_stretch: u64,
+}
+
+/// So many stretches of time at most, and the fewest there are once there were more.
+const MOST_DEPTHS: usize = 1024;
+
+/// How deep the stack was: the most bytes below its start in each of some stretches of time of one length. While a
+/// program waits, doing the same again and again, it counts as deep all along as it is at its deepest.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Depths {
+    /// Steps of a stretch: a power of two.
+    pub width: u64,
+    /// The depth in each, in bytes.
+    pub bytes: Vec<u32>,
+    /// The deepest, and the first step that reached it.
+    pub deepest: (u32, StepNo),
+}
+
+impl Depths {
+    pub(crate) fn new() -> Self {
+        Self { width: 1, ..Self::default() }
+    }
+
+    /// At a step, counted from the beginning, the stack became so deep, having been `before`.
+    #[inline]
+    pub(crate) fn note(&mut self, begun: StepNo, since: u64, before: u32, depth: u32) {
+        if depth > self.deepest.0 {
+            self.deepest = (depth, begun + since);
+        }
+        let (index, length) = (since / self.width, self.length());
+        match self.bytes.last_mut() {
+            Some(last) if index + 1 == length => *last = (*last).max(depth),
+            _ => self.reach(since, before, depth),
+        }
+    }
+
+    /// From one step to another, neither of which is noted, the stack was so deep again and again, and no deeper than it
+    /// had been before.
+    pub(crate) fn fill(&mut self, from: u64, to: u64, depth: u32) {
+        let Some(last) = to.checked_sub(1).filter(|last| *last >= from) else { return };
+        self.reach(last, depth, depth);
+        let (first, end) = (from / self.width, last / self.width);
+        let inside = (0u64..).zip(&mut self.bytes).filter(|(index, _)| (first..=end).contains(index));
+        inside.for_each(|(_, bytes)| *bytes = (*bytes).max(depth));
+    }
+
+    fn length(&self) -> u64 {
+        self.bytes.len() as u64
+    }
+
+    /// Makes the stretches up to a step, at each of which the stack was `before` deep.
+    fn reach(&mut self, since: u64, before: u32, depth: u32) {
+        while since / self.width >= MOST_DEPTHS as u64 {
+            let known = std::mem::take(&mut self.bytes);
+            self.bytes = known.chunks(2).map(|pair| pair.iter().copied().max().unwrap_or(0)).collect();
+            self.width *= 2;
+        }
+        while self.length() <= since / self.width {
+            self.bytes.push(before);
+        }
+        if let Some(last) = self.bytes.last_mut() {
+            *last = (*last).max(before).max(depth);
+        }
+    }
+}
+
+/// Stretches that are kept, at most.
+const MOST_STRETCHES: usize = 8192;
+
+/// The longest stretches of a run.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Stretches {
+    pub(crate) list: Vec<Stretch>,
+    pub(crate) shortest: u64,
+}
+
+impl Stretches {
+    #[inline]
+    pub(crate) fn add(&mut self, stretch: Stretch) {
+        if stretch.to - stretch.from < self.shortest {
+            return;
+        }
+        self.list.push(stretch);
+        while self.list.len() > MOST_STRETCHES {
+            self.shortest = (self.shortest * 2).max(2);
+            let shortest = self.shortest;
+            self.list.retain(|stretch| stretch.to - stretch.from >= shortest);
+        }
+    }
+}
+
+/// A routine that was entered, as counting knows it.
+#[derive(Debug, Clone)]
+pub(crate) struct Open {
+    pub(crate) routine: usize,
+    pub(crate) step: StepNo,
+    /// Steps and cycles counted before it.
+    pub(crate) since: (u64, u64),
+    pub(crate) arguments: [u32; 4],
+    /// It was entered while counting.
+    pub(crate) is_whole: bool,
+    /// How many calls it stands for.
+    pub(crate) weight: u64,
+}
+
+/// Which routines are active, and what each cost.
+#[derive(Debug, Clone)]
+pub(crate) struct Routines {
+    pub(crate) list: Vec<RoutineCount>,
+    /// How many frames of each are open.
+    pub(crate) active: Vec<u32>,
+    pub(crate) open: Vec<Open>,
+    /// Steps and cycles counted when the innermost one last changed.
+    pub(crate) mark: (u64, u64),
+    pub(crate) stretches: Stretches,
+}
+
+impl Routines {
+    pub(crate) fn new(entry: Addr) -> Self {
+        let mut routines = Self {
+            list: Vec::new(),
+            active: Vec::new(),
+            open: Vec::new(),
+            mark: (0, 0),
+            stretches: Stretches::default(),
+        };
+        routines.add(entry);
+        routines.active[0] = 1;
+        routines
+    }
+
+    /// A routine that was not known.
+    pub(crate) fn add(&mut self, entry: Addr) -> usize {
+        self.list.push(RoutineCount {
+            entry,
+            calls: 0,
+            own_steps: 0,
+            own_cycles: 0,
+            all_steps: 0,
+            all_cycles: 0,
+            dearest: None,
+            callees: Vec::new(),
+        });
+        self.active.push(0);
+        self.list.len() - 1
+    }
+
+    fn innermost(&self) -> usize {
+        self.open.last().map_or(0, |open| open.routine)
+    }
+
+    /// What was counted since the innermost routine last changed is its own.
+    pub(crate) fn settle(&mut self, now: (u64, u64)) {
+        let innermost = self.innermost();
+        let routine = &mut self.list[innermost];
+        routine.own_steps += now.0 - self.mark.0;
+        routine.own_cycles += now.1 - self.mark.1;
+        self.mark = now;
+    }
+
+    pub(crate) fn enter(&mut self, open: Open, now: (u64, u64)) {
+        self.settle(now);
+        let (caller, callee) = (self.innermost(), open.routine);
+        self.active[callee] += 1;
+        if open.is_whole {
+            self.list[callee].calls += open.weight;
+            let known = self.list[caller].callees.iter().position(|known| known.callee == callee);
+            let index = known.unwrap_or_else(|| {
+                self.list[caller].callees.push(CallCount { callee, times: 0, cycles: 0 });
+                self.list[caller].callees.len() - 1
+            });
+            self.list[caller].callees[index].times += open.weight;
+        }
+        self.open.push(open);
+    }
+
+    /// Leaves the innermost routines down to so many; `registers` are those that take arguments.
+    pub(crate) fn leave(&mut self, depth: usize, begun: StepNo, now: (u64, u64), registers: &[Reg]) {
+        if depth >= self.open.len() {
+            return;
+        }
+        self.settle(now);
+        while self.open.len() > depth {
+            let Some(open) = self.open.pop() else { break };
+            let (steps, cycles) = (now.0 - open.since.0, now.1 - open.since.1);
+            let (at, caller) = (open.routine, self.innermost());
+            self.active[at] -= 1;
+            let routine = &mut self.list[at];
+            if self.active[at] == 0 {
+                routine.all_steps += steps;
+                routine.all_cycles += cycles;
+            }
+            if open.is_whole {
+                let (steps, cycles) = (steps / open.weight, cycles / open.weight);
+                if routine.dearest.as_ref().is_none_or(|known| cycles > known.cycles) {
+                    let arguments = registers.iter().copied().zip(open.arguments).collect();
+                    routine.dearest = Some(OneCall { step: open.step, steps, cycles, arguments });
+                }
+                let known = self.list[caller].callees.iter_mut().find(|known| known.callee == at);
+                if let Some(known) = known {
+                    known.cycles += cycles * open.weight;
+                }
+            }
+            // What stands for many is not one long one.
+            if open.weight == 1 {
+                let depth = depth_of(self.open.len());
+                self.stretches.add(Stretch { routine: at, depth, from: open.step, to: begun + now.0 });
+            }
+        }
+    }
+
+    /// Leaves what is not among these frames: a person has moved the stack pointer.
+    pub(crate) fn keep(&mut self, frames: &[Frame], begun: StepNo, now: (u64, u64), registers: &[Reg]) {
+        let same = self.open.iter().zip(frames).take_while(|(open, frame)| open.step == frame.step).count();
+        self.leave(same, begun, now, registers);
+    }
+}
+
+/// Routines around one that so many are open beside: what runs in none is around all of them.
+fn depth_of(open: usize) -> usize {
+    open + 1
+}

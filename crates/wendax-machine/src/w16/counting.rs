@@ -1,0 +1,390 @@
+//! Running with all that is done counted: what goes along with the loop for [`Machine::run_counted`].
+//!
+//! Counts stand in tables that cover all of memory, so that a step costs a few additions; routines are looked at only
+//! where frames change. Rounds of a wait that are passed over are counted as often as they were.
+
+use super::Machine;
+use super::engine::{Done, Trace};
+use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
+use crate::events::{Run, Stop};
+use crate::frames::Frame;
+use crate::memory::SIZE;
+use crate::report::{StepKind, Write};
+use std::collections::BTreeMap;
+use std::ops::ControlFlow;
+use wendax_isa::w16::{C, Insn, Op, SP, STACK_END, STACK_START, TARGET, TRAP_CYCLES};
+use wendax_isa::{Addr, Reg, StepNo};
+
+/// What was counted at one place since the instruction there is what it is.
+#[derive(Debug, Clone, Copy, Default)]
+struct Place {
+    times: u64,
+    cycles: u64,
+}
+
+/// How often something was read and written.
+#[derive(Debug, Clone, Copy, Default)]
+struct Touches {
+    read: u64,
+    written: u64,
+}
+
+/// What is known of a run so far; [`Self::counts`] sums it up.
+#[derive(Debug, Clone)]
+pub struct Counting {
+    begun: StepNo,
+    /// Steps and cycles counted.
+    now: (u64, u64),
+    places: Box<[Place]>,
+    insns: Box<[Option<Insn>]>,
+    /// What was counted for instructions that were overwritten.
+    former: Vec<(u16, Insn, Place)>,
+    /// Touches of words, by their number, and of bytes.
+    words: Box<[Touches]>,
+    bytes: Box<[Touches]>,
+    routines: Routines,
+    /// The number of the routine that begins at an address, counted from 1.
+    begins: Box<[u32]>,
+    /// What the step under way does to the routines.
+    has_moved: bool,
+    entered: Option<Frame>,
+    left: Option<usize>,
+    calls: BTreeMap<u32, EventCount>,
+    traps: BTreeMap<u32, EventCount>,
+    interrupts: BTreeMap<u32, EventCount>,
+    printed: u64,
+    consumed: u64,
+    /// How deep the stack is.
+    depth: u32,
+    depths: Depths,
+    /// How many times what is told of happens.
+    weight: u64,
+    /// The steps counted before that, and how deep the stack has been since.
+    weighed: (u64, u32),
+}
+
+fn table<T: Clone>(value: T, length: usize) -> Box<[T]> {
+    vec![value; length].into_boxed_slice()
+}
+
+/// Bytes below the start of the stack; a stack pointer that leads elsewhere is not told of.
+fn depth_at(sp: u16) -> Option<u32> {
+    (STACK_START..=STACK_END).contains(&sp).then(|| (STACK_END - sp).into())
+}
+
+impl Counting {
+    /// Begins where a machine is. What was decoded is forgotten, so that each instruction is seen.
+    pub fn new(machine: &mut Machine) -> Self {
+        machine.slots.clear();
+        let entry = machine.entry;
+        let mut counting = Self {
+            begun: machine.steps(),
+            now: (0, 0),
+            places: table(Place::default(), SIZE / 2),
+            insns: table(None, SIZE / 2),
+            former: Vec::new(),
+            words: table(Touches::default(), SIZE / 2),
+            bytes: table(Touches::default(), SIZE),
+            routines: Routines::new(entry.into()),
+            begins: table(0, SIZE),
+            has_moved: false,
+            entered: None,
+            left: None,
+            calls: BTreeMap::new(),
+            traps: BTreeMap::new(),
+            interrupts: BTreeMap::new(),
+            printed: 0,
+            consumed: 0,
+            depth: 0,
+            depths: Depths::new(),
+            weight: 1,
+            weighed: (0, 0),
+        };
+        counting.begins[usize::from(entry)] = 1;
+        for frame in machine.frames() {
+            counting.enter(frame, [0; 4], false);
+        }
+        counting.stack(machine.state.cpu.registers[usize::from(SP)]);
+        counting
+    }
+
+    /// The moment counting has come to.
+    pub fn now(&self) -> StepNo {
+        self.begun + self.now.0
+    }
+
+    fn enter(&mut self, frame: &Frame, arguments: [u32; 4], is_whole: bool) {
+        let target = frame.target.index();
+        let routine = match self.begins[target] {
+            0 => {
+                let index = self.routines.add(frame.target);
+                self.begins[target] = u32::try_from(index + 1).unwrap_or(u32::MAX);
+                index
+            }
+            known => known as usize - 1,
+        };
+        let (step, since, weight) = (frame.step, self.now, self.weight);
+        self.routines.enter(Open { routine, step, since, arguments, is_whole, weight }, self.now);
+    }
+
+    #[inline]
+    fn stack(&mut self, sp: u16) {
+        let depth = depth_at(sp).unwrap_or(0);
+        if self.weight == 1 {
+            self.depths.note(self.begun, self.now.0, self.depth, depth);
+        } else {
+            self.weighed.1 = self.weighed.1.max(depth);
+        }
+        self.depth = depth;
+    }
+
+    /// The step that was just counted changed which routines are active; it took so many cycles.
+    #[cold]
+    fn move_on(&mut self, kind: StepKind, length: u16, cycles: u64, registers: &[u16; 16]) {
+        self.has_moved = false;
+        let now = self.now;
+        let is_entry_only = length == 0 && kind != StepKind::Instruction;
+        if is_entry_only {
+            // The handler's own.
+            self.now = (now.0 - self.weight, now.1 - cycles * self.weight);
+        }
+        if let Some(depth) = self.left.take() {
+            self.routines.leave(depth, self.begun, self.now, TARGET.roles.arguments);
+        }
+        if let Some(frame) = self.entered.take() {
+            let mut arguments = [0; 4];
+            for (argument, register) in arguments.iter_mut().zip(TARGET.roles.arguments) {
+                *argument = registers[register.index() & 15].into();
+            }
+            self.enter(&frame, arguments, true);
+        }
+        self.now = now;
+    }
+
+    /// A step that is no plain instruction.
+    #[cold]
+    fn rare(&mut self, done: &Done<'_>) {
+        let weight = self.weight;
+        let count = |counts: &mut BTreeMap<u32, EventCount>, number: u32, cycles: u64, failed: u64| {
+            let count = counts.entry(number).or_default();
+            count.times += weight;
+            count.cycles += cycles * weight;
+            count.failed += failed * weight;
+        };
+        let mut at_place = done.cycles;
+        match done.kind {
+            StepKind::Instruction => {}
+            StepKind::Call(number) => {
+                count(&mut self.calls, number, done.cycles, (done.flags & C).into());
+            }
+            StepKind::Interrupt(number) => count(&mut self.interrupts, number, TRAP_CYCLES, 0),
+            StepKind::Trap(number) => {
+                count(&mut self.traps, number, TRAP_CYCLES, 0);
+                at_place -= TRAP_CYCLES.min(at_place);
+            }
+        }
+        if done.length > 0 {
+            self.at_place(done.pc, at_place);
+        }
+    }
+
+    #[inline]
+    fn at_place(&mut self, pc: u16, cycles: u64) {
+        let place = &mut self.places[usize::from(pc >> 1)];
+        place.times = place.times.wrapping_add(self.weight);
+        place.cycles = place.cycles.wrapping_add(cycles.wrapping_mul(self.weight));
+    }
+
+    /// All that was counted up to now; routines that have not ended count up to here.
+    pub fn counts(&self) -> Counts {
+        let mut routines = self.routines.clone();
+        for open in &mut routines.open {
+            // Not ended: its cost counts, it is no whole call.
+            open.is_whole = false;
+        }
+        routines.leave(0, self.begun, self.now, TARGET.roles.arguments);
+        routines.settle(self.now);
+        let (all_steps, all_cycles) = self.now;
+        (routines.list[0].all_steps, routines.list[0].all_cycles) = (all_steps, all_cycles);
+        let mut stretches = routines.stretches;
+        stretches.list.push(Stretch { routine: 0, depth: 0, from: self.begun, to: self.now() });
+        let mut depths = self.depths.clone();
+        if let Some(last) = all_steps.checked_sub(1) {
+            depths.note(self.begun, last, self.depth, self.depth);
+        }
+        Counts {
+            from: self.begun,
+            to: self.now(),
+            cycles: all_cycles,
+            places: self.place_counts(),
+            routines: routines.list,
+            calls: self.calls.clone(),
+            traps: self.traps.clone(),
+            interrupts: self.interrupts.clone(),
+            cells: self.cell_counts(),
+            printed: self.printed,
+            consumed: self.consumed,
+            depths,
+            stretches: stretches.list,
+            shortest_stretch: stretches.shortest,
+        }
+    }
+
+    fn place_counts(&self) -> Vec<PlaceCount> {
+        let present = (0..=u16::MAX).step_by(2).zip(self.insns.iter().zip(&self.places));
+        let present = present.filter_map(|(at, (insn, place))| insn.map(|insn| (at, insn, *place)));
+        let mut merged: BTreeMap<(u16, u32), (Insn, Place)> = BTreeMap::new();
+        for (at, insn, place) in self.former.iter().copied().chain(present).filter(|(.., place)| place.times > 0) {
+            let (_, sum) = merged.entry((at, key(insn))).or_insert((insn, Place::default()));
+            sum.times += place.times;
+            sum.cycles += place.cycles;
+        }
+        let told = merged.into_iter().map(|((at, _), (insn, place))| {
+            let base = u64::from(insn.row().cycles) * place.times;
+            let has_condition = matches!(insn.op(), Op::Djnz | Op::Jump(_)) && !insn.always_jumps();
+            PlaceCount {
+                address: at.into(),
+                length: insn.bytes().into(),
+                mnemonic: insn.row().names[0],
+                group: insn.op().group(),
+                times: place.times,
+                cycles: place.cycles,
+                taken: has_condition.then(|| place.cycles - base),
+            }
+        });
+        told.collect()
+    }
+
+    fn cell_counts(&self) -> Vec<CellCount> {
+        let words = (0u32..).step_by(2).zip(&self.words).map(|(at, touches)| (at, 2, touches));
+        let bytes = (0u32..).zip(&self.bytes).map(|(at, touches)| (at, 1, touches));
+        let touched = words.chain(bytes).filter(|(.., touches)| touches.read + touches.written > 0);
+        let mut cells: Vec<_> = touched
+            .map(|(at, bytes, touches)| CellCount {
+                address: Addr(at),
+                bytes,
+                read: touches.read,
+                written: touches.written,
+            })
+            .collect();
+        cells.sort_by_key(|cell| (cell.address, cell.bytes));
+        cells
+    }
+}
+
+/// A number for an instruction: its operands and row.
+fn key(insn: Insn) -> u32 {
+    let row = wendax_isa::w16::rows().iter().position(|row| std::ptr::eq(row, insn.row())).unwrap_or(0);
+    let registers = u32::from(insn.a) << 4 | u32::from(insn.b & 15);
+    u32::try_from(row).unwrap_or(0) << 24 | registers << 16 | u32::from(insn.value)
+}
+
+impl Trace for Counting {
+    const WRITES: bool = true;
+    const STEPS: bool = true;
+    const WATCHES: bool = false;
+    const LOOKS: bool = false;
+    const READS: bool = true;
+    const PASSES: bool = true;
+    const RECORDS: bool = true;
+
+    #[inline]
+    fn write(&mut self, write: Write) {
+        match write {
+            Write::Register { register: Reg(SP), new, .. } => self.stack(super::word(new)),
+            Write::Memory { address, length: 1, .. } => {
+                let touches = &mut self.bytes[address.index() & 0xFFFF];
+                touches.written = touches.written.wrapping_add(self.weight);
+            }
+            Write::Memory { address, .. } => {
+                let touches = &mut self.words[address.index() / 2 & 0x7FFF];
+                touches.written = touches.written.wrapping_add(self.weight);
+            }
+            Write::Buffer { address, length, .. } => {
+                for at in address.up_to(address + length) {
+                    self.bytes[at.index() & 0xFFFF].written += self.weight;
+                }
+            }
+            // What the entry of a trap leaves in device registers is no deed of the program's.
+            Write::Register { .. } | Write::Device { .. } => {}
+        }
+    }
+
+    #[inline]
+    fn read(&mut self, address: u16, length: u32) {
+        let touches =
+            if length == 1 { &mut self.bytes[usize::from(address)] } else { &mut self.words[usize::from(address) / 2] };
+        touches.read = touches.read.wrapping_add(self.weight);
+    }
+
+    fn device_stored(&mut self, address: u16) {
+        self.words[usize::from(address) / 2].written += self.weight;
+    }
+
+    fn bytes_read(&mut self, address: u16, length: u32) {
+        for at in Addr::from(address).up_to(Addr::from(address) + length) {
+            self.bytes[at.index() & 0xFFFF].read += self.weight;
+        }
+    }
+
+    #[inline]
+    fn moved(&mut self, printed: u64, consumed: u64) {
+        self.printed += printed * self.weight;
+        self.consumed += consumed * self.weight;
+    }
+
+    fn decoded(&mut self, address: u16, insn: Insn) {
+        let index = usize::from(address >> 1);
+        let known = self.insns[index].replace(insn);
+        if let Some(known) = known.filter(|known| *known != insn && self.places[index].times > 0) {
+            self.former.push((address, known, std::mem::take(&mut self.places[index])));
+        }
+    }
+
+    #[inline]
+    fn entered(&mut self, frame: &Frame) {
+        self.has_moved = true;
+        self.entered = Some(*frame);
+    }
+
+    #[inline]
+    fn left(&mut self, depth: i64) {
+        self.has_moved = true;
+        self.left = usize::try_from(depth).ok();
+    }
+
+    #[inline]
+    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
+        self.now.0 = self.now.0.wrapping_add(self.weight);
+        self.now.1 = self.now.1.wrapping_add(done.cycles.wrapping_mul(self.weight));
+        if done.kind == StepKind::Instruction {
+            self.at_place(done.pc, done.cycles);
+        } else {
+            self.rare(done);
+        }
+        if self.has_moved {
+            self.move_on(done.kind, done.length, done.cycles, done.registers);
+        }
+        ControlFlow::Continue(())
+    }
+
+    fn weigh(&mut self, times: u64) {
+        match times {
+            // The rounds are over, and each of them was as deep.
+            1 => self.depths.fill(self.weighed.0, self.now.0, self.weighed.1),
+            _ => self.weighed = (self.now.0, self.depth),
+        }
+        self.weight = times;
+    }
+}
+
+impl Machine {
+    /// Runs like [`Self::run_past`], with all that happens counted. The machine is the one the counting began with, or a
+    /// copy of it, and nothing else ran it in between; what was changed by hand meanwhile is seen.
+    pub fn run_counted(&mut self, how: Run, counting: &mut Counting) -> Stop {
+        let (begun, now) = (counting.begun, counting.now);
+        counting.routines.keep(self.state.frames.list(), begun, now, TARGET.roles.arguments);
+        counting.stack(self.state.cpu.registers[usize::from(SP)]);
+        self.run_with(how, counting)
+    }
+}

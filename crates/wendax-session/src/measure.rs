@@ -1,0 +1,18 @@
+//! What a run cost, and where: measured after the fact, by running it again from its log.
+//!
+//! `measuring` has the machine count, in slices; `tally` gives what was counted names, lines and labels, and is what is
+//! kept, written down and compared; `compare` sets several side by side; `spans` measures the passages from one place to
+//! another. Nothing here walks, and nothing has to be switched on beforehand.
+
+mod compare;
+mod measuring;
+mod spans;
+mod tally;
+
+pub use compare::{Comparison, Cost, Row, growth, growth_words};
+pub use measuring::Measuring;
+pub use spans::{Passage, SpanTold, Spans};
+pub use tally::{
+    Callee, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, RegionTally, RoutineTally,
+    StackTally, StretchTally, TALLY_FORM, Tally, group_sums,
+};

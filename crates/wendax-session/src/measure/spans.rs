@@ -1,0 +1,174 @@
+//! Passages from one place of the code to another, each measured in steps and cycles.
+//!
+//! A passage begins when its first place is come to and none is under way, and ends when its second is come to: what comes
+//! to the first place meanwhile is counted, and begins nothing. Both may be the same place, then each passage ends where
+//! the next begins. The run is gone through on a copy of the machine that stops at the two places and nowhere else.
+
+use crate::questions::Spread;
+use crate::session::Session;
+use std::collections::BTreeMap;
+use wendax_isa::{Addr, StepNo};
+use wendax_machine::{Machine, Run, Stop};
+
+/// One passage.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Passage {
+    /// The moment it began.
+    pub from: StepNo,
+    /// The moment it ended.
+    pub to: StepNo,
+    /// Cycles between.
+    pub cycles: u64,
+}
+
+/// What passages were found.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct SpanTold {
+    /// Cycles of each.
+    pub cycles: Spread,
+    /// Steps of each.
+    pub steps: Spread,
+    /// The one that took most cycles, the first of several.
+    pub greatest: Option<Passage>,
+    /// The one that took fewest.
+    pub least: Option<Passage>,
+    /// Passages by their cycles: the cycles from which on, and how many; of equal width.
+    pub histogram: Vec<(u64, u64)>,
+    /// How often the first place was come to while one was under way.
+    pub again: u64,
+    /// The last one has not ended.
+    pub is_open: bool,
+}
+
+/// Bars of a histogram, at most.
+const BARS: u64 = 24;
+
+/// Passages being looked for.
+#[derive(Debug, Clone)]
+pub struct Spans {
+    machine: Machine,
+    fed: usize,
+    branches: u64,
+    places: (Addr, Addr),
+    until: StepNo,
+    open: Option<(StepNo, u64)>,
+    cycles: BTreeMap<u64, u64>,
+    steps: BTreeMap<u64, u64>,
+    greatest: Option<Passage>,
+    least: Option<Passage>,
+    again: u64,
+    is_stuck: bool,
+}
+
+impl Spans {
+    /// From the instruction at `from` to that at `to`, in all of a session's run that is kept.
+    pub fn new(session: &Session, from: Addr, to: Addr) -> Self {
+        let (mut machine, fed) = session.machine_at(session.oldest());
+        machine.set_breakpoints(&[from, to]);
+        let mut spans = Self {
+            machine,
+            fed,
+            branches: session.branches(),
+            places: (from, to),
+            until: session.end(),
+            open: None,
+            cycles: BTreeMap::new(),
+            steps: BTreeMap::new(),
+            greatest: None,
+            least: None,
+            again: 0,
+            is_stuck: false,
+        };
+        spans.look();
+        spans
+    }
+
+    /// It is still of the present branch of a session.
+    pub fn is_of(&self, session: &Session) -> bool {
+        self.branches == session.branches()
+    }
+
+    /// Steps gone through, and all there are.
+    pub fn progress(&self) -> (u64, u64) {
+        (self.machine.steps().0, self.until.0)
+    }
+
+    /// Works for about as long as `budget` plain steps take; true when all was gone through.
+    pub fn work(&mut self, session: &Session, budget: u64) -> bool {
+        /// What it costs to stop at a place and go on, in steps.
+        const MEETING: u64 = 20;
+        let mut left = budget.max(1);
+        while self.machine.steps() < self.until && !self.is_stuck {
+            if left == 0 {
+                return false;
+            }
+            session.feed_copy(&mut self.machine, &mut self.fed);
+            let (from, ran) = (self.machine.steps(), self.machine.plain_steps());
+            let until = self.until.min(session.event_step(self.fed));
+            let stop = self.machine.run_past(Run { work: left, plain: left, ..Run::until(until) });
+            self.machine.take_output();
+            self.machine.take_tones();
+            self.machine.take_moments();
+            if self.machine.steps() > from {
+                self.look();
+            }
+            left = left.saturating_sub(self.machine.plain_steps() - ran + self.machine.worked() + MEETING);
+            let stands = self.machine.steps() == from && stop != Stop::Breakpoint;
+            self.is_stuck = stands && crate::commands::is_stuck(&stop);
+        }
+        true
+    }
+
+    /// What the present moment begins or ends.
+    fn look(&mut self) {
+        let (pc, step, cycles) = (self.machine.pc(), self.machine.steps(), self.machine.cycles());
+        if pc == self.places.1
+            && let Some((from, since)) = self.open.take()
+        {
+            let passage = Passage { from, to: step, cycles: cycles - since };
+            *self.cycles.entry(passage.cycles).or_insert(0) += 1;
+            *self.steps.entry(step - from).or_insert(0) += 1;
+            if self.greatest.is_none_or(|known| passage.cycles > known.cycles) {
+                self.greatest = Some(passage);
+            }
+            if self.least.is_none_or(|known| passage.cycles < known.cycles) {
+                self.least = Some(passage);
+            }
+        }
+        if pc == self.places.0 {
+            match self.open {
+                Some(_) => self.again += 1,
+                None => self.open = Some((step, cycles)),
+            }
+        }
+    }
+
+    /// What was found so far.
+    pub fn told(&self) -> SpanTold {
+        SpanTold {
+            cycles: Spread::of(&self.cycles),
+            steps: Spread::of(&self.steps),
+            greatest: self.greatest,
+            least: self.least,
+            histogram: histogram(&self.cycles),
+            again: self.again,
+            is_open: self.open.is_some(),
+        }
+    }
+}
+
+fn histogram(lengths: &BTreeMap<u64, u64>) -> Vec<(u64, u64)> {
+    let (Some((&least, _)), Some((&greatest, _))) = (lengths.first_key_value(), lengths.last_key_value()) else {
+        return Vec::new();
+    };
+    let width = ((greatest - least) / BARS + 1).max(1);
+    let count = (greatest - least) / width + 1;
+    let mut bars: Vec<(u64, u64)> = (0..count).map(|index| (least + index * width, 0)).collect();
+    for (&length, &times) in lengths {
+        let index = usize::try_from((length - least) / width).unwrap_or(usize::MAX);
+        if let Some(bar) = bars.get_mut(index) {
+            bar.1 += times;
+        }
+    }
+    bars
+}

@@ -1,0 +1,490 @@
+//! What a run cost, by kind of instruction, routine, line and label, in a form that stands by itself: it can be written
+//! down, read back by a later version, and set beside another one without the program it came from.
+
+use crate::instruction_text;
+use crate::session::Session;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use wendax_image::{Image, LineKind};
+use wendax_isa::{Addr, Target};
+use wendax_machine::{CellCount, Counts, EventCount, Machine, PlaceCount, Region, RegionKind, RoutineCount};
+
+/// What a tally that is written down says of its form.
+pub const TALLY_FORM: &str = "wendax tally 1";
+
+/// Instructions of one name.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct KindTally {
+    /// The mnemonic.
+    pub name: String,
+    /// What instructions of its sort do.
+    pub group: String,
+    /// How often they were carried out.
+    pub times: u64,
+    /// Cycles they took.
+    pub cycles: u64,
+    /// Of jumps with a condition, how often they were taken.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub taken: Option<u64>,
+}
+
+/// The call that took most cycles.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Dearest {
+    /// The step that entered it.
+    pub step: u64,
+    /// Steps up to its end.
+    pub steps: u64,
+    /// Cycles up to its end.
+    pub cycles: u64,
+    /// The registers that take arguments, with what was in them.
+    pub arguments: Vec<(String, u32)>,
+}
+
+/// What a routine called.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Callee {
+    /// The routine called.
+    pub name: String,
+    /// How often.
+    pub times: u64,
+    /// Cycles of those calls, with all they called.
+    pub cycles: u64,
+}
+
+/// A routine.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RoutineTally {
+    /// Its label, or the address where it has none.
+    pub name: String,
+    /// Where it begins.
+    pub address: u32,
+    /// How often it was called; 0 for what the program begins with.
+    pub calls: u64,
+    /// Steps of its own.
+    pub own_steps: u64,
+    /// Cycles of its own.
+    pub own_cycles: u64,
+    /// Steps with all it called.
+    pub all_steps: u64,
+    /// Cycles with all it called.
+    pub all_cycles: u64,
+    /// The call that took most cycles.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dearest: Option<Dearest>,
+    /// What it called.
+    #[serde(default)]
+    pub callees: Vec<Callee>,
+}
+
+/// A line of a source that became instructions.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LineTally {
+    /// The file.
+    pub file: String,
+    /// The line, from 1.
+    pub line: u32,
+    /// Its text.
+    pub text: String,
+    /// How often it was begun.
+    pub times: u64,
+    /// Instructions carried out.
+    pub steps: u64,
+    /// Cycles they took.
+    pub cycles: u64,
+    /// Of the jumps on it, how often they were taken and not.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub taken: Option<(u64, u64)>,
+}
+
+/// An instruction at its address.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct InstructionTally {
+    /// Where it stands.
+    pub address: u32,
+    /// Its text.
+    pub text: String,
+    /// How often it was carried out.
+    pub times: u64,
+    /// Cycles it took.
+    pub cycles: u64,
+    /// Of a jump with a condition, how often it was taken.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub taken: Option<u64>,
+}
+
+/// A system call, trap or interrupt.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct EventTally {
+    /// Its name.
+    pub name: String,
+    /// Its number.
+    pub number: u32,
+    /// How often it came.
+    pub times: u64,
+    /// Cycles it took: of traps and interrupts those of their entry.
+    pub cycles: u64,
+    /// How often it failed.
+    #[serde(default)]
+    pub failed: u64,
+}
+
+/// What lies under a label.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LabelTally {
+    /// The label, or the device register.
+    pub name: String,
+    /// Where it begins.
+    pub address: u32,
+    /// What it lies in.
+    pub region: String,
+    /// How often something of it was read.
+    pub read: u64,
+    /// How often something of it was written.
+    pub written: u64,
+}
+
+/// A region of memory.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RegionTally {
+    /// What it is for.
+    pub name: String,
+    /// Its first address.
+    pub start: u32,
+    /// One past its last address.
+    pub end: u32,
+    /// How often something of it was read.
+    pub read: u64,
+    /// How often something of it was written.
+    pub written: u64,
+}
+
+/// How deep the stack was.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct StackTally {
+    /// Bytes below its start, at most.
+    pub deepest: u32,
+    /// The step that first reached that.
+    pub step: u64,
+    /// Steps that each of `depths` stands for.
+    pub width: u64,
+    /// The most bytes in each such stretch of time.
+    pub depths: Vec<u32>,
+}
+
+/// A stretch of time spent in a routine and what it called.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StretchTally {
+    /// The routine, as an index into the tally's routines.
+    pub routine: usize,
+    /// Routines around it.
+    pub depth: usize,
+    /// The step that entered it.
+    pub from: u64,
+    /// The moment it was left.
+    pub to: u64,
+}
+
+/// What a run, or a part of one, cost.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct Tally {
+    /// [`TALLY_FORM`].
+    pub form: String,
+    /// What it is called.
+    pub name: String,
+    /// The moments it lies between.
+    pub from: u64,
+    /// See `from`.
+    pub to: u64,
+    /// Cycles between the two.
+    pub cycles: u64,
+    /// Instructions carried out: steps without the entries of interrupts and of traps of faults.
+    pub instructions: u64,
+    /// Bytes printed.
+    pub printed: u64,
+    /// Bytes of typed input taken.
+    pub consumed: u64,
+    /// Instructions by name, dearest first.
+    pub kinds: Vec<KindTally>,
+    /// Routines, dearest of their own first.
+    pub routines: Vec<RoutineTally>,
+    /// Lines that became instructions, by file and number, those that never ran among them.
+    pub lines: Vec<LineTally>,
+    /// Instructions that ran, by address.
+    pub places: Vec<InstructionTally>,
+    /// System calls.
+    pub calls: Vec<EventTally>,
+    /// Traps.
+    pub traps: Vec<EventTally>,
+    /// Interrupts.
+    pub interrupts: Vec<EventTally>,
+    /// Memory touched, by label.
+    pub labels: Vec<LabelTally>,
+    /// Memory touched, by region.
+    pub regions: Vec<RegionTally>,
+    /// The stack.
+    pub stack: StackTally,
+    /// The longest stretches by routine, by where they begin.
+    #[serde(default)]
+    pub stretches: Vec<StretchTally>,
+}
+
+impl Tally {
+    /// Steps between its moments.
+    pub fn steps(&self) -> u64 {
+        self.to - self.from
+    }
+
+    /// Lines that became instructions and ran, and all of them.
+    pub fn covered(&self) -> (usize, usize) {
+        (self.lines.iter().filter(|line| line.times > 0).count(), self.lines.len())
+    }
+
+    /// Jumps with a condition that were taken, and that were not.
+    pub fn jumps(&self) -> (u64, u64) {
+        let jumps = self.kinds.iter().filter_map(|kind| Some((kind.taken?, kind.times)));
+        jumps.fold((0, 0), |sum, (taken, times)| (sum.0 + taken, sum.1 + times - taken))
+    }
+
+    /// What was counted, in the words of a session's program; the machine is where counting ended.
+    pub(super) fn of(counts: &Counts, session: &Session, machine: &Machine) -> Self {
+        let (image, target) = (session.image(), machine.target());
+        let regions = machine.regions();
+        let (routines, places_of) = routines(counts, image, target);
+        Self {
+            form: TALLY_FORM.to_owned(),
+            name: String::new(),
+            from: counts.from.0,
+            to: counts.to.0,
+            cycles: counts.cycles,
+            instructions: counts.places.iter().map(|place| place.times).sum(),
+            printed: counts.printed,
+            consumed: counts.consumed,
+            kinds: kinds(&counts.places),
+            routines,
+            lines: lines(&counts.places, session),
+            places: counts.places.iter().map(|place| instruction(place, session)).collect(),
+            calls: events(&counts.calls, |number| match target.call(number) {
+                Some(call) => call.name.to_owned(),
+                None => format!("{number:02X}"),
+            }),
+            traps: events(&counts.traps, |number| target.trap_name(number)),
+            interrupts: events(&counts.interrupts, |number| target.trap_name(number)),
+            labels: labels(&counts.cells, image, target, &regions),
+            regions: regions.iter().map(|region| region_tally(region, &counts.cells)).collect(),
+            stack: StackTally {
+                deepest: counts.depths.deepest.0,
+                step: counts.depths.deepest.1.0,
+                width: counts.depths.width,
+                depths: counts.depths.bytes.clone(),
+            },
+            stretches: stretches(counts, &places_of),
+        }
+    }
+}
+
+/// The sums of groups of instructions, dearest first: name, times, cycles.
+pub fn group_sums(kinds: &[KindTally]) -> Vec<(String, u64, u64)> {
+    let mut groups: Vec<(String, u64, u64)> = Vec::new();
+    for kind in kinds {
+        match groups.iter_mut().find(|group| group.0 == kind.group) {
+            Some(group) => {
+                group.1 += kind.times;
+                group.2 += kind.cycles;
+            }
+            None => groups.push((kind.group.clone(), kind.times, kind.cycles)),
+        }
+    }
+    groups.sort_by(|one, other| (other.2, &one.0).cmp(&(one.2, &other.0)));
+    groups
+}
+
+fn kinds(places: &[PlaceCount]) -> Vec<KindTally> {
+    let mut kinds: BTreeMap<&str, KindTally> = BTreeMap::new();
+    for place in places {
+        let kind = kinds.entry(place.mnemonic).or_insert_with(|| KindTally {
+            name: place.mnemonic.to_owned(),
+            group: place.group.to_owned(),
+            times: 0,
+            cycles: 0,
+            taken: None,
+        });
+        kind.times += place.times;
+        kind.cycles += place.cycles;
+        if let Some(taken) = place.taken {
+            *kind.taken.get_or_insert(0) += taken;
+        }
+    }
+    let mut kinds: Vec<KindTally> = kinds.into_values().collect();
+    kinds.sort_by_key(|kind| std::cmp::Reverse(kind.cycles));
+    kinds
+}
+
+fn name_of(image: &Image, target: &Target, address: Addr) -> String {
+    match image.nearest_label(address) {
+        Some((symbol, 0)) => symbol.name.clone(),
+        Some((symbol, offset)) => format!("{} + {offset}", symbol.name),
+        None => target.hex_address(address),
+    }
+}
+
+/// The routines, dearest first, and where each one of the counts has come to stand.
+fn routines(counts: &Counts, image: &Image, target: &Target) -> (Vec<RoutineTally>, Vec<usize>) {
+    let names: Vec<String> = counts.routines.iter().map(|routine| name_of(image, target, routine.entry)).collect();
+    let mut order: Vec<usize> = (0..names.len()).collect();
+    order.sort_by_key(|&index| (std::cmp::Reverse(counts.routines[index].own_cycles), index));
+    let mut places = vec![0; order.len()];
+    for (place, &index) in order.iter().enumerate() {
+        places[index] = place;
+    }
+    let tally = |routine: &RoutineCount, name: &String| RoutineTally {
+        name: name.clone(),
+        address: routine.entry.0,
+        calls: routine.calls,
+        own_steps: routine.own_steps,
+        own_cycles: routine.own_cycles,
+        all_steps: routine.all_steps,
+        all_cycles: routine.all_cycles,
+        dearest: routine.dearest.as_ref().map(|call| Dearest {
+            step: call.step.0,
+            steps: call.steps,
+            cycles: call.cycles,
+            arguments: call
+                .arguments
+                .iter()
+                .map(|(register, value)| (target.register_name(*register).to_owned(), *value))
+                .collect(),
+        }),
+        callees: routine
+            .callees
+            .iter()
+            .map(|call| Callee { name: names[call.callee].clone(), times: call.times, cycles: call.cycles })
+            .collect(),
+    };
+    (order.iter().map(|&index| tally(&counts.routines[index], &names[index])).collect(), places)
+}
+
+fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
+    let image = session.image();
+    let mut lines: BTreeMap<(&str, u32), LineTally> = BTreeMap::new();
+    // A line is begun where what it became begins, once for each time it became something.
+    let mut begins: BTreeMap<Addr, (&str, u32)> = BTreeMap::new();
+    let mut last: Option<(Addr, wendax_source::Span)> = None;
+    for line in image.lines.iter().filter(|line| line.kind == LineKind::Code) {
+        let Some(file) = session.sources().get(line.span.file) else { continue };
+        let key = (file.name(), line.line);
+        lines.entry(key).or_insert_with(|| LineTally {
+            file: file.name().to_owned(),
+            line: line.line,
+            text: file.line(line.line).trim_end_matches(['\n', '\r']).to_owned(),
+            times: 0,
+            steps: 0,
+            cycles: 0,
+            taken: None,
+        });
+        if last != Some((line.address, line.span)) {
+            begins.insert(line.address, key);
+        }
+        last = Some((line.address + line.length, line.span));
+    }
+    for place in places {
+        let Some(line) = image.line_at(place.address).filter(|line| line.kind == LineKind::Code) else { continue };
+        let Some(file) = session.sources().get(line.span.file) else { continue };
+        let Some(tally) = lines.get_mut(&(file.name(), line.line)) else { continue };
+        tally.steps += place.times;
+        tally.cycles += place.cycles;
+        if begins.contains_key(&place.address) {
+            tally.times += place.times;
+        }
+        if let Some(taken) = place.taken {
+            let jumps = tally.taken.get_or_insert((0, 0));
+            *jumps = (jumps.0 + taken, jumps.1 + place.times - taken);
+        }
+    }
+    lines.into_values().collect()
+}
+
+fn instruction(place: &PlaceCount, session: &Session) -> InstructionTally {
+    InstructionTally {
+        address: place.address.0,
+        // What stands there now may be another instruction.
+        text: instruction_text(session, place.address)
+            .filter(|_| session.machine().mnemonics_at(place.address).first() == Some(&place.mnemonic))
+            .unwrap_or_else(|| place.mnemonic.to_owned()),
+        times: place.times,
+        cycles: place.cycles,
+        taken: place.taken,
+    }
+}
+
+fn events(counts: &BTreeMap<u32, EventCount>, name: impl Fn(u32) -> String) -> Vec<EventTally> {
+    let told = counts.iter().map(|(&number, count)| EventTally {
+        name: name(number),
+        number,
+        times: count.times,
+        cycles: count.cycles,
+        failed: count.failed,
+    });
+    told.collect()
+}
+
+fn region_name(kind: RegionKind) -> &'static str {
+    match kind {
+        RegionKind::Vectors => "vectors",
+        RegionKind::Code => "code",
+        RegionKind::Data => "data",
+        RegionKind::Heap => "heap",
+        RegionKind::Stack => "stack",
+        RegionKind::Devices => "devices",
+    }
+}
+
+fn region_tally(region: &Region, cells: &[CellCount]) -> RegionTally {
+    let inside = cells.iter().filter(|cell| (region.start..region.end).contains(&cell.address));
+    let (read, written) = inside.fold((0, 0), |sum, cell| (sum.0 + cell.read, sum.1 + cell.written));
+    RegionTally { name: region_name(region.kind).to_owned(), start: region.start.0, end: region.end.0, read, written }
+}
+
+fn device_name(target: &Target, address: Addr) -> String {
+    target.device(address).map_or_else(|| target.hex_address(address), |register| register.name.to_owned())
+}
+
+fn labels(cells: &[CellCount], image: &Image, target: &Target, regions: &[Region]) -> Vec<LabelTally> {
+    let mut labels: BTreeMap<(u32, String), LabelTally> = BTreeMap::new();
+    for cell in cells {
+        let region = regions.iter().find(|region| (region.start..region.end).contains(&cell.address));
+        let kind = region.map(|region| region.kind);
+        let (name, address) = match (kind, image.nearest_label(cell.address)) {
+            (Some(RegionKind::Devices), _) => (device_name(target, cell.address), cell.address),
+            (_, Some((symbol, offset))) => (symbol.name.clone(), cell.address.saturating_sub(offset)),
+            (Some(kind), None) => (region_name(kind).to_owned(), region.map_or(cell.address, |region| region.start)),
+            (None, None) => ("other memory".to_owned(), Addr(0)),
+        };
+        let region = kind.map_or("", region_name).to_owned();
+        let label = labels.entry((address.0, name)).or_insert_with_key(|(address, name)| LabelTally {
+            name: name.clone(),
+            address: *address,
+            region,
+            read: 0,
+            written: 0,
+        });
+        label.read += cell.read;
+        label.written += cell.written;
+    }
+    labels.into_values().collect()
+}
+
+fn stretches(counts: &Counts, places: &[usize]) -> Vec<StretchTally> {
+    let mut list: Vec<StretchTally> = counts
+        .stretches
+        .iter()
+        .map(|stretch| StretchTally {
+            routine: places[stretch.routine],
+            depth: stretch.depth,
+            from: stretch.from.0.max(counts.from.0),
+            to: stretch.to.0,
+        })
+        .collect();
+    list.sort_by_key(|stretch| (stretch.from, stretch.depth));
+    list
+}

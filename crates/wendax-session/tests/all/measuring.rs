@@ -1,0 +1,250 @@
+//! What a run cost, against adding up single steps by looking at the machine before and behind each: on random programs
+//! with calls, recursion, changed returns, interrupts, handlers of their own, code that writes itself, values set by hand.
+
+use crate::truth::{LINES, go, program};
+use proptest::prelude::*;
+use std::collections::{BTreeMap, BTreeSet};
+use wendax_isa::w16::{Op, TRAP_CYCLES};
+use wendax_machine::{Addr, Event, Machine, Reg, Settings, StepKind, StepNo};
+use wendax_session::{Command, Comparison, Measuring, Session, Spans, Tally, growth, growth_words};
+
+fn measured(session: &Session, from: u64, to: u64, budget: u64) -> Tally {
+    let mut measuring = Measuring::new(session, StepNo(from), StepNo(to));
+    while !measuring.work(session, budget) {}
+    measuring.tally(session)
+}
+
+/// A routine as judged: calls, own steps and cycles, those with all it called, cycles of the dearest call.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+struct Routine {
+    calls: u64,
+    own: (u64, u64),
+    all: (u64, u64),
+    dearest: Option<(u64, u64, u64, Vec<u32>)>,
+}
+
+/// A call under way: where it began, what it was given, its steps and cycles so far, and whether its entry was seen.
+struct Open {
+    target: u32,
+    arguments: Vec<u32>,
+    cost: (u64, u64),
+    is_whole: bool,
+}
+
+#[derive(Default)]
+struct Judged {
+    places: BTreeMap<(u32, &'static str), (u64, u64, u64)>,
+    routines: BTreeMap<u32, Routine>,
+    open: BTreeMap<StepNo, Open>,
+    touched: BTreeMap<u32, (u64, u64)>,
+    calls: BTreeMap<u32, (u64, u64)>,
+    entries: [u64; 2],
+    deepest: u32,
+    cycles: u64,
+}
+
+impl Judged {
+    fn touch(&mut self, address: Addr, read: u64, written: u64) {
+        let cell = self.touched.entry(address.0 & 0xFFFF).or_default();
+        *cell = (cell.0 + read, cell.1 + written);
+    }
+
+    /// The words and bytes an instruction touches, told by the registers before it.
+    fn accesses(&mut self, before: &Machine, after: &Machine, kind: StepKind, length: u32) {
+        let sp = before.stack_pointer();
+        let down = |by: u32| Addr(sp.0.wrapping_sub(by) & 0xFFFF);
+        if matches!(kind, StepKind::Interrupt(_) | StepKind::Trap(_)) {
+            [2, 4].into_iter().for_each(|by| self.touch(down(by), 0, 1));
+            return;
+        }
+        if length == 0 {
+            return;
+        }
+        let insn = before.instruction_at(before.pc()).expect("it was carried out");
+        let base = if insn.b < 14 { before.register(Reg(insn.b)) } else { 0 };
+        let at = Addr((base + u32::from(insn.value)) & 0xFFFF);
+        match insn.op() {
+            Op::Ldw | Op::Ldb | Op::Ldsb => self.touch(at, 1, 0),
+            Op::Stw | Op::Stb => self.touch(at, 0, 1),
+            Op::Push | Op::PushFl | Op::Call | Op::CallReg => self.touch(down(2), 0, 1),
+            Op::Pop | Op::PopFl | Op::Ret => self.touch(sp, 1, 0),
+            Op::Reti => [0, 2].into_iter().for_each(|by| self.touch(sp + by, 1, 0)),
+            _ => {}
+        }
+        match kind {
+            StepKind::Call(0x11) => {
+                let first = Addr(before.register(Reg(0)));
+                let length = first.up_to(Addr(0x1_0000)).position(|at| before.byte(at) == 0).map_or(0, |at| at + 1);
+                first.up_to(first + u32::try_from(length).expect("small")).for_each(|at| self.touch(at, 1, 0));
+            }
+            StepKind::Call(0x21) if after.flags() & 1 == 0 => {
+                let first = Addr(before.register(Reg(0)));
+                first.up_to(first + after.register(Reg(0)) + 1).for_each(|at| self.touch(at, 0, 1));
+            }
+            _ => {}
+        }
+    }
+
+    fn step(&mut self, before: &Machine, session: &Session) {
+        let after = session.machine();
+        let effects = session.last_step().expect("a step");
+        let (kind, length, cycles) = (effects.kind, effects.length, effects.cycles);
+        self.cycles += cycles;
+        let mut at_place = cycles;
+        match kind {
+            StepKind::Trap(_) => {
+                self.entries[0] += 1;
+                at_place -= TRAP_CYCLES;
+            }
+            StepKind::Interrupt(_) => self.entries[1] += 1,
+            StepKind::Call(number) => {
+                let call = self.calls.entry(number).or_default();
+                *call = (call.0 + 1, call.1 + u64::from(after.flags() & 1));
+            }
+            StepKind::Instruction => {}
+        }
+        if length > 0 {
+            let insn = before.instruction_at(before.pc()).expect("it was carried out");
+            let taken = u64::from(at_place > u64::from(insn.row().cycles));
+            let place = self.places.entry((before.pc().0, insn.row().names[0])).or_default();
+            *place = (place.0 + 1, place.1 + at_place, place.2 + taken);
+        }
+        self.accesses(before, after, kind, length);
+        // Whose step it is: the entry of a handler is the handler's.
+        let is_entry = length == 0;
+        let frames = |machine: &Machine| -> Vec<(StepNo, u32)> {
+            machine.frames().iter().map(|frame| (frame.step, frame.target.0)).collect()
+        };
+        let mut active = frames(before);
+        if is_entry {
+            active.push((before.steps(), effects.next.0));
+        }
+        let owner = active.last().map_or(0x0200, |(_, target)| *target);
+        let own = &mut self.routines.entry(owner).or_default().own;
+        *own = (own.0 + 1, own.1 + cycles);
+        let around: BTreeSet<u32> = active.iter().map(|(_, target)| *target).chain([0x0200]).collect();
+        for target in around {
+            let all = &mut self.routines.entry(target).or_default().all;
+            *all = (all.0 + 1, all.1 + cycles);
+        }
+        let is_call = kind == StepKind::Instruction && before.mnemonics_at(before.pc()).contains(&"call");
+        if is_call || matches!(kind, StepKind::Interrupt(_) | StepKind::Trap(_)) {
+            let target = effects.next.0;
+            self.routines.entry(target).or_default().calls += 1;
+            let arguments = (0..4).map(|register| before.register(Reg(register))).collect();
+            self.open.insert(before.steps(), Open { target, arguments, cost: (0, 0), is_whole: true });
+        }
+        for (step, target) in &active {
+            let unseen = || Open { target: *target, arguments: Vec::new(), cost: (0, 0), is_whole: false };
+            let cost = &mut self.open.entry(*step).or_insert_with(unseen).cost;
+            *cost = (cost.0 + 1, cost.1 + cycles);
+        }
+        // What a person did there is looked at before the next step.
+        if session.changes_by_hand().is_empty() {
+            self.close(after);
+        }
+        let moved = effects.registers.iter().rev().find(|change| change.register == Reg(13)).map(|change| change.new);
+        for sp in [before.stack_pointer().0].into_iter().chain(moved).filter(|sp| (0xEE00..=0xFE00).contains(sp)) {
+            self.deepest = self.deepest.max(0xFE00 - sp);
+        }
+    }
+
+    /// Calls that are no longer on the stack have ended; of two left at once the inner one first.
+    fn close(&mut self, after: &Machine) {
+        let there: BTreeSet<StepNo> = after.frames().iter().map(|frame| frame.step).collect();
+        let over: Vec<StepNo> = self.open.keys().rev().copied().filter(|step| !there.contains(step)).collect();
+        for step in over {
+            let open = self.open.remove(&step).expect("it is there");
+            let routine = self.routines.entry(open.target).or_default();
+            let is_dearer = routine.dearest.as_ref().is_none_or(|known| open.cost.1 > known.2);
+            if open.is_whole && is_dearer {
+                routine.dearest = Some((step.0, open.cost.0, open.cost.1, open.arguments));
+            }
+        }
+    }
+}
+
+fn told(tally: &Tally) -> BTreeMap<u32, Routine> {
+    let routine = |told: &wendax_session::RoutineTally| Routine {
+        calls: told.calls,
+        own: (told.own_steps, told.own_cycles),
+        all: (told.all_steps, told.all_cycles),
+        dearest: told
+            .dearest
+            .as_ref()
+            .map(|call| (call.step, call.steps, call.cycles, call.arguments.iter().map(|(_, value)| *value).collect())),
+    };
+    let ran = tally.routines.iter().filter(|told| told.all_steps > 0 || told.calls > 0);
+    ran.map(|told| (told.address, routine(told))).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    #[test]
+    fn a_tally_is_the_sum_of_single_steps(
+        lines in proptest::collection::vec((0..LINES.len(), 0u8..6, 0u8..6, 0u16..40, 0usize..60), 4..24),
+        handled in any::<u16>(),
+        period in 5u16..60,
+        by_hand in proptest::collection::vec((0u64..200, 0u16..0x80), 0..3),
+        budget in prop_oneof![Just(7u64), Just(100_000)],
+        part in (0u64..60, 1u64..250),
+    ) {
+        let mut session = Session::new(program(&lines, handled, period), Settings::default());
+        session.type_input(b"17\nx\n-3\ngate\n40000\n5\n");
+        let steps = 250;
+        for (step, value) in by_hand {
+            go(&mut session, Command::Seek(StepNo(step)));
+            session.edit(Event::SetRegister(Reg(13), (0xFD00 | u32::from(value) * 2).min(0xFE00)));
+        }
+        go(&mut session, Command::Seek(StepNo(steps)));
+        let end = session.end().0;
+        let (from, to) = (part.0.min(end), part.1.clamp(part.0.min(end), end));
+        let tally = measured(&session, from, to, budget);
+        let mut judged = Judged::default();
+        go(&mut session, Command::Seek(StepNo(from)));
+        while session.now() < StepNo(to) {
+            let before = session.machine().clone();
+            // A stack pointer moved by hand leaves routines too.
+            judged.close(&before);
+            go(&mut session, Command::Step);
+            judged.step(&before, &session);
+        }
+        prop_assert_eq!((tally.steps(), tally.cycles), (to - from, judged.cycles));
+        let mut places: BTreeMap<(u32, &str), (u64, u64)> = BTreeMap::new();
+        for ((address, name), (times, cycles, _)) in &judged.places {
+            places.insert((*address, *name), (*times, *cycles));
+        }
+        // Two instructions of one name at one place are one here.
+        let mut told_places: BTreeMap<(u32, String), (u64, u64)> = BTreeMap::new();
+        for place in &tally.places {
+            let name = place.text.split(' ').next().unwrap_or_default().to_owned();
+            let sum = told_places.entry((place.address, name)).or_default();
+            *sum = (sum.0 + place.times, sum.1 + place.cycles);
+        }
+        prop_assert_eq!(told_places.values().copied().collect::<Vec<_>>(), places.values().copied().collect::<Vec<_>>());
+        let taken: u64 = judged.places.iter().filter(|((_, name), _)| name.starts_with(['j', 'd'])
+            && !["jmp", "div", "divs", "di", "dec"].contains(name)).map(|(_, (_, _, taken))| taken).sum();
+        prop_assert_eq!(tally.jumps().0, taken);
+        judged.routines.entry(0x0200).or_default();
+        let mut found = told(&tally);
+        found.entry(0x0200).or_default();
+        prop_assert_eq!(found, judged.routines);
+        let mut touched: BTreeMap<String, (u64, u64)> = BTreeMap::new();
+        for region in &tally.regions {
+            let inside = judged.touched.range(region.start..region.end);
+            let sum = inside.fold((0, 0), |sum, (_, cell)| (sum.0 + cell.0, sum.1 + cell.1));
+            prop_assert_eq!((region.read, region.written), sum, "{}", region.name);
+            touched.insert(region.name.clone(), sum);
+        }
+        let all = |list: &[wendax_session::EventTally]| list.iter().map(|one| one.times).sum::<u64>();
+        prop_assert_eq!([all(&tally.traps), all(&tally.interrupts)], judged.entries);
+        let calls: BTreeMap<u32, (u64, u64)> =
+            tally.calls.iter().map(|call| (call.number, (call.times, call.failed))).collect();
+        prop_assert_eq!(calls, judged.calls);
+        if to > from {
+            prop_assert_eq!(tally.stack.deepest, judged.deepest);
+        }
+        prop_assert!(tally.stack.depths.iter().max().copied().unwrap_or(0) == tally.stack.deepest || to == from);
+    }
+}
