@@ -53,9 +53,9 @@ pub use explain::{Cause, Explanation, Outlook, explain, fault_causes, instructio
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use measure::{
-    Callee, Comparison, Cost, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, Measuring,
-    Passage, RegionTally, RoutineTally, Row, SpanTold, Spans, StackTally, StretchTally, TALLY_FORM, Tally, group_sums,
-    growth, growth_words,
+    Callee, Cell, Comparison, Cost, Dearest, EventTally, InstructionTally, KindTally, LabelTally, Leads, LineTally,
+    Measuring, Passage, RegionTally, RoutineTally, Row, SpanTally, SpanTold, Spans, StackTally, StretchTally,
+    TALLY_FORM, Table, TableRow, Tally, TallyError, group_sums, grouped, growth, growth_words,
 };
 pub use moments::{Happening, What, happenings};
 pub use questions::{

@@ -7,12 +7,14 @@
 mod compare;
 mod measuring;
 mod spans;
+mod tables;
 mod tally;
 
 pub use compare::{Comparison, Cost, Row, growth, growth_words};
 pub use measuring::Measuring;
 pub use spans::{Passage, SpanTold, Spans};
+pub use tables::{Cell, Leads, Table, TableRow, grouped};
 pub use tally::{
     Callee, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, RegionTally, RoutineTally,
-    StackTally, StretchTally, TALLY_FORM, Tally, group_sums,
+    SpanTally, StackTally, StretchTally, TALLY_FORM, Tally, TallyError, group_sums,
 };

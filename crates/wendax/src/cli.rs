@@ -79,6 +79,8 @@ pub(crate) enum Command {
     },
     /// Run a project, source or image with console on standard input and output
     Run(Box<Run>),
+    /// Say what runs cost, and set several side by side
+    Tally(Box<Tally>),
     /// Be a board that is not there in earnest: take a program over a line, run it, show lamps and digits
     Board(Board),
     /// Load a program to a board, run it there, and be its console
@@ -257,40 +259,17 @@ pub(crate) struct FormatOptions {
     wendax run signals.asm --events hand.jsonl   levers and keys from a file, no hands needed\n  \
     wendax run list.asm --files yard             the program reads and writes files in yard\n  \
     wendax run weights.asm --until twice --show 'registers, weights as bytes 32' --until '1 step' --show registers\n  \
-    wendax run weights.asm --each 'change total' --show '[total], r1' --json --shows totals.jsonl\n\n\
+    wendax run weights.asm --each 'change total' --show '[total], r1' --json --shows totals.jsonl\n  \
+    wendax run weights.asm --tally - --coverage weights.info\n\n\
     The exit status is the low byte of the program's own, or one from 110 on: see `wendax --help`. --state says more.")]
 pub(crate) struct Run {
     /// A project, a source or an image in any form, - a source on standard input; the project here when left out
     pub(crate) file: Option<PathBuf>,
-    /// Stop after so many steps; else as the manifest says
-    #[arg(long, value_name = "N", value_parser = count)]
-    pub(crate) steps: Option<u64>,
-    /// Stop after so many seconds on the program's clock; else as the manifest says
-    #[arg(long, value_name = "N", value_parser = count)]
-    pub(crate) seconds: Option<u64>,
-    /// The program's clock: the host's, or one made of its cycles; else as the manifest says, else the host's
-    #[arg(long, value_enum)]
-    pub(crate) clock: Option<ClockKind>,
-    /// Where the random numbers begin, 0 to 18446744073709551615; else as the manifest says, else 0
-    #[arg(long, value_name = "N", value_parser = count, allow_hyphen_values = true)]
-    pub(crate) seed: Option<u64>,
-    /// What is typed comes from this file, - is standard input. When left out: standard input where something is piped
-    /// or redirected to it, else as the manifest says, else standard input
-    #[arg(long, value_name = "FILE")]
-    pub(crate) input: Option<PathBuf>,
-    /// The folder the program may read and write files in; else as the manifest says, else it may not
-    #[arg(long, value_name = "DIR")]
-    pub(crate) files: Option<PathBuf>,
-    /// What comes from outside by itself: typed text, levers, the end of input, at moments this file names; see
-    /// docs/events.md. Without --input nothing else is typed then
-    #[arg(long, value_name = "FILE")]
-    pub(crate) events: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) conditions: Conditions,
     /// Write the tones of the run as a sound file (.wav)
     #[arg(long, value_name = "FILE")]
     pub(crate) tones: Option<PathBuf>,
-    /// Where a raw image is loaded and begins: 512, 0x0200
-    #[arg(long, value_name = "ADDR", value_parser = address)]
-    pub(crate) at: Option<Addr>,
     /// Where the state at the end goes, as JSON; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) state: Option<PathBuf>,
@@ -321,6 +300,47 @@ pub(crate) struct Run {
     /// The three above in the order they stand in.
     #[arg(skip)]
     pub(crate) orders: Vec<Turn>,
+    /// Write what the run cost to this file: a table for people, or by its ending .json (to be kept and compared) or .csv; - is
+    /// standard output, when the program has ended or stopped
+    #[arg(long, value_name = "FILE")]
+    pub(crate) tally: Option<PathBuf>,
+    /// In the tally, measure each passage from a place to another: 'weigh to weigh@done', 'main.asm:12 to main.asm:20'
+    #[arg(long, value_name = "FROM to TO", requires = "tally")]
+    pub(crate) span: Vec<String>,
+    /// Write which lines ran, and how often, in the LCOV format, for editors and build servers
+    #[arg(long, value_name = "FILE")]
+    pub(crate) coverage: Option<PathBuf>,
+}
+
+/// What a run is begun with.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct Conditions {
+    /// Stop after so many steps; else as the manifest says
+    #[arg(long, value_name = "N", value_parser = count)]
+    pub(crate) steps: Option<u64>,
+    /// Stop after so many seconds on the program's clock; else as the manifest says
+    #[arg(long, value_name = "N", value_parser = count)]
+    pub(crate) seconds: Option<u64>,
+    /// The program's clock: the host's, or one made of its cycles; else as the manifest says, else the host's
+    #[arg(long, value_enum)]
+    pub(crate) clock: Option<ClockKind>,
+    /// Where the random numbers begin, 0 to 18446744073709551615; else as the manifest says, else 0
+    #[arg(long, value_name = "N", value_parser = count, allow_hyphen_values = true)]
+    pub(crate) seed: Option<u64>,
+    /// What is typed comes from this file, - is standard input. When left out: standard input where something is piped
+    /// or redirected to it, else as the manifest says, else standard input
+    #[arg(long, value_name = "FILE")]
+    pub(crate) input: Option<PathBuf>,
+    /// The folder the program may read and write files in; else as the manifest says, else it may not
+    #[arg(long, value_name = "DIR")]
+    pub(crate) files: Option<PathBuf>,
+    /// What comes from outside by itself: typed text, levers, the end of input, at moments this file names; see
+    /// docs/events.md. Without --input nothing else is typed then
+    #[arg(long, value_name = "FILE")]
+    pub(crate) events: Option<PathBuf>,
+    /// Where a raw image is loaded and begins: 512, 0x0200
+    #[arg(long, value_name = "ADDR", value_parser = address)]
+    pub(crate) at: Option<Addr>,
     /// Sources may include and embed only what lies in their own folder
     #[arg(long)]
     pub(crate) sealed: bool,
@@ -330,6 +350,36 @@ pub(crate) struct Run {
     /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax tally sidings.asm                     runs it, and says what that cost\n  \
+    wendax tally before.json after.json          two that were kept with `wendax run --tally before.json`\n  \
+    wendax tally shift.asm swap.asm --input loads.txt\n  \
+    wendax tally sidings.asm --each 10 --each 100 --each 1000     how it grows with its argument\n  \
+    wendax tally sidings.asm --each-input small.txt --each-input large.txt")]
+pub(crate) struct Tally {
+    /// Tallies that were kept as .json, or programs that are run to be measured: sources, images, projects; the project
+    /// here when left out
+    pub(crate) things: Vec<PathBuf>,
+    /// Run the program with these arguments (in one text, split as a shell does), once for each --each: how its cost grows
+    #[arg(long, value_name = "ARGUMENTS", conflicts_with = "each_input", allow_hyphen_values = true)]
+    pub(crate) each: Vec<String>,
+    /// Run the program with this file as what is typed, once for each --each-input
+    #[arg(long, value_name = "FILE")]
+    pub(crate) each_input: Vec<PathBuf>,
+    /// Measure each passage from a place to another too
+    #[arg(long, value_name = "FROM to TO")]
+    pub(crate) span: Vec<String>,
+    /// Rows of each table; 0 for all
+    #[arg(long, value_name = "N", default_value_t = 12)]
+    pub(crate) rows: usize,
+    /// Where it goes: a table for people, or by its ending .csv or .json (of one tally); standard output when left out
+    #[arg(short, long, value_name = "OUT")]
+    pub(crate) output: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) conditions: Conditions,
 }
 
 /// Signs a second on a serial port, unless told otherwise.

@@ -22,6 +22,7 @@ mod run;
 mod send;
 mod settings;
 mod status;
+mod tally;
 mod tones;
 
 use cli::{Cli, Command};
@@ -95,6 +96,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::Board(options)) => board::run(&options),
         Some(Command::Send(options)) => send::run(&options),
         Some(Command::Run(options)) => run::run(&options),
+        Some(Command::Tally(options)) => tally::tally(&options),
         Some(Command::Settings { print }) => settings::settings(print),
         Some(Command::Completions { shell }) => pages::completions(shell),
         Some(Command::Manpages { folder }) => pages::manpages(folder.as_deref()),

@@ -4,21 +4,23 @@
 //! shown there. This module sets them up and tells the end.
 
 pub(crate) mod orders;
-mod world;
+pub(crate) mod world;
 
-use crate::cli::{ClockKind, Run};
+use crate::cli::{ClockKind, Conditions, Run};
 use crate::folder::Folder;
-use crate::{Failure, files, program, status, tones};
+use crate::program::Program;
+use crate::{Failure, files, program, status, tally, tones};
 use orders::Orders;
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
 use std::io::{IsTerminal, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use wendax_machine::{Clock, Settings, StepNo};
 use wendax_session::{
     Command, Names, Script, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, state_words,
 };
-use world::{End, Input, Limits, World};
+pub(crate) use world::{End, World};
+use world::{Input, Limits};
 
 /// What `--state` says of a program that was never run.
 #[derive(Debug, Serialize)]
@@ -78,7 +80,7 @@ pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
     };
     // The state of an earlier run must not be taken for that of this one, however this one ends.
     files::keep_apart(
-        &[options.file.clone(), options.input.clone(), options.events.clone()]
+        &[options.file.clone(), options.conditions.input.clone(), options.conditions.events.clone()]
             .into_iter()
             .flatten()
             .collect::<Vec<_>>(),
@@ -97,34 +99,36 @@ pub(crate) fn run(options: &Run) -> Result<u8, Failure> {
     })
 }
 
-fn run_program(options: &Run) -> Result<u8, Failure> {
-    let path = program::here(options.file.as_deref())?;
+/// A run that is ready to be driven: what `run`, `tally`, `draw` and `report` begin with.
+pub(crate) struct Begun {
+    pub(crate) program: Program,
+    pub(crate) session: Session,
+    pub(crate) world: World,
+    /// How far it goes unless told otherwise.
+    pub(crate) to_end: Command,
+    /// What it was begun with.
+    pub(crate) settings: Settings,
+    /// What is read of the disk for it.
+    pub(crate) read: Vec<PathBuf>,
+}
+
+/// Loads a program and makes its world. `outputs` are what will be written on the way, by the options that ask for it.
+pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Path)]) -> Result<Begun, Failure> {
     let how = program::How {
-        at: options.at,
+        at: conditions.at,
         belongs: program::Belongs::ToProject,
-        sealed: options.sealed,
-        problems: options.problems,
+        sealed: conditions.sealed,
+        problems: conditions.problems,
     };
     let program = program::load(path, how)?;
-    let outputs = [
-        ("--state", &options.state),
-        ("--trail", &options.trail),
-        ("--shows", &options.shows),
-        ("--tones", &options.tones),
-    ];
-    let outputs: Vec<(&str, &Path)> =
-        outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
-    if let Some(place) = &options.tones {
-        tones::may_be_sound(place)?;
-    }
     let mut read = program.read.clone();
-    read.extend(options.input.clone().into_iter().chain(options.events.clone()));
-    files::keep_apart(&read, &outputs)?;
+    read.extend(conditions.input.clone().into_iter().chain(conditions.events.clone()));
+    files::keep_apart(&read, outputs)?;
     // Nobody is left to tell when even this fails.
-    let _ = write!(std::io::stderr(), "{}", program.warnings(options.problems));
+    let _ = write!(std::io::stderr(), "{}", program.warnings(conditions.problems));
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
     let of_manifest = program.project.as_ref().zip(manifest.files.as_ref());
-    let place = options.files.clone().or(of_manifest.map(|(project, (files, _))| project.root.join(files)));
+    let place = conditions.files.clone().or(of_manifest.map(|(project, (files, _))| project.root.join(files)));
     if let Some(place) = &place {
         // What is written on the way; the others are looked at when the run is over.
         let streams: Vec<(&str, &Path)> =
@@ -132,19 +136,19 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         files::keep_out(place, &streams)?;
     }
     let folder = place.map(|place| Folder::open(&place, read.clone())).transpose().map_err(Failure::usage)?;
-    let arguments = if options.arguments.is_empty() { &manifest.arguments } else { &options.arguments };
-    let is_virtual = options.clock.map_or(manifest.virtual_clock, |clock| clock == ClockKind::Virtual);
+    let arguments = if conditions.arguments.is_empty() { &manifest.arguments } else { &conditions.arguments };
+    let is_virtual = conditions.clock.map_or(manifest.virtual_clock, |clock| clock == ClockKind::Virtual);
     let clock = if is_virtual { Clock::Cycles } else { Clock::Host };
     let settings = Settings {
         arguments: arguments.iter().map(|argument| argument.clone().into_bytes()).collect(),
-        seed: options.seed.or(manifest.seed).unwrap_or(0),
+        seed: conditions.seed.or(manifest.seed).unwrap_or(0),
         clock,
         has_folder: folder.is_some(),
     };
-    let input = match (&options.input, &manifest.input) {
+    let input = match (&conditions.input, &manifest.input) {
         // The source was read from there, to its end.
         (None, None) if path.as_os_str() == "-" => Input::Given(Vec::new()),
-        (None, _) if options.events.is_some() => Input::Ended,
+        (None, _) if conditions.events.is_some() => Input::Ended,
         (Some(path), _) if path.as_os_str() == "-" => Input::standard(),
         (Some(path), _) => Input::Given(files::read(path)?),
         (None, Some(text)) if is_redirected() => Input::standard_or(text.clone().into_bytes()),
@@ -153,25 +157,49 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     };
     let limits = Limits {
         output: manifest.limits.output.unwrap_or(u64::MAX),
-        seconds: options.seconds.or(manifest.limits.seconds),
+        seconds: conditions.seconds.or(manifest.limits.seconds),
         clock,
     };
-    let steps = options.steps.or(manifest.limits.steps);
-    let session = Session::new(program.image().clone(), settings).with_sources(program.assembly.sources.clone());
+    let steps = conditions.steps.or(manifest.limits.steps);
+    let session =
+        Session::new(program.image().clone(), settings.clone()).with_sources(program.assembly.sources.clone());
     let mut session = session.stopping_when_idle().stopping_after_output(limits.output);
     if let Some(bytes) = manifest.history_bytes() {
         session = session.with_budget(bytes);
     }
-    let mut world = World::new(input, limits, folder);
-    if let Some(place) = &options.events {
+    let world = World::new(input, limits, folder);
+    if let Some(place) = &conditions.events {
         let text = files::text_of(place, files::read(place)?)?;
         let script = Script::read(&text, &session);
         session.set_script(script.map_err(|error| Failure::usage(format!("{}, {error}", place.display())))?);
     }
+    let to_end = steps.map_or(Command::Go, |step| Command::Seek(StepNo(step)));
+    Ok(Begun { program, session, world, to_end, settings, read })
+}
+
+fn run_program(options: &Run) -> Result<u8, Failure> {
+    let path = program::here(options.file.as_deref())?;
+    let outputs = [
+        ("--state", &options.state),
+        ("--trail", &options.trail),
+        ("--shows", &options.shows),
+        ("--tones", &options.tones),
+        ("--tally", &options.tally),
+        ("--coverage", &options.coverage),
+    ];
+    let outputs: Vec<(&str, &Path)> =
+        outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
+    if let Some(place) = &options.tones {
+        tones::may_be_sound(place)?;
+    }
+    let Begun { mut session, mut world, to_end, .. } = begin(path, &options.conditions, &outputs)?;
+    // What cannot be measured is told before anything runs.
+    for text in &options.span {
+        tally::span(&session, text)?;
+    }
     if let Some(place) = &options.trail {
         world.write_trail(trail(&session, place, options.trail_only.as_deref())?, place)?;
     }
-    let to_end = steps.map_or(Command::Go, |step| Command::Seek(StepNo(step)));
     let end = if options.orders.is_empty() {
         world.drive(&mut session, &to_end)?
     } else {
@@ -180,11 +208,14 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     };
     world.end_trail()?;
     world.end_files(&session)?;
-    for (option, place) in [("--state", &options.state), ("--tones", &options.tones)] {
-        world.keep_apart(option, place.as_deref())?;
+    for (option, place) in outputs.iter().filter(|(option, _)| !matches!(*option, "--trail" | "--shows")) {
+        world.keep_apart(option, Some(place))?;
     }
     if let Some(place) = &options.tones {
         tones::write(place, session.tones())?;
+    }
+    if options.tally.is_some() || options.coverage.is_some() {
+        tally::after_run(options, &session, &mut world)?;
     }
     let report = report(&session, &end);
     if let Some(path) = &options.state {

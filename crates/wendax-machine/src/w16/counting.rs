@@ -5,6 +5,7 @@
 
 use super::Machine;
 use super::engine::{Done, Trace};
+use super::rounds::Told;
 use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
 use crate::events::{Run, Stop};
 use crate::frames::Frame;
@@ -57,10 +58,6 @@ pub struct Counting {
     /// How deep the stack is.
     depth: u32,
     depths: Depths,
-    /// How many times what is told of happens.
-    weight: u64,
-    /// The steps counted before that, and how deep the stack has been since.
-    weighed: (u64, u32),
 }
 
 fn table<T: Clone>(value: T, length: usize) -> Box<[T]> {
@@ -97,12 +94,10 @@ impl Counting {
             consumed: 0,
             depth: 0,
             depths: Depths::new(),
-            weight: 1,
-            weighed: (0, 0),
         };
         counting.begins[usize::from(entry)] = 1;
         for frame in machine.frames() {
-            counting.enter(frame, [0; 4], false);
+            counting.enter(frame, [0; 4], false, 1);
         }
         counting.stack(machine.state.cpu.registers[usize::from(SP)]);
         counting
@@ -113,7 +108,7 @@ impl Counting {
         self.begun + self.now.0
     }
 
-    fn enter(&mut self, frame: &Frame, arguments: [u32; 4], is_whole: bool) {
+    fn enter(&mut self, frame: &Frame, arguments: [u32; 4], is_whole: bool, weight: u64) {
         let target = frame.target.index();
         let routine = match self.begins[target] {
             0 => {
@@ -123,30 +118,24 @@ impl Counting {
             }
             known => known as usize - 1,
         };
-        let (step, since, weight) = (frame.step, self.now, self.weight);
+        let (step, since) = (frame.step, self.now);
         self.routines.enter(Open { routine, step, since, arguments, is_whole, weight }, self.now);
     }
 
     #[inline]
     fn stack(&mut self, sp: u16) {
         let depth = depth_at(sp).unwrap_or(0);
-        if self.weight == 1 {
-            self.depths.note(self.begun, self.now.0, self.depth, depth);
-        } else {
-            self.weighed.1 = self.weighed.1.max(depth);
-        }
+        self.depths.note(self.begun, self.now.0, self.depth, depth);
         self.depth = depth;
     }
 
-    /// The step that was just counted changed which routines are active; it took so many cycles.
-    #[cold]
-    fn move_on(&mut self, kind: StepKind, length: u16, cycles: u64, registers: &[u16; 16]) {
+    /// The step that was just counted changed which routines are active. Of one that only enters a handler these are the
+    /// cycles, which are the handler's own.
+    fn move_on(&mut self, of_entry: Option<u64>, registers: &[u16; 16], weight: u64) {
         self.has_moved = false;
         let now = self.now;
-        let is_entry_only = length == 0 && kind != StepKind::Instruction;
-        if is_entry_only {
-            // The handler's own.
-            self.now = (now.0 - self.weight, now.1 - cycles * self.weight);
+        if let Some(cycles) = of_entry {
+            self.now = (now.0 - 1, now.1 - cycles);
         }
         if let Some(depth) = self.left.take() {
             self.routines.leave(depth, self.begun, self.now, TARGET.roles.arguments);
@@ -156,7 +145,7 @@ impl Counting {
             for (argument, register) in arguments.iter_mut().zip(TARGET.roles.arguments) {
                 *argument = registers[register.index() & 15].into();
             }
-            self.enter(&frame, arguments, true);
+            self.enter(&frame, arguments, true, weight);
         }
         self.now = now;
     }
@@ -164,12 +153,11 @@ impl Counting {
     /// A step that is no plain instruction.
     #[cold]
     fn rare(&mut self, done: &Done<'_>) {
-        let weight = self.weight;
         let count = |counts: &mut BTreeMap<u32, EventCount>, number: u32, cycles: u64, failed: u64| {
             let count = counts.entry(number).or_default();
-            count.times += weight;
-            count.cycles += cycles * weight;
-            count.failed += failed * weight;
+            count.times += 1;
+            count.cycles += cycles;
+            count.failed += failed;
         };
         let mut at_place = done.cycles;
         match done.kind {
@@ -184,15 +172,44 @@ impl Counting {
             }
         }
         if done.length > 0 {
-            self.at_place(done.pc, at_place);
+            self.at_place(done.pc, at_place, 1);
         }
     }
 
     #[inline]
-    fn at_place(&mut self, pc: u16, cycles: u64) {
+    fn at_place(&mut self, pc: u16, cycles: u64, times: u64) {
         let place = &mut self.places[usize::from(pc >> 1)];
-        place.times = place.times.wrapping_add(self.weight);
-        place.cycles = place.cycles.wrapping_add(cycles.wrapping_mul(self.weight));
+        place.times = place.times.wrapping_add(times);
+        place.cycles = place.cycles.wrapping_add(cycles.wrapping_mul(times));
+    }
+
+    /// Something was stored in memory.
+    #[inline]
+    fn stored(&mut self, write: Write, times: u64) {
+        match write {
+            Write::Memory { address, length: 1, .. } => {
+                let touches = &mut self.bytes[address.index() & 0xFFFF];
+                touches.written = touches.written.wrapping_add(times);
+            }
+            Write::Memory { address, .. } => {
+                let touches = &mut self.words[address.index() / 2 & 0x7FFF];
+                touches.written = touches.written.wrapping_add(times);
+            }
+            Write::Buffer { address, length, .. } => {
+                for at in address.up_to(address + length) {
+                    self.bytes[at.index() & 0xFFFF].written += times;
+                }
+            }
+            // What the entry of a trap leaves in device registers is no deed of the program's.
+            Write::Register { .. } | Write::Device { .. } => {}
+        }
+    }
+
+    #[inline]
+    fn loaded(&mut self, address: u16, length: u32, times: u64) {
+        let touches =
+            if length == 1 { &mut self.bytes[usize::from(address)] } else { &mut self.words[usize::from(address) / 2] };
+        touches.read = touches.read.wrapping_add(times);
     }
 
     /// All that was counted up to now; routines that have not ended count up to here.
@@ -292,45 +309,29 @@ impl Trace for Counting {
     fn write(&mut self, write: Write) {
         match write {
             Write::Register { register: Reg(SP), new, .. } => self.stack(super::word(new)),
-            Write::Memory { address, length: 1, .. } => {
-                let touches = &mut self.bytes[address.index() & 0xFFFF];
-                touches.written = touches.written.wrapping_add(self.weight);
-            }
-            Write::Memory { address, .. } => {
-                let touches = &mut self.words[address.index() / 2 & 0x7FFF];
-                touches.written = touches.written.wrapping_add(self.weight);
-            }
-            Write::Buffer { address, length, .. } => {
-                for at in address.up_to(address + length) {
-                    self.bytes[at.index() & 0xFFFF].written += self.weight;
-                }
-            }
-            // What the entry of a trap leaves in device registers is no deed of the program's.
-            Write::Register { .. } | Write::Device { .. } => {}
+            write => self.stored(write, 1),
         }
     }
 
     #[inline]
     fn read(&mut self, address: u16, length: u32) {
-        let touches =
-            if length == 1 { &mut self.bytes[usize::from(address)] } else { &mut self.words[usize::from(address) / 2] };
-        touches.read = touches.read.wrapping_add(self.weight);
+        self.loaded(address, length, 1);
     }
 
     fn device_stored(&mut self, address: u16) {
-        self.words[usize::from(address) / 2].written += self.weight;
+        self.words[usize::from(address) / 2].written += 1;
     }
 
     fn bytes_read(&mut self, address: u16, length: u32) {
         for at in Addr::from(address).up_to(Addr::from(address) + length) {
-            self.bytes[at.index() & 0xFFFF].read += self.weight;
+            self.bytes[at.index() & 0xFFFF].read += 1;
         }
     }
 
     #[inline]
     fn moved(&mut self, printed: u64, consumed: u64) {
-        self.printed += printed * self.weight;
-        self.consumed += consumed * self.weight;
+        self.printed += printed;
+        self.consumed += consumed;
     }
 
     fn decoded(&mut self, address: u16, insn: Insn) {
@@ -355,26 +356,45 @@ impl Trace for Counting {
 
     #[inline]
     fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
-        self.now.0 = self.now.0.wrapping_add(self.weight);
-        self.now.1 = self.now.1.wrapping_add(done.cycles.wrapping_mul(self.weight));
+        self.now.0 = self.now.0.wrapping_add(1);
+        self.now.1 = self.now.1.wrapping_add(done.cycles);
         if done.kind == StepKind::Instruction {
-            self.at_place(done.pc, done.cycles);
+            self.at_place(done.pc, done.cycles, 1);
         } else {
             self.rare(done);
         }
         if self.has_moved {
-            self.move_on(done.kind, done.length, done.cycles, done.registers);
+            let is_entry = done.length == 0 && done.kind != StepKind::Instruction;
+            self.move_on(is_entry.then_some(done.cycles), done.registers, 1);
         }
         ControlFlow::Continue(())
     }
 
-    fn weigh(&mut self, times: u64) {
-        match times {
-            // The rounds are over, and each of them was as deep.
-            1 => self.depths.fill(self.weighed.0, self.now.0, self.weighed.1),
-            _ => self.weighed = (self.now.0, self.depth),
+    fn tell_again(&mut self, told: &[Told], times: u64) {
+        let (begun, mut deepest) = (self.now.0, self.depth);
+        for told in told {
+            match told {
+                Told::Write(Write::Register { register: Reg(SP), new, .. }) => {
+                    self.depth = depth_at(super::word(*new)).unwrap_or(0);
+                    deepest = deepest.max(self.depth);
+                }
+                Told::Write(write) => self.stored(*write, times),
+                Told::Read(address, length) => self.loaded(*address, *length, times),
+                Told::DeviceStored(address) => self.words[usize::from(*address) / 2].written += times,
+                Told::Moved(printed, consumed) => self.moved(printed * times, consumed * times),
+                Told::Entered(frame) => self.entered(frame),
+                Told::Left(depth) => self.left(*depth),
+                Told::End { pc, cycles, registers, .. } => {
+                    self.now = (self.now.0 + times, self.now.1 + cycles * times);
+                    self.at_place(*pc, *cycles, times);
+                    if self.has_moved {
+                        self.move_on(None, registers, times);
+                    }
+                }
+            }
         }
-        self.weight = times;
+        // Each of the rounds was as deep.
+        self.depths.fill(begun, self.now.0, deepest);
     }
 }
 

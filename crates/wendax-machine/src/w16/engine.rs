@@ -10,6 +10,7 @@
 //! instruction, since a device may have changed what interrupts may come.
 
 use super::bus::Bus;
+use super::rounds::Told;
 use super::slots::{Kind, Slot};
 use super::{Frame, Machine, NOTE_FLAGS, NOTE_RETURN, State};
 use crate::activity::Deed;
@@ -106,8 +107,8 @@ pub(super) trait Trace {
     fn end(&mut self, _done: &Done<'_>) -> ControlFlow<()> {
         ControlFlow::Continue(())
     }
-    /// What is told from now on happens so many times.
-    fn weigh(&mut self, _times: u64) {}
+    /// This happened so many times more.
+    fn tell_again(&mut self, _told: &[Told], _times: u64) {}
 }
 
 /// Sees nothing.

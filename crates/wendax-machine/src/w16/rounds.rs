@@ -10,7 +10,7 @@ use super::Machine;
 use super::engine::{Done, Exit, Limits, Trace};
 use crate::activity::Deed;
 use crate::frames::Frame;
-use crate::report::{StepKind, Write};
+use crate::report::Write;
 use std::ops::ControlFlow;
 
 /// Steps that are looked at in one go; longer rounds are not found.
@@ -107,19 +107,17 @@ impl Trace for Glance {
 
 /// Something the loop told while rounds were looked for.
 #[derive(Debug, Clone)]
-enum Told {
+pub(super) enum Told {
     Write(Write),
     Read(u16, u32),
     DeviceStored(u16),
     Moved(u64, u64),
     Entered(Frame),
     Left(i64),
-    /// The end of a step that went from `pc` to `next`, in so many cycles.
+    /// The end of a plain instruction.
     End {
         step: u64,
         pc: u16,
-        next: u16,
-        length: u16,
         cycles: u64,
         registers: [u16; 16],
     },
@@ -144,35 +142,7 @@ impl<T: Trace> Beside<'_, T> {
     fn tell_again(&mut self, since: u64, times: u64) {
         let first_end = |told: &Told| matches!(told, Told::End { step, .. } if *step < since);
         let from = self.told.iter().rposition(first_end).map_or(0, |last| last + 1);
-        self.trace.weigh(times);
-        for told in &self.told[from..] {
-            match told {
-                Told::Write(write) => self.trace.write(*write),
-                Told::Read(address, length) => self.trace.read(*address, *length),
-                Told::DeviceStored(address) => self.trace.device_stored(*address),
-                Told::Moved(printed, consumed) => self.trace.moved(*printed, *consumed),
-                Told::Entered(frame) => self.trace.entered(frame),
-                Told::Left(depth) => self.trace.left(*depth),
-                &Told::End { step, pc, next, length, cycles, ref registers } => {
-                    let _ = self.trace.end(&Done {
-                        step,
-                        kind: StepKind::Instruction,
-                        pc,
-                        next,
-                        length,
-                        cycles,
-                        old_flags: 0,
-                        flags: 0,
-                        touched: 0,
-                        registers,
-                        returned: false,
-                        depth: 0,
-                        expired: false,
-                    });
-                }
-            }
-        }
-        self.trace.weigh(1);
+        self.trace.tell_again(&self.told[from..], times);
     }
 }
 
@@ -219,9 +189,9 @@ impl<T: Trace> Trace for Beside<'_, T> {
     }
 
     fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
-        let &Done { step, pc, next, length, cycles, registers, .. } = done;
+        let &Done { step, pc, cycles, registers, .. } = done;
         let flow = self.trace.end(done);
-        self.keep(Told::End { step, pc, next, length, cycles, registers: *registers });
+        self.keep(Told::End { step, pc, cycles, registers: *registers });
         if flow.is_break() { flow } else { self.glance.end(done) }
     }
 }

@@ -6,6 +6,8 @@
 
 use crate::questions::Spread;
 use crate::session::Session;
+use crate::stops::{StopAt, Where};
+use crate::values::Names;
 use std::collections::BTreeMap;
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Machine, Run, Stop};
@@ -61,6 +63,22 @@ pub struct Spans {
 }
 
 impl Spans {
+    /// Between places in words: `weigh to weigh@done`, `main.asm:12 to main.asm:20`; one place alone is from each time it
+    /// is come to until the next.
+    pub fn read(session: &Session, text: &str) -> Result<Self, String> {
+        let image = session.image();
+        let names = Names::new(image, session.machine().target(), image.entry);
+        let place = |text: &str| match StopAt::read(text.trim(), &names, session.sources()) {
+            Ok(stop) => match stop.place {
+                Where::Address(address) => Ok(address),
+                _ => Err(format!("`{}`: expected a label or a line, such as weigh or main.asm:12", text.trim())),
+            },
+            Err(error) => Err(format!("`{}`: {}", text.trim(), error.message)),
+        };
+        let (from, to) = text.split_once(" to ").unwrap_or((text, text));
+        Ok(Self::new(session, place(from)?, place(to)?))
+    }
+
     /// From the instruction at `from` to that at `to`, in all of a session's run that is kept.
     pub fn new(session: &Session, from: Addr, to: Addr) -> Self {
         let (mut machine, fed) = session.machine_at(session.oldest());

@@ -185,6 +185,40 @@ pub struct StretchTally {
     pub to: u64,
 }
 
+/// Passages from one place to another.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SpanTally {
+    /// The two places, as asked for.
+    pub words: String,
+    /// How many passages there were.
+    pub times: u64,
+    /// Cycles of a passage: least, median, greatest.
+    pub cycles: [u64; 3],
+    /// Steps of a passage: least, median, greatest.
+    pub steps: [u64; 3],
+    /// The step at which the one that took most cycles began.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub greatest: Option<u64>,
+    /// Cycles from which on, and how many passages took so many, in steps of one width.
+    #[serde(default)]
+    pub histogram: Vec<(u64, u64)>,
+}
+
+impl SpanTally {
+    /// What was found of passages between places in these words.
+    pub fn of(words: &str, told: &super::SpanTold) -> Self {
+        let three = |spread: crate::Spread| [spread.least, spread.median, spread.greatest];
+        Self {
+            words: words.to_owned(),
+            times: told.cycles.count,
+            cycles: three(told.cycles),
+            steps: three(told.steps),
+            greatest: told.greatest.map(|passage| passage.from.0),
+            histogram: told.histogram.clone(),
+        }
+    }
+}
+
 /// What a run, or a part of one, cost.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Tally {
@@ -224,12 +258,40 @@ pub struct Tally {
     pub regions: Vec<RegionTally>,
     /// The stack.
     pub stack: StackTally,
+    /// Passages that were asked for.
+    #[serde(default)]
+    pub spans: Vec<SpanTally>,
     /// The longest stretches by routine, by where they begin.
     #[serde(default)]
     pub stretches: Vec<StretchTally>,
 }
 
+/// Why a text is no tally.
+#[derive(Debug, thiserror::Error)]
+pub enum TallyError {
+    /// It is no JSON, or not of that shape.
+    #[error("this is no tally: {0}; `wendax run PROGRAM --tally FILE.json` writes one")]
+    NoTally(#[from] serde_json::Error),
+    /// It is of a form this version does not know.
+    #[error("this is a tally of the form \"{0}\"; this version reads \"{TALLY_FORM}\"")]
+    OtherForm(String),
+}
+
 impl Tally {
+    /// Reads one that [`Self::to_json`] wrote.
+    pub fn read(text: &str) -> Result<Self, TallyError> {
+        let tally: Self = serde_json::from_str(text)?;
+        if tally.form != TALLY_FORM {
+            return Err(TallyError::OtherForm(tally.form));
+        }
+        Ok(tally)
+    }
+
+    /// The whole as JSON, to be kept.
+    pub fn to_json(&self) -> Result<String, serde_json::Error> {
+        serde_json::to_string_pretty(self).map(|text| text + "\n")
+    }
+
     /// Steps between its moments.
     pub fn steps(&self) -> u64 {
         self.to - self.from
@@ -278,6 +340,7 @@ impl Tally {
                 width: counts.depths.width,
                 depths: counts.depths.bytes.clone(),
             },
+            spans: Vec::new(),
             stretches: stretches(counts, &places_of),
         }
     }

@@ -25,7 +25,7 @@ const PIECE: usize = 1 << 16;
 
 /// How a run ended.
 #[derive(Debug)]
-pub(super) enum End {
+pub(crate) enum End {
     /// By what the program did.
     Program(State),
     /// It printed as much as it may.
@@ -40,17 +40,17 @@ pub(super) enum End {
 
 /// What a run may use.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Limits {
-    pub(super) output: u64,
-    pub(super) seconds: Option<u64>,
-    pub(super) clock: Clock,
+pub(crate) struct Limits {
+    pub(crate) output: u64,
+    pub(crate) seconds: Option<u64>,
+    pub(crate) clock: Clock,
 }
 
 /// What was read at once: nothing at the end.
 type Piece = std::io::Result<Vec<u8>>;
 
 /// Where typed input comes from.
-pub(super) enum Input {
+pub(crate) enum Input {
     /// All of it.
     Given(Vec<u8>),
     /// Pieces of standard input; an error ends it.
@@ -65,7 +65,7 @@ pub(super) enum Input {
 
 impl Input {
     /// Standard input, or these bytes when there is nothing in it.
-    pub(super) fn standard_or(bytes: Vec<u8>) -> Self {
+    pub(crate) fn standard_or(bytes: Vec<u8>) -> Self {
         let Self::Standard { pieces, .. } = Self::standard() else { return Self::Given(bytes) };
         match pieces.recv() {
             Ok(Ok(first)) if first.is_empty() => Self::Given(bytes),
@@ -74,7 +74,7 @@ impl Input {
         }
     }
 
-    pub(super) fn standard() -> Self {
+    pub(crate) fn standard() -> Self {
         let (sender, receiver) = sync_channel(2);
         std::thread::spawn(move || {
             let mut input = std::io::stdin().lock();
@@ -102,7 +102,7 @@ fn ring(tone: Tone) {
     }
 }
 
-pub(super) struct World {
+pub(crate) struct World {
     input: Input,
     limits: Limits,
     started: Instant,
@@ -113,6 +113,8 @@ pub(super) struct World {
     folder: Option<Folder>,
     /// How often what is to be kept of files had changed when it was last kept.
     kept: u64,
+    /// Nothing the program prints is shown.
+    is_quiet: bool,
 }
 
 /// The steps of the run, being written down.
@@ -122,7 +124,7 @@ struct Trail {
 }
 
 impl World {
-    pub(super) fn new(input: Input, limits: Limits, folder: Option<Folder>) -> Self {
+    pub(crate) fn new(input: Input, limits: Limits, folder: Option<Folder>) -> Self {
         let stop = Arc::new(AtomicBool::new(false));
         for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
             // A second one ends the program at once, should it hang. Without them signals end it as they always do.
@@ -133,16 +135,37 @@ impl World {
             );
             let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
         }
-        Self { input, limits, started: Instant::now(), printed: 0, last_byte: None, stop, trail: None, folder, kept: 0 }
+        Self {
+            input,
+            limits,
+            started: Instant::now(),
+            printed: 0,
+            last_byte: None,
+            stop,
+            trail: None,
+            folder,
+            kept: 0,
+            is_quiet: false,
+        }
+    }
+
+    /// From now on nothing the program prints is shown.
+    pub(crate) fn be_quiet(&mut self) {
+        self.is_quiet = true;
+    }
+
+    /// Someone asked for the end, by a signal.
+    pub(crate) fn is_interrupted(&self) -> bool {
+        self.stop.load(Ordering::Relaxed)
     }
 
     /// What was printed last ended no line.
-    pub(super) fn is_mid_line(&self) -> bool {
+    pub(crate) fn is_mid_line(&self) -> bool {
         self.last_byte.is_some_and(|byte| byte != b'\n')
     }
 
     /// Has the steps of the run written to a file, or to standard output in the end.
-    pub(super) fn write_trail(&mut self, text: TrailText, place: &Path) -> Result<(), Failure> {
+    pub(crate) fn write_trail(&mut self, text: TrailText, place: &Path) -> Result<(), Failure> {
         self.trail = Some(Trail { text: Box::new(text), to: files::writer(place)? });
         Ok(())
     }
@@ -156,7 +179,7 @@ impl World {
     }
 
     /// The run is over: the rest of the trail is written.
-    pub(super) fn end_trail(&mut self) -> Result<(), Failure> {
+    pub(crate) fn end_trail(&mut self) -> Result<(), Failure> {
         if self.is_mid_line() && self.trail.is_some() {
             self.say("")?;
         }
@@ -165,7 +188,7 @@ impl World {
     }
 
     /// Says something of the tool's own among the output, on lines of its own.
-    pub(super) fn say(&mut self, text: &str) -> Result<(), Failure> {
+    pub(crate) fn say(&mut self, text: &str) -> Result<(), Failure> {
         if self.is_mid_line() {
             print(b"\n")?;
         }
@@ -173,7 +196,7 @@ impl World {
         print(text.as_bytes())
     }
 
-    pub(super) fn drive(&mut self, session: &mut Session, command: &Command) -> Result<End, Failure> {
+    pub(crate) fn drive(&mut self, session: &mut Session, command: &Command) -> Result<End, Failure> {
         if let Input::Given(bytes) = &mut self.input {
             session.type_input(&std::mem::take(bytes));
             session.end_input();
@@ -250,7 +273,7 @@ impl World {
     }
 
     /// Nothing of ours goes over a file that the program has read or written.
-    pub(super) fn keep_apart(&self, option: &str, place: Option<&Path>) -> Result<(), Failure> {
+    pub(crate) fn keep_apart(&self, option: &str, place: Option<&Path>) -> Result<(), Failure> {
         let (Some(place), Some(folder)) = (place, &self.folder) else { return Ok(()) };
         if !folder.knows(place) {
             return Ok(());
@@ -263,7 +286,7 @@ impl World {
     }
 
     /// The run is over: what of its files was not closed stays as it was, and what it was not allowed is told.
-    pub(super) fn end_files(&mut self, session: &Session) -> Result<(), Failure> {
+    pub(crate) fn end_files(&mut self, session: &Session) -> Result<(), Failure> {
         self.keep_files(session)?;
         let files = session.machine().files();
         let mut told = String::new();
@@ -361,6 +384,9 @@ impl World {
         let left = self.limits.output.saturating_sub(self.printed);
         let shown = &fresh[..fresh.len().min(usize::try_from(left).unwrap_or(usize::MAX))];
         self.printed = printed;
+        if self.is_quiet {
+            return Ok(());
+        }
         self.last_byte = shown.last().copied().or(self.last_byte);
         print(shown)
     }

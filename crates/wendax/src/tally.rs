@@ -1,0 +1,261 @@
+//! `wendax tally`, and what `wendax run` writes of what a run cost.
+//!
+//! A tally is made by running the run again; while that takes long, how far it is stands on the terminal, and a signal
+//! ends it.
+
+use crate::cli::{Run, Tally as Options};
+use crate::files;
+use crate::run::{self, Begun, World};
+use crate::{Failure, program, status};
+use std::fmt::Write as _;
+use std::io::{IsTerminal, Write};
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+use wendax_session::{Comparison, Measuring, Session, SpanTally, Spans, Tally, growth, growth_words};
+
+/// Steps between two looks at signals.
+const SLICE: u64 = 2_000_000;
+/// Work that takes longer says how far it is, and so often.
+const LONG: Duration = Duration::from_millis(700);
+const OFTEN: Duration = Duration::from_millis(200);
+
+/// How far long work is, on standard error when that is a terminal.
+pub(crate) struct Meter {
+    what: &'static str,
+    begun: Instant,
+    told: Instant,
+    is_shown: bool,
+}
+
+impl Meter {
+    pub(crate) fn new(what: &'static str) -> Self {
+        Self { what, begun: Instant::now(), told: Instant::now(), is_shown: false }
+    }
+
+    pub(crate) fn at(&mut self, (done, all): (u64, u64)) {
+        let is_time = self.begun.elapsed() > LONG && self.told.elapsed() > OFTEN;
+        if !is_time || !std::io::stderr().is_terminal() {
+            return;
+        }
+        self.told = Instant::now();
+        self.is_shown = true;
+        let percent = u128::from(done) * 100 / u128::from(all.max(1));
+        let _ = write!(std::io::stderr(), "\r{}: {percent} % (Ctrl-C stops)\x1b[K", self.what);
+    }
+}
+
+impl Drop for Meter {
+    fn drop(&mut self) {
+        if self.is_shown {
+            let _ = write!(std::io::stderr(), "\r\x1b[K");
+        }
+    }
+}
+
+fn interrupted() -> Failure {
+    Failure { text: "interrupted".to_owned(), status: status::INTERRUPTED, is_about_output: false }
+}
+
+/// Measures all of a run.
+pub(crate) fn measure(session: &Session, world: &World) -> Result<Tally, Failure> {
+    let mut measuring = Measuring::all(session);
+    let mut meter = Meter::new("measuring");
+    while !measuring.work(session, SLICE) {
+        if world.is_interrupted() {
+            return Err(interrupted());
+        }
+        meter.at(measuring.progress());
+    }
+    Ok(measuring.tally(session))
+}
+
+/// Passages to be looked for.
+pub(crate) fn span(session: &Session, text: &str) -> Result<Spans, Failure> {
+    Spans::read(session, text).map_err(|why| Failure::usage(format!("--span {text}: {why}")))
+}
+
+fn measure_spans(session: &Session, texts: &[String], world: &World) -> Result<Vec<SpanTally>, Failure> {
+    let measured = texts.iter().map(|text| {
+        let mut spans = span(session, text)?;
+        let mut meter = Meter::new("measuring");
+        while !spans.work(session, SLICE) {
+            if world.is_interrupted() {
+                return Err(interrupted());
+            }
+            meter.at(spans.progress());
+        }
+        Ok(SpanTally::of(text, &spans.told()))
+    });
+    measured.collect()
+}
+
+/// What `wendax run` was asked to write of what its run cost.
+pub(crate) fn after_run(options: &Run, session: &Session, world: &mut World) -> Result<(), Failure> {
+    let mut tally = measure(session, world)?;
+    tally.spans = measure_spans(session, &options.span, world)?;
+    if let Some(place) = &options.coverage {
+        files::write_to(place, tally.to_lcov().as_bytes())?;
+    }
+    let Some(place) = &options.tally else { return Ok(()) };
+    name_it(&mut tally, place, options.file.as_deref());
+    let text = written(&tally, place, usize::MAX)?;
+    if place.as_os_str() == "-" {
+        return world.say(&text);
+    }
+    files::write_to(place, text.as_bytes())
+}
+
+/// A tally is called by the file it is kept in, or by the program.
+fn name_it(tally: &mut Tally, place: &Path, program: Option<&Path>) {
+    let stem = |path: &Path| path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
+    let name = stem(place).filter(|_| place.as_os_str() != "-").or(program.and_then(stem));
+    tally.name = name.unwrap_or_else(|| "run".to_owned());
+}
+
+/// In the form the ending of a path asks for.
+fn written(tally: &Tally, place: &Path, rows: usize) -> Result<String, Failure> {
+    let ending = place.extension().and_then(std::ffi::OsStr::to_str).map(str::to_ascii_lowercase);
+    match ending.as_deref() {
+        Some("json") => tally.to_json().map_err(|error| Failure::usage(error.to_string())),
+        Some("csv") => Ok(tally.to_csv()),
+        _ => Ok(tally.to_text(rows)),
+    }
+}
+
+pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
+    let rows = if options.rows == 0 { usize::MAX } else { options.rows };
+    let is_growing = !options.each.is_empty() || !options.each_input.is_empty();
+    if is_growing && options.things.len() > 1 {
+        return Err(Failure::usage("--each and --each-input are for one program at a time"));
+    }
+    let mut read: Vec<PathBuf> = options.things.iter().filter(|thing| thing.is_file()).cloned().collect();
+    read.extend(options.each_input.iter().cloned());
+    let output = options.output.as_deref();
+    files::keep_apart(&read, &output.map(|place| ("-o", place)).into_iter().collect::<Vec<_>>())?;
+    let tallies = if is_growing {
+        growing(options)?
+    } else if options.things.is_empty() {
+        vec![run_one(program::here(None)?, options)?]
+    } else {
+        options.things.iter().map(|thing| one(thing, options)).collect::<Result<Vec<_>, _>>()?
+    };
+    let place = output.unwrap_or(Path::new("-"));
+    let text = match tallies.as_slice() {
+        [(_, only)] => written(only, place, rows)?,
+        several if is_form(place, "json") => {
+            let text =
+                format!("{}: JSON is for one tally, and these are {}; leave .json out", place.display(), several.len());
+            return Err(Failure::usage(text));
+        }
+        several if is_form(place, "csv") => {
+            Comparison::of(&several.iter().map(|(_, tally)| tally).collect::<Vec<_>>()).to_csv()
+        }
+        several => side_by_side(several, rows, is_growing),
+    };
+    files::write_to(place, text.as_bytes())?;
+    Ok(0)
+}
+
+fn is_form(place: &Path, ending: &str) -> bool {
+    place.extension().is_some_and(|found| found.eq_ignore_ascii_case(ending))
+}
+
+/// A tally with the size of what its run was given.
+type Sized = (u64, Tally);
+
+/// One that was kept, or of a program that is run now.
+fn one(thing: &Path, options: &Options) -> Result<Sized, Failure> {
+    if !is_form(thing, "json") {
+        return run_one(thing, options);
+    }
+    let text = files::text_of(thing, files::read(thing)?)?;
+    let mut tally = Tally::read(&text).map_err(|error| Failure::usage(format!("{}: {error}", thing.display())))?;
+    if tally.name.is_empty() {
+        name_it(&mut tally, thing, None);
+    }
+    Ok((0, tally))
+}
+
+fn run_one(path: &Path, options: &Options) -> Result<Sized, Failure> {
+    let Begun { mut session, mut world, to_end, .. } = run::begin(path, &options.conditions, &[])?;
+    world.be_quiet();
+    let end = world.drive(&mut session, &to_end)?;
+    if matches!(end, run::End::Interrupted) {
+        return Err(interrupted());
+    }
+    world.end_files(&session)?;
+    let mut tally = measure(&session, &world)?;
+    tally.spans = measure_spans(&session, &options.span, &world)?;
+    name_it(&mut tally, path, Some(path));
+    Ok((session.all_input().len() as u64, tally))
+}
+
+/// The program run once for each of what it is to be given.
+fn growing(options: &Options) -> Result<Vec<Sized>, Failure> {
+    let path = program::here(options.things.first().map(PathBuf::as_path))?;
+    let mut tallies = Vec::new();
+    for text in &options.each {
+        let words = shlex::split(text)
+            .ok_or_else(|| Failure::usage(format!("--each {text}: a quotation mark is not closed")))?;
+        let mut given = options.conditions.clone();
+        let first = words.first().and_then(|word| word.parse().ok());
+        given.arguments = words;
+        let (_, mut tally) = run_one(path, &Options { conditions: given, ..plain(options) })?;
+        tally.name.clone_from(text);
+        tallies.push((first.unwrap_or(0), tally));
+    }
+    for file in &options.each_input {
+        let mut given = options.conditions.clone();
+        given.input = Some(file.clone());
+        let (_, mut tally) = run_one(path, &Options { conditions: given, ..plain(options) })?;
+        tally.name = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+        let size = std::fs::metadata(file).map_or(0, |data| data.len());
+        tallies.push((size, tally));
+    }
+    Ok(tallies)
+}
+
+/// What of the options is the same for each run.
+fn plain(options: &Options) -> Options {
+    Options {
+        things: Vec::new(),
+        each: Vec::new(),
+        each_input: Vec::new(),
+        span: options.span.clone(),
+        rows: options.rows,
+        output: None,
+        conditions: options.conditions.clone(),
+    }
+}
+
+fn side_by_side(tallies: &[Sized], rows: usize, is_growing: bool) -> String {
+    let list: Vec<&Tally> = tallies.iter().map(|(_, tally)| tally).collect();
+    let mut text = Comparison::of(&list).to_text(rows);
+    if is_growing {
+        let sizes: Vec<u64> = tallies.iter().map(|(size, _)| *size).collect();
+        let cycles: Vec<u64> = list.iter().map(|tally| tally.cycles).collect();
+        match growth(&sizes, &cycles) {
+            Some(exponent) => {
+                let _ = writeln!(text, "\ncycles grow with what is given: {}", growth_words(exponent));
+            }
+            None => {
+                text.push_str("\nhow cycles grow cannot be said: the first of --each is to be a number that grows\n")
+            }
+        }
+        for name in grown_routines(&list) {
+            let own =
+                |tally: &&Tally| tally.routines.iter().find(|one| one.name == name).map_or(0, |one| one.own_cycles);
+            let costs: Vec<u64> = list.iter().map(own).collect();
+            if let Some(exponent) = growth(&sizes, &costs) {
+                let _ = writeln!(text, "  {name}: {}", growth_words(exponent));
+            }
+        }
+    }
+    text
+}
+
+/// The routines that cost most in the last run.
+fn grown_routines(list: &[&Tally]) -> Vec<String> {
+    let last = list.last().map_or(&[][..], |tally| &tally.routines);
+    last.iter().take(5).filter(|routine| routine.own_cycles > 0).map(|routine| routine.name.clone()).collect()
+}
