@@ -47,7 +47,7 @@ pub use disassembly::{disassembly, instructions};
 pub use format::format;
 pub use guide::{GuideEntry, code_apart, guide, guide_document, guide_nearest, guide_other_words, guide_words};
 pub use lexer::{Lexeme, lexemes};
-pub use listing::{SymbolOrder, listing, memory_map, symbol_table};
+pub use listing::{SymbolOrder, cycles_words, listing, memory_map, symbol_table};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};

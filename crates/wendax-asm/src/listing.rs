@@ -86,7 +86,7 @@ fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text:
             rows.push((piece.address + index * ROW, row_text(row, piece.kind)));
         }
     }
-    let cycles = if piece.kind == LineKind::Code { cycles(bytes) } else { String::new() };
+    let cycles = if piece.kind == LineKind::Code { cycles_words(bytes) } else { String::new() };
     for (address, code) in rows {
         let row = match text.take() {
             Some(text) => format!("  {address:04X}   {code:24} {cycles:>6}  {number}  {text}"),
@@ -97,8 +97,8 @@ fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text:
     Ok(())
 }
 
-/// Cycles the instructions of a line take; of jumps that may be taken or not, both.
-fn cycles(code: &[u8]) -> String {
+/// Cycles that the instructions of a piece of code take; of jumps that may be taken or not, both: `1/2`.
+pub fn cycles_words(code: &[u8]) -> String {
     let word =
         |at: usize| u16::from_le_bytes([code.get(at).copied().unwrap_or(0), code.get(at + 1).copied().unwrap_or(0)]);
     let (mut at, mut least, mut most) = (0, 0u32, 0u32);

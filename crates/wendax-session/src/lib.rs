@@ -54,7 +54,7 @@ pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use measure::{
     Callee, Cell, Comparison, Cost, Dearest, EventTally, InstructionTally, KindTally, LabelTally, Leads, LineTally,
-    Measuring, Passage, RegionTally, RoutineTally, Row, SpanTally, SpanTold, Spans, StackTally, StretchTally,
+    Measuring, NEVER, Passage, RegionTally, RoutineTally, Row, SpanTally, SpanTold, Spans, StackTally, StretchTally,
     TALLY_FORM, Table, TableRow, Tally, TallyError, group_sums, grouped, growth, growth_words,
 };
 pub use moments::{Happening, What, happenings};

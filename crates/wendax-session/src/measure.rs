@@ -13,7 +13,7 @@ mod tally;
 pub use compare::{Comparison, Cost, Row, growth, growth_words};
 pub use measuring::Measuring;
 pub use spans::{Passage, SpanTold, Spans};
-pub use tables::{Cell, Leads, Table, TableRow, grouped};
+pub use tables::{Cell, Leads, NEVER, Table, TableRow, grouped};
 pub use tally::{
     Callee, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, RegionTally, RoutineTally,
     SpanTally, StackTally, StretchTally, TALLY_FORM, Tally, TallyError, group_sums,

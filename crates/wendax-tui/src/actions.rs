@@ -175,7 +175,20 @@ pub enum Look {
     /// The first steps of someone new.
     Lessons,
     /// What to try in the demo.
-    Page,
+    Demo,
+    /// A pane on a page of its own; when it is looked at, back to the bench.
+    Page(PaneId),
+    /// Back to the bench.
+    Back,
+    /// Something else beside the lines of the source.
+    Beside,
+    /// The tables of the tally: another one, sorted by another column or the other way round, beside a kept one.
+    NextTable,
+    LastTable,
+    SortOn,
+    SortBack,
+    SortOther,
+    Compare,
     /// The board; when it is looked at, on a page of its own, and back.
     Board,
     /// The story of what is chosen.
@@ -234,6 +247,13 @@ pub enum Ask {
     SaveEvents,
     OpenEvents,
     SaveTones,
+    /// The name a tally is kept under; a file it goes to, and one that comes from a file.
+    KeepTally,
+    SaveTally,
+    OpenTally,
+    /// The part of the run that is measured, and passages that are.
+    TallyPart,
+    Span,
     /// A value to watch.
     Watch,
     /// What the trail lets through.
@@ -277,6 +297,7 @@ impl Action {
                 Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
                 Ask::TrailFilter | Ask::Watch | Ask::FindInMemory | Ask::SaveMemory | Ask::SaveTrail => false,
                 Ask::SaveEvents | Ask::OpenEvents | Ask::SaveTones | Ask::Send => false,
+                Ask::KeepTally | Ask::SaveTally | Ask::OpenTally | Ask::TallyPart | Ask::Span => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,
@@ -294,6 +315,8 @@ impl Ask {
             Self::SaveAndLeave | Self::Arguments | Self::Input | Self::Seed | Self::Build => false,
             Self::NewFile | Self::NewProject | Self::SaveTrail => false,
             Self::SaveEvents | Self::OpenEvents | Self::SaveTones | Self::Send => false,
+            Self::KeepTally | Self::SaveTally | Self::OpenTally | Self::TallyPart => false,
+            Self::Span => true,
         }
     }
 }

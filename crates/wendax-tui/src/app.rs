@@ -8,6 +8,7 @@ use crate::theme::Theme;
 use crate::world::documents::{Document, DocumentId, Role};
 use crate::world::editor::Editor;
 use crate::world::stops::Place;
+use crate::world::tallies::Beside;
 use crate::world::{Origin, World};
 use ratatui::layout::Rect;
 use std::path::PathBuf;
@@ -184,7 +185,21 @@ impl App {
         let is_watching = self.screen.layout.area(PaneId::Watches).is_some() && self.world.is_watch_asked();
         let is_timing = self.looks_at_passages()
             && self.world.walk.passages.as_ref().is_none_or(|passages| !passages.is_done(session));
-        is_counting || is_timing || is_telling || is_looking || is_watching || self.world.walk.sought.is_some()
+        let is_measuring = self.looks_at_tally() && !self.world.tallies.is_current(session);
+        is_counting
+            || is_measuring
+            || is_timing
+            || is_telling
+            || is_looking
+            || is_watching
+            || self.world.walk.sought.is_some()
+    }
+
+    /// What the run cost is on the screen.
+    pub(crate) fn looks_at_tally(&self) -> bool {
+        let beside = self.world.tallies.beside == Beside::Counts && self.screen.layout.area(PaneId::Source).is_some();
+        let is_run = self.session().is_some_and(|session| session.end() > StepNo::FIRST);
+        is_run && (beside || self.screen.layout.area(PaneId::Tally).is_some())
     }
 
     /// How interrupts fared has room on the screen.

@@ -15,6 +15,8 @@ pub enum Context {
     Walk,
     /// In a pane that is a list, while walking.
     List,
+    /// In the tally.
+    Tally,
     /// While writing.
     Write,
     /// While words are offered.
@@ -29,14 +31,14 @@ pub enum Context {
 
 impl Context {
     /// All of them, in the order of `docs/keys.md`.
-    pub(crate) const ALL: [Self; 7] =
-        [Self::Walk, Self::List, Self::Write, Self::Offer, Self::Field, Self::Question, Self::Console];
+    pub(crate) const ALL: [Self; 8] =
+        [Self::Walk, Self::List, Self::Tally, Self::Write, Self::Offer, Self::Field, Self::Question, Self::Console];
 
     /// Plain signs are text there.
     pub(crate) fn takes_text(self) -> bool {
         match self {
             Self::Write | Self::Field | Self::Console | Self::Offer => true,
-            Self::Walk | Self::List | Self::Question => false,
+            Self::Walk | Self::List | Self::Tally | Self::Question => false,
         }
     }
 
@@ -44,6 +46,7 @@ impl Context {
         match self {
             Self::Walk => "Walking",
             Self::List => "In a pane that is a list (calls, marks, stops)",
+            Self::Tally => "In the tally",
             Self::Write => "Writing",
             Self::Offer => "While words are offered",
             Self::Field => "In palette, guide, files and prompts",
@@ -57,6 +60,7 @@ impl Context {
         match self {
             Self::Walk => "while walking",
             Self::List => "in a list",
+            Self::Tally => "in the tally",
             Self::Write => "while writing",
             Self::Offer => "while words are offered",
             Self::Field => "in a field",
@@ -83,7 +87,7 @@ pub struct Binding {
     pub words: &'static str,
 }
 
-use Context::{Console, Field, List, Offer, Question, Walk, Write as Writing};
+use Context::{Console, Field, List, Offer, Question, Tally, Walk, Write as Writing};
 
 type Keys = &'static [&'static str];
 type Contexts = &'static [Context];
@@ -171,7 +175,7 @@ pub const BINDINGS: &[Binding] = &[
         "First steps: show what to try next, or hide it",
         "tutorial lesson beginner learn start introduction tour course",
     ),
-    look(&[], &[Walk], Look::Page, "", "What to try in this demo", "page exercises task read me help start"),
+    look(&[], &[Walk], Look::Demo, "", "What to try in this demo", "page exercises task read me help start"),
     look(
         &[":", "Ctrl-P"],
         BOTH,
@@ -243,6 +247,70 @@ pub const BINDINGS: &[Binding] = &[
         "",
         "Board: lamps, levers, digits, timer, interrupts; again for its page",
         "devices switches lights leds display",
+    ),
+    look(
+        &["%"],
+        &[Walk],
+        Look::Page(PaneId::Tally),
+        "",
+        "Tally: what the run cost, and where; again for the bench",
+        "profile profiler performance cost cycles count statistics hot spots time measure compare benchmark coverage",
+    ),
+    look(
+        &["#"],
+        &[Walk],
+        Look::Beside,
+        "",
+        "Beside the lines: how often each ran, then the cycles of instructions, then nothing",
+        "counts coverage never ran hot heat cycles cost margin profile",
+    ),
+    look(&["Esc"], &[Walk], Look::Back, "", "Back to the bench", "leave page close return"),
+    look(&["Esc"], &[Tally], Look::Back, "bench", "From the tally to the bench", "leave page close return"),
+    look(
+        &["x"],
+        &[Tally],
+        Look::NextTable,
+        "next table",
+        "Tally: the next table",
+        "routines lines instructions jumps memory",
+    ),
+    look(&["X"], &[Tally], Look::LastTable, "", "Tally: the table before", "routines lines instructions jumps memory"),
+    look(&[">"], &[Tally], Look::SortOn, "sort", "Tally: sort by the next column", "order"),
+    look(&["<"], &[Tally], Look::SortBack, "", "Tally: sort by the column before", "order"),
+    look(&["u"], &[Tally], Look::SortOther, "turn round", "Tally: the other way round", "order reverse"),
+    look(
+        &["c"],
+        &[Tally],
+        Look::Compare,
+        "compare",
+        "Tally: beside the next one that was kept",
+        "difference before after side",
+    ),
+    ask(&["n"], &[Tally], Ask::KeepTally, "keep", "Tally: keep it under a name, to be compared", "remember save name"),
+    ask(&[], &[Walk], Ask::SaveTally, "", "Save the tally to a file", "export profile coverage lcov csv json write"),
+    ask(
+        &[],
+        &[Walk],
+        Ask::OpenTally,
+        "",
+        "Tally: take one that was saved, to be compared",
+        "open load import profile compare",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::TallyPart,
+        "",
+        "Tally: measure only the part between two moments",
+        "range from to steps profile",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Span,
+        "",
+        "Measure each passage from a place to another",
+        "span time latency interval stopwatch how long cycles between profile",
     ),
     look(
         &["W"],
@@ -716,7 +784,10 @@ impl Binding {
 
 /// The commands of the palette: all that a key or a name asks for while walking or writing, and one for each pane.
 pub(crate) fn commands() -> impl Iterator<Item = Binding> {
-    let has_key = |id: PaneId| BINDINGS.iter().any(|binding| binding.action == Action::Look(Look::Pane(id)));
+    let has_key = |id: PaneId| {
+        let of_pane = [Action::Look(Look::Pane(id)), Action::Look(Look::Page(id))];
+        BINDINGS.iter().any(|binding| of_pane.contains(&binding.action))
+    };
     let panes = panes::all().filter(move |(id, _)| !has_key(*id)).map(|(id, pane)| Binding {
         keys: &[],
         contexts: &[Walk],
@@ -756,7 +827,7 @@ pub(crate) fn commands() -> impl Iterator<Item = Binding> {
         Action::Console(console) => matches!(console, ConsoleAction::Type | ConsoleAction::EndInput),
         Action::Travel(_) | Action::Hand(_) | Action::Find(_) | Action::Look(_) | Action::File(_) => true,
     };
-    let of_page = |binding: &&Binding| binding.is_of(Walk) || binding.is_of(Writing);
+    let of_page = |binding: &&Binding| binding.is_of(Walk) || binding.is_of(Writing) || binding.is_of(Tally);
     BINDINGS.iter().filter(is_command).filter(of_page).copied().chain(panes)
 }
 

@@ -56,6 +56,7 @@ const STATE: &[Slot] = &[
     when_asked(PaneId::Stops, 6),
     when_asked(PaneId::History, 6),
     when_asked(PaneId::Trail, 6),
+    when_asked(PaneId::Tally, 6),
 ];
 const SOURCE: Column = Column { slots: &[slot(PaneId::Source, 0)], width: |_| 0 };
 
@@ -85,6 +86,7 @@ const BENCH: &[Columns] = &[
                     when_asked(PaneId::Stops, 2),
                     when_asked(PaneId::History, 2),
                     when_asked(PaneId::Trail, 3),
+                    when_asked(PaneId::Tally, 3),
                 ],
                 width: |width| (width / 3).min(74),
             },

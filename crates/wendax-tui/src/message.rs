@@ -54,6 +54,8 @@ pub enum Message {
     Found(Arc<str>, Found),
     /// A file of events was read: its path and its text.
     Events(String, String),
+    /// A tally was read: its path and its text.
+    Tally(String, String),
     /// The time asked for with [`Effect::Tick`] has passed.
     Tick,
 }
@@ -128,6 +130,8 @@ pub enum Effect {
     Send(String),
     /// Read a file of events.
     ReadEvents(String),
+    /// Read a tally that was kept.
+    ReadTally(String),
     /// Let so many milliseconds pass before the next steps of slow running; of several the last one counts.
     Tick(u32),
     /// End the program; unsaved text is to be forgotten.

@@ -20,6 +20,7 @@ mod ribbon;
 pub(crate) mod source;
 mod stack;
 pub(crate) mod stops;
+mod tally;
 mod trail;
 mod watches;
 
@@ -27,6 +28,7 @@ use crate::app::App;
 use crate::parts::pen::Pen;
 use crate::world::documents::DocumentId;
 use ratatui::layout::Rect;
+use wendax_machine::Addr;
 use wendax_session::{Command, Thing};
 
 /// Rows a pane can do with, those of its head among them.
@@ -62,6 +64,8 @@ pub(crate) enum Order {
     Show(DocumentId, usize),
     /// Go to the step that wrote this last.
     WrittenBy(Thing),
+    /// Show memory from an address on.
+    Memory(Addr),
     /// Move a lever, by its number.
     Lever(u32),
     /// Keys go to the program from now on.
@@ -155,6 +159,7 @@ panes! {
     Stops: stops,
     History: history,
     Trail: trail,
+    Tally: tally,
     Ribbon: ribbon,
     Console: console,
 }
@@ -169,15 +174,25 @@ impl PaneId {
         TABLE[self as usize].1
     }
 
+    /// It is looked at on a page of its own.
+    pub(crate) fn is_page(self) -> bool {
+        matches!(self, Self::Tally)
+    }
+
     /// Tab stops at it: something can be moved in it.
     pub(crate) fn has_moves(self, app: &App) -> bool {
         match self {
             Self::Source | Self::Registers | Self::Flags | Self::Stack | Self::Memory | Self::Console => true,
             Self::Next | Self::Ribbon => false,
             Self::Board => app.world.walk.uses_devices,
-            Self::Calls | Self::Marks | Self::Stops | Self::History | Self::Trail | Self::Watches | Self::Drawer => {
-                self.pane().entries(app).is_some_and(|count| count > 0)
-            }
+            Self::Calls
+            | Self::Marks
+            | Self::Stops
+            | Self::History
+            | Self::Trail
+            | Self::Tally
+            | Self::Watches
+            | Self::Drawer => self.pane().entries(app).is_some_and(|count| count > 0),
         }
     }
 }

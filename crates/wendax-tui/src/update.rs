@@ -17,6 +17,7 @@ mod outside;
 mod questions;
 mod sheet;
 pub(crate) mod slow;
+mod tally;
 mod travel;
 
 use crate::actions::Action;
@@ -24,7 +25,7 @@ use crate::app::App;
 use crate::keys::{Context, action_for};
 use crate::layout::lay_out;
 use crate::message::{Effect, Message};
-use crate::panes::source;
+use crate::panes::{PaneId, source};
 use crate::screen::Mode;
 use crate::sheets::Sheet;
 use crate::world::editor::Editor;
@@ -60,6 +61,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Waited => app.answer(Event::Waited),
         Message::Found(path, found) => app.answer(Event::File(path, found)),
         Message::Events(path, text) => app.take_events(&path, text),
+        Message::Tally(path, text) => app.take_tally(&path, &text),
         Message::Tick => app.tick(&mut effects),
     }
     app.after_change(&mut effects);
@@ -116,6 +118,9 @@ impl App {
             (None, Mode::Write) if self.screen.offering.is_some() => vec![Context::Offer, Context::Write],
             (None, Mode::Write) => vec![Context::Write],
             (None, Mode::Walk) if self.takes_input() => vec![Context::Console, Context::Walk],
+            (None, Mode::Walk) if self.screen.focus == PaneId::Tally => {
+                vec![Context::Tally, Context::List, Context::Walk]
+            }
             (None, Mode::Walk) if self.screen.focus.pane().entries(self).is_some() => {
                 vec![Context::List, Context::Walk]
             }

@@ -7,6 +7,7 @@ pub(crate) mod editor;
 pub(crate) mod names;
 pub(crate) mod program;
 pub(crate) mod stops;
+pub(crate) mod tallies;
 pub(crate) mod trail;
 pub(crate) mod values;
 pub(crate) mod walk;
@@ -17,6 +18,7 @@ use editor::{Editor, LineShift};
 use program::Program;
 use std::path::PathBuf;
 use stops::Stops;
+use tallies::Tallies;
 use trail::Trail;
 use walk::Walk;
 use watches::Watches;
@@ -48,6 +50,8 @@ pub(crate) struct World {
     /// The steps of the run, as they are looked at.
     pub(crate) trail: Trail,
     pub(crate) stops: Stops,
+    /// What the run cost.
+    pub(crate) tallies: Tallies,
     /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it
     /// has there. They are asked about one after the other.
     pub(crate) conflicts: Vec<(String, String)>,
@@ -89,6 +93,7 @@ impl World {
             trail: Trail::default(),
             watches: Watches::default(),
             stops: Stops::default(),
+            tallies: Tallies::default(),
             conflicts: Vec::new(),
             clipboard: String::new(),
             given: Given::default(),

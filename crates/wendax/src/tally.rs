@@ -238,6 +238,7 @@ fn side_by_side(tallies: &[Sized], rows: usize, is_growing: bool) -> String {
             Some(exponent) => {
                 let _ = writeln!(text, "\ncycles grow with what is given: {}", growth_words(exponent));
             }
+            None if sizes.iter().all(|size| *size == 0) => {}
             None => {
                 text.push_str("\nhow cycles grow cannot be said: the first of --each is to be a number that grows\n")
             }

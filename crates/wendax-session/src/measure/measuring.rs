@@ -47,6 +47,16 @@ impl Measuring {
         self.branches == session.branches()
     }
 
+    /// It can go on for the part of a session's run that begins there.
+    pub fn goes_on(&self, session: &Session, from: StepNo) -> bool {
+        self.is_of(session) && self.from == from.max(session.oldest()).min(session.end()) && self.to <= session.end()
+    }
+
+    /// Goes on to a later moment, as far as the run has been taken.
+    pub fn extend_to(&mut self, session: &Session, to: StepNo) {
+        self.to = self.to.max(to.min(session.end()));
+    }
+
     /// Works for about as long as `budget` plain steps take; true when all is counted.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
         let mut left = budget.max(1);

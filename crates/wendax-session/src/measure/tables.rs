@@ -113,6 +113,12 @@ pub fn grouped(number: u64) -> String {
     text
 }
 
+/// A text by which names with numbers at their end come in the order of those: `line 9` before `line 10`.
+fn natural(text: &str) -> (String, u64, String) {
+    let name = text.trim_end_matches(|c: char| c.is_ascii_digit());
+    (name.to_owned(), text[name.len()..].parse().unwrap_or(0), text.to_owned())
+}
+
 fn table(name: &'static str, columns: &[&str], bars: Option<usize>) -> Table {
     Table { name, columns: columns.iter().map(|&column| column.to_owned()).collect(), rows: Vec::new(), bars }
 }
@@ -132,7 +138,7 @@ impl Table {
                 (Some(one), Some(other), ..) => other.total_cmp(&one),
                 (Some(_), None, ..) => return std::cmp::Ordering::Less,
                 (None, Some(_), ..) => return std::cmp::Ordering::Greater,
-                (None, None, Some(one), Some(other)) => one.words().cmp(&other.words()),
+                (None, None, Some(one), Some(other)) => natural(&one.words()).cmp(&natural(&other.words())),
                 _ => std::cmp::Ordering::Equal,
             };
             if is_reversed { order.reverse() } else { order }
@@ -150,8 +156,9 @@ impl Table {
 
     /// A column holds numbers.
     pub fn is_numeric(&self, column: usize) -> bool {
-        let mut cells = self.rows.iter().filter_map(|row| row.cells.get(column));
-        cells.any(Cell::is_number) && !cells.any(|cell| matches!(cell, Cell::Text(_)))
+        let cells = || self.rows.iter().filter_map(|row| row.cells.get(column));
+        cells().any(|cell| cell.value().is_some())
+            && !cells().any(|cell| matches!(cell, Cell::Text(text) if text != NEVER))
     }
 
     /// The table as text in columns, at most so many rows of it; what was left out is said.
@@ -194,13 +201,20 @@ impl Table {
     }
 }
 
-/// The arguments of a call: `r0 = 5, r1 = 2`.
-fn arguments(call: &Dearest) -> String {
-    let given: Vec<String> = call.arguments.iter().map(|(name, value)| format!("{name} = {value}")).collect();
-    given.join(", ")
-}
+/// What stands in the place of a count of what never ran.
+pub const NEVER: &str = "never";
 
 impl Tally {
+    /// The arguments of a call: `r0 = wagons, r1 = 24`.
+    fn arguments(&self, call: &Dearest) -> String {
+        let value = |value: u32| {
+            let label = self.labels.iter().find(|label| label.address == value && label.region == "data");
+            label.map_or_else(|| value.to_string(), |label| label.name.clone())
+        };
+        let given = call.arguments.iter().map(|(name, given)| format!("{name} = {}", value(*given)));
+        given.collect::<Vec<_>>().join(", ")
+    }
+
     /// The whole in some lines: name and figure.
     pub fn summary(&self) -> Vec<(String, String)> {
         let (taken, not_taken) = self.jumps();
@@ -250,7 +264,7 @@ impl Tally {
                     share(routine.own_cycles, self.cycles),
                     Cell::Number(routine.all_cycles),
                     dearest.map_or(Cell::Nothing, |call| Cell::Number(call.cycles)),
-                    dearest.map_or(Cell::Nothing, |call| text(arguments(call))),
+                    dearest.map_or(Cell::Nothing, |call| text(self.arguments(call))),
                     dearest.map_or(Cell::Nothing, |call| Cell::Number(call.step)),
                 ],
                 leads: dearest.map_or(Leads::Address(routine.address), |call| Leads::Step(call.step)),
@@ -267,7 +281,7 @@ impl Tally {
             table.rows.push(TableRow {
                 cells: vec![
                     text(if several { format!("{file}:{}", line.line) } else { line.line.to_string() }),
-                    if line.times == 0 && line.steps == 0 { text("never") } else { Cell::Number(line.times) },
+                    if line.times == 0 && line.steps == 0 { text(NEVER) } else { Cell::Number(line.times) },
                     Cell::Number(line.cycles),
                     share(line.cycles, self.cycles),
                     line.taken.map_or(Cell::Nothing, |taken| Cell::Number(taken.0)),

@@ -248,3 +248,124 @@ proptest! {
         prop_assert!(tally.stack.depths.iter().max().copied().unwrap_or(0) == tally.stack.deepest || to == from);
     }
 }
+
+fn ran(text: &str) -> Session {
+    let (sources, file) = wendax_source::Sources::single("case.asm", text);
+    let assembly = wendax_asm::assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{text}\n{:?}", assembly.diagnostics);
+    let mut session = Session::new(assembly.image, Settings::default()).with_sources(sources);
+    go(&mut session, Command::Go);
+    session
+}
+
+fn all(session: &Session) -> Tally {
+    measured(session, 0, u64::MAX, 1_000_000)
+}
+
+const CALLS: &str = "start: mov r1, 5\nnext: mov r0, r1\n call work\n djnz r1, next\n cmp r1, 1\n jz never\n sys exit\n\
+    never: halt\nwork: mul r0, r0\n@round: djnz r0, @round\n ret\n";
+
+#[test]
+fn names_lines_and_coverage_are_those_of_the_program() {
+    let tally = all(&ran(CALLS));
+    let work = &tally.routines[0];
+    assert_eq!((work.name.as_str(), work.calls), ("work", 5));
+    let dearest = work.dearest.as_ref().expect("it was called");
+    assert_eq!(dearest.arguments[0], ("r0".to_owned(), 5));
+    // mul: 1 + 3; 25 rounds: 1 each and 1 more for each jump but the last; ret: 1 and a word.
+    assert_eq!(dearest.cycles, 4 + 25 + 24 + 2);
+    let line = |number: u32| tally.lines.iter().find(|line| line.line == number).expect("it became code");
+    assert_eq!((line(2).times, line(8).times, line(8).steps), (5, 0, 0));
+    assert_eq!(line(4).taken, Some((4, 1)));
+    assert_eq!(tally.covered(), (10, 11));
+    let lcov = tally.to_lcov();
+    assert!(lcov.starts_with("TN:\nSF:case.asm\nDA:1,1\nDA:2,5\n"), "{lcov}");
+    assert!(lcov.contains("DA:8,0\n") && lcov.contains("LF:11\nLH:10\n"), "{lcov}");
+    assert!(lcov.contains("BRDA:4,0,0,4\nBRDA:4,0,1,1\n"), "{lcov}");
+    let json = tally.to_json().expect("it can be written");
+    assert_eq!(Tally::read(&json).expect("it can be read"), tally);
+    let other = json.replacen("wendax tally 1", "wendax tally 9", 1);
+    assert!(Tally::read(&other).expect_err("of another form").to_string().contains("wendax tally 9"));
+    let csv = tally.to_csv();
+    let columns = csv.lines().next().map(|head| head.split(',').count());
+    assert!(csv.contains("\nroutine,work,,,0x"), "{csv}");
+    assert!(
+        csv.lines().filter(|line| !line.contains('"')).all(|line| Some(line.split(',').count()) == columns),
+        "{csv}"
+    );
+}
+
+#[test]
+fn side_by_side_lines_keep_together_over_an_edit_and_differences_are_told() {
+    let before = Tally { name: "before".into(), ..all(&ran(CALLS)) };
+    let edited = CALLS.replace("next: mov", "; a comment above\nnext: mov").replace("mul r0, r0\n", "add r0, r0\n");
+    let after = Tally { name: "after".into(), ..all(&ran(&edited)) };
+    let told = Comparison::of(&[&before, &after]);
+    let line = |text: &str| told.lines.iter().find(|row| row.name.trim() == text).expect("it is there");
+    // The same line, though it has another number now.
+    assert!(line("call work").is_same());
+    assert_eq!(line("call work").place, Some(("case.asm".into(), 4)));
+    assert_eq!(line("work: mul r0, r0").costs.iter().flatten().count(), 1);
+    let work = told.routines.iter().find(|row| row.name == "work").expect("it is there");
+    let own =
+        |tally: &Tally| i128::from(tally.routines.iter().find(|one| one.name == "work").expect("there").own_cycles);
+    assert_eq!(work.difference(), own(&after) - own(&before));
+    assert!(told.to_text(99).contains("× 0."), "{}", told.to_text(99));
+    assert!(told.to_csv().contains("instruction,mul,,,20,,-20"), "{}", told.to_csv());
+}
+
+#[test]
+fn growth_is_told_by_the_power_of_the_size() {
+    let power = |costs: [u64; 3]| growth(&[10, 100, 1000], &costs).expect("it grows");
+    assert!((power([50, 500, 5000]) - 1.0).abs() < 1e-9);
+    assert!((power([7, 700, 70_000]) - 2.0).abs() < 1e-9);
+    assert!(growth_words(power([7, 700, 70_000])).starts_with("about with its square"));
+    assert_eq!(growth(&[5, 5], &[1, 2]), None, "the size does not grow");
+    assert_eq!(growth(&[0, 5], &[1, 2]), None, "a size is not known");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// Passages are those that looking at each step finds.
+    #[test]
+    fn passages_are_those_of_single_steps(
+        rounds in 1u32..9, inner in 1u32..6, from in 0usize..5, to in 0usize..5, budget in prop_oneof![Just(3u64), Just(100_000)],
+    ) {
+        let places = ["start", "outer", "work", "inner", "done"];
+        let text = format!(
+            "start: mov r1, {rounds}\nouter: mov r0, r1\n call work\n djnz r1, outer\n sys exit\n\
+             work: mov r2, {inner}\ninner: add r3, r0\n tst r3, 1\n jz odd\n mul r3, r3\nodd: djnz r2, inner\ndone: ret\n"
+        );
+        let mut session = ran(&text);
+        let words = format!("{} to {}", places[from], places[to]);
+        let mut spans = Spans::read(&session, &words).expect("both are labels");
+        while !spans.work(&session, budget) {}
+        let told = spans.told();
+        let address = |name: &str| session.image().symbol(name).and_then(|symbol| symbol.address()).expect("a label");
+        let (from, to, end) = (address(places[from]), address(places[to]), session.end());
+        go(&mut session, Command::Seek(StepNo(0)));
+        let (mut open, mut found, mut again) = (None, Vec::new(), 0u64);
+        loop {
+            let machine = session.machine();
+            let here = (machine.steps().0, machine.cycles());
+            if machine.pc() == to && let Some((step, cycles)) = open.take() {
+                found.push((here.1 - cycles, here.0 - step, step));
+            }
+            if machine.pc() == from {
+                if open.is_some() { again += 1 } else { open = Some(here) }
+            }
+            if session.now() >= end {
+                break;
+            }
+            go(&mut session, Command::Step);
+        }
+        prop_assert_eq!(told.cycles.count, found.len() as u64);
+        prop_assert_eq!((told.again, told.is_open), (again, open.is_some()));
+        let greatest = found.iter().rev().max_by_key(|passage| passage.0);
+        prop_assert_eq!(told.greatest.map(|passage| (passage.cycles, passage.from.0)), greatest.map(|one| (one.0, one.2)));
+        prop_assert_eq!(told.cycles.least, found.iter().map(|one| one.0).min().unwrap_or(0));
+        prop_assert_eq!(told.steps.greatest, found.iter().map(|one| one.1).max().unwrap_or(0));
+        prop_assert_eq!(told.histogram.iter().map(|bar| bar.1).sum::<u64>(), found.len() as u64);
+    }
+}

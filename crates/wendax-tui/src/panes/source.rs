@@ -3,11 +3,13 @@
 use super::{Need, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::{self, width, wrap};
+use crate::frame::grouped;
 use crate::parts::pen::Pen;
 use crate::screen::Mode;
 use crate::theme::Ink;
 use crate::world::Part;
 use crate::world::documents::Role;
+use crate::world::tallies::Beside;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use wendax_asm::{Lexeme, lexemes, operand_help};
@@ -39,8 +41,13 @@ struct Columns {
     number: u16,
     address: u16,
     code: u16,
+    /// What a line cost, where that is asked for.
+    beside: u16,
 }
 
+/// Cells for how often a line ran, and for the bar of its cycles.
+const TIMES: u16 = 9;
+const COST: u16 = 6;
 /// Cells for the signs at the margin.
 const SIGNS: u16 = 2;
 
@@ -49,17 +56,23 @@ impl Columns {
     fn of(app: &App, width: u16) -> Self {
         let digits = app.editor().line_count().to_string().len().max(2);
         let number = u16::try_from(digits).unwrap_or(0) + 1;
-        let code = match width {
+        let beside = match app.world.tallies.beside {
+            _ if width < 50 => 0,
+            Beside::Nothing => 0,
+            Beside::Counts => TIMES + COST + 2,
+            Beside::Cycles => 6,
+        };
+        let code = match width - beside {
             _ if app.screen.source.without_code => 0,
             0..58 => 0,
             58..70 => 6,
             _ => 11,
         };
-        Self { number, address: if width < 44 { 0 } else { 5 }, code }
+        Self { number, address: if width < 44 { 0 } else { 5 }, code, beside }
     }
 
     fn text(&self) -> u16 {
-        SIGNS + self.number + self.address + self.code
+        SIGNS + self.number + self.address + self.code + self.beside
     }
 
     /// Cells of the text in a pane so wide.
@@ -252,6 +265,10 @@ fn part_row(
         pen.text(at + columns.address, area.y, columns.code, &text, Ink::Faint);
     }
     let x = area.x + columns.text();
+    if app.world.tallies.beside == Beside::Cycles && row.kind == LineKind::Code {
+        let words = cycles_words(app, row.address, row.length);
+        pen.right(Rect { x: area.x, width: columns.text() - 1, ..area }, area.y, &words, Ink::Fresh);
+    }
     let at = pen.text(x, area.y, 8, "      ┊ ", Ink::Rule);
     source_text(pen, (at, area.y), area.right().saturating_sub(at + 1), row.text.trim(), 0);
 }
@@ -519,6 +536,10 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
         }
     }
     let x = area.x + columns.text();
+    if columns.beside > 0 && !is_continued {
+        let place = Rect { x: x - columns.beside, width: columns.beside, ..area };
+        cost(app, pen, place, line, piece);
+    }
     let room = area.right().saturating_sub(x + 1);
     let text = app.editor().line(line);
     let piece_room = room.min(u16::try_from(to - from).unwrap_or(u16::MAX));
@@ -537,6 +558,49 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
     if cursor == line && is_here && app.screen.sheet.is_none() && app.screen.mode == Mode::Write {
         pen.caret(x + u16::try_from(at.saturating_sub(from)).unwrap_or(u16::MAX).min(room), area.y);
     }
+}
+
+/// What a line cost: how often it ran and a bar of its cycles, or the cycles of its instructions.
+fn cost(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, piece: Option<&Line>) {
+    let Some(piece) = piece.filter(|piece| piece.kind == LineKind::Code) else { return };
+    let tallies = &app.world.tallies;
+    match tallies.beside {
+        Beside::Nothing => {}
+        Beside::Cycles => {
+            let words = cycles_words(app, piece.address, piece.length);
+            pen.right(Rect { width: area.width - 1, ..area }, area.y, &words, Ink::Fresh);
+        }
+        // Counts are of the text that ran.
+        Beside::Counts if !app.world.is_current() || app.world.file_id(app.screen.shown).is_none() => {}
+        Beside::Counts => {
+            let Ok(number) = u32::try_from(line + 1) else { return };
+            let Some(cost) = tallies.line(&app.document().name, number) else { return };
+            let (text, ink) = if cost.cycles == 0 {
+                ("never".to_owned(), Ink::Trouble)
+            } else {
+                (short_count(cost.times), Ink::Quiet)
+            };
+            pen.right(Rect { width: TIMES, ..area }, area.y, &text, ink);
+            #[expect(clippy::cast_precision_loss, reason = "for a bar")]
+            let bar = super::tally::bar(cost.cycles as f64, tallies.dearest as f64, usize::from(COST));
+            pen.text(area.x + TIMES + 1, area.y, COST, &bar, Ink::Time);
+        }
+    }
+}
+
+/// A count in at most seven signs: `12 345`, `1.2 M`.
+fn short_count(count: u64) -> String {
+    let tenths = |unit: u64| format!("{}.{}", count / unit, count % unit * 10 / unit);
+    match count {
+        0..1_000_000 => grouped(count),
+        1_000_000..1_000_000_000 => tenths(1_000_000) + " M",
+        _ => tenths(1_000_000_000) + " G",
+    }
+}
+
+/// The cycles of the instructions from an address on: `2`, `1/2` not taken and taken, `6` of several together.
+fn cycles_words(app: &App, address: Addr, length: u32) -> String {
+    wendax_asm::cycles_words(app.world.program.assembly.image.bytes(address, length))
 }
 
 /// Gives what is selected its ground, what was searched for, and the brackets that belong together theirs.

@@ -45,6 +45,20 @@ impl Ask {
                 "send to a board",
                 "a port: /dev/ttyUSB0, /dev/pts/7, 127.0.0.1:4000; `wendax board` in another terminal says one",
             ),
+            Self::KeepTally => ("keep the tally as", "a name: c in the tally sets the present run beside it"),
+            Self::SaveTally => (
+                "save the tally",
+                "a file: .json to be kept and compared, .csv for a table, .info for the lines that ran (LCOV), else text",
+            ),
+            Self::OpenTally => ("tally from", "a file that was saved as .json, here or by `wendax run --tally`"),
+            Self::TallyPart => {
+                ("measure only", "two moments: 100 to 2000, start to now, now to end; empty for all of the run")
+            }
+            Self::Span => (
+                "measure passages",
+                "from a place to another: weigh to weigh@done, main.asm:12 to main.asm:20; one place alone is from each \
+                 time it is come to until the next",
+            ),
             Self::SaveTones => ("save the tones", "a sound file: tones.wav"),
             Self::Watch => (
                 "watch",

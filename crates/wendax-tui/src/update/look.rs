@@ -6,6 +6,7 @@ use crate::panes::{self, PaneId};
 use crate::parts::field::Field;
 use crate::screen::{Arrangement, Lens, Mode};
 use crate::sheets::Sheet;
+use crate::world::tallies::Beside;
 use wendax_machine::RegionKind;
 use wendax_source::Severity;
 
@@ -50,10 +51,23 @@ impl App {
                 let chosen = self.world.documents.place(self.screen.shown);
                 self.screen.sheet = Some(Sheet::Files { query: Field::default(), chosen });
             }
-            Look::Page if self.screen.page.is_empty() => {
+            Look::Demo if self.screen.page.is_empty() => {
                 self.screen.trouble("this is no demo; `wendax demo` lists those there are");
             }
-            Look::Page => self.screen.sheet = Some(Sheet::Page { scroll: 0 }),
+            Look::Demo => self.screen.sheet = Some(Sheet::Page { scroll: 0 }),
+            Look::Page(id) if self.screen.focus == id => self.leave_page(),
+            Look::Page(id) => {
+                self.focus_on(id);
+                self.screen.arrangement = Arrangement::Alone;
+            }
+            Look::Back => self.leave_page(),
+            Look::Beside => self.beside_on(),
+            Look::NextTable => self.turn_tables(1),
+            Look::LastTable => self.turn_tables(-1),
+            Look::SortOn => self.world.tallies.sort_on(1),
+            Look::SortBack => self.world.tallies.sort_on(-1),
+            Look::SortOther => self.world.tallies.reverse(),
+            Look::Compare => self.compare_on(),
             Look::Board if self.screen.focus == PaneId::Board => self.look(Look::Fill),
             Look::Board => self.focus_on(PaneId::Board),
             Look::Lessons => self.toggle_lessons(),
@@ -63,6 +77,47 @@ impl App {
             },
             Look::Ask(ask) => self.prompt(ask),
         }
+    }
+
+    /// Back to the bench, where that is not what is looked at.
+    pub(super) fn leave_page(&mut self) {
+        if self.screen.arrangement == Arrangement::Alone {
+            self.screen.arrangement = Arrangement::Bench;
+        }
+        if self.screen.focus.is_page() {
+            self.screen.focus = PaneId::Source;
+        }
+    }
+
+    /// What stands beside the lines of the source: nothing, what they cost, the cycles of instructions.
+    fn beside_on(&mut self) {
+        let (next, words) = match self.world.tallies.beside {
+            Beside::Nothing => (
+                Beside::Counts,
+                "how often each line ran, and a bar of its cycles; # goes on to the cycles of each instruction",
+            ),
+            Beside::Counts => (Beside::Cycles, "the cycles of each instruction, not taken / taken; # puts them away"),
+            Beside::Cycles => (Beside::Nothing, "nothing stands beside the lines"),
+        };
+        self.world.tallies.beside = next;
+        self.screen.say(words);
+    }
+
+    fn turn_tables(&mut self, by: isize) {
+        self.world.tallies.turn(by);
+        self.screen.panes.of_mut(PaneId::Tally).chosen = 0;
+    }
+
+    fn compare_on(&mut self) {
+        if self.world.tallies.kept.is_empty() {
+            return self.screen.trouble("no tally was kept yet: n keeps this one under a name");
+        }
+        let said = match self.world.tallies.compare_on() {
+            Some(name) => format!("beside {name}; c goes on to the next one kept"),
+            None => "by itself again".to_owned(),
+        };
+        self.screen.panes.of_mut(PaneId::Tally).chosen = 0;
+        self.screen.say(said);
     }
 
     fn write(&mut self) {
@@ -190,6 +245,9 @@ impl App {
             Ask::SaveEvents => "events.jsonl".to_owned(),
             Ask::SaveTones => "tones.wav".to_owned(),
             Ask::Send => self.screen.port.clone(),
+            Ask::KeepTally => format!("run {}", self.world.tallies.kept.len() + 1),
+            Ask::SaveTally => "tally.json".to_owned(),
+            Ask::OpenTally | Ask::TallyPart | Ask::Span => String::new(),
             Ask::OpenEvents => self.world.given.events.as_ref().map_or(String::new(), |(path, _)| path.clone()),
             Ask::SaveMemory => self.thing_chosen().map_or(String::new(), |thing| match thing {
                 wendax_session::Thing::Cells(from, _) => format!("0x{:04X} as bytes 32 to memory.bin", from.0),

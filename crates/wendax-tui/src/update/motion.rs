@@ -3,8 +3,8 @@
 use crate::actions::{ConsoleAction, Motion};
 use crate::app::App;
 use crate::message::Effect;
-use crate::panes::{Order, PaneId, source};
-use crate::screen::Mode;
+use crate::panes::{Order, PaneId, PaneState, source};
+use crate::screen::{Lens, Mode};
 use crate::sheets::Sheet;
 
 /// Cells a look sideways goes.
@@ -151,7 +151,17 @@ impl App {
         let Some(count) = pane.entries(self) else { return };
         let chosen = self.screen.panes.of(self.screen.focus).chosen.min(count.saturating_sub(1));
         match pane.enter(self, chosen) {
-            Some(order) => self.obey(order, effects),
+            Some(order) => {
+                // What is gone to from a page is looked at in the bench.
+                let to_text = matches!(order, Order::Show(..));
+                if self.screen.focus.is_page() {
+                    self.leave_page();
+                    if to_text {
+                        self.focus_on(PaneId::Source);
+                    }
+                }
+                self.obey(order, effects);
+            }
             None => self.screen.trouble("there is nothing to go to"),
         }
     }
@@ -161,6 +171,11 @@ impl App {
         match order {
             Order::Travel(command) => self.begin(command, effects),
             Order::Show(document, line) => self.show_line(document, line),
+            Order::Memory(address) => {
+                self.screen.lens = Lens::At(address);
+                *self.screen.panes.of_mut(PaneId::Memory) = PaneState::default();
+                self.focus_on(PaneId::Memory);
+            }
             Order::WrittenBy(thing) => self.go_to_writer(thing, effects),
             Order::Lever(number) => self.move_lever(number),
             Order::Strike => self.console(ConsoleAction::Strike),

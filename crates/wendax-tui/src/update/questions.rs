@@ -48,6 +48,9 @@ impl App {
         if self.screen.layout.area(PaneId::Stops).is_some() {
             session.count_meetings(SLICE);
         }
+        if self.looks_at_tally() {
+            self.world.measure(SLICE);
+        }
         if self.screen.layout.area(PaneId::Watches).is_some() {
             self.world.ask_of_watches(SLICE);
         }

@@ -147,6 +147,22 @@ impl App {
                 self.screen.say(format!("sending to {text}"));
                 effects.push(Effect::Send(text.to_owned()));
             }
+            Ask::KeepTally => self.keep_tally(text)?,
+            Ask::SaveTally => effects.push(self.tally_to_save(text)?),
+            Ask::OpenTally => effects.push(Effect::ReadTally(text.to_owned())),
+            Ask::TallyPart => {
+                self.world.measure_part(text)?;
+                if self.screen.focus != PaneId::Tally {
+                    self.look(Look::Page(PaneId::Tally));
+                }
+            }
+            Ask::Span => {
+                self.world.measure_span(text)?;
+                if self.screen.focus != PaneId::Tally {
+                    self.look(Look::Page(PaneId::Tally));
+                }
+                self.screen.say("measured; x goes through the tables to the spans");
+            }
             Ask::SaveTones => effects.push(self.tones_to_save(text)?),
             Ask::OpenEvents if text.is_empty() => {
                 self.world.given.events = None;

@@ -32,6 +32,8 @@ pub(crate) struct Walk {
     pub(crate) is_slow: bool,
     /// What the program waits for that is no typed input.
     pub(crate) awaited: Option<Need>,
+    /// Goes up with every session that takes the place of another one.
+    pub(crate) sessions: u64,
     /// Goes up with every run that begins anew; replaying one goes on with it.
     pub(crate) runs: u64,
     /// The files that the owner of the disk was told of last: run, branch, and how often they had changed.
@@ -53,6 +55,7 @@ impl Walk {
         self.uses_devices =
             code.map(|part| (part.start, part.end())).any(|(from, to)| session.machine().names_devices(from, to));
         self.session = Some(session);
+        self.sessions += 1;
         self.passages = None;
         self.is_stale = false;
         self.moved.clear();

@@ -11,6 +11,7 @@ mod panes;
 mod rooms;
 mod screens;
 mod stops;
+mod tally;
 mod trails;
 mod watching;
 mod whence;

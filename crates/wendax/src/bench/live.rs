@@ -359,6 +359,14 @@ impl Bench {
                         Err(failure) => Message::Failed(failure.text),
                     });
                 }
+                Effect::ReadTally(path) => {
+                    let place = Path::new(&path);
+                    let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));
+                    self.send(match text {
+                        Ok(text) => Message::Tally(path, text),
+                        Err(failure) => Message::Failed(failure.text),
+                    });
+                }
                 Effect::Tick(milliseconds) => {
                     self.tick_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
                 }

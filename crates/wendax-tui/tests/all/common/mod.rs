@@ -168,6 +168,10 @@ impl Stage {
                     let text = self.folder.get(&path).cloned().unwrap_or_default();
                     self.message(Message::Events(path, String::from_utf8(text).expect("events are text")));
                 }
+                Effect::ReadTally(path) => {
+                    let text = self.folder.get(&path).cloned().unwrap_or_default();
+                    self.message(Message::Tally(path, String::from_utf8(text).expect("tallies are text")));
+                }
                 // Time passes when the test says so.
                 Effect::Tick(wait) => self.tick = Some(wait),
                 Effect::Quit => self.ended = true,
