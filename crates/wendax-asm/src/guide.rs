@@ -9,7 +9,7 @@ use crate::directives::DIRECTIVES;
 use crate::mnemonics::mnemonics;
 use std::fmt::Write;
 use wendax_isa::Addr;
-use wendax_isa::w16::{CALLS, Cond, DEVICES, Op, OperandKind, Row, TARGET, call_by_name, rows_named};
+use wendax_isa::w16::{CALLS, Cond, DEVICES, Op, Row, TARGET, call_by_name, rows_named};
 use wendax_source::nearest;
 
 /// What the guide says of one thing.
@@ -269,36 +269,7 @@ fn instruction(word: &str) -> Vec<GuideEntry> {
 
 /// The code of an instruction drawn in cells, a digit each, with what each is.
 fn digits(row: &Row) -> Vec<String> {
-    const FIXED: &str = "which instruction it is";
-    let (first, second) = row.pattern.split_once(' ').unwrap_or((row.pattern, ""));
-    // Digits that mean one thing together: their text, how many there are, what they mean.
-    let mut parts: Vec<(String, &str)> = Vec::new();
-    for digit in first.chars() {
-        let (shown, meaning) = match digit {
-            'd' => ("d".to_owned(), "destination register"),
-            's' => ("s".to_owned(), "source register"),
-            'b' => ("b".to_owned(), "base register, F for none"),
-            'k' => ("k".to_owned(), "constant 0 to 15"),
-            'n' => ("n".to_owned(), "number of the call"),
-            'x' => ("x".to_owned(), "signed distance in words from the next instruction"),
-            '0' if parts.iter().any(|(_, meaning)| *meaning != FIXED) => ("0".to_owned(), "always 0"),
-            fixed => (fixed.to_string(), FIXED),
-        };
-        match parts.last_mut() {
-            Some((text, known)) if *known == meaning => text.push_str(&shown),
-            _ => parts.push((shown, meaning)),
-        }
-    }
-    if !second.is_empty() {
-        let meaning = match row.operands.last() {
-            Some(OperandKind::Far) => "a second word: the address",
-            Some(OperandKind::BaseOffset) => "a second word: the offset",
-            _ if row.operands.contains(&OperandKind::BaseOffset) => "a second word: the offset",
-            _ => "a second word: the constant",
-        };
-        parts.push(("wwww".to_owned(), meaning));
-    }
-    drawn(&parts)
+    drawn(&row.parts())
 }
 
 /// Cells of digits, and under each group a line to what it means.

@@ -5,13 +5,15 @@
 //! address, the difference of two is a distance. Nothing here knows how wide the addresses of a machine are:
 //! [`crate::Target::address_mask`] does.
 
+use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::ops::{Add, AddAssign, Sub};
 
 macro_rules! places {
     ($($(#[$doc:meta])* $name:ident($raw:ident), formatted as $($format:ident)+;)+) => {$(
         $(#[$doc])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
+        #[serde(transparent)]
         pub struct $name(pub $raw);
 
         impl $name {

@@ -38,5 +38,5 @@ pub use frames::{Frame, FrameKind};
 pub use lookout::Lookout;
 pub use memory::{CellState, Region, RegionKind};
 pub use report::{FlagsChange, Observer, Report, StepKind, Write};
-pub use w16::{Access, AccessKind, Counting, Machine, Note, Snapshot, Uses, Writer};
+pub use w16::{Access, AccessKind, Computation, Counting, Field, Machine, Note, Snapshot, Uses, Way, Writer};
 pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};

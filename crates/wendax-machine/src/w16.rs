@@ -6,6 +6,7 @@
 //! own.
 
 mod access;
+mod anatomy;
 mod bus;
 mod calls;
 mod counting;
@@ -17,6 +18,7 @@ mod slots;
 mod traps;
 
 pub use access::{Access, AccessKind, Uses};
+pub use anatomy::{Computation, Field, Way};
 pub use counting::Counting;
 
 use crate::activity::Activity;

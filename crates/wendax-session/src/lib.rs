@@ -53,9 +53,10 @@ pub use explain::{Cause, Explanation, Outlook, explain, fault_causes, instructio
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use measure::{
-    Callee, Cell, Comparison, Cost, Dearest, EventTally, InstructionTally, KindTally, LabelTally, Leads, LineTally,
-    Measuring, NEVER, Passage, RegionTally, RoutineTally, Row, SpanTally, SpanTold, Spans, StackTally, StretchTally,
-    TALLY_FORM, Table, TableRow, Tally, TallyError, group_sums, grouped, growth, growth_words,
+    Callee, Cell, Comparison, Cost, Dearest, EventTally, Flow, FlowBlock, FlowEdge, FlowLine, InstructionTally,
+    KindTally, LabelTally, Leads, Level, Levels, LineTally, Measuring, NEVER, Passage, RegionTally, RoutineTally, Row,
+    SpanTally, SpanTold, Spans, StackTally, StretchTally, TALLY_FORM, Table, TableRow, Tally, TallyError, group_sums,
+    grouped, growth, growth_words, region_name,
 };
 pub use moments::{Happening, What, happenings};
 pub use questions::{

@@ -10,12 +10,18 @@ use crate::sheets;
 use crate::theme::Ink;
 pub(crate) use header::grouped;
 use ratatui::Frame;
+use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 /// Draws everything.
 pub fn draw(app: &App, frame: &mut Frame<'_>) {
-    let area = frame.area();
-    let mut pen = Pen::new(frame.buffer_mut(), app.screen.theme);
+    draw_in(app, frame.buffer_mut());
+}
+
+/// Draws everything into cells.
+pub(crate) fn draw_in(app: &App, buffer: &mut Buffer) {
+    let area = buffer.area;
+    let mut pen = Pen::new(buffer, app.screen.theme);
     pen.clear(area);
     if area.width < SMALLEST.0 || area.height < SMALLEST.1 {
         return too_small(&mut pen, area);

@@ -14,6 +14,7 @@
 //! | `frame/` | header and keys line, and the order of drawing |
 //! | `actions.rs`, `keys.rs` | all that can be asked for, and by which keys: one table, [`BINDINGS`] |
 //! | `update/` | what each kind of action does |
+//! | `picture.rs` | what is on the screen as data for drawings |
 //! | `kept.rs` | what is there again when a program is opened the next time |
 
 mod actions;
@@ -28,6 +29,7 @@ mod lessons;
 mod message;
 mod panes;
 mod parts;
+mod picture;
 mod preferences;
 mod screen;
 mod sheets;

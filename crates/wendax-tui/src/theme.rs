@@ -86,6 +86,16 @@ impl Theme {
         }
     }
 
+    /// Red, green and blue of plain text, whatever the terminal shows.
+    pub(crate) fn plain_ink(self) -> (u8, u8, u8) {
+        self.rgb(Ink::Text)
+    }
+
+    /// Red, green and blue of the ground.
+    pub(crate) fn plain_ground(self) -> (u8, u8, u8) {
+        self.ground_rgb(false)
+    }
+
     fn colour(self, rgb: (u8, u8, u8)) -> Option<Color> {
         match self.colours {
             Colours::Full => Some(Color::Rgb(rgb.0, rgb.1, rgb.2)),

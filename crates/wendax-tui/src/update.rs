@@ -103,6 +103,12 @@ impl App {
         }
     }
 
+    /// Lays the screen out for a size.
+    pub(crate) fn lay_out_for(&mut self, size: (u16, u16)) {
+        self.screen.size = size;
+        self.settle();
+    }
+
     /// Lays the screen out for what is true now, and keeps the cursor in view.
     fn settle(&mut self) {
         self.screen.layout = lay_out(self, self.screen.size);

@@ -81,6 +81,8 @@ pub(crate) enum Command {
     Run(Box<Run>),
     /// Say what runs cost, and set several side by side
     Tally(Box<Tally>),
+    /// Draw a program or a run, as SVG or PDF
+    Draw(Box<Draw>),
     /// Be a board that is not there in earnest: take a program over a line, run it, show lamps and digits
     Board(Board),
     /// Load a program to a board, run it there, and be its console
@@ -350,6 +352,71 @@ pub(crate) struct Conditions {
     /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
+}
+
+/// What can be drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Drawing {
+    /// The blocks of a routine and the ways between them
+    Flow,
+    /// Which routine calls which
+    Calls,
+    /// The calls of the run over time
+    Tree,
+    /// All of memory: regions, labels, what is used
+    Memory,
+    /// The stack at a moment
+    Stack,
+    /// The code words of an instruction, field by field
+    Instruction,
+    /// A sum, difference or shift in columns of bits
+    Arithmetic,
+    /// Data in cells, at one moment or several
+    Data,
+    /// The bench, or a pane of it, at one moment or several
+    Screen,
+    /// The run over time, with things followed through it
+    Run,
+    /// What the run cost, as bars; of several runs beside each other
+    Tally,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax draw flow weights.asm --of weigh -o weigh.svg\n  \
+    wendax draw calls weights.asm -o calls.pdf            with --input, --events and arguments as `wendax run` takes them\n  \
+    wendax draw stack weights.asm --moment 'enter weigh' -o stack.svg\n  \
+    wendax draw data sidings.asm --of 'wagons as words 24' --moment start --moment end -o train.svg\n  \
+    wendax draw instruction weights.asm --of main.asm:12 -o code.svg\n  \
+    wendax draw arithmetic --of '40000 + 40000' -o sum.svg\n  \
+    wendax draw run signals.asm --of lamps --of r7 --steps 200000 -o run.vcd\n  \
+    wendax draw tally before.json after.json -o both.pdf\n  \
+    wendax draw screen weights.asm --moment 12 --moment 13 --of registers -o before-and-after.svg")]
+pub(crate) struct Draw {
+    /// What is drawn
+    #[arg(value_enum)]
+    pub(crate) what: Drawing,
+    /// A project, a source or an image; of `tally` also tallies kept as .json. The project here when left out
+    pub(crate) things: Vec<PathBuf>,
+    /// Of what: a routine (flow), an instruction by its label or line, data as --show takes it, a pane (screen), something
+    /// followed through the run (run), 120 + 40000 (arithmetic)
+    #[arg(long, value_name = "WHAT", allow_hyphen_values = true)]
+    pub(crate) of: Vec<String>,
+    /// At which moment: a step, start, end, or a stop such as 'enter weigh'; several for data and screen. The end of the run
+    /// when left out
+    #[arg(long, value_name = "MOMENT")]
+    pub(crate) moment: Vec<String>,
+    /// Columns and rows of the screen
+    #[arg(long, value_name = "COLUMNSxROWS", default_value = "160x50")]
+    pub(crate) size: String,
+    /// Do not run the program: what is drawn is how it stands before its first step
+    #[arg(long)]
+    pub(crate) unrun: bool,
+    /// Where it goes: .svg, .pdf, for run also .vcd; - is standard output, as SVG
+    #[arg(short, long, value_name = "OUT")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) conditions: Conditions,
 }
 
 #[derive(Debug, Args)]

@@ -6,6 +6,7 @@ mod board;
 mod build;
 mod cli;
 mod demo;
+mod draw;
 mod files;
 mod folder;
 mod format;
@@ -97,6 +98,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::Send(options)) => send::run(&options),
         Some(Command::Run(options)) => run::run(&options),
         Some(Command::Tally(options)) => tally::tally(&options),
+        Some(Command::Draw(options)) => draw::draw(&options, cli.look),
         Some(Command::Settings { print }) => settings::settings(print),
         Some(Command::Completions { shell }) => pages::completions(shell),
         Some(Command::Manpages { folder }) => pages::manpages(folder.as_deref()),

@@ -3,7 +3,7 @@
 //! A tally is made by running the run again; while that takes long, how far it is stands on the terminal, and a signal
 //! ends it.
 
-use crate::cli::{Run, Tally as Options};
+use crate::cli::{Conditions, Run, Tally as Options};
 use crate::files;
 use crate::run::{self, Begun, World};
 use crate::{Failure, program, status};
@@ -52,7 +52,7 @@ impl Drop for Meter {
     }
 }
 
-fn interrupted() -> Failure {
+pub(crate) fn interrupted() -> Failure {
     Failure { text: "interrupted".to_owned(), status: status::INTERRUPTED, is_about_output: false }
 }
 
@@ -135,9 +135,10 @@ pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
     let tallies = if is_growing {
         growing(options)?
     } else if options.things.is_empty() {
-        vec![run_one(program::here(None)?, options)?]
+        vec![run_one(program::here(None)?, &options.conditions, &options.span)?]
     } else {
-        options.things.iter().map(|thing| one(thing, options)).collect::<Result<Vec<_>, _>>()?
+        let one = |thing| one(thing, &options.conditions, &options.span);
+        options.things.iter().map(|thing: &PathBuf| one(thing)).collect::<Result<Vec<_>, _>>()?
     };
     let place = output.unwrap_or(Path::new("-"));
     let text = match tallies.as_slice() {
@@ -161,12 +162,12 @@ fn is_form(place: &Path, ending: &str) -> bool {
 }
 
 /// A tally with the size of what its run was given.
-type Sized = (u64, Tally);
+pub(crate) type Sized = (u64, Tally);
 
 /// One that was kept, or of a program that is run now.
-fn one(thing: &Path, options: &Options) -> Result<Sized, Failure> {
+pub(crate) fn one(thing: &Path, conditions: &Conditions, spans: &[String]) -> Result<Sized, Failure> {
     if !is_form(thing, "json") {
-        return run_one(thing, options);
+        return run_one(thing, conditions, spans);
     }
     let text = files::text_of(thing, files::read(thing)?)?;
     let mut tally = Tally::read(&text).map_err(|error| Failure::usage(format!("{}: {error}", thing.display())))?;
@@ -176,8 +177,8 @@ fn one(thing: &Path, options: &Options) -> Result<Sized, Failure> {
     Ok((0, tally))
 }
 
-fn run_one(path: &Path, options: &Options) -> Result<Sized, Failure> {
-    let Begun { mut session, mut world, to_end, .. } = run::begin(path, &options.conditions, &[])?;
+fn run_one(path: &Path, conditions: &Conditions, spans: &[String]) -> Result<Sized, Failure> {
+    let Begun { mut session, mut world, to_end, .. } = run::begin(path, conditions, &[])?;
     world.be_quiet();
     let end = world.drive(&mut session, &to_end)?;
     if matches!(end, run::End::Interrupted) {
@@ -185,7 +186,7 @@ fn run_one(path: &Path, options: &Options) -> Result<Sized, Failure> {
     }
     world.end_files(&session)?;
     let mut tally = measure(&session, &world)?;
-    tally.spans = measure_spans(&session, &options.span, &world)?;
+    tally.spans = measure_spans(&session, spans, &world)?;
     name_it(&mut tally, path, Some(path));
     Ok((session.all_input().len() as u64, tally))
 }
@@ -200,32 +201,19 @@ fn growing(options: &Options) -> Result<Vec<Sized>, Failure> {
         let mut given = options.conditions.clone();
         let first = words.first().and_then(|word| word.parse().ok());
         given.arguments = words;
-        let (_, mut tally) = run_one(path, &Options { conditions: given, ..plain(options) })?;
+        let (_, mut tally) = run_one(path, &given, &options.span)?;
         tally.name.clone_from(text);
         tallies.push((first.unwrap_or(0), tally));
     }
     for file in &options.each_input {
         let mut given = options.conditions.clone();
         given.input = Some(file.clone());
-        let (_, mut tally) = run_one(path, &Options { conditions: given, ..plain(options) })?;
+        let (_, mut tally) = run_one(path, &given, &options.span)?;
         tally.name = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
         let size = std::fs::metadata(file).map_or(0, |data| data.len());
         tallies.push((size, tally));
     }
     Ok(tallies)
-}
-
-/// What of the options is the same for each run.
-fn plain(options: &Options) -> Options {
-    Options {
-        things: Vec::new(),
-        each: Vec::new(),
-        each_input: Vec::new(),
-        span: options.span.clone(),
-        rows: options.rows,
-        output: None,
-        conditions: options.conditions.clone(),
-    }
 }
 
 fn side_by_side(tallies: &[Sized], rows: usize, is_growing: bool) -> String {

@@ -165,6 +165,28 @@ impl Cond {
         }
     }
 
+    /// The one that holds when this does not; of always, always.
+    #[must_use]
+    pub fn not(self) -> Self {
+        match self {
+            Self::Always => Self::Always,
+            Self::Eq => Self::Ne,
+            Self::Ne => Self::Eq,
+            Self::Ltu => Self::Geu,
+            Self::Geu => Self::Ltu,
+            Self::Neg => Self::NotNeg,
+            Self::NotNeg => Self::Neg,
+            Self::Overflow => Self::NoOverflow,
+            Self::NoOverflow => Self::Overflow,
+            Self::Gtu => Self::Leu,
+            Self::Leu => Self::Gtu,
+            Self::Lt => Self::Ge,
+            Self::Ge => Self::Lt,
+            Self::Gt => Self::Le,
+            Self::Le => Self::Gt,
+        }
+    }
+
     /// The flags it looks at.
     pub fn flags(self) -> u16 {
         match self {
@@ -327,7 +349,42 @@ pub struct Row {
     pub meaning: &'static str,
 }
 
+/// What digits of a code word mean that say which instruction it is.
+pub const FIXED_DIGITS: &str = "which instruction it is";
+
 impl Row {
+    /// Its pattern in parts: digits that mean one thing together, and what they mean.
+    pub fn parts(&self) -> Vec<(String, &'static str)> {
+        let (first, second) = self.pattern.split_once(' ').unwrap_or((self.pattern, ""));
+        let mut parts: Vec<(String, &str)> = Vec::new();
+        for digit in first.chars() {
+            let (shown, meaning) = match digit {
+                'd' => ("d".to_owned(), "destination register"),
+                's' => ("s".to_owned(), "source register"),
+                'b' => ("b".to_owned(), "base register, F for none"),
+                'k' => ("k".to_owned(), "constant 0 to 15"),
+                'n' => ("n".to_owned(), "number of the call"),
+                'x' => ("x".to_owned(), "signed distance in words from the next instruction"),
+                '0' if parts.iter().any(|(_, meaning)| *meaning != FIXED_DIGITS) => ("0".to_owned(), "always 0"),
+                fixed => (fixed.to_string(), FIXED_DIGITS),
+            };
+            match parts.last_mut() {
+                Some((text, known)) if *known == meaning => text.push_str(&shown),
+                _ => parts.push((shown, meaning)),
+            }
+        }
+        if !second.is_empty() {
+            let meaning = match self.operands.last() {
+                Some(Far) => "a second word: the address",
+                Some(BaseOffset) => "a second word: the offset",
+                _ if self.operands.contains(&BaseOffset) => "a second word: the offset",
+                _ => "a second word: the constant",
+            };
+            parts.push(("wwww".to_owned(), meaning));
+        }
+        parts
+    }
+
     /// Code words: 1 or 2.
     pub fn words(&self) -> u8 {
         if self.has_word() { 2 } else { 1 }

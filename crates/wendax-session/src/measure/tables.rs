@@ -5,6 +5,7 @@
 use super::compare::{Comparison, Row};
 use super::tally::{Dearest, EventTally, Tally, group_sums};
 use std::fmt::Write as _;
+use wendax_isa::{Addr, StepNo};
 
 /// What stands in a cell.
 #[derive(Debug, Clone, PartialEq)]
@@ -29,9 +30,9 @@ pub enum Leads {
     /// A line, from 1, of a file.
     Line(String, u32),
     /// A step of the run.
-    Step(u64),
+    Step(StepNo),
     /// An address.
-    Address(u32),
+    Address(Addr),
 }
 
 /// A row.
@@ -208,7 +209,7 @@ impl Tally {
     /// The arguments of a call: `r0 = wagons, r1 = 24`.
     fn arguments(&self, call: &Dearest) -> String {
         let value = |value: u32| {
-            let label = self.labels.iter().find(|label| label.address == value && label.region == "data");
+            let label = self.labels.iter().find(|label| label.address == Addr(value) && label.region == "data");
             label.map_or_else(|| value.to_string(), |label| label.name.clone())
         };
         let given = call.arguments.iter().map(|(name, given)| format!("{name} = {}", value(*given)));
@@ -222,11 +223,11 @@ impl Tally {
         let sum = |what: &dyn Fn(&super::RegionTally) -> u64| grouped(self.regions.iter().map(what).sum());
         let mut lines = vec![
             ("cycles", grouped(self.cycles)),
-            ("steps", format!("{}, from {} to {}", grouped(self.steps()), grouped(self.from), grouped(self.to))),
+            ("steps", format!("{}, from {} to {}", grouped(self.steps()), grouped(self.from.0), grouped(self.to.0))),
             ("instructions", grouped(self.instructions)),
             ("jumps", format!("{} taken, {} not", grouped(taken), grouped(not_taken))),
             ("memory", format!("{} times read, {} times written", sum(&|one| one.read), sum(&|one| one.written))),
-            ("stack", format!("{} bytes at most, first at step {}", self.stack.deepest, grouped(self.stack.step))),
+            ("stack", format!("{} bytes at most, first at step {}", self.stack.deepest, grouped(self.stack.step.0))),
             ("output, input", format!("{} and {} bytes", grouped(self.printed), grouped(self.consumed))),
         ];
         if all > 0 {
@@ -265,7 +266,7 @@ impl Tally {
                     Cell::Number(routine.all_cycles),
                     dearest.map_or(Cell::Nothing, |call| Cell::Number(call.cycles)),
                     dearest.map_or(Cell::Nothing, |call| text(self.arguments(call))),
-                    dearest.map_or(Cell::Nothing, |call| Cell::Number(call.step)),
+                    dearest.map_or(Cell::Nothing, |call| Cell::Number(call.step.0)),
                 ],
                 leads: dearest.map_or(Leads::Address(routine.address), |call| Leads::Step(call.step)),
             });
@@ -412,7 +413,7 @@ impl Tally {
                     Cell::Number(span.cycles[1]),
                     Cell::Number(span.cycles[2]),
                     Cell::Number(span.steps[2]),
-                    span.greatest.map_or(Cell::Nothing, Cell::Number),
+                    span.greatest.map_or(Cell::Nothing, |step| Cell::Number(step.0)),
                 ],
                 leads: span.greatest.map_or(Leads::Nowhere, Leads::Step),
             });

@@ -6,7 +6,7 @@ use crate::session::Session;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use wendax_image::{Image, LineKind};
-use wendax_isa::{Addr, Target};
+use wendax_isa::{Addr, StepNo, Target};
 use wendax_machine::{CellCount, Counts, EventCount, Machine, PlaceCount, Region, RegionKind, RoutineCount};
 
 /// What a tally that is written down says of its form.
@@ -32,7 +32,7 @@ pub struct KindTally {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Dearest {
     /// The step that entered it.
-    pub step: u64,
+    pub step: StepNo,
     /// Steps up to its end.
     pub steps: u64,
     /// Cycles up to its end.
@@ -58,7 +58,7 @@ pub struct RoutineTally {
     /// Its label, or the address where it has none.
     pub name: String,
     /// Where it begins.
-    pub address: u32,
+    pub address: Addr,
     /// How often it was called; 0 for what the program begins with.
     pub calls: u64,
     /// Steps of its own.
@@ -101,7 +101,7 @@ pub struct LineTally {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct InstructionTally {
     /// Where it stands.
-    pub address: u32,
+    pub address: Addr,
     /// Its text.
     pub text: String,
     /// How often it was carried out.
@@ -135,7 +135,7 @@ pub struct LabelTally {
     /// The label, or the device register.
     pub name: String,
     /// Where it begins.
-    pub address: u32,
+    pub address: Addr,
     /// What it lies in.
     pub region: String,
     /// How often something of it was read.
@@ -150,9 +150,9 @@ pub struct RegionTally {
     /// What it is for.
     pub name: String,
     /// Its first address.
-    pub start: u32,
+    pub start: Addr,
     /// One past its last address.
-    pub end: u32,
+    pub end: Addr,
     /// How often something of it was read.
     pub read: u64,
     /// How often something of it was written.
@@ -165,7 +165,7 @@ pub struct StackTally {
     /// Bytes below its start, at most.
     pub deepest: u32,
     /// The step that first reached that.
-    pub step: u64,
+    pub step: StepNo,
     /// Steps that each of `depths` stands for.
     pub width: u64,
     /// The most bytes in each such stretch of time.
@@ -180,9 +180,9 @@ pub struct StretchTally {
     /// Routines around it.
     pub depth: usize,
     /// The step that entered it.
-    pub from: u64,
+    pub from: StepNo,
     /// The moment it was left.
-    pub to: u64,
+    pub to: StepNo,
 }
 
 /// Passages from one place to another.
@@ -198,7 +198,7 @@ pub struct SpanTally {
     pub steps: [u64; 3],
     /// The step at which the one that took most cycles began.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub greatest: Option<u64>,
+    pub greatest: Option<StepNo>,
     /// Cycles from which on, and how many passages took so many, in steps of one width.
     #[serde(default)]
     pub histogram: Vec<(u64, u64)>,
@@ -213,7 +213,7 @@ impl SpanTally {
             times: told.cycles.count,
             cycles: three(told.cycles),
             steps: three(told.steps),
-            greatest: told.greatest.map(|passage| passage.from.0),
+            greatest: told.greatest.map(|passage| passage.from),
             histogram: told.histogram.clone(),
         }
     }
@@ -227,9 +227,9 @@ pub struct Tally {
     /// What it is called.
     pub name: String,
     /// The moments it lies between.
-    pub from: u64,
+    pub from: StepNo,
     /// See `from`.
-    pub to: u64,
+    pub to: StepNo,
     /// Cycles between the two.
     pub cycles: u64,
     /// Instructions carried out: steps without the entries of interrupts and of traps of faults.
@@ -316,8 +316,8 @@ impl Tally {
         Self {
             form: TALLY_FORM.to_owned(),
             name: String::new(),
-            from: counts.from.0,
-            to: counts.to.0,
+            from: counts.from,
+            to: counts.to,
             cycles: counts.cycles,
             instructions: counts.places.iter().map(|place| place.times).sum(),
             printed: counts.printed,
@@ -336,7 +336,7 @@ impl Tally {
             regions: regions.iter().map(|region| region_tally(region, &counts.cells)).collect(),
             stack: StackTally {
                 deepest: counts.depths.deepest.0,
-                step: counts.depths.deepest.1.0,
+                step: counts.depths.deepest.1,
                 width: counts.depths.width,
                 depths: counts.depths.bytes.clone(),
             },
@@ -402,14 +402,14 @@ fn routines(counts: &Counts, image: &Image, target: &Target) -> (Vec<RoutineTall
     }
     let tally = |routine: &RoutineCount, name: &String| RoutineTally {
         name: name.clone(),
-        address: routine.entry.0,
+        address: routine.entry,
         calls: routine.calls,
         own_steps: routine.own_steps,
         own_cycles: routine.own_cycles,
         all_steps: routine.all_steps,
         all_cycles: routine.all_cycles,
         dearest: routine.dearest.as_ref().map(|call| Dearest {
-            step: call.step.0,
+            step: call.step,
             steps: call.steps,
             cycles: call.cycles,
             arguments: call
@@ -469,7 +469,7 @@ fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
 
 fn instruction(place: &PlaceCount, session: &Session) -> InstructionTally {
     InstructionTally {
-        address: place.address.0,
+        address: place.address,
         // What stands there now may be another instruction.
         text: instruction_text(session, place.address)
             .filter(|_| session.machine().mnemonics_at(place.address).first() == Some(&place.mnemonic))
@@ -491,7 +491,8 @@ fn events(counts: &BTreeMap<u32, EventCount>, name: impl Fn(u32) -> String) -> V
     told.collect()
 }
 
-fn region_name(kind: RegionKind) -> &'static str {
+/// What a region is for, in a word.
+pub fn region_name(kind: RegionKind) -> &'static str {
     match kind {
         RegionKind::Vectors => "vectors",
         RegionKind::Code => "code",
@@ -505,7 +506,7 @@ fn region_name(kind: RegionKind) -> &'static str {
 fn region_tally(region: &Region, cells: &[CellCount]) -> RegionTally {
     let inside = cells.iter().filter(|cell| (region.start..region.end).contains(&cell.address));
     let (read, written) = inside.fold((0, 0), |sum, cell| (sum.0 + cell.read, sum.1 + cell.written));
-    RegionTally { name: region_name(region.kind).to_owned(), start: region.start.0, end: region.end.0, read, written }
+    RegionTally { name: region_name(region.kind).to_owned(), start: region.start, end: region.end, read, written }
 }
 
 fn device_name(target: &Target, address: Addr) -> String {
@@ -513,7 +514,7 @@ fn device_name(target: &Target, address: Addr) -> String {
 }
 
 fn labels(cells: &[CellCount], image: &Image, target: &Target, regions: &[Region]) -> Vec<LabelTally> {
-    let mut labels: BTreeMap<(u32, String), LabelTally> = BTreeMap::new();
+    let mut labels: BTreeMap<(Addr, String), LabelTally> = BTreeMap::new();
     for cell in cells {
         let region = regions.iter().find(|region| (region.start..region.end).contains(&cell.address));
         let kind = region.map(|region| region.kind);
@@ -524,7 +525,7 @@ fn labels(cells: &[CellCount], image: &Image, target: &Target, regions: &[Region
             (None, None) => ("other memory".to_owned(), Addr(0)),
         };
         let region = kind.map_or("", region_name).to_owned();
-        let label = labels.entry((address.0, name)).or_insert_with_key(|(address, name)| LabelTally {
+        let label = labels.entry((address, name)).or_insert_with_key(|(address, name)| LabelTally {
             name: name.clone(),
             address: *address,
             region,
@@ -544,8 +545,8 @@ fn stretches(counts: &Counts, places: &[usize]) -> Vec<StretchTally> {
         .map(|stretch| StretchTally {
             routine: places[stretch.routine],
             depth: stretch.depth,
-            from: stretch.from.0.max(counts.from.0),
-            to: stretch.to.0,
+            from: stretch.from.max(counts.from),
+            to: stretch.to,
         })
         .collect();
     list.sort_by_key(|stretch| (stretch.from, stretch.depth));

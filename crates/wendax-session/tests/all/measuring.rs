@@ -169,13 +169,12 @@ fn told(tally: &Tally) -> BTreeMap<u32, Routine> {
         calls: told.calls,
         own: (told.own_steps, told.own_cycles),
         all: (told.all_steps, told.all_cycles),
-        dearest: told
-            .dearest
-            .as_ref()
-            .map(|call| (call.step, call.steps, call.cycles, call.arguments.iter().map(|(_, value)| *value).collect())),
+        dearest: told.dearest.as_ref().map(|call| {
+            (call.step.0, call.steps, call.cycles, call.arguments.iter().map(|(_, value)| *value).collect())
+        }),
     };
     let ran = tally.routines.iter().filter(|told| told.all_steps > 0 || told.calls > 0);
-    ran.map(|told| (told.address, routine(told))).collect()
+    ran.map(|told| (told.address.0, routine(told))).collect()
 }
 
 proptest! {
@@ -219,7 +218,7 @@ proptest! {
         let mut told_places: BTreeMap<(u32, String), (u64, u64)> = BTreeMap::new();
         for place in &tally.places {
             let name = place.text.split(' ').next().unwrap_or_default().to_owned();
-            let sum = told_places.entry((place.address, name)).or_default();
+            let sum = told_places.entry((place.address.0, name)).or_default();
             *sum = (sum.0 + place.times, sum.1 + place.cycles);
         }
         prop_assert_eq!(told_places.values().copied().collect::<Vec<_>>(), places.values().copied().collect::<Vec<_>>());
@@ -232,7 +231,7 @@ proptest! {
         prop_assert_eq!(found, judged.routines);
         let mut touched: BTreeMap<String, (u64, u64)> = BTreeMap::new();
         for region in &tally.regions {
-            let inside = judged.touched.range(region.start..region.end);
+            let inside = judged.touched.range(region.start.0..region.end.0);
             let sum = inside.fold((0, 0), |sum, (_, cell)| (sum.0 + cell.0, sum.1 + cell.1));
             prop_assert_eq!((region.read, region.written), sum, "{}", region.name);
             touched.insert(region.name.clone(), sum);

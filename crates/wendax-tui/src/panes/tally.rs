@@ -9,7 +9,7 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use ratatui::text::Span;
-use wendax_machine::{Addr, StepNo};
+use wendax_machine::StepNo;
 use wendax_session::{Cell, Command, Leads, NEVER, StackTally, Table, TableRow, Tally as Measured};
 
 pub(super) struct Tally;
@@ -82,13 +82,13 @@ impl Pane for Tally {
     fn enter(&self, app: &App, entry: usize) -> Option<Order> {
         match &app.world.tallies.table()?.rows.get(entry)?.leads {
             Leads::Nowhere => None,
-            Leads::Step(step) => Some(Order::Travel(Command::Seek(StepNo(*step)))),
+            Leads::Step(step) => Some(Order::Travel(Command::Seek(*step))),
             Leads::Line(file, line) => {
                 Some(Order::Show(app.world.documents.find(file)?, (*line as usize).saturating_sub(1)))
             }
             Leads::Address(address) => {
-                let place = app.session()?.image().line_at(Addr(*address)).and_then(|line| app.world.place_of(line));
-                place.map(|(document, line)| Order::Show(document, line)).or(Some(Order::Memory(Addr(*address))))
+                let place = app.session()?.image().line_at(*address).and_then(|line| app.world.place_of(line));
+                place.map(|(document, line)| Order::Show(document, line)).or(Some(Order::Memory(*address)))
             }
         }
     }
@@ -264,7 +264,7 @@ fn stack(pen: &mut Pen<'_>, area: Rect, stack: &StackTally, tally: &Measured) {
     let text = format!(
         "stack over the run: {} bytes at most, first at step {}",
         grouped(stack.deepest.into()),
-        grouped(stack.step)
+        grouped(stack.step.0)
     );
     pen.text(area.x, area.y, area.width, &text, Ink::Quiet);
     let plot = Rect { y: area.y + 1, height: area.height - 1, ..area };

@@ -40,6 +40,7 @@ fn nothing_points_back_along_the_way_of_the_data() {
         "wendax-project",
         "wendax-board",
         "wendax-session",
+        "wendax-draw",
         "wendax-tui",
         "wendax",
     ];
@@ -72,7 +73,7 @@ fn nothing_points_back_along_the_way_of_the_data() {
 
 #[test]
 fn right_of_the_machine_only_the_account_knows_w16() {
-    for name in ["wendax-session", "wendax-tui", "wendax"] {
+    for name in ["wendax-session", "wendax-draw", "wendax-tui", "wendax"] {
         for path in sources(&crates().join(name).join("src")) {
             let shown = path.display().to_string();
             if shown.contains("/explain.rs") || shown.contains("/explain/") {

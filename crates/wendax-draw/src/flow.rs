@@ -1,0 +1,134 @@
+//! A routine as blocks and the ways between them.
+
+use crate::layered::{Block, Edge, Laid, Pitch, lay_out};
+use crate::scene::{Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
+use wendax_session::{Flow, FlowBlock, FlowEdge, grouped};
+
+/// The unit that layouts reckon in.
+const UNIT: f32 = 6.0;
+const PITCH: Pitch = Pitch { lane: 2, track: 2, label: 3 };
+/// Of a longer block only the beginning and the end are drawn, so many lines of each.
+const MOST_LINES: usize = 16;
+const SHOWN: usize = 6;
+/// The size of labels.
+pub(crate) const SMALL: f32 = 10.0;
+
+/// A block's lines as they are drawn: address and text, or that some are left out.
+fn lines_of(block: &FlowBlock) -> Vec<(String, String)> {
+    let line = |line: &wendax_session::FlowLine| (format!("{:04X}", line.address), line.text.clone());
+    if block.lines.len() <= MOST_LINES {
+        return block.lines.iter().map(line).collect();
+    }
+    let (first, last) = (&block.lines[..SHOWN], &block.lines[block.lines.len() - SHOWN..]);
+    let left_out = block.lines.len() - 2 * SHOWN;
+    let gap = (String::new(), format!("\u{2026} {left_out} more instructions"));
+    first.iter().map(line).chain([gap]).chain(last.iter().map(line)).collect()
+}
+
+fn label(edge: &FlowEdge) -> String {
+    let times = edge.times.map(|times| format!("{} \u{d7}", grouped(times)));
+    match (edge.condition.as_str(), times) {
+        ("", None) => String::new(),
+        ("", Some(times)) => times,
+        (condition, None) => condition.to_owned(),
+        (condition, Some(times)) => format!("{condition}  {times}"),
+    }
+}
+
+#[expect(clippy::cast_possible_truncation, reason = "drawings are small")]
+fn units(size: f32) -> i32 {
+    (size / UNIT).ceil() as i32
+}
+
+fn size_of(block: &FlowBlock) -> (f32, f32) {
+    let lines = lines_of(block);
+    let head = text_width(&head_of(block), SIZE);
+    let widest = lines.iter().map(|(_, text)| text_width(text, SIZE) + ADDRESS).fold(head, f32::max);
+    (widest + 20.0, length(lines.len() + 1) * LINE + 10.0)
+}
+
+fn head_of(block: &FlowBlock) -> String {
+    match block.times {
+        Some(times) => format!("{}   {} \u{d7}", block.name, grouped(times)),
+        None => block.name.clone(),
+    }
+}
+
+/// Room for the address before an instruction.
+const ADDRESS: f32 = 42.0;
+
+/// Where blocks and ways of a routine come to lie, in units of some points.
+pub fn lay_flow_out(flow: &Flow) -> Laid {
+    let blocks: Vec<Block> = flow
+        .blocks
+        .iter()
+        .map(|block| {
+            let (width, height) = size_of(block);
+            Block { width: units(width), height: units(height) }
+        })
+        .collect();
+    let edges: Vec<Edge> = flow
+        .edges
+        .iter()
+        .map(|edge| Edge { from: edge.from, to: edge.to, label: units(text_width(&label(edge), SMALL)) })
+        .collect();
+    lay_out(&blocks, &edges, PITCH)
+}
+
+/// The drawing of a routine; the block that is next stands out.
+pub fn flow(flow: &Flow, present: Option<usize>) -> Scene {
+    let blocks = flow.blocks.iter().filter(|block| !block.lines.is_empty()).count();
+    let mut scene = Scene::new(format!("flow of {}", flow.name), &format!("{blocks} blocks"));
+    let laid = lay_flow_out(flow);
+    let place = |(x, y): (i32, i32)| (MARGIN + float(x) * UNIT, TOP + float(y) * UNIT);
+    let most = flow.edges.iter().filter_map(|edge| edge.times).max().unwrap_or(0);
+    for (edge, route) in flow.edges.iter().zip(&laid.routes) {
+        let ink = if edge.is_jump { Ink::Time } else { Ink::Place };
+        let stroke = match edge.times {
+            Some(0) => Stroke::thin(Ink::Faint).dashed(),
+            Some(times) if times * 4 >= most => Stroke::thin(ink).wide(2.2),
+            _ => Stroke::thin(ink).wide(1.2),
+        };
+        scene.path(route.points.iter().map(|&point| place(point)).collect(), stroke, true);
+        if let Some(at) = route.label {
+            let (x, y) = place(at);
+            let ink = if edge.times == Some(0) { Ink::Faint } else { Ink::Quiet };
+            scene.write((x, y + 12.0), crate::scene::Anchor::Start, &label(edge), ink, SMALL);
+        }
+    }
+    for (index, (block, &(x, y, width))) in flow.blocks.iter().zip(&laid.blocks).enumerate() {
+        let (x, y) = place((x, y));
+        let (_, height) = size_of(block);
+        let area = Area { x, y, width: float(width) * UNIT, height: float(units(height)) * UNIT };
+        let never = block.times == Some(0);
+        let is_outside = block.lines.is_empty();
+        let edge = match () {
+            () if present == Some(index) => Stroke::thin(Ink::Time).wide(2.5),
+            () if is_outside || never => Stroke::thin(Ink::Faint).dashed(),
+            () => Stroke::thin(Ink::Rule),
+        };
+        scene.rectangle(area, (!is_outside).then_some(Ink::Raised), Some(edge));
+        let ink = if never { Ink::Faint } else { Ink::Place };
+        scene.put((x + 9.0, y + LINE), &block.name, ink).bold();
+        if let Some(times) = block.times {
+            let (text, ink) = match times {
+                0 => ("never".to_owned(), Ink::Trouble),
+                times => (format!("{} \u{d7}", grouped(times)), Ink::Quiet),
+            };
+            let at = (x + area.width - 9.0, y + LINE);
+            scene.write(at, crate::scene::Anchor::End, &text, ink, SIZE);
+        }
+        for (row, (address, text)) in lines_of(block).iter().enumerate() {
+            let y = y + LINE * length(row + 2);
+            scene.put((x + 9.0, y), address, Ink::Faint);
+            let ink = if never || address.is_empty() { Ink::Faint } else { Ink::Text };
+            scene.put((x + 9.0 + ADDRESS, y), text, ink);
+        }
+    }
+    scene.finished()
+}
+
+#[expect(clippy::cast_precision_loss, reason = "drawings are small")]
+fn float(units: i32) -> f32 {
+    units as f32
+}

@@ -1,0 +1,37 @@
+//! Charts and drawings of programs and runs, as SVG and PDF.
+//!
+//! What is drawn comes from a session and from what was measured; this crate knows nothing of terminals and files. `scene`
+//! is a picture as data, which `svg` and `pdf` write; `layered` lays graphs out; each other module draws one thing and
+//! answers with a [`Scene`]. The same input gives the same bytes.
+
+mod arithmetic;
+mod calls;
+mod data;
+mod flow;
+mod instruction;
+mod layered;
+mod look;
+mod memory;
+mod pdf;
+mod run;
+mod scene;
+mod screen;
+mod stack;
+mod svg;
+mod tally;
+
+pub use arithmetic::{Flags, Sum, arithmetic};
+pub use calls::{calls, tree};
+pub use data::{Picture, data};
+pub use flow::{flow, lay_flow_out};
+pub use instruction::instruction;
+pub use layered::{Block, Edge, Laid, Pitch, Route, lay_out};
+pub use look::Look;
+pub use memory::memory;
+pub use pdf::{PdfError, to_pdf};
+pub use run::{run, to_vcd};
+pub use scene::{Anchor, Area, Ink, Item, Point, Scene, Stroke, Written, text_width};
+pub use screen::{Grid, Run, screen};
+pub use stack::stack;
+pub use svg::to_svg;
+pub use tally::tallies;

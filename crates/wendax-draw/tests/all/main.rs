@@ -1,0 +1,3 @@
+//! All tests of the crate's public side: one program, so that it is linked once.
+
+mod layered;

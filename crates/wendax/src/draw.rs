@@ -1,0 +1,279 @@
+//! `wendax draw`: a drawing of a program or of its run, to a file.
+//!
+//! The program is run to its end, quietly; then the walk goes to the moments that are asked for. What is drawn comes from
+//! `wendax-draw`; here it is found out of what, and written.
+
+use crate::cli::{Draw as Options, Drawing, Look};
+use crate::run::{self, Begun, World};
+use crate::{Failure, files, program, tally};
+use std::path::Path;
+use wendax_draw::{Grid, Picture, Scene, Sum};
+use wendax_isa::{Addr, StepNo};
+use wendax_machine::Event;
+use wendax_session::{At, Command, Flow, Levels, Names, Progress, Session, Show, State, StopAt, Tally, Where, Why};
+use wendax_tui::App;
+
+/// Steps between two looks at signals.
+const SLICE: u64 = 2_000_000;
+
+/// The ground of a drawing: light, unless said otherwise.
+pub(crate) fn look(look: Option<Look>) -> wendax_draw::Look {
+    match look {
+        Some(Look::Dark) => wendax_draw::Look::Dark,
+        Some(Look::Light) | None => wendax_draw::Look::Light,
+    }
+}
+
+pub(crate) fn draw(options: &Options, ground: Option<Look>) -> Result<u8, Failure> {
+    let ending = ending(&options.output);
+    let is_dump = ending == "vcd";
+    match (ending.as_str(), options.what) {
+        ("svg" | "pdf", _) | ("vcd", Drawing::Run) => {}
+        _ if options.output.as_os_str() == "-" => {}
+        ("vcd", _) => return Err(Failure::usage("only `draw run` writes a .vcd; the others write .svg and .pdf")),
+        _ => {
+            let text = format!("{}: a drawing goes to a .svg or a .pdf", options.output.display());
+            return Err(Failure::usage(text));
+        }
+    }
+    let read: Vec<_> = options.things.iter().filter(|thing| thing.is_file()).cloned().collect();
+    files::keep_apart(&read, &[("-o", &options.output)])?;
+    if let Some(moment) = options.moment.get(1)
+        && !matches!(options.what, Drawing::Data | Drawing::Screen)
+    {
+        return Err(Failure::usage(format!("--moment {moment}: only data and screen are drawn at several moments")));
+    }
+    if options.things.len() > 1 && options.what != Drawing::Tally {
+        return Err(Failure::usage("only `draw tally` takes several programs"));
+    }
+    let scenes = match options.what {
+        Drawing::Arithmetic => vec![of_arithmetic(options)?],
+        Drawing::Tally => vec![of_tallies(options)?],
+        _ => of_run(options, ground, is_dump)?,
+    };
+    // A dump was written already.
+    if !scenes.is_empty() {
+        write(&options.output, &scenes, look(ground), None)?;
+    }
+    Ok(0)
+}
+
+fn ending(path: &Path) -> String {
+    path.extension().and_then(std::ffi::OsStr::to_str).unwrap_or_default().to_ascii_lowercase()
+}
+
+/// Writes pictures in the form the ending of a path asks for; of SVG there is one to a file.
+pub(crate) fn write(
+    place: &Path,
+    scenes: &[Scene],
+    look: wendax_draw::Look,
+    author: Option<&str>,
+) -> Result<(), Failure> {
+    if ending(place) == "pdf" {
+        let bytes = wendax_draw::to_pdf(scenes, look, author).map_err(|error| Failure::usage(error.to_string()))?;
+        return files::write_to(place, &bytes);
+    }
+    let Some(scene) = scenes.first() else { return Ok(()) };
+    files::write_to(place, wendax_draw::to_svg(scene, look).as_bytes())
+}
+
+fn of_arithmetic(options: &Options) -> Result<Scene, Failure> {
+    let [text] = options.of.as_slice() else {
+        return Err(Failure::usage("say what is reckoned: --of '40000 + 40000'"));
+    };
+    let sum =
+        Sum::read(text, wendax_isa::target().word_bits).map_err(|why| Failure::usage(format!("--of {text}: {why}")))?;
+    Ok(wendax_draw::arithmetic(&sum))
+}
+
+fn of_tallies(options: &Options) -> Result<Scene, Failure> {
+    let here = [program::here(None).map(Path::to_owned)];
+    let things: Vec<_> =
+        if options.things.is_empty() { here.into_iter().collect::<Result<_, _>>()? } else { options.things.clone() };
+    let tallies = things.iter().map(|thing| tally::one(thing, &options.conditions, &[]).map(|(_, tally)| tally));
+    let tallies = tallies.collect::<Result<Vec<Tally>, _>>()?;
+    Ok(wendax_draw::tallies(&tallies.iter().collect::<Vec<_>>()))
+}
+
+/// Goes somewhere within the run, quietly.
+pub(crate) fn go(session: &mut Session, world: &World, command: Command) -> Result<(), Failure> {
+    session.begin(command);
+    loop {
+        match session.work(SLICE) {
+            Progress::Working if world.is_interrupted() => return Err(tally::interrupted()),
+            Progress::Working => {}
+            // What was answered once comes from the log; behind the end of it nobody asks.
+            Progress::Asks(_) => session.answer(Event::Waited),
+            Progress::Arrived => return Ok(()),
+        }
+    }
+}
+
+/// Goes to a moment in words: a step, `start`, `end`, a stop.
+pub(crate) fn go_to(session: &mut Session, world: &World, text: &str) -> Result<(), Failure> {
+    let wrong = |why: &str| Failure::usage(format!("--moment {text}: {why}"));
+    let step = match text {
+        "start" => Some(session.oldest()),
+        "end" => Some(session.end()),
+        text => text.replace('_', "").parse().ok().map(StepNo),
+    };
+    if let Some(step) = step {
+        if step > session.end() {
+            return Err(wrong(&format!("the run has {} steps", session.end())));
+        }
+        return go(session, world, Command::Seek(step));
+    }
+    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+    let stop = StopAt::read(text, &names, session.sources()).map_err(|error| wrong(&error.message))?;
+    go(session, world, Command::Seek(session.oldest()))?;
+    go(session, world, Command::Until(Box::new(stop)))?;
+    if *session.state() != State::Paused(Why::Until) {
+        return Err(wrong("the run does not come to that"));
+    }
+    Ok(())
+}
+
+/// An address in words: a label, a line, a number.
+pub(crate) fn address(session: &Session, text: &str) -> Result<Addr, Failure> {
+    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+    match StopAt::read(text, &names, session.sources()).map(|stop| stop.place) {
+        Ok(Where::Address(address)) => Ok(address),
+        Ok(_) => Err(Failure::usage(format!("--of {text}: expected a label or a line, such as weigh or main.asm:12"))),
+        Err(error) => Err(Failure::usage(format!("--of {text}: {}", error.message))),
+    }
+}
+
+fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<Scene>, Failure> {
+    let path = program::here(options.things.first().map(std::path::PathBuf::as_path))?;
+    let Begun { program, mut session, mut world, to_end, .. } =
+        run::begin(path, &options.conditions, &[("-o", &options.output)])?;
+    world.be_quiet();
+    if !options.unrun {
+        let end = world.drive(&mut session, &to_end)?;
+        if matches!(end, run::End::Interrupted) {
+            return Err(tally::interrupted());
+        }
+        world.end_files(&session)?;
+    }
+    let measured =
+        if options.unrun || !needs_tally(options.what) { None } else { Some(tally::measure(&session, &world)?) };
+    let moments: Vec<String> = if options.moment.is_empty() { vec!["end".to_owned()] } else { options.moment.clone() };
+    let of = options.of.first().map(String::as_str);
+    go_to(&mut session, &world, &moments[0])?;
+    let none = |what: &str| Failure::usage(format!("there is no {what} to draw here"));
+    Ok(match options.what {
+        Drawing::Flow => {
+            let place = match of {
+                Some(text) => address(&session, text)?,
+                None => session.image().entry,
+            };
+            let flow = Flow::of(&session, place, measured.as_ref()).ok_or_else(|| none("code"))?;
+            let present = (!options.moment.is_empty()).then(|| flow.block_at(session.present_address())).flatten();
+            vec![wendax_draw::flow(&flow, present)]
+        }
+        Drawing::Calls => vec![wendax_draw::calls(measured.as_ref().ok_or_else(|| none("run"))?)],
+        Drawing::Tree => vec![wendax_draw::tree(measured.as_ref().ok_or_else(|| none("run"))?)],
+        Drawing::Memory => vec![wendax_draw::memory(&session, measured.as_ref())],
+        Drawing::Stack => vec![wendax_draw::stack(&session)],
+        Drawing::Instruction => {
+            let place = match of {
+                Some(text) => address(&session, text)?,
+                None => session.present_address(),
+            };
+            vec![wendax_draw::instruction(&session, place).ok_or_else(|| none("instruction"))?]
+        }
+        Drawing::Data => vec![of_data(&mut session, &world, of, &moments)?],
+        Drawing::Screen => vec![of_screen(options, &program, &mut session, &world, &moments, ground)?],
+        Drawing::Run => {
+            let levels = follow(&session, &world, &options.of)?;
+            if is_dump {
+                let bytes = wendax_draw::to_vcd(&levels, session.end());
+                let bytes = bytes.map_err(|error| Failure::usage(error.to_string()))?;
+                files::write_to(&options.output, &bytes)?;
+                return Ok(Vec::new());
+            }
+            vec![wendax_draw::run(&session, &levels)]
+        }
+        Drawing::Arithmetic | Drawing::Tally => Vec::new(),
+    })
+}
+
+fn needs_tally(what: Drawing) -> bool {
+    matches!(what, Drawing::Flow | Drawing::Calls | Drawing::Tree | Drawing::Memory)
+}
+
+/// Follows things through the run.
+pub(crate) fn follow(
+    session: &Session,
+    world: &World,
+    things: &[String],
+) -> Result<Vec<wendax_session::Level>, Failure> {
+    let mut levels = Levels::read(session, things).map_err(|why| Failure::usage(format!("--of {why}")))?;
+    let mut meter = tally::Meter::new("following");
+    while !levels.work(session, SLICE) {
+        if world.is_interrupted() {
+            return Err(tally::interrupted());
+        }
+        meter.at(levels.progress());
+    }
+    let mut levels = levels.levels().to_vec();
+    // Of what nobody asked for, only what changed.
+    if things.is_empty() {
+        levels.retain(|level| level.changes.len() > 1);
+    }
+    Ok(levels)
+}
+
+/// Data at some moments.
+pub(crate) fn of_data(
+    session: &mut Session,
+    world: &World,
+    of: Option<&str>,
+    moments: &[String],
+) -> Result<Scene, Failure> {
+    let text = of.ok_or_else(|| Failure::usage("say which data: --of 'wagons as words 24'"))?;
+    let show = {
+        let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+        Show::read(text, &names).map_err(|error| Failure::usage(format!("--of {text}: {}", error.message)))?
+    };
+    let mut pictures = Vec::new();
+    for moment in moments {
+        go_to(session, world, moment)?;
+        let at = At::new(session.machine());
+        let reading = show.reading(session, &at).ok_or_else(|| Failure::usage(format!("--of {text}: no data")))?;
+        let is_step = moment.replace('_', "").parse::<u64>().is_ok();
+        let words = if is_step { String::new() } else { moment.clone() };
+        pictures.push(Picture { step: session.now(), words, reading });
+    }
+    Ok(wendax_draw::data(text, &pictures, session.machine().target()))
+}
+
+/// The bench, or a pane of it, at some moments.
+fn of_screen(
+    options: &Options,
+    program: &program::Program,
+    session: &mut Session,
+    world: &World,
+    moments: &[String],
+    ground: Option<Look>,
+) -> Result<Scene, Failure> {
+    let wrong = || Failure::usage(format!("--size {}: expected columns and rows, such as 160x50", options.size));
+    let (columns, rows) = options.size.split_once('x').ok_or_else(wrong)?;
+    let size = (columns.parse().map_err(|_| wrong())?, rows.parse().map_err(|_| wrong())?);
+    if !(60..=400).contains(&size.0) || !(16..=200).contains(&size.1) {
+        return Err(Failure::usage(format!("--size {}: from 60x16 to 400x200", options.size)));
+    }
+    let look = if ground == Some(Look::Dark) { wendax_tui::Look::Dark } else { wendax_tui::Look::Light };
+    let theme = wendax_tui::Theme { look, colours: wendax_tui::Colours::Full };
+    let mut grids: Vec<Grid> = Vec::new();
+    for moment in moments {
+        go_to(session, world, moment)?;
+        let name = options.things.first().map_or(".".to_owned(), |path| path.display().to_string());
+        let settings = wendax_machine::Settings::default();
+        let mut app = App::for_image_with_sources(name, program.assembly.clone(), settings, theme);
+        app.show_walk(session.clone());
+        let grid = app.grid(size, options.of.first().map(String::as_str));
+        grids.push(grid.map_err(|why| Failure::usage(format!("--of {why}")))?);
+    }
+    Ok(wendax_draw::screen(&grids))
+}
