@@ -7,6 +7,7 @@
 mod arithmetic;
 mod calls;
 mod data;
+mod document;
 mod flow;
 mod instruction;
 mod layered;
@@ -23,6 +24,7 @@ mod tally;
 pub use arithmetic::{Flags, Sum, arithmetic};
 pub use calls::{calls, tree};
 pub use data::{Picture, data};
+pub use document::{Part, pages};
 pub use flow::{flow, lay_flow_out};
 pub use instruction::instruction;
 pub use layered::{Block, Edge, Laid, Pitch, Route, lay_out};

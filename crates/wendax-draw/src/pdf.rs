@@ -19,8 +19,8 @@ use unicode_width::UnicodeWidthChar;
 
 /// Points of a unit: there are 72 to an inch, and 96 units.
 const POINT: f32 = 0.75;
-/// A page is at most so large, in units: a little less than A3 on its side, which printers take to A4 well enough.
-const LARGEST: Point = (1560.0, 1080.0);
+/// A page is at most so large, in units: A3 on its side, which printers take to A4 well enough.
+const LARGEST: Point = (1587.4, 1122.6);
 /// So much of a picture that goes over several pages stands on both of two.
 const OVERLAP: f32 = 40.0;
 

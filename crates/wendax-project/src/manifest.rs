@@ -38,6 +38,10 @@ struct Pattern {
 pub struct Manifest {
     /// The name of the program, which its image gets.
     pub name: Option<String>,
+    /// What a report is headed by, and who made it.
+    pub title: Option<String>,
+    /// See `title`.
+    pub author: Option<String>,
     /// The label to begin at.
     pub entry: Option<(String, Span)>,
     /// Arguments of the program.
@@ -65,8 +69,10 @@ struct Key {
     example: &'static str,
 }
 
-const KEYS: [Key; 11] = [
+const KEYS: [Key; 13] = [
     Key { name: "name", takes: "a text", example: "name = \"weighbridge\"" },
+    Key { name: "title", takes: "a text", example: "title = \"The weighbridge\"" },
+    Key { name: "author", takes: "a text", example: "author = \"R. Ostrey\"" },
     Key { name: "sources", takes: "a list of texts", example: "sources = [\"src/**/*.asm\"]" },
     Key { name: "libraries", takes: "a list of texts", example: "libraries = [\"lib/*.a\"]" },
     Key { name: "entry", takes: "a text", example: "entry = \"start\"" },
@@ -124,6 +130,8 @@ impl Manifest {
         let span = reader.span(value.span());
         let done = match known.name {
             "name" => text(value).map(|text| self.name = Some(text)),
+            "title" => text(value).map(|text| self.title = Some(text)),
+            "author" => text(value).map(|text| self.author = Some(text)),
             "entry" => text(value).map(|text| self.entry = Some((text, span))),
             "input" => text(value).map(|text| self.input = Some(text)),
             "files" => text(value).map(|text| self.files = Some((text, span))),

@@ -251,6 +251,8 @@ pub enum Ask {
     KeepTally,
     SaveTally,
     OpenTally,
+    /// The file a drawing goes to.
+    Draw(Drawing),
     /// The part of the run that is measured, and passages that are.
     TallyPart,
     Span,
@@ -283,6 +285,33 @@ pub enum Ask {
     NewProject,
 }
 
+/// What can be drawn to a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[expect(missing_docs, reason = "the table of keys says what each one is")]
+pub enum Drawing {
+    Flow,
+    Calls,
+    Tree,
+    Memory,
+    Stack,
+    Instruction,
+    Arithmetic,
+    Data,
+    Screen,
+    Pane,
+    /// The pane in focus before the last step and now.
+    Change,
+    Run,
+    Tally,
+}
+
+impl Drawing {
+    /// It shows the screen with its own colours.
+    pub(crate) fn is_of_screen(self) -> bool {
+        matches!(self, Self::Screen | Self::Pane | Self::Change)
+    }
+}
+
 impl Action {
     /// It writes a text, or to a file: nothing of that is done to an image.
     pub(crate) fn writes(self) -> bool {
@@ -297,7 +326,7 @@ impl Action {
                 Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
                 Ask::TrailFilter | Ask::Watch | Ask::FindInMemory | Ask::SaveMemory | Ask::SaveTrail => false,
                 Ask::SaveEvents | Ask::OpenEvents | Ask::SaveTones | Ask::Send => false,
-                Ask::KeepTally | Ask::SaveTally | Ask::OpenTally | Ask::TallyPart | Ask::Span => false,
+                Ask::KeepTally | Ask::SaveTally | Ask::OpenTally | Ask::TallyPart | Ask::Span | Ask::Draw(_) => false,
             },
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
             Self::Sheet(_) | Self::Console(_) => false,
@@ -316,6 +345,7 @@ impl Ask {
             Self::NewFile | Self::NewProject | Self::SaveTrail => false,
             Self::SaveEvents | Self::OpenEvents | Self::SaveTones | Self::Send => false,
             Self::KeepTally | Self::SaveTally | Self::OpenTally | Self::TallyPart => false,
+            Self::Draw(_) => false,
             Self::Span => true,
         }
     }

@@ -186,7 +186,8 @@ impl App {
         let is_timing = self.looks_at_passages()
             && self.world.walk.passages.as_ref().is_none_or(|passages| !passages.is_done(session));
         let is_measuring = self.looks_at_tally() && !self.world.tallies.is_current(session);
-        is_counting
+        self.world.drawing.is_some()
+            || is_counting
             || is_measuring
             || is_timing
             || is_telling
@@ -199,7 +200,8 @@ impl App {
     pub(crate) fn looks_at_tally(&self) -> bool {
         let beside = self.world.tallies.beside == Beside::Counts && self.screen.layout.area(PaneId::Source).is_some();
         let is_run = self.session().is_some_and(|session| session.end() > StepNo::FIRST);
-        is_run && (beside || self.screen.layout.area(PaneId::Tally).is_some())
+        let pages = [PaneId::Tally, PaneId::Flow, PaneId::Atlas];
+        is_run && (beside || pages.iter().any(|page| self.screen.layout.area(*page).is_some()))
     }
 
     /// How interrupts fared has room on the screen.

@@ -3,7 +3,7 @@
 //! The keys line, the palette, the guide and `docs/keys.md` are made from it. An action stands in it once, with all
 //! keys it has; palette entries without a key stand in it too.
 
-use crate::actions::{Action, Ask, ConsoleAction, Edit, File, Find, Hand, Look, Motion, SheetAction, Travel};
+use crate::actions::{Action, Ask, ConsoleAction, Drawing, Edit, File, Find, Hand, Look, Motion, SheetAction, Travel};
 use crate::panes::{self, PaneId};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use std::fmt::Write;
@@ -15,6 +15,8 @@ pub enum Context {
     Walk,
     /// In a pane that is a list, while walking.
     List,
+    /// On a page other than the bench.
+    Page,
     /// In the tally.
     Tally,
     /// While writing.
@@ -31,14 +33,23 @@ pub enum Context {
 
 impl Context {
     /// All of them, in the order of `docs/keys.md`.
-    pub(crate) const ALL: [Self; 8] =
-        [Self::Walk, Self::List, Self::Tally, Self::Write, Self::Offer, Self::Field, Self::Question, Self::Console];
+    pub(crate) const ALL: [Self; 9] = [
+        Self::Walk,
+        Self::List,
+        Self::Page,
+        Self::Tally,
+        Self::Write,
+        Self::Offer,
+        Self::Field,
+        Self::Question,
+        Self::Console,
+    ];
 
     /// Plain signs are text there.
     pub(crate) fn takes_text(self) -> bool {
         match self {
             Self::Write | Self::Field | Self::Console | Self::Offer => true,
-            Self::Walk | Self::List | Self::Tally | Self::Question => false,
+            Self::Walk | Self::List | Self::Page | Self::Tally | Self::Question => false,
         }
     }
 
@@ -46,6 +57,7 @@ impl Context {
         match self {
             Self::Walk => "Walking",
             Self::List => "In a pane that is a list (calls, marks, stops)",
+            Self::Page => "On a page: tally, flow, atlas",
             Self::Tally => "In the tally",
             Self::Write => "Writing",
             Self::Offer => "While words are offered",
@@ -60,6 +72,7 @@ impl Context {
         match self {
             Self::Walk => "while walking",
             Self::List => "in a list",
+            Self::Page => "on a page",
             Self::Tally => "in the tally",
             Self::Write => "while writing",
             Self::Offer => "while words are offered",
@@ -87,7 +100,7 @@ pub struct Binding {
     pub words: &'static str,
 }
 
-use Context::{Console, Field, List, Offer, Question, Tally, Walk, Write as Writing};
+use Context::{Console, Field, List, Offer, Page, Question, Tally, Walk, Write as Writing};
 
 type Keys = &'static [&'static str];
 type Contexts = &'static [Context];
@@ -256,6 +269,119 @@ pub const BINDINGS: &[Binding] = &[
         "Tally: what the run cost, and where; again for the bench",
         "profile profiler performance cost cycles count statistics hot spots time measure compare benchmark coverage",
     ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Flow),
+        "",
+        "Draw the flow of the routine, with counts",
+        "graph blocks control diagram export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Calls),
+        "",
+        "Draw which routine calls which",
+        "call graph diagram export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Tree),
+        "",
+        "Draw the calls of the run over time",
+        "call tree timeline export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Memory),
+        "",
+        "Draw the map of memory",
+        "layout regions export svg pdf picture",
+    ),
+    ask(&[], &[Walk], Ask::Draw(Drawing::Stack), "", "Draw the stack as it is", "frames export svg pdf picture"),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Instruction),
+        "",
+        "Draw the code words of the instruction, field by field",
+        "encoding opcode bits machine code export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Arithmetic),
+        "",
+        "Draw the arithmetic of the instruction in columns, or of any sum",
+        "addition subtraction shift carry binary export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Data),
+        "",
+        "Draw data in cells, at one moment or several",
+        "array table memory cells pointers export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Screen),
+        "",
+        "Draw the screen",
+        "screenshot bench capture export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Pane),
+        "",
+        "Draw the pane in focus",
+        "screenshot capture export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Change),
+        "",
+        "Draw the pane in focus before the last step and now",
+        "screenshot compare change export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Run),
+        "",
+        "Draw the run over time, with things followed through it",
+        "waveform timeline levels lamps vcd logic export svg pdf picture",
+    ),
+    ask(
+        &[],
+        &[Walk],
+        Ask::Draw(Drawing::Tally),
+        "",
+        "Draw the tally as bars",
+        "chart cost profile export svg pdf picture",
+    ),
+    look(
+        &["P"],
+        &[Walk],
+        Look::Page(PaneId::Flow),
+        "",
+        "Flow: the present routine as blocks and the ways between them; again for the bench",
+        "paths graph control flow blocks branches diagram chart structure loops basic",
+    ),
+    look(
+        &["@"],
+        &[Walk],
+        Look::Page(PaneId::Atlas),
+        "",
+        "Atlas: all of memory as a map; again for the bench",
+        "memory map overview regions heap stack usage layout touched changed pointers",
+    ),
     look(
         &["#"],
         &[Walk],
@@ -265,7 +391,7 @@ pub const BINDINGS: &[Binding] = &[
         "counts coverage never ran hot heat cycles cost margin profile",
     ),
     look(&["Esc"], &[Walk], Look::Back, "", "Back to the bench", "leave page close return"),
-    look(&["Esc"], &[Tally], Look::Back, "bench", "From the tally to the bench", "leave page close return"),
+    look(&["Esc"], &[Page], Look::Back, "bench", "From the page to the bench", "leave close return"),
     look(
         &["x"],
         &[Tally],

@@ -57,6 +57,8 @@ const STATE: &[Slot] = &[
     when_asked(PaneId::History, 6),
     when_asked(PaneId::Trail, 6),
     when_asked(PaneId::Tally, 6),
+    when_asked(PaneId::Flow, 6),
+    when_asked(PaneId::Atlas, 6),
 ];
 const SOURCE: Column = Column { slots: &[slot(PaneId::Source, 0)], width: |_| 0 };
 
@@ -87,6 +89,8 @@ const BENCH: &[Columns] = &[
                     when_asked(PaneId::History, 2),
                     when_asked(PaneId::Trail, 3),
                     when_asked(PaneId::Tally, 3),
+                    when_asked(PaneId::Flow, 3),
+                    when_asked(PaneId::Atlas, 3),
                 ],
                 width: |width| (width / 3).min(74),
             },

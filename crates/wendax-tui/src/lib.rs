@@ -38,7 +38,7 @@ mod update;
 mod world;
 
 pub use actions::{
-    Action, Ask, ConsoleAction, Edit, File, Find, Hand, Look as LookAction, Motion, SheetAction, Travel,
+    Action, Ask, ConsoleAction, Drawing, Edit, File, Find, Hand, Look as LookAction, Motion, SheetAction, Travel,
 };
 pub use app::App;
 pub use face::board_face;

@@ -6,11 +6,13 @@
 //!
 //! Panes look at the app and never change it: what is to be done they answer with as an [`Order`].
 
+mod atlas;
 mod board;
 mod calls;
 mod console;
 mod drawer;
 mod flags;
+mod flow;
 mod history;
 mod marks;
 mod memory;
@@ -132,6 +134,9 @@ pub(crate) struct PaneState {
     pub(crate) chosen: usize,
 }
 
+pub(crate) use atlas::sideways;
+pub(crate) use flow::present_entry;
+
 macro_rules! panes {
     ($($id:ident: $file:ident),* $(,)?) => {
         /// A pane, by its place in the table.
@@ -160,6 +165,8 @@ panes! {
     History: history,
     Trail: trail,
     Tally: tally,
+    Flow: flow,
+    Atlas: atlas,
     Ribbon: ribbon,
     Console: console,
 }
@@ -176,7 +183,7 @@ impl PaneId {
 
     /// It is looked at on a page of its own.
     pub(crate) fn is_page(self) -> bool {
-        matches!(self, Self::Tally)
+        matches!(self, Self::Tally | Self::Flow | Self::Atlas)
     }
 
     /// Tab stops at it: something can be moved in it.
@@ -191,6 +198,8 @@ impl PaneId {
             | Self::History
             | Self::Trail
             | Self::Tally
+            | Self::Flow
+            | Self::Atlas
             | Self::Watches
             | Self::Drawer => self.pane().entries(app).is_some_and(|count| count > 0),
         }

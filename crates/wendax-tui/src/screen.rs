@@ -163,6 +163,8 @@ pub(crate) struct Screen {
     pub(crate) until: String,
     /// Commands taken from the palette, the latest first.
     pub(crate) recent: Vec<Action>,
+    /// The moment that what is chosen in the flow follows.
+    pub(crate) flow_at: Option<(u64, wendax_machine::StepNo)>,
     /// How the program was looked at last time, until it has been assembled.
     pub(crate) kept: Option<Kept>,
     /// Where everything lies on a screen of this size.
@@ -197,6 +199,7 @@ impl Screen {
             port: String::new(),
             until: String::new(),
             recent: Vec::new(),
+            flow_at: None,
             kept: None,
             layout: Layout::default(),
         }

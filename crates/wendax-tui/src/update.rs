@@ -5,6 +5,7 @@
 
 mod built;
 mod console;
+mod drawing;
 mod edit;
 mod file;
 mod find;
@@ -25,7 +26,7 @@ use crate::app::App;
 use crate::keys::{Context, action_for};
 use crate::layout::lay_out;
 use crate::message::{Effect, Message};
-use crate::panes::{PaneId, source};
+use crate::panes::{PaneId, present_entry, source};
 use crate::screen::Mode;
 use crate::sheets::Sheet;
 use crate::world::editor::Editor;
@@ -114,6 +115,22 @@ impl App {
         self.screen.layout = lay_out(self, self.screen.size);
         source::settle(self);
         self.settle_trail();
+        self.settle_flow();
+    }
+
+    /// Has the present routine at hand when it is shown; what is chosen in it follows the walk.
+    fn settle_flow(&mut self) {
+        if self.screen.layout.area(PaneId::Flow).is_none() {
+            return;
+        }
+        self.world.make_flow();
+        let now = self.session().map(|session| (session.branches(), session.now()));
+        if now != self.screen.flow_at {
+            self.screen.flow_at = now;
+            if let Some(entry) = present_entry(self) {
+                self.screen.panes.of_mut(PaneId::Flow).chosen = entry;
+            }
+        }
     }
 
     /// Where keys mean something now: the first context that knows a key decides.
@@ -125,8 +142,9 @@ impl App {
             (None, Mode::Write) => vec![Context::Write],
             (None, Mode::Walk) if self.takes_input() => vec![Context::Console, Context::Walk],
             (None, Mode::Walk) if self.screen.focus == PaneId::Tally => {
-                vec![Context::Tally, Context::List, Context::Walk]
+                vec![Context::Tally, Context::Page, Context::List, Context::Walk]
             }
+            (None, Mode::Walk) if self.screen.focus.is_page() => vec![Context::Page, Context::List, Context::Walk],
             (None, Mode::Walk) if self.screen.focus.pane().entries(self).is_some() => {
                 vec![Context::List, Context::Walk]
             }
@@ -139,6 +157,9 @@ impl App {
         // What is being looked for is given up by Esc; another key asks for something else, and ends it too.
         if self.world.walk.sought.take().is_some() && key.code == KeyCode::Esc {
             return self.screen.say("no longer looked for");
+        }
+        if self.world.drawing.take().is_some() && key.code == KeyCode::Esc {
+            return self.screen.say("no longer drawn");
         }
         if key.modifiers.contains(KeyModifiers::ALT) {
             // Terminals send Esc and a key typed right behind it as that key with Alt, which means nothing here.

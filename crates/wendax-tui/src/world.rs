@@ -3,7 +3,9 @@
 //! Nothing here knows of screens, panes or keys.
 
 pub(crate) mod documents;
+pub(crate) mod drawings;
 pub(crate) mod editor;
+pub(crate) mod flows;
 pub(crate) mod names;
 pub(crate) mod program;
 pub(crate) mod stops;
@@ -15,6 +17,7 @@ pub(crate) mod watches;
 
 use documents::{Document, DocumentId, Documents};
 use editor::{Editor, LineShift};
+use flows::Flows;
 use program::Program;
 use std::path::PathBuf;
 use stops::Stops;
@@ -52,6 +55,10 @@ pub(crate) struct World {
     pub(crate) stops: Stops,
     /// What the run cost.
     pub(crate) tallies: Tallies,
+    /// A drawing that was asked for.
+    pub(crate) drawing: Option<drawings::Pending>,
+    /// The present routine as blocks.
+    pub(crate) flows: Flows,
     /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it
     /// has there. They are asked about one after the other.
     pub(crate) conflicts: Vec<(String, String)>,
@@ -94,6 +101,8 @@ impl World {
             watches: Watches::default(),
             stops: Stops::default(),
             tallies: Tallies::default(),
+            flows: Flows::default(),
+            drawing: None,
             conflicts: Vec::new(),
             clipboard: String::new(),
             given: Given::default(),

@@ -83,6 +83,8 @@ pub(crate) enum Command {
     Tally(Box<Tally>),
     /// Draw a program or a run, as SVG or PDF
     Draw(Box<Draw>),
+    /// Make one document of a program: listing, how it was run, output, tally, drawings, problems
+    Report(Box<Report>),
     /// Be a board that is not there in earnest: take a program over a line, run it, show lamps and digits
     Board(Board),
     /// Load a program to a board, run it there, and be its console
@@ -352,6 +354,37 @@ pub(crate) struct Conditions {
     /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax report weights.asm -o weights.pdf --title 'Wagon weights' --author 'R. Ostrey'\n  \
+    wendax report -o report.md                            the project here; pictures lie beside it as .svg\n  \
+    wendax report sidings.asm -o sidings.pdf --draw flow=insert_sort --draw calls --moment 'enter insert_sort' -- insert")]
+pub(crate) struct Report {
+    /// A project, a source or an image; the project here when left out
+    pub(crate) file: Option<PathBuf>,
+    /// Where it goes: .pdf or .md
+    #[arg(short, long, value_name = "OUT")]
+    pub(crate) output: PathBuf,
+    /// What it is headed by; else as the manifest says, else the program's name
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) title: Option<String>,
+    /// Who made it; else as the manifest says
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) author: Option<String>,
+    /// A drawing: flow=ROUTINE, calls, tree, memory, stack, tally, run, data='weights as words 6'. Several may be given; calls and
+    /// tally when none is
+    #[arg(long, value_name = "DRAWING")]
+    pub(crate) draw: Vec<String>,
+    /// A moment whose registers, flags and stack are shown: a step or a stop such as 'enter weigh'
+    #[arg(long, value_name = "MOMENT")]
+    pub(crate) moment: Vec<String>,
+    /// Do not run the program: only the listing and what is wrong with it
+    #[arg(long)]
+    pub(crate) unrun: bool,
+    #[command(flatten)]
+    pub(crate) conditions: Conditions,
 }
 
 /// What can be drawn.

@@ -19,6 +19,7 @@ mod port;
 mod problems;
 mod program;
 mod recovery;
+mod report;
 mod run;
 mod send;
 mod settings;
@@ -99,6 +100,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::Run(options)) => run::run(&options),
         Some(Command::Tally(options)) => tally::tally(&options),
         Some(Command::Draw(options)) => draw::draw(&options, cli.look),
+        Some(Command::Report(options)) => report::report(&options),
         Some(Command::Settings { print }) => settings::settings(print),
         Some(Command::Completions { shell }) => pages::completions(shell),
         Some(Command::Manpages { folder }) => pages::manpages(folder.as_deref()),

@@ -14,7 +14,7 @@ use orders::Orders;
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
 use std::io::{IsTerminal, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use wendax_machine::{Clock, Settings, StepNo};
 use wendax_session::{
     Command, Names, Script, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, state_words,
@@ -108,8 +108,6 @@ pub(crate) struct Begun {
     pub(crate) to_end: Command,
     /// What it was begun with.
     pub(crate) settings: Settings,
-    /// What is read of the disk for it.
-    pub(crate) read: Vec<PathBuf>,
 }
 
 /// Loads a program and makes its world. `outputs` are what will be written on the way, by the options that ask for it.
@@ -174,7 +172,7 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
         session.set_script(script.map_err(|error| Failure::usage(format!("{}, {error}", place.display())))?);
     }
     let to_end = steps.map_or(Command::Go, |step| Command::Seek(StepNo(step)));
-    Ok(Begun { program, session, world, to_end, settings, read })
+    Ok(Begun { program, session, world, to_end, settings })
 }
 
 fn run_program(options: &Run) -> Result<u8, Failure> {
@@ -291,6 +289,22 @@ fn report(session: &Session, end: &End) -> Report {
         pc: pc.0,
         registers: Ordered(registers.collect()),
         flags: Ordered(flags.collect()),
+    }
+}
+
+/// How a run ended, in a few words.
+pub(crate) fn end_words(session: &Session, end: &End) -> String {
+    match end {
+        End::Program(State::Finished(status)) => format!("by itself, with status {status}"),
+        End::Program(State::Fault(fault)) => format!("by a fault, trap {}: {}", fault.kind.trap(), fault.kind),
+        End::Program(State::Circling { .. } | State::Idle { .. }) => state_words(session),
+        End::Program(State::Waiting) => "waiting for input".to_owned(),
+        End::Program(State::Paused(Why::Brk)) => "by a brk".to_owned(),
+        End::Program(State::Ready | State::Running | State::Paused(_)) => "stopped before its end".to_owned(),
+        End::Output => "stopped: it printed as much as it may".to_owned(),
+        End::Seconds => "stopped: its time was up".to_owned(),
+        End::Interrupted => "interrupted".to_owned(),
+        End::Asked => "where it was asked to stop".to_owned(),
     }
 }
 

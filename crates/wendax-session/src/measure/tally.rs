@@ -261,6 +261,9 @@ pub struct Tally {
     /// Passages that were asked for.
     #[serde(default)]
     pub spans: Vec<SpanTally>,
+    /// Cells of memory touched, by address; not written down.
+    #[serde(skip)]
+    pub cells: Vec<CellCount>,
     /// The longest stretches by routine, by where they begin.
     #[serde(default)]
     pub stretches: Vec<StretchTally>,
@@ -341,6 +344,7 @@ impl Tally {
                 depths: counts.depths.bytes.clone(),
             },
             spans: Vec::new(),
+            cells: counts.cells.clone(),
             stretches: stretches(counts, &places_of),
         }
     }

@@ -1,7 +1,7 @@
 //! Prompts: what is asked for, and what may be written.
 
 use super::sheet;
-use crate::actions::Ask;
+use crate::actions::{Ask, Drawing};
 use crate::app::App;
 use crate::cells::wrap;
 use crate::parts::field::Field;
@@ -45,6 +45,44 @@ impl Ask {
                 "send to a board",
                 "a port: /dev/ttyUSB0, /dev/pts/7, 127.0.0.1:4000; `wendax board` in another terminal says one",
             ),
+            Self::Draw(what) => match what {
+                Drawing::Data => (
+                    "draw data",
+                    "which, and a file: wagons as words 24 to data.svg; at several steps: wagons at 0, 400, now to data.svg",
+                ),
+                Drawing::Run => (
+                    "draw the run",
+                    "a file: .svg, .pdf, or .vcd for the values alone; things to be followed before it: lamps, r7 to run.svg",
+                ),
+                Drawing::Arithmetic => (
+                    "draw arithmetic",
+                    "a file: of the present instruction; or what is reckoned before it: 40000 + 40000 to sum.svg, 0x8005 >> 3 to \
+                     shift.svg",
+                ),
+                Drawing::Flow => (
+                    "draw the flow",
+                    "a file, .svg or .pdf: the routine of the cursor, with how often its ways were gone",
+                ),
+                Drawing::Calls => {
+                    ("draw the calls", "a file, .svg or .pdf: which routine calls which, with counts and cycles")
+                }
+                Drawing::Tree => ("draw the calls over time", "a file, .svg or .pdf"),
+                Drawing::Memory => ("draw memory", "a file, .svg or .pdf: regions, labels, what is used and touched"),
+                Drawing::Stack => ("draw the stack", "a file, .svg or .pdf: each word as it is now, frame by frame"),
+                Drawing::Instruction => {
+                    ("draw an instruction", "a file, .svg or .pdf: the code words of the line of the cursor")
+                }
+                Drawing::Screen => ("draw the screen", "a file, .svg or .pdf"),
+                Drawing::Pane => ("draw the pane", "a file, .svg or .pdf: the pane in focus as it is"),
+                Drawing::Change => (
+                    "draw the pane before and after",
+                    "a file, .svg or .pdf: the pane in focus before the last step, and now",
+                ),
+                Drawing::Tally => (
+                    "draw the tally",
+                    "a file, .svg or .pdf: what the run cost; beside a kept one when that is chosen with c",
+                ),
+            },
             Self::KeepTally => ("keep the tally as", "a name: c in the tally sets the present run beside it"),
             Self::SaveTally => (
                 "save the tally",

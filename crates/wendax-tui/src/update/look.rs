@@ -245,6 +245,7 @@ impl App {
             Ask::SaveEvents => "events.jsonl".to_owned(),
             Ask::SaveTones => "tones.wav".to_owned(),
             Ask::Send => self.screen.port.clone(),
+            Ask::Draw(what) => self.drawing_asked(what),
             Ask::KeepTally => format!("run {}", self.world.tallies.kept.len() + 1),
             Ask::SaveTally => "tally.json".to_owned(),
             Ask::OpenTally | Ask::TallyPart | Ask::Span => String::new(),

@@ -3,7 +3,7 @@
 use crate::actions::{ConsoleAction, Motion};
 use crate::app::App;
 use crate::message::Effect;
-use crate::panes::{Order, PaneId, PaneState, source};
+use crate::panes::{self, Order, PaneId, PaneState, source};
 use crate::screen::{Lens, Mode};
 use crate::sheets::Sheet;
 
@@ -21,6 +21,8 @@ impl App {
             Motion::Last => self.move_by(isize::MAX / 2),
             Motion::Sideways if self.screen.focus == PaneId::Memory => self.move_cell(1),
             Motion::SidewaysBack if self.screen.focus == PaneId::Memory => self.move_cell(-1),
+            Motion::Sideways if self.screen.focus == PaneId::Atlas => self.move_on_map(1),
+            Motion::SidewaysBack if self.screen.focus == PaneId::Atlas => self.move_on_map(-1),
             Motion::Sideways => self.screen.source.sideways = (self.screen.source.sideways + SIDEWAYS).min(2000),
             Motion::SidewaysBack => {
                 self.screen.source.sideways = self.screen.source.sideways.saturating_sub(SIDEWAYS);
@@ -60,6 +62,14 @@ impl App {
         let state = self.screen.panes.of_mut(PaneId::Memory);
         let at = state.chosen.checked_sub(1).unwrap_or(start).saturating_add_signed(by).min(mask);
         state.chosen = at + 1;
+    }
+
+    /// Moves the cursor of the atlas by signs.
+    fn move_on_map(&mut self, by: isize) {
+        let area = self.screen.layout.area(PaneId::Atlas).unwrap_or_default();
+        if let Some(state) = panes::sideways(self, area, by) {
+            *self.screen.panes.of_mut(PaneId::Atlas) = state;
+        }
     }
 
     fn move_in_sheet(&mut self, by: isize) {

@@ -29,6 +29,9 @@ impl App {
         if self.world.walk.sought.is_some() {
             return self.seek_writer(effects);
         }
+        if self.world.drawing.is_some() {
+            return self.work_on_drawing(effects);
+        }
         if !self.has_questions() {
             return;
         }

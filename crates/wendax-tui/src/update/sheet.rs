@@ -147,6 +147,7 @@ impl App {
                 self.screen.say(format!("sending to {text}"));
                 effects.push(Effect::Send(text.to_owned()));
             }
+            Ask::Draw(what) => self.begin_drawing(what, text, effects)?,
             Ask::KeepTally => self.keep_tally(text)?,
             Ask::SaveTally => effects.push(self.tally_to_save(text)?),
             Ask::OpenTally => effects.push(Effect::ReadTally(text.to_owned())),

@@ -113,8 +113,9 @@ pub(crate) struct World {
     folder: Option<Folder>,
     /// How often what is to be kept of files had changed when it was last kept.
     kept: u64,
-    /// Nothing the program prints is shown.
+    /// Nothing the program prints is shown; the first of it is kept.
     is_quiet: bool,
+    captured: Vec<u8>,
 }
 
 /// The steps of the run, being written down.
@@ -146,12 +147,18 @@ impl World {
             folder,
             kept: 0,
             is_quiet: false,
+            captured: Vec::new(),
         }
     }
 
     /// From now on nothing the program prints is shown.
     pub(crate) fn be_quiet(&mut self) {
         self.is_quiet = true;
+    }
+
+    /// The beginning of what was printed while nothing of it was shown.
+    pub(crate) fn captured(&self) -> &[u8] {
+        &self.captured
     }
 
     /// Someone asked for the end, by a signal.
@@ -385,6 +392,10 @@ impl World {
         let shown = &fresh[..fresh.len().min(usize::try_from(left).unwrap_or(usize::MAX))];
         self.printed = printed;
         if self.is_quiet {
+            /// Nobody reads more of it in a document.
+            const MOST: usize = 1 << 18;
+            let room = MOST.saturating_sub(self.captured.len());
+            self.captured.extend_from_slice(&shown[..shown.len().min(room)]);
             return Ok(());
         }
         self.last_byte = shown.last().copied().or(self.last_byte);

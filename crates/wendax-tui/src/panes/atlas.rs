@@ -1,0 +1,360 @@
+//! The atlas: all of memory as a map, a sign for some cells: what is mapped, used, touched, changed, and where pointers lead.
+
+use super::{Need, Order, Pane, PaneId, PaneState, head};
+use crate::app::App;
+use crate::cells::fitted;
+use crate::frame::grouped;
+use crate::parts::pen::Pen;
+use crate::theme::Ink;
+use ratatui::layout::Rect;
+use wendax_machine::{Addr, CellState, RegionKind};
+use wendax_session::{Session, Thing, region_name};
+
+pub(super) struct Atlas;
+
+/// Signs in a row.
+const ACROSS: u32 = 64;
+/// Cells a sign may stand for.
+const SCALES: [u32; 7] = [1, 2, 4, 8, 16, 32, 64];
+
+impl Pane for Atlas {
+    fn name(&self) -> &'static str {
+        "atlas"
+    }
+
+    fn command(&self) -> &'static str {
+        "Atlas: all of memory as a map"
+    }
+
+    fn words(&self) -> &'static str {
+        "memory map overview regions heap stack usage layout touched changed pointers"
+    }
+
+    fn about(&self) -> &'static str {
+        "All of memory as a map: each sign stands for some cells in order of address, as said at its head. · was never \
+         written, ▫ has a value, ░ ▒ ▓ were read and written in the run, more often the darker; ■ changed in the last step \
+         or stride, ▶ is the instruction that comes next, ▼ where the stack ends, ◂ where a register points. What is not \
+         mapped is told in a row. Up, down, Shift-→ and Shift-← move the cursor, Enter shows memory there."
+    }
+
+    fn need(&self, _: &App, column: Rect) -> Need {
+        Need::rows(6, column.height)
+    }
+
+    fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
+        let Some(session) = app.session() else {
+            head(app, pen, area, PaneId::Atlas, "");
+            return;
+        };
+        let map = Map::of(session, area);
+        let note = format!("a sign is {} cells", map.scale);
+        let body = head(app, pen, area, PaneId::Atlas, if map.scale == 1 { "a sign is a cell" } else { &note });
+        let cursor = Addr(u32::try_from(app.screen.panes.of(PaneId::Atlas).chosen).unwrap_or(0));
+        let marks = Marks::of(app, session);
+        let rows = body.height.saturating_sub(BELOW);
+        let at = map.row_of(cursor);
+        let from = at.saturating_sub(usize::from(rows) * 2 / 3).min(map.rows.len().saturating_sub(usize::from(rows)));
+        for (y, row) in (body.y..body.y + rows).zip(map.rows.iter().skip(from)) {
+            let place = Rect { y, height: 1, ..body };
+            match *row {
+                Row::Cells(start) => cells_row(session, pen, place, (start, map.scale), &marks, cursor),
+                Row::Gap(start, end) => {
+                    let target = session.machine().target();
+                    let last = target.hex_address(Addr(end.0 - 1));
+                    let text = format!("{}   no memory up to {last}", target.hex_address(start));
+                    pen.text(place.x + 1, y, place.width, &text, Ink::Faint);
+                }
+            }
+        }
+        let below = Rect { y: body.bottom().saturating_sub(BELOW), height: BELOW.min(body.height), ..body };
+        about_cursor(app, session, pen, below, cursor, map.scale);
+    }
+
+    fn entries(&self, app: &App) -> Option<usize> {
+        app.session().map(|session| session.machine().target().address_mask() as usize + 1)
+    }
+
+    fn enter(&self, _: &App, entry: usize) -> Option<Order> {
+        Some(Order::Memory(Addr(u32::try_from(entry).ok()?)))
+    }
+
+    fn thing(&self, _: &App, entry: usize) -> Option<Thing> {
+        let at = Addr(u32::try_from(entry).ok()?);
+        Some(Thing::Cells(at, at + 1))
+    }
+
+    fn moved(&self, app: &App, area: Rect, by: isize) -> Option<PaneState> {
+        let session = app.session()?;
+        let map = Map::of(session, area);
+        let state = app.screen.panes.of(PaneId::Atlas);
+        let cursor = Addr(u32::try_from(state.chosen).unwrap_or(0));
+        let row = map.row_of(cursor).saturating_add_signed(by).min(map.rows.len().saturating_sub(1));
+        let chosen = match map.rows.get(row)? {
+            Row::Gap(start, _) => start.index(),
+            Row::Cells(start) => {
+                let across = (ACROSS * map.scale) as usize;
+                start.index() + state.chosen % across / map.scale as usize * map.scale as usize
+            }
+        };
+        Some(PaneState { chosen, ..state })
+    }
+}
+
+/// The cursor by so many signs.
+pub(crate) fn sideways(app: &App, area: Rect, by: isize) -> Option<PaneState> {
+    let session = app.session()?;
+    let scale = Map::of(session, area).scale as usize;
+    let state = app.screen.panes.of(PaneId::Atlas);
+    let last = session.machine().target().address_mask() as usize;
+    let chosen = (state.chosen / scale * scale).saturating_add_signed(by * scale.cast_signed()).min(last);
+    Some(PaneState { chosen, ..state })
+}
+
+/// Rows below the map.
+const BELOW: u16 = 4;
+
+enum Row {
+    /// Cells from an address on.
+    Cells(Addr),
+    /// No memory, from an address up to another.
+    Gap(Addr, Addr),
+}
+
+struct Map {
+    rows: Vec<Row>,
+    /// Cells a sign stands for.
+    scale: u32,
+}
+
+impl Map {
+    /// The finest map that has room.
+    fn of(session: &Session, area: Rect) -> Self {
+        let rows = usize::from(area.height.saturating_sub(1 + BELOW));
+        let maps = SCALES.iter().map(|&scale| Self::in_scale(session, scale));
+        let mut last = None;
+        for map in maps {
+            if map.rows.len() <= rows {
+                return map;
+            }
+            last = Some(map);
+        }
+        last.unwrap_or(Self { rows: Vec::new(), scale: 1 })
+    }
+
+    fn in_scale(session: &Session, scale: u32) -> Self {
+        let across = ACROSS * scale;
+        let whole = session.machine().target().address_mask() + 1;
+        let regions = session.machine().regions();
+        let mut rows: Vec<Row> = Vec::new();
+        let mut at = 0;
+        while at < whole {
+            let (start, end) = (Addr(at), Addr(at + across));
+            let is_mapped = regions.iter().any(|region| region.start < end && start < region.end);
+            match rows.last_mut() {
+                Some(Row::Gap(_, gap)) if !is_mapped => *gap = end,
+                _ if is_mapped => rows.push(Row::Cells(start)),
+                _ => rows.push(Row::Gap(start, end)),
+            }
+            at += across;
+        }
+        Self { rows, scale }
+    }
+
+    fn row_of(&self, address: Addr) -> usize {
+        let start = |row: &Row| match row {
+            Row::Cells(start) | Row::Gap(start, _) => *start,
+        };
+        self.rows.partition_point(|row| start(row) <= address).saturating_sub(1)
+    }
+}
+
+/// What is marked on the map.
+struct Marks {
+    present: Addr,
+    stack: Addr,
+    pointers: Vec<Addr>,
+    changed: Vec<(Addr, Addr)>,
+    /// Where something was touched, and how often, in order of address.
+    touched: Vec<(Addr, u64)>,
+    most: u64,
+}
+
+impl Marks {
+    fn of(app: &App, session: &Session) -> Self {
+        let machine = session.machine();
+        let target = machine.target();
+        let stack = target.roles.stack;
+        let is_pointer = |at: &Addr| {
+            let regions = machine.regions();
+            regions.iter().any(|region| {
+                (region.start..region.end).contains(at)
+                    && matches!(region.kind, RegionKind::Data | RegionKind::Heap | RegionKind::Stack)
+            })
+        };
+        let registers = target.registers().map(|(register, _)| register);
+        let registers = registers.filter(|&register| register != stack && machine.register_known(register));
+        let pointers = registers.map(|register| Addr(machine.register(register))).filter(is_pointer).collect();
+        let changes = session.last_change().map_or(&[][..], |effects| &effects.memory);
+        let changed = changes.iter().map(|change| (change.address, change.address + length(change.new.len())));
+        let cells = app.world.tallies.present.as_ref().map_or(&[][..], |tally| &tally.cells);
+        let touched: Vec<(Addr, u64)> = cells.iter().map(|cell| (cell.address, cell.read + cell.written)).collect();
+        let most = touched.iter().map(|cell| cell.1).max().unwrap_or(0);
+        Self {
+            present: session.present_address(),
+            stack: machine.stack_pointer(),
+            pointers,
+            changed: changed.collect(),
+            touched,
+            most,
+        }
+    }
+
+    /// The sign of some cells, and its ink.
+    fn sign(&self, session: &Session, from: Addr, to: Addr) -> (&'static str, Ink) {
+        let inside = |at: &Addr| (from..to).contains(at);
+        if inside(&self.present) {
+            return ("▶", Ink::Time);
+        }
+        if self.changed.iter().any(|(start, end)| *start < to && from < *end) {
+            return ("■", Ink::Fresh);
+        }
+        if inside(&self.stack) {
+            return ("▼", Ink::Time);
+        }
+        if self.pointers.iter().any(inside) {
+            return ("◂", Ink::Place);
+        }
+        let machine = session.machine();
+        let states = from.up_to(to).map(|at| machine.cell(at));
+        let (mut is_mapped, mut is_known) = (false, false);
+        for state in states {
+            is_mapped |= state != CellState::Unmapped;
+            is_known |= matches!(state, CellState::Known | CellState::Device);
+        }
+        let first = self.touched.partition_point(|cell| cell.0 < from);
+        let touched = self.touched[first..].iter().take_while(|cell| cell.0 < to).map(|cell| cell.1).max().unwrap_or(0);
+        match (is_mapped, touched) {
+            (false, _) => (" ", Ink::Faint),
+            (true, 0) => {
+                if is_known {
+                    ("▫", Ink::Quiet)
+                } else {
+                    ("·", Ink::Faint)
+                }
+            }
+            (true, touched) if touched * 10 >= self.most * 5 => ("▓", Ink::Agreement),
+            (true, touched) if touched * 10 >= self.most => ("▒", Ink::Agreement),
+            (true, _) => ("░", Ink::Agreement),
+        }
+    }
+}
+
+fn length(bytes: usize) -> u32 {
+    u32::try_from(bytes).unwrap_or(0)
+}
+
+/// Cells before the signs of a row.
+const ADDRESS: u16 = 8;
+
+fn cells_row(
+    session: &Session,
+    pen: &mut Pen<'_>,
+    area: Rect,
+    (start, scale): (Addr, u32),
+    marks: &Marks,
+    cursor: Addr,
+) {
+    let target = session.machine().target();
+    pen.text(area.x + 1, area.y, ADDRESS, &target.hex_address(start), Ink::Place);
+    let across = ACROSS.min(u32::from(area.width.saturating_sub(ADDRESS + 1)));
+    for sign in 0..across {
+        let from = start + sign * scale;
+        let to = from + scale;
+        let x = area.x + ADDRESS + u16::try_from(sign).unwrap_or(0);
+        let (text, ink) = marks.sign(session, from, to);
+        pen.text(x, area.y, 1, text, ink);
+        if (from..to).contains(&cursor) {
+            pen.chosen(Rect { x, y: area.y, width: 1, height: 1 });
+        }
+    }
+    let x = area.x + ADDRESS + u16::try_from(across).unwrap_or(0) + 2;
+    let names = names(session, start, start + ACROSS * scale);
+    let room = area.right().saturating_sub(x + 1);
+    pen.text(x, area.y, room, &fitted(&names, room), Ink::Quiet);
+}
+
+/// The regions that begin or go on in a row, and the labels that begin in it.
+fn names(session: &Session, from: Addr, to: Addr) -> String {
+    let regions = session.machine().regions();
+    let mut parts: Vec<String> = regions
+        .iter()
+        .filter(|region| (from..to).contains(&region.start))
+        .map(|region| format!("{}:", region_name(region.kind)))
+        .collect();
+    let mut labels: Vec<(Addr, &str)> = session
+        .image()
+        .labels()
+        .filter(|label| !label.name.contains('@'))
+        .filter_map(|label| Some((label.address()?, label.name.as_str())))
+        .filter(|(at, _)| (from..to).contains(at))
+        .collect();
+    labels.sort_unstable();
+    parts.extend(labels.into_iter().map(|(_, name)| name.to_owned()));
+    parts.join(" ")
+}
+
+/// What is known of the cells under the cursor.
+fn about_cursor(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, cursor: Addr, scale: u32) {
+    let machine = session.machine();
+    let target = machine.target();
+    let regions = machine.regions();
+    let region = regions.iter().find(|region| (region.start..region.end).contains(&cursor));
+    let to = cursor + scale;
+    let mut first = match region {
+        Some(region) => {
+            let place = wendax_session::place(session.image(), target, cursor);
+            let size = region.end - region.start;
+            format!("{place}, in {} ({} bytes)", region_name(region.kind), grouped(size.into()))
+        }
+        None => format!("{}: no memory", target.hex_address(cursor)),
+    };
+    let bytes: Vec<String> =
+        cursor
+            .up_to(to)
+            .take(16)
+            .map(|at| {
+                if machine.cell(at) == CellState::Known {
+                    format!("{:02X}", machine.byte(at))
+                } else {
+                    "··".to_owned()
+                }
+            })
+            .collect();
+    if region.is_some() {
+        first.push_str("   ");
+        first.push_str(&bytes.join(" "));
+    }
+    let mut second = Vec::new();
+    if let Some(tally) = &app.world.tallies.present {
+        let inside = tally.cells.iter().filter(|cell| (cursor..to).contains(&cell.address));
+        let (read, written) = inside.fold((0, 0), |sum, cell| (sum.0 + cell.read, sum.1 + cell.written));
+        second.push(format!("read {} times, written {} times in the run", grouped(read), grouped(written)));
+    }
+    let pointing: Vec<&str> = target
+        .registers()
+        .filter(|(register, _)| machine.register_known(*register))
+        .filter(|(register, _)| (cursor..to).contains(&Addr(machine.register(*register))))
+        .map(|(_, info)| info.name)
+        .collect();
+    if !pointing.is_empty() {
+        second.push(format!("{} point{} here", pointing.join(", "), if pointing.len() == 1 { "s" } else { "" }));
+    }
+    let room = area.width.saturating_sub(2);
+    for (y, text) in (area.y + 1..area.bottom()).zip([&first, &second.join("; ")]) {
+        pen.text(area.x + 1, y, room, &fitted(text, room), Ink::Text);
+    }
+    let legend = "· never written  ▫ has a value  ░▒▓ touched  ■ changed just now  ▶ comes next  ▼ stack  ◂ pointed to";
+    if area.height >= 4 {
+        pen.text(area.x + 1, area.y + 3, room, &fitted(legend, room), Ink::Faint);
+    }
+}
