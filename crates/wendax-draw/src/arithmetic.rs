@@ -18,7 +18,6 @@ pub struct Sum {
 
 /// The flags of a result.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-#[expect(clippy::struct_excessive_bools, reason = "they are flags")]
 pub struct Flags {
     /// Carry, or borrow; of a shift the last bit that left. None where it stays as it was.
     pub carry: Option<bool>,

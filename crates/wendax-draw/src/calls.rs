@@ -9,7 +9,7 @@ const UNIT: f32 = 6.0;
 const PITCH: Pitch = Pitch { lane: 2, track: 2, label: 3 };
 
 fn lines_of(routine: &RoutineTally, whole: u64) -> [String; 2] {
-    let share = |part: u64| if whole == 0 { 0 } else { part * 100 / whole };
+    let share = |part: u64| (part * 100).checked_div(whole).unwrap_or(0);
     [
         format!("own {} cycles, {} %", grouped(routine.own_cycles), share(routine.own_cycles)),
         format!("with calls {}, {} %", grouped(routine.all_cycles), share(routine.all_cycles)),
@@ -81,7 +81,7 @@ pub fn tree(tally: &Tally) -> Scene {
     let steps = tally.steps().max(1);
     let note = match tally.stretches.len() {
         0 | 1 => format!("{} steps, no call", grouped(tally.steps())),
-        count => format!("{} steps, {} calls are drawn", grouped(tally.steps()), grouped(count as u64 - 1)),
+        count => format!("{} steps, {} drawn", grouped(tally.steps()), calls_words(count as u64 - 1)),
     };
     let mut scene = Scene::new("calls over time", &note);
     let x = |step: u64| MARGIN + share(step.saturating_sub(tally.from.0), steps) * WIDTH;
@@ -116,6 +116,10 @@ pub fn tree(tally: &Tally) -> Scene {
     let below = TOP + length(deepest + 1) * HIGH + 8.0;
     axis(&mut scene, below, WIDTH, (tally.from.0, tally.to.0), "steps");
     scene.finished()
+}
+
+fn calls_words(count: u64) -> String {
+    if count == 1 { "1 call is".to_owned() } else { format!("{} calls are", grouped(count)) }
 }
 
 /// A line with some marks that say how far it is.

@@ -6,7 +6,7 @@ use wendax_isa::{Addr, StepNo, Target};
 use wendax_session::{Cells, Reading};
 
 /// Data at a moment.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Picture {
     /// The moment.
     pub step: StepNo,

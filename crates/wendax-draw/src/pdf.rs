@@ -52,7 +52,7 @@ impl Letters {
     fn glyphs(&self, text: &str) -> Vec<KrillaGlyph> {
         let map = self.known.charmap();
         let glyph = |(at, letter): (usize, char)| {
-            let id = map.map(letter).or_else(|| map.map('?')).map_or(0, |id| id.to_u32());
+            let id = map.map(letter).or_else(|| map.map('?')).map_or(0, skrifa::GlyphId::to_u32);
             let wide = letter.width().unwrap_or(0);
             let advance = ADVANCE * crate::scene::length(wide);
             KrillaGlyph::new(GlyphId::new(id), advance, 0.0, 0.0, 0.0, at..at + letter.len_utf8(), None)

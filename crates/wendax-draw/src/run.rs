@@ -211,6 +211,5 @@ pub fn to_vcd(levels: &[Level], end: StepNo) -> std::io::Result<Vec<u8>> {
         writer.end()?;
     }
     writer.timestamp(end.0)?;
-    drop(writer);
     Ok(out)
 }

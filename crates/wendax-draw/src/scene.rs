@@ -229,7 +229,9 @@ impl Scene {
 
     /// Draws a line through points.
     pub fn path(&mut self, points: Vec<Point>, stroke: Stroke, has_arrow: bool) {
-        points.iter().for_each(|&point| self.reach(point));
+        for &point in &points {
+            self.reach(point);
+        }
         self.items.push(Item::Path { points, stroke, has_arrow });
     }
 

@@ -20,6 +20,9 @@ fn style(index: usize) -> (Option<Ink>, Option<Stroke>) {
     }
 }
 
+/// What bars are drawn of: names and cycles.
+type Bars = dyn Fn(&Tally) -> Vec<(String, u64)>;
+
 /// The charts of tallies.
 pub fn tallies(tallies: &[&Tally]) -> Scene {
     let note = match tallies {
@@ -50,7 +53,7 @@ pub fn tallies(tallies: &[&Tally]) -> Scene {
         lines.sort_by_key(|line| std::cmp::Reverse(line.1));
         lines
     };
-    let parts: [(&str, &dyn Fn(&Tally) -> Vec<(String, u64)>); 3] =
+    let parts: [(&str, &Bars); 3] =
         [("own cycles by routine", &routines), ("cycles by sort of instruction", &groups), ("cycles by line", &lines)];
     for (title, list) in parts {
         y = bars(&mut scene, y, title, tallies, list);
@@ -69,13 +72,7 @@ fn line_name(text: &str, line: u32) -> String {
     format!("{line}  {text}")
 }
 
-fn bars(
-    scene: &mut Scene,
-    top: f32,
-    title: &str,
-    tallies: &[&Tally],
-    list: &dyn Fn(&Tally) -> Vec<(String, u64)>,
-) -> f32 {
+fn bars(scene: &mut Scene, top: f32, title: &str, tallies: &[&Tally], list: &Bars) -> f32 {
     let lists: Vec<Vec<(String, u64)>> = tallies.iter().map(|tally| list(tally)).collect();
     let mut names: Vec<(String, u64)> = Vec::new();
     for (name, value) in lists.iter().flatten() {

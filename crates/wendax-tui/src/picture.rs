@@ -71,12 +71,12 @@ fn row(buffer: &Buffer, area: Rect, y: u16, (ink, ground): (Rgb, Rgb)) -> Vec<Ru
         skip = cell.symbol().width().saturating_sub(1);
         let look = look(cell, (ink, ground));
         let column = usize::from(x - area.x);
-        match runs.last_mut().filter(|run| (run.ink, run.ground, run.is_bold, run.is_underlined) == look) {
-            Some(run) => run.text.push_str(cell.symbol()),
-            None => {
-                let (ink, ground, is_bold, is_underlined) = look;
-                runs.push(Run { column, text: cell.symbol().to_owned(), ink, ground, is_bold, is_underlined });
-            }
+        let last = runs.last_mut().filter(|run| (run.ink, run.ground, run.is_bold, run.is_underlined) == look);
+        if let Some(run) = last {
+            run.text.push_str(cell.symbol());
+        } else {
+            let (ink, ground, is_bold, is_underlined) = look;
+            runs.push(Run { column, text: cell.symbol().to_owned(), ink, ground, is_bold, is_underlined });
         }
     }
     runs

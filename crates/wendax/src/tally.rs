@@ -228,7 +228,7 @@ fn side_by_side(tallies: &[Sized], rows: usize, is_growing: bool) -> String {
             }
             None if sizes.iter().all(|size| *size == 0) => {}
             None => {
-                text.push_str("\nhow cycles grow cannot be said: the first of --each is to be a number that grows\n")
+                text.push_str("\nhow cycles grow cannot be said: the first of --each is to be a number that grows\n");
             }
         }
         for name in grown_routines(&list) {

@@ -1,3 +1,5 @@
 //! All tests of the crate's public side: one program, so that it is linked once.
 
+mod drawings;
 mod layered;
+mod sums;

@@ -167,7 +167,7 @@ impl Cond {
 
     /// The one that holds when this does not; of always, always.
     #[must_use]
-    pub fn not(self) -> Self {
+    pub fn opposite(self) -> Self {
         match self {
             Self::Always => Self::Always,
             Self::Eq => Self::Ne,

@@ -56,7 +56,7 @@ impl Machine {
         let target = || Addr::from(insn.target(super::narrow(address)));
         let way = match insn.op() {
             Op::Jump(Cond::Always) => Way::To(target()),
-            Op::Jump(cond) => Way::Either(target(), cond.formula().to_owned(), cond.not().formula().to_owned()),
+            Op::Jump(cond) => Way::Either(target(), cond.formula().to_owned(), cond.opposite().formula().to_owned()),
             Op::Djnz => {
                 let name = TARGET.register_name(Reg(insn.a));
                 Way::Either(target(), format!("{name} \u{2260} 0"), format!("{name} = 0"))
@@ -66,7 +66,7 @@ impl Machine {
             Op::JmpReg => Way::ByRegister(Reg(insn.a)),
             Op::Ret | Op::Reti => Way::Back,
             Op::Halt => Way::End,
-            Op::Sys if insn.value & 0xFF == 0 => Way::End,
+            Op::Sys if insn.value.to_le_bytes()[0] == 0 => Way::End,
             _ => Way::On,
         };
         Some((insn.bytes().into(), way))

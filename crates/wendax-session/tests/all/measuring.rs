@@ -54,7 +54,9 @@ impl Judged {
         let sp = before.stack_pointer();
         let down = |by: u32| Addr(sp.0.wrapping_sub(by) & 0xFFFF);
         if matches!(kind, StepKind::Interrupt(_) | StepKind::Trap(_)) {
-            [2, 4].into_iter().for_each(|by| self.touch(down(by), 0, 1));
+            for by in [2, 4] {
+                self.touch(down(by), 0, 1);
+            }
             return;
         }
         if length == 0 {
@@ -341,7 +343,7 @@ proptest! {
         let mut spans = Spans::read(&session, &words).expect("both are labels");
         while !spans.work(&session, budget) {}
         let told = spans.told();
-        let address = |name: &str| session.image().symbol(name).and_then(|symbol| symbol.address()).expect("a label");
+        let address = |name: &str| session.image().symbol(name).and_then(wendax_image::Symbol::address).expect("a label");
         let (from, to, end) = (address(places[from]), address(places[to]), session.end());
         go(&mut session, Command::Seek(StepNo(0)));
         let (mut open, mut found, mut again) = (None, Vec::new(), 0u64);

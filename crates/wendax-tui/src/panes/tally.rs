@@ -255,7 +255,7 @@ pub(super) fn bar(value: f64, most: f64, cells: usize) -> String {
     }
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, clippy::cast_precision_loss, reason = "cells")]
     let halves = ((value / most * cells as f64 * 2.0).round() as usize).clamp(1, cells * 2);
-    "━".repeat(halves / 2) + if halves % 2 == 0 { "" } else { "╸" }
+    "━".repeat(halves / 2) + if halves.is_multiple_of(2) { "" } else { "╸" }
 }
 
 /// How deep the stack was over time, as columns.

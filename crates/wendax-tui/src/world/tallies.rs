@@ -184,7 +184,7 @@ impl World {
         let is_done = measuring.work(session, budget);
         if is_done && tallies.made_for != Some((session.branches(), session.end())) {
             let mut tally = measuring.tally(session);
-            tally.name = "now".to_owned();
+            "now".clone_into(&mut tally.name);
             tally.spans = tallies.present.as_ref().map(|known| known.spans.clone()).unwrap_or_default();
             tallies.made_for = Some((session.branches(), session.end()));
             tallies.lines = tally

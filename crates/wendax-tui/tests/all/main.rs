@@ -7,6 +7,7 @@ mod keeping;
 mod lessons;
 mod live;
 mod looks;
+mod pages;
 mod panes;
 mod rooms;
 mod screens;
