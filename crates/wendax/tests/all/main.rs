@@ -5,6 +5,7 @@ mod bench;
 mod command_line;
 mod common;
 mod documents;
+mod measuring;
 mod outside;
 mod projects;
 mod readers;
