@@ -585,10 +585,26 @@ fn address(text: &str) -> Result<Addr, String> {
 
 /// A first word that is no file and no command, but near to one: what it was probably meant to be.
 pub(crate) fn near_command(words: &[std::ffi::OsString]) -> Option<(String, String)> {
-    let first = words.iter().skip(1).find(|word| !word.to_string_lossy().starts_with('-'))?;
+    let command = <Cli as clap::CommandFactory>::command();
+    let takes_value = |option: &std::ffi::OsString| {
+        let name = option.to_string_lossy();
+        let known =
+            |argument: &&clap::Arg| name.strip_prefix("--").is_some_and(|name| argument.get_long() == Some(name));
+        command.get_arguments().find(known).is_some_and(|argument| argument.get_action().takes_values())
+    };
+    let mut first = None;
+    let mut is_value = false;
+    for word in words.iter().skip(1) {
+        if !is_value && !word.to_string_lossy().starts_with('-') {
+            first = Some(word);
+            break;
+        }
+        // What stands behind an option is its value, whatever it looks like.
+        is_value = !is_value && takes_value(word);
+    }
+    let first = first?;
     let name = first.to_str()?;
     let is_path = name.contains(['/', '.']) || std::path::Path::new(name).exists();
-    let command = <Cli as clap::CommandFactory>::command();
     let known = || command.get_subcommands().map(clap::Command::get_name);
     if is_path || known().any(|known| known == name) || name == "help" {
         return None;

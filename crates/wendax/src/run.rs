@@ -190,7 +190,7 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     if let Some(place) = &options.tones {
         tones::may_be_sound(place)?;
     }
-    let Begun { mut session, mut world, to_end, .. } = begin(path, &options.conditions, &outputs)?;
+    let Begun { program, mut session, mut world, to_end, .. } = begin(path, &options.conditions, &outputs)?;
     // What cannot be measured is told before anything runs.
     for text in &options.span {
         tally::span(&session, text)?;
@@ -213,7 +213,8 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         tones::write(place, session.tones())?;
     }
     if options.tally.is_some() || options.coverage.is_some() {
-        tally::after_run(options, &session, &mut world)?;
+        let root = program.project.as_ref().map(|project| project.root.as_path());
+        tally::after_run(options, &session, &mut world, root)?;
     }
     let report = report(&session, &end);
     if let Some(path) = &options.state {

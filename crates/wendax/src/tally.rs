@@ -90,11 +90,21 @@ fn measure_spans(session: &Session, texts: &[String], world: &World) -> Result<V
 }
 
 /// What `wendax run` was asked to write of what its run cost.
-pub(crate) fn after_run(options: &Run, session: &Session, world: &mut World) -> Result<(), Failure> {
+pub(crate) fn after_run(
+    options: &Run,
+    session: &Session,
+    world: &mut World,
+    root: Option<&Path>,
+) -> Result<(), Failure> {
     let mut tally = measure(session, world)?;
     tally.spans = measure_spans(session, &options.span, world)?;
     if let Some(place) = &options.coverage {
-        files::write_to(place, tally.to_lcov().as_bytes())?;
+        // Names are those of the program, from its own folder; readers look from where they are.
+        let path = |name: &str| match root.filter(|root| *root != Path::new(".") && Path::new(name).is_relative()) {
+            Some(root) => root.join(name).display().to_string(),
+            None => name.to_owned(),
+        };
+        files::write_to(place, tally.to_lcov(path).as_bytes())?;
     }
     let Some(place) = &options.tally else { return Ok(()) };
     name_it(&mut tally, place, options.file.as_deref());

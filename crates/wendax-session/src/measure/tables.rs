@@ -510,14 +510,15 @@ impl Tally {
         out
     }
 
-    /// Which lines ran and how often, in the format that LCOV made common: editors and build servers read it.
-    pub fn to_lcov(&self) -> String {
+    /// Which lines ran and how often, in the format that LCOV made common: editors and build servers read it. `path` gives
+    /// the path of a file by the name the program has for it.
+    pub fn to_lcov(&self, path: impl Fn(&str) -> String) -> String {
         let mut out = String::new();
         let mut files: Vec<&str> = self.lines.iter().map(|line| line.file.as_str()).collect();
         files.dedup();
         for file in files {
             let lines: Vec<_> = self.lines.iter().filter(|line| line.file == file).collect();
-            let _ = writeln!(out, "TN:\nSF:{file}");
+            let _ = writeln!(out, "TN:\nSF:{}", path(file));
             for line in &lines {
                 let _ = writeln!(out, "DA:{},{}", line.line, line.times.max(u64::from(line.steps > 0)));
             }

@@ -279,7 +279,7 @@ fn names_lines_and_coverage_are_those_of_the_program() {
     assert_eq!((line(2).times, line(8).times, line(8).steps), (5, 0, 0));
     assert_eq!(line(4).taken, Some((4, 1)));
     assert_eq!(tally.covered(), (10, 11));
-    let lcov = tally.to_lcov();
+    let lcov = tally.to_lcov(str::to_owned);
     assert!(lcov.starts_with("TN:\nSF:case.asm\nDA:1,1\nDA:2,5\n"), "{lcov}");
     assert!(lcov.contains("DA:8,0\n") && lcov.contains("LF:11\nLH:10\n"), "{lcov}");
     assert!(lcov.contains("BRDA:4,0,0,4\nBRDA:4,0,1,1\n"), "{lcov}");

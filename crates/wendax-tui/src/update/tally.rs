@@ -17,6 +17,12 @@ impl App {
         Ok(())
     }
 
+    /// Where a file of the program lies.
+    fn path_of(&self, name: &str) -> String {
+        let document = self.world.documents.find(name).and_then(|id| self.world.documents.get(id));
+        document.and_then(|document| document.path.clone()).unwrap_or_else(|| name.to_owned())
+    }
+
     fn measured(&self) -> Result<&Tally, String> {
         let session = self.session().ok_or("there is no program yet")?;
         match &self.world.tallies.present {
@@ -37,7 +43,7 @@ impl App {
         let text = match file.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).as_deref() {
             Some("json") => tally.to_json().map_err(|error| error.to_string())?,
             Some("csv") => tally.to_csv(),
-            Some("info") => tally.to_lcov(),
+            Some("info") => tally.to_lcov(|name| self.path_of(name)),
             _ => tally.to_text(usize::MAX),
         };
         Ok(Effect::Write(path.to_owned(), text.into_bytes()))

@@ -98,3 +98,33 @@ fn the_readme_names_every_picture_and_no_other() {
         );
     }
 }
+
+/// The lines of `docs/drawings/make` that begin with `draw` are carried out, and compared with what lies there.
+#[test]
+fn the_drawings_of_the_documents_are_what_is_drawn_today() {
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let script = include_str!("../../../../docs/drawings/make");
+    let out = tempfile::tempdir().expect("a folder");
+    let mut names = Vec::new();
+    for line in script.lines().filter_map(|line| line.strip_prefix("draw ")) {
+        let words = shlex::split(line).expect("words of a shell");
+        let place = out.path().join(&words[0]);
+        let done = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"))
+            .current_dir(&root)
+            .args(["draw", &words[1], "-o"])
+            .arg(&place)
+            .args(&words[2..])
+            .output()
+            .expect("it runs");
+        assert!(done.status.success(), "{line}: {}", String::from_utf8_lossy(&done.stderr));
+        let drawn = std::fs::read(&place).expect("it is written");
+        let known = std::fs::read(root.join("docs/drawings").join(&words[0])).unwrap_or_default();
+        assert!(drawn == known, "{}: run docs/drawings/make", words[0]);
+        names.push(words[0].clone());
+    }
+    assert!(names.len() > 10);
+    let document = include_str!("../../../../docs/drawings.md");
+    for name in &names {
+        assert!(document.contains(&format!("drawings/{name}")), "{name} is not shown");
+    }
+}
