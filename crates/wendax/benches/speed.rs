@@ -21,7 +21,8 @@ use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Counting, Machine, Observer, Report, Run, Settings, Watch};
 use wendax_session::{
-    Answer, Command, Filtered, Measuring, Names, Progress, Session, StopAt, StopId, Story, Thing, TrailForm, TrailText,
+    Answer, Command, Filtered, Flow, Measuring, Names, Progress, Session, StopAt, StopId, Story, Thing, TrailForm,
+    TrailText,
 };
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
@@ -381,6 +382,39 @@ fn measuring() {
         black_box(measuring.tally(&session));
     });
     println!("the same of a walk, with its names and lines: {whole:.2} s");
+    drawing();
+}
+
+/// A routine of 500 blocks, drawn.
+fn drawing() {
+    let mut text = "start:\n".to_owned();
+    let mut seed = 17u64;
+    for block in 0..500 {
+        seed = seed.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+        // Mostly near, some far, forwards and back, as in a routine of that size.
+        let far = if seed >> 60 == 0 { seed >> 33 & 255 } else { seed >> 33 & 7 };
+        let to =
+            if seed >> 40 & 3 == 0 { block.saturating_sub(far as usize) } else { (block + 1 + far as usize).min(499) };
+        text.push_str(&format!("@l{block}: add r1, {}\n cmp r1, r2\n jz @l{to}\n", seed >> 50 & 15));
+    }
+    text.push_str(" halt\n");
+    let session = Session::new(image(&text), Settings::default());
+    let flow = Flow::of(&session, session.image().entry, None).expect("there is code");
+    let mut sizes = (0, 0);
+    let time = seconds(|| {
+        let scene = wendax_draw::flow(&flow, None);
+        sizes.0 = black_box(wendax_draw::to_svg(&scene, wendax_draw::Look::Light)).len();
+    });
+    let paged = seconds(|| {
+        let scene = wendax_draw::flow(&flow, None);
+        sizes.1 = wendax_draw::to_pdf(&[scene], wendax_draw::Look::Light, None).expect("it can be made").len();
+    });
+    println!(
+        "the flow of a routine of {} blocks: {time:.2} s as SVG ({} kB), {paged:.2} s as PDF ({} kB)",
+        flow.blocks.len(),
+        sizes.0 / 1000,
+        sizes.1 / 1000
+    );
 }
 
 /// What stops cost where they are not met, and how fast those are passed that are.

@@ -402,7 +402,8 @@ impl Tally {
     }
 
     fn span_table(&self) -> Table {
-        let columns = ["span", "times", "least", "median", "greatest", "steps at most", "greatest at"];
+        let columns =
+            ["span", "times", "least", "median", "greatest", "steps at most", "greatest at", "how many took so long"];
         let mut table = table("spans", &columns, None);
         for span in &self.spans {
             table.rows.push(TableRow {
@@ -414,6 +415,7 @@ impl Tally {
                     Cell::Number(span.cycles[2]),
                     Cell::Number(span.steps[2]),
                     span.greatest.map_or(Cell::Nothing, |step| Cell::Number(step.0)),
+                    text(bars(&span.histogram)),
                 ],
                 leads: span.greatest.map_or(Leads::Nowhere, Leads::Step),
             });
@@ -533,6 +535,17 @@ impl Tally {
         }
         out
     }
+}
+
+/// A histogram in a row of signs, from the least to the greatest.
+fn bars(histogram: &[(u64, u64)]) -> String {
+    const PARTS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
+    let most = histogram.iter().map(|bar| bar.1).max().unwrap_or(0).max(1);
+    let part = |count: u64| match usize::try_from((count * 8).div_ceil(most)).unwrap_or(8) {
+        0 => '\u{b7}',
+        eighths => PARTS[eighths.min(8) - 1],
+    };
+    histogram.iter().map(|bar| part(bar.1)).collect()
 }
 
 const CSV_HEAD: [&str; 14] = [

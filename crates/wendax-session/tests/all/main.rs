@@ -3,6 +3,7 @@
 mod asking;
 mod bounds;
 mod explaining;
+mod flowing;
 mod fuzz;
 mod happening;
 mod interrupting;

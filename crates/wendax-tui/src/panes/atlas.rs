@@ -12,10 +12,10 @@ use wendax_session::{Session, Thing, region_name};
 
 pub(super) struct Atlas;
 
-/// Signs in a row.
+/// Signs in a row, where there is room for so many; half of it where not.
 const ACROSS: u32 = 64;
 /// Cells a sign may stand for.
-const SCALES: [u32; 7] = [1, 2, 4, 8, 16, 32, 64];
+const SCALES: [u32; 8] = [1, 2, 4, 8, 16, 32, 64, 128];
 
 impl Pane for Atlas {
     fn name(&self) -> &'static str {
@@ -57,7 +57,7 @@ impl Pane for Atlas {
         for (y, row) in (body.y..body.y + rows).zip(map.rows.iter().skip(from)) {
             let place = Rect { y, height: 1, ..body };
             match *row {
-                Row::Cells(start) => cells_row(session, pen, place, (start, map.scale), &marks, cursor),
+                Row::Cells(start) => cells_row(session, pen, place, (start, map.scale, map.across), &marks, cursor),
                 Row::Gap(start, end) => {
                     let target = session.machine().target();
                     let last = target.hex_address(Addr(end.0 - 1));
@@ -92,7 +92,7 @@ impl Pane for Atlas {
         let chosen = match map.rows.get(row)? {
             Row::Gap(start, _) => start.index(),
             Row::Cells(start) => {
-                let across = (ACROSS * map.scale) as usize;
+                let across = (map.across * map.scale) as usize;
                 start.index() + state.chosen % across / map.scale as usize * map.scale as usize
             }
         };
@@ -122,6 +122,8 @@ enum Row {
 
 struct Map {
     rows: Vec<Row>,
+    /// Signs in a row.
+    across: u32,
     /// Cells a sign stands for.
     scale: u32,
 }
@@ -130,7 +132,8 @@ impl Map {
     /// The finest map that has room.
     fn of(session: &Session, area: Rect) -> Self {
         let rows = usize::from(area.height.saturating_sub(1 + BELOW));
-        let maps = SCALES.iter().map(|&scale| Self::in_scale(session, scale));
+        let across = if u32::from(area.width) > ACROSS + u32::from(ADDRESS) { ACROSS } else { ACROSS / 2 };
+        let maps = SCALES.iter().map(|&scale| Self::in_scale(session, scale, across));
         let mut last = None;
         for map in maps {
             if map.rows.len() <= rows {
@@ -138,11 +141,11 @@ impl Map {
             }
             last = Some(map);
         }
-        last.unwrap_or(Self { rows: Vec::new(), scale: 1 })
+        last.unwrap_or(Self { rows: Vec::new(), across, scale: 1 })
     }
 
-    fn in_scale(session: &Session, scale: u32) -> Self {
-        let across = ACROSS * scale;
+    fn in_scale(session: &Session, scale: u32, signs: u32) -> Self {
+        let across = signs * scale;
         let whole = session.machine().target().address_mask() + 1;
         let regions = session.machine().regions();
         let mut rows: Vec<Row> = Vec::new();
@@ -157,7 +160,7 @@ impl Map {
             }
             at += across;
         }
-        Self { rows, scale }
+        Self { rows, across: signs, scale }
     }
 
     fn row_of(&self, address: Addr) -> usize {
@@ -260,13 +263,12 @@ fn cells_row(
     session: &Session,
     pen: &mut Pen<'_>,
     area: Rect,
-    (start, scale): (Addr, u32),
+    (start, scale, across): (Addr, u32, u32),
     marks: &Marks,
     cursor: Addr,
 ) {
     let target = session.machine().target();
     pen.text(area.x + 1, area.y, ADDRESS, &target.hex_address(start), Ink::Place);
-    let across = ACROSS.min(u32::from(area.width.saturating_sub(ADDRESS + 1)));
     for sign in 0..across {
         let from = start + sign * scale;
         let to = from + scale;
@@ -278,7 +280,7 @@ fn cells_row(
         }
     }
     let x = area.x + ADDRESS + u16::try_from(across).unwrap_or(0) + 2;
-    let names = names(session, start, start + ACROSS * scale);
+    let names = names(session, start, start + across * scale);
     let room = area.right().saturating_sub(x + 1);
     pen.text(x, area.y, room, &fitted(&names, room), Ink::Quiet);
 }

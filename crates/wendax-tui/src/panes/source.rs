@@ -57,8 +57,8 @@ impl Columns {
         let digits = app.editor().line_count().to_string().len().max(2);
         let number = u16::try_from(digits).unwrap_or(0) + 1;
         let beside = match app.world.tallies.beside {
-            _ if width < 50 => 0,
             Beside::Nothing => 0,
+            Beside::Counts if width < 58 => TIMES - 1,
             Beside::Counts => TIMES + COST + 2,
             Beside::Cycles => 6,
         };
@@ -580,7 +580,10 @@ fn cost(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, piece: Option<&Li
             } else {
                 (short_count(cost.times), Ink::Quiet)
             };
-            pen.right(Rect { width: TIMES, ..area }, area.y, &text, ink);
+            pen.right(Rect { width: TIMES.min(area.width - 1), ..area }, area.y, &text, ink);
+            if area.width < TIMES + COST {
+                return;
+            }
             #[expect(clippy::cast_precision_loss, reason = "for a bar")]
             let bar = super::tally::bar(cost.cycles as f64, tallies.dearest as f64, usize::from(COST));
             pen.text(area.x + TIMES + 1, area.y, COST, &bar, Ink::Time);

@@ -151,7 +151,12 @@ fn names(app: &App, pen: &mut Pen<'_>, area: Rect) -> Rect {
     }
     let shown = app.world.tallies.table().map(|table| table.name);
     let mut at = area.x;
-    for table in &app.world.tallies.tables {
+    let tables = &app.world.tallies.tables;
+    // Where they have no room, those before the one that is shown give way.
+    let wide = |table: &Table| width(table.name) + 4;
+    let before: u16 = tables.iter().take_while(|table| Some(table.name) != shown).map(wide).sum();
+    let first = if before + 20 > area.width { tables.iter().position(|table| Some(table.name) == shown) } else { None };
+    for table in tables.iter().skip(first.unwrap_or(0)) {
         let is_shown = Some(table.name) == shown;
         let text = format!("{}{}   ", if is_shown { "▸" } else { " " }, table.name);
         let room = area.right().saturating_sub(at);
@@ -164,20 +169,34 @@ fn names(app: &App, pen: &mut Pen<'_>, area: Rect) -> Rect {
     Rect { y: area.y + 1, height: area.height - 1, ..area }
 }
 
-/// The widths of the columns in so many cells: what does not fit is taken from the widest text.
+/// The widths of the columns in so many cells, 0 for those left out. What does not fit is taken from the texts; then columns
+/// of numbers are left out from the right, but for the first ones.
 fn widths(table: &Table, room: usize) -> Vec<usize> {
+    const NEEDED: usize = 3;
+    const TEXT: usize = 14;
+    const LEAST: usize = 7;
     let mut widths = table.widths();
     // Each head has room for the sign that it is sorted by.
     for (wide, name) in widths.iter_mut().zip(&table.columns) {
         *wide = (*wide).max(name.chars().count() + 1);
     }
-    let sum = |widths: &[usize]| widths.iter().sum::<usize>() + 2 * widths.len();
-    while sum(&widths) > room {
-        let texts = (0..widths.len()).filter(|&column| !table.is_numeric(column));
-        let Some(widest) = texts.max_by_key(|&column| widths[column]).filter(|&column| widths[column] > 6) else {
-            break;
-        };
-        widths[widest] -= 1;
+    let numeric: Vec<bool> = (0..widths.len()).map(|column| table.is_numeric(column)).collect();
+    let fits = |widths: &[usize]| widths.iter().filter(|wide| **wide > 0).map(|wide| wide + 2).sum::<usize>() <= room;
+    for least in [TEXT, LEAST] {
+        while !fits(&widths) {
+            let texts = (0..widths.len()).filter(|&column| !numeric[column] && widths[column] > least);
+            let Some(widest) = texts.max_by_key(|&column| widths[column]) else { break };
+            widths[widest] -= 1;
+        }
+        while !fits(&widths) {
+            let number = (NEEDED..widths.len()).rev().find(|&column| numeric[column] && widths[column] > 0);
+            let Some(number) = number else { break };
+            widths[number] = 0;
+        }
+    }
+    while !fits(&widths) {
+        let Some(last) = (1..widths.len()).rev().find(|&column| widths[column] > 0) else { break };
+        widths[last] = 0;
     }
     widths
 }
@@ -192,7 +211,8 @@ fn rows(app: &App, pen: &mut Pen<'_>, area: Rect, table: &Table, chosen: Option<
     let numeric: Vec<bool> = (0..widths.len()).map(|column| table.is_numeric(column)).collect();
     let sorted = app.world.tallies.sorted.filter(|_| chosen.is_some());
     let mut at = area.x + 2;
-    for (column, (name, wide)) in table.columns.iter().zip(&widths).enumerate() {
+    let shown = |column: &usize| widths[*column] > 0;
+    for (column, (name, wide)) in table.columns.iter().zip(&widths).enumerate().filter(|(column, _)| shown(column)) {
         let sign = match sorted {
             Some((by, false)) if by == column => "▾",
             Some((by, true)) if by == column => "▴",
@@ -214,7 +234,7 @@ fn rows(app: &App, pen: &mut Pen<'_>, area: Rect, table: &Table, chosen: Option<
         let row = &table.rows[index];
         let margin = if chosen.is_some() { "" } else { "  " };
         let mut spans: Vec<Span<'static>> = vec![Span::raw(margin)];
-        for (column, (cell, wide)) in row.cells.iter().zip(&widths).enumerate() {
+        for (column, (cell, wide)) in row.cells.iter().zip(&widths).enumerate().filter(|(column, _)| shown(column)) {
             let wide = u16::try_from(*wide).unwrap_or(u16::MAX);
             let text = aligned(&cell.words(), wide, numeric[column]);
             spans.push(pen.span(text + "  ", ink(row, column, cell)));

@@ -617,3 +617,54 @@ fn a_lever_a_lamp_and_a_file_in_a_real_terminal() {
     screen.text("q");
     screen.shows("ended with 0");
 }
+
+#[test]
+fn a_run_is_measured_drawn_and_compared_in_a_real_terminal() {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gates.asm");
+    let text = "start:  mov   r1, 3000\nouter:  mov   r0, 40\n        call  gate\n        djnz  r1, outer\n        clr   r0\n        sys   exit\n\
+                gate:   mul   r2, r0\n@round: djnz  r0, @round\n        ret\n";
+    fs::write(&file, text).expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 150, 45);
+    screen.shows("ready");
+    screen.text("g");
+    screen.shows("finished, status 0");
+    screen.text("%");
+    screen.shows("lines          9 of 9 ran");
+    screen.text("n");
+    screen.shows("keep the tally as");
+    screen.keys("C-u");
+    screen.text("forty");
+    screen.keys("Enter");
+    screen.shows("kept as forty");
+    // A flow with counts, and the way back.
+    screen.keys("Escape");
+    screen.text("P");
+    screen.shows("3 000×");
+    screen.keys("Escape");
+    // Drawn to a file, by the palette.
+    let drawing = home.path().join("gates.svg");
+    screen.text(":draw which routine");
+    screen.keys("Enter C-u");
+    screen.text(&drawing.display().to_string());
+    screen.keys("Enter");
+    screen.until("the drawing is written", || drawing.exists());
+    assert!(fs::read_to_string(&drawing).expect("it is there").contains("gate"));
+    // Another text, another run, and both side by side.
+    screen.text("/40");
+    screen.keys("Enter e End BSpace BSpace");
+    screen.text("20");
+    screen.keys("Escape");
+    screen.shows("the walk shows an older text");
+    screen.text("Rg");
+    screen.shows("step 75 003 of 75 003");
+    screen.text("%");
+    screen.shows("from 0 to 75 003");
+    screen.text("c");
+    screen.shows("beside forty");
+    // Twenty rounds of two cycles less, three thousand times.
+    screen.shows("\u{2212}120 000");
+    screen.text("q");
+    screen.keys("s");
+    screen.shows("ended with 0");
+}
