@@ -1,12 +1,9 @@
 //! Which routine calls which, and the calls of one run over time.
 
-use crate::flow::SMALL;
-use crate::layered::{Block, Edge, Pitch, lay_out};
+use crate::layered::{Block, Edge, lay_out};
+use crate::plan::{PITCH, SMALL, place, size, units};
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_session::{RoutineTally, Tally, grouped};
-
-const UNIT: f32 = 6.0;
-const PITCH: Pitch = Pitch { lane: 2, track: 2, label: 3 };
 
 fn lines_of(routine: &RoutineTally, whole: u64) -> [String; 2] {
     let share = |part: u64| (part * 100).checked_div(whole).unwrap_or(0);
@@ -43,7 +40,6 @@ pub fn calls(tally: &Tally) -> Scene {
     let blocks: Vec<Block> =
         order.iter().map(|routine| Block { width: units(widest(routine)), height: units(high) }).collect();
     let laid = lay_out(&blocks, &edges, PITCH);
-    let place = |(x, y): (i32, i32)| (MARGIN + float(x) * UNIT, TOP + float(y) * UNIT);
     for (route, text) in laid.routes.iter().zip(&labels) {
         let stroke = Stroke::thin(Ink::Time).wide(1.2);
         scene.path(route.points.iter().map(|&point| place(point)).collect(), stroke, true);
@@ -54,7 +50,7 @@ pub fn calls(tally: &Tally) -> Scene {
     }
     for (routine, &(x, y, width)) in order.iter().zip(&laid.blocks) {
         let (x, y) = place((x, y));
-        let area = Area { x, y, width: float(width) * UNIT, height: float(units(high)) * UNIT };
+        let area = Area { x, y, width: size(width), height: size(units(high)) };
         scene.rectangle(area, Some(Ink::Raised), Some(Stroke::thin(Ink::Rule)));
         scene.put((x + 9.0, y + LINE), &routine.name, Ink::Place).bold();
         if routine.calls > 0 {
@@ -138,16 +134,6 @@ pub(crate) fn axis(scene: &mut Scene, y: f32, width: f32, (from, to): (u64, u64)
         let text = if part == PARTS { format!("{} {unit}", grouped(value)) } else { grouped(value) };
         scene.write((x, y + 16.0), anchor, &text, Ink::Quiet, SMALL);
     }
-}
-
-#[expect(clippy::cast_possible_truncation, reason = "drawings are small")]
-fn units(size: f32) -> i32 {
-    (size / UNIT).ceil() as i32
-}
-
-#[expect(clippy::cast_precision_loss, reason = "drawings are small")]
-fn float(units: i32) -> f32 {
-    units as f32
 }
 
 #[expect(clippy::cast_precision_loss, clippy::cast_possible_truncation, reason = "a share is drawn, no more")]

@@ -1,17 +1,13 @@
 //! A routine as blocks and the ways between them.
 
-use crate::layered::{Block, Edge, Laid, Pitch, lay_out};
-use crate::scene::{Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
+use crate::layered::{Block, Edge, Laid, lay_out};
+use crate::plan::{PITCH, SMALL, place, size, units};
+use crate::scene::{Area, Ink, LINE, SIZE, Scene, Stroke, length, text_width};
 use wendax_session::{Flow, FlowBlock, FlowEdge, grouped};
 
-/// The unit that layouts reckon in.
-const UNIT: f32 = 6.0;
-const PITCH: Pitch = Pitch { lane: 2, track: 2, label: 3 };
 /// Of a longer block only the beginning and the end are drawn, so many lines of each.
 const MOST_LINES: usize = 16;
 const SHOWN: usize = 6;
-/// The size of labels.
-pub(crate) const SMALL: f32 = 10.0;
 
 /// A block's lines as they are drawn: address and text, or that some are left out.
 fn lines_of(block: &FlowBlock) -> Vec<(String, String)> {
@@ -33,11 +29,6 @@ fn label(edge: &FlowEdge) -> String {
         (condition, None) => condition.to_owned(),
         (condition, Some(times)) => format!("{condition}  {times}"),
     }
-}
-
-#[expect(clippy::cast_possible_truncation, reason = "drawings are small")]
-fn units(size: f32) -> i32 {
-    (size / UNIT).ceil() as i32
 }
 
 fn size_of(block: &FlowBlock) -> (f32, f32) {
@@ -80,7 +71,6 @@ pub fn flow(flow: &Flow, present: Option<usize>) -> Scene {
     let blocks = flow.blocks.iter().filter(|block| !block.lines.is_empty()).count();
     let mut scene = Scene::new(format!("flow of {}", flow.name), &format!("{blocks} blocks"));
     let laid = lay_flow_out(flow);
-    let place = |(x, y): (i32, i32)| (MARGIN + float(x) * UNIT, TOP + float(y) * UNIT);
     let most = flow.edges.iter().filter_map(|edge| edge.times).max().unwrap_or(0);
     for (edge, route) in flow.edges.iter().zip(&laid.routes) {
         let ink = if edge.is_jump { Ink::Time } else { Ink::Place };
@@ -99,7 +89,7 @@ pub fn flow(flow: &Flow, present: Option<usize>) -> Scene {
     for (index, (block, &(x, y, width))) in flow.blocks.iter().zip(&laid.blocks).enumerate() {
         let (x, y) = place((x, y));
         let (_, height) = size_of(block);
-        let area = Area { x, y, width: float(width) * UNIT, height: float(units(height)) * UNIT };
+        let area = Area { x, y, width: size(width), height: size(units(height)) };
         let never = block.times == Some(0);
         let is_outside = block.lines.is_empty();
         let edge = match () {
@@ -126,9 +116,4 @@ pub fn flow(flow: &Flow, present: Option<usize>) -> Scene {
         }
     }
     scene.finished()
-}
-
-#[expect(clippy::cast_precision_loss, reason = "drawings are small")]
-fn float(units: i32) -> f32 {
-    units as f32
 }

@@ -14,6 +14,7 @@ mod layered;
 mod look;
 mod memory;
 mod pdf;
+mod plan;
 mod run;
 mod scene;
 mod screen;

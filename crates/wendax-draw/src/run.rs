@@ -1,7 +1,7 @@
 //! A run over time: the depth of calls with what happened, and chosen things as levels; the same as a value change dump.
 
 use crate::calls::{axis, share};
-use crate::flow::SMALL;
+use crate::plan::SMALL;
 use crate::scene::{Anchor, Ink, Item, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_isa::StepNo;
 use wendax_session::{Happening, Level, Session, What, grouped, happenings};

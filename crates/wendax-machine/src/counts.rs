@@ -346,7 +346,8 @@ impl Routines {
             }
             // What stands for many is not one long one.
             if open.weight == 1 {
-                let depth = depth_of(self.open.len());
+                // What runs in no routine is around all of them.
+                let depth = self.open.len() + 1;
                 self.stretches.add(Stretch { routine: at, depth, from: open.step, to: begun + now.0 });
             }
         }
@@ -359,7 +360,50 @@ impl Routines {
     }
 }
 
-/// Routines around one that so many are open beside: what runs in none is around all of them.
-fn depth_of(open: usize) -> usize {
-    open + 1
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// However stretches of time were merged: each tells of the deepest in it.
+        #[test]
+        fn depths_are_those_of_each_stretch_of_time(moves in proptest::collection::vec((0u64..400, 0u32..50), 1..60)) {
+            let mut depths = Depths::new();
+            let mut each: Vec<u32> = Vec::new();
+            let (mut step, mut depth) = (0, 0);
+            for (later, deep) in moves {
+                step += later;
+                let at = usize::try_from(step).expect("small");
+                each.resize(each.len().max(at), depth);
+                depths.note(StepNo(0), step, depth, deep * 2);
+                // A step may move the stack several times.
+                each.resize(each.len().max(at + 1), depth);
+                let last = each.last_mut().expect("it is there");
+                *last = (*last).max(depth).max(deep * 2);
+                depth = deep * 2;
+            }
+            prop_assert!(depths.bytes.len() <= MOST_DEPTHS);
+            let width = usize::try_from(depths.width).expect("small");
+            let wanted: Vec<u32> = each.chunks(width).map(|part| part.iter().copied().max().unwrap_or(0)).collect();
+            prop_assert_eq!(&depths.bytes, &wanted);
+            prop_assert_eq!(depths.deepest.0, wanted.iter().copied().max().unwrap_or(0));
+        }
+
+        /// The longest stretches stay, and what is left out is shorter than said.
+        #[test]
+        fn long_stretches_are_kept(lengths in proptest::collection::vec(0u64..5000, 1..60), times in 1usize..400) {
+            let mut stretches = Stretches::default();
+            let mut all = 0;
+            for (index, length) in (0..).zip(lengths.iter().cycle().take(lengths.len() * times)) {
+                let from = StepNo(index * 10_000);
+                stretches.add(Stretch { routine: 0, depth: 1, from, to: from + *length });
+                all += 1;
+            }
+            prop_assert!(stretches.list.len() <= MOST_STRETCHES);
+            let long = lengths.iter().filter(|length| **length >= stretches.shortest).count() * times;
+            prop_assert_eq!(stretches.list.len(), long);
+            prop_assert!(all <= MOST_STRETCHES || stretches.shortest > 0);
+        }
+    }
 }

@@ -6,6 +6,7 @@
 
 mod arithmetic;
 mod cause;
+pub(crate) use cause::told;
 mod figure;
 mod instruction;
 

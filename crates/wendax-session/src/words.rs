@@ -274,11 +274,7 @@ fn off_since(session: &Session) -> String {
         None => ", as at the start".to_owned(),
         Some(Writer::Person) => ", set by hand".to_owned(),
         Some(Writer::Entry(number)) => format!(" since the entry of {}", machine.target().trap_name(number)),
-        Some(Writer::Instruction(address)) => {
-            let text = crate::instruction_text(session, address).map_or(String::new(), |text| format!(" `{text}`"));
-            let line = line_words(session, address).map_or(String::new(), |line| format!(" on {line}"));
-            format!(" since{text}{line}")
-        }
+        Some(Writer::Instruction(address)) => format!(" since {}", crate::explain::told(session, address)),
     }
 }
 

@@ -8,7 +8,6 @@ use crate::layout::{Layout, SMALLEST, lay_out};
 use crate::parts::pen::Pen;
 use crate::sheets;
 use crate::theme::Ink;
-pub(crate) use header::grouped;
 use ratatui::Frame;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

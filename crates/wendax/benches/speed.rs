@@ -389,7 +389,7 @@ fn measuring() {
 fn drawing() {
     let mut text = "start:\n".to_owned();
     let mut seed = 17u64;
-    for block in 0..500 {
+    for block in 0..500usize {
         seed = seed.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
         // Mostly near, some far, forwards and back, as in a routine of that size.
         let far = if seed >> 60 == 0 { seed >> 33 & 255 } else { seed >> 33 & 7 };

@@ -154,6 +154,7 @@ fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<
             return Err(tally::interrupted());
         }
         world.end_files(&session)?;
+        run::note_end(&session, path, &end);
     }
     let measured =
         if options.unrun || !needs_tally(options.what) { None } else { Some(tally::measure(&session, &world)?) };

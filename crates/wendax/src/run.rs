@@ -298,14 +298,23 @@ pub(crate) fn end_words(session: &Session, end: &End) -> String {
     match end {
         End::Program(State::Finished(status)) => format!("by itself, with status {status}"),
         End::Program(State::Fault(fault)) => format!("by a fault, trap {}: {}", fault.kind.trap(), fault.kind),
-        End::Program(State::Circling { .. } | State::Idle { .. }) => state_words(session),
+        End::Program(State::Circling { .. } | State::Idle { .. }) => format!("circling: {}", state_words(session)),
         End::Program(State::Waiting) => "waiting for input".to_owned(),
         End::Program(State::Paused(Why::Brk)) => "by a brk".to_owned(),
-        End::Program(State::Ready | State::Running | State::Paused(_)) => "stopped before its end".to_owned(),
-        End::Output => "stopped: it printed as much as it may".to_owned(),
-        End::Seconds => "stopped: its time was up".to_owned(),
+        End::Program(State::Ready | State::Running | State::Paused(_)) => "before its own end".to_owned(),
+        End::Output => "where it had printed as much as it may".to_owned(),
+        End::Seconds => "when its time was up".to_owned(),
         End::Interrupted => "interrupted".to_owned(),
         End::Asked => "where it was asked to stop".to_owned(),
+    }
+}
+
+/// Says on standard error how a run ended that was made to be measured or drawn, when it did not end by itself.
+pub(crate) fn note_end(session: &Session, path: &Path, end: &End) {
+    if !matches!(end, End::Program(State::Finished(_))) {
+        let words = end_words(session, end);
+        // Nobody is left to tell when even this fails.
+        let _ = writeln!(std::io::stderr(), "note: {}: the run ended {words}", path.display());
     }
 }
 

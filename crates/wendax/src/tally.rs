@@ -195,6 +195,7 @@ fn run_one(path: &Path, conditions: &Conditions, spans: &[String]) -> Result<Siz
         return Err(interrupted());
     }
     world.end_files(&session)?;
+    run::note_end(&session, path, &end);
     let mut tally = measure(&session, &world)?;
     tally.spans = measure_spans(&session, spans, &world)?;
     name_it(&mut tally, path, Some(path));

@@ -61,7 +61,9 @@ fn tally(session: &Session) -> Tally {
 }
 
 fn texts(scene: &Scene) -> Vec<&str> {
-    let text = |item| if let &Item::Text { ref text, .. } = item { Some(text.as_str()) } else { None };
+    fn text(item: &Item) -> Option<&str> {
+        if let Item::Text { text, .. } = item { Some(text) } else { None }
+    }
     scene.items.iter().filter_map(text).collect()
 }
 

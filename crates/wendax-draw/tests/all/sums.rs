@@ -13,7 +13,7 @@ fn reckoned(name: &str, one: u16, other: u16) -> (u32, u32) {
     let computation = machine.computation_at(machine.pc()).expect("it is a sum");
     assert_eq!(
         (computation.1, computation.2),
-        (one.into(), if name.starts_with("s") && name != "sub" { other & 15 } else { other }.into())
+        (one.into(), if name.starts_with("sh") { other & 15 } else { other }.into())
     );
     machine.run(Run::until(StepNo(1)));
     (machine.register(Reg(0)), machine.flags())

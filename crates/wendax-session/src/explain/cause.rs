@@ -31,7 +31,7 @@ pub fn fault_causes(session: &Session, fault: &Fault) -> Vec<String> {
 }
 
 /// An instruction as it is written, and its line: "`ret` on line 12".
-fn told(session: &Session, address: Addr) -> String {
+pub(crate) fn told(session: &Session, address: Addr) -> String {
     let text = instruction_text(session, address);
     let line = line_words(session, address);
     match (text, line) {

@@ -5,8 +5,8 @@
 //! Nothing is noted on the way. The run is gone through again on a copy of the machine, blind but for what interrupts
 //! hang on, in slices; when the branch has grown, from where that ended.
 
+use crate::explain::told;
 use crate::session::Session;
-use crate::words::{line_words, place};
 use std::collections::BTreeMap;
 use wendax_isa::{Addr, DeviceKind, StepNo, Target};
 use wendax_machine::{Event, Lookout, Machine, Run, StepKind, Stop, Writer};
@@ -118,13 +118,6 @@ pub struct Off {
     pub by: Option<u32>,
     /// The instruction that allowed them again.
     pub to: Addr,
-}
-
-/// An instruction and its line: "`ret` on line 12".
-fn told(session: &Session, address: Addr) -> String {
-    let text = crate::instruction_text(session, address).map_or(String::new(), |text| format!("`{text}` "));
-    let line = line_words(session, address).map(|line| format!("on {line}"));
-    text + &line.unwrap_or_else(|| format!("at {}", place(session.image(), session.machine().target(), address)))
 }
 
 impl Off {

@@ -370,3 +370,22 @@ proptest! {
         prop_assert_eq!(told.histogram.iter().map(|bar| bar.1).sum::<u64>(), found.len() as u64);
     }
 }
+
+#[test]
+fn tables_sort_by_numbers_and_names_and_say_what_they_leave_out() {
+    let tally = all(&ran(CALLS));
+    let mut lines = tally.tables().into_iter().find(|table| table.name == "lines").expect("it is there");
+    let first = |table: &wendax_session::Table| table.rows[0].cells[0].words();
+    assert_eq!(first(&lines), "10", "the round that is gone most");
+    lines.sort_by(0, false);
+    let numbers: Vec<String> = lines.rows.iter().map(|row| row.cells[0].words()).collect();
+    assert_eq!(numbers, ["1", "2", "3", "4", "5", "6", "7", "8", "9", "10", "11"], "9 before 10");
+    lines.sort_by(2, true);
+    assert_eq!(lines.rows[0].cells[1].words(), wendax_session::NEVER);
+    let text = lines.to_text(2);
+    assert!(text.ends_with("… 9 more\n") && text.lines().count() == 4, "{text}");
+    let mut table = lines;
+    table.rows.truncate(1);
+    table.rows[0].cells[6] = wendax_session::Cell::Text("a | b\nc".into());
+    assert!(table.to_markdown(9).contains("a \\| b c |"), "{}", table.to_markdown(9));
+}

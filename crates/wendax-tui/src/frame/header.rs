@@ -7,7 +7,7 @@ use crate::screen::Mode;
 use crate::theme::Ink;
 use crate::world::Origin;
 use ratatui::layout::Rect;
-use wendax_session::{Session, State, Why, lines_words};
+use wendax_session::{Session, State, Why, grouped, lines_words};
 use wendax_source::Severity;
 
 /// The state of the program in words, and its ink.
@@ -80,19 +80,6 @@ fn place(app: &App, session: &Session) -> String {
         Some((symbol, offset)) => format!("{} + {offset}{line}", symbol.name),
         None => session.machine().target().hex_address(pc),
     }
-}
-
-/// A number with a thin gap between groups of three digits.
-pub(crate) fn grouped(number: u64) -> String {
-    let digits = number.to_string();
-    let mut text = String::new();
-    for (index, digit) in digits.chars().enumerate() {
-        if index > 0 && (digits.len() - index).is_multiple_of(3) {
-            text.push(' ');
-        }
-        text.push(digit);
-    }
-    text
 }
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {

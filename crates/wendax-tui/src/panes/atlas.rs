@@ -3,11 +3,11 @@
 use super::{Need, Order, Pane, PaneId, PaneState, head};
 use crate::app::App;
 use crate::cells::fitted;
-use crate::frame::grouped;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::{Addr, CellState, RegionKind};
+use wendax_session::grouped;
 use wendax_session::{Session, Thing, region_name};
 
 pub(super) struct Atlas;

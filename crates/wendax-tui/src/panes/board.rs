@@ -5,12 +5,12 @@ use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::width;
 use crate::face::{DIGIT, LAMP, LEVER, NAMES, SEGMENTS, place_of};
-use crate::frame::grouped;
 use crate::parts::list::first_shown;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Position, Rect};
 use wendax_machine::{Addr, DeviceKind, DeviceRegister, Interrupt, LEVERS, Machine};
+use wendax_session::grouped;
 use wendax_session::{Passages, Session, Spread, Thing, interrupt_words, tone_words};
 
 pub(super) struct Board;

@@ -3,13 +3,13 @@
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::{fitted, width};
-use crate::frame::grouped;
 use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use ratatui::text::Span;
 use wendax_machine::{Event, StepKind, StepNo};
+use wendax_session::grouped;
 use wendax_session::{Answer, Change, Changes, Command, Session, Story, Thing, Toucher, instruction_text};
 
 pub(super) struct History;

@@ -3,12 +3,12 @@
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::fitted;
-use crate::frame::grouped;
 use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Constraint, Rect};
 use ratatui::text::Span;
+use wendax_session::grouped;
 use wendax_session::{Command, Happening, What, happenings};
 
 pub(super) struct Marks;

@@ -3,10 +3,10 @@
 use super::{Need, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::{fitted, width, wrap};
-use crate::frame::grouped;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+use wendax_session::grouped;
 use wendax_session::{Session, by_hand_words, change_words};
 
 /// Rows for what was changed, at most.

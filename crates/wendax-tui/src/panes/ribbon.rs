@@ -3,11 +3,11 @@
 use super::{Need, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::width;
-use crate::frame::grouped;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::StepNo;
+use wendax_session::grouped;
 use wendax_session::{Mark, MarkKind};
 
 pub(super) struct Ribbon;

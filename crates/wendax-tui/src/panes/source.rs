@@ -3,7 +3,6 @@
 use super::{Need, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::{self, width, wrap};
-use crate::frame::grouped;
 use crate::parts::pen::Pen;
 use crate::screen::Mode;
 use crate::theme::Ink;
@@ -15,6 +14,7 @@ use ratatui::style::Style;
 use wendax_asm::{Lexeme, lexemes, operand_help};
 use wendax_image::{Line, LineKind};
 use wendax_machine::Addr;
+use wendax_session::grouped;
 use wendax_session::{Effects, Session};
 use wendax_source::{Diagnostic, Grade, Severity, Sources, mended_line};
 

@@ -3,13 +3,13 @@
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::{fitted, padded};
-use crate::frame::grouped;
 use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use crate::world::stops::Stop;
 use ratatui::layout::Rect;
 use ratatui::text::Span;
+use wendax_session::grouped;
 use wendax_session::{Command, Met, Noted, Session, StopAt, Times, Where};
 
 pub(super) struct Stops;

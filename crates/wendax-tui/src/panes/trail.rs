@@ -3,7 +3,6 @@
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::{fitted, padded};
-use crate::frame::grouped;
 use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
@@ -11,6 +10,7 @@ use crate::world::trail::Row;
 use ratatui::layout::Rect;
 use ratatui::text::Span;
 use wendax_machine::StepKind;
+use wendax_session::grouped;
 use wendax_session::{Command, Effects, Session, change_words, instruction_text};
 
 pub(super) struct Trail;

@@ -3,11 +3,11 @@
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::{fitted, width};
-use crate::frame::grouped;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use crate::world::watches::Watched;
 use ratatui::layout::Rect;
+use wendax_session::grouped;
 use wendax_session::{Answer, Cells, Reading, Session, Thing};
 
 pub(super) struct Watches;

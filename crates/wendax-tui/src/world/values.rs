@@ -5,7 +5,7 @@ use super::stops::Place;
 use crate::screen::Lens;
 use wendax_asm::{BoundValue, ValueError};
 use wendax_machine::{Addr, CellState, Event, Reg, RegionKind, StepNo};
-use wendax_session::{At, Dropped, Names, Session, State, StopAt, Thing, Where};
+use wendax_session::{At, Dropped, Names, Session, State, StopAt, Thing, Where, region_name};
 
 impl World {
     /// `120`, or `+3` and `-3` from the present step.
@@ -222,18 +222,6 @@ fn assignment(text: &str) -> Option<(&str, &str)> {
     };
     let at = (0..bytes.len()).find(|&at| is_alone(at))?;
     Some((text[..at].trim(), text[at + 1..].trim()))
-}
-
-/// What people call the regions of memory.
-fn region_name(kind: RegionKind) -> &'static str {
-    match kind {
-        RegionKind::Vectors => "vectors",
-        RegionKind::Code => "code",
-        RegionKind::Data => "data",
-        RegionKind::Heap => "heap",
-        RegionKind::Stack => "stack",
-        RegionKind::Devices => "devices",
-    }
 }
 
 fn told(error: ValueError) -> String {

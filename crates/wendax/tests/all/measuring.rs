@@ -11,8 +11,7 @@ fn sidings() -> PathBuf {
 /// Runs in a folder; exit status, standard output and standard error.
 fn run(folder: &Path, arguments: &[&str]) -> (i32, String, String) {
     let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
-    let output =
-        command.current_dir(folder).args(arguments).timeout(Duration::from_secs(60)).output().expect("it runs");
+    let output = command.current_dir(folder).args(arguments).timeout(Duration::from_mins(1)).output().expect("it runs");
     let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
     (output.status.code().unwrap_or(-1), text(&output.stdout), text(&output.stderr))
 }
@@ -177,4 +176,27 @@ fn a_report_holds_all_of_a_program() {
     let (status, _, err) = run(here, &["report", "-o", "wrong.md"]);
     assert!(status == 111 && err.contains("stand in the report"), "{status} {err}");
     assert!(read(here, "wrong.md").contains("mvo"), "{}", read(here, "wrong.md"));
+}
+
+/// Long work can be stopped, and leaves nothing half made.
+#[test]
+fn a_signal_stops_measuring_and_drawing_and_nothing_is_written() {
+    let folder = yard();
+    let here = folder.path();
+    let long = "start: mov r1, 60000\nouter: mov r2, 60000\ninner: djnz r2, inner\n djnz r1, outer\n sys exit\n";
+    std::fs::write(here.join("long.asm"), long).expect("it is written");
+    for arguments in [&["tally", "long.asm", "-o", "out.json"][..], &["draw", "flow", "long.asm", "-o", "out.svg"]] {
+        let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"))
+            .current_dir(here)
+            .args(arguments)
+            .stdin(std::process::Stdio::null())
+            .stderr(std::process::Stdio::null())
+            .spawn()
+            .expect("it runs");
+        std::thread::sleep(Duration::from_millis(700));
+        let done = std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status();
+        assert!(done.expect("kill is there").success());
+        assert_eq!(child.wait().expect("it ends").code(), Some(130), "{arguments:?}");
+    }
+    assert!(!here.join("out.json").exists() && !here.join("out.svg").exists());
 }
