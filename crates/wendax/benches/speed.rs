@@ -393,8 +393,11 @@ fn drawing() {
         seed = seed.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
         // Mostly near, some far, forwards and back, as in a routine of that size.
         let far = if seed >> 60 == 0 { seed >> 33 & 255 } else { seed >> 33 & 7 };
-        let to =
-            if seed >> 40 & 3 == 0 { block.saturating_sub(far as usize) } else { (block + 1 + far as usize).min(499) };
+        let to = if (seed >> 40).is_multiple_of(4) {
+            block.saturating_sub(far as usize)
+        } else {
+            (block + 1 + far as usize).min(499)
+        };
         text.push_str(&format!("@l{block}: add r1, {}\n cmp r1, r2\n jz @l{to}\n", seed >> 50 & 15));
     }
     text.push_str(" halt\n");
