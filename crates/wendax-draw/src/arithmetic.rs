@@ -1,6 +1,7 @@
 //! An addition, a subtraction or a shift in columns of bits, with what is carried and the flags they make.
 
 use crate::scene::{Anchor, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length};
+use std::num::IntErrorKind;
 use wendax_machine::Computation;
 
 /// Two numbers and what is done with them, in words of so many bits.
@@ -48,11 +49,15 @@ impl Sum {
             let text = text.trim().replace('_', "");
             let (is_negative, digits) = text.strip_prefix('-').map_or((false, text.as_str()), |rest| (true, rest));
             let value = match (digits.strip_prefix("0x"), digits.strip_prefix("0b")) {
-                (Some(hex), _) => i64::from_str_radix(hex, 16),
-                (None, Some(binary)) => i64::from_str_radix(binary, 2),
+                (Some(hex), _) => u32::from_str_radix(hex, 16),
+                (None, Some(binary)) => u32::from_str_radix(binary, 2),
                 (None, None) => digits.parse(),
             };
-            let value = value.map_err(|_| format!("`{}` is no number; {expected}", text.trim()))?;
+            let value = value.map_err(|error| match error.kind() {
+                IntErrorKind::PosOverflow => format!("`{}` has no room in {bits} bits", text.trim()),
+                _ => format!("`{}` is no number; {expected}", text.trim()),
+            })?;
+            let value = i64::from(value);
             let value = if is_negative { -value } else { value };
             let range = -(i64::from(mask) / 2 + 1)..=i64::from(mask);
             if !range.contains(&value) {

@@ -2,7 +2,8 @@
 //!
 //! What goes in is a list of parts in order; what comes out is a picture for each page, which `pdf` writes like any other.
 
-use crate::scene::{ADVANCE, Anchor, Ink, Item, Point, Scene, Stroke, length, text_width};
+use crate::scene::{ADVANCE, Anchor, Ink, Item, Point, Scene, Stroke, legible, length, text_width};
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// A page, in units.
 const PAGE: Point = (793.7, 1122.5);
@@ -40,7 +41,7 @@ fn letters(size: f32) -> usize {
 
 /// The size at which the longest of some lines has room, if there is one.
 fn size_for(lines: &[String]) -> f32 {
-    let longest = lines.iter().map(|line| line.chars().count()).max().unwrap_or(0).max(1);
+    let longest = lines.iter().map(|line| wide(&spread(line))).max().unwrap_or(0).max(1);
     ((PAGE.0 - 2.0 * EDGE) / (length(longest) * ADVANCE)).clamp(LEAST, TEXT)
 }
 
@@ -57,10 +58,10 @@ pub fn pages(title: &str, parts: &[Part]) -> Vec<Scene> {
     for (index, part) in parts.iter().enumerate() {
         match part {
             Part::Title(text, lines) => {
-                pages.text(text, Ink::Text, 18.0, true);
+                pages.paragraph(text, Ink::Text, 18.0, true);
                 pages.y += 8.0;
                 for line in lines {
-                    pages.text(line, Ink::Quiet, TEXT, false);
+                    pages.paragraph(line, Ink::Quiet, TEXT, false);
                 }
                 pages.y += 12.0;
             }
@@ -74,7 +75,7 @@ pub fn pages(title: &str, parts: &[Part]) -> Vec<Scene> {
                 if pages.y > EDGE {
                     pages.y += 10.0;
                 }
-                pages.text(text, Ink::Text, 13.0, true);
+                pages.paragraph(text, Ink::Text, 13.0, true);
                 let y = pages.y + 3.0;
                 pages.page.items.push(Item::Path {
                     points: vec![(EDGE, y), (PAGE.0 - EDGE, y)],
@@ -84,9 +85,7 @@ pub fn pages(title: &str, parts: &[Part]) -> Vec<Scene> {
                 pages.y += 12.0;
             }
             Part::Text(text) => {
-                for line in wrapped(text, letters(TEXT)) {
-                    pages.text(&line, Ink::Text, TEXT, false);
-                }
+                pages.paragraph(text, Ink::Text, TEXT, false);
                 pages.y += 6.0;
             }
             Part::Lines(lines) => {
@@ -105,7 +104,7 @@ pub fn pages(title: &str, parts: &[Part]) -> Vec<Scene> {
 }
 
 fn empty(title: &str) -> Scene {
-    Scene { title: title.to_owned(), size: PAGE, items: Vec::new() }
+    Scene { title: legible(title), size: PAGE, items: Vec::new() }
 }
 
 /// How much a picture is made smaller to have room on a page.
@@ -125,11 +124,17 @@ impl Pages {
         }
     }
 
+    fn paragraph(&mut self, text: &str, ink: Ink, size: f32, is_bold: bool) {
+        for line in wrapped(text, letters(size)) {
+            self.text(&line, ink, size, is_bold);
+        }
+    }
+
     fn text(&mut self, text: &str, ink: Ink, size: f32, is_bold: bool) {
         let high = HIGH * size / TEXT;
         self.room(high);
         self.y += high;
-        let text: String = text.chars().map(|c| if c.is_control() { '\u{b7}' } else { c }).collect();
+        let text = legible(text);
         let at = (EDGE, self.y - high * 0.25);
         self.page.items.push(Item::Text { at, anchor: Anchor::Start, text, ink, size, is_bold });
     }
@@ -145,8 +150,10 @@ impl Pages {
     fn finish(mut self) -> Vec<Scene> {
         self.done.push(self.page);
         let count = self.done.len();
+        // What the foot has room for beside the number.
+        let title = legible(&cut(&self.title, 100).swap_remove(0));
         for (number, page) in (1..).zip(&mut self.done) {
-            let text = format!("{}   {number} of {count}", self.title);
+            let text = format!("{title}   {number} of {count}");
             let at = (PAGE.0 - EDGE - text_width(&text, 8.0), PAGE.1 - EDGE / 2.0);
             page.items.push(Item::Text { at, anchor: Anchor::Start, text, ink: Ink::Faint, size: 8.0, is_bold: false });
         }
@@ -180,12 +187,12 @@ fn moved(item: &Item, scale: f32, (x, y): Point) -> Item {
     }
 }
 
-/// A paragraph in lines of at most so many letters.
+/// A paragraph in lines of at most so many cells.
 fn wrapped(text: &str, most: usize) -> Vec<String> {
     let mut lines = vec![String::new()];
     for word in text.split_whitespace() {
-        let line = lines.last_mut().map_or(0, |line| line.chars().count());
-        if line > 0 && line + 1 + word.chars().count() > most {
+        let line = lines.last().map_or(0, |line| wide(line));
+        if line > 0 && line + 1 + wide(word) > most {
             lines.push(String::new());
         }
         if let Some(line) = lines.last_mut() {
@@ -198,14 +205,29 @@ fn wrapped(text: &str, most: usize) -> Vec<String> {
     lines.iter().flat_map(|line| cut(line, most)).collect()
 }
 
-/// A line in pieces of at most so many letters; those behind the first begin with a sign.
+/// Tabs as blanks.
+fn spread(line: &str) -> String {
+    line.replace('\t', "        ")
+}
+
+/// The cells of a text, once it is legible.
+fn wide(text: &str) -> usize {
+    legible(text).width()
+}
+
+/// A line in pieces of at most so many cells; those behind the first begin with a sign.
 fn cut(line: &str, most: usize) -> Vec<String> {
-    let letters: Vec<char> = line.replace('\t', "        ").chars().collect();
-    if letters.len() <= most {
-        return vec![letters.into_iter().collect()];
+    const AGAIN: &str = "\u{21b3} ";
+    let mut pieces = vec![String::new()];
+    let mut at = 0;
+    for letter in legible(&spread(line)).chars() {
+        let cells = letter.width().unwrap_or(0);
+        if at + cells > most {
+            pieces.push(AGAIN.to_owned());
+            at = AGAIN.width();
+        }
+        at += cells;
+        pieces.last_mut().into_iter().for_each(|piece| piece.push(letter));
     }
-    let (first, rest) = letters.split_at(most);
-    let mut pieces = vec![first.iter().collect::<String>()];
-    pieces.extend(rest.chunks(most - 2).map(|piece| format!("\u{21b3} {}", piece.iter().collect::<String>())));
     pieces
 }

@@ -5,6 +5,13 @@
 
 use unicode_width::UnicodeWidthStr;
 
+/// A text as it can be drawn: what moves a cursor or is no letter becomes a sign that takes its place.
+pub(crate) fn legible(text: &str) -> String {
+    // The last two are no characters, and nothing that holds them is XML.
+    let is_none = |c: char| c.is_control() || matches!(c, '\u{fffe}' | '\u{ffff}');
+    text.chars().map(|c| if is_none(c) { '\u{b7}' } else { c }).collect()
+}
+
 /// The size letters have unless said otherwise.
 pub(crate) const SIZE: f32 = 12.0;
 /// The width of a letter as a part of its size: that of the font that is used.
@@ -199,7 +206,7 @@ pub(crate) const TOP: f32 = MARGIN + 38.0;
 impl Scene {
     /// An empty picture with a head: its title, and what else is to be said of all of it.
     pub fn new(title: impl Into<String>, note: &str) -> Self {
-        let title = title.into();
+        let title = legible(&title.into());
         let mut scene = Self { title: title.clone(), size: (0.0, 0.0), items: Vec::new() };
         scene.put((MARGIN, MARGIN + 12.0), &title, Ink::Text).bold();
         let end = MARGIN + text_width(&title, SIZE) + 18.0;
@@ -214,8 +221,7 @@ impl Scene {
 
     /// Writes a text.
     pub fn write(&mut self, at: Point, anchor: Anchor, text: &str, ink: Ink, size: f32) -> Written<'_> {
-        let text: String = text.chars().map(|c| if c.is_control() { '\u{b7}' } else { c }).collect();
-        self.items.push(Item::Text { at, anchor, text, ink, size, is_bold: false });
+        self.items.push(Item::Text { at, anchor, text: legible(text), ink, size, is_bold: false });
         let right = self.items.last().and_then(Item::text_area).map_or(at.0, |area| area.x + area.width);
         self.reach((right, at.1));
         Written(self)

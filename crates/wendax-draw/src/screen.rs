@@ -1,6 +1,6 @@
 //! A screen of cells as a picture: its signs stay text.
 
-use crate::scene::{Anchor, Area, Ink, Item, MARGIN, Scene, Stroke, length};
+use crate::scene::{Anchor, Area, Ink, Item, MARGIN, Scene, Stroke, legible, length};
 use unicode_width::UnicodeWidthStr;
 
 /// A run of signs of one look in a row.
@@ -39,7 +39,7 @@ const HIGH: f32 = 16.0;
 
 /// The drawing of one or several screens, one below the other.
 pub fn screen(grids: &[Grid]) -> Scene {
-    let title = grids.first().map_or(String::new(), |grid| grid.title.clone());
+    let title = grids.first().map_or(String::new(), |grid| legible(&grid.title));
     let mut scene = Scene { title, size: (0.0, 0.0), items: Vec::new() };
     let wide = crate::scene::ADVANCE * SIGN;
     let mut top = MARGIN;
@@ -82,14 +82,15 @@ pub fn screen(grids: &[Grid]) -> Scene {
 /// Writes a run, words with their own places, so that letters of another width move nothing.
 fn pieces(scene: &mut Scene, run: &Run, x: f32, y: f32, wide: f32) {
     let mut at = 0;
-    for piece in run.text.split_inclusive("  ") {
-        let text = piece.trim_end();
-        let blanks = text.len() - text.trim_start().len();
-        if !text.trim().is_empty() {
+    let legible = legible(&run.text);
+    for piece in legible.split_inclusive("  ") {
+        let text = piece.trim_end_matches(' ');
+        let blanks = text.len() - text.trim_start_matches(' ').len();
+        if !text.is_empty() {
             scene.items.push(Item::Text {
                 at: (x + length(at + blanks) * wide, y),
                 anchor: Anchor::Start,
-                text: text.trim_start().to_owned(),
+                text: text.trim_start_matches(' ').to_owned(),
                 ink: Ink::Given(run.ink.0, run.ink.1, run.ink.2),
                 size: SIGN,
                 is_bold: run.is_bold,

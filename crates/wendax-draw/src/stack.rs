@@ -1,6 +1,6 @@
 //! The stack at a moment, frame by frame, with what each word is.
 
-use crate::scene::{Area, Ink, LINE, MARGIN, Scene, Stroke, TOP, length};
+use crate::scene::{Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_isa::Addr;
 use wendax_machine::FrameKind;
 use wendax_session::{Session, StackWord, WordKind, grouped, place, read_stack};
@@ -11,6 +11,7 @@ const MOST: usize = 200;
 /// The stack at the present moment: the newest word at the top.
 pub fn stack(session: &Session) -> Scene {
     const WORD: f32 = 150.0;
+    /// Words beside the cells have at least so much room.
     const WORDS: f32 = 430.0;
     let machine = session.machine();
     let target = machine.target();
@@ -28,12 +29,15 @@ pub fn stack(session: &Session) -> Scene {
         return scene.finished();
     }
     let frames = machine.frames();
+    let told: Vec<String> = words.iter().map(|word| words_of(session, word)).collect();
+    let widest = told.iter().map(|text| text_width(text, SIZE) + 24.0).fold(WORDS, f32::max);
+    let right = left + WORD + widest;
     let mut y = TOP;
     let depth_of = |word: &StackWord| word.depth + usize::from(matches!(word.kind, WordKind::Return(_)));
     let mut begin = (y, depth_of(&words[0]));
     for (index, word) in words.iter().enumerate() {
         if depth_of(word) != begin.1 {
-            bracket(&mut scene, session, (begin.0, y), left + WORD + WORDS, begin.1, frames);
+            bracket(&mut scene, session, (begin.0, y), right, begin.1, frames);
             y += 6.0;
             begin = (y, depth_of(word));
         }
@@ -51,14 +55,14 @@ pub fn stack(session: &Session) -> Scene {
         if is_known && !is_back {
             scene.put((left + 60.0, y + LINE - 1.0), &number(session, word.value), Ink::Quiet);
         }
-        scene.put((left + WORD + 14.0, y + LINE - 1.0), &words_of(session, word), Ink::Text);
+        scene.put((left + WORD + 14.0, y + LINE - 1.0), &told[index], Ink::Text);
         if index == 0 {
             let y = y + LINE / 2.0 + 2.0;
             scene.path(vec![(left - 18.0, y), (left - 1.0, y)], Stroke::thin(Ink::Time).wide(1.6), true);
         }
         y += LINE + 4.0;
     }
-    bracket(&mut scene, session, (begin.0, y), left + WORD + WORDS, begin.1, frames);
+    bracket(&mut scene, session, (begin.0, y), right, begin.1, frames);
     scene.put((left, y + LINE), "older words below; the stack grows upwards here, to lower addresses", Ink::Faint);
     scene.finished()
 }

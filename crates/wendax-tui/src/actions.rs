@@ -310,6 +310,11 @@ impl Drawing {
     pub(crate) fn is_of_screen(self) -> bool {
         matches!(self, Self::Screen | Self::Pane | Self::Change)
     }
+
+    /// It shows the screen as it is, whatever the program does.
+    pub(crate) fn is_as_it_stands(self) -> bool {
+        matches!(self, Self::Screen | Self::Pane)
+    }
 }
 
 impl Action {

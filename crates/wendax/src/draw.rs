@@ -121,6 +121,9 @@ pub(crate) fn go_to(session: &mut Session, world: &World, text: &str) -> Result<
         if step > session.end() {
             return Err(wrong(&format!("the run has {} steps", session.end())));
         }
+        if step < session.oldest() {
+            return Err(wrong(&format!("the run is known from step {} on", session.oldest())));
+        }
         return go(session, world, Command::Seek(step));
     }
     let names = Names::new(session.image(), session.machine().target(), session.image().entry);

@@ -338,15 +338,24 @@ fn markdown(head: &Head, pieces: &[Piece], place: &Path) -> Result<(), Failure> 
                 let longest =
                     lines.iter().map(|line| line.chars().take_while(|&c| c == '`').count()).max().unwrap_or(0);
                 let fence = "`".repeat(longest.max(2) + 1);
-                let _ = writeln!(out, "{fence}text\n{}\n{fence}\n", lines.join("\n"));
+                let _ = writeln!(out, "{fence}text\n{}\n{fence}\n", visible(&lines.join("\n")));
             }
             Piece::Table(table) => {
                 let _ = writeln!(out, "By {}:\n\n{}", table.name, table.to_markdown(ROWS));
             }
             Piece::Picture(name, scene) => {
-                let file = format!("{stem}-{name}.svg");
-                let _ = writeln!(out, "![{}]({file})\n", scene.title);
-                pictures.push((place.with_file_name(file), scene));
+                // Words that differ in signs only would name one file.
+                let path = (1..)
+                    .map(
+                        |number| if number == 1 { format!("{stem}-{name}") } else { format!("{stem}-{name}-{number}") },
+                    )
+                    .map(|name| place.with_file_name(format!("{name}.svg")))
+                    .find(|path| pictures.iter().all(|(known, _)| known != path));
+                let Some(path) = path else { continue };
+                let file = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+                let place = if file.contains([' ', '(', ')']) { format!("<{file}>") } else { file };
+                let _ = writeln!(out, "![{}]({place})\n", scene.title);
+                pictures.push((path, scene));
             }
         }
     }
@@ -354,4 +363,16 @@ fn markdown(head: &Head, pieces: &[Piece], place: &Path) -> Result<(), Failure> 
         draw::write(path, std::slice::from_ref(*scene), Look::Light, None)?;
     }
     files::write_to(place, out.as_bytes())
+}
+
+/// Control characters as the signs that stand for them, so that what a program printed does nothing to a reader.
+fn visible(text: &str) -> String {
+    let sign = |c: char| match c {
+        '\n' | '\t' => c,
+        '\0'..='\x1f' => char::from_u32(0x2400 + u32::from(c)).unwrap_or('\u{b7}'),
+        '\x7f' => '\u{2421}',
+        c if c.is_control() => '\u{b7}',
+        c => c,
+    };
+    text.chars().map(sign).collect()
 }

@@ -1,13 +1,14 @@
 //! Each drawing is made of a program that runs: it says what it should, its texts do not lie over each other, it is the same
 //! each time, on both grounds, and its PDF holds its text.
 
+use crate::common::{go, is_sound, says, session, tally, texts};
 use std::process::{Command as Process, Stdio};
 use wendax_draw::{
-    Area, Grid, Item, Look, Part, Picture, Run, Scene, arithmetic, calls, data, flow, instruction, memory, pages, run,
-    screen, stack, tallies, to_pdf, to_svg, to_vcd, tree,
+    Grid, Look, Part, Picture, Run, arithmetic, calls, data, flow, instruction, memory, pages, run, screen, stack,
+    tallies, to_pdf, to_vcd, tree,
 };
-use wendax_machine::{Settings, StepNo};
-use wendax_session::{At, Command, Flow, Levels, Measuring, Names, Progress, Session, Show, Tally};
+use wendax_machine::StepNo;
+use wendax_session::{At, Command, Flow, Levels, Names, Session, Show, Tally};
 
 const YARD: &str = "\
 start:  mov   r0, wagons
@@ -39,64 +40,6 @@ sum:    .word 0
 first:  .word wagons
 sign:   .asciz \"yard\"
 ";
-
-fn session(text: &str) -> Session {
-    let (sources, file) = wendax_source::Sources::single("yard.asm", text);
-    let assembly = wendax_asm::assemble(&sources, file);
-    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
-    let mut session = Session::new(assembly.image, Settings::default()).with_sources(sources);
-    go(&mut session, Command::Go);
-    session
-}
-
-fn go(session: &mut Session, command: Command) {
-    session.begin(command);
-    while session.work(100_000) == Progress::Working {}
-}
-
-fn tally(session: &Session) -> Tally {
-    let mut measuring = Measuring::all(session);
-    while !measuring.work(session, 1_000_000) {}
-    Tally { name: "yard".into(), ..measuring.tally(session) }
-}
-
-fn texts(scene: &Scene) -> Vec<&str> {
-    fn text(item: &Item) -> Option<&str> {
-        if let Item::Text { text, .. } = item { Some(text) } else { None }
-    }
-    scene.items.iter().filter_map(text).collect()
-}
-
-#[track_caller]
-fn says(scene: &Scene, wanted: &[&str]) {
-    let texts = texts(scene);
-    for wanted in wanted {
-        assert!(texts.iter().any(|text| text.contains(wanted)), "`{wanted}` is not in {}: {texts:#?}", scene.title);
-    }
-    is_sound(scene);
-}
-
-/// Texts do not lie over each other and everything is on the picture; it is written the same each time.
-#[track_caller]
-fn is_sound(scene: &Scene) {
-    let areas: Vec<Area> = scene.items.iter().filter_map(Item::text_area).collect();
-    let words = texts(scene);
-    for (index, area) in areas.iter().enumerate() {
-        if let Some(other) = areas[..index].iter().position(|other| other.meets(area)) {
-            panic!("{}: `{}` lies over `{}`", scene.title, words[index], words[other]);
-        }
-        let inside = area.x >= 0.0 && area.x + area.width <= scene.size.0 && area.y + area.height <= scene.size.1;
-        assert!(inside, "{}: `{}` lies outside", scene.title, words[index]);
-    }
-    for look in [Look::Light, Look::Dark] {
-        let svg = to_svg(scene, look);
-        assert_eq!(svg, to_svg(scene, look));
-        assert!(svg.starts_with("<svg") && svg.trim_end().ends_with("</svg>"));
-        let pdf = to_pdf(std::slice::from_ref(scene), look, Some("R. Ostrey")).expect("it can be made");
-        assert!(pdf.starts_with(b"%PDF"));
-        assert_eq!(pdf, to_pdf(std::slice::from_ref(scene), look, Some("R. Ostrey")).expect("it can be made"));
-    }
-}
 
 #[test]
 fn programs_and_runs_are_drawn() {

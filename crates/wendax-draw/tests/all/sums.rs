@@ -58,6 +58,8 @@ fn what_is_reckoned_is_read_or_told_why_not() {
     assert_eq!(read("5 - 7").map(|sum| sum.result()), Ok(0xFFFE));
     assert!(read("5 plus 7").unwrap_err().contains("expected two numbers"));
     assert!(read("70000 + 1").unwrap_err().contains("has no room in 16 bits"));
+    assert!(read("99999999999 - 1").unwrap_err().contains("`99999999999` has no room"));
+    assert!(read("--9223372036854775808 + 1").unwrap_err().contains("is no number"));
     assert!(read("1 << 16").unwrap_err().contains("0 to 15"));
     assert!(read("x + 1").unwrap_err().contains("`x` is no number"));
 }

@@ -226,7 +226,7 @@ impl Tally {
             ("steps", format!("{}, from {} to {}", grouped(self.steps()), grouped(self.from.0), grouped(self.to.0))),
             ("instructions", grouped(self.instructions)),
             ("jumps", format!("{} taken, {} not", grouped(taken), grouped(not_taken))),
-            ("memory", format!("{} times read, {} times written", sum(&|one| one.read), sum(&|one| one.written))),
+            ("memory", format!("{}× read, {}× written", sum(&|one| one.read), sum(&|one| one.written))),
             ("stack", format!("{} bytes at most, first at step {}", self.stack.deepest, grouped(self.stack.step.0))),
             ("output, input", format!("{} and {} bytes", grouped(self.printed), grouped(self.consumed))),
         ];

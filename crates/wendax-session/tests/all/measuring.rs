@@ -315,6 +315,49 @@ fn side_by_side_lines_keep_together_over_an_edit_and_differences_are_told() {
     assert!(told.to_csv().contains("instruction,mul,,,20,,-20"), "{}", told.to_csv());
 }
 
+/// A tally of a program that is only its lines, some of them alike.
+fn lined(name: &str, lines: &[(u8, u64)]) -> Tally {
+    let line = |(index, &(text, cost)): (usize, &(u8, u64))| wendax_session::LineTally {
+        file: format!("{name}.asm"),
+        line: u32::try_from(index).unwrap_or(0) + 1,
+        text: format!("    add r0, {text}"),
+        times: cost,
+        steps: cost,
+        cycles: cost * 2,
+        taken: None,
+    };
+    let lines: Vec<_> = lines.iter().enumerate().map(line).collect();
+    Tally { name: name.into(), cycles: lines.iter().map(|line| line.cycles).sum(), lines, ..Tally::default() }
+}
+
+proptest! {
+    /// Whatever was edited: each tally's lines stand in its column, all of them, in their order, and alike ones only side by side.
+    #[test]
+    fn side_by_side_no_line_is_lost_or_moved(
+        tallies in proptest::collection::vec(proptest::collection::vec((0u8..5, 0u64..9), 0..14), 2..4),
+    ) {
+        let named: Vec<Tally> = tallies.iter().zip(["one", "two", "three"]).map(|(lines, name)| lined(name, lines)).collect();
+        let told = Comparison::of(&named.iter().collect::<Vec<_>>());
+        for (column, lines) in tallies.iter().enumerate() {
+            let found: Vec<(String, u64)> = told
+                .lines
+                .iter()
+                .filter_map(|row| Some((row.name.trim().to_owned(), row.costs[column]?.times)))
+                .collect();
+            let wanted: Vec<(String, u64)> = lines.iter().map(|(text, cost)| (format!("add r0, {text}"), *cost)).collect();
+            prop_assert_eq!(found, wanted);
+        }
+        prop_assert!(told.lines.iter().all(|row| row.costs.iter().any(Option::is_some)));
+        let sum: i128 = told.lines.iter().map(wendax_session::Row::difference).sum();
+        prop_assert_eq!(sum, i128::from(named[named.len() - 1].cycles) - i128::from(named[0].cycles));
+        prop_assert_eq!(told.totals[0].difference(), sum);
+        // With itself there is nothing to tell.
+        let same = Comparison::of(&[&named[0], &named[0]]);
+        prop_assert!(same.lines.iter().chain(&same.totals).all(wendax_session::Row::is_same));
+        prop_assert_eq!(same.lines.len(), tallies[0].len());
+    }
+}
+
 #[test]
 fn growth_is_told_by_the_power_of_the_size() {
     let power = |costs: [u64; 3]| growth(&[10, 100, 1000], &costs).expect("it grows");

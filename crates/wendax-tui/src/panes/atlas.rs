@@ -32,8 +32,8 @@ impl Pane for Atlas {
 
     fn about(&self) -> &'static str {
         "All of memory as a map: each sign stands for some cells in order of address, as said at its head. · was never \
-         written, ▫ has a value, ░ ▒ ▓ were read and written in the run, more often the darker; ■ changed in the last step \
-         or stride, ▶ is the instruction that comes next, ▼ where the stack ends, ◂ where a register points. What is not \
+         written, ▫ has a value, ░ ▒ ▓ were read and written, or ran, in the run, more often the darker; ■ changed in the \
+         last step or stride, ▶ is the instruction that comes next, ▼ where the stack ends, ◂ where a register points. What is not \
          mapped is told in a row. Up, down, Shift-→ and Shift-← move the cursor, Enter shows memory there."
     }
 
@@ -177,9 +177,36 @@ struct Marks {
     stack: Addr,
     pointers: Vec<Addr>,
     changed: Vec<(Addr, Addr)>,
-    /// Where something was touched, and how often, in order of address.
-    touched: Vec<(Addr, u64)>,
+    /// Cells that were read and written, and how often.
+    touched: Often,
+    /// Instructions that ran, and how often.
+    ran: Often,
+}
+
+/// How often something happened at addresses, in their order.
+struct Often {
+    at: Vec<(Addr, u64)>,
     most: u64,
+}
+
+impl Often {
+    fn of(at: impl Iterator<Item = (Addr, u64)>) -> Self {
+        let at: Vec<(Addr, u64)> = at.filter(|place| place.1 > 0).collect();
+        let most = at.iter().map(|place| place.1).max().unwrap_or(0);
+        Self { at, most }
+    }
+
+    /// The sign for what happened most often in some cells; none where nothing did.
+    fn sign(&self, from: Addr, to: Addr) -> Option<&'static str> {
+        let first = self.at.partition_point(|place| place.0 < from);
+        let times = self.at[first..].iter().take_while(|place| place.0 < to).map(|place| place.1).max()?;
+        // Tenths of the most: a half and more, a tenth and more, less.
+        Some(match u128::from(times) * 10 / u128::from(self.most) {
+            5.. => "▓",
+            1.. => "▒",
+            0 => "░",
+        })
+    }
 }
 
 impl Marks {
@@ -199,16 +226,19 @@ impl Marks {
         let pointers = registers.map(|register| Addr(machine.register(register))).filter(is_pointer).collect();
         let changes = session.last_change().map_or(&[][..], |effects| &effects.memory);
         let changed = changes.iter().map(|change| (change.address, change.address + length(change.new.len())));
-        let cells = app.world.tallies.present.as_ref().map_or(&[][..], |tally| &tally.cells);
-        let touched: Vec<(Addr, u64)> = cells.iter().map(|cell| (cell.address, cell.read + cell.written)).collect();
-        let most = touched.iter().map(|cell| cell.1).max().unwrap_or(0);
+        let tally = app.world.tallies.present.as_ref();
+        let cells = tally.map_or(&[][..], |tally| &tally.cells).iter();
+        let places = tally.map_or(&[][..], |tally| &tally.places).iter();
         Self {
             present: session.present_address(),
             stack: machine.stack_pointer(),
             pointers,
             changed: changed.collect(),
-            touched,
-            most,
+            touched: Often::of(cells.map(|cell| (cell.address, cell.read + cell.written))),
+            ran: Often::of(places.flat_map(|place| {
+                let length = machine.way_at(place.address).map_or(1, |(length, _)| length);
+                place.address.up_to(place.address + length).map(|at| (at, place.times))
+            })),
         }
     }
 
@@ -234,21 +264,13 @@ impl Marks {
             is_mapped |= state != CellState::Unmapped;
             is_known |= matches!(state, CellState::Known | CellState::Device);
         }
-        let first = self.touched.partition_point(|cell| cell.0 < from);
-        let touched = self.touched[first..].iter().take_while(|cell| cell.0 < to).map(|cell| cell.1).max().unwrap_or(0);
-        match (is_mapped, touched) {
-            (false, _) => (" ", Ink::Faint),
-            (true, 0) => {
-                if is_known {
-                    ("▫", Ink::Quiet)
-                } else {
-                    ("·", Ink::Faint)
-                }
-            }
-            (true, touched) if touched * 10 >= self.most * 5 => ("▓", Ink::Agreement),
-            (true, touched) if touched * 10 >= self.most => ("▒", Ink::Agreement),
-            (true, _) => ("░", Ink::Agreement),
+        if !is_mapped {
+            return (" ", Ink::Faint);
         }
+        let ran = self.ran.sign(from, to).map(|sign| (sign, Ink::Time));
+        let touched = || self.touched.sign(from, to).map(|sign| (sign, Ink::Agreement));
+        let rest = if is_known { ("▫", Ink::Quiet) } else { ("·", Ink::Faint) };
+        ran.or_else(touched).unwrap_or(rest)
     }
 }
 
@@ -340,7 +362,10 @@ fn about_cursor(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, cur
     if let Some(tally) = &app.world.tallies.present {
         let inside = tally.cells.iter().filter(|cell| (cursor..to).contains(&cell.address));
         let (read, written) = inside.fold((0, 0), |sum, cell| (sum.0 + cell.read, sum.1 + cell.written));
-        second.push(format!("read {} times, written {} times in the run", grouped(read), grouped(written)));
+        let ran = tally.places.iter().filter(|place| (cursor..to).contains(&place.address)).map(|place| place.times);
+        let ran = ran.max().filter(|&ran| ran > 0).map(|ran| format!(", ran {}×", grouped(ran)));
+        let (read, written) = (grouped(read), grouped(written));
+        second.push(format!("in the run: read {read}×, written {written}×{}", ran.unwrap_or_default()));
     }
     let pointing: Vec<&str> = target
         .registers()
@@ -355,7 +380,8 @@ fn about_cursor(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, cur
     for (y, text) in (area.y + 1..area.bottom()).zip([&first, &second.join("; ")]) {
         pen.text(area.x + 1, y, room, &fitted(text, room), Ink::Text);
     }
-    let legend = "· never written  ▫ has a value  ░▒▓ touched  ■ changed just now  ▶ comes next  ▼ stack  ◂ pointed to";
+    let legend =
+        "· never written  ▫ has a value  ░▒▓ touched or run  ■ changed just now  ▶ comes next  ▼ stack  ◂ pointed to";
     if area.height >= 4 {
         pen.text(area.x + 1, area.y + 3, room, &fitted(legend, room), Ink::Faint);
     }

@@ -289,7 +289,7 @@ fn stack(pen: &mut Pen<'_>, area: Rect, stack: &StackTally, tally: &Measured) {
     pen.text(area.x, area.y, area.width, &text, Ink::Quiet);
     let plot = Rect { y: area.y + 1, height: area.height - 1, ..area };
     let steps = tally.steps().max(1);
-    let high = u32::from(plot.height) * 8;
+    let high = u64::from(plot.height) * 8;
     for column in 0..plot.width {
         // The deepest of the stretches of time that this column stands for.
         let from = steps * u64::from(column) / u64::from(plot.width) / stack.width.max(1);
@@ -297,10 +297,10 @@ fn stack(pen: &mut Pen<'_>, area: Rect, stack: &StackTally, tally: &Measured) {
         let index = |at: u64| usize::try_from(at).unwrap_or(usize::MAX).min(stack.depths.len());
         let shown = &stack.depths[index(from)..index(to.max(from + 1))];
         let depth = shown.iter().copied().max().unwrap_or(0);
-        let eighths = (depth * high).div_ceil(stack.deepest.max(1)).min(high);
+        let eighths = (u64::from(depth) * high).div_ceil(u64::from(stack.deepest.max(1))).min(high);
         for row in 0..plot.height {
-            let base = u32::from(plot.height - 1 - row) * 8;
-            let part = eighths.saturating_sub(base).min(8) as usize;
+            let base = u64::from(plot.height - 1 - row) * 8;
+            let part = usize::try_from(eighths.saturating_sub(base).min(8)).unwrap_or(8);
             let mut text = [0; 4];
             pen.text(plot.x + column, plot.y + row, 1, PARTS[part].encode_utf8(&mut text), Ink::Faint);
         }

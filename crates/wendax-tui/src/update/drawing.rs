@@ -45,7 +45,13 @@ impl App {
     /// A drawing was asked for: `WHAT to FILE`, or a file alone.
     pub(super) fn begin_drawing(&mut self, what: Drawing, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
         let session = self.session().ok_or("there is no program yet")?;
-        let (of, path) = text.rsplit_once(" to ").unwrap_or(("", text));
+        if session.is_running() && !what.is_as_it_stands() {
+            return Err("the program is running: Space stops it, then it can be drawn".to_owned());
+        }
+        let (of, path) = match what {
+            Drawing::Data | Drawing::Arithmetic | Drawing::Run => text.rsplit_once(" to ").unwrap_or(("", text)),
+            _ => ("", text),
+        };
         let (of, path) = (of.trim(), path.trim());
         let ending = path.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).unwrap_or_default();
         match (ending.as_str(), what) {
@@ -68,7 +74,7 @@ impl App {
     /// Goes on with the drawing that was asked for; writes it when all is known.
     pub(super) fn work_on_drawing(&mut self, effects: &mut Vec<Effect>) {
         let Some(mut pending) = self.world.drawing.take() else { return };
-        let Some(session) = self.session().filter(|session| !session.is_running()) else { return };
+        let Some(session) = self.session() else { return };
         let needs_tally =
             matches!(pending.what, Drawing::Flow | Drawing::Calls | Drawing::Tree | Drawing::Memory | Drawing::Tally);
         if needs_tally && session.end() > StepNo::FIRST && !self.world.tallies.is_current(session) {
@@ -202,6 +208,9 @@ impl App {
                     let step = step.map_err(|_| format!("`{number}` is no step: a number, start, now or end"))?;
                     if step > session.end() {
                         return Err(format!("the run has {} steps", session.end()));
+                    }
+                    if step < session.oldest() {
+                        return Err(format!("the run is known from step {} on", session.oldest()));
                     }
                     step
                 }

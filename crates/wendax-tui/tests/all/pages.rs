@@ -59,8 +59,9 @@ fn the_atlas_maps_memory_and_leads_into_it() {
     shows(&mut stage, "data: wagons sum");
     shows(&mut stage, "▶");
     hides(&mut stage, "▓▓");
+    // What ran and what was touched, the loop and its words most often.
     stage.keys("g");
-    shows(&mut stage, "▓");
+    shows(&mut stage, "0200   ▒▒▒▒▒▒▒▶▒▓▓▓▓▓▓▓▒▒ ");
     // What was changed just now, and where a register points.
     stage.keys("G");
     shows(&mut stage, "◂");
@@ -117,6 +118,8 @@ fn drawings_of_what_is_looked_at_go_to_files() {
     assert!(written(&mut stage).1.contains("carry leaves the highest place"));
     draw(&mut stage, "draw things followed", "r2, sum to run.vcd");
     assert!(written(&mut stage).1.contains("$var wire 16"));
+    draw(&mut stage, "draw the map of memory", "way to the yard.svg");
+    assert_eq!(written(&mut stage).0, "way to the yard.svg", "only what is drawn of something is split");
     // What cannot be drawn is said, and nothing is written.
     draw(&mut stage, "draw the screen", "screen.png");
     shows(&mut stage, "a file that ends in .svg or .pdf is wanted");

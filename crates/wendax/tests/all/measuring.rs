@@ -178,6 +178,26 @@ fn a_report_holds_all_of_a_program() {
     assert!(read(here, "wrong.md").contains("mvo"), "{}", read(here, "wrong.md"));
 }
 
+/// What a program prints does nothing to who reads the report, and each picture has its own file.
+#[test]
+fn a_report_takes_any_output_and_any_names() {
+    let folder = yard();
+    let here = folder.path();
+    let text = "start: mov r0, shown\n sys put_text\n mov r0, 0\n sys exit\n.data\nshown: .asciz \"```\\x1B[31mred\\x07 end\\n\"\n";
+    std::fs::write(here.join("loud.asm"), text).expect("it is written");
+    let more = ["--draw", "data=shown as bytes", "--draw", "data=shown-as bytes", "--draw", "data=shown as-bytes"];
+    let (status, _, err) = run(here, &[&["report", "loud.asm", "-o", "x.md"][..], &more].concat());
+    assert!(status != 0 && err.contains("--of shown-as bytes") && !here.join("x.md").exists(), "{err}");
+    let more =
+        ["--draw", "data=shown as bytes 4", "--draw", "data=shown+1 as bytes 4", "--draw", "data=shown-1 as bytes 4"];
+    done(here, &[&["report", "loud.asm", "-o", "my report.md"][..], &more].concat());
+    let text = read(here, "my report.md");
+    assert!(text.contains("````text\n```\u{241b}[31mred\u{2407} end"), "{text}");
+    let files = std::fs::read_dir(here).expect("it is there").flatten();
+    let drawn = files.filter(|file| file.file_name().to_string_lossy().ends_with(".svg")).count();
+    assert_eq!((drawn, text.matches("(<my report-data-shown").count()), (3, 3), "{text}");
+}
+
 /// Long work can be stopped, and leaves nothing half made.
 #[test]
 fn a_signal_stops_measuring_and_drawing_and_nothing_is_written() {
