@@ -345,7 +345,7 @@ fn markdown(head: &Head, pieces: &[Piece], place: &Path) -> Result<(), Failure> 
             }
             Piece::Picture(name, scene) => {
                 // Words that differ in signs only would name one file.
-                let path = (1..)
+                let path = (1..=pictures.len() + 1)
                     .map(
                         |number| if number == 1 { format!("{stem}-{name}") } else { format!("{stem}-{name}-{number}") },
                     )

@@ -133,18 +133,22 @@ impl Trace for Past {
     const PASSES: bool = true;
 }
 
+/// What an observer does with a step. Behind a pointer, so that the loop is compiled once for each kind of report and not
+/// once for each observer there is.
+type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
+
 /// Reports to an observer.
-struct Traced<'a, O> {
-    observer: &'a mut O,
+struct Traced<'a, const WRITES: bool, const READS: bool> {
+    see: See<'a>,
     report: Report,
 }
 
-impl<O: Observer> Trace for Traced<'_, O> {
-    const WRITES: bool = O::WRITES;
+impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> {
+    const WRITES: bool = WRITES;
     const STEPS: bool = true;
     const WATCHES: bool = false;
     const LOOKS: bool = false;
-    const READS: bool = O::READS;
+    const READS: bool = READS;
 
     #[inline]
     fn begin(&mut self) {
@@ -191,19 +195,7 @@ impl<O: Observer> Trace for Traced<'_, O> {
             let (old, new) = (done.old_flags.into(), done.flags.into());
             report.flags = FlagsChange { old, new, touched: done.touched.into() };
         }
-        self.observer.see(report)
-    }
-}
-
-/// Has everything reported, and looks at nothing by itself.
-struct Everything;
-
-impl Observer for Everything {
-    const WRITES: bool = true;
-    const READS: bool = true;
-
-    fn see(&mut self, _: &Report) -> ControlFlow<()> {
-        ControlFlow::Continue(())
+        (self.see)(report)
     }
 }
 
@@ -359,7 +351,28 @@ impl Machine {
 
     /// The same with an observer that sees each step taken.
     pub fn run_observed<O: Observer>(&mut self, how: Run, observer: &mut O) -> Stop {
-        let mut traced = Traced { observer, report: std::mem::take(&mut self.report) };
+        let mut see = |report: &Report| observer.see(report);
+        match (O::WRITES, O::READS) {
+            (false, _) => self.run_told(how, &mut see),
+            (true, false) => self.run_told_writes(how, &mut see),
+            (true, true) => self.run_told_all(how, &mut see),
+        }
+    }
+
+    fn run_told(&mut self, how: Run, see: See<'_>) -> Stop {
+        self.run_traced::<false, false>(how, see)
+    }
+
+    fn run_told_writes(&mut self, how: Run, see: See<'_>) -> Stop {
+        self.run_traced::<true, false>(how, see)
+    }
+
+    fn run_told_all(&mut self, how: Run, see: See<'_>) -> Stop {
+        self.run_traced::<true, true>(how, see)
+    }
+
+    fn run_traced<const WRITES: bool, const READS: bool>(&mut self, how: Run, see: See<'_>) -> Stop {
+        let mut traced = Traced::<WRITES, READS> { see, report: std::mem::take(&mut self.report) };
         let stop = self.run_with(how, &mut traced);
         self.report = traced.report;
         stop
@@ -374,7 +387,7 @@ impl Machine {
     pub fn step_on(&mut self, how: Run) -> Stop {
         let was_followed = self.repeats.is_at(self.state.steps);
         let one = Run { until: (self.steps() + 1).min(how.until), work: u64::MAX, plain: u64::MAX, ..how };
-        let stop = self.run_observed(one, &mut Everything);
+        let stop = self.run_told_all(one, &mut |_| ControlFlow::Continue(()));
         if was_followed {
             self.repeats.moved(self.state.steps);
         }
