@@ -1,5 +1,6 @@
 //! Which routine calls which, and the calls of one run over time.
 
+use crate::chart::{axis, share};
 use crate::layered::{Block, Edge, lay_out};
 use crate::plan::{PITCH, SMALL, place, size, units};
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
@@ -116,27 +117,4 @@ pub fn tree(tally: &Tally) -> Scene {
 
 fn calls_words(count: u64) -> String {
     if count == 1 { "1 call is".to_owned() } else { format!("{} calls are", grouped(count)) }
-}
-
-/// A line with some marks that say how far it is.
-pub(crate) fn axis(scene: &mut Scene, y: f32, width: f32, (from, to): (u64, u64), unit: &str) {
-    const PARTS: u64 = 5;
-    scene.line((MARGIN, y), (MARGIN + width, y), Stroke::thin(Ink::Rule));
-    for part in 0..=PARTS {
-        let value = from + (to - from) * part / PARTS;
-        let x = MARGIN + share(part, PARTS) * width;
-        scene.line((x, y), (x, y + 4.0), Stroke::thin(Ink::Rule));
-        let anchor = match part {
-            0 => Anchor::Start,
-            PARTS => Anchor::End,
-            _ => Anchor::Middle,
-        };
-        let text = if part == PARTS { format!("{} {unit}", grouped(value)) } else { grouped(value) };
-        scene.write((x, y + 16.0), anchor, &text, Ink::Quiet, SMALL);
-    }
-}
-
-#[expect(clippy::cast_precision_loss, clippy::cast_possible_truncation, reason = "a share is drawn, no more")]
-pub(crate) fn share(part: u64, whole: u64) -> f32 {
-    if whole == 0 { 0.0 } else { (part as f64 / whole as f64) as f32 }
 }

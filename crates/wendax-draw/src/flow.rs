@@ -22,13 +22,7 @@ fn lines_of(block: &FlowBlock) -> Vec<(String, String)> {
 }
 
 fn label(edge: &FlowEdge) -> String {
-    let times = edge.times.map(|times| format!("{} \u{d7}", grouped(times)));
-    match (edge.condition.as_str(), times) {
-        ("", None) => String::new(),
-        ("", Some(times)) => times,
-        (condition, None) => condition.to_owned(),
-        (condition, Some(times)) => format!("{condition}  {times}"),
-    }
+    edge.words(" \u{d7}")
 }
 
 fn size_of(block: &FlowBlock) -> (f32, f32) {
@@ -49,7 +43,7 @@ fn head_of(block: &FlowBlock) -> String {
 const ADDRESS: f32 = 42.0;
 
 /// Where blocks and ways of a routine come to lie, in units of some points.
-pub fn lay_flow_out(flow: &Flow) -> Laid {
+fn lay_flow_out(flow: &Flow) -> Laid {
     let blocks: Vec<Block> = flow
         .blocks
         .iter()

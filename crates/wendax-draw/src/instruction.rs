@@ -34,16 +34,13 @@ pub fn instruction(session: &Session, address: Addr) -> Option<Scene> {
             scene.write((x, UPPER - 6.0), Anchor::Start, &word, Ink::Faint, 10.0);
         }
     }
+    // The first field's words stand lowest, so that lines to what stands below cross nothing.
     let mut at = 0;
     let mut y = UPPER + HIGH + 16.0 + LINE * length(fields.len());
-    // From the right to the left, so that lines to what stands below cross nothing.
-    let mut places = Vec::new();
     for field in &fields {
-        places.push((at, at + field.digits.len()));
+        let from = at;
         at += field.digits.len();
-    }
-    for (field, (from, to)) in fields.iter().zip(&places) {
-        let (left, right) = (x_of(*from) + 4.0, x_of(to - 1) + DIGIT - 4.0);
+        let (left, right) = (x_of(from) + 4.0, x_of(at - 1) + DIGIT - 4.0);
         let base = UPPER + HIGH + 5.0;
         scene.line((left, base), (right, base), Stroke::thin(Ink::Place).wide(2.0));
         scene.path(
@@ -60,8 +57,7 @@ pub fn instruction(session: &Session, address: Addr) -> Option<Scene> {
         scene.put((left + 22.0 + 14.0 + crate::scene::text_width(&field.digits, SIZE), y), &words, Ink::Text);
         y -= LINE;
     }
-    let cycles = machine.way_at(address).map(|(length, way)| (length, matches!(way, wendax_machine::Way::Either(..))));
-    if let Some((bytes, _)) = cycles {
+    if let Some((bytes, _)) = machine.way_at(address) {
         let text = format!("{bytes} bytes");
         scene.put((MARGIN, UPPER + HIGH + 44.0 + LINE * length(fields.len())), &text, Ink::Quiet);
     }

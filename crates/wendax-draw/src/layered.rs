@@ -49,8 +49,6 @@ pub struct Route {
     pub points: Vec<(i32, i32)>,
     /// Where its label begins: the left upper corner.
     pub label: Option<(i32, i32)>,
-    /// It leads back to a layer above, or to its own.
-    pub is_back: bool,
 }
 
 /// Where everything has come to stand.
@@ -135,7 +133,7 @@ impl<'a> Graph<'a> {
             let width = graph.width_of(block);
             graph.add(Element { block: Some(block), layer, width, x: 0, is_back: false });
         }
-        for (index, edge) in edges.iter().enumerate().filter(|(_, edge)| is_there(edge, blocks.len())) {
+        for (index, edge) in there(edges, blocks.len()) {
             let (from, to) = (layers_of[edge.from], layers_of[edge.to]);
             let is_back = graph.is_back[index];
             let layers: Vec<usize> = if is_back { (to..=from).collect() } else { (from + 1..to).collect() };
@@ -170,9 +168,9 @@ impl<'a> Graph<'a> {
 
     /// Room for a block's text, the edges that come and go, and their labels.
     fn width_of(&self, block: usize) -> i32 {
-        let there = self.edges.iter().filter(|edge| is_there(edge, self.blocks.len()));
-        let ins = there.clone().filter(|edge| edge.to == block).count();
-        let outs: Vec<i32> = there.filter(|edge| edge.from == block).map(|edge| self.slot(edge.label)).collect();
+        let there = || there(self.edges, self.blocks.len()).map(|(_, edge)| edge);
+        let ins = there().filter(|edge| edge.to == block).count();
+        let outs: Vec<i32> = there().filter(|edge| edge.from == block).map(|edge| self.slot(edge.label)).collect();
         let out = match outs.as_slice() {
             [only] => 2 * only,
             all => all.iter().sum(),
@@ -296,7 +294,7 @@ impl<'a> Graph<'a> {
         let mut ports = vec![(0, 0); self.edges.len()];
         let mut outs: Vec<Vec<usize>> = vec![Vec::new(); self.blocks.len()];
         let mut ins = outs.clone();
-        for (index, edge) in self.edges.iter().enumerate().filter(|(_, edge)| is_there(edge, self.blocks.len())) {
+        for (index, edge) in there(self.edges, self.blocks.len()) {
             outs[edge.from].push(index);
             ins[edge.to].push(index);
         }
@@ -345,7 +343,7 @@ impl<'a> Graph<'a> {
             channels[channel].push(Piece { from, to, track: None });
             way.push((channel, channels[channel].len() - 1));
         };
-        for (index, edge) in self.edges.iter().enumerate().filter(|(_, edge)| is_there(edge, self.blocks.len())) {
+        for (index, edge) in there(self.edges, self.blocks.len()) {
             let (leaves, enters) = ports[index];
             let (from, to) = (self.elements[edge.from].layer, self.elements[edge.to].layer);
             let way = &mut ways[index];
@@ -367,10 +365,12 @@ impl<'a> Graph<'a> {
             }
         }
         let tracks: Vec<usize> = channels.iter_mut().map(|pieces| assign_tracks(pieces)).collect();
-        let (tops, channel_tops, height) = self.heights(&tracks);
+        let labels = self.labels();
+        let (tops, channel_tops, height) = self.heights(&tracks, &labels);
         let track_y = |channel: usize, track: usize| {
-            let labels = if self.has_labels_above(channel) { self.pitch.label } else { 0 };
-            channel_tops[channel] + labels + self.pitch.track * i32::try_from(track + 1).unwrap_or(i32::MAX / 8)
+            channel_tops[channel]
+                + labels[channel]
+                + self.pitch.track * i32::try_from(track + 1).unwrap_or(i32::MAX / 8)
         };
         let mut laid = Laid { blocks: Vec::new(), routes: Vec::new(), size: (0, height) };
         for block in 0..self.blocks.len() {
@@ -378,47 +378,45 @@ impl<'a> Graph<'a> {
             laid.blocks.push((x, tops[layer], width));
             laid.size.0 = laid.size.0.max(x + width);
         }
-        for (index, edge) in self.edges.iter().enumerate() {
-            let mut route = Route { is_back: self.is_back[index], ..Route::default() };
-            if is_there(edge, self.blocks.len()) {
-                let (leaves, enters) = ports[index];
-                let bottom = tops[self.elements[edge.from].layer] + self.blocks[edge.from].height;
-                let mut points = vec![(leaves, bottom)];
-                for &(channel, piece) in &ways[index] {
-                    let piece = &channels[channel][piece];
-                    if let Some(track) = piece.track {
-                        let y = track_y(channel, track);
-                        points.extend([(piece.from.1, y), (piece.to.1, y)]);
-                    }
+        laid.routes = vec![Route::default(); self.edges.len()];
+        for (index, edge) in there(self.edges, self.blocks.len()) {
+            let (leaves, enters) = ports[index];
+            let bottom = tops[self.elements[edge.from].layer] + self.blocks[edge.from].height;
+            let mut points = vec![(leaves, bottom)];
+            for &(channel, piece) in &ways[index] {
+                let piece = &channels[channel][piece];
+                if let Some(track) = piece.track {
+                    let y = track_y(channel, track);
+                    points.extend([(piece.from.1, y), (piece.to.1, y)]);
                 }
-                points.push((enters, tops[self.elements[edge.to].layer]));
-                route.points = straightened(points);
-                route.label = (edge.label > 0).then_some((leaves + 1, bottom));
-                let right = route.points.iter().map(|point| point.0).max().unwrap_or(0);
-                laid.size.0 = laid.size.0.max(right + 1);
             }
-            laid.routes.push(route);
+            points.push((enters, tops[self.elements[edge.to].layer]));
+            let points = straightened(points);
+            let right = points.iter().map(|point| point.0).max().unwrap_or(0);
+            laid.size.0 = laid.size.0.max(right + 1);
+            laid.routes[index] = Route { points, label: (edge.label > 0).then_some((leaves + 1, bottom)) };
         }
         laid
     }
 
-    /// Labels stand at the top of this channel.
-    fn has_labels_above(&self, channel: usize) -> bool {
-        let Some(layer) = channel.checked_sub(1) else { return false };
-        let there = self.edges.iter().filter(|edge| is_there(edge, self.blocks.len()));
-        there.into_iter().any(|edge| edge.label > 0 && self.elements[edge.from].layer == layer)
+    /// The room for labels at the top of each channel.
+    fn labels(&self) -> Vec<i32> {
+        let mut labels = vec![0; self.layers.len() + 1];
+        for (_, edge) in there(self.edges, self.blocks.len()).filter(|(_, edge)| edge.label > 0) {
+            labels[self.elements[edge.from].layer + 1] = self.pitch.label;
+        }
+        labels
     }
 
     /// The upper side of each layer and of each channel, and the height of all.
-    fn heights(&self, tracks: &[usize]) -> (Vec<i32>, Vec<i32>, i32) {
+    fn heights(&self, tracks: &[usize], labels: &[i32]) -> (Vec<i32>, Vec<i32>, i32) {
         let (mut tops, mut channels) = (Vec::new(), Vec::new());
         let mut y = 0;
         for (channel, &count) in tracks.iter().enumerate() {
             channels.push(y);
             let is_edge = channel == 0 || channel == self.layers.len();
             if count > 0 || !is_edge {
-                let labels = if self.has_labels_above(channel) { self.pitch.label } else { 0 };
-                y += labels + self.pitch.track * i32::try_from(count + 1).unwrap_or(i32::MAX / 8);
+                y += labels[channel] + self.pitch.track * i32::try_from(count + 1).unwrap_or(i32::MAX / 8);
             }
             if let Some(layer) = self.layers.get(channel) {
                 tops.push(y);
@@ -430,14 +428,15 @@ impl<'a> Graph<'a> {
     }
 }
 
-fn is_there(edge: &Edge, blocks: usize) -> bool {
-    edge.from < blocks && edge.to < blocks
+/// The edges whose ends are blocks, with their numbers.
+fn there(edges: &[Edge], blocks: usize) -> impl Iterator<Item = (usize, &Edge)> {
+    edges.iter().enumerate().filter(move |(_, edge)| edge.from < blocks && edge.to < blocks)
 }
 
 /// Which edges lead back, and the layer of each block: below all that lead to it by other edges.
 fn layering(count: usize, edges: &[Edge]) -> (Vec<bool>, Vec<usize>) {
     let mut outs: Vec<Vec<usize>> = vec![Vec::new(); count];
-    for (index, edge) in edges.iter().enumerate().filter(|(_, edge)| is_there(edge, count)) {
+    for (index, edge) in there(edges, count) {
         outs[edge.from].push(index);
     }
     let mut is_back = vec![false; edges.len()];

@@ -6,6 +6,7 @@
 
 mod arithmetic;
 mod calls;
+mod chart;
 mod data;
 mod document;
 mod flow;
@@ -26,7 +27,7 @@ pub use arithmetic::{Flags, Sum, arithmetic};
 pub use calls::{calls, tree};
 pub use data::{Picture, data};
 pub use document::{Part, pages};
-pub use flow::{flow, lay_flow_out};
+pub use flow::flow;
 pub use instruction::instruction;
 pub use layered::{Block, Edge, Laid, Pitch, Route, lay_out};
 pub use look::Look;

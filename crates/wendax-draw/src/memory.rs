@@ -1,6 +1,6 @@
 //! All of memory: regions and labels with their sizes, what is used and left, what was touched how often.
 
-use crate::calls::share;
+use crate::chart::share;
 use crate::plan::SMALL;
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length};
 use wendax_image::Symbol;

@@ -1,6 +1,6 @@
 //! A run over time: the depth of calls with what happened, and chosen things as levels; the same as a value change dump.
 
-use crate::calls::{axis, share};
+use crate::chart::{axis, share};
 use crate::plan::SMALL;
 use crate::scene::{Anchor, Ink, Item, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_isa::StepNo;
@@ -9,10 +9,17 @@ use wendax_session::{Happening, Level, Session, What, grouped, happenings};
 /// The room of time.
 const WIDTH: f32 = 1040.0;
 
-/// The drawing of a run and of things followed through it.
-pub fn run(session: &Session, levels: &[Level]) -> Scene {
+/// The drawing of a run and of things followed through it, which are known up to a moment.
+pub fn run(session: &Session, levels: &[Level], known: StepNo) -> Scene {
     let (from, to) = (session.oldest(), session.end());
-    let note = format!("{} steps, {} cycles", grouped(to - from), grouped(session.machine().cycles()));
+    let mut note = format!("{} steps", grouped(to - from));
+    // The cycles of all of it are those of its end.
+    if session.now() == to {
+        note = format!("{note}, {} cycles", grouped(session.machine().cycles()));
+    }
+    if known < to {
+        note = format!("{note}; too much changes: what is followed is not known behind step {}", grouped(known.0));
+    }
     let mut scene = Scene::new("run", &note);
     let steps = (to - from).max(1);
     let x = |step: StepNo| MARGIN + share(step.0.saturating_sub(from.0), steps) * WIDTH;
@@ -21,7 +28,7 @@ pub fn run(session: &Session, levels: &[Level]) -> Scene {
     axis(&mut scene, y + 4.0, WIDTH, (from.0, to.0), "steps");
     y += 38.0;
     for level in levels {
-        y = chart(&mut scene, level, y, to, &x);
+        y = chart(&mut scene, level, y, known, &x);
     }
     scene.finished()
 }

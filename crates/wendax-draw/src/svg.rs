@@ -81,26 +81,23 @@ fn kept(text: &str) -> String {
 }
 
 fn line(points: &[Point], stroke: Stroke, look: Look) -> Path {
-    let mut data = Data::new();
-    for (index, point) in points.iter().enumerate() {
-        let place = (round(point.0), round(point.1));
-        data = if index == 0 { data.move_to(place) } else { data.line_to(place) };
-    }
     let path = Path::new()
-        .set("d", data)
+        .set("d", through(points))
         .set("fill", "none")
         .set("stroke", hex(look.rgb(stroke.ink)))
         .set("stroke-width", round(stroke.width));
     if stroke.is_dashed { path.set("stroke-dasharray", "4 3") } else { path }
 }
 
-fn outline(points: &[Point]) -> Data {
-    let mut data = Data::new();
-    for (index, point) in points.iter().enumerate() {
+fn through(points: &[Point]) -> Data {
+    points.iter().enumerate().fold(Data::new(), |data, (index, point)| {
         let place = (round(point.0), round(point.1));
-        data = if index == 0 { data.move_to(place) } else { data.line_to(place) };
-    }
-    data.close()
+        if index == 0 { data.move_to(place) } else { data.line_to(place) }
+    })
+}
+
+fn outline(points: &[Point]) -> Data {
+    through(points).close()
 }
 
 /// The three corners of the head of an arrow at the end of a line.

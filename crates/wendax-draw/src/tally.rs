@@ -1,6 +1,6 @@
 //! What runs cost as bars: by routine, sort of instruction and line; of one run or of several beside each other.
 
-use crate::calls::{axis, share};
+use crate::chart::{axis, share};
 use crate::plan::SMALL;
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_session::{Tally, group_sums, grouped};

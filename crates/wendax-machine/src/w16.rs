@@ -459,10 +459,15 @@ impl Machine {
         self.worked
     }
 
-    /// The step it stands at, less all that was passed over: how much it grows while the machine runs is how many steps
-    /// were really run.
+    /// A mark for [`Self::plain_since`], of no meaning by itself: the step it stands at, less all that was passed over, which
+    /// is more than that once the machine was put back.
     pub fn plain_steps(&self) -> u64 {
         self.state.steps.wrapping_sub(self.rounds.passed)
+    }
+
+    /// How many steps were really run since a mark was taken; the machine has only run on since.
+    pub fn plain_since(&self, mark: u64) -> u64 {
+        self.plain_steps().wrapping_sub(mark)
     }
 
     /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They

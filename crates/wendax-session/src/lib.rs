@@ -56,7 +56,7 @@ pub use measure::{
     Callee, Cell, Comparison, Cost, Dearest, EventTally, Flow, FlowBlock, FlowEdge, FlowLine, InstructionTally,
     KindTally, LabelTally, Leads, Level, Levels, LineTally, Measuring, NEVER, Passage, RegionTally, RoutineTally, Row,
     SpanTally, SpanTold, Spans, StackTally, StretchTally, TALLY_FORM, Table, TableRow, Tally, TallyError, group_sums,
-    grouped, growth, growth_words, region_name,
+    grouped, growth, growth_words, place_in_words, region_name,
 };
 pub use moments::{Happening, What, happenings};
 pub use questions::{

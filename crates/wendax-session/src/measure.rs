@@ -2,8 +2,10 @@
 //!
 //! `measuring` has the machine count, in slices; `tally` gives what was counted names, lines and labels, and is what is
 //! kept, written down and compared; `compare` sets several side by side; `spans` measures the passages from one place to
-//! another; `flow` is a routine as blocks with its counts, `levels` how chosen things changed over time. Nothing here walks, and nothing has to be switched on beforehand.
+//! another; `flow` is a routine as blocks with its counts, `levels` how chosen things changed over time. `again` is the copy of
+//! the machine that goes through the run. Nothing here walks, and nothing has to be switched on beforehand.
 
+mod again;
 mod compare;
 mod flow;
 mod levels;
@@ -16,7 +18,7 @@ pub use compare::{Comparison, Cost, Row, growth, growth_words};
 pub use flow::{Flow, FlowBlock, FlowEdge, FlowLine};
 pub use levels::{Level, Levels};
 pub use measuring::Measuring;
-pub use spans::{Passage, SpanTold, Spans};
+pub use spans::{Passage, SpanTold, Spans, place_in_words};
 pub use tables::{Cell, Leads, NEVER, Table, TableRow, grouped};
 pub use tally::{
     Callee, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, RegionTally, RoutineTally,

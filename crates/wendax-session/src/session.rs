@@ -669,7 +669,7 @@ impl Session {
         };
         let mut work = 0;
         let ran = self.machine.plain_steps();
-        let left = |machine: &Machine| run.plain.saturating_sub(machine.plain_steps() - ran);
+        let left = |machine: &Machine| run.plain.saturating_sub(machine.plain_since(ran));
         let stop = loop {
             let on = Run { work: run.work.saturating_sub(work), plain: left(&self.machine), ..run };
             let (looked, worked) = look(&mut self.machine, &mut judge, on);
@@ -915,7 +915,7 @@ impl Session {
     /// The machine ran on from where it had run so many steps and printed so much: counts what was done and takes its
     /// output.
     fn count(&mut self, ran: u64, printed: u64, worked: u64) {
-        self.effort += self.machine.plain_steps() - ran + worked;
+        self.effort += self.machine.plain_since(ran) + worked;
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
         let last = self.tones.last().map(|tone| tone.step);

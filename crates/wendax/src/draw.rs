@@ -10,7 +10,9 @@ use std::path::Path;
 use wendax_draw::{Grid, Picture, Scene, Sum};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::Event;
-use wendax_session::{At, Command, Flow, Levels, Names, Progress, Session, Show, State, StopAt, Tally, Where, Why};
+use wendax_session::{
+    At, Command, Flow, Levels, Names, Progress, Session, Show, State, StopAt, Tally, Why, place_in_words,
+};
 use wendax_tui::App;
 
 /// Steps between two looks at signals.
@@ -122,7 +124,7 @@ pub(crate) fn go_to(session: &mut Session, world: &World, text: &str) -> Result<
             return Err(wrong(&format!("the run has {} steps", session.end())));
         }
         if step < session.oldest() {
-            return Err(wrong(&format!("the run is known from step {} on", session.oldest())));
+            return Err(wrong(&format!("the past before step {} is no longer kept", session.oldest())));
         }
         return go(session, world, Command::Seek(step));
     }
@@ -136,14 +138,35 @@ pub(crate) fn go_to(session: &mut Session, world: &World, text: &str) -> Result<
     Ok(())
 }
 
-/// An address in words: a label, a line, a number.
-pub(crate) fn address(session: &Session, text: &str) -> Result<Addr, Failure> {
-    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
-    match StopAt::read(text, &names, session.sources()).map(|stop| stop.place) {
-        Ok(Where::Address(address)) => Ok(address),
-        Ok(_) => Err(Failure::usage(format!("--of {text}: expected a label or a line, such as weigh or main.asm:12"))),
-        Err(error) => Err(Failure::usage(format!("--of {text}: {}", error.message))),
-    }
+/// A place of the code in words: a label, a line.
+fn address(session: &Session, text: &str) -> Result<Addr, Failure> {
+    place_in_words(session, text).map_err(|why| Failure::usage(format!("--of {text}: {why}")))
+}
+
+/// The drawing of one thing where a session stands; none when there is nothing of the sort. `here` is the instruction that
+/// is drawn when none is named.
+pub(crate) fn scene(
+    what: Drawing,
+    of: Option<&str>,
+    session: &Session,
+    measured: Option<&Tally>,
+    here: Addr,
+    is_present_lit: bool,
+) -> Result<Option<Scene>, Failure> {
+    let place = |otherwise: Addr| of.map_or(Ok(otherwise), |text| address(session, text));
+    Ok(match what {
+        Drawing::Flow => Flow::of(session, place(session.image().entry)?, measured).map(|flow| {
+            let present = is_present_lit.then(|| flow.block_at(session.present_address())).flatten();
+            wendax_draw::flow(&flow, present)
+        }),
+        Drawing::Calls => measured.map(wendax_draw::calls),
+        Drawing::Tree => measured.map(wendax_draw::tree),
+        Drawing::Tally => measured.map(|tally| wendax_draw::tallies(&[tally])),
+        Drawing::Memory => Some(wendax_draw::memory(session, measured)),
+        Drawing::Stack => Some(wendax_draw::stack(session)),
+        Drawing::Instruction => wendax_draw::instruction(session, place(here)?),
+        Drawing::Arithmetic | Drawing::Data | Drawing::Screen | Drawing::Run => None,
+    })
 }
 
 fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<Scene>, Failure> {
@@ -164,41 +187,29 @@ fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<
     let moments: Vec<String> = if options.moment.is_empty() { vec!["end".to_owned()] } else { options.moment.clone() };
     let of = options.of.first().map(String::as_str);
     go_to(&mut session, &world, &moments[0])?;
-    let none = |what: &str| Failure::usage(format!("there is no {what} to draw here"));
+    let is_present_lit = !options.moment.is_empty();
     Ok(match options.what {
-        Drawing::Flow => {
-            let place = match of {
-                Some(text) => address(&session, text)?,
-                None => session.image().entry,
-            };
-            let flow = Flow::of(&session, place, measured.as_ref()).ok_or_else(|| none("code"))?;
-            let present = (!options.moment.is_empty()).then(|| flow.block_at(session.present_address())).flatten();
-            vec![wendax_draw::flow(&flow, present)]
-        }
-        Drawing::Calls => vec![wendax_draw::calls(measured.as_ref().ok_or_else(|| none("run"))?)],
-        Drawing::Tree => vec![wendax_draw::tree(measured.as_ref().ok_or_else(|| none("run"))?)],
-        Drawing::Memory => vec![wendax_draw::memory(&session, measured.as_ref())],
-        Drawing::Stack => vec![wendax_draw::stack(&session)],
-        Drawing::Instruction => {
-            let place = match of {
-                Some(text) => address(&session, text)?,
-                None => session.present_address(),
-            };
-            vec![wendax_draw::instruction(&session, place).ok_or_else(|| none("instruction"))?]
-        }
         Drawing::Data => vec![of_data(&mut session, &world, of, &moments)?],
         Drawing::Screen => vec![of_screen(options, &program, &mut session, &world, &moments, ground)?],
         Drawing::Run => {
-            let levels = follow(&session, &world, &options.of)?;
+            let (levels, known) = follow(&session, &world, &options.of)?;
             if is_dump {
-                let bytes = wendax_draw::to_vcd(&levels, session.end());
+                let bytes = wendax_draw::to_vcd(&levels, known);
                 let bytes = bytes.map_err(|error| Failure::usage(error.to_string()))?;
                 files::write_to(&options.output, &bytes)?;
                 return Ok(Vec::new());
             }
-            vec![wendax_draw::run(&session, &levels)]
+            vec![wendax_draw::run(&session, &levels, known)]
         }
-        Drawing::Arithmetic | Drawing::Tally => Vec::new(),
+        what => {
+            let lacks = match what {
+                Drawing::Flow => "code",
+                Drawing::Instruction => "instruction",
+                _ => "run",
+            };
+            let scene = scene(what, of, &session, measured.as_ref(), session.present_address(), is_present_lit)?;
+            vec![scene.ok_or_else(|| Failure::usage(format!("there is no {lacks} to draw here")))?]
+        }
     })
 }
 
@@ -206,12 +217,12 @@ fn needs_tally(what: Drawing) -> bool {
     matches!(what, Drawing::Flow | Drawing::Calls | Drawing::Tree | Drawing::Memory)
 }
 
-/// Follows things through the run.
+/// Follows things through the run; also the moment up to which they are known.
 pub(crate) fn follow(
     session: &Session,
     world: &World,
     things: &[String],
-) -> Result<Vec<wendax_session::Level>, Failure> {
+) -> Result<(Vec<wendax_session::Level>, StepNo), Failure> {
     let mut levels = Levels::read(session, things).map_err(|why| Failure::usage(format!("--of {why}")))?;
     let mut meter = tally::Meter::new("following");
     while !levels.work(session, SLICE) {
@@ -220,12 +231,13 @@ pub(crate) fn follow(
         }
         meter.at(levels.progress());
     }
+    let known = levels.known_to();
     let mut levels = levels.levels().to_vec();
     // Of what nobody asked for, only what changed.
     if things.is_empty() {
         levels.retain(|level| level.changes.len() > 1);
     }
-    Ok(levels)
+    Ok((levels, known))
 }
 
 /// Data at some moments.

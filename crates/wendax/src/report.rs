@@ -3,13 +3,14 @@
 //! What goes into it is gathered as parts in order; a PDF is made of them by `wendax-draw`, Markdown here, with pictures
 //! beside it as SVG.
 
-use crate::cli::Report as Options;
+use crate::cli::{Drawing, Report as Options};
 use crate::run::{self, Begun, World};
 use crate::{Failure, draw, files, program, status, tally};
+use clap::ValueEnum;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use wendax_draw::{Look, Part, Scene};
-use wendax_session::{Command, Flow, Names, Session, Show, Shown, Tally, fault_causes, grouped, place};
+use wendax_session::{Command, Names, Session, Show, Shown, Tally, fault_causes, grouped, place};
 
 /// Rows of each table.
 const ROWS: usize = 15;
@@ -254,20 +255,18 @@ fn drawing(
 ) -> Result<(String, Scene), Failure> {
     let (what, of) = text.split_once('=').map_or((text, None), |(what, of)| (what.trim(), Some(of.trim())));
     let wrong = |why: &str| Failure::usage(format!("--draw {text}: {why}"));
-    let not_run = || wrong("the program was not run");
-    let scene = match what {
-        "flow" => {
-            let address = match of {
-                Some(of) => draw::address(session, of)?,
-                None => session.image().entry,
-            };
-            let flow = Flow::of(session, address, measured).ok_or_else(|| wrong("there is no code there"))?;
-            wendax_draw::flow(&flow, None)
+    let expected = "expected flow=ROUTINE, calls, tree, memory, stack, tally, run, data=WHAT or instruction=PLACE";
+    let kind = Drawing::from_str(what, false).map_err(|_| wrong(expected))?;
+    let scene = match kind {
+        Drawing::Screen | Drawing::Arithmetic => return Err(wrong(expected)),
+        Drawing::Data => draw::of_data(session, world, of, &["end".to_owned()])?,
+        Drawing::Run => {
+            let things: Vec<String> =
+                of.map_or(Vec::new(), |of| of.split(',').map(|of| of.trim().to_owned()).collect());
+            let (levels, known) = draw::follow(session, world, &things)?;
+            wendax_draw::run(session, &levels, known)
         }
-        "calls" => wendax_draw::calls(measured.ok_or_else(not_run)?),
-        "tree" => wendax_draw::tree(measured.ok_or_else(not_run)?),
-        "memory" => wendax_draw::memory(session, measured),
-        "stack" => {
+        Drawing::Stack => {
             if let Some(moment) = of {
                 draw::go_to(session, world, moment)?;
             }
@@ -276,25 +275,13 @@ fn drawing(
             draw::go(session, world, last)?;
             scene
         }
-        "tally" => wendax_draw::tallies(&[measured.ok_or_else(not_run)?]),
-        "run" => {
-            let things: Vec<String> =
-                of.map_or(Vec::new(), |of| of.split(',').map(|of| of.trim().to_owned()).collect());
-            wendax_draw::run(session, &draw::follow(session, world, &things)?)
-        }
-        "data" => draw::of_data(session, world, of, &["end".to_owned()])?,
-        "instruction" => {
-            let address = match of {
-                Some(of) => draw::address(session, of)?,
-                None => session.image().entry,
-            };
-            wendax_draw::instruction(session, address).ok_or_else(|| wrong("there is no instruction there"))?
-        }
-        _ => {
-            return Err(wrong(
-                "expected flow=ROUTINE, calls, tree, memory, stack, tally, run, data=WHAT or instruction=PLACE",
-            ));
-        }
+        kind => draw::scene(kind, of, session, measured, session.image().entry, false)?.ok_or_else(|| {
+            wrong(match kind {
+                Drawing::Flow => "there is no code there",
+                Drawing::Instruction => "there is no instruction there",
+                _ => "the program was not run",
+            })
+        })?,
     };
     let name: String = text.chars().map(|c| if c.is_alphanumeric() || c == '_' { c } else { '-' }).collect();
     Ok((name, scene))

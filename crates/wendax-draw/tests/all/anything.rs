@@ -72,7 +72,7 @@ fn drawn(session: &Session, measured: &Tally, cells: usize) -> Vec<Scene> {
     let mut levels =
         Levels::read(session, &["r2".to_owned(), "lamps".to_owned(), "Z".to_owned()]).expect("they have values");
     while !levels.work(session, 1_000) {}
-    scenes.push(run(session, levels.levels()));
+    scenes.push(run(session, levels.levels(), levels.known_to()));
     let target = session.machine().target();
     let names = Names::new(session.image(), target, session.image().entry);
     let labels = session.image().labels().filter(|label| label.name.ends_with("_d0"));

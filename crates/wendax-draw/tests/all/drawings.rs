@@ -91,10 +91,16 @@ fn a_run_is_drawn_with_what_is_followed_and_dumped() {
     assert_eq!(found[0], [0, 340, 600, 0]);
     assert_eq!(found[1], [0, 600]);
     assert_eq!(found[2], [0, 5, 0]);
-    says(&run(&session, levels.levels()), &["depth of calls", "lamps", "bit 0", "bit 2", "r6"]);
+    says(&run(&session, levels.levels(), levels.known_to()), &["depth of calls", "lamps", "bit 0", "bit 2", "r6"]);
     let dump = String::from_utf8(to_vcd(levels.levels(), session.end()).expect("memory takes all")).expect("text");
     assert!(dump.contains("$timescale 1 ns $end") && dump.contains("$var wire 16 ! r6 $end"), "{dump}");
     assert!(dump.contains("$enddefinitions $end\n#0\n$dumpvars") && dump.contains("b0000000101010100 !\n"), "{dump}");
+    // What there are too many changes of ends where it is known; cycles are told at the end only.
+    let mut session = session;
+    go(&mut session, Command::Seek(StepNo(3)));
+    let cut = run(&session, levels.levels(), StepNo(20));
+    says(&cut, &["not known behind step 20"]);
+    assert!(!texts(&cut).iter().any(|text| text.contains(" cycles")), "{:?}", texts(&cut));
     // A reader of the format finds the same changes.
     let mut reader = vcd::Parser::new(dump.as_bytes());
     let header = reader.parse_header().expect("a header");

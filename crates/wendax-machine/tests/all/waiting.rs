@@ -112,8 +112,24 @@ fn an_idle_loop_costs_next_to_nothing() {
     assert!(run < 12_000_000, "{run} steps of 100 million were run");
     // What is really run is bounded, whatever is passed over.
     assert_eq!(machine.run(Run { plain: 5_000, ..Run::until(StepNo::LAST) }), Stop::Worked);
-    let plain = machine.plain_steps() - run;
+    let plain = machine.plain_since(run);
     assert!((5_000..6_000).contains(&plain), "{plain}");
+}
+
+/// What was really run is known also where more was passed over once than was taken: after going back.
+#[test]
+fn steps_really_run_are_counted_after_going_back() {
+    let text = program(10_000, "ldw r2, [count]\n cmp r2, 0xFFFF\n jltu main", "", "");
+    let mut machine = machine(&text);
+    let start = machine.snapshot();
+    machine.run(Run::until(StepNo(400_000)));
+    let passed = machine.passed_over();
+    assert!((100_000..400_000).contains(&passed), "{passed}");
+    machine.restore(&start);
+    let mark = machine.plain_steps();
+    // Whoever observes sees each step: none is passed over, so that what is run comes to more than was passed over.
+    machine.run_observed(Run::until(StepNo(passed + 50_000)), &mut Nobody);
+    assert_eq!(machine.plain_since(mark), passed + 50_000);
 }
 
 #[test]

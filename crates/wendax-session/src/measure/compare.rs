@@ -3,6 +3,7 @@
 //! Kinds and routines are the same when their names are; lines when their texts follow each other in the same order, so
 //! that an edit above moves nothing. The first tally is what the others are measured against.
 
+use super::tables::float;
 use super::tally::{LineTally, Tally};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
 use std::collections::BTreeMap;
@@ -207,11 +208,6 @@ pub fn growth_words(exponent: f64) -> String {
     };
     let power = format!("size to the {exponent:.2}");
     if words.is_empty() { power } else { format!("{words} ({power})") }
-}
-
-#[expect(clippy::cast_precision_loss, reason = "a ratio to two digits is asked for")]
-fn float(number: u64) -> f64 {
-    number as f64
 }
 
 fn logarithm(number: u64) -> f64 {

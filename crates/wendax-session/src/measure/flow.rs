@@ -1,6 +1,7 @@
 //! The blocks of a routine and the ways between them, with how often each was gone when that was measured.
 
-use super::tally::Tally;
+use super::tables::grouped;
+use super::tally::{Tally, name_of};
 use crate::instruction_text;
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
@@ -46,6 +47,15 @@ pub struct FlowEdge {
     pub is_jump: bool,
 }
 
+impl FlowEdge {
+    /// Its condition and how often it was gone, with a sign behind the number; empty when neither is known.
+    pub fn words(&self, sign: &str) -> String {
+        let times = self.times.map(|times| grouped(times) + sign);
+        let condition = Some(self.condition.clone()).filter(|condition| !condition.is_empty());
+        condition.into_iter().chain(times).collect::<Vec<_>>().join("  ")
+    }
+}
+
 /// A routine as blocks and ways; the first block is where it begins.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Flow {
@@ -72,11 +82,7 @@ impl Flow {
         let insns = instructions(machine, start, end);
         let first = insns.first()?.0;
         let leaders = leaders(&insns, first, (start, end));
-        let whole = |at: Addr| match image.nearest_label(at) {
-            Some((symbol, 0)) => symbol.name.clone(),
-            Some((symbol, offset)) => format!("{} + {offset}", symbol.name),
-            None => machine.target().hex_address(at),
-        };
+        let whole = |at: Addr| name_of(image, machine.target(), at);
         let routine = whole(start);
         // Private labels of the routine go by their own names.
         let name = |at: Addr| {
@@ -124,7 +130,7 @@ impl Flow {
                 Way::On | Way::Call(_) | Way::ByRegister(_) | Way::Back | Way::End => {}
             }
         }
-        Some(Self { name: routine.clone(), blocks, edges })
+        Some(Self { name: routine, blocks, edges })
     }
 
     /// The block that holds an address.

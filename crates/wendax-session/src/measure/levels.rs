@@ -3,12 +3,13 @@
 //! The run is gone through once, in slices, with an observer that follows what was written; what a person did or moved
 //! comes from the log.
 
+use super::again::Again;
 use crate::session::Session;
 use crate::stops::{StopAt, Thing, Where};
 use crate::values::Names;
 use std::ops::ControlFlow;
 use wendax_isa::{Addr, DeviceKind, StepNo};
-use wendax_machine::{Machine, Observer, Report, Run, Write};
+use wendax_machine::{Machine, Observer, Report, Write};
 
 /// Changes that are kept of all things together.
 const MOST: usize = 1_000_000;
@@ -29,11 +30,9 @@ pub struct Level {
 /// Levels being followed.
 #[derive(Debug, Clone)]
 pub struct Levels {
-    machine: Machine,
-    fed: usize,
+    again: Again,
     until: StepNo,
     levels: Vec<Level>,
-    is_stuck: bool,
     is_full: bool,
 }
 
@@ -41,7 +40,8 @@ impl Levels {
     /// Things by their words: `r1`, `total`, `[0x0310]`, `C`, `lamps`; with none, the device registers that hold something
     /// to be seen, and the levers.
     pub fn read(session: &Session, things: &[String]) -> Result<Self, String> {
-        let (machine, fed) = session.machine_at(session.oldest());
+        let again = Again::at(session, session.oldest());
+        let machine = &again.machine;
         let target = machine.target();
         let names = Names::new(session.image(), target, session.image().entry);
         let mut found = Vec::new();
@@ -68,20 +68,20 @@ impl Levels {
                 Thing::Flag(_) => 1,
                 Thing::Cells(from, to) => ((to - from) * 8).min(64),
             };
-            Level { name, thing, bits, changes: vec![(oldest, value_of(&machine, thing))] }
+            Level { name, thing, bits, changes: vec![(oldest, value_of(machine, thing))] }
         });
         let levels = levels.collect();
-        Ok(Self { machine, fed, until: session.end(), levels, is_stuck: false, is_full: false })
+        Ok(Self { again, until: session.end(), levels, is_full: false })
     }
 
     /// Steps gone through, and all there are.
     pub fn progress(&self) -> (u64, u64) {
-        (self.machine.steps().0, self.until.0)
+        (self.again.machine.steps().0, self.until.0)
     }
 
-    /// There were more changes than are kept: the last ones are missing.
-    pub fn is_full(&self) -> bool {
-        self.is_full
+    /// The moment up to which all is known: that reached so far, and no later one when there are more changes than are kept.
+    pub fn known_to(&self) -> StepNo {
+        self.again.machine.steps()
     }
 
     /// What was found; things that never changed are among it.
@@ -92,36 +92,27 @@ impl Levels {
     /// Works for about as long as `budget` steps take; true when all was gone through.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
         let mut left = budget.max(1);
-        while self.machine.steps() < self.until && !self.is_stuck && !self.is_full {
+        while !self.again.is_over(self.until) && !self.is_full {
             if left == 0 {
                 return false;
             }
-            let before = self.fed;
-            session.feed_copy(&mut self.machine, &mut self.fed);
-            if self.fed > before {
+            if self.again.feed(session) {
                 self.look_at_all();
             }
-            let from = self.machine.steps();
-            let until = self.until.min(session.event_step(self.fed)).min(from + left);
-            let word = self.machine.target().word_bytes() as usize;
+            let word = self.again.machine.target().word_bytes() as usize;
             let count = self.levels.iter().map(|level| level.changes.len()).sum();
             let mut follower = Follower { levels: &mut self.levels, count, word };
-            let stop = self.machine.run_observed(Run::until(until), &mut follower);
+            self.again.run(session, self.until, &mut left, |machine, run| machine.run_observed(run, &mut follower));
             self.is_full = follower.count >= MOST;
-            self.machine.take_output();
-            self.machine.take_tones();
-            self.machine.take_moments();
-            left = left.saturating_sub(self.machine.steps() - from + 1);
-            self.is_stuck = self.machine.steps() == from && crate::commands::is_stuck(&stop);
         }
         true
     }
 
     /// What came from outside may have changed anything.
     fn look_at_all(&mut self) {
-        let now = self.machine.steps();
+        let now = self.again.machine.steps();
         for level in &mut self.levels {
-            let value = value_of(&self.machine, level.thing);
+            let value = value_of(&self.again.machine, level.thing);
             level.note(now, value);
         }
     }

@@ -4,13 +4,14 @@
 //! to the first place meanwhile is counted, and begins nothing. Both may be the same place, then each passage ends where
 //! the next begins. The run is gone through on a copy of the machine that stops at the two places and nowhere else.
 
+use super::again::Again;
 use crate::questions::Spread;
 use crate::session::Session;
 use crate::stops::{StopAt, Where};
 use crate::values::Names;
 use std::collections::BTreeMap;
 use wendax_isa::{Addr, StepNo};
-use wendax_machine::{Machine, Run, Stop};
+use wendax_machine::Machine;
 
 /// One passage.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -32,8 +33,6 @@ pub struct SpanTold {
     pub steps: Spread,
     /// The one that took most cycles, the first of several.
     pub greatest: Option<Passage>,
-    /// The one that took fewest.
-    pub least: Option<Passage>,
     /// Passages by their cycles: the cycles from which on, and how many; of equal width.
     pub histogram: Vec<(u64, u64)>,
     /// How often the first place was come to while one was under way.
@@ -45,70 +44,60 @@ pub struct SpanTold {
 /// Bars of a histogram, at most.
 const BARS: u64 = 24;
 
+/// A place of the code by a label or a line; else why it is none.
+pub fn place_in_words(session: &Session, text: &str) -> Result<Addr, String> {
+    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+    match StopAt::read(text, &names, session.sources()).map(|stop| stop.place) {
+        Ok(Where::Address(address)) => Ok(address),
+        Ok(_) => Err("expected a label or a line, such as weigh or main.asm:12".to_owned()),
+        Err(error) => Err(error.message),
+    }
+}
+
 /// Passages being looked for.
 #[derive(Debug, Clone)]
 pub struct Spans {
-    machine: Machine,
-    fed: usize,
-    branches: u64,
+    again: Again,
     places: (Addr, Addr),
     until: StepNo,
     open: Option<(StepNo, u64)>,
     cycles: BTreeMap<u64, u64>,
     steps: BTreeMap<u64, u64>,
     greatest: Option<Passage>,
-    least: Option<Passage>,
-    again: u64,
-    is_stuck: bool,
+    begun_again: u64,
 }
 
 impl Spans {
     /// Between places in words: `weigh to weigh@done`, `main.asm:12 to main.asm:20`; one place alone is from each time it
     /// is come to until the next.
     pub fn read(session: &Session, text: &str) -> Result<Self, String> {
-        let image = session.image();
-        let names = Names::new(image, session.machine().target(), image.entry);
-        let place = |text: &str| match StopAt::read(text.trim(), &names, session.sources()) {
-            Ok(stop) => match stop.place {
-                Where::Address(address) => Ok(address),
-                _ => Err(format!("`{}`: expected a label or a line, such as weigh or main.asm:12", text.trim())),
-            },
-            Err(error) => Err(format!("`{}`: {}", text.trim(), error.message)),
-        };
+        let place =
+            |text: &str| place_in_words(session, text.trim()).map_err(|why| format!("`{}`: {why}", text.trim()));
         let (from, to) = text.split_once(" to ").unwrap_or((text, text));
         Ok(Self::new(session, place(from)?, place(to)?))
     }
 
     /// From the instruction at `from` to that at `to`, in all of a session's run that is kept.
     pub fn new(session: &Session, from: Addr, to: Addr) -> Self {
-        let (mut machine, fed) = session.machine_at(session.oldest());
-        machine.set_breakpoints(&[from, to]);
+        let mut again = Again::at(session, session.oldest());
+        again.machine.set_breakpoints(&[from, to]);
         let mut spans = Self {
-            machine,
-            fed,
-            branches: session.branches(),
+            again,
             places: (from, to),
             until: session.end(),
             open: None,
             cycles: BTreeMap::new(),
             steps: BTreeMap::new(),
             greatest: None,
-            least: None,
-            again: 0,
-            is_stuck: false,
+            begun_again: 0,
         };
         spans.look();
         spans
     }
 
-    /// It is still of the present branch of a session.
-    pub fn is_of(&self, session: &Session) -> bool {
-        self.branches == session.branches()
-    }
-
     /// Steps gone through, and all there are.
     pub fn progress(&self) -> (u64, u64) {
-        (self.machine.steps().0, self.until.0)
+        (self.again.machine.steps().0, self.until.0)
     }
 
     /// Works for about as long as `budget` plain steps take; true when all was gone through.
@@ -116,30 +105,24 @@ impl Spans {
         /// What it costs to stop at a place and go on, in steps.
         const MEETING: u64 = 20;
         let mut left = budget.max(1);
-        while self.machine.steps() < self.until && !self.is_stuck {
+        while !self.again.is_over(self.until) {
             if left == 0 {
                 return false;
             }
-            session.feed_copy(&mut self.machine, &mut self.fed);
-            let (from, ran) = (self.machine.steps(), self.machine.plain_steps());
-            let until = self.until.min(session.event_step(self.fed));
-            let stop = self.machine.run_past(Run { work: left, plain: left, ..Run::until(until) });
-            self.machine.take_output();
-            self.machine.take_tones();
-            self.machine.take_moments();
-            if self.machine.steps() > from {
+            self.again.feed(session);
+            let from = self.again.machine.steps();
+            self.again.run(session, self.until, &mut left, Machine::run_past);
+            left = left.saturating_sub(MEETING);
+            if self.again.machine.steps() > from {
                 self.look();
             }
-            left = left.saturating_sub(self.machine.plain_steps() - ran + self.machine.worked() + MEETING);
-            let stands = self.machine.steps() == from && stop != Stop::Breakpoint;
-            self.is_stuck = stands && crate::commands::is_stuck(&stop);
         }
         true
     }
 
     /// What the present moment begins or ends.
     fn look(&mut self) {
-        let (pc, step, cycles) = (self.machine.pc(), self.machine.steps(), self.machine.cycles());
+        let (pc, step, cycles) = (self.again.machine.pc(), self.again.machine.steps(), self.again.machine.cycles());
         if pc == self.places.1
             && let Some((from, since)) = self.open.take()
         {
@@ -149,13 +132,10 @@ impl Spans {
             if self.greatest.is_none_or(|known| passage.cycles > known.cycles) {
                 self.greatest = Some(passage);
             }
-            if self.least.is_none_or(|known| passage.cycles < known.cycles) {
-                self.least = Some(passage);
-            }
         }
         if pc == self.places.0 {
             match self.open {
-                Some(_) => self.again += 1,
+                Some(_) => self.begun_again += 1,
                 None => self.open = Some((step, cycles)),
             }
         }
@@ -167,9 +147,8 @@ impl Spans {
             cycles: Spread::of(&self.cycles),
             steps: Spread::of(&self.steps),
             greatest: self.greatest,
-            least: self.least,
             histogram: histogram(&self.cycles),
-            again: self.again,
+            again: self.begun_again,
             is_open: self.open.is_some(),
         }
     }

@@ -92,8 +92,8 @@ impl Cell {
     }
 }
 
-#[expect(clippy::cast_precision_loss, reason = "for sorting, shares and bars")]
-fn float(number: u64) -> f64 {
+#[expect(clippy::cast_precision_loss, reason = "for sorting, shares, ratios and bars")]
+pub(super) fn float(number: u64) -> f64 {
     number as f64
 }
 

@@ -4,7 +4,7 @@
 use crate::instruction_text;
 use crate::session::Session;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use wendax_image::{Image, LineKind};
 use wendax_isa::{Addr, StepNo, Target};
 use wendax_machine::{CellCount, Counts, EventCount, Machine, PlaceCount, Region, RegionKind, RoutineCount};
@@ -387,7 +387,8 @@ fn kinds(places: &[PlaceCount]) -> Vec<KindTally> {
     kinds
 }
 
-fn name_of(image: &Image, target: &Target, address: Addr) -> String {
+/// A place by the label before it; by its address where there is none.
+pub(super) fn name_of(image: &Image, target: &Target, address: Addr) -> String {
     match image.nearest_label(address) {
         Some((symbol, 0)) => symbol.name.clone(),
         Some((symbol, offset)) => format!("{} + {offset}", symbol.name),
@@ -435,12 +436,11 @@ fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
     let image = session.image();
     let mut lines: BTreeMap<(&str, u32), LineTally> = BTreeMap::new();
     // A line is begun where what it became begins, once for each time it became something.
-    let mut begins: BTreeMap<Addr, (&str, u32)> = BTreeMap::new();
+    let mut begins: BTreeSet<Addr> = BTreeSet::new();
     let mut last: Option<(Addr, wendax_source::Span)> = None;
     for line in image.lines.iter().filter(|line| line.kind == LineKind::Code) {
         let Some(file) = session.sources().get(line.span.file) else { continue };
-        let key = (file.name(), line.line);
-        lines.entry(key).or_insert_with(|| LineTally {
+        lines.entry((file.name(), line.line)).or_insert_with(|| LineTally {
             file: file.name().to_owned(),
             line: line.line,
             text: file.line(line.line).trim_end_matches(['\n', '\r']).to_owned(),
@@ -450,7 +450,7 @@ fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
             taken: None,
         });
         if last != Some((line.address, line.span)) {
-            begins.insert(line.address, key);
+            begins.insert(line.address);
         }
         last = Some((line.address + line.length, line.span));
     }
@@ -460,7 +460,7 @@ fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
         let Some(tally) = lines.get_mut(&(file.name(), line.line)) else { continue };
         tally.steps += place.times;
         tally.cycles += place.cycles;
-        if begins.contains_key(&place.address) {
+        if begins.contains(&place.address) {
             tally.times += place.times;
         }
         if let Some(taken) = place.taken {

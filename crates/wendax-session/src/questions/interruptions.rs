@@ -245,7 +245,7 @@ impl Interruptions {
             }
             self.machine.take_output();
             self.machine.take_tones();
-            let plain = self.machine.plain_steps() - ran;
+            let plain = self.machine.plain_since(ran);
             left = left.saturating_sub(plain + self.machine.worked() + 1);
             // The past always goes on.
             self.is_stuck = self.machine.steps() == from && crate::commands::is_stuck(&stop);

@@ -149,7 +149,7 @@ impl<F: Finder> Worker<F> {
             let run = Run { work: *left, plain: *left, ..Run::until(until.min(session.event_step(self.fed))) };
             let (looked, worked) = look(&mut self.machine, &mut self.judge, run);
             self.machine.take_output();
-            *left = left.saturating_sub(self.machine.plain_steps() - ran + worked);
+            *left = left.saturating_sub(self.machine.plain_since(ran) + worked);
             let is_over = match looked {
                 Looked::Met(..) => !finder.met(&self.machine),
                 // The past always goes on; if it did not, waiting for it would be without end.

@@ -22,7 +22,7 @@ pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> (Looke
     let mut hits = Hits::new();
     loop {
         let until = how.until.min(judge.next_moment(machine.steps()));
-        let plain = how.plain.saturating_sub(machine.plain_steps() - ran);
+        let plain = how.plain.saturating_sub(machine.plain_since(ran));
         let left = Run { work: how.work.saturating_sub(worked), plain, until, ..how };
         let is_worked = left.work == 0 || left.plain == 0;
         if machine.steps() >= how.until || machine.cycles() >= how.cycles || is_worked {

@@ -29,6 +29,23 @@ fn go(session: &mut Session, command: Command) {
     while session.work(100_000) == Progress::Working {}
 }
 
+#[test]
+fn what_changes_too_often_is_known_up_to_a_moment_that_is_told() {
+    let mut session = session("start: add r1, 1\n adc r2, 0\n jmp start\n");
+    go(&mut session, Command::Seek(StepNo(3_200_000)));
+    let follow = |budget: u64| {
+        let mut levels = Levels::read(&session, &["r1".to_owned()]).expect("a register");
+        while !levels.work(&session, budget) {}
+        (levels.known_to(), levels.levels()[0].changes.len(), levels.levels()[0].changes.last().copied())
+    };
+    let (known, count, last) = follow(700_000);
+    assert!((900_000..=1_000_001).contains(&count) && known < session.end(), "{count}");
+    // One change in three steps, beside the first value.
+    let changes = known.0.div_ceil(3);
+    assert_eq!((count as u64, last), (changes + 1, Some((StepNo(changes * 3 - 2), changes & 0xFFFF))));
+    assert_eq!(follow(u64::MAX), (known, count, last));
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(120))]
 

@@ -101,8 +101,8 @@ impl App {
     fn bytes_of(&self, pending: &Pending) -> Result<Vec<u8>, String> {
         let session = self.session().ok_or("there is no program yet")?;
         if pending.path.to_ascii_lowercase().ends_with(".vcd") {
-            let levels = pending.levels.as_ref().map_or(&[][..], |levels| levels.levels());
-            return wendax_draw::to_vcd(levels, session.end()).map_err(|error| error.to_string());
+            let levels = pending.levels.as_ref().ok_or("nothing was followed")?;
+            return wendax_draw::to_vcd(levels.levels(), levels.known_to()).map_err(|error| error.to_string());
         }
         let scene = self.scene_of(pending, session)?;
         let look = match self.screen.theme.look {
@@ -172,11 +172,13 @@ impl App {
                 wendax_draw::screen(&grids)
             }
             Drawing::Run => {
-                let mut levels = pending.levels.as_ref().map_or(Vec::new(), |levels| levels.levels().to_vec());
+                let followed = pending.levels.as_ref();
+                let known = followed.map_or(session.end(), |levels| levels.known_to());
+                let mut levels = followed.map_or(Vec::new(), |levels| levels.levels().to_vec());
                 if pending.of.is_empty() {
                     levels.retain(|level| level.changes.len() > 1);
                 }
-                wendax_draw::run(session, &levels)
+                wendax_draw::run(session, &levels, known)
             }
             Drawing::Tally => {
                 let tally = tally.ok_or_else(not_run)?;
@@ -198,22 +200,14 @@ impl App {
         let show = Show::read(of, &names_of(session)).map_err(|error| error.message)?;
         let mut past = session.clone();
         let mut pictures = Vec::new();
-        for moment in moments.split(',').map(str::trim) {
-            let step = match moment {
-                "now" => session.now(),
-                "start" => session.oldest(),
-                "end" => session.end(),
-                number => {
-                    let step = number.replace(['_', ' '], "").parse().map(StepNo);
-                    let step = step.map_err(|_| format!("`{number}` is no step: a number, start, now or end"))?;
-                    if step > session.end() {
-                        return Err(format!("the run has {} steps", session.end()));
-                    }
-                    if step < session.oldest() {
-                        return Err(format!("the run is known from step {} on", session.oldest()));
-                    }
-                    step
+        for moment in moments.split(',') {
+            let step = match self.world.moment_asked_for(moment)? {
+                StepNo::LAST => session.end(),
+                step if step > session.end() => return Err(format!("the run has {} steps", session.end())),
+                step if step < session.oldest() => {
+                    return Err(format!("the past before step {} is no longer kept", session.oldest()));
                 }
+                step => step,
             };
             past.begin(Command::Seek(step));
             while past.work(SLICE) == Progress::Working {}

@@ -25,9 +25,7 @@ pub(crate) struct Flows {
 
 /// What stands at a way: its condition and how often it was gone.
 pub(crate) fn label(edge: &FlowEdge) -> String {
-    let times = edge.times.map(|times| format!("{}\u{d7}", grouped(times)));
-    let parts: Vec<String> = [Some(edge.condition.clone()), times].into_iter().flatten().collect();
-    parts.iter().filter(|part| !part.is_empty()).cloned().collect::<Vec<_>>().join("  ")
+    edge.words("\u{d7}")
 }
 
 /// What stands at the head of a block.

@@ -235,21 +235,11 @@ impl World {
 
     /// Measures only a part of the run: `100 to 2000`, `now to end`; empty for all.
     pub(crate) fn measure_part(&mut self, text: &str) -> Result<(), String> {
-        let session = self.walk.session.as_ref().ok_or("there is no program yet")?;
-        let moment = |word: &str| match word.trim() {
-            "start" => Ok(StepNo::FIRST),
-            "now" => Ok(session.now()),
-            "end" => Ok(StepNo::LAST),
-            word => {
-                let number = word.replace(['_', ' '], "").parse().map(StepNo);
-                number.map_err(|_| format!("`{word}` is no step: a number, start, now or end"))
-            }
-        };
         let part = if text.is_empty() {
             None
         } else {
             let (from, to) = text.split_once(" to ").ok_or("two moments are wanted: 100 to 2000, now to end")?;
-            let (from, to) = (moment(from)?, moment(to)?);
+            let (from, to) = (self.moment_asked_for(from)?, self.moment_asked_for(to)?);
             if to <= from {
                 return Err("the second moment is to lie behind the first".to_owned());
             }

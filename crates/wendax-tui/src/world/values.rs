@@ -32,6 +32,20 @@ impl World {
         Ok(step)
     }
 
+    /// A moment in words: a step, `start`, `now`, `end`. The end is where the run will have come to.
+    pub(crate) fn moment_asked_for(&self, text: &str) -> Result<StepNo, String> {
+        let session = self.asked()?;
+        match text.trim() {
+            "start" => Ok(session.oldest()),
+            "now" => Ok(session.now()),
+            "end" => Ok(StepNo::LAST),
+            word => {
+                let number = word.replace(['_', ' '], "").parse().map(StepNo);
+                number.map_err(|_| format!("`{word}` is no step: a number, start, now or end"))
+            }
+        }
+    }
+
     /// The run that what is written is asked of.
     fn asked(&self) -> Result<&Session, String> {
         self.walk.session.as_ref().ok_or_else(|| "there is no program yet".to_owned())
