@@ -3,22 +3,14 @@
 
 use rustc_hash::FxHashMap;
 use std::sync::LazyLock;
-use wendax_isa::w16::{OperandKind, Row, TARGET, rows};
-
-/// An instruction the assembler writes as another with a constant.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Pseudo {
-    /// The mnemonic it becomes.
-    pub(crate) real: &'static str,
-    pub(crate) constant: i64,
-}
+use wendax_isa::w16::{self, ALIASES, Alias, OperandKind, Row, TARGET, rows};
 
 #[derive(Debug)]
 pub(crate) struct Mnemonic {
     pub(crate) name: &'static str,
     /// Its rows, shortest first; of a pseudo-instruction those of what it becomes.
     pub(crate) rows: Vec<&'static Row>,
-    pub(crate) pseudo: Option<Pseudo>,
+    pub(crate) pseudo: Option<&'static Alias>,
 }
 
 impl Mnemonic {
@@ -48,23 +40,13 @@ impl Mnemonic {
     }
 }
 
-const PSEUDO: [(&str, Pseudo); 3] = [
-    ("inc", Pseudo { real: "add", constant: 1 }),
-    ("dec", Pseudo { real: "sub", constant: 1 }),
-    ("clr", Pseudo { real: "mov", constant: 0 }),
-];
-
 static MNEMONICS: LazyLock<Vec<Mnemonic>> = LazyLock::new(|| {
     let rows_of = |name: &str| rows().iter().filter(|row| row.names.contains(&name)).collect::<Vec<_>>();
-    let mut names: Vec<&'static str> = rows().iter().flat_map(|row| row.names.iter().copied()).collect();
-    names.sort_unstable();
-    names.dedup();
-    let real = names.into_iter().map(|name| Mnemonic { name, rows: rows_of(name), pseudo: None });
-    let pseudo =
-        PSEUDO.iter().map(|&(name, pseudo)| Mnemonic { name, rows: rows_of(pseudo.real), pseudo: Some(pseudo) });
-    let mut all: Vec<Mnemonic> = real.chain(pseudo).collect();
-    all.sort_unstable_by_key(|mnemonic| mnemonic.name);
-    all
+    let of_name = |name| {
+        let pseudo = ALIASES.iter().find(|alias| alias.name == name);
+        Mnemonic { name, rows: rows_of(pseudo.map_or(name, |alias| alias.real)), pseudo }
+    };
+    w16::mnemonics().into_iter().map(of_name).collect()
 });
 
 /// The mnemonic of this name, in any case.
@@ -94,12 +76,8 @@ pub(crate) fn register(name: &str) -> Option<u8> {
 
 /// All mnemonics in alphabetical order, each with what it does in one line.
 pub fn mnemonics() -> impl Iterator<Item = (&'static str, &'static str)> {
-    MNEMONICS.iter().map(|mnemonic| match mnemonic.name {
-        "inc" => ("inc", "d ← d + 1"),
-        "dec" => ("dec", "d ← d − 1"),
-        "clr" => ("clr", "d ← 0"),
-        name => (name, mnemonic.rows[0].meaning),
-    })
+    let meaning = |known: &Mnemonic| known.pseudo.map_or(known.rows[0].meaning, |alias| alias.meaning);
+    MNEMONICS.iter().map(move |known| (known.name, meaning(known)))
 }
 
 #[cfg(test)]

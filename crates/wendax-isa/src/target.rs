@@ -21,6 +21,8 @@ pub struct Target {
     pub roles: Roles,
     /// Where what lies in memory unless a program says otherwise.
     pub map: MemoryMap,
+    /// Every mnemonic that can be written, in alphabetical order.
+    pub mnemonics: fn() -> Vec<&'static str>,
     /// Names of traps and interrupts by number; empty where there is none.
     pub traps: &'static [&'static str],
     /// The numbers of the interrupts, the most urgent first.

@@ -16,7 +16,7 @@ pub use calls::{CALLS, ERRORS, ErrorCode, TEXT_LIMIT, call_by_name, call_by_numb
 pub use codec::{Insn, decode, encode};
 pub use devices::{DEVICES, address, device};
 pub use manual::{manual, tables};
-pub use table::{Cond, FIXED_DIGITS, FlagRule, Op, OperandKind, Row, rows, rows_named};
+pub use table::{ALIASES, Alias, Cond, FIXED_DIGITS, FlagRule, Op, OperandKind, Row, mnemonics, rows, rows_named};
 pub use text::{NumberStyle, disassemble, reason};
 
 use crate::{Addr, FlagInfo, MemoryMap, Reg, RegisterInfo, Roles, Target};
@@ -136,6 +136,7 @@ pub static TARGET: Target = Target {
     },
     traps: &TRAPS,
     console: Some(Addr(address::CONSOLE_DATA as u32)),
+    mnemonics,
     interrupts: &[8, 9, 10],
     interrupts_flag: Some(I as u32),
     devices: DEVICES,

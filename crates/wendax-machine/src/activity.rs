@@ -43,8 +43,8 @@ pub enum Moment {
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Activity {
     last: [u64; 5],
-    /// Not yet taken by the owner; what two runs did alike is there twice.
-    moments: Vec<Moment>,
+    /// Not yet taken by the owner, when one asked for them.
+    moments: Option<Vec<Moment>>,
     /// The byte printed last does not end a line.
     is_within_line: bool,
 }
@@ -57,14 +57,25 @@ impl Activity {
     /// So much is printed by a step, from this position on.
     pub(crate) fn printed(&mut self, bytes: &[u8], position: u64, step: u64) {
         if !self.is_within_line || bytes.contains(&b'\n') {
-            self.moments.push(Moment::Line { step: StepNo(step), position });
+            self.keep(Moment::Line { step: StepNo(step), position });
         }
         self.is_within_line = bytes.last().is_some_and(|&last| last != b'\n');
     }
 
     /// An interrupt is taken.
     pub(crate) fn interrupted(&mut self, number: u32, step: u64) {
-        self.moments.push(Moment::Interrupt { step: StepNo(step), number });
+        self.keep(Moment::Interrupt { step: StepNo(step), number });
+    }
+
+    fn keep(&mut self, moment: Moment) {
+        if let Some(moments) = &mut self.moments {
+            moments.push(moment);
+        }
+    }
+
+    /// From now on moments are kept, until they are taken.
+    pub(crate) fn keep_moments(&mut self) {
+        self.moments = Some(Vec::new());
     }
 
     /// The past is looked at: what was printed before is not known here.
@@ -73,7 +84,7 @@ impl Activity {
     }
 
     pub(crate) fn take_moments(&mut self) -> Vec<Moment> {
-        std::mem::take(&mut self.moments)
+        self.moments.take().unwrap_or_default()
     }
 
     /// What happened in steps from this one on happened again, the last time so many steps later.

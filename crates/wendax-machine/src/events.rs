@@ -19,6 +19,16 @@ pub enum Clock {
 /// Cycles of a millisecond on the clock made of cycles: a machine of one megahertz.
 pub const CYCLES_A_MILLISECOND: u64 = 1000;
 
+/// How closely a blind run looks for waits that it can pass over; what comes of a run is the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Watchful {
+    /// As rarely as costs next to nothing.
+    #[default]
+    Usual,
+    /// Every few steps, so that what is rare in use is common under test.
+    Closely,
+}
+
 /// What a run is given from the start.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Settings {
@@ -30,6 +40,8 @@ pub struct Settings {
     pub clock: Clock,
     /// There is a folder for the program's files; without, calls about files fail.
     pub has_folder: bool,
+    /// How closely it looks for waits.
+    pub watchful: Watchful,
 }
 
 /// Something that happens to a machine from outside.
@@ -119,13 +131,11 @@ pub struct Run {
     pub until: StepNo,
     /// Stop behind the step with which the cycle counter comes to this.
     pub cycles: u64,
-    /// Stop when so many steps were carried out, at the latest; rounds of a wait that were passed over do not count.
-    pub plain: u64,
     /// Stop once at most so many frames are left, of more before.
     pub depth: Option<u32>,
-    /// Stop once so much has been done beside plain steps: calls, devices, interrupts and bytes moved for the program,
-    /// each worth about as much time as that many steps.
-    pub work: u64,
+    /// Stop once so much has been done: steps carried out, and calls, devices, interrupts and bytes moved for the program,
+    /// each worth about as much time as so many steps. Rounds of a wait that were passed over do not count.
+    pub effort: u64,
     /// Stop once so many bytes have been printed since the start.
     pub printed: u64,
     /// What to look for.
@@ -135,14 +145,24 @@ pub struct Run {
 impl Run {
     /// To a step, however long that takes.
     pub fn until(step: StepNo) -> Self {
-        Self {
-            until: step,
-            cycles: u64::MAX,
-            plain: u64::MAX,
-            depth: None,
-            work: u64::MAX,
-            printed: u64::MAX,
-            watch: Watch::Nothing,
+        Self { until: step, cycles: u64::MAX, effort: u64::MAX, depth: None, printed: u64::MAX, watch: Watch::Nothing }
+    }
+}
+
+impl Stop {
+    /// It goes on only when something comes from outside, or never: not just because it was told to stop here.
+    pub fn is_end(&self) -> bool {
+        match self {
+            Self::Needs(_) | Self::Finished(_) | Self::Fault(_) | Self::Circling { .. } | Self::Idle { .. } => true,
+            Self::Steps
+            | Self::Cycles
+            | Self::Worked
+            | Self::Printed
+            | Self::Observed
+            | Self::Breakpoint
+            | Self::Watched
+            | Self::Depth { .. }
+            | Self::Brk => false,
         }
     }
 }
@@ -154,7 +174,7 @@ pub enum Stop {
     Steps,
     /// It came to the cycle it was to run to.
     Cycles,
-    /// It has done as much work, or carried out as many steps, as it was to.
+    /// It has done as much as it was to.
     Worked,
     /// It has printed as much as it was to.
     Printed,

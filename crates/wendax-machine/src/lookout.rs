@@ -12,6 +12,8 @@ use wendax_isa::{Addr, RegisterUse};
 pub struct Lookout {
     /// Instructions that read or write one of these registers, or read or may write one of these flags.
     pub uses: RegisterUse,
+    /// Instructions that can be written with one of these mnemonics, in small letters.
+    pub mnemonics: Vec<String>,
     /// Cells of memory and device registers that are read or written, each range from its first address to behind its
     /// last.
     pub cells: Vec<(Addr, Addr)>,

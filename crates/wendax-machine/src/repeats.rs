@@ -201,6 +201,11 @@ impl Repeats {
         self.doing != Doing::Nothing
     }
 
+    /// The step at which a round that may be one is to be checked.
+    pub(crate) fn guess_at(&self) -> u64 {
+        self.guess.map_or(u64::MAX, |guess| guess.at)
+    }
+
     /// Does what is due at `step`.
     pub(crate) fn tend(&mut self, step: u64) -> Task {
         if self.guess.is_some_and(|guess| guess.at < step) {

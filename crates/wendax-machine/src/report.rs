@@ -71,6 +71,19 @@ pub enum Write {
     },
 }
 
+/// What something from outside did to a device register, as that is read: a key, a lever, the end of the input.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Came {
+    /// The register's address.
+    pub address: Addr,
+    /// Before.
+    pub old: u32,
+    /// After.
+    pub new: u32,
+    /// It had happened by the moment of the step; else it is part of the step itself, as what is typed is.
+    pub is_before: bool,
+}
+
 /// The flags over a step.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct FlagsChange {
@@ -95,6 +108,11 @@ pub struct Report {
     pub next: Addr,
     /// Bytes of the instruction carried out; 0 when there was none.
     pub length: u32,
+    /// The code words that stood there before it, as many as an instruction has at most; for an observer that wants
+    /// writes.
+    pub code: [u32; 2],
+    /// What came from outside at its moment.
+    pub came: Vec<Came>,
     /// Cycles it took.
     pub cycles: u64,
     /// The flags.
@@ -130,6 +148,11 @@ impl Report {
     /// It went on at the following instruction.
     pub fn fell_through(&self) -> bool {
         self.length > 0 && self.next == self.pc + self.length
+    }
+
+    /// The instruction that arrived at the moment of the step: any step has one but an interrupt, which comes before it.
+    pub fn arrived(&self) -> Option<Addr> {
+        (!matches!(self.kind, StepKind::Interrupt(_))).then_some(self.pc)
     }
 
     pub(crate) fn clear(&mut self) {

@@ -29,7 +29,7 @@ use crate::files::{Files, Found};
 use crate::frames::{Frame, Frames};
 use crate::memory::{self, CellState, DEVICE, KNOWN, Memory, PAGE, Pages, READ, Region, RegionKind, SPECIAL, WRITE};
 use crate::repeats::Repeats;
-use crate::report::Report;
+use crate::report::{Came, Report};
 use bus::Bus;
 use engine::Calls;
 use slots::Slots;
@@ -108,6 +108,14 @@ struct State {
     finished: Option<u16>,
 }
 
+impl State {
+    /// It is another one, but for the counters of steps and cycles.
+    fn is_but_for_time(&self, other: &Self) -> bool {
+        let same = Self { steps: self.steps, cycles: self.cycles, ..other.clone() };
+        *self == same
+    }
+}
+
 /// A machine that runs, or could.
 #[derive(Debug, Clone)]
 pub struct Machine {
@@ -129,8 +137,11 @@ pub struct Machine {
     activity: Activity,
     repeats: Repeats,
     rounds: rounds::Rounds,
-    /// Work done since the run began, beside plain steps.
+    /// Work done in the last run, beside plain steps, and in all before it.
     worked: u64,
+    worked_before: u64,
+    /// What came from outside at this moment.
+    came: Vec<Came>,
     /// Calls, traps and interrupts are looked out for.
     looks_at_rare: bool,
     /// Room for the report of a step, kept from run to run.
@@ -196,6 +207,7 @@ impl Machine {
             slots: Slots::new(),
             rewritten: Vec::new(),
             tape: Tape::default(),
+            rounds: rounds::Rounds::new(settings.watchful),
             settings: Arc::new(settings),
             entry: narrow(image.entry),
             heap_start,
@@ -205,8 +217,9 @@ impl Machine {
             calls: Calls::default(),
             activity: Activity::default(),
             repeats: Repeats::default(),
-            rounds: rounds::Rounds::default(),
             worked: 0,
+            worked_before: 0,
+            came: Vec::new(),
             looks_at_rare: false,
             report: Report::default(),
         }
@@ -373,7 +386,12 @@ impl Machine {
         std::mem::take(&mut self.output)
     }
 
-    /// What happened in the run since this was last called.
+    /// Keeps what happens from now on, until [`Self::take_moments`].
+    pub fn keep_moments(&mut self) {
+        self.activity.keep_moments();
+    }
+
+    /// What happened in the run since [`Self::keep_moments`].
     pub fn take_moments(&mut self) -> Vec<crate::activity::Moment> {
         self.activity.take_moments()
     }
@@ -432,6 +450,11 @@ impl Machine {
         self.state.console.typed
     }
 
+    /// No more input will be typed.
+    pub fn input_ended(&self) -> bool {
+        self.state.console.ended
+    }
+
     /// Bytes of typed input read since the start.
     pub fn read(&self) -> u64 {
         self.state.console.read
@@ -459,15 +482,17 @@ impl Machine {
         self.worked
     }
 
-    /// A mark for [`Self::plain_since`], of no meaning by itself: the step it stands at, less all that was passed over, which
-    /// is more than that once the machine was put back.
-    pub fn plain_steps(&self) -> u64 {
-        self.state.steps.wrapping_sub(self.rounds.passed)
+    /// A mark for [`Self::effort_since`], of no meaning by itself.
+    pub fn effort(&self) -> u64 {
+        // The steps it stands at less all that was passed over, which is more than that once the machine was put back.
+        let plain = self.state.steps.wrapping_sub(self.rounds.passed);
+        plain.wrapping_add(self.worked_before).wrapping_add(self.worked)
     }
 
-    /// How many steps were really run since a mark was taken; the machine has only run on since.
-    pub fn plain_since(&self, mark: u64) -> u64 {
-        self.plain_steps().wrapping_sub(mark)
+    /// What was done since a mark was taken, in steps that were really run and work worth as much; the machine has only run
+    /// on since.
+    pub fn effort_since(&self, mark: u64) -> u64 {
+        self.effort().wrapping_sub(mark)
     }
 
     /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They
@@ -520,6 +545,7 @@ impl Machine {
         self.tones.clear();
         self.activity.forget_line();
         self.activity.take_moments();
+        self.came.clear();
         self.calls.deepest = 0;
         self.forget_repeats();
     }
@@ -544,8 +570,30 @@ impl Machine {
 
     // ---- the door
 
+    /// What came from outside at this moment and changed what a device register shows.
+    pub fn came(&self) -> &[Came] {
+        &self.came
+    }
+
     /// Takes in an event.
     pub fn feed(&mut self, event: &Event) {
+        let seen = match event {
+            Event::Typed(_) | Event::InputEnds => &[w16::address::CONSOLE_STATE, w16::address::CONSOLE_DATA][..],
+            Event::Levers(_) => &[w16::address::LEVERS],
+            _ => &[],
+        };
+        let before: [u16; 2] = std::array::from_fn(|at| seen.get(at).map_or(0, |&at| self.device_value(at)));
+        self.take_in(event);
+        for (&address, old) in seen.iter().zip(before) {
+            let new = self.device_value(address);
+            if old != new {
+                let is_before = event.is_edit();
+                self.came.push(Came { address: address.into(), old: old.into(), new: new.into(), is_before });
+            }
+        }
+    }
+
+    fn take_in(&mut self, event: &Event) {
         self.forget_repeats();
         if matches!(event, Event::Typed(_)) {
             // What is typed ends its line on the console.
@@ -588,6 +636,7 @@ impl Machine {
         self.state.console.typed -= typed.min(self.state.console.typed - self.state.console.read);
         self.state.console.ended &= !ended;
         (self.state.answer, self.state.found) = (None, None);
+        self.came.retain(|came| came.is_before);
         self.forget_repeats();
     }
 

@@ -134,6 +134,7 @@ impl Workshop {
                 seed: manifest.seed.unwrap_or(0),
                 clock: if manifest.virtual_clock { Clock::Cycles } else { Clock::Host },
                 has_folder: manifest.files.is_some(),
+                ..Settings::default()
             },
             typed: manifest.input.clone().map(String::into_bytes),
             history: manifest.history_bytes(),

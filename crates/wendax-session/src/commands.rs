@@ -8,8 +8,8 @@ use crate::journey::{
     Command, Doing, Forward, Goal, Home, Journey, LineSearch, Progress, Search, Seek, State, Wanted, Why,
 };
 use crate::lookers::{LineLooker, Within, line_range};
-use crate::session::{Session, TRAIL};
-use crate::stops::{Armed, Hits, Looked, StopAt, StopId, Times, look};
+use crate::session::{Count, Session, TRAIL};
+use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, Times, look};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Need, Run, Stop};
 
@@ -69,7 +69,7 @@ impl Session {
 
     fn home(&mut self) -> Home {
         let snapshot = self.machine.snapshot();
-        Home { snapshot, fed: self.fed, effort: self.effort, state: self.state().clone() }
+        Home { snapshot, fed: self.fed, effort: self.effort, tail: self.tail.clone(), state: self.state().clone() }
     }
 
     /// A search for a moment before now; `None` where there is none.
@@ -94,10 +94,17 @@ impl Session {
                 // Notes are taken when they are asked for.
                 let mut stops: Vec<Armed> = self.stops.iter().filter(|armed| armed.stop.stops()).cloned().collect();
                 stops.extend(of_command(forward.own.clone()));
-                stops.extend(self.script.watched());
-                self.times = vec![0; stops.len()];
-                let judge = self.judge_for(stops, &self.machine);
+                let mut script = std::mem::take(&mut self.script);
+                script.catch_up(self);
+                stops.extend(script.watched());
+                self.script = script;
+                self.times = vec![Count::default(); stops.len()];
+                let mut judge = self.judge_here(stops);
                 judge.arm(&mut self.machine);
+                // Whoever goes on from a moment has been there.
+                if !std::mem::take(&mut self.judges_start) || self.now() > StepNo::FIRST {
+                    judge.has_judged(self.now());
+                }
                 self.judge = Some(Box::new(judge));
             }
             if forward.start.is_none() && !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
@@ -148,7 +155,7 @@ impl Session {
     }
 
     fn go_home(&mut self, home: Home) {
-        self.put_back(&home.snapshot, home.fed, home.effort);
+        self.put_back(&home.snapshot, home.fed, home.effort, home.tail);
         let state = if home.state == State::Running { State::Paused(Why::Asked) } else { home.state };
         self.arrive(match state {
             State::Paused(_) => State::Paused(Why::Asked),
@@ -167,12 +174,22 @@ impl Session {
                 return Progress::Working;
             }
             forward.counted = true;
-            if let Some(judge) = &self.judge {
+            if let Some(judge) = self.judge.as_ref().filter(|judge| judge.is_judged(self.now())) {
                 self.times = self.times_by(&judge.stops, self.now());
             }
         }
         loop {
             if let Some(state) = self.reached(&mut forward) {
+                if matches!(state, State::Paused(_)) {
+                    self.meet_last_moment();
+                }
+                let state = if self.met.is_empty() { state } else { self.stopped_state(&forward) };
+                return self.arrive_forward(state, &forward);
+            }
+            if self.now() >= self.most_steps {
+                self.meet_last_moment();
+                let is_met = !self.met.is_empty();
+                let state = if is_met { self.stopped_state(&forward) } else { State::Paused(Why::Steps) };
                 return self.arrive_forward(state, &forward);
             }
             if left == 0 {
@@ -193,14 +210,19 @@ impl Session {
                 // One that was met without counting was passed.
                 Stop::Breakpoint if self.met.is_empty() => continue,
                 Stop::Breakpoint => {
-                    let own = self.met.contains(&StopId::UNTIL);
-                    let ended = self.machine.finished().map(State::Finished);
-                    ended.unwrap_or(State::Paused(if own { forward.why } else { Why::Breakpoint }))
+                    self.meet_last_moment();
+                    self.stopped_state(&forward)
                 }
                 Stop::Brk => State::Paused(Why::Brk),
                 Stop::Printed => State::Paused(Why::Output),
                 Stop::Finished(status) => State::Finished(status),
                 Stop::Fault(fault) => State::Fault(fault),
+                // Something waits for a place of the round to come so often.
+                Stop::Circling { period } | Stop::Idle { period, .. }
+                    if period > 1 && self.script.has_met_since(self.now().saturating_sub(period)) =>
+                {
+                    continue;
+                }
                 Stop::Circling { period } => State::Circling { period },
                 Stop::Idle { period, awaited } => State::Idle { period, awaited },
                 Stop::Needs(Need::Input) if self.play_asked() => continue,
@@ -218,13 +240,20 @@ impl Session {
         }
     }
 
+    /// The state to stop in where stops are met.
+    fn stopped_state(&self, forward: &Forward) -> State {
+        let own = self.met.contains(&StopId::UNTIL);
+        let ended = self.machine.finished().map(State::Finished);
+        ended.unwrap_or(State::Paused(if own { forward.why } else { Why::Breakpoint }))
+    }
+
     /// Runs on as the goal asks, for so much at the most.
     fn forward_slice(&mut self, forward: &Forward, left: u64) -> Stop {
         let now = self.now();
         let depth = self.machine.frames().len();
         let bound = |depth: usize| Some(u32::try_from(depth).unwrap_or(u32::MAX));
-        let plain = Run { work: left, plain: left, ..Run::until(StepNo::LAST) };
-        let one = Run { work: left, ..Run::until(now + 1) };
+        let plain = Run { effort: left, ..Run::until(StepNo::LAST) };
+        let one = Run { effort: left, ..Run::until(now + 1) };
         match (&forward.goal, forward.inside) {
             (Goal::Step(step), _) => self.run_slice(Run { until: *step, ..plain }),
             (Goal::Over(_), _) if now == forward.begun => self.run_slice(one),
@@ -317,7 +346,7 @@ impl Session {
                 self.replay_step()
             };
             left = left.saturating_sub(self.effort - effort + SLICE);
-            if self.now() == now && is_stuck(&stop) {
+            if self.now() == now && stop.is_end() {
                 break;
             }
         }
@@ -400,33 +429,41 @@ impl Session {
         // One judge serves all intervals: what it looks out for takes a while to find out.
         let mut judge = match self.judge.take() {
             Some(judge) => judge,
-            None => Box::new(self.judge_for(search.stops.clone(), &self.machine)),
+            None => Box::new(Judge::new(search.stops.clone(), &self.machine)),
         };
-        self.place_judge(&mut judge, &self.machine);
+        judge.stands_behind(self.tail.bytes());
         judge.arm(&mut self.machine);
-        self.times = self.times_by(&search.stops, self.now());
-        if self.now() == self.oldest() && self.now() < search.until {
-            let mut hits = Hits::new();
-            judge.at_place(&self.machine, &mut hits);
-            // It was counted with the start.
-            self.take_hits(search, &judge.stops, &hits, 0);
+        if self.now() > StepNo::FIRST {
+            self.times = self.times_by(&search.stops, self.now());
+            // What arrives where an interval begins belongs to the one before.
+            judge.has_judged(self.now());
+        } else {
+            self.times = vec![Count::default(); search.stops.len()];
         }
         self.judge = Some(judge);
     }
 
-    /// Stops are met at the present moment, each so many times more than was known.
-    fn take_hits(&mut self, search: &mut Search, stops: &[Armed], hits: &Hits, more: u64) {
+    /// Stops are met at the present moment.
+    fn take_hits(&mut self, search: &mut Search, stops: &[Armed], hits: &Hits) {
+        let now = self.now();
         let mut met = Vec::new();
-        for &index in hits {
-            self.times[index] += more;
-            let Armed { id, stop } = &stops[index];
-            if stop.times.fits(self.times[index]) {
+        for hit in hits {
+            let Count { times, last } = &mut self.times[hit.index];
+            if *last == Some(now) {
+                continue;
+            }
+            (*times, *last) = (*times + 1, Some(now));
+            let Armed { id, stop } = &stops[hit.index];
+            if stop.times.fits(*times) {
                 met.push(*id);
             }
         }
         if !met.is_empty() {
-            search.found = Some(self.now());
-            search.met = met;
+            if search.found != Some(now) {
+                search.met.clear();
+            }
+            search.found = Some(now);
+            search.met.extend(met);
         }
     }
 
@@ -461,31 +498,33 @@ impl Session {
         search.found.or((start <= oldest).then_some(oldest))
     }
 
-    /// Goes on through the interval, up to its last moment.
-    fn look_back(&mut self, search: &mut Search, budget: u64) -> Stop {
+    /// Goes on through the interval, up to its last moment, and looks at that too.
+    fn look_back(&mut self, search: &mut Search, effort: u64) -> Stop {
         let Some(mut judge) = self.judge.take() else { return Stop::Steps };
         let last = search.last();
-        let mut left = budget.max(1);
+        let mut left = effort.max(1);
         let stop = loop {
+            let mut hits = Hits::new();
+            self.feed_judged(&mut judge, &mut hits);
+            if self.now() >= last {
+                judge.arrive(&self.machine, &mut hits);
+            }
+            self.take_hits(search, &judge.stops, &hits);
             if self.now() >= last || left == 0 {
                 break Stop::Steps;
             }
             let (now, effort) = (self.now(), self.effort);
             let mut hits = Hits::new();
-            let stop = self.replay(last, left, |machine, run| {
-                let (looked, worked) = look(machine, &mut judge, run);
-                let stop = match looked {
-                    Looked::Met(met, stop) => {
-                        hits = met;
-                        stop
-                    }
-                    Looked::Stopped(stop) => stop,
-                };
-                (stop, worked)
+            let stop = self.replay(last, left, |machine, run| match look(machine, &mut judge, run) {
+                Looked::Met(met, stop) => {
+                    hits = met;
+                    stop
+                }
+                Looked::Stopped(stop) => stop,
             });
-            self.take_hits(search, &judge.stops, &hits, 1);
+            self.take_hits(search, &judge.stops, &hits);
             left = left.saturating_sub(self.effort - effort + 1);
-            if self.now() == now && is_stuck(&stop) {
+            if self.now() == now && stop.is_end() {
                 break stop;
             }
         };
@@ -495,7 +534,7 @@ impl Session {
 
     fn look_through(&mut self, search: &mut Search, budget: u64) {
         let until = search.until;
-        if self.now() >= search.last() {
+        if self.now() >= search.last() && !matches!(search.wanted, Wanted::Stops { .. }) {
             return;
         }
         let from = self.now();
@@ -513,7 +552,7 @@ impl Session {
                 stop
             }
         };
-        if self.now() == from && is_stuck(&stop) {
+        if self.now() == from && stop.is_end() {
             search.until = from + (search.until - search.last());
         }
     }
@@ -526,20 +565,4 @@ fn of_command(own: Vec<StopAt>) -> Vec<Armed> {
 
 fn at_addresses(addresses: Vec<Addr>) -> Vec<StopAt> {
     addresses.into_iter().map(StopAt::address).collect()
-}
-
-/// A replay cannot go on. The past always goes on; if it did not, waiting for it would be without end.
-pub(crate) fn is_stuck(stop: &Stop) -> bool {
-    match stop {
-        Stop::Needs(_) | Stop::Finished(_) | Stop::Fault(_) | Stop::Circling { .. } | Stop::Idle { .. } => true,
-        Stop::Steps
-        | Stop::Cycles
-        | Stop::Worked
-        | Stop::Printed
-        | Stop::Observed
-        | Stop::Breakpoint
-        | Stop::Watched
-        | Stop::Depth { .. }
-        | Stop::Brk => false,
-    }
 }

@@ -6,7 +6,7 @@
 use std::ops::ControlFlow;
 use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
-use wendax_machine::{FileDeed, FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write};
+use wendax_machine::{Came, FileDeed, FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write};
 
 /// A register that was written, also when it was written what it held.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -84,12 +84,16 @@ pub struct Effects {
     pub next: Addr,
     /// Bytes of the instruction; 0 when there was none, or several.
     pub length: u32,
+    /// The code words that stood there; of a stride none.
+    pub code: [u32; 2],
     /// Registers written.
     pub registers: Vec<RegisterChange>,
     /// Memory written.
     pub memory: Vec<MemoryChange>,
     /// Device registers written.
     pub devices: Vec<DeviceChange>,
+    /// What came from outside at its moment, or with it.
+    pub came: Vec<Came>,
     /// The flags.
     pub flags: FlagsChange,
     /// Printed, or the end of it when it is much; see [`Self::printed`].
@@ -142,6 +146,8 @@ impl Effects {
             pc: report.pc,
             next: report.next,
             length: report.length,
+            code: report.code,
+            came: report.came.clone(),
             registers: Vec::new(),
             memory: Vec::new(),
             devices: Vec::new(),
@@ -204,6 +210,8 @@ impl Effects {
             pc,
             next: machine.pc(),
             length: 0,
+            code: [0; 2],
+            came: Vec::new(),
             registers: registers.collect(),
             memory: memory.collect(),
             devices: devices.map(|(address, old, new)| DeviceChange { address, old, new }).collect(),

@@ -22,7 +22,7 @@ use crate::stops::Thing;
 use crate::words::{
     by_hand_words, call_failed, file_words, interrupt_words, line_words, lines_words, place, tone_words,
 };
-pub use instruction::instruction_text;
+pub use instruction::{code_text, instruction_text};
 use instruction::{plain_text, written};
 use wendax_image::{Image, SymbolKind};
 use wendax_isa::Target;
@@ -57,7 +57,7 @@ fn leftover(session: &Session) -> Option<String> {
     let Some(LastWriter::Step(effects)) = last_write(session, Thing::Register(register), session.now()) else {
         return None;
     };
-    let (text, line) = (instruction_text(session, effects.pc)?, line_words(session, effects.pc)?);
+    let (text, line) = (code_text(session, effects.pc, effects.code)?, line_words(session, effects.pc)?);
     Some(format!(", which `{text}` on {line} left there"))
 }
 
@@ -160,7 +160,10 @@ struct Teller<'a> {
 impl<'a> Teller<'a> {
     fn new(session: &'a Session, insn: Option<Insn>) -> Self {
         let machine = session.machine();
-        let text = insn.and_then(|insn| written(session, machine.pc(), insn)).unwrap_or_default().to_ascii_lowercase();
+        let text = insn
+            .and_then(|insn| written(session, machine.pc(), insn, machine.code_at(machine.pc())))
+            .unwrap_or_default()
+            .to_ascii_lowercase();
         let base = match () {
             () if text.contains("0x") => Base::Hexadecimal,
             () if text.contains("0b") => Base::Binary,
@@ -172,7 +175,7 @@ impl<'a> Teller<'a> {
 
     fn text(&self, insn: Insn) -> String {
         let pc = self.machine.pc();
-        written(self.session, pc, insn).unwrap_or_else(|| plain_text(self.session, pc, insn))
+        written(self.session, pc, insn, self.machine.code_at(pc)).unwrap_or_else(|| plain_text(self.session, pc, insn))
     }
 
     fn label(&self, address: Addr) -> Option<String> {
@@ -646,7 +649,7 @@ impl<'a> Teller<'a> {
     fn status(&self, register: Reg, value: u32) -> String {
         let by = match last_write(self.session, Thing::Register(register), self.session.now()) {
             Some(LastWriter::Step(effects)) => {
-                let text = instruction_text(self.session, effects.pc);
+                let text = code_text(self.session, effects.pc, effects.code);
                 let line = line_words(self.session, effects.pc);
                 let what = text.map_or(String::new(), |text| format!(" by `{text}`"));
                 format!(", left there{what}{}", line.map_or(String::new(), |line| format!(" on {line}")))
@@ -739,7 +742,7 @@ impl<'a> Teller<'a> {
             {
                 Some(LastWriter::Step(effects)) => {
                     let line = line_words(self.session, effects.pc).map_or(String::new(), |line| format!(" on {line}"));
-                    instruction_text(self.session, effects.pc)
+                    code_text(self.session, effects.pc, effects.code)
                         .map_or(String::new(), |text| format!(", by `{text}`{line}"))
                 }
                 Some(LastWriter::ByHand(_)) => ", by hand".to_owned(),

@@ -6,6 +6,7 @@
 //! budget of bytes: over it they are thinned further, and at last the oldest are forgotten, and with them the way back
 //! to what lies before.
 
+use crate::rerun::Tail;
 use wendax_isa::{RegisterUse, StepNo};
 use wendax_machine::Snapshot;
 
@@ -27,6 +28,8 @@ pub(crate) struct Checkpoint {
     pub(crate) fed: usize,
     /// Everything done since the start of the run, in steps and work worth as much.
     pub(crate) effort: u64,
+    /// The end of what had been printed.
+    pub(crate) tail: Tail,
     /// What instructions used between the checkpoint before and this one; perhaps more.
     pub(crate) used: RegisterUse,
 }
@@ -166,7 +169,8 @@ mod tests {
     }
 
     fn checkpoint(machine: &mut Machine) -> Checkpoint {
-        Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: machine.steps().0, used: machine.uses_so_far() }
+        let (used, tail) = (machine.uses_so_far(), Tail::default());
+        Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: machine.steps().0, tail, used }
     }
 
     #[test]

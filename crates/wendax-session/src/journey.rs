@@ -2,6 +2,7 @@
 //!
 //! Data only; `commands` and `session` work with it.
 
+use crate::rerun::Tail;
 use crate::stops::{Armed, StopAt, StopId};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Awaited, Fault, Need, Snapshot};
@@ -56,6 +57,8 @@ pub enum Why {
     Brk,
     /// It has printed as much as it may.
     Output,
+    /// It has taken as many steps as it may.
+    Steps,
     /// This is the step that was asked for.
     Sought,
     /// It is as far back as is kept.
@@ -207,6 +210,7 @@ pub(crate) struct Home {
     pub(crate) snapshot: Snapshot,
     pub(crate) fed: usize,
     pub(crate) effort: u64,
+    pub(crate) tail: Tail,
     pub(crate) state: State,
 }
 

@@ -36,6 +36,7 @@ mod moments;
 mod questions;
 mod reader;
 mod replay;
+mod rerun;
 mod ribbon;
 mod routines;
 mod script;
@@ -49,7 +50,7 @@ mod visits;
 mod words;
 
 pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
-pub use explain::{Cause, Explanation, Outlook, explain, fault_causes, instruction_text};
+pub use explain::{Cause, Explanation, Outlook, code_text, explain, fault_causes, instruction_text};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use measure::{
@@ -66,7 +67,7 @@ pub use questions::{
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
 pub use routines::{Routine, Routines};
-pub use script::{Script, ScriptError};
+pub use script::{Saving, Script, ScriptError};
 pub use session::{ByHand, Dropped, Session};
 pub use shows::{Cells, Form, Reading, Show, Shown};
 pub use stack::{StackWord, WordKind, read_stack};

@@ -51,6 +51,17 @@ impl Log {
         self.typed -= bytes_of(&entry);
     }
 
+    /// The entries from an index on that come at a step; none come before it there.
+    pub(crate) fn due_at(&self, index: usize, step: StepNo) -> &[Entry] {
+        let from = self.from(index);
+        &from[..from.iter().take_while(|entry| entry.step == step).count()]
+    }
+
+    /// The step of the first entry from an index on.
+    pub(crate) fn next_step(&self, index: usize) -> StepNo {
+        self.get(index).map_or(StepNo::LAST, |entry| entry.step)
+    }
+
     pub(crate) fn get(&self, index: usize) -> Option<&Entry> {
         self.entries.get(index.checked_sub(self.base)?)
     }

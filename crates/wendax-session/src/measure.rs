@@ -2,10 +2,8 @@
 //!
 //! `measuring` has the machine count, in slices; `tally` gives what was counted names, lines and labels, and is what is
 //! kept, written down and compared; `compare` sets several side by side; `spans` measures the passages from one place to
-//! another; `flow` is a routine as blocks with its counts, `levels` how chosen things changed over time. `again` is the copy of
-//! the machine that goes through the run. Nothing here walks, and nothing has to be switched on beforehand.
+//! another; `flow` is a routine as blocks with its counts, `levels` how chosen things changed over time. Nothing here walks, and nothing has to be switched on beforehand.
 
-mod again;
 mod compare;
 mod flow;
 mod levels;

@@ -5,7 +5,6 @@
 //! reached, since steps move when a text changes: the walk goes to the place it was at, and changes by hand are made
 //! again at theirs. What had been typed behind that place is typed ahead once it has been reached.
 
-use crate::commands::is_stuck;
 use crate::journey::{Command, Progress, State};
 use crate::session::{ByHand, Session};
 use crate::visits::Visits;
@@ -169,7 +168,7 @@ impl Counting {
             let until = self.edits.front().map_or(self.until, |edit| edit.step.min(self.until));
             let effort = self.past.effort;
             let stop = self.past.replay_observed(until, left, &mut self.visits);
-            if self.past.now() == now && is_stuck(&stop) {
+            if self.past.now() == now && stop.is_end() {
                 return true;
             }
             left = left.saturating_sub(self.past.effort - effort);
@@ -246,7 +245,7 @@ impl Running {
             let addresses = self.appointments.iter().map(|one| one.address);
             let mut visits = Visits::until_next(addresses);
             let effort = self.session.effort;
-            let run = Run { work: left, ..Run::until(until.min(now.saturating_add(left))) };
+            let run = Run { effort: left, ..Run::until(until) };
             let stop = self.session.run_observed_slice(run, &mut visits);
             left = left.saturating_sub(self.session.effort - effort + 16);
             // What stands behind an instruction that ended the program was not reached.

@@ -3,6 +3,7 @@
 //! What a routine was given stands in registers at its entry only, so it is computed again from there; what was found
 //! is kept for as long as the routine is active on the same branch.
 
+use crate::rerun::Rerun;
 use crate::session::Session;
 use wendax_isa::{Reg, StepNo};
 use wendax_machine::{Frame, FrameKind};
@@ -43,7 +44,7 @@ impl Routines {
             self.list.push(Routine { frame: *frame, arguments, words });
         }
         // Those that are new are looked at in order of their entry, so that no step is computed twice.
-        let mut machine: Option<(wendax_machine::Machine, usize)> = None;
+        let mut past: Option<Rerun> = None;
         for routine in self.list.iter_mut().rev() {
             let is_new = !known.iter().any(|before| is_known && before.frame == routine.frame);
             if !is_new || routine.frame.kind != FrameKind::Call || routine.frame.step < session.oldest() {
@@ -54,11 +55,9 @@ impl Routines {
                 routine.arguments = arguments(session.machine());
                 continue;
             }
-            let near = machine.take().filter(|(machine, _)| session.history.before(entry).step() <= machine.steps());
-            let (mut past, mut fed) = near.unwrap_or_else(|| session.machine_at(entry));
-            session.advance(&mut past, &mut fed, entry);
-            routine.arguments = arguments(&past);
-            machine = Some((past, fed));
+            let rerun = past.get_or_insert_with(|| Rerun::at(session, entry));
+            rerun.go_to(session, entry);
+            routine.arguments = arguments(&rerun.machine);
         }
     }
 

@@ -12,9 +12,10 @@ use crate::journey::{Doing, Forward, Journey, State, Why};
 use crate::log::{Entry, Log};
 use crate::lookers::LineLooker;
 use crate::moments::Moments;
+use crate::rerun::{self, Rerun, Tail};
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::script::{Due, Playing, What};
-use crate::stops::{Armed, Judge, Looked, Meetings, StopAt, StopId, look};
+use crate::stops::{Armed, Hits, Judge, Looked, Meetings, StopAt, StopId, look};
 use crate::transcript::{Piece, Transcript};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
@@ -48,6 +49,13 @@ pub struct Dropped {
     pub edits: usize,
 }
 
+/// How often a stop has been met, and the moment it was met last.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Count {
+    pub(crate) times: u64,
+    pub(crate) last: Option<StepNo>,
+}
+
 /// A change a person made by hand.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ByHand {
@@ -71,6 +79,8 @@ pub struct Session {
     /// Everything done from the start of the run up to now, in steps and work worth as much.
     pub(crate) effort: u64,
     transcript: Transcript,
+    /// The end of what was printed up to now.
+    pub(crate) tail: Tail,
     ribbon: Ribbon,
     /// Where the run stopped or failed, and where things were typed or changed, in order of step.
     marks: Vec<Mark>,
@@ -79,7 +89,11 @@ pub struct Session {
     pub(crate) meetings: Meetings,
     /// Tells the stops of the command under way, and how often each has been met.
     pub(crate) judge: Option<Box<Judge>>,
-    pub(crate) times: Vec<u64>,
+    pub(crate) times: Vec<Count>,
+    /// What levers met that were moved since the last slice.
+    moved: Hits,
+    /// What arrives at the very first moment is judged by the first command too.
+    pub(crate) judges_start: bool,
     /// Stops that are met at the present moment.
     pub(crate) met: Vec<StopId>,
     pub(crate) edge: Edge,
@@ -94,6 +108,8 @@ pub struct Session {
     watch: Watch,
     /// Bytes that may be printed.
     most_output: u64,
+    /// Steps that may be taken.
+    pub(crate) most_steps: StepNo,
     /// Goes up with every new branch.
     branches: u64,
     /// Checkpoints kept so far.
@@ -111,7 +127,8 @@ impl Session {
     /// A walk that stands before the first step.
     pub fn new(image: Image, settings: Settings) -> Self {
         let mut machine = Machine::new(&image, settings);
-        let start = Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: 0, used: RegisterUse::default() };
+        let snapshot = machine.snapshot();
+        let start = Checkpoint { snapshot, fed: 0, effort: 0, tail: Tail::default(), used: RegisterUse::default() };
         Self {
             image: Arc::new(image),
             sources: Sources::new(),
@@ -121,12 +138,15 @@ impl Session {
             fed: 0,
             effort: 0,
             transcript: Transcript::default(),
+            tail: Tail::default(),
             ribbon: Ribbon::default(),
             marks: Vec::new(),
             stops: Vec::new(),
             meetings: Meetings::default(),
             judge: None,
             times: Vec::new(),
+            moved: Hits::new(),
+            judges_start: false,
             met: Vec::new(),
             edge: Edge { step: StepNo::FIRST, state: None },
             doing: Doing::Rests(State::Ready),
@@ -137,6 +157,7 @@ impl Session {
             budget: BUDGET,
             watch: Watch::Circling,
             most_output: u64::MAX,
+            most_steps: StepNo::LAST,
             branches: 0,
             kept: 0,
             moments: Moments::default(),
@@ -172,6 +193,21 @@ impl Session {
     #[must_use]
     pub fn stopping_after_output(mut self, bytes: u64) -> Self {
         self.most_output = bytes;
+        self
+    }
+
+    /// The same, stopping once so many steps have been taken; see [`Why::Steps`].
+    #[must_use]
+    pub fn stopping_after_steps(mut self, steps: StepNo) -> Self {
+        self.most_steps = steps;
+        self
+    }
+
+    /// The same, stopping also at the very first moment when a stop is met there; otherwise whoever goes on from a moment
+    /// has been there.
+    #[must_use]
+    pub fn judging_the_start(mut self) -> Self {
+        self.judges_start = true;
         self
     }
 
@@ -368,11 +404,8 @@ impl Session {
 
     /// A copy of the machine that has been fed what comes at this step: what it does is what will happen.
     pub fn fork(&self) -> Machine {
-        let mut machine = self.machine.clone();
-        disarm(&mut machine);
-        for entry in self.log.from(self.fed).iter().take_while(|entry| entry.step == self.now()) {
-            machine.feed(&entry.event);
-        }
+        let mut machine = self.plain_copy();
+        rerun::feed(&mut machine, self.log.due_at(self.fed, self.now()));
         machine
     }
 
@@ -430,19 +463,11 @@ impl Session {
         &self.met
     }
 
-    /// The judge of some stops, for a machine that stands where this one does or is a copy of it at another step.
-    pub(crate) fn judge_for(&self, stops: Vec<Armed>, machine: &Machine) -> Judge {
-        let mut judge = Judge::new(stops, machine);
-        self.place_judge(&mut judge, machine);
+    /// The judge of some stops, for the present moment.
+    pub(crate) fn judge_here(&self, stops: Vec<Armed>) -> Judge {
+        let mut judge = Judge::new(stops, &self.machine);
+        judge.stands_behind(self.tail.bytes());
         judge
-    }
-
-    /// The same judge for a machine that stands elsewhere.
-    pub(crate) fn place_judge(&self, judge: &mut Judge, machine: &Machine) {
-        if judge.longest() > 0 {
-            let (_, output) = self.transcript.up_to(machine.printed());
-            judge.stands_behind(output);
-        }
     }
 
     // ---- the door
@@ -520,7 +545,10 @@ impl Session {
     fn happen(&mut self, event: Event) {
         self.take_back_due();
         let was = self.found(&event);
-        self.machine.feed(&event);
+        match &mut self.judge {
+            Some(judge) => judge.move_levers(&mut self.machine, &event, &mut self.moved),
+            None => self.machine.feed(&event),
+        }
         let entry = Entry { step: self.now(), event, printed: self.machine.printed(), was };
         self.log.insert(self.fed, entry);
         self.fed += 1;
@@ -564,10 +592,10 @@ impl Session {
         }
         // The state without them is that of the steps before, done again.
         let (now, fed) = (self.now(), self.fed);
-        let (mut machine, mut had) = self.machine_at(now);
-        while had < fed {
-            self.feed_copy(&mut machine, &mut had);
-        }
+        let rerun = Rerun::at(self, now);
+        let mut machine = rerun.machine;
+        let here = self.log.before(self.log.index_at(now)).len();
+        rerun::feed(&mut machine, &self.log.before(fed)[here..]);
         self.machine = machine;
         if left == 0 || edits.get(left - 1).is_none_or(|edit| edit.step != now) {
             self.marks.retain(|mark| !(mark.kind == MarkKind::Edit && mark.step == now));
@@ -652,7 +680,7 @@ impl Session {
                 if let Some(effects) = effects {
                     session.push_trail(effects);
                 }
-                (stop, session.machine.worked())
+                stop
             });
         }
         self.slice(run, |session, run| {
@@ -661,82 +689,108 @@ impl Session {
         })
     }
 
-    /// Runs on to the next stop, if the command has any, or as `run` says. Returns also the work done.
-    fn look_on(&mut self, run: Run) -> (Stop, u64) {
-        let Some(mut judge) = self.judge.take() else {
-            let stop = self.machine.run(run);
-            return (stop, self.machine.worked());
-        };
-        let mut work = 0;
-        let ran = self.machine.plain_steps();
-        let left = |machine: &Machine| run.plain.saturating_sub(machine.plain_since(ran));
+    /// Runs on to the next stop, if the command has any, or as `run` says.
+    fn look_on(&mut self, run: Run) -> Stop {
+        let Some(mut judge) = self.judge.take() else { return self.machine.run(run) };
+        let mark = self.machine.effort();
         let stop = loop {
-            let on = Run { work: run.work.saturating_sub(work), plain: left(&self.machine), ..run };
-            let (looked, worked) = look(&mut self.machine, &mut judge, on);
-            work += worked;
-            let (hits, stop) = match looked {
+            let effort = run.effort.saturating_sub(self.machine.effort_since(mark));
+            let (hits, stop) = match look(&mut self.machine, &mut judge, Run { effort, ..run }) {
                 Looked::Met(hits, stop) => (hits, stop),
                 Looked::Stopped(stop) => break stop,
             };
-            let mut has_come = false;
-            for &index in &hits {
-                self.times[index] += 1;
-                let Armed { id, stop } = &judge.stops[index];
-                if *id >= StopId::SCRIPT && *id < StopId::UNTIL {
-                    has_come |= self.script.met(*id, self.machine.steps(), self.machine.cycles());
-                    continue;
-                }
-                if stop.stops() && stop.times.fits(self.times[index]) {
-                    self.met.push(*id);
-                }
-            }
+            let has_come = self.count_hits(&judge, &hits);
             match stop {
                 Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() && has_come => {
                     break Stop::Steps;
                 }
                 Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() => {}
-                Stop::Steps
-                | Stop::Breakpoint
-                | Stop::Observed
-                | Stop::Cycles
-                | Stop::Worked
-                | Stop::Printed
-                | Stop::Depth { .. }
-                    if !self.met.is_empty() =>
-                {
-                    break Stop::Breakpoint;
-                }
-                other => break other,
+                stop if stop.is_end() || stop == Stop::Brk || self.met.is_empty() => break stop,
+                _ => break Stop::Breakpoint,
             }
         };
         self.judge = Some(judge);
-        (stop, work)
+        stop
+    }
+
+    /// Counts what is met at the present moment, each stop once, and takes down those that stop the run; true when
+    /// something is to come from outside by that.
+    fn count_hits(&mut self, judge: &Judge, hits: &Hits) -> bool {
+        let (now, cycles) = (self.machine.steps(), self.machine.cycles());
+        let mut has_come = false;
+        for hit in hits {
+            let Count { times, last } = &mut self.times[hit.index];
+            if *last == Some(now) {
+                continue;
+            }
+            (*times, *last) = (*times + 1, Some(now));
+            let (Armed { id, stop }, times) = (&judge.stops[hit.index], *times);
+            if *id >= StopId::SCRIPT && *id < StopId::UNTIL {
+                has_come |= self.script.met(*id, now, cycles);
+            } else if stop.stops() && stop.times.fits(times) {
+                self.met.push(*id);
+            }
+        }
+        has_come
+    }
+
+    /// Feeds what comes at the present moment, and sees what that meets and what arrives.
+    fn enter_moment(&mut self) {
+        let Some(mut judge) = self.judge.take() else { return self.feed_due() };
+        let mut hits = std::mem::take(&mut self.moved);
+        self.feed_judged(&mut judge, &mut hits);
+        self.count_hits(&judge, &hits);
+        self.judge = Some(judge);
+    }
+
+    /// Feeds what comes at the present moment, if anything does, with a judge looking on.
+    pub(crate) fn feed_judged(&mut self, judge: &mut Judge, hits: &mut Hits) {
+        let entries = self.log.due_at(self.fed, self.machine.steps());
+        if !entries.is_empty() {
+            judge.feed(&mut self.machine, entries, hits);
+            self.fed += entries.len();
+        }
+    }
+
+    /// The way ends at the present moment, which nobody leaves now: whether it is one to stop at.
+    pub(crate) fn meet_last_moment(&mut self) {
+        if self.now() >= self.edge.step {
+            self.play_due();
+        }
+        self.enter_moment();
+        if let Some(mut judge) = self.judge.take() {
+            let mut hits = Hits::new();
+            judge.arrive(&self.machine, &mut hits);
+            self.count_hits(&judge, &hits);
+            self.judge = Some(judge);
+        }
     }
 
     /// The same with an observer.
     pub(crate) fn run_observed_slice(&mut self, run: Run, observer: &mut impl Observer) -> Stop {
         self.slice(run, |session, run| {
             session.trail.clear();
-            let stop = session.machine.run_observed(run, observer);
-            (stop, session.machine.worked())
+            session.machine.run_observed(run, observer)
         })
     }
 
-    fn slice(&mut self, run: Run, go: impl FnOnce(&mut Self, Run) -> (Stop, u64)) -> Stop {
+    fn slice(&mut self, run: Run, go: impl FnOnce(&mut Self, Run) -> Stop) -> Stop {
         let fresh = self.now() >= self.edge.step;
         let due = if fresh { self.play_due() } else { Due::default() };
-        self.feed_due();
+        self.enter_moment();
+        if !self.met.is_empty() {
+            return Stop::Breakpoint;
+        }
         let (now, printed) = (self.now(), self.machine.printed());
         let newest = self.history.newest().effort;
-        let mut until = run.until.min(self.event_step(self.fed)).min(due.step);
+        let mut until = run.until.min(self.log.next_step(self.fed)).min(due.step);
         let cycles = run.cycles.min(due.cycle);
-        let (mut work, mut plain) = (run.work, run.plain);
-        let ran = self.machine.plain_steps();
+        let mut effort = run.effort;
+        let mark = self.machine.effort();
         if fresh {
-            self.machine.take_moments();
-            let checkpoint = (newest + INTERVAL).saturating_sub(self.effort).max(1);
-            until = until.min(self.ribbon.piece_end(now));
-            (work, plain) = (work.min(checkpoint), plain.min(checkpoint));
+            self.machine.keep_moments();
+            effort = effort.min((newest + INTERVAL).saturating_sub(self.effort).max(1));
+            until = until.min(self.ribbon.piece_end(now)).min(self.most_steps);
             self.machine.take_deepest();
         } else {
             until = until.min(self.edge.step);
@@ -744,8 +798,8 @@ impl Session {
         let waits = due != Due::default();
         let watch = if fresh && !waits { self.watch } else { Watch::Nothing };
         let printed_at_most = if fresh { self.most_output } else { u64::MAX };
-        let (stop, worked) = go(self, Run { until, cycles, work, plain, watch, printed: printed_at_most, ..run });
-        self.count(ran, printed, worked);
+        let stop = go(self, Run { until, cycles, effort, watch, printed: printed_at_most, ..run });
+        self.count(mark, printed);
         if self.now() > self.edge.step {
             self.moments.record(self.machine.take_moments());
             self.edge = Edge { step: self.now(), state: None };
@@ -763,7 +817,8 @@ impl Session {
         /// After so many checkpoints what ran is noted anew: often enough that what runs only once is soon left out.
         const ANEW: u64 = 16;
         let used = self.machine.uses_so_far();
-        let checkpoint = Checkpoint { snapshot: self.machine.snapshot(), fed: self.fed, effort: self.effort, used };
+        let (snapshot, tail) = (self.machine.snapshot(), self.tail.clone());
+        let checkpoint = Checkpoint { snapshot, fed: self.fed, effort: self.effort, tail, used };
         self.history.push(checkpoint);
         self.kept += 1;
         if self.kept.is_multiple_of(ANEW) {
@@ -811,10 +866,9 @@ impl Session {
 
     /// Feeds the events of the log that come at the present step.
     fn feed_due(&mut self) {
-        while let Some(entry) = self.log.get(self.fed).filter(|entry| entry.step == self.machine.steps()) {
-            self.machine.feed(&entry.event);
-            self.fed += 1;
-        }
+        let entries = self.log.due_at(self.fed, self.machine.steps());
+        rerun::feed(&mut self.machine, entries);
+        self.fed += entries.len();
     }
 
     /// Steps at which something was typed, in order.
@@ -838,9 +892,19 @@ impl Session {
         self.marks.binary_search(&Mark { step, kind: MarkKind::Input }).is_ok()
     }
 
-    /// The event of the log with this index, and its step.
-    pub(crate) fn event(&self, index: usize) -> Option<(StepNo, &Event)> {
-        self.log.get(index).map(|entry| (entry.step, &entry.event))
+    /// The entries of the log from an index on that come at a step, which is the next there is or one before.
+    pub(crate) fn due_at(&self, fed: usize, step: StepNo) -> &[Entry] {
+        self.log.due_at(fed, step)
+    }
+
+    /// The step of the next entry of the log behind an index.
+    pub(crate) fn next_entry(&self, fed: usize) -> StepNo {
+        self.log.next_step(fed)
+    }
+
+    /// How many entries of the log there are up to a moment.
+    pub(crate) fn entries_up_to(&self, moment: StepNo) -> usize {
+        self.log.index_at(moment + 1)
     }
 
     /// Events from outside, each with the step before which it happened.
@@ -850,16 +914,16 @@ impl Session {
 
     // ---- going back; for `commands`
 
-    pub(crate) fn put_back(&mut self, snapshot: &Snapshot, fed: usize, effort: u64) {
+    pub(crate) fn put_back(&mut self, snapshot: &Snapshot, fed: usize, effort: u64, tail: Tail) {
         self.machine.restore(snapshot);
-        (self.fed, self.effort) = (fed, effort);
+        (self.fed, self.effort, self.tail) = (fed, effort, tail);
         self.trail.clear();
     }
 
     /// Goes to the newest checkpoint at or before `step`.
     pub(crate) fn restore_before(&mut self, step: StepNo) {
-        let Checkpoint { snapshot, fed, effort, .. } = self.history.before(step).clone();
-        self.put_back(&snapshot, fed, effort);
+        let Checkpoint { snapshot, fed, effort, tail, .. } = self.history.before(step).clone();
+        self.put_back(&snapshot, fed, effort, tail);
     }
 
     /// Goes back before `step`, or stays when already there and no checkpoint is nearer.
@@ -873,15 +937,15 @@ impl Session {
     }
 
     /// Repeats steps up to `until`, the next event of the log, or as much work.
-    pub(crate) fn replay_slice(&mut self, until: StepNo, work: u64) -> Stop {
+    pub(crate) fn replay_slice(&mut self, until: StepNo, effort: u64) -> Stop {
         self.trail.clear();
-        self.replay(until, work, |machine, run| (machine.run(run), machine.worked()))
+        self.replay(until, effort, Machine::run)
     }
 
     /// The same with an observer.
-    pub(crate) fn replay_observed(&mut self, until: StepNo, work: u64, observer: &mut impl Observer) -> Stop {
+    pub(crate) fn replay_observed(&mut self, until: StepNo, effort: u64, observer: &mut impl Observer) -> Stop {
         self.trail.clear();
-        self.replay(until, work, |machine, run| (machine.run_observed(run, observer), machine.worked()))
+        self.replay(until, effort, |machine, run| machine.run_observed(run, observer))
     }
 
     /// Repeats one step and keeps its effects.
@@ -890,7 +954,7 @@ impl Session {
         let stop = self.replay(self.now() + 1, u64::MAX, |machine, _| {
             let (stop, effects) = observe(machine);
             seen = effects;
-            (stop, machine.worked())
+            stop
         });
         if let Some(effects) = seen {
             self.push_trail(effects);
@@ -898,26 +962,22 @@ impl Session {
         stop
     }
 
-    pub(crate) fn replay(
-        &mut self,
-        until: StepNo,
-        work: u64,
-        go: impl FnOnce(&mut Machine, Run) -> (Stop, u64),
-    ) -> Stop {
+    pub(crate) fn replay(&mut self, until: StepNo, effort: u64, go: impl FnOnce(&mut Machine, Run) -> Stop) -> Stop {
         self.feed_due();
-        let (ran, printed) = (self.machine.plain_steps(), self.machine.printed());
-        let until = until.min(self.event_step(self.fed));
-        let (stop, worked) = go(&mut self.machine, Run { work, plain: work, ..Run::until(until) });
-        self.count(ran, printed, worked);
+        let (mark, printed) = (self.machine.effort(), self.machine.printed());
+        let until = until.min(self.log.next_step(self.fed));
+        let stop = go(&mut self.machine, Run { effort, ..Run::until(until) });
+        self.count(mark, printed);
         stop
     }
 
-    /// The machine ran on from where it had run so many steps and printed so much: counts what was done and takes its
-    /// output.
-    fn count(&mut self, ran: u64, printed: u64, worked: u64) {
-        self.effort += self.machine.plain_since(ran) + worked;
+    /// The machine ran on since a mark of its effort, and from where it had printed so much: counts what was done and
+    /// takes its output.
+    fn count(&mut self, mark: u64, printed: u64) {
+        self.effort += self.machine.effort_since(mark);
         let output = self.machine.take_output();
         self.transcript.record(printed, &output);
+        self.tail.print(&output);
         let last = self.tones.last().map(|tone| tone.step);
         let room = MOST_TONES.saturating_sub(self.tones.len());
         let fresh = self.machine.take_tones().into_iter().filter(|tone| Some(tone.step) > last);
@@ -963,7 +1023,7 @@ impl Session {
 
     /// From now on this comes from outside by itself.
     pub fn set_script(&mut self, script: crate::Script) {
-        self.script = Playing::new(script, &self.machine);
+        self.script = Playing::new(script);
     }
 
     /// What is due at the end of the branch comes; returns when the next is.
@@ -981,8 +1041,10 @@ impl Session {
         true
     }
 
-    fn play(&mut self, what: What) {
+    fn play(&mut self, (index, what): (usize, What)) {
         match what {
+            // Behind the end nothing is typed.
+            What::Text(_) if self.has_ended_input() => self.script.did_not_come(index),
             What::Text(bytes) => self.push(Event::Typed(bytes)),
             What::End => self.push(Event::InputEnds),
             What::Levers(levers) => self.happen(Event::Levers(levers)),
@@ -991,6 +1053,17 @@ impl Session {
                 self.happen(Event::Levers(if is_up { levers | bit } else { levers & !bit }));
             }
         }
+    }
+
+    /// No more can be typed at the end of the branch.
+    fn has_ended_input(&self) -> bool {
+        let is_end = |entry: &Entry| matches!(entry.event, Event::InputEnds);
+        self.machine.input_ended() || self.log.from(self.fed).iter().any(is_end)
+    }
+
+    /// What was to come from outside and did not on this branch: the lines of the file, and how many there are in it.
+    pub fn missing_events(&self) -> (Vec<usize>, usize) {
+        self.script.missing()
     }
 
     // ---- arriving
@@ -1055,55 +1128,11 @@ impl Session {
         self.trail = self.steps_from(from, usize::try_from(now - from).unwrap_or(0)).into();
     }
 
-    /// A copy of the machine as it was at a step, and how much of the log it has been fed.
-    pub(crate) fn machine_at(&self, step: StepNo) -> (Machine, usize) {
-        let checkpoint = self.history.before(step);
+    /// A copy of the machine that stops at nothing.
+    pub(crate) fn plain_copy(&self) -> Machine {
         let mut machine = self.machine.clone();
         disarm(&mut machine);
-        machine.restore(&checkpoint.snapshot);
-        let mut fed = checkpoint.fed;
-        self.advance(&mut machine, &mut fed, step);
-        (machine, fed)
-    }
-
-    /// Has a copy of the machine do what it did up to a step.
-    pub(crate) fn advance(&self, machine: &mut Machine, fed: &mut usize, step: StepNo) {
-        self.repeat(machine, fed, step, |machine, run| {
-            machine.run(run);
-        });
-    }
-
-    /// The same, by whatever runs the copy: from each event of the log to the next, or less far at once.
-    pub(crate) fn repeat(
-        &self,
-        machine: &mut Machine,
-        fed: &mut usize,
-        step: StepNo,
-        mut run: impl FnMut(&mut Machine, Run),
-    ) {
-        while machine.steps() < step {
-            self.feed_copy(machine, fed);
-            let from = machine.steps();
-            run(machine, Run::until(step.min(self.event_step(*fed))));
-            machine.take_output();
-            // The past always goes on; if it did not, waiting for it would be without end.
-            if machine.steps() == from {
-                break;
-            }
-        }
-    }
-
-    /// Feeds a copy of the machine what comes at its step.
-    pub(crate) fn feed_copy(&self, machine: &mut Machine, fed: &mut usize) {
-        while let Some(entry) = self.log.get(*fed).filter(|entry| entry.step == machine.steps()) {
-            machine.feed(&entry.event);
-            *fed += 1;
-        }
-    }
-
-    /// The step of the next event of the log behind an index.
-    pub(crate) fn event_step(&self, fed: usize) -> StepNo {
-        self.log.get(fed).map_or(StepNo::LAST, |entry| entry.step)
+        machine
     }
 }
 

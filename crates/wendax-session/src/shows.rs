@@ -286,7 +286,7 @@ impl Show {
                 let last: Vec<_> = before
                     .map(|effects| {
                         let place = line_words(session, effects.pc).unwrap_or_else(|| target.hex_address(effects.pc));
-                        let text = crate::instruction_text(session, effects.pc).unwrap_or_default();
+                        let text = crate::code_text(session, effects.pc, effects.code).unwrap_or_default();
                         let did = change_words(session, effects).join(", ");
                         (effects.step.0, format!("{place}  {text}"), did)
                     })

@@ -1,8 +1,9 @@
 //! Where a run is to stop: what a stop is.
 //!
-//! A stop is met at a moment between two steps: a place when its instruction is next; anything else right behind the
-//! step that did it. Whether one is met hangs on the branch alone, never on the way the walk came to the moment: so
-//! forwards and backwards the same moments are found. `read` makes stops of words, `judge` tells which are met,
+//! A stop is met at a moment between two steps: a place when its instruction arrives (it is next, and no interrupt comes
+//! before it); a lever that was moved at its moment; anything else right behind the step that did it. Whether one is met
+//! hangs on the branch alone, never on the way the walk came to the moment, nor on what else is asked: so forwards and
+//! backwards the same moments are found. `read` makes stops of words, `judge` tells which are met,
 //! `looking` runs a machine to the next one, `meetings` counts.
 
 mod judge;
@@ -10,8 +11,8 @@ mod looking;
 mod meetings;
 mod read;
 
-pub(crate) use judge::{Armed, Hits, Judge, is_written, old_value};
-pub(crate) use looking::{Looked, look};
+pub(crate) use judge::{Armed, Hit, Hits, Judge, is_written, old_value};
+pub(crate) use looking::{Judged, Looked, look};
 pub(crate) use meetings::Meetings;
 pub use meetings::{Met, Noted};
 
@@ -23,8 +24,8 @@ use wendax_isa::{Addr, Reg, StepNo};
 pub struct StopId(pub u32);
 
 impl StopId {
-    /// The stop of a command that runs until something.
-    pub(crate) const UNTIL: Self = Self(u32::MAX);
+    /// The stop of [`crate::Command::Until`].
+    pub const UNTIL: Self = Self(u32::MAX);
     /// The first of those that belong to what is to come from outside.
     pub(crate) const SCRIPT: Self = Self(1 << 31);
 }
@@ -141,11 +142,6 @@ impl StopAt {
     /// A stop with nothing said beside its place.
     pub fn plain(place: Where) -> Self {
         Self { place, condition: None, times: Times::Each, once: false, note: None }
-    }
-
-    /// It is met when an instruction is next; else behind the step that did it.
-    pub fn is_place(&self) -> bool {
-        matches!(self.place, Where::Address(_) | Where::Among(..) | Where::Op(_) | Where::Step(_))
     }
 
     /// It stops runs, instead of noting.

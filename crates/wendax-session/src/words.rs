@@ -8,8 +8,8 @@ use crate::session::{ByHand, Dropped, Session};
 use std::fmt::Write as _;
 use wendax_image::Image;
 use wendax_isa::Target;
-use wendax_isa::{Addr, Reg};
-use wendax_machine::{Awaited, Event, FileDeed, FileMode, Interrupt, LEVERS, StepKind, Writer};
+use wendax_isa::{Addr, DeviceKind, Reg};
+use wendax_machine::{Awaited, Came, Event, FileDeed, FileMode, Interrupt, LEVERS, StepKind, Writer};
 
 /// An address with its name: `0310 (total)`.
 pub fn place(image: &Image, target: &Target, address: Addr) -> String {
@@ -130,6 +130,21 @@ fn lever_words(was: u32, now: u32) -> String {
     if words.is_empty() { "the levers stay as they are".to_owned() } else { words.join(", ") }
 }
 
+/// What came from outside did to a device register: `lever 4 moved up`, `console state 0002 → 0003`.
+pub(crate) fn came_words(target: &Target, came: &Came) -> String {
+    match target.device(came.address).map(|device| device.kind) {
+        Some(DeviceKind::Levers) => lever_words(came.old, came.new),
+        _ => {
+            let name = device_name(target, came.address);
+            format!("{name} {} → {}", target.hex(came.old), target.hex(came.new))
+        }
+    }
+}
+
+fn device_name(target: &Target, address: Addr) -> String {
+    target.device(address).map_or_else(|| target.hex_address(address), |device| device.name.to_owned())
+}
+
 fn flag_letters(target: &Target, flags: u32) -> String {
     let on: String = target.flags.iter().filter(|flag| flags & flag.bit != 0).map(|flag| flag.name).collect();
     if on.is_empty() { "all 0".to_owned() } else { on }
@@ -168,7 +183,7 @@ fn kind_words(session: &Session, effects: &Effects) -> Option<String> {
 /// Every change of a step or stride, old and new, each in a few words.
 pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
     let target = session.machine().target();
-    let mut changes: Vec<String> = Vec::new();
+    let mut changes: Vec<String> = effects.came.iter().map(|came| came_words(target, came)).collect();
     if effects.steps == 1 {
         changes.extend(kind_words(session, effects));
     }
@@ -208,9 +223,9 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
             (_, true) => format!("[{name}] {} → {}", value(change.old_value()), value(change.new_value())),
         });
     }
-    for change in &effects.devices {
-        let name =
-            target.device(change.address).map_or_else(|| target.hex_address(change.address), |d| d.name.to_owned());
+    let is_entry = matches!(effects.kind, StepKind::Trap(_) | StepKind::Interrupt(_));
+    for change in effects.devices.iter().filter(|change| !is_entry || change.old != change.new) {
+        let name = device_name(target, change.address);
         changes.push(if change.old == change.new {
             format!("{name} {} again", target.hex(change.new))
         } else {

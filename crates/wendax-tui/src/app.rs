@@ -187,6 +187,7 @@ impl App {
             && self.world.walk.passages.as_ref().is_none_or(|passages| !passages.is_done(session));
         let is_measuring = self.looks_at_tally() && !self.world.tallies.is_current(session);
         self.world.drawing.is_some()
+            || self.world.saving.is_some()
             || is_counting
             || is_measuring
             || is_timing

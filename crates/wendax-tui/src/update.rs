@@ -161,6 +161,9 @@ impl App {
         if self.world.drawing.take().is_some() && key.code == KeyCode::Esc {
             return self.screen.say("no longer drawn");
         }
+        if key.code == KeyCode::Esc && self.world.saving.take().is_some() {
+            return self.screen.say("not saved");
+        }
         if key.modifiers.contains(KeyModifiers::ALT) {
             // Terminals send Esc and a key typed right behind it as that key with Alt, which means nothing here.
             self.key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE), effects);

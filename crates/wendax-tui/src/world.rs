@@ -57,6 +57,8 @@ pub(crate) struct World {
     pub(crate) tallies: Tallies,
     /// A drawing that was asked for.
     pub(crate) drawing: Option<drawings::Pending>,
+    /// What came from outside is to be saved there.
+    pub(crate) saving: Option<(String, Box<wendax_session::Saving>)>,
     /// The present routine as blocks.
     pub(crate) flows: Flows,
     /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it
@@ -103,6 +105,7 @@ impl World {
             tallies: Tallies::default(),
             flows: Flows::default(),
             drawing: None,
+            saving: None,
             conflicts: Vec::new(),
             clipboard: String::new(),
             given: Given::default(),

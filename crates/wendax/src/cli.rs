@@ -279,7 +279,7 @@ pub(crate) struct Run {
     pub(crate) state: Option<PathBuf>,
     /// Go on until something and stop there: a label, main.asm:12, change total, when r1 == 5, print "x", 3 steps. Several
     /// are gone to one after the other; what --show behind one names is shown there
-    #[arg(long, value_name = "STOP", conflicts_with = "steps")]
+    #[arg(long, value_name = "STOP")]
     pub(crate) until: Vec<String>,
     /// Whenever this is met, show what --show behind it names, and go on
     #[arg(long, value_name = "STOP")]

@@ -171,11 +171,11 @@ pub(crate) fn scene(
 
 fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<Scene>, Failure> {
     let path = program::here(options.things.first().map(std::path::PathBuf::as_path))?;
-    let Begun { program, mut session, mut world, to_end, .. } =
+    let Begun { program, mut session, mut world, .. } =
         run::begin(path, &options.conditions, &[("-o", &options.output)])?;
     world.be_quiet();
     if !options.unrun {
-        let end = world.drive(&mut session, &to_end)?;
+        let end = world.drive(&mut session, &Command::Go)?;
         if matches!(end, run::End::Interrupted) {
             return Err(tally::interrupted());
         }

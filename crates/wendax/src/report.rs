@@ -100,10 +100,10 @@ impl Head {
 
 /// All that stands in the document.
 fn gather(options: &Options, begun: Begun) -> Result<Vec<Piece>, Failure> {
-    let Begun { program, mut session, mut world, to_end, settings } = begun;
+    let Begun { program, mut session, mut world, settings } = begun;
     let mut pieces = Vec::new();
     world.be_quiet();
-    let end = if options.unrun { None } else { Some(world.drive(&mut session, &to_end)?) };
+    let end = if options.unrun { None } else { Some(world.drive(&mut session, &Command::Go)?) };
     if matches!(end, Some(run::End::Interrupted)) {
         return Err(tally::interrupted());
     }

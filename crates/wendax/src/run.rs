@@ -104,8 +104,6 @@ pub(crate) struct Begun {
     pub(crate) program: Program,
     pub(crate) session: Session,
     pub(crate) world: World,
-    /// How far it goes unless told otherwise.
-    pub(crate) to_end: Command,
     /// What it was begun with.
     pub(crate) settings: Settings,
 }
@@ -142,16 +140,17 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
         seed: conditions.seed.or(manifest.seed).unwrap_or(0),
         clock,
         has_folder: folder.is_some(),
+        ..Settings::default()
     };
     let input = match (&conditions.input, &manifest.input) {
         // The source was read from there, to its end.
         (None, None) if path.as_os_str() == "-" => Input::Given(Vec::new()),
         (None, _) if conditions.events.is_some() => Input::Ended,
-        (Some(path), _) if path.as_os_str() == "-" => Input::standard(),
+        (Some(path), _) if path.as_os_str() == "-" => Input::standard_now(),
         (Some(path), _) => Input::Given(files::read(path)?),
         (None, Some(text)) if is_redirected() => Input::standard_or(text.clone().into_bytes()),
         (None, Some(text)) => Input::Given(text.clone().into_bytes()),
-        (None, _) => Input::standard(),
+        (None, _) => Input::standard_now(),
     };
     let limits = Limits {
         output: manifest.limits.output.unwrap_or(u64::MAX),
@@ -161,7 +160,10 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
     let steps = conditions.steps.or(manifest.limits.steps);
     let session =
         Session::new(program.image().clone(), settings.clone()).with_sources(program.assembly.sources.clone());
-    let mut session = session.stopping_when_idle().stopping_after_output(limits.output);
+    let mut session = session.stopping_when_idle().stopping_after_output(limits.output).judging_the_start();
+    if let Some(steps) = steps {
+        session = session.stopping_after_steps(StepNo(steps));
+    }
     if let Some(bytes) = manifest.history_bytes() {
         session = session.with_budget(bytes);
     }
@@ -171,8 +173,7 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
         let script = Script::read(&text, &session);
         session.set_script(script.map_err(|error| Failure::usage(format!("{}, {error}", place.display())))?);
     }
-    let to_end = steps.map_or(Command::Go, |step| Command::Seek(StepNo(step)));
-    Ok(Begun { program, session, world, to_end, settings })
+    Ok(Begun { program, session, world, settings })
 }
 
 fn run_program(options: &Run) -> Result<u8, Failure> {
@@ -190,7 +191,7 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     if let Some(place) = &options.tones {
         tones::may_be_sound(place)?;
     }
-    let Begun { program, mut session, mut world, to_end, .. } = begin(path, &options.conditions, &outputs)?;
+    let Begun { program, mut session, mut world, .. } = begin(path, &options.conditions, &outputs)?;
     // What cannot be measured is told before anything runs.
     for text in &options.span {
         tally::span(&session, text)?;
@@ -199,13 +200,14 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         world.write_trail(trail(&session, place, options.trail_only.as_deref())?, place)?;
     }
     let end = if options.orders.is_empty() {
-        world.drive(&mut session, &to_end)?
+        world.drive(&mut session, &Command::Go)?
     } else {
         let form = (options.json, options.shows.as_deref().filter(|place| place.as_os_str() != "-"));
-        Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session, &to_end)?
+        Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session)?
     };
     world.end_trail()?;
     world.end_files(&session)?;
+    note_events(&session);
     for (option, place) in outputs.iter().filter(|(option, _)| !matches!(*option, "--trail" | "--shows")) {
         world.keep_apart(option, Some(place))?;
     }
@@ -311,11 +313,25 @@ pub(crate) fn end_words(session: &Session, end: &End) -> String {
 
 /// Says on standard error how a run ended that was made to be measured or drawn, when it did not end by itself.
 pub(crate) fn note_end(session: &Session, path: &Path, end: &End) {
+    note_events(session);
     if !matches!(end, End::Program(State::Finished(_))) {
         let words = end_words(session, end);
         // Nobody is left to tell when even this fails.
         let _ = writeln!(std::io::stderr(), "note: {}: the run ended {words}", path.display());
     }
+}
+
+/// Says on standard error which events of a file did not come.
+fn note_events(session: &Session) {
+    let (missing, all) = session.missing_events();
+    if missing.is_empty() {
+        return;
+    }
+    let lines: Vec<String> = missing.iter().take(20).map(ToString::to_string).collect();
+    let more = if missing.len() > lines.len() { " and more" } else { "" };
+    let (count, lines, s) = (missing.len(), lines.join(", "), if missing.len() == 1 { "" } else { "s" });
+    // Nobody is left to tell when even this fails.
+    let _ = writeln!(std::io::stderr(), "note: {count} of {all} events did not come: line{s} {lines}{more}");
 }
 
 /// Says on standard error how the run ended, unless it ended by itself; returns the exit status.

@@ -11,7 +11,7 @@ use std::fmt::Write as _;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
-use wendax_session::{Comparison, Measuring, Session, SpanTally, Spans, Tally, growth, growth_words};
+use wendax_session::{Command, Comparison, Measuring, Session, SpanTally, Spans, Tally, growth, growth_words};
 
 /// Steps between two looks at signals.
 const SLICE: u64 = 2_000_000;
@@ -188,9 +188,9 @@ pub(crate) fn one(thing: &Path, conditions: &Conditions, spans: &[String]) -> Re
 }
 
 fn run_one(path: &Path, conditions: &Conditions, spans: &[String]) -> Result<Sized, Failure> {
-    let Begun { mut session, mut world, to_end, .. } = run::begin(path, conditions, &[])?;
+    let Begun { mut session, mut world, .. } = run::begin(path, conditions, &[])?;
     world.be_quiet();
-    let end = world.drive(&mut session, &to_end)?;
+    let end = world.drive(&mut session, &Command::Go)?;
     if matches!(end, run::End::Interrupted) {
         return Err(interrupted());
     }

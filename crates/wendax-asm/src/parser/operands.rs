@@ -293,7 +293,7 @@ impl Parser<'_> {
             return match operands {
                 [Operand { what: Place::Register(code), .. }] => {
                     let code = *code;
-                    let constant = self.constant(pseudo.constant, span);
+                    let constant = self.constant(pseudo.constant.into(), span);
                     let rows =
                         mnemonic.rows.iter().copied().filter(|row| row.operands.get(1) == Some(&OperandKind::Small));
                     Some(What::Instruction(self.instruction_of(rows, &[code], Some(constant))?))

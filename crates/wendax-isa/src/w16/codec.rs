@@ -1,6 +1,6 @@
 //! Words to instructions and back, computed from the patterns of the table.
 
-use super::table::{Op, Row, rows};
+use super::table::{ALIASES, Op, OperandKind, Row, rows};
 use super::{NO_BASE, SP};
 use std::sync::LazyLock;
 
@@ -30,6 +30,17 @@ impl Insn {
     /// Its row of the table.
     pub fn row(&self) -> &'static Row {
         &rows()[self.row as usize]
+    }
+
+    /// Every mnemonic it can be written with, the one disassembly shows first.
+    pub fn names(&self) -> impl Iterator<Item = &'static str> {
+        let row = self.row();
+        let has_constant = row.operands.iter().any(|kind| matches!(kind, OperandKind::Constant | OperandKind::Small));
+        let value = self.value;
+        let aliases = ALIASES
+            .iter()
+            .filter(move |alias| has_constant && alias.constant == value && row.names.contains(&alias.real));
+        row.names.iter().copied().chain(aliases.map(|alias| alias.name))
     }
 
     /// What it does.

@@ -349,6 +349,26 @@ pub struct Row {
     pub meaning: &'static str,
 }
 
+/// A mnemonic that the assembler writes as another one with a constant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Alias {
+    /// As it is written.
+    pub name: &'static str,
+    /// The mnemonic it stands for.
+    pub real: &'static str,
+    /// That one's constant.
+    pub constant: u16,
+    /// What it does, in one line.
+    pub meaning: &'static str,
+}
+
+/// All of them.
+pub const ALIASES: [Alias; 3] = [
+    Alias { name: "inc", real: "add", constant: 1, meaning: "d ← d + 1" },
+    Alias { name: "dec", real: "sub", constant: 1, meaning: "d ← d − 1" },
+    Alias { name: "clr", real: "mov", constant: 0, meaning: "d ← 0" },
+];
+
 /// What digits of a code word mean that say which instruction it is.
 pub const FIXED_DIGITS: &str = "which instruction it is";
 
@@ -613,4 +633,13 @@ pub fn rows() -> &'static [Row] {
 /// The rows of a mnemonic (in lower case), shortest encoding first; none when there is no such one.
 pub fn rows_named(name: &str) -> impl Iterator<Item = &'static Row> {
     ROWS.iter().filter(move |row| row.names.contains(&name))
+}
+
+/// Every mnemonic there is, in alphabetical order, each once.
+pub fn mnemonics() -> Vec<&'static str> {
+    let real = rows().iter().flat_map(|row| row.names.iter().copied());
+    let mut names: Vec<&str> = real.chain(ALIASES.iter().map(|alias| alias.name)).collect();
+    names.sort_unstable();
+    names.dedup();
+    names
 }

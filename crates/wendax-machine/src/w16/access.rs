@@ -68,18 +68,28 @@ impl Machine {
         uses
     }
 
+    /// The code words at an address, as many as an instruction has at most.
+    pub fn code_at(&self, address: Addr) -> [u32; 2] {
+        let word = |at: Addr| u32::from(self.memory.word(super::narrow(at)));
+        [word(address), word(address + 2)]
+    }
+
+    /// The instruction that code words are; `None` when they are none.
+    pub fn decode(&self, code: [u32; 2]) -> Option<Insn> {
+        decode(super::word(code[0]), super::word(code[1]))
+    }
+
     /// The instruction at an address, whether or not it may be run; `None` when there is none.
     pub fn instruction_at(&self, address: Addr) -> Option<Insn> {
-        let word = |at: Addr| self.memory.word(super::narrow(at));
         if !address.is_multiple_of(2) {
             return None;
         }
-        decode(word(address), word(address + 2))
+        self.decode(self.code_at(address))
     }
 
-    /// The mnemonics of the instruction at an address; none when there is none.
-    pub fn mnemonics_at(&self, address: Addr) -> &'static [&'static str] {
-        self.instruction_at(address).map_or(&[], |insn| insn.row().names)
+    /// Every mnemonic the instruction at an address can be written with, the usual one first; none when there is none.
+    pub fn mnemonics_at(&self, address: Addr) -> Vec<&'static str> {
+        self.instruction_at(address).map_or(Vec::new(), |insn| insn.names().collect())
     }
 
     /// What stands at an address may be run.

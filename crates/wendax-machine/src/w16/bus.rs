@@ -114,13 +114,16 @@ impl Bus<'_> {
     }
 
     fn device_store(&mut self, address: u16, value: u16) -> Option<Write> {
-        self.activity.note(Deed::Worked, self.steps);
         let old = self.device_value(address).into();
         if devices::store(self.board, self.cycles, address, value) {
             self.print(&value.to_le_bytes()[..1]);
             return None;
         }
         let new = self.device_value(address).into();
+        // What shows already what it is told to show shows nothing new.
+        if old != new || !devices::only_shows(address) {
+            self.activity.note(Deed::Worked, self.steps);
+        }
         Some(Write::Device { address: address.into(), old, new })
     }
 

@@ -69,6 +69,11 @@ pub(super) fn looks_at(address: u16) -> Option<Deed> {
     }
 }
 
+/// Storing to a register does nothing but set what is read back of it.
+pub(super) fn only_shows(address: u16) -> bool {
+    matches!(address, at::CONSOLE_STATE | at::LAMPS | at::LEVERS | at::LEVER_MASK | at::DIGIT_0..=at::DIGIT_3)
+}
+
 /// A program loaded a register: a key that was read is taken.
 pub(super) fn loaded(console: &mut Console, address: u16) {
     if address == at::CONSOLE_DATA && console.waiting() > 0 {

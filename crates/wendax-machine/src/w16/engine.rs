@@ -20,7 +20,7 @@ use crate::files::FileDeed;
 use crate::frames::{FrameKind, Frames};
 use crate::memory::{Cells, DECODED, DEVICE, DIRTY, EXECUTE, KNOWN, Memory, PAGE, READ, SIZE, SPECIAL, WATCHED, WRITE};
 use crate::repeats::{Repeats, Round, Task};
-use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
+use crate::report::{Came, FlagsChange, Observer, Report, StepKind, Write};
 use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
@@ -85,7 +85,8 @@ pub(super) trait Trace {
     /// Rounds that are passed over are told again, each step for so many.
     const RECORDS: bool = false;
 
-    fn begin(&mut self) {}
+    /// A step may begin: these words stand where it does.
+    fn begin(&mut self, _code: [u16; 2]) {}
     fn write(&mut self, _write: Write) {}
     fn read(&mut self, _address: u16, _length: u32) {}
     fn buffer(&mut self, _old: &[u8], _new: &[u8]) {}
@@ -141,6 +142,8 @@ type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
 struct Traced<'a, const WRITES: bool, const READS: bool> {
     see: See<'a>,
     report: Report,
+    /// What came from outside before the first step.
+    came: Vec<Came>,
 }
 
 impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> {
@@ -151,8 +154,9 @@ impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> 
     const READS: bool = READS;
 
     #[inline]
-    fn begin(&mut self) {
+    fn begin(&mut self, code: [u16; 2]) {
         self.report.clear();
+        self.report.code = code.map(u32::from);
     }
 
     #[inline]
@@ -191,6 +195,8 @@ impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> 
         (report.pc, report.next, report.length) = (done.pc.into(), done.next.into(), done.length.into());
         (report.returned, report.expired) = (done.returned, done.expired);
         report.depth = usize::try_from(done.depth).unwrap_or(0);
+        report.came.clear();
+        report.came.append(&mut self.came);
         if Self::WRITES {
             let (old, new) = (done.old_flags.into(), done.flags.into());
             report.flags = FlagsChange { old, new, touched: done.touched.into() };
@@ -372,9 +378,11 @@ impl Machine {
     }
 
     fn run_traced<const WRITES: bool, const READS: bool>(&mut self, how: Run, see: See<'_>) -> Stop {
-        let mut traced = Traced::<WRITES, READS> { see, report: std::mem::take(&mut self.report) };
+        let came = std::mem::take(&mut self.came);
+        let mut traced = Traced::<WRITES, READS> { see, report: std::mem::take(&mut self.report), came };
         let stop = self.run_with(how, &mut traced);
-        self.report = traced.report;
+        // Without a step it is still to be told.
+        (self.report, self.came) = (traced.report, traced.came);
         stop
     }
 
@@ -386,7 +394,7 @@ impl Machine {
     /// Takes one step of a run that is under way, with everything reported; see [`Self::last_report`].
     pub fn step_on(&mut self, how: Run) -> Stop {
         let was_followed = self.repeats.is_at(self.state.steps);
-        let one = Run { until: (self.steps() + 1).min(how.until), work: u64::MAX, plain: u64::MAX, ..how };
+        let one = Run { until: (self.steps() + 1).min(how.until), effort: u64::MAX, ..how };
         let stop = self.run_told_all(one, &mut |_| ControlFlow::Continue(()));
         if was_followed {
             self.repeats.moved(self.state.steps);
@@ -400,7 +408,18 @@ impl Machine {
     }
 
     pub(super) fn run_with<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
+        self.worked_before += self.worked;
         self.worked = 0;
+        let begun = self.state.steps;
+        let stop = self.run_past_place(how, trace);
+        if self.state.steps != begun {
+            self.came.clear();
+        }
+        stop
+    }
+
+    /// Runs on, also from an instruction that has a breakpoint.
+    fn run_past_place<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         if let Some(status) = self.state.finished {
             return Stop::Finished(status.into());
         }
@@ -418,7 +437,7 @@ impl Machine {
     fn run_on<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         let depth = how.depth.map_or(-1, i64::from);
         let watches = T::WATCHES && how.watch > Watch::Nothing;
-        let (begun, passed) = (self.state.steps, self.rounds.passed);
+        let mark = self.effort();
         if watches {
             self.repeats.follow(self.state.steps);
         }
@@ -434,10 +453,11 @@ impl Machine {
             if self.state.cycles >= how.cycles {
                 return Stop::Cycles;
             }
-            let plain = begun.saturating_add(how.plain).saturating_add(self.rounds.passed - passed);
-            if self.worked >= how.work || self.state.steps >= plain {
+            let left = how.effort.saturating_sub(self.effort_since(mark));
+            if left == 0 {
                 return Stop::Worked;
             }
+            let plain = self.state.steps.saturating_add(left);
             self.worked += 4;
             if T::LOOKS && self.looks_at_rare && self.interrupt_comes() {
                 return Stop::Watched;
@@ -456,10 +476,14 @@ impl Machine {
                 None => {}
             }
             let limits = Limits { until: how.until.0, cycles: how.cycles, depth };
-            let look = if T::PASSES { self.look_for_rounds_at(how.cycles) } else { Some(u64::MAX) };
+            // Who looks for states that repeat sees each step of a stretch, and the moment a guess is to be checked at.
+            let is_looking = watches && self.repeats.is_looking();
+            let look = if T::PASSES && !is_looking { self.look_for_rounds_at(how.cycles) } else { Some(u64::MAX) };
             let bounded = Limits { until: how.until.0.min(plain).min(look.unwrap_or(u64::MAX)), ..limits };
             let exit = if look.is_none() {
-                self.pass_over_rounds(limits, trace).unwrap_or(Exit::Horizon)
+                let guess = if watches { self.repeats.guess_at() } else { u64::MAX };
+                let passed = Limits { until: limits.until.min(guess.max(self.state.steps + 1)), ..limits };
+                self.pass_over_rounds(passed, trace).unwrap_or(Exit::Horizon)
             } else if watches {
                 match self.run_watched(bounded, how.watch, trace) {
                     Ok(exit) => exit,
@@ -504,7 +528,7 @@ impl Machine {
         let at = self.state.cpu.pc;
         let patched = self.slots.unpatch(at, !T::LOOKS);
         // Decoding is work: with a bound for that, little work might never get further.
-        let stop = self.run_on(Run { until: self.steps() + 1, work: u64::MAX, plain: u64::MAX, ..how }, trace);
+        let stop = self.run_on(Run { until: self.steps() + 1, effort: u64::MAX, ..how }, trace);
         self.slots.patch(at, patched);
         stop
     }
@@ -605,6 +629,12 @@ impl Machine {
         Ok(())
     }
 
+    /// The words at `pc`.
+    pub(super) fn code(&self) -> [u16; 2] {
+        let pc = self.state.cpu.pc;
+        [self.memory.word(pc), self.memory.word(pc.wrapping_add(2))]
+    }
+
     /// An interrupt could come while the program jumps to itself.
     fn interrupt_could_come(&self) -> bool {
         self.state.cpu.flags & I != 0 && self.armed().contains(&true)
@@ -640,7 +670,8 @@ impl Machine {
             let (old_flags, old_cycles) = (flags, cycles);
             let (mut touched, mut returned) = (0, false);
             if T::WRITES {
-                trace.begin();
+                let second = usize::from(pc.wrapping_add(2));
+                trace.begin([pair(bytes, usize::from(pc)), pair(bytes, second)]);
             }
 
             // Leaves the loop behind this step.
@@ -1058,7 +1089,7 @@ impl Machine {
 
     /// Carries out an instruction the loop leaves alone.
     fn rare<T: Trace>(&mut self, slot: Slot, trace: &mut T) -> Option<Stop> {
-        trace.begin();
+        trace.begin(self.code());
         match slot.kind {
             Kind::Halt => {
                 // Whoever observes hears of it, and the run stops anyhow.

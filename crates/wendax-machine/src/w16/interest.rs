@@ -5,27 +5,26 @@ use wendax_isa::RegisterUse;
 use wendax_isa::w16::{Insn, Op, SP};
 
 /// What instructions are looked out for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub(super) struct Interest {
     uses: RegisterUse,
     leaving: bool,
+    mnemonics: Vec<String>,
 }
 
 impl Interest {
     pub(super) fn of(lookout: &Lookout) -> Self {
-        Self { uses: lookout.uses, leaving: lookout.leaving }
+        Self { uses: lookout.uses, leaving: lookout.leaving, mnemonics: lookout.mnemonics.clone() }
     }
 
-    pub(super) fn wants(self, insn: Insn) -> bool {
-        if self == Self::default() {
-            return false;
-        }
+    pub(super) fn wants(&self, insn: Insn) -> bool {
         let (own, wanted) = (insn.uses(), self.uses);
         let touches = own.reads & wanted.reads
             | own.writes & wanted.writes
             | own.flags_read & wanted.flags_read
             | own.flags_written & wanted.flags_written;
-        touches != 0 || self.leaving && may_leave(insn)
+        let is_named = |name: &String| insn.names().any(|known| known == name);
+        touches != 0 || self.leaving && may_leave(insn) || self.mnemonics.iter().any(is_named)
     }
 }
 

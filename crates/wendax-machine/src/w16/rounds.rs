@@ -1,44 +1,54 @@
 //! Waiting without running the wait: a loop that does the same again and again until the timer expires.
 //!
-//! A few steps are looked at closely. When registers, place and flags come again, twice at the same distance, and
-//! nothing changed in between but what is the same afterwards, then all that follows is known: as many rounds as fit
-//! before the timer's next change, or before what is to come at some cycle, are counted as taken without being run. Steps,
-//! cycles and state are then what they would be. Whoever observes a run sees each of its steps; nothing is passed over
-//! there.
+//! A few steps are looked at closely. When registers, place and flags come again, twice at the same distance, that may be
+//! a round: the whole state is put aside, one round more is run, and the whole state compared with what it was. Only when
+//! nothing but the counters of steps and cycles differs, and no byte of memory was changed on the way, is all that follows
+//! known: as many rounds as fit before the timer's next change, or before what is to come at some cycle, are counted as
+//! taken without being run. So nothing has to know what a program might do in a wait: what it takes, moves or asks for is
+//! part of the state. Whoever observes a run sees each of its steps; nothing is passed over there.
 
 use super::Machine;
 use super::engine::{Done, Exit, Limits, Trace};
 use crate::activity::Deed;
+use crate::events::Watchful;
 use crate::frames::Frame;
 use crate::report::Write;
 use std::ops::ControlFlow;
 
 /// Steps that are looked at in one go; longer rounds are not found.
 const GLANCE: u64 = 256;
-/// Steps from one look to the next: at first, and at most after looking in vain.
-const SOON: u64 = 64;
-const LATE: u64 = 1 << 16;
+/// Steps from one look to the next, for [`Watchful::Usual`] and [`Watchful::Closely`]: at first, and at most after looking
+/// in vain.
+const SOON: [u64; 2] = [64, 1];
+const LATE: [u64; 2] = [1 << 16, 8];
 
 /// When to look, and what came of it.
 #[derive(Debug, Clone)]
 pub(super) struct Rounds {
     next: u64,
     gap: u64,
+    soon: u64,
+    late: u64,
     /// Steps passed over so far.
     pub(super) passed: u64,
 }
 
-impl Default for Rounds {
-    fn default() -> Self {
-        Self { next: SOON, gap: SOON, passed: 0 }
-    }
-}
-
 impl Rounds {
+    pub(super) fn new(watchful: Watchful) -> Self {
+        let (soon, late) = (SOON[watchful as usize], LATE[watchful as usize]);
+        Self { next: soon, gap: soon, soon, late, passed: 0 }
+    }
+
     /// The step at which to look; one that lies far ahead is of another part of the run.
     fn due(&mut self, step: u64) -> u64 {
-        self.next = self.next.min(step + LATE);
+        self.next = self.next.min(step + self.late);
         self.next
+    }
+
+    /// A look ended at a step, and found something or not.
+    fn looked(&mut self, step: u64, has_found: bool) {
+        self.gap = if has_found { self.soon } else { (self.gap * 2).min(self.late) };
+        self.next = step + self.gap;
     }
 }
 
@@ -52,12 +62,12 @@ struct Glance {
     turn: u64,
     /// The distance at which it was met again once.
     period: Option<u64>,
-    /// The last step that changed memory or a device.
+    /// The last step that changed memory.
     changed: u64,
     step: u64,
     cycles: u64,
-    /// Steps and cycles of a round that was found, and the step at which its last run began.
-    found: Option<(u64, u64, u64)>,
+    /// Steps and cycles of what may be a round.
+    found: Option<(u64, u64)>,
 }
 
 impl Trace for Glance {
@@ -68,9 +78,10 @@ impl Trace for Glance {
 
     fn write(&mut self, write: Write) {
         let is_same = match write {
-            Write::Register { .. } => true,
+            // Of these the whole state knows.
+            Write::Register { .. } | Write::Device { .. } => true,
             Write::Memory { old, new, was_known, .. } => old == new && was_known,
-            Write::Buffer { .. } | Write::Device { .. } => false,
+            Write::Buffer { .. } => false,
         };
         if !is_same {
             self.changed = self.step + 1;
@@ -85,7 +96,7 @@ impl Trace for Glance {
             Some((wanted, at, cycles)) if *wanted == place => {
                 let (steps, took) = (self.step - at, self.cycles - cycles);
                 if self.changed <= *at && self.period == Some(steps) {
-                    self.found = Some((steps, took, *at));
+                    self.found = Some((steps, took));
                     return ControlFlow::Break(());
                 }
                 self.period = Some(steps);
@@ -153,8 +164,8 @@ impl<T: Trace> Trace for Beside<'_, T> {
     const LOOKS: bool = T::LOOKS;
     const READS: bool = T::READS;
 
-    fn begin(&mut self) {
-        self.trace.begin();
+    fn begin(&mut self, code: [u16; 2]) {
+        self.trace.begin(code);
     }
 
     fn write(&mut self, write: Write) {
@@ -215,37 +226,55 @@ impl Machine {
 
     /// Looks at some steps, and passes over as many rounds as can be; tells why the run cannot simply go on.
     pub(super) fn pass_over_rounds<T: Trace>(&mut self, limits: Limits, trace: &mut T) -> Option<Exit> {
-        let begun = self.state.steps;
+        let (begun, passed) = (self.state.steps, self.rounds.passed);
         let until = limits.until.min(begun + GLANCE);
         let (changed, step, cycles) = (begun, begun, self.state.cycles);
         let glance = Glance { place: None, turn: 0, period: None, changed, step, cycles, found: None };
         let mut beside = Beside { glance, trace, told: Vec::new() };
-        let exit = loop {
+        let mut exit = self.run_beside(Limits { until, ..limits }, &mut beside);
+        let mut rounds = 0;
+        if let Some((steps, cycles)) = beside.glance.found.take().filter(|_| exit.is_none()) {
+            // One round more, with all of the state compared.
+            let before = self.state.clone();
+            let since = before.steps;
+            beside.glance.place = None;
+            exit = self.run_beside(Limits { until: limits.until.min(since + steps), ..limits }, &mut beside);
+            let is_round = exit.is_none()
+                && self.state.steps == since + steps
+                && self.state.cycles == before.cycles + cycles
+                && beside.glance.changed <= since
+                && self.state.is_but_for_time(&before);
+            if is_round {
+                rounds = self.pass_over((steps, cycles, since), limits);
+                if T::RECORDS && rounds > 0 {
+                    beside.tell_again(since, rounds);
+                }
+            }
+        }
+        // Looking closely costs about as much as running several times as far.
+        let looked = self.state.steps - begun - (self.rounds.passed - passed);
+        self.worked += looked * 4 + 32;
+        self.rounds.looked(self.state.steps, rounds > 0);
+        exit
+    }
+
+    /// Runs with a glance beside, through all that only leaves the loop for a moment.
+    fn run_beside<T: Trace>(&mut self, limits: Limits, beside: &mut Beside<'_, T>) -> Option<Exit> {
+        loop {
             let before = self.state.steps;
-            let exit = self.fast(Limits { until, ..limits }, &mut beside);
-            let is_over = self.state.steps >= until || self.state.steps == before || self.interrupt_comes();
+            let exit = self.fast(limits, beside);
+            let is_over = self.state.steps >= limits.until || self.state.steps == before || self.interrupt_comes();
             match exit {
                 Exit::Horizon if !is_over => {}
-                Exit::Horizon | Exit::Observed => break None,
-                other => break Some(other),
+                Exit::Horizon | Exit::Observed => return None,
+                other => return Some(other),
             }
-        };
-        // Looking closely costs about as much as running several times as far.
-        self.worked += (self.state.steps - begun) * 4 + 32;
-        let found = beside.glance.found;
-        let rounds = found.map_or(0, |round| self.pass_over(round, limits));
-        if let Some((_, _, since)) = found.filter(|_| T::RECORDS && rounds > 0) {
-            beside.tell_again(since, rounds);
         }
-        self.rounds.gap = if rounds > 0 { SOON } else { (self.rounds.gap * 2).min(LATE) };
-        self.rounds.next = self.state.steps + self.rounds.gap;
-        exit
     }
 
     /// How many rounds were passed over.
     fn pass_over(&mut self, (steps, cycles, since): (u64, u64, u64), limits: Limits) -> u64 {
-        let entered = self.state.frames.list().last().is_some_and(|frame| frame.step.0 >= since);
-        if entered || self.activity.since(Deed::Worked, since) || cycles == 0 {
+        if self.activity.since(Deed::Worked, since) || cycles == 0 {
             return 0;
         }
         // Up to just before it comes, seen from where the round began: it may have come with its last step.

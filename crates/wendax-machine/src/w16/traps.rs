@@ -14,7 +14,7 @@ use crate::memory::WRITE;
 use crate::report::{StepKind, Write};
 use std::ops::ControlFlow;
 use wendax_isa::w16::{I, SP, TRAP_CYCLES, address};
-use wendax_isa::{Reg, StepNo};
+use wendax_isa::{Addr, Reg, StepNo};
 
 /// What entering a trap is given.
 #[derive(Debug, Clone, Copy)]
@@ -50,7 +50,7 @@ impl Machine {
     /// Enters a trap as a step of its own.
     fn enter_as_step<T: Trace>(&mut self, entry: Entry, kind: StepKind, trace: &mut T) -> Option<Stop> {
         let (step, pc, flags) = (self.state.steps, self.state.cpu.pc, self.state.cpu.flags);
-        trace.begin();
+        trace.begin(self.code());
         match self.enter_trap(entry, trace) {
             Ok(next) => {
                 let flow = self.took(step, kind, (pc, next, 0), TRAP_CYCLES, (flags, I), trace);
@@ -136,8 +136,14 @@ impl Machine {
     }
 
     /// The next step is the entry of an interrupt.
-    pub(super) fn interrupt_comes(&self) -> bool {
+    pub fn interrupt_comes(&self) -> bool {
         self.state.cpu.flags & I != 0 && self.asking().into_iter().flatten().any(|number| self.vector(number) != 0)
+    }
+
+    /// The instruction that arrives at this moment: it is next, and no interrupt comes before it. None when the program
+    /// has ended. What came from outside at this moment has to be fed before.
+    pub fn arrives(&self) -> Option<Addr> {
+        (self.state.finished.is_none() && !self.interrupt_comes()).then(|| self.pc())
     }
 
     /// Takes the most urgent interrupt as a step, if one asks and is allowed.
@@ -148,7 +154,7 @@ impl Machine {
         let number = self.asking().into_iter().flatten().find(|&number| self.vector(number) != 0)?;
         let (step, pc, flags) = (self.state.steps, self.state.cpu.pc, self.state.cpu.flags);
         let entry = Entry { number, site: pc, back: pc, about: [0, 0], is_interrupt: true };
-        trace.begin();
+        trace.begin(self.code());
         let next = match self.enter_trap(entry, trace) {
             Ok(next) => next,
             Err(kind) => return Some(Err(kind)),

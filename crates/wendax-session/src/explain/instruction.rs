@@ -4,25 +4,25 @@ use crate::session::Session;
 use wendax_isa::Addr;
 use wendax_isa::w16::{Insn, NumberStyle, Op, disassemble};
 
-/// The instruction at an address as it is written, or disassembled; `None` when there is none, or it is not what the
-/// program was made with.
+/// The instruction that stands at an address now, as it is written when the program was made with it, else disassembled;
+/// `None` when there is none.
 pub fn instruction_text(session: &Session, address: Addr) -> Option<String> {
-    let insn = session.machine().instruction_at(address).filter(|insn| is_as_made(session, address, *insn))?;
-    Some(written(session, address, insn).unwrap_or_else(|| plain_text(session, address, insn)))
+    code_text(session, address, session.machine().code_at(address))
 }
 
-/// The code in memory is that of the image.
-fn is_as_made(session: &Session, address: Addr, insn: Insn) -> bool {
-    let length = u32::from(insn.bytes());
-    let made = session.image().bytes(address, length);
-    made.len() == length as usize
-        && address.up_to(address + length).zip(made).all(|(at, byte)| session.machine().byte(at) == *byte)
+/// The same of code words that stand or stood at an address.
+pub fn code_text(session: &Session, address: Addr, code: [u32; 2]) -> Option<String> {
+    let insn = session.machine().decode(code)?;
+    Some(written(session, address, insn, code).unwrap_or_else(|| plain_text(session, address, insn)))
 }
 
 /// An instruction as the source has it: its own mnemonic, names and numbers.
-pub(crate) fn written(session: &Session, address: Addr, insn: Insn) -> Option<String> {
+pub(crate) fn written(session: &Session, address: Addr, insn: Insn, code: [u32; 2]) -> Option<String> {
     let line = session.image().line_at(address)?;
-    if line.address != address || line.length != u32::from(insn.bytes()) || !is_as_made(session, address, insn) {
+    let length = u32::from(insn.bytes());
+    let now = code.iter().flat_map(|word| word.to_le_bytes().into_iter().take(2)).take(length as usize);
+    let is_as_made = now.eq(session.image().bytes(address, length).iter().copied());
+    if line.address != address || line.length != length || !is_as_made {
         return None;
     }
     let span = line.unfolded.unwrap_or(line.span);

@@ -3,13 +3,14 @@
 //! The run is gone through once, in slices, with an observer that follows what was written; what a person did or moved
 //! comes from the log.
 
-use super::again::Again;
+use crate::log::Entry;
+use crate::rerun::{Question, Rerun, feed};
 use crate::session::Session;
 use crate::stops::{StopAt, Thing, Where};
 use crate::values::Names;
 use std::ops::ControlFlow;
 use wendax_isa::{Addr, DeviceKind, StepNo};
-use wendax_machine::{Machine, Observer, Report, Write};
+use wendax_machine::{Machine, Observer, Report, Run, Stop, Write};
 
 /// Changes that are kept of all things together.
 const MOST: usize = 1_000_000;
@@ -30,7 +31,7 @@ pub struct Level {
 /// Levels being followed.
 #[derive(Debug, Clone)]
 pub struct Levels {
-    again: Again,
+    rerun: Rerun,
     until: StepNo,
     levels: Vec<Level>,
     is_full: bool,
@@ -40,8 +41,8 @@ impl Levels {
     /// Things by their words: `r1`, `total`, `[0x0310]`, `C`, `lamps`; with none, the device registers that hold something
     /// to be seen, and the levers.
     pub fn read(session: &Session, things: &[String]) -> Result<Self, String> {
-        let again = Again::at(session, session.oldest());
-        let machine = &again.machine;
+        let rerun = Rerun::at(session, session.oldest());
+        let machine = &rerun.machine;
         let target = machine.target();
         let names = Names::new(session.image(), target, session.image().entry);
         let mut found = Vec::new();
@@ -71,17 +72,17 @@ impl Levels {
             Level { name, thing, bits, changes: vec![(oldest, value_of(machine, thing))] }
         });
         let levels = levels.collect();
-        Ok(Self { again, until: session.end(), levels, is_full: false })
+        Ok(Self { rerun, until: session.end(), levels, is_full: false })
     }
 
     /// Steps gone through, and all there are.
     pub fn progress(&self) -> (u64, u64) {
-        (self.again.machine.steps().0, self.until.0)
+        (self.rerun.machine.steps().0, self.until.0)
     }
 
     /// The moment up to which all is known: that reached so far, and no later one when there are more changes than are kept.
     pub fn known_to(&self) -> StepNo {
-        self.again.machine.steps()
+        self.rerun.machine.steps()
     }
 
     /// What was found; things that never changed are among it.
@@ -91,30 +92,16 @@ impl Levels {
 
     /// Works for about as long as `budget` steps take; true when all was gone through.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
-        let mut left = budget.max(1);
-        while !self.again.is_over(self.until) && !self.is_full {
-            if left == 0 {
-                return false;
-            }
-            if self.again.feed(session) {
-                self.look_at_all();
-            }
-            let word = self.again.machine.target().word_bytes() as usize;
-            let count = self.levels.iter().map(|level| level.changes.len()).sum();
-            let mut follower = Follower { levels: &mut self.levels, count, word };
-            self.again.run(session, self.until, &mut left, |machine, run| machine.run_observed(run, &mut follower));
-            self.is_full = follower.count >= MOST;
+        let word = self.rerun.machine.target().word_bytes() as usize;
+        let count = self.levels.iter().map(|level| level.changes.len()).sum();
+        let mut follower = Follower { levels: &mut self.levels, count, word };
+        let is_over = self.rerun.ask(session, self.until, &mut budget.max(1), &mut follower);
+        self.is_full = follower.count >= MOST;
+        if is_over && !self.is_full {
+            // What came at the last moment has not been left behind yet.
+            self.rerun.last_moment(session, &mut follower);
         }
-        true
-    }
-
-    /// What came from outside may have changed anything.
-    fn look_at_all(&mut self) {
-        let now = self.again.machine.steps();
-        for level in &mut self.levels {
-            let value = value_of(&self.again.machine, level.thing);
-            level.note(now, value);
-        }
+        is_over
     }
 }
 
@@ -164,6 +151,25 @@ struct Follower<'a> {
     count: usize,
     /// Bytes of a word.
     word: usize,
+}
+
+impl Question for Follower<'_> {
+    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
+        feed(machine, entries);
+        // What came from outside may have changed anything.
+        let now = machine.steps();
+        for level in self.levels.iter_mut() {
+            level.note(now, value_of(machine, level.thing));
+        }
+    }
+
+    fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
+        machine.run_observed(run, self)
+    }
+
+    fn is_answered(&self) -> bool {
+        self.count >= MOST
+    }
 }
 
 impl Observer for Follower<'_> {

@@ -1,15 +1,15 @@
 //! A part of a run being counted, in slices, on a copy of the machine.
 
-use super::again::Again;
 use super::tally::Tally;
+use crate::rerun::{Question, Rerun};
 use crate::session::Session;
 use wendax_isa::StepNo;
-use wendax_machine::Counting;
+use wendax_machine::{Counting, Machine, Run, Stop};
 
 /// A measurement under way.
 #[derive(Debug, Clone)]
 pub struct Measuring {
-    again: Again,
+    rerun: Rerun,
     counting: Counting,
     branches: u64,
     from: StepNo,
@@ -21,9 +21,9 @@ impl Measuring {
     pub fn new(session: &Session, from: StepNo, to: StepNo) -> Self {
         let to = to.min(session.end());
         let from = from.max(session.oldest()).min(to);
-        let mut again = Again::at(session, from);
-        let counting = Counting::new(&mut again.machine);
-        Self { again, counting, branches: session.branches(), from, to }
+        let mut rerun = Rerun::at(session, from);
+        let counting = Counting::new(&mut rerun.machine);
+        Self { rerun, counting, branches: session.branches(), from, to }
     }
 
     /// Of all of it.
@@ -33,7 +33,7 @@ impl Measuring {
 
     /// Steps counted so far, and all there are to count.
     pub fn progress(&self) -> (u64, u64) {
-        (self.again.machine.steps() - self.from, self.to - self.from)
+        (self.rerun.machine.steps() - self.from, self.to - self.from)
     }
 
     /// It can go on for the part of a session's run that begins there.
@@ -50,20 +50,20 @@ impl Measuring {
 
     /// Works for about as long as `budget` plain steps take; true when all is counted.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
-        let mut left = budget.max(1);
-        while !self.again.is_over(self.to) {
-            if left == 0 {
-                return false;
-            }
-            self.again.feed(session);
-            let counting = &mut self.counting;
-            self.again.run(session, self.to, &mut left, |machine, run| machine.run_counted(run, counting));
-        }
-        true
+        self.rerun.ask(session, self.to, &mut budget.max(1), &mut Counted(&mut self.counting))
     }
 
     /// What was counted so far, with the names of the session's program.
     pub fn tally(&self, session: &Session) -> Tally {
-        Tally::of(&self.counting.counts(), session, &self.again.machine)
+        Tally::of(&self.counting.counts(), session, &self.rerun.machine)
+    }
+}
+
+/// All that is done, counted.
+struct Counted<'a>(&'a mut Counting);
+
+impl Question for Counted<'_> {
+    fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
+        machine.run_counted(run, self.0)
     }
 }

@@ -2,14 +2,15 @@
 //!
 //! A passage begins when its first place is come to and none is under way, and ends when its second is come to: what comes
 //! to the first place meanwhile is counted, and begins nothing. Both may be the same place, then each passage ends where
-//! the next begins. The run is gone through on a copy of the machine that stops at the two places and nowhere else.
+//! the next begins. A place is come to when its instruction arrives, as it is for stops.
 
-use super::again::Again;
 use crate::questions::Spread;
+use crate::rerun::Rerun;
 use crate::session::Session;
-use crate::stops::{StopAt, Where};
+use crate::stops::{Armed, Judge, Judged, StopAt, StopId, Where};
 use crate::values::Names;
 use std::collections::BTreeMap;
+use std::ops::ControlFlow;
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::Machine;
 
@@ -57,9 +58,18 @@ pub fn place_in_words(session: &Session, text: &str) -> Result<Addr, String> {
 /// Passages being looked for.
 #[derive(Debug, Clone)]
 pub struct Spans {
-    again: Again,
-    places: (Addr, Addr),
+    rerun: Rerun,
+    /// Of two stops: the place where passages begin, and the one where they end.
+    judge: Judge,
     until: StepNo,
+    found: Found,
+    /// The last moment has been looked at too.
+    is_closed: bool,
+}
+
+/// What was found so far.
+#[derive(Debug, Clone, Default)]
+struct Found {
     open: Option<(StepNo, u64)>,
     cycles: BTreeMap<u64, u64>,
     steps: BTreeMap<u64, u64>,
@@ -79,77 +89,64 @@ impl Spans {
 
     /// From the instruction at `from` to that at `to`, in all of a session's run that is kept.
     pub fn new(session: &Session, from: Addr, to: Addr) -> Self {
-        let mut again = Again::at(session, session.oldest());
-        again.machine.set_breakpoints(&[from, to]);
-        let mut spans = Self {
-            again,
-            places: (from, to),
-            until: session.end(),
-            open: None,
-            cycles: BTreeMap::new(),
-            steps: BTreeMap::new(),
-            greatest: None,
-            begun_again: 0,
-        };
-        spans.look();
-        spans
+        let mut rerun = Rerun::at(session, session.oldest());
+        let places = [from, to].map(|place| Armed { id: StopId::UNTIL, stop: StopAt::address(place) });
+        let judge = Judge::at(places.into(), &rerun);
+        judge.arm(&mut rerun.machine);
+        Self { rerun, judge, until: session.end(), found: Found::default(), is_closed: false }
     }
 
     /// Steps gone through, and all there are.
     pub fn progress(&self) -> (u64, u64) {
-        (self.again.machine.steps().0, self.until.0)
+        (self.rerun.machine.steps().0, self.until.0)
     }
 
     /// Works for about as long as `budget` plain steps take; true when all was gone through.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
-        /// What it costs to stop at a place and go on, in steps.
-        const MEETING: u64 = 20;
-        let mut left = budget.max(1);
-        while !self.again.is_over(self.until) {
-            if left == 0 {
-                return false;
-            }
-            self.again.feed(session);
-            let from = self.again.machine.steps();
-            self.again.run(session, self.until, &mut left, Machine::run_past);
-            left = left.saturating_sub(MEETING);
-            if self.again.machine.steps() > from {
-                self.look();
-            }
+        let found = &mut self.found;
+        let mut question = Judged::new(&mut self.judge, |machine, _, hits| {
+            let comes_to = |place| hits.iter().any(|hit| hit.index == place);
+            found.look(machine, comes_to(0), comes_to(1));
+            ControlFlow::Continue(())
+        });
+        let is_over = self.rerun.ask(session, self.until, &mut budget.max(1), &mut question);
+        if is_over && !self.is_closed {
+            self.is_closed = true;
+            self.rerun.last_moment(session, &mut question);
         }
-        true
+        is_over
     }
 
-    /// What the present moment begins or ends.
-    fn look(&mut self) {
-        let (pc, step, cycles) = (self.again.machine.pc(), self.again.machine.steps(), self.again.machine.cycles());
-        if pc == self.places.1
-            && let Some((from, since)) = self.open.take()
-        {
-            let passage = Passage { from, to: step, cycles: cycles - since };
+    /// What was found so far.
+    pub fn told(&self) -> SpanTold {
+        let Found { open, cycles, steps, greatest, begun_again } = &self.found;
+        SpanTold {
+            cycles: Spread::of(cycles),
+            steps: Spread::of(steps),
+            greatest: *greatest,
+            histogram: histogram(cycles),
+            again: *begun_again,
+            is_open: open.is_some(),
+        }
+    }
+}
+
+impl Found {
+    /// The machine stands at one of the places, or at both.
+    fn look(&mut self, machine: &Machine, begins: bool, ends: bool) {
+        let (step, now) = (machine.steps(), machine.cycles());
+        if let Some((from, since)) = self.open.take_if(|_| ends) {
+            let passage = Passage { from, to: step, cycles: now - since };
             *self.cycles.entry(passage.cycles).or_insert(0) += 1;
             *self.steps.entry(step - from).or_insert(0) += 1;
             if self.greatest.is_none_or(|known| passage.cycles > known.cycles) {
                 self.greatest = Some(passage);
             }
         }
-        if pc == self.places.0 {
-            match self.open {
-                Some(_) => self.begun_again += 1,
-                None => self.open = Some((step, cycles)),
-            }
-        }
-    }
-
-    /// What was found so far.
-    pub fn told(&self) -> SpanTold {
-        SpanTold {
-            cycles: Spread::of(&self.cycles),
-            steps: Spread::of(&self.steps),
-            greatest: self.greatest,
-            histogram: histogram(&self.cycles),
-            again: self.begun_again,
-            is_open: self.open.is_some(),
+        match self.open {
+            _ if !begins => {}
+            Some(_) => self.begun_again += 1,
+            None => self.open = Some((step, now)),
         }
     }
 }

@@ -6,6 +6,8 @@
 //! hang on, in slices; when the branch has grown, from where that ended.
 
 use crate::explain::told;
+use crate::log::Entry;
+use crate::rerun::{Question, Rerun};
 use crate::session::Session;
 use std::collections::BTreeMap;
 use wendax_isa::{Addr, DeviceKind, StepNo, Target};
@@ -169,22 +171,27 @@ type Running = (usize, StepNo, u64);
 /// The run being gone through.
 #[derive(Debug, Clone)]
 pub struct Interruptions {
-    machine: Machine,
-    fed: usize,
+    rerun: Rerun,
     branches: u64,
+    seen: Seen,
+    told: Told,
+}
+
+/// What was seen of it.
+#[derive(Debug, Clone)]
+struct Seen {
     sources: Vec<Source>,
     running: Vec<Running>,
     /// The stretch without interrupts that is under way: where and when it began.
     off: Option<Off>,
     longest: Option<Off>,
-    told: Told,
-    is_stuck: bool,
 }
 
 impl Interruptions {
     /// For the run of a session.
     pub fn new(session: &Session) -> Self {
-        let (mut machine, fed) = session.machine_at(session.oldest());
+        let mut rerun = Rerun::at(session, session.oldest());
+        let machine = &mut rerun.machine;
         let numbers = machine.target().interrupts;
         let source = |&number: &u32| Source {
             number,
@@ -196,26 +203,18 @@ impl Interruptions {
         };
         machine.set_breakpoints(&[]);
         machine.set_lookout(&lookout(machine.target()));
-        Self {
-            machine,
-            fed,
-            branches: session.branches(),
-            sources: numbers.iter().map(source).collect(),
-            running: Vec::new(),
-            off: None,
-            longest: None,
-            told: Told::default(),
-            is_stuck: false,
-        }
+        let sources = numbers.iter().map(source).collect();
+        let seen = Seen { sources, running: Vec::new(), off: None, longest: None };
+        Self { rerun, branches: session.branches(), seen, told: Told::default() }
     }
 
     /// It is of this session's branch, and has come to its end.
     pub fn is_done(&self, session: &Session) -> bool {
-        self.is_of(session) && (self.is_stuck || self.machine.steps() >= session.end())
+        self.is_of(session) && self.rerun.is_over(session.end())
     }
 
     fn is_of(&self, session: &Session) -> bool {
-        self.branches == session.branches() && self.machine.steps() <= session.end()
+        self.branches == session.branches() && self.rerun.machine.steps() <= session.end()
     }
 
     /// What was found out so far.
@@ -228,48 +227,38 @@ impl Interruptions {
         if !self.is_of(session) {
             *self = Self::new(session);
         }
-        let mut left = budget;
-        while self.machine.steps() < session.end() && !self.is_stuck {
-            if left == 0 {
-                self.conclude();
-                return false;
-            }
-            self.feed(session);
-            let (from, ran) = (self.machine.steps(), self.machine.plain_steps());
-            let until = session.end().min(session.event_step(self.fed));
-            let run = Run { work: left, plain: left, ..Run::until(until) };
-            let stop = self.machine.run(run);
-            self.look();
-            if stop == Stop::Watched {
-                self.step(run);
-            }
-            self.machine.take_output();
-            self.machine.take_tones();
-            let plain = self.machine.plain_since(ran);
-            left = left.saturating_sub(plain + self.machine.worked() + 1);
-            // The past always goes on.
-            self.is_stuck = self.machine.steps() == from && crate::commands::is_stuck(&stop);
-        }
-        self.conclude();
-        true
+        let is_over = self.rerun.ask(session, session.end(), &mut budget.max(1), &mut self.seen);
+        self.told = self.seen.conclude();
+        is_over
     }
+}
 
-    fn feed(&mut self, session: &Session) {
-        while let Some((_, event)) = session.event(self.fed).filter(|(step, _)| *step == self.machine.steps()) {
-            let before = self.machine.interrupts();
-            self.machine.feed(event);
-            let again = matches!(event, Event::Levers(_)) && self.machine.moved_a_masked_lever();
+impl Question for Seen {
+    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
+        for entry in entries {
+            let before = machine.interrupts();
+            machine.feed(&entry.event);
+            let again = matches!(entry.event, Event::Levers(_)) && machine.moved_a_masked_lever();
             for (source, before) in self.sources.iter_mut().zip(before) {
                 source.lost += u64::from(again && before.device == DeviceKind::Levers && before.asks);
             }
-            self.fed += 1;
         }
-        self.look();
+        self.look(machine);
     }
 
+    fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
+        let stop = machine.run(run);
+        self.look(machine);
+        if stop == Stop::Watched {
+            self.step(machine, run);
+        }
+        stop
+    }
+}
+
+impl Seen {
     /// Notes what is asked for since the last look.
-    fn look(&mut self) {
-        let machine = &self.machine;
+    fn look(&mut self, machine: &Machine) {
         let interrupts = machine.interrupts();
         let target = machine.target();
         let is_allowed = target.interrupts_flag.is_none_or(|bit| machine.flags() & bit != 0);
@@ -301,19 +290,19 @@ impl Interruptions {
     }
 
     /// Takes a step that interrupts may hang on.
-    fn step(&mut self, run: Run) {
-        let before = self.machine.interrupts();
+    fn step(&mut self, machine: &mut Machine, run: Run) {
+        let before = machine.interrupts();
         let timer = before.iter().find(|interrupt| interrupt.device == DeviceKind::Timer);
-        let since = timer.and_then(|timer| self.machine.asked_at(timer.number));
-        let pending = self.machine.times_asked();
-        let flag = self.machine.target().interrupts_flag;
+        let since = timer.and_then(|timer| machine.asked_at(timer.number));
+        let pending = machine.times_asked();
+        let flag = machine.target().interrupts_flag;
         let is_on = |machine: &Machine| flag.is_none_or(|bit| machine.flags() & bit != 0);
-        let was_on = is_on(&self.machine);
-        let read = self.machine.read();
-        self.machine.step_on(run);
-        let report = self.machine.last_report();
+        let was_on = is_on(&machine);
+        let read = machine.read();
+        machine.step_on(run);
+        let report = machine.last_report();
         let (step, pc, kind) = (report.step, report.pc, report.kind);
-        let cycle = self.machine.cycles();
+        let cycle = machine.cycles();
         if let StepKind::Interrupt(number) = kind
             && let Some(index) = self.sources.iter().position(|source| source.number == number)
         {
@@ -331,8 +320,8 @@ impl Interruptions {
         }
         // Answered: what came meanwhile was one with the first.
         let is_answered = |number| {
-            let now = self.machine.asked_at(number);
-            self.machine.times_asked() == 0 || now.is_some() && now != since
+            let now = machine.asked_at(number);
+            machine.times_asked() == 0 || now.is_some() && now != since
         };
         for (source, before) in self.sources.iter_mut().zip(&before) {
             if before.device == DeviceKind::Timer && pending > 0 && is_answered(before.number) {
@@ -340,7 +329,7 @@ impl Interruptions {
                 source.asked = None;
             }
         }
-        let frames = self.machine.frames();
+        let frames = machine.frames();
         let mut ended = Vec::new();
         self.running.retain(|running| {
             let is_there = frames.iter().any(|frame| frame.step == running.1);
@@ -352,7 +341,7 @@ impl Interruptions {
         for (index, _, asked) in ended {
             self.sources[index].ended.add(cycle - asked.min(cycle));
         }
-        match (was_on, is_on(&self.machine)) {
+        match (was_on, is_on(&machine)) {
             (true, false) => {
                 let by = if let StepKind::Interrupt(number) = kind { Some(number) } else { None };
                 // Its length is known when it ends; until then this is when it began.
@@ -368,17 +357,17 @@ impl Interruptions {
             _ => {}
         }
         // A key that was read asks no more; the next one does from now on.
-        if self.machine.read() > read {
+        if machine.read() > read {
             for (source, before) in self.sources.iter_mut().zip(&before) {
                 if before.device == DeviceKind::Console {
                     source.asked = None;
                 }
             }
         }
-        self.look();
+        self.look(machine);
     }
 
-    fn conclude(&mut self) {
+    fn conclude(&self) -> Told {
         let passages = self.sources.iter().filter_map(|source| {
             let (_, worst, delay) = source.worst?;
             let entered = source.entered.spread();
@@ -392,7 +381,7 @@ impl Interruptions {
                 lost: source.lost,
             })
         });
-        self.told = Told { passages: passages.collect(), longest_off: self.longest };
+        Told { passages: passages.collect(), longest_off: self.longest }
     }
 }
 

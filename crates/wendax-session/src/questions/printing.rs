@@ -1,5 +1,6 @@
 //! Which step printed a byte, and which took one that was typed.
 
+use crate::rerun::{On, Rerun};
 use crate::session::Session;
 use wendax_isa::StepNo;
 use wendax_machine::Machine;
@@ -30,22 +31,22 @@ impl Session {
             high = after;
         }
         low = passed.checked_sub(1).and_then(|index| steps.get(index)).copied().unwrap_or(low);
-        let (mut machine, mut fed) = self.machine_at(low);
+        let mut rerun = Rerun::at(self, low);
         // Half of what is left at a time, so that what is looked through twice is little.
         while high > low + 1 {
             let middle = low + (high - low) / 2;
-            let (mut ahead, mut ahead_fed) = (machine.clone(), fed);
-            self.advance(&mut ahead, &mut ahead_fed, middle);
-            if count(&ahead) > position {
+            let mut ahead = rerun.clone();
+            ahead.go_through(self, middle, &mut On);
+            if count(&ahead.machine) > position {
                 high = middle;
             } else {
-                (machine, fed, low) = (ahead, ahead_fed, middle);
+                (rerun, low) = (ahead, middle);
             }
         }
         Some(low)
     }
 
     fn count_at(&self, step: StepNo, count: fn(&Machine) -> u64) -> u64 {
-        count(&self.machine_at(step).0)
+        count(&Rerun::at(self, step).machine)
     }
 }

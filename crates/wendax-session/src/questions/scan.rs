@@ -3,25 +3,27 @@
 //! An interval lies between two checkpoints, so each can be run again by itself. They are begun in the order they are
 //! given in, by as many copies of the machine as there are processors, and told of in that order; all of it in slices.
 
+use crate::rerun::Rerun;
 use crate::session::Session;
-use crate::stops::{Armed, Judge, Looked, StopAt, StopId, look};
+use crate::stops::{Armed, Hit, Judge, Judged, StopAt, StopId};
 use std::collections::{BTreeMap, VecDeque};
+use std::ops::ControlFlow;
 use std::sync::{Mutex, PoisonError};
 use wendax_isa::StepNo;
-use wendax_machine::{Machine, Run};
+use wendax_machine::Machine;
 
 /// Copies of the machine that work at the same time, at most.
 const MOST_WORKERS: usize = 8;
 
-/// Moments behind one step and up to another.
+/// The steps from one moment to another.
 pub(crate) type Interval = (StepNo, StepNo);
 
-/// What looks at the moments at which the stop is met.
+/// What looks at the steps that tell of a stop being met.
 pub(crate) trait Finder: Clone + Send {
     /// The machine stands where an interval begins.
-    fn begin(&mut self, machine: &Machine, judge: &Judge);
-    /// The stop is met; false when nothing more of this interval matters.
-    fn met(&mut self, machine: &Machine) -> bool;
+    fn begin(&mut self, machine: &Machine);
+    /// The stop is met at the machine's moment; false when nothing more of this interval matters.
+    fn met(&mut self, machine: &Machine, hit: Hit) -> bool;
 }
 
 /// A scan under way for one stop.
@@ -43,9 +45,8 @@ pub(crate) struct Scan<F> {
 
 #[derive(Debug, Clone)]
 struct Worker<F> {
-    machine: Machine,
+    rerun: Rerun,
     judge: Judge,
-    fed: usize,
     task: Option<(usize, StepNo, F)>,
 }
 
@@ -70,12 +71,10 @@ impl<F: Finder> Scan<F> {
         }
         if self.workers.is_empty() {
             let processors = std::thread::available_parallelism().map_or(1, usize::from);
-            let judge =
-                session.judge_for(vec![Armed { id: StopId::UNTIL, stop: self.stop.clone() }], session.machine());
-            let (mut machine, fed) = session.machine_at(session.oldest());
-            judge.arm(&mut machine);
-            self.workers =
-                vec![Worker { machine, judge, fed, task: None }; processors.min(MOST_WORKERS).min(self.count)];
+            let mut rerun = Rerun::at(session, session.oldest());
+            let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop: self.stop.clone() }], &rerun);
+            judge.arm(&mut rerun.machine);
+            self.workers = vec![Worker { rerun, judge, task: None }; processors.min(MOST_WORKERS).min(self.count)];
         }
         let waiting = Mutex::new((std::mem::take(&mut self.waiting), 0));
         let next = || {
@@ -121,15 +120,19 @@ impl<F: Finder> Worker<F> {
         while left > 0 {
             let Some((number, until, mut found)) = self.task.take() else {
                 let Some((number, from, until)) = next() else { break };
-                self.fed = session.bring(&mut self.machine, from);
-                session.place_judge(&mut self.judge, &self.machine);
+                self.rerun.go_to(session, from);
+                self.judge.stands_behind(self.rerun.tail());
                 let mut found = finder();
-                found.begin(&self.machine, &self.judge);
+                found.begin(&self.rerun.machine);
                 self.task = Some((number, until, found));
                 left = left.saturating_sub(BEGINNING);
                 continue;
             };
-            if self.look(session, until, &mut found, &mut left) {
+            let mut question = Judged::new(&mut self.judge, |machine, _, hits| {
+                let goes_on = hits.iter().all(|hit| found.met(machine, *hit));
+                if goes_on { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+            });
+            if self.rerun.ask(session, until, &mut left, &mut question) {
                 done.push((number, found));
             } else {
                 self.task = Some((number, until, found));
@@ -137,49 +140,13 @@ impl<F: Finder> Worker<F> {
         }
         done
     }
-
-    /// Goes on in the interval; true when it was looked through.
-    fn look(&mut self, session: &Session, until: StepNo, finder: &mut F, left: &mut u64) -> bool {
-        while self.machine.steps() < until {
-            if *left == 0 {
-                return false;
-            }
-            session.feed_copy(&mut self.machine, &mut self.fed);
-            let (from, ran) = (self.machine.steps(), self.machine.plain_steps());
-            let run = Run { work: *left, plain: *left, ..Run::until(until.min(session.event_step(self.fed))) };
-            let (looked, worked) = look(&mut self.machine, &mut self.judge, run);
-            self.machine.take_output();
-            *left = left.saturating_sub(self.machine.plain_since(ran) + worked);
-            let is_over = match looked {
-                Looked::Met(..) => !finder.met(&self.machine),
-                // The past always goes on; if it did not, waiting for it would be without end.
-                Looked::Stopped(stop) => self.machine.steps() == from && crate::commands::is_stuck(&stop),
-            };
-            if is_over {
-                return true;
-            }
-        }
-        true
-    }
 }
 
 /// What it costs to begin an interval, in steps.
 const BEGINNING: u64 = 10_000;
 
 impl Session {
-    /// Brings a copy of the machine, which may be looking out for something, to a step; returns how much of the log it
-    /// has been fed.
-    fn bring(&self, machine: &mut Machine, step: StepNo) -> usize {
-        let checkpoint = self.history.before(step);
-        machine.restore(&checkpoint.snapshot);
-        let mut fed = checkpoint.fed;
-        self.repeat(machine, &mut fed, step, |machine, run| {
-            machine.run_past(run);
-        });
-        fed
-    }
-
-    /// The intervals between checkpoints that the moments behind a step and up to another lie in, in order.
+    /// The steps from one moment to another, in intervals between checkpoints, in order.
     pub(crate) fn intervals(&self, from: StepNo, until: StepNo) -> Vec<Interval> {
         let mut intervals = Vec::new();
         let mut at = from.max(self.oldest());

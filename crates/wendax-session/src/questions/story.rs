@@ -5,7 +5,7 @@
 
 use super::scan::{Finder, Interval, Scan};
 use crate::session::{ByHand, Session};
-use crate::stops::{Judge, StopAt, Thing, Touch, Where, old_value};
+use crate::stops::{Hit, StopAt, Thing, Touch, Where, old_value};
 use std::collections::VecDeque;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine, StepKind};
@@ -24,6 +24,8 @@ pub struct Toucher {
     pub pc: Addr,
     /// What kind of step.
     pub kind: StepKind,
+    /// The code words that stood there.
+    pub code: [u32; 2],
     /// What the thing held before; `None` when it had never been set, or was only read.
     pub old: Option<u32>,
     /// What it held behind the step.
@@ -207,12 +209,14 @@ impl Story {
             Stage::Read(scan) => {
                 let Some(answer) = first(scan, session, budget, thing) else { return false };
                 self.read = answer;
-                let intervals = writing(session, thing, session.oldest(), self.end);
+                // Cut at the moment: what is kept of many is what lies nearest to it.
+                let mut intervals = writing(session, thing, session.oldest(), self.at);
+                intervals.extend(writing(session, thing, self.at, self.end));
                 self.stage = Stage::Changes(Scan::new(touch(Touch::Change, thing), intervals));
             }
             Stage::Changes(scan) => {
-                let range = (session.oldest(), self.end);
-                let Some(found) = scan.work(session, budget, || All::new(thing, range)) else {
+                let (at, range) = (self.at, (session.oldest(), self.end));
+                let Some(found) = scan.work(session, budget, || All::new(thing, at, range)) else {
                     self.add_by_hand(session);
                     self.stage = Stage::Done;
                     return true;
@@ -247,12 +251,11 @@ impl Story {
                 *later = Chart { least: of_interval.last, most: of_interval.last, last: of_interval.last, changes: 0 };
             }
         }
-        // Of many, an interval kept its first and its last ones.
-        for toucher in found.first.into_iter().chain(found.last) {
-            let is_before = toucher.step < self.at;
+        let is_before = found.is_before;
+        for toucher in found.nearest {
             self.put(Change::Step(toucher), is_before);
         }
-        if found.until <= self.at {
+        if is_before {
             self.changes.before += found.left_out;
         } else {
             self.changes.after += found.left_out;
@@ -281,11 +284,15 @@ impl Story {
         for edit in session.edits().into_iter().filter(|edit| is_set_by(self.thing, &edit.event)) {
             // Done at the present moment, it is behind it.
             let is_before = edit.step <= self.at;
-            let list = &mut self.changes.list;
-            let place = list.partition_point(|known| known.step() < edit.step);
-            if place > 0 || self.changes.before == 0 {
-                list.insert(place, Change::ByHand(edit));
-                self.changes.present += usize::from(is_before);
+            let changes = &mut self.changes;
+            let place = changes.list.partition_point(|known| known.step() < edit.step);
+            if place == 0 && changes.before > 0 {
+                changes.before += 1;
+            } else if place == changes.list.len() && changes.after > 0 {
+                changes.after += 1;
+            } else {
+                changes.list.insert(place, Change::ByHand(edit));
+                changes.present += usize::from(is_before);
             }
         }
     }
@@ -386,12 +393,19 @@ pub(crate) fn value_of(machine: &Machine, thing: Thing) -> u32 {
     }
 }
 
-/// The step the machine has just taken, by its report.
-fn toucher(machine: &Machine, thing: Thing) -> Toucher {
-    let report = machine.last_report();
+/// The step that tells of what was met: the one the machine has just taken, by its report; or what comes at its moment.
+fn toucher(machine: &Machine, thing: Thing, hit: Hit) -> Toucher {
     let new = value_of(machine, thing);
-    let old = old_value(report, thing, new, machine.target().word_bytes());
-    Toucher { step: report.step, pc: report.pc, kind: report.kind, old, new }
+    if hit.step == machine.steps() {
+        let old = machine.came().first().map(|came| came.old);
+        let (pc, code) = (machine.pc(), machine.code_at(machine.pc()));
+        return Toucher { step: hit.step, pc, kind: StepKind::Instruction, code, old, new };
+    }
+    let report = machine.last_report();
+    let by_step = old_value(report, thing, new, machine.target().word_bytes());
+    let typed = report.came.iter().find(|came| matches!(thing, Thing::Cells(from, _) if from == came.address));
+    let old = by_step.or(typed.map(|came| came.old));
+    Toucher { step: report.step, pc: report.pc, kind: report.kind, code: report.code, old, new }
 }
 
 /// One meeting of an interval: the first, or the last.
@@ -403,58 +417,51 @@ struct One {
 }
 
 impl Finder for One {
-    fn begin(&mut self, _: &Machine, _: &Judge) {}
+    fn begin(&mut self, _: &Machine) {}
 
-    fn met(&mut self, machine: &Machine) -> bool {
-        self.found = Some(toucher(machine, self.thing));
+    fn met(&mut self, machine: &Machine, hit: Hit) -> bool {
+        self.found = Some(toucher(machine, self.thing, hit));
         !self.is_first
     }
 }
 
-/// All of them: the first and the last ones, and what they come to in a chart.
+/// All of them: those nearest to a moment, and what they come to in a chart.
 #[derive(Debug, Clone)]
 struct All {
     thing: Thing,
+    at: StepNo,
     range: (StepNo, StepNo),
     start: Option<u32>,
-    first: Vec<Toucher>,
-    last: VecDeque<Toucher>,
+    /// The interval lies before the moment: its last ones are nearest, else its first ones.
+    is_before: bool,
+    nearest: VecDeque<Toucher>,
     left_out: u64,
     columns: Vec<(usize, Chart)>,
-    until: StepNo,
 }
 
 impl All {
-    fn new(thing: Thing, range: (StepNo, StepNo)) -> Self {
-        Self {
-            thing,
-            range,
-            start: None,
-            first: Vec::new(),
-            last: VecDeque::new(),
-            left_out: 0,
-            columns: Vec::new(),
-            until: StepNo::FIRST,
-        }
+    fn new(thing: Thing, at: StepNo, range: (StepNo, StepNo)) -> Self {
+        let (nearest, columns) = (VecDeque::new(), Vec::new());
+        Self { thing, at, range, start: None, is_before: false, nearest, left_out: 0, columns }
     }
 }
 
 impl Finder for All {
-    fn begin(&mut self, machine: &Machine, _: &Judge) {
+    fn begin(&mut self, machine: &Machine) {
         self.start = Some(value_of(machine, self.thing));
+        self.is_before = machine.steps() < self.at;
     }
 
-    fn met(&mut self, machine: &Machine) -> bool {
-        let toucher = toucher(machine, self.thing);
-        self.until = toucher.step + 1;
-        if self.first.len() < MOST_CHANGES {
-            self.first.push(toucher);
+    fn met(&mut self, machine: &Machine, hit: Hit) -> bool {
+        let toucher = toucher(machine, self.thing, hit);
+        if self.is_before || self.nearest.len() < MOST_CHANGES {
+            self.nearest.push_back(toucher);
         } else {
-            self.last.push_back(toucher);
-            if self.last.len() > MOST_CHANGES {
-                self.last.pop_front();
-                self.left_out += 1;
-            }
+            self.left_out += 1;
+        }
+        if self.nearest.len() > MOST_CHANGES {
+            self.nearest.pop_front();
+            self.left_out += 1;
         }
         let (from, until) = self.range;
         let all = u128::from(until - from).max(1);

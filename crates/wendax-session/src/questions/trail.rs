@@ -5,47 +5,53 @@
 
 use super::scan::{Finder, Scan};
 use crate::effects::{Effects, observe};
+use crate::log::Entry;
+use crate::rerun::{Question, Rerun, Seen};
 use crate::session::Session;
-use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, look};
+use crate::stops::{Armed, Hit, Hits, Judge, Looked, StopAt, StopId, look};
+use rustc_hash::FxHashMap;
 use std::collections::VecDeque;
 use std::fmt::Write as _;
 use std::ops::ControlFlow;
-use wendax_isa::{StepNo, Target};
-use wendax_machine::{Machine, Observer, Report, Run, StepKind, Write};
+use wendax_isa::{Addr, StepNo, Target};
+use wendax_machine::{Machine, Observer, Report, Run, StepKind, Stop, Write};
 
 /// Steps found on each side of the present one, at most.
 const MOST_FOUND: usize = 5_000;
 
+/// Takes down what each step did.
+#[derive(Default)]
+struct Did(Vec<Effects>);
+
+impl Question for Did {
+    fn run(&mut self, machine: &mut Machine, _: Run) -> Stop {
+        let (stop, effects) = observe(machine);
+        self.0.extend(effects);
+        stop
+    }
+}
+
 impl Session {
     /// What the steps from one on did: at most `most`, as far as the run is known.
     pub fn steps_from(&self, step: StepNo, most: usize) -> Vec<Effects> {
-        let mut steps = Vec::new();
         let from = step.max(self.oldest());
-        let (mut past, mut fed) = self.machine_at(from);
         let until = from.saturating_add(most as u64).min(self.end());
-        self.repeat(&mut past, &mut fed, until, |past, _| steps.extend(observe(past).1));
-        steps
+        let mut did = Did::default();
+        Rerun::at(self, from).go_through(self, until, &mut did);
+        did.0
     }
 
     /// What each of these steps did, given in order.
     pub fn steps_at(&self, steps: &[StepNo]) -> Vec<Effects> {
-        let mut found = Vec::new();
-        let mut copy: Option<(Machine, usize)> = None;
-        for &step in steps {
+        let mut did = Did::default();
+        let mut rerun: Option<Rerun> = None;
+        for &step in steps.iter().filter(|&&step| step >= self.oldest()) {
             // The next one is mostly near the one before.
-            let near = self.history.before(step).step();
-            let (mut machine, mut fed) = match copy.take() {
-                Some((machine, fed)) if machine.steps() <= step && machine.steps() >= near => (machine, fed),
-                _ => self.machine_at(step),
-            };
-            self.advance(&mut machine, &mut fed, step);
-            self.feed_copy(&mut machine, &mut fed);
-            let (_, effects) = observe(&mut machine);
-            machine.take_output();
-            found.extend(effects.filter(|effects| effects.step == step));
-            copy = Some((machine, fed));
+            let rerun = rerun.get_or_insert_with(|| Rerun::at(self, step));
+            rerun.go_to(self, step);
+            rerun.go_through(self, (step + 1).min(self.end()), &mut did);
         }
-        found
+        did.0
     }
 }
 
@@ -116,16 +122,13 @@ impl Filtered {
 
     /// Goes on looking, for about as long as `budget` steps take for each processor; true when all is found.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
-        let is_place = self.filter.is_place();
-        let starts = [session.oldest(), self.at];
-        let finder = || Found { is_place, starts, steps: VecDeque::new() };
+        let at = self.at;
+        let finder = || Found { at, is_before: false, steps: VecDeque::new() };
         if let Some(scan) = &mut self.on {
             match scan.work(session, budget, finder) {
                 None => self.on = None,
                 Some(found) => {
-                    let (at, end) = (self.at, self.end);
-                    let steps = found.into_iter().flat_map(|found| found.steps);
-                    self.steps.extend(steps.filter(|&step| step >= at && step < end));
+                    self.steps.extend(found.into_iter().flat_map(|found| found.steps));
                     if self.steps.len() - self.before >= MOST_FOUND {
                         self.on = None;
                     }
@@ -137,10 +140,8 @@ impl Filtered {
                 None => self.back = None,
                 Some(found) => {
                     for step in found.into_iter().flat_map(|found| found.steps.into_iter().rev()) {
-                        if step < self.at {
-                            self.steps.push_front(step);
-                            self.before += 1;
-                        }
+                        self.steps.push_front(step);
+                        self.before += 1;
                     }
                     if self.before >= MOST_FOUND {
                         self.back = None;
@@ -152,34 +153,28 @@ impl Filtered {
     }
 }
 
-/// The steps of an interval at which a stop is met.
+/// The steps of an interval that tell of a stop being met, those nearest to a moment.
 #[derive(Debug, Clone)]
 struct Found {
-    is_place: bool,
-    /// Where no other interval ends.
-    starts: [StepNo; 2],
+    at: StepNo,
+    /// The interval lies before the moment: its last ones are nearest, else its first ones.
+    is_before: bool,
     steps: VecDeque<StepNo>,
 }
 
 impl Finder for Found {
-    fn begin(&mut self, machine: &Machine, judge: &Judge) {
-        // What is met where an interval begins is met behind no step of it, but mostly behind the last one of another.
-        let mut hits = Hits::new();
-        if self.is_place && self.starts.contains(&machine.steps()) {
-            judge.at_place(machine, &mut hits);
-        }
-        if !hits.is_empty() {
-            self.steps.push_back(machine.steps());
-        }
+    fn begin(&mut self, machine: &Machine) {
+        self.is_before = machine.steps() < self.at;
     }
 
-    fn met(&mut self, machine: &Machine) -> bool {
-        let step = if self.is_place { machine.steps() } else { machine.steps().saturating_sub(1) };
-        self.steps.push_back(step);
-        if self.steps.len() > 2 * MOST_FOUND {
+    fn met(&mut self, _: &Machine, hit: Hit) -> bool {
+        if self.steps.back() != Some(&hit.step) {
+            self.steps.push_back(hit.step);
+        }
+        if self.steps.len() > MOST_FOUND {
             self.steps.pop_front();
         }
-        true
+        self.is_before || self.steps.len() < MOST_FOUND
     }
 }
 
@@ -197,47 +192,56 @@ pub enum TrailForm {
 /// Writes the steps of a run under way, behind it on a copy.
 #[derive(Debug, Clone)]
 pub struct TrailText {
-    filter: Option<StopAt>,
-    machine: Machine,
-    fed: usize,
-    judge: Option<Judge>,
+    rerun: Rerun,
+    filter: Option<Chosen>,
     writer: Writer,
+}
+
+/// The steps that a filter lets through, as they come.
+#[derive(Debug, Clone)]
+struct Chosen {
+    judge: Judge,
+    times: u64,
+    /// The moment at which the filter was met last.
+    last: Option<StepNo>,
+    /// The step to be written when it is taken, and the one written last.
+    coming: Option<StepNo>,
+    written: Option<StepNo>,
 }
 
 #[derive(Debug, Clone)]
 struct Writer {
     form: TrailForm,
     target: &'static Target,
-    /// Of each address that an instruction was met at: its place and text.
-    known: Vec<Option<Box<str>>>,
+    /// Of each address that an instruction was met at: its place and text as the code was.
+    known: FxHashMap<Addr, Known>,
     out: String,
 }
 
 impl TrailText {
     /// For a walk that stands before its first step.
     pub fn new(session: &Session, form: TrailForm, filter: Option<StopAt>) -> Self {
-        let (machine, fed) = session.machine_at(session.oldest());
-        let judge = filter.clone().map(|stop| session.judge_for(vec![Armed { id: StopId::UNTIL, stop }], &machine));
-        let target = machine.target();
-        let known = vec![None; target.address_mask() as usize + 1];
-        let mut writer = Writer { form, target, known, out: String::new() };
+        let mut rerun = Rerun::at(session, session.oldest());
+        let filter = filter.map(|stop| {
+            let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop }], &rerun);
+            judge.arm(&mut rerun.machine);
+            Chosen { judge, times: 0, last: None, coming: None, written: None }
+        });
+        let target = rerun.machine.target();
+        let mut writer = Writer { form, target, known: FxHashMap::default(), out: String::new() };
         if form == TrailForm::Csv {
             writer.out.push_str("step,address,place,instruction,cycles,did\n");
         }
-        Self { filter, machine, fed, judge, writer }
+        Self { rerun, filter, writer }
     }
 
     /// Takes in what the walk has done since; returns what that comes to in words.
     pub fn follow(&mut self, session: &Session) -> &str {
-        let until = session.end();
-        let Self { machine, fed, filter, judge, writer } = self;
-        let is_place = filter.as_ref().is_some_and(StopAt::is_place);
-        session.repeat(machine, fed, until, |machine, run| match judge {
-            Some(judge) => writer.met(session, machine, judge, is_place, run),
-            None => {
-                machine.run_observed(run, &mut Steps { session, writer });
-            }
-        });
+        let Self { rerun, filter, writer } = self;
+        match filter {
+            Some(chosen) => rerun.go_through(session, session.end(), &mut Choosing { session, writer, chosen }),
+            None => rerun.go_through(session, session.end(), &mut Seen(&mut Steps { session, writer })),
+        }
         &self.writer.out
     }
 
@@ -261,42 +265,81 @@ impl Observer for Steps<'_> {
     }
 }
 
-impl Writer {
-    /// Writes the steps of a piece of the run at which the filter is met.
-    fn met(&mut self, session: &Session, machine: &mut Machine, judge: &mut Judge, is_place: bool, run: Run) {
-        judge.arm(machine);
-        while machine.steps() < run.until {
-            let mut hits = Hits::new();
-            if is_place {
-                judge.at_place(machine, &mut hits);
+/// Writes the steps that tell of the filter being met.
+struct Choosing<'a> {
+    session: &'a Session,
+    writer: &'a mut Writer,
+    chosen: &'a mut Chosen,
+}
+
+impl Choosing<'_> {
+    /// The filter is met; of the times it is, those count that it names.
+    fn take(&mut self, machine: &Machine, hits: &Hits) {
+        let moment = machine.steps();
+        for hit in hits {
+            let chosen = &mut *self.chosen;
+            let stop = &chosen.judge.stops[hit.index].stop;
+            if chosen.last != Some(moment) {
+                (chosen.last, chosen.times) = (Some(moment), chosen.times + 1);
             }
-            if !hits.is_empty() {
-                let one = Run::until((machine.steps() + 1).min(run.until));
-                machine.run_observed(one, &mut Steps { session, writer: self });
+            let is_over = stop.once && chosen.written.is_some();
+            if is_over || !stop.times.fits(chosen.times) || chosen.written == Some(hit.step) {
                 continue;
             }
-            let from = machine.steps();
-            let (looked, _) = look(machine, judge, run);
-            match looked {
-                Looked::Met(..) if is_place => {}
-                Looked::Met(..) if machine.last_report().step + 1 == machine.steps() => {
-                    self.step(session, machine.last_report());
-                }
-                // Seen by the instruction it led to, and not itself.
-                Looked::Met(..) => {
-                    let (mut before, mut fed) = session.machine_at(machine.steps().saturating_sub(1));
-                    session.feed_copy(&mut before, &mut fed);
-                    before.run_observed(Run::until(machine.steps()), &mut Steps { session, writer: self });
-                }
-                Looked::Stopped(_) if machine.steps() == from => break,
-                Looked::Stopped(_) => {}
+            if hit.step == moment {
+                chosen.coming = Some(moment);
+            } else {
+                self.write(machine, hit.step);
             }
         }
     }
 
+    fn write(&mut self, machine: &Machine, step: StepNo) {
+        self.chosen.written = Some(step);
+        if machine.last_report().step == step {
+            self.writer.step(self.session, machine.last_report());
+        } else {
+            // Seen by the instruction it led to, and not itself.
+            let mut before = Rerun::at(self.session, step);
+            let mut steps = Steps { session: self.session, writer: self.writer };
+            before.go_through(self.session, step + 1, &mut Seen(&mut steps));
+        }
+    }
+}
+
+impl Question for Choosing<'_> {
+    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
+        let mut hits = Hits::new();
+        self.chosen.judge.feed(machine, entries, &mut hits);
+        self.take(machine, &hits);
+    }
+
+    fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
+        let mut hits = Hits::new();
+        let (looked, stop) = if self.chosen.coming == Some(machine.steps()) {
+            let stop = self.chosen.judge.step(machine, run, &mut hits);
+            (hits, stop)
+        } else {
+            match look(machine, &mut self.chosen.judge, run) {
+                Looked::Met(hits, stop) => (hits, stop),
+                Looked::Stopped(stop) => (hits, stop),
+            }
+        };
+        if let Some(step) = self.chosen.coming.take_if(|step| *step < machine.steps()) {
+            self.write(machine, step);
+        }
+        self.take(machine, &looked);
+        stop
+    }
+}
+
+/// What stands at a place: its code words, and what is written of it.
+type Known = ([u32; 2], Box<str>);
+
+impl Writer {
     fn step(&mut self, session: &Session, report: &Report) {
-        let index = report.pc.0 as usize;
-        if self.known.get(index).is_some_and(Option::is_none) {
+        let known = self.known.get(&report.pc).filter(|known| known.0 == report.code);
+        if known.is_none() {
             let line = session.image().line_at(report.pc);
             let file = line.and_then(|line| session.sources().get(line.span.file));
             let place = match (line, file) {
@@ -304,7 +347,7 @@ impl Writer {
                 (Some(line), _) => format!("line {}", line.line),
                 (None, _) => self.target.hex_address(report.pc),
             };
-            let text = crate::instruction_text(session, report.pc).unwrap_or_default();
+            let text = crate::code_text(session, report.pc, report.code).unwrap_or_default();
             let words = match self.form {
                 TrailForm::Text => format!("{place:<14}  {text:<22}"),
                 TrailForm::Csv => format!("{},{}", quoted(&place), quoted(&text)),
@@ -312,9 +355,9 @@ impl Writer {
                     format!("\"place\":\"{}\",\"instruction\":\"{}\"", escaped(&place), escaped(&text))
                 }
             };
-            self.known[index] = Some(words.into());
+            self.known.insert(report.pc, (report.code, words.into()));
         }
-        let words = self.known.get(index).and_then(Option::as_deref).unwrap_or_default();
+        let words = self.known.get(&report.pc).map_or("", |known| &known.1);
         let out = &mut self.out;
         // Writing to a string never fails.
         let _ = match self.form {

@@ -5,6 +5,7 @@
 
 use super::story::{set_by_hand, writing_before};
 use crate::effects::{Effects, Last};
+use crate::rerun::{Rerun, Seen};
 use crate::session::{ByHand, Session};
 use crate::stops::{Thing, is_written};
 use wendax_isa::StepNo;
@@ -47,11 +48,9 @@ fn last_step_that_wrote(session: &Session, thing: Thing, before: StepNo) -> Opti
 }
 
 fn last_in_interval(session: &Session, thing: Thing, from: StepNo, until: StepNo) -> Option<Effects> {
-    let (mut machine, mut fed) = session.machine_at(from);
-    let word_bytes = machine.target().word_bytes();
+    let mut rerun = Rerun::at(session, from);
+    let word_bytes = rerun.machine.target().word_bytes();
     let mut last = Last { fits: |report: &Report| is_written(report, thing), found: None, word_bytes };
-    session.repeat(&mut machine, &mut fed, until, |machine, run| {
-        machine.run_observed(run, &mut last);
-    });
+    rerun.go_through(session, until, &mut Seen(&mut last));
     last.found
 }

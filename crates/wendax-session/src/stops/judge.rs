@@ -1,15 +1,19 @@
 //! Which stops are met at a moment.
 //!
 //! The judge says what a blind run has to look out for, takes the steps before which it stopped, and tells by their
-//! reports which stops are met behind them. It remembers the end of what was printed, since a text may be printed in
-//! pieces; nothing else of the past.
+//! reports which stops are met behind them. A place is met when its instruction *arrives*: when a moment is left and no
+//! interrupt comes first. What comes from outside changes values as steps do: a lever at its moment, what is typed with
+//! the step that begins there. The judge remembers the end of what was printed, since a text may be printed in pieces,
+//! and the moment it judged last; nothing else of the past.
 
 use super::{StopAt, StopId, Thing, Touch, Where};
+use crate::log::Entry;
+use crate::rerun::Rerun;
 use crate::values::{self, At};
 use smallvec::SmallVec;
 use wendax_asm::BoundValue;
 use wendax_isa::{Addr, StepNo, Target};
-use wendax_machine::{Lookout, Machine, Report, Run, StepKind, Stop, Write};
+use wendax_machine::{Came, Event, Lookout, Machine, Report, Run, StepKind, Stop, Write};
 
 /// A stop with its number.
 #[derive(Debug, Clone)]
@@ -18,29 +22,50 @@ pub(crate) struct Armed {
     pub(crate) stop: StopAt,
 }
 
-/// Stops met at one moment, by their index.
-pub(crate) type Hits = SmallVec<[usize; 2]>;
+/// A stop that is met.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Hit {
+    /// Its index.
+    pub(crate) index: usize,
+    /// The step that tells of it: for a place and a lever the one that begins at the moment, else the one before.
+    pub(crate) step: StepNo,
+}
+
+/// Stops met at one moment.
+pub(crate) type Hits = SmallVec<[Hit; 2]>;
 
 #[derive(Debug, Clone)]
 pub(crate) struct Judge {
     pub(crate) stops: Vec<Armed>,
     /// Instructions that are stops themselves.
-    pub(crate) places: Vec<Addr>,
-    /// Of each stop at instructions of a kind, those in order.
-    kinds: Vec<Vec<Addr>>,
-    pub(crate) lookout: Lookout,
+    places: Vec<Addr>,
+    lookout: Lookout,
     /// Moments that are stops by their step, in order.
-    pub(crate) moments: Vec<StepNo>,
+    moments: Vec<StepNo>,
     /// Any step may be one that a stop is met behind.
-    pub(crate) every: bool,
+    every: bool,
     // What has to be looked at before a step.
     reads: bool,
     calls: bool,
     leaves: bool,
     values: bool,
+    /// Places by mnemonics are among the stops.
+    by_mnemonic: bool,
     /// The end of what was printed, as long as the longest text looked for.
     tail: Vec<u8>,
     longest: usize,
+    /// The moment at which arrivals have been judged.
+    judged: Option<StepNo>,
+    /// Something was typed at this moment: the values before, of each stop.
+    typed: Option<Typed>,
+}
+
+/// The values of stops before something was typed and behind it.
+#[derive(Debug, Clone)]
+struct Typed {
+    step: StepNo,
+    before: Vec<bool>,
+    behind: Vec<bool>,
 }
 
 impl Judge {
@@ -49,7 +74,6 @@ impl Judge {
         let mut judge = Self {
             stops,
             places: Vec::new(),
-            kinds: Vec::new(),
             moments: Vec::new(),
             lookout: Lookout::default(),
             every: false,
@@ -57,25 +81,30 @@ impl Judge {
             calls: false,
             leaves: false,
             values: false,
+            by_mnemonic: false,
             tail: Vec::new(),
             longest: 0,
+            judged: None,
+            typed: None,
         };
         for armed in &judge.stops {
-            let kinds = match &armed.stop.place {
-                Where::Op(name) => instructions_named(machine, name),
-                _ => Vec::new(),
-            };
-            judge.places.extend_from_slice(&kinds);
-            judge.kinds.push(kinds);
             let lookout = &mut judge.lookout;
             match &armed.stop.place {
-                Where::Address(address) | Where::Entered(address) => judge.places.push(*address),
+                Where::Address(address) => judge.places.push(*address),
+                Where::Entered(address) => {
+                    judge.places.push(*address);
+                    // An interrupt may come before its first instruction.
+                    lookout.rare = true;
+                }
                 Where::Among(from, to) => {
                     let align = target.code_align;
                     let first = *from + (align - from.0 % align) % align;
                     judge.places.extend(first.up_to(*to).step_by(align as usize));
                 }
-                Where::Op(_) => {}
+                Where::Op(name) => {
+                    lookout.mnemonics.push(name.clone());
+                    judge.by_mnemonic = true;
+                }
                 Where::Step(step) => judge.moments.push(*step),
                 Where::Touched(touch, thing) => {
                     lookout.rare |= is_touched_by_entries(*thing, target);
@@ -124,26 +153,44 @@ impl Judge {
         judge
     }
 
+    /// For a machine that goes through a run again.
+    pub(crate) fn at(stops: Vec<Armed>, rerun: &Rerun) -> Self {
+        let mut judge = Self::new(stops, &rerun.machine);
+        judge.stands_behind(rerun.tail());
+        judge
+    }
+
     /// The next moment behind a step that is a stop by its own.
     pub(crate) fn next_moment(&self, step: StepNo) -> StepNo {
         let after = self.moments.partition_point(|&moment| moment <= step);
         self.moments.get(after).copied().unwrap_or(StepNo::LAST)
     }
 
-    /// Something else than instructions is looked out for.
+    /// Something else than instructions at fixed places is looked out for.
     pub(crate) fn looks(&self) -> bool {
         self.every || !self.lookout.is_empty()
     }
 
-    /// How much of what was printed before has to be known.
-    pub(crate) fn longest(&self) -> usize {
-        self.longest
+    /// The step that comes has to be judged, whatever it is.
+    pub(super) fn takes_each_step(&self) -> bool {
+        self.every || self.typed.is_some()
     }
 
     /// The machine is about to go on from another moment, behind this output.
     pub(crate) fn stands_behind(&mut self, tail: &[u8]) {
         self.tail.clear();
         self.tail.extend_from_slice(&tail[tail.len().saturating_sub(self.longest)..]);
+        (self.judged, self.typed) = (None, None);
+    }
+
+    /// What arrives at a moment has been told.
+    pub(crate) fn is_judged(&self, moment: StepNo) -> bool {
+        self.judged == Some(moment)
+    }
+
+    /// What arrives at a moment is known, or of no interest.
+    pub(crate) fn has_judged(&mut self, moment: StepNo) {
+        self.judged = Some(moment);
     }
 
     /// Has the machine look out.
@@ -152,39 +199,115 @@ impl Judge {
         machine.set_lookout(&self.lookout);
     }
 
-    /// The instructions that are next and are stops.
-    pub(crate) fn at_place(&self, machine: &Machine, hits: &mut Hits) {
-        let pc = machine.pc();
-        // Behind the last step no instruction is next.
-        let is_moment = self.moments.binary_search(&machine.steps()).is_ok();
-        let is_place = machine.finished().is_none() && self.places.binary_search(&pc).is_ok();
-        if !is_moment && !is_place {
+    /// Feeds what comes from outside at the machine's moment, and tells what that meets and what arrives.
+    pub(crate) fn feed(&mut self, machine: &mut Machine, entries: &[Entry], hits: &mut Hits) {
+        let moment = machine.steps();
+        for entry in entries.iter().filter(|entry| entry.event.is_edit()) {
+            self.move_levers(machine, &entry.event, hits);
+        }
+        // Conditions are asked of the state people see: what is typed at a moment is still to come there.
+        let mut arriving = Hits::new();
+        let is_new = self.judged.replace(moment) != Some(moment);
+        if is_new {
+            self.candidates(machine, &mut arriving);
+        }
+        let before = if self.values { self.all_values(machine) } else { Vec::new() };
+        let count = machine.came().len();
+        for entry in entries.iter().filter(|entry| !entry.event.is_edit()) {
+            machine.feed(&entry.event);
+        }
+        if machine.came().len() > count {
+            let behind = if self.values { self.all_values(machine) } else { Vec::new() };
+            self.typed = Some(Typed { step: moment, before, behind });
+        }
+        self.keep_arriving(machine, arriving, hits);
+    }
+
+    /// Feeds an event that changes the state itself, and tells what it meets when it comes from outside.
+    pub(crate) fn move_levers(&mut self, machine: &mut Machine, event: &Event, hits: &mut Hits) {
+        if !matches!(event, Event::Levers(_)) {
+            machine.feed(event);
             return;
         }
+        let before = if self.values { self.all_values(machine) } else { Vec::new() };
+        let count = machine.came().len();
+        machine.feed(event);
+        let (step, came) = (machine.steps(), machine.came().get(count..).unwrap_or_default());
         for (index, armed) in self.stops.iter().enumerate() {
-            let is_there = match armed.stop.place {
-                Where::Step(step) => step == machine.steps(),
+            let is_met = match &armed.stop.place {
+                Where::Touched(touch, thing) => came.iter().any(|came| is_touched_by(*touch, *thing, came)),
+                Where::True(value) => before.get(index) == Some(&false) && is_true(value, machine),
+                _ => false,
+            };
+            if is_met && holds(&armed.stop, machine) {
+                hits.push(Hit { index, step });
+            }
+        }
+    }
+
+    /// What arrives at the machine's moment, unless that has been told; what comes from outside there has been fed.
+    pub(crate) fn arrive(&mut self, machine: &Machine, hits: &mut Hits) {
+        let moment = machine.steps();
+        if self.judged.replace(moment) != Some(moment) {
+            let mut arriving = Hits::new();
+            self.candidates(machine, &mut arriving);
+            self.keep_arriving(machine, arriving, hits);
+        }
+    }
+
+    /// Of what is next at a moment, what arrives.
+    fn keep_arriving(&self, machine: &Machine, arriving: Hits, hits: &mut Hits) {
+        if !arriving.is_empty() {
+            let arrives = machine.arrives().is_some();
+            let is_sure = |hit: &Hit| match self.stops[hit.index].stop.place {
+                Where::Step(_) | Where::Entered(_) => true,
+                _ => arrives,
+            };
+            hits.extend(arriving.into_iter().filter(is_sure));
+        }
+    }
+
+    /// The stops that are met at the machine's moment if its instruction arrives, and those that are met there anyhow.
+    fn candidates(&self, machine: &Machine, hits: &mut Hits) {
+        let (pc, step) = (machine.pc(), machine.steps());
+        // Behind the last step no instruction is next.
+        let is_moment = self.moments.binary_search(&step).is_ok();
+        let is_next = machine.finished().is_none();
+        let is_place = is_next && self.places.binary_search(&pc).is_ok();
+        if !is_moment && !is_place && !(is_next && self.by_mnemonic) {
+            return;
+        }
+        let mnemonics = if self.by_mnemonic { machine.mnemonics_at(pc) } else { Vec::new() };
+        for (index, armed) in self.stops.iter().enumerate() {
+            let is_there = match &armed.stop.place {
+                Where::Step(at) => *at == step,
+                Where::Op(name) => is_next && mnemonics.contains(&name.as_str()),
                 _ if !is_place => false,
-                Where::Address(address) => address == pc,
-                Where::Entered(address) => address == pc && was_entered(machine, address),
-                Where::Among(from, to) => from <= pc && pc < to,
-                Where::Op(_) => self.kinds[index].binary_search(&pc).is_ok(),
+                Where::Address(address) => *address == pc,
+                Where::Entered(address) => *address == pc && was_entered(machine, *address),
+                Where::Among(from, to) => *from <= pc && pc < *to,
                 _ => false,
             };
             if is_there && holds(&armed.stop, machine) {
-                hits.push(index);
+                let of_step = matches!(armed.stop.place, Where::Entered(_));
+                hits.push(Hit { index, step: if of_step { step.saturating_sub(1) } else { step } });
             }
         }
     }
 
     /// Takes one step and tells which stops are met behind it.
     pub(crate) fn step(&mut self, machine: &mut Machine, how: Run, hits: &mut Hits) -> Stop {
-        let before = self.before(machine);
+        let mut before = self.before(machine);
         let (step, printed) = (machine.steps(), machine.printed());
         let stop = machine.step_on(how);
         if machine.steps() == step {
             return stop;
         }
+        // What was typed is part of the step: true before it, behind it, or between.
+        let between = self.typed.take().filter(|typed| typed.step == step).map(|typed| {
+            before.values = typed.before;
+            typed.behind
+        });
         let report = machine.last_report();
         let print_from = self.tail.len();
         if report.printed > 0 && self.longest > 0 {
@@ -193,14 +316,17 @@ impl Judge {
         for (index, armed) in self.stops.iter().enumerate() {
             let is_met = match &armed.stop.place {
                 Where::Address(_) | Where::Entered(_) | Where::Among(..) | Where::Op(_) | Where::Step(_) => false,
-                Where::Touched(Touch::Read, thing) => has_read(report, *thing, &before),
-                Where::Touched(Touch::Write, thing) => writes(report, *thing).any(|_| true),
-                Where::Touched(Touch::Change, thing) => writes(report, *thing).any(|changed| changed),
+                Where::Touched(Touch::Read, thing) => has_read(report, *thing, &before, machine.target()),
+                Where::Touched(touch, thing) => {
+                    let by_step = writes(report, *thing).any(|changed| changed || *touch == Touch::Write);
+                    let typed = report.came.iter().filter(|came| !came.is_before);
+                    by_step || typed.into_iter().any(|came| is_touched_by(*touch, *thing, came))
+                }
                 Where::Call(number) => {
                     // A program may serve its calls itself, by a trap.
                     let made = match report.kind {
                         StepKind::Call(made) => Some(made),
-                        StepKind::Trap(CALL_TRAP) => before.call,
+                        StepKind::Trap(_) if report.length > 0 => before.call,
                         StepKind::Trap(_) | StepKind::Instruction | StepKind::Interrupt(_) => None,
                     };
                     made.is_some_and(|made| number.is_none_or(|number| number == made))
@@ -217,13 +343,16 @@ impl Judge {
                     let left = before.targets.len().saturating_sub(machine.frames().len());
                     before.targets.iter().rev().take(left).any(|routine| routine == target)
                 }
-                Where::True(value) => before.values.get(index) == Some(&false) && is_true(value, machine),
+                Where::True(value) => {
+                    let was = |values: &Vec<bool>| values.get(index) == Some(&true);
+                    let between = between.as_ref().map_or(was(&before.values), was);
+                    !was(&before.values) && between || !between && is_true(value, machine)
+                }
             };
             if is_met && holds(&armed.stop, machine) {
-                hits.push(index);
+                hits.push(Hit { index, step });
             }
         }
-        self.at_place(machine, hits);
         let over = self.tail.len().saturating_sub(self.longest);
         self.tail.drain(..over);
         stop
@@ -242,13 +371,29 @@ impl Judge {
             before.targets = machine.frames().iter().map(|frame| frame.target).collect();
         }
         if self.values {
-            let value = |armed: &Armed| match &armed.stop.place {
-                Where::True(value) => is_true(value, machine),
-                _ => true,
-            };
-            before.values = self.stops.iter().map(value).collect();
+            before.values = self.all_values(machine);
         }
         before
+    }
+
+    /// Of each stop whether its value is true.
+    fn all_values(&self, machine: &Machine) -> Vec<bool> {
+        let value = |armed: &Armed| match &armed.stop.place {
+            Where::True(value) => is_true(value, machine),
+            _ => true,
+        };
+        self.stops.iter().map(value).collect()
+    }
+}
+
+/// What came from outside touched a thing.
+fn is_touched_by(touch: Touch, thing: Thing, came: &Came) -> bool {
+    let Thing::Cells(from, to) = thing else { return false };
+    let is_there = (from..to).contains(&came.address) || (from..to).contains(&(came.address + 1));
+    match touch {
+        Touch::Read => false,
+        Touch::Write => is_there,
+        Touch::Change => is_there && came.old != came.new,
     }
 }
 
@@ -256,9 +401,6 @@ impl Judge {
 fn is_touched_by_entries(thing: Thing, target: &Target) -> bool {
     !matches!(thing, Thing::Register(register) if register != target.roles.stack)
 }
-
-/// The trap that a system call enters when the program serves it.
-const CALL_TRAP: u32 = 7;
 
 /// What has to be known of the state before a step.
 #[derive(Default)]
@@ -272,11 +414,11 @@ struct Before {
     values: Vec<bool>,
 }
 
-fn has_read(report: &Report, thing: Thing, before: &Before) -> bool {
-    let is_entry = matches!(report.kind, StepKind::Interrupt(_)) || report.length == 0;
+fn has_read(report: &Report, thing: Thing, before: &Before, target: &Target) -> bool {
+    // The entry of a trap or interrupt pushes the flags and the way back: it reads both, whatever led to it.
+    let is_entry = matches!(report.kind, StepKind::Interrupt(_) | StepKind::Trap(_));
     match thing {
-        // What comes in place of an instruction reads the stack pointer and the flags.
-        Thing::Register(_) if is_entry => false,
+        Thing::Register(register) if is_entry => register == target.roles.stack,
         Thing::Flag(_) if is_entry => true,
         Thing::Register(register) => before.reads >> register.0 & 1 != 0,
         Thing::Flag(bit) => before.flags_read & bit != 0,
@@ -381,18 +523,6 @@ pub(crate) fn old_value(report: &Report, thing: Thing, new: u32, word_bytes: u32
 fn ends_with_new(tail: &[u8], from: usize, text: &[u8]) -> bool {
     let ends = from + 1..=tail.len();
     ends.filter_map(|end| tail.get(end.checked_sub(text.len())?..end)).any(|part| part == text)
-}
-
-/// The instructions with a mnemonic that stand in memory.
-fn instructions_named(machine: &Machine, name: &str) -> Vec<Addr> {
-    let target = machine.target();
-    let is_named = |at: &Addr| machine.mnemonics_at(*at).iter().any(|known| known.eq_ignore_ascii_case(name));
-    let regions = machine.regions().into_iter();
-    let all = regions.flat_map(|region| region.start.up_to(region.end).step_by(target.code_align as usize));
-    let mut found: Vec<Addr> = all.filter(|&at| machine.may_execute(at)).filter(is_named).collect();
-    found.sort_unstable();
-    found.dedup();
-    found
 }
 
 fn was_entered(machine: &Machine, address: Addr) -> bool {

@@ -3,63 +3,104 @@
 //! Blind as far as nothing that is looked out for comes, and one step with the judge where it does.
 
 use super::judge::{Hits, Judge};
+use crate::log::Entry;
+use crate::rerun::Question;
+use std::ops::ControlFlow;
 use wendax_machine::{Machine, Run, Stop};
 
 /// How a run ended that was looking.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Looked {
-    /// At least one stop is met here, by index; the step before ended so.
+    /// At least one stop is met here; the step before ended so.
     Met(Hits, Stop),
     /// Something else stopped it.
     Stopped(Stop),
 }
 
-/// Runs on to the next moment at which a stop is met, or as `how` says. Returns also the work done beside plain steps.
-/// The machine must have been armed by the judge; an instruction that is a stop itself and is next does not count.
-pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> (Looked, u64) {
-    let mut worked = 0;
-    let ran = machine.plain_steps();
+/// Runs on to the next moment at which a stop is met, or as `how` says. The machine must have been armed by the judge, and
+/// what comes at its moment been fed. What arrives at a moment is told when that is about to be left, so nothing is said
+/// of the one it is to run to, unless a step that led there met a stop.
+pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> Looked {
+    let mark = machine.effort();
     let mut hits = Hits::new();
     loop {
-        let until = how.until.min(judge.next_moment(machine.steps()));
-        let plain = how.plain.saturating_sub(machine.plain_since(ran));
-        let left = Run { work: how.work.saturating_sub(worked), plain, until, ..how };
-        let is_worked = left.work == 0 || left.plain == 0;
-        if machine.steps() >= how.until || machine.cycles() >= how.cycles || is_worked {
-            let stop = match () {
-                () if is_worked => Stop::Worked,
-                () if machine.steps() >= how.until => Stop::Steps,
-                () => Stop::Cycles,
-            };
-            return (Looked::Stopped(stop), worked);
-        }
-        let from = machine.steps();
-        let stop = if judge.every { Stop::Watched } else { machine.run(left) };
-        worked += if judge.every { 1 } else { machine.worked() };
-        let stop = match stop {
-            Stop::Watched => {
-                let stop = judge.step(machine, left, &mut hits);
-                worked += machine.worked();
-                stop
-            }
-            Stop::Breakpoint => {
-                judge.at_place(machine, &mut hits);
-                stop
-            }
-            other => {
-                // It may have been stopped at a place; going on from there would pass that.
-                if machine.steps() > from {
-                    judge.at_place(machine, &mut hits);
-                }
-                other
-            }
+        let left = how.effort.saturating_sub(machine.effort_since(mark));
+        let is_over = match () {
+            () if machine.steps() >= how.until => Some(Stop::Steps),
+            () if machine.cycles() >= how.cycles => Some(Stop::Cycles),
+            () if left == 0 => Some(Stop::Worked),
+            () => None,
         };
+        if let Some(stop) = is_over {
+            return Looked::Stopped(stop);
+        }
+        judge.arrive(machine, &mut hits);
         if !hits.is_empty() {
-            return (Looked::Met(hits, stop), worked);
+            return Looked::Met(hits, Stop::Breakpoint);
         }
-        // A place whose condition does not hold is none; neither is the end of a single step.
-        if !matches!(stop, Stop::Steps | Stop::Breakpoint | Stop::Observed) {
-            return (Looked::Stopped(stop), worked);
+        let until = how.until.min(judge.next_moment(machine.steps()));
+        let run = Run { effort: left, until, ..how };
+        let stop = if judge.takes_each_step() { Stop::Watched } else { machine.run(run) };
+        match stop {
+            Stop::Steps | Stop::Breakpoint | Stop::Observed => {}
+            Stop::Watched => {
+                judge.arrive(machine, &mut hits);
+                if !hits.is_empty() {
+                    return Looked::Met(hits, Stop::Breakpoint);
+                }
+                let stop = judge.step(machine, how, &mut hits);
+                if !hits.is_empty() {
+                    if machine.steps() < how.until {
+                        judge.arrive(machine, &mut hits);
+                    }
+                    return Looked::Met(hits, stop);
+                }
+                if !matches!(stop, Stop::Steps | Stop::Breakpoint | Stop::Observed) {
+                    return Looked::Stopped(stop);
+                }
+            }
+            other => return Looked::Stopped(other),
         }
+    }
+}
+
+/// The moments at which stops are met, told one after the other; one at which several are met may be told several times.
+pub(crate) struct Judged<'a, F> {
+    judge: &'a mut Judge,
+    met: F,
+    is_answered: bool,
+}
+
+impl<'a, F: FnMut(&Machine, &Judge, &Hits) -> ControlFlow<()>> Judged<'a, F> {
+    pub(crate) fn new(judge: &'a mut Judge, met: F) -> Self {
+        Self { judge, met, is_answered: false }
+    }
+
+    fn tell(&mut self, machine: &Machine, hits: &Hits) {
+        self.is_answered |= (self.met)(machine, self.judge, hits).is_break();
+    }
+}
+
+impl<F: FnMut(&Machine, &Judge, &Hits) -> ControlFlow<()>> Question for Judged<'_, F> {
+    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
+        let mut hits = Hits::new();
+        self.judge.feed(machine, entries, &mut hits);
+        if !hits.is_empty() {
+            self.tell(machine, &hits);
+        }
+    }
+
+    fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
+        match look(machine, self.judge, run) {
+            Looked::Met(hits, stop) => {
+                self.tell(machine, &hits);
+                stop
+            }
+            Looked::Stopped(stop) => stop,
+        }
+    }
+
+    fn is_answered(&self) -> bool {
+        self.is_answered
     }
 }

@@ -2,16 +2,19 @@
 //!
 //! Nothing is counted on the way: a branch can be run again at any time. It is counted when someone asks, from where
 //! that was done last, in slices; how often by some earlier moment is known from marks set meanwhile, and a short
-//! replay.
+//! replay. What arrives at the last moment of a branch hangs on what may still come there, so it is counted apart.
 
-use super::judge::{Armed, Hits};
-use super::{Judge, Looked, StopAt, StopId, look};
+use super::judge::Armed;
+use super::looking::Judged;
+use super::{Judge, StopAt, StopId, Times};
 use crate::history::INTERVAL;
-use crate::session::Session;
+use crate::rerun::Rerun;
+use crate::session::{Count, Session};
 use crate::values::At;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
+use std::ops::ControlFlow;
 use wendax_isa::StepNo;
-use wendax_machine::{Machine, Run};
+use wendax_machine::Machine;
 
 /// As many notes are kept of a stop, the latest ones.
 const MOST_NOTES: usize = 10_000;
@@ -38,32 +41,56 @@ pub struct Met {
     pub last: Option<StepNo>,
 }
 
-/// What is known of the meetings of one stop.
+/// What is known of the meetings of one stop up to a moment: all that steps before it met, what arrives there left out.
+#[derive(Debug, Clone, Copy, Default)]
+struct Mark {
+    step: StepNo,
+    times: u64,
+    last: Option<StepNo>,
+}
+
 #[derive(Debug, Clone)]
 struct Known {
     stop: StopAt,
-    /// The moment before the first step has been looked at.
-    has_begun: bool,
-    /// Steps by which it had been met so often; the last one is how far it was counted.
-    marks: Vec<(StepNo, u64)>,
-    last: Option<StepNo>,
-    /// The last mark is the moment it was met at last, and moves on with the next one.
-    moves: bool,
-    notes: Vec<Noted>,
+    /// How far it was counted, and earlier ends of counting.
+    now: Mark,
+    marks: Vec<Mark>,
+    /// It is met at the moment of the last mark by what arrives there, as things stand.
+    arrives: bool,
+    /// The latest notes, and how many there were before them.
+    notes: VecDeque<Noted>,
+    forgotten: u64,
 }
 
 impl Known {
     fn new(stop: StopAt) -> Self {
-        Self { stop, has_begun: false, marks: vec![(StepNo::FIRST, 0)], last: None, moves: false, notes: Vec::new() }
+        let now = Mark::default();
+        Self { stop, now, marks: Vec::new(), arrives: false, notes: VecDeque::new(), forgotten: 0 }
     }
 
-    fn end(&self) -> (StepNo, u64) {
-        self.marks.last().copied().unwrap_or((StepNo::FIRST, 0))
+    fn before(&self, step: StepNo) -> Mark {
+        if self.now.step <= step {
+            return self.now;
+        }
+        let after = self.marks.partition_point(|mark| mark.step <= step);
+        after.checked_sub(1).and_then(|index| self.marks.get(index)).copied().unwrap_or_default()
     }
 
-    fn before(&self, step: StepNo) -> (StepNo, u64) {
-        let after = self.marks.partition_point(|(at, _)| *at <= step);
-        after.checked_sub(1).and_then(|index| self.marks.get(index)).copied().unwrap_or((StepNo::FIRST, 0))
+    /// It is met at a moment.
+    fn meet(&mut self, id: StopId, machine: &Machine) {
+        let (step, times) = (machine.steps(), self.now.times + 1);
+        if self.now.last == Some(step) {
+            return;
+        }
+        (self.now.times, self.now.last) = (times, Some(step));
+        let Some(values) = self.stop.note.as_ref().filter(|_| self.stop.times.fits(times)) else { return };
+        let at = At::new(machine).with_met(times);
+        let values = values.iter().map(|noted| (noted.text.clone(), noted.value.value(&at).ok())).collect();
+        if self.notes.len() == MOST_NOTES {
+            self.notes.pop_front();
+            self.forgotten += 1;
+        }
+        self.notes.push_back(Noted { id, step: machine.steps(), values });
     }
 }
 
@@ -72,19 +99,20 @@ impl Known {
 pub(crate) struct Meetings {
     known: BTreeMap<StopId, Known>,
     counting: Option<Box<Counting>>,
+    /// What comes at the moment counted to has been looked at: as many entries of the log, on this branch.
+    looked_at: Option<(StepNo, usize, u64)>,
 }
 
 #[derive(Debug, Clone)]
 struct Counting {
-    machine: Machine,
-    fed: usize,
+    rerun: Rerun,
     judge: Judge,
 }
 
 impl Meetings {
     /// These are the stops now; of one that is another now nothing is known.
     pub(crate) fn follow(&mut self, stops: &[Armed]) {
-        self.counting = None;
+        (self.counting, self.looked_at) = (None, None);
         let mut known = BTreeMap::new();
         for Armed { id, stop } in stops {
             let kept = self.known.remove(id).filter(|known| known.stop == *stop);
@@ -95,23 +123,24 @@ impl Meetings {
 
     /// What lay behind a step is gone.
     pub(crate) fn truncate(&mut self, now: StepNo) {
-        self.counting = None;
+        (self.counting, self.looked_at) = (None, None);
         for known in self.known.values_mut() {
-            known.marks.retain(|(step, _)| *step <= now);
-            known.notes.retain(|note| note.step <= now);
-            known.moves = false;
-            // A moment that may lie behind the last mark.
-            known.last = known.last.filter(|last| *last <= known.end().0);
+            known.marks.retain(|mark| mark.step <= now);
+            known.now = known.before(now);
+            // What is counted again is noted again.
+            let Mark { step, last, .. } = known.now;
+            known.notes.retain(|note| note.step < step || note.step == step && last == Some(step));
+            known.arrives = false;
         }
     }
 
     /// All have been counted up to a step.
     fn reach(&self, step: StepNo) -> bool {
-        self.known.values().all(|known| known.end().0 >= step && known.has_begun)
+        self.known.values().all(|known| known.now.step >= step)
     }
 
     fn least(&self) -> StepNo {
-        self.known.values().map(|known| known.end().0).min().unwrap_or(StepNo::LAST)
+        self.known.values().map(|known| known.now.step).min().unwrap_or(StepNo::LAST)
     }
 }
 
@@ -119,15 +148,21 @@ impl Session {
     /// How often a stop was met on this branch, as far as that was counted: see [`Self::count_meetings`].
     pub fn met_so_far(&self, id: StopId) -> Option<Met> {
         let known = self.meetings.known.get(&id)?;
-        let (by, times) = known.end();
-        Some(Met { times, by, last: known.last })
+        let Mark { step: by, times, last } = known.now;
+        let last = if known.arrives { Some(by) } else { last };
+        Some(Met { times: times + u64::from(known.arrives), by, last })
     }
 
-    /// All that was noted on this branch, as far as that was counted, in order of step.
+    /// All that was noted on this branch, as far as that was counted, in order of step; of each stop the latest.
     pub fn notes(&self) -> Vec<Noted> {
         let mut notes: Vec<Noted> = self.meetings.known.values().flat_map(|known| known.notes.clone()).collect();
         notes.sort_by_key(|note| (note.step, note.id));
         notes
+    }
+
+    /// How many notes were taken before those that are kept.
+    pub fn forgotten_notes(&self) -> u64 {
+        self.meetings.known.values().map(|known| known.forgotten).sum()
     }
 
     /// Counts meetings up to the end of the branch, for about as long as `budget` steps take; true when nothing is left
@@ -138,7 +173,12 @@ impl Session {
 
     /// Nothing is left to count; see [`Self::count_meetings`].
     pub fn is_counted(&self) -> bool {
-        self.meetings.reach(self.end())
+        self.meetings.reach(self.end()) && self.has_looked_at(self.end())
+    }
+
+    fn has_looked_at(&self, moment: StepNo) -> bool {
+        self.meetings.known.is_empty()
+            || self.meetings.looked_at == Some((moment, self.entries_up_to(moment), self.branches()))
     }
 
     pub(crate) fn count_up_to(&mut self, step: StepNo, budget: u64) -> bool {
@@ -149,113 +189,119 @@ impl Session {
             }
             let from = self.meetings.least().max(self.oldest());
             let mut counting = match self.meetings.counting.take() {
-                Some(counting) if counting.machine.steps() == from => counting,
+                Some(counting) if counting.rerun.machine.steps() == from => counting,
                 _ => self.counting_from(from),
             };
-            let until = step.min(from.saturating_add(left.min(INTERVAL)));
-            let did = self.count_slice(&mut counting, until);
-            left = left.saturating_sub(did + 1);
-            for known in self.meetings.known.values_mut() {
-                known.has_begun = true;
-            }
-            let stuck = counting.machine.steps() < until;
-            let reached = if stuck { step } else { until };
-            for known in self.meetings.known.values_mut() {
-                let (at, times) = known.end();
-                if at < reached {
-                    known.marks.push((reached, times));
-                    known.moves = false;
-                }
-            }
-            self.meetings.counting = (!stuck).then_some(counting);
+            let effort = left.min(INTERVAL);
+            let mut some = effort;
+            let is_over = self.count_slice(&mut counting, step, &mut some);
+            left = left.saturating_sub(effort - some + 1);
+            let reached = if is_over { step } else { counting.rerun.machine.steps() };
+            self.meetings.mark(reached);
+            self.meetings.counting = Some(counting);
+        }
+        if step == self.end() && !self.has_looked_at(step) {
+            self.look_at_last();
         }
         true
     }
 
     fn counting_from(&self, from: StepNo) -> Box<Counting> {
-        let (machine, fed) = self.machine_at(from);
-        let judge = self.judge_for(self.stops.clone(), &machine);
-        Box::new(Counting { machine, fed, judge })
+        let mut rerun = Rerun::at(self, from);
+        let judge = Judge::at(self.stops.clone(), &rerun);
+        judge.arm(&mut rerun.machine);
+        Box::new(Counting { rerun, judge })
     }
 
-    /// Counts on up to a step; returns the work done.
-    fn count_slice(&mut self, counting: &mut Counting, until: StepNo) -> u64 {
-        let Counting { machine, fed, judge } = counting;
-        let begun = machine.steps();
-        let mut work = 0;
-        judge.arm(machine);
-        if begun == StepNo::FIRST {
-            let mut hits = Hits::new();
-            judge.at_place(machine, &mut hits);
-            self.note_hits(judge, machine, &hits);
-        }
-        while machine.steps() < until {
-            self.feed_copy(machine, fed);
-            let from = machine.steps();
-            let (looked, worked) = look(machine, judge, Run::until(until.min(self.event_step(*fed))));
-            work += worked;
-            machine.take_output();
-            match looked {
-                Looked::Met(hits, _) => self.note_hits(judge, machine, &hits),
-                Looked::Stopped(_) if machine.steps() == from => break,
-                Looked::Stopped(_) => {}
+    /// Counts on up to a step; true when it is reached.
+    fn count_slice(&mut self, counting: &mut Counting, until: StepNo, left: &mut u64) -> bool {
+        let Counting { rerun, judge } = counting;
+        let mut meetings = std::mem::take(&mut self.meetings);
+        let known = &mut meetings.known;
+        let mut question = Judged::new(judge, |machine, judge, hits| {
+            for hit in hits {
+                let id = judge.stops[hit.index].id;
+                if let Some(known) = known.get_mut(&id).filter(|known| known.counts(hit.step, machine.steps())) {
+                    known.meet(id, machine);
+                }
             }
-        }
-        work + (machine.steps() - begun)
+            ControlFlow::Continue(())
+        });
+        let is_over = rerun.ask(self, until, left, &mut question);
+        self.meetings = meetings;
+        is_over
     }
 
-    fn note_hits(&mut self, judge: &Judge, machine: &Machine, hits: &Hits) {
-        let step = machine.steps();
-        for &index in hits {
-            let Armed { id, stop } = &judge.stops[index];
-            let Some(known) = self.meetings.known.get_mut(id) else { continue };
-            let (by, times) = known.end();
-            let at_start = step == StepNo::FIRST && known.last.is_none();
-            if step <= by && !at_start {
-                continue;
-            }
-            let times = times + 1;
-            // Moments it was met at are no marks of their own, or there would be as many.
-            match known.marks.last_mut().filter(|mark| mark.0 == step || known.moves) {
-                Some(mark) => *mark = (step, times),
-                None => known.marks.push((step, times)),
-            }
-            known.moves = true;
-            known.last = Some(step);
-            let Some(values) = stop.note.as_ref().filter(|_| stop.times.fits(times)) else { continue };
-            let at = At::new(machine).with_met(times);
-            let values = values.iter().map(|noted| (noted.text.clone(), noted.value.value(&at).ok())).collect();
-            if known.notes.len() == 2 * MOST_NOTES {
-                known.notes.drain(..MOST_NOTES);
-            }
-            known.notes.push(Noted { id: *id, step, values });
+    /// Looks at the moment counted to, which nobody has left: what arrives there as things stand.
+    fn look_at_last(&mut self) {
+        let moment = self.end();
+        let counting = match self.meetings.counting.take() {
+            Some(counting) if counting.rerun.machine.steps() == moment => counting,
+            _ => self.counting_from(moment),
+        };
+        let mut arriving = Vec::new();
+        let mut judge = counting.judge.clone();
+        let mut question = Judged::new(&mut judge, |_, judge, hits| {
+            arriving.extend(hits.iter().map(|hit| judge.stops[hit.index].id));
+            ControlFlow::Continue(())
+        });
+        counting.rerun.last_moment(self, &mut question);
+        for (id, known) in &mut self.meetings.known {
+            known.arrives = arriving.contains(id) && known.now.last != Some(moment);
         }
+        self.meetings.counting = Some(counting);
+        self.meetings.looked_at = Some((moment, self.entries_up_to(moment), self.branches()));
     }
 
-    /// How often each of these stops had been met by a moment; they have been counted up to there. Nothing for a stop
-    /// of a command's own.
-    pub(crate) fn times_by(&self, stops: &[Armed], step: StepNo) -> Vec<u64> {
+    /// How often each of these stops had been met by a moment, what arrives there included; they have been counted up to
+    /// there. Nothing for a stop of a command's own.
+    pub(crate) fn times_by(&self, stops: &[Armed], step: StepNo) -> Vec<Count> {
         let count = |armed: &Armed| {
             let Some(known) = self.meetings.known.get(&armed.id) else { return 0 };
-            let (at, times) = known.before(step);
-            if at >= step || armed.stop.times == super::Times::Each {
-                times
-            } else {
-                times + self.times_between(armed, at, step)
-            }
+            let mark = known.before(step);
+            if armed.stop.times == Times::Each { mark.times } else { self.times_since(armed, mark, step) }
         };
-        stops.iter().map(count).collect()
+        stops.iter().map(|armed| Count { times: count(armed), last: None }).collect()
     }
 
-    fn times_between(&self, armed: &Armed, from: StepNo, to: StepNo) -> u64 {
-        let (mut machine, mut fed) = self.machine_at(from);
-        let mut judge = self.judge_for(vec![armed.clone()], &machine);
-        judge.arm(&mut machine);
-        let mut times = 0;
-        self.repeat(&mut machine, &mut fed, to, |machine, run| {
-            let (looked, _) = look(machine, &mut judge, run);
-            times += u64::from(matches!(looked, Looked::Met(..)));
+    /// How often a stop was met on this branch up to a moment, what arrives there included: counted from the beginning.
+    pub fn times_met(&self, stop: &StopAt, step: StepNo) -> u64 {
+        self.times_since(&Armed { id: StopId::UNTIL, stop: stop.clone() }, Mark::default(), step)
+    }
+
+    fn times_since(&self, armed: &Armed, mut mark: Mark, to: StepNo) -> u64 {
+        let mut rerun = Rerun::at(self, mark.step.max(self.oldest()));
+        let mut judge = Judge::at(vec![armed.clone()], &rerun);
+        judge.arm(&mut rerun.machine);
+        let mut question = Judged::new(&mut judge, |machine, _, _| {
+            if mark.last != Some(machine.steps()) {
+                mark = Mark { step: mark.step, times: mark.times + 1, last: Some(machine.steps()) };
+            }
+            ControlFlow::Continue(())
         });
-        times
+        rerun.go_through(self, to, &mut question);
+        rerun.last_moment(self, &mut question);
+        mark.times
+    }
+}
+
+impl Known {
+    /// A meeting told of a moment is not among those counted already: what a step before the last mark met is.
+    fn counts(&self, step: StepNo, moment: StepNo) -> bool {
+        let by = self.now.step;
+        moment > by || moment == by && step == by
+    }
+}
+
+impl Meetings {
+    /// All has been counted up to a step.
+    fn mark(&mut self, step: StepNo) {
+        for known in self.known.values_mut() {
+            if known.now.step < step {
+                known.now.step = step;
+                known.marks.push(known.now);
+                known.arrives = false;
+            }
+        }
     }
 }

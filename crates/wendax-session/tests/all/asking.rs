@@ -65,7 +65,7 @@ fn stops_mean_what_their_words_say() {
         }
     }
     let all = read("change total if r1 == 0xFFF9 every 1_000 once note r1, [total] + 1");
-    assert_eq!((all.times, all.once, all.stops(), all.is_place()), (Times::Every(1000), true, false, false));
+    assert_eq!((all.times, all.once, all.stops()), (Times::Every(1000), true, false));
     let noted: Vec<String> = all.note.expect("it notes").into_iter().map(|value| value.text).collect();
     assert_eq!(noted, ["r1", "[total] + 1"]);
 }

@@ -393,10 +393,12 @@ proptest! {
         loop {
             let machine = session.machine();
             let here = (machine.steps().0, machine.cycles());
-            if machine.pc() == to && let Some((step, cycles)) = open.take() {
+            // Behind the last step no instruction comes.
+            let is_over = machine.finished().is_some();
+            if machine.pc() == to && !is_over && let Some((step, cycles)) = open.take() {
                 found.push((here.1 - cycles, here.0 - step, step));
             }
-            if machine.pc() == from {
+            if machine.pc() == from && !is_over {
                 if open.is_some() { again += 1 } else { open = Some(here) }
             }
             if session.now() >= end {

@@ -42,23 +42,40 @@ pub(crate) const STOPS: [&str; 29] = [
     "when [r3] == r1",
 ];
 
-/// Whether a stop is met behind a step, by nothing but what the step did and the states on both sides.
-fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Machine, output: &[u8]) -> bool {
+/// It is met when an instruction arrives: the step that tells of it begins there.
+pub(crate) fn is_place(stop: &StopAt) -> bool {
+    matches!(stop.place, Where::Address(_) | Where::Among(..) | Where::Op(_) | Where::Step(_))
+}
+
+/// A moment: the state people see, and what it is to who leaves it, when all that comes there has come.
+pub(crate) struct Moment {
+    seen: Machine,
+    left: Machine,
+}
+
+impl Moment {
+    pub(crate) fn of(session: &Session) -> Self {
+        Self { seen: session.machine().clone(), left: session.fork() }
+    }
+}
+
+/// Whether a stop is met at a moment, by nothing but what the step that led there did and the states on both sides.
+fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Moment, output: &[u8]) -> bool {
     let holds =
         |machine: &Machine, value: &wendax_asm::BoundValue| value.value(&At::new(machine)).is_ok_and(|v| v != 0);
+    let (after, between, before) = (&now.seen, &before.left, &before.seen);
     if !stop.condition.as_ref().is_none_or(|condition| holds(after, condition)) {
         return false;
     }
-    if let Where::Address(address) = stop.place {
-        return after.pc() == address && after.finished().is_none();
-    }
-    let is_there = |holds: bool| holds && after.finished().is_none();
+    // An instruction arrives when it is next and no interrupt comes first.
+    let asks = |machine: &Machine| machine.interrupts().iter().any(|one| one.asks && one.handler.is_some());
+    let is_first = now.left.flags() & u32::from(wendax_isa::w16::I) != 0 && asks(&now.left);
+    let arrives = after.finished().is_none() && !is_first;
     match &stop.place {
+        Where::Address(address) => return arrives && after.pc() == *address,
         Where::Step(step) => return after.steps() == *step,
-        Where::Among(from, to) => return is_there(*from <= after.pc() && after.pc() < *to),
-        Where::Op(name) => {
-            return is_there(after.mnemonics_at(after.pc()).contains(&name.as_str()));
-        }
+        Where::Among(from, to) => return arrives && *from <= after.pc() && after.pc() < *to,
+        Where::Op(name) => return arrives && after.mnemonics_at(after.pc()).contains(&name.as_str()),
         _ => {}
     }
     let Some(effects) = effects else { return false };
@@ -69,14 +86,15 @@ fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Ma
         Where::Touched(Touch::Change, Thing::Register(register)) => {
             effects.register(*register).is_some_and(|change| change.old != change.new)
         }
-        Where::Touched(Touch::Read, Thing::Register(register)) => {
-            let kind_reads = !matches!(effects.kind, StepKind::Interrupt(_)) && effects.length > 0;
-            kind_reads && before.uses_next().reads >> register.0 & 1 != 0
-        }
+        Where::Touched(Touch::Read, Thing::Register(register)) => match effects.kind {
+            StepKind::Interrupt(_) | StepKind::Trap(_) => *register == Reg(13),
+            StepKind::Instruction | StepKind::Call(_) => before.uses_next().reads >> register.0 & 1 != 0,
+        },
         Where::Touched(Touch::Write, Thing::Flag(bit)) => effects.flags.touched & bit != 0,
         Where::Touched(Touch::Change, Thing::Flag(bit)) => (effects.flags.old ^ effects.flags.new) & bit != 0,
         Where::Touched(Touch::Read, Thing::Flag(bit)) => {
-            effects.length == 0 || before.uses_next().flags_read & bit != 0
+            matches!(effects.kind, StepKind::Interrupt(_) | StepKind::Trap(_))
+                || before.uses_next().flags_read & bit != 0
         }
         Where::Touched(Touch::Write, Thing::Cells(from, to)) => (from.0..to.0).any(|at| effects.wrote(Addr(at))),
         Where::Touched(Touch::Change, Thing::Cells(from, to)) => {
@@ -118,7 +136,10 @@ fn is_met(stop: &StopAt, before: &Machine, effects: Option<&Effects>, after: &Ma
             let left = &before.frames()[after.frames().len().min(before.frames().len())..];
             left.iter().any(|frame| frame.target == *address)
         }
-        Where::True(value) => !holds(before, value) && holds(after, value),
+        Where::True(value) => {
+            let values = [before, between, after].map(|machine| holds(machine, value));
+            matches!(values, [false, true, _] | [_, false, true])
+        }
     }
 }
 
@@ -127,7 +148,7 @@ pub(crate) fn judged(session: &mut Session, stops: &[StopAt]) -> Vec<Vec<u64>> {
     let end = session.end();
     go(session, Command::Seek(StepNo(0)));
     let mut met = vec![Vec::new(); stops.len()];
-    let mut before = session.machine().clone();
+    let mut before = Moment::of(session);
     let mut output = Vec::new();
     for (met, stop) in met.iter_mut().zip(stops) {
         if is_met(stop, &before, None, &before, &output) {
@@ -136,15 +157,15 @@ pub(crate) fn judged(session: &mut Session, stops: &[StopAt]) -> Vec<Vec<u64>> {
     }
     while session.now() < end {
         go(session, Command::Step);
-        let after = session.machine();
+        let after = Moment::of(session);
         let effects = session.last_step().expect("a step was taken");
         output.extend_from_slice(session.printed_since(output.len() as u64));
         for (met, stop) in met.iter_mut().zip(stops) {
-            if is_met(stop, &before, Some(effects), after, &output) {
-                met.push(after.steps().0);
+            if is_met(stop, &before, Some(effects), &after, &output) {
+                met.push(after.seen.steps().0);
             }
         }
-        before = after.clone();
+        before = after;
     }
     met
 }

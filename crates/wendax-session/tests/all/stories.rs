@@ -1,6 +1,6 @@
 //! Where things come from and what becomes of them, against going one step at a time.
 
-use crate::stopping::{STOPS, judged, read};
+use crate::stopping::{STOPS, is_place, judged, read};
 use crate::time::{go, program, run, typed};
 use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
@@ -152,7 +152,7 @@ proptest! {
         let filter = read(&session, if has_data { STOPS[filter] } else { "0x204" });
         let met = judged(&mut session, std::slice::from_ref(&filter)).remove(0);
         let end = session.end();
-        let of = |moment: u64| if filter.is_place() { Some(moment) } else { moment.checked_sub(1) };
+        let of = |moment: u64| if is_place(&filter) { Some(moment) } else { moment.checked_sub(1) };
         let wanted: Vec<u64> = met.iter().filter_map(|&moment| of(moment)).filter(|&step| step < end.0).collect();
         go(&mut session, Command::Seek(StepNo(at.min(end.0))));
         let mut found = Filtered::new(&session, filter.clone());

@@ -65,6 +65,7 @@ fn why_words(why: Why) -> &'static str {
         Why::Asked => "as asked",
         Why::Brk => "brk",
         Why::Output => "printed as much as it may",
+        Why::Steps => "took as many steps as it may",
         Why::Sought => "at this step",
         Why::Edited => "edited, a new branch",
     }

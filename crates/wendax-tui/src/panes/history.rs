@@ -10,7 +10,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Span;
 use wendax_machine::{Event, StepKind, StepNo};
 use wendax_session::grouped;
-use wendax_session::{Answer, Change, Changes, Command, Session, Story, Thing, Toucher, instruction_text};
+use wendax_session::{Answer, Change, Changes, Command, Session, Story, Thing, Toucher, code_text};
 
 pub(super) struct History;
 
@@ -132,7 +132,7 @@ fn toucher_words(app: &App, session: &Session, toucher: &Toucher) -> String {
     let what = match toucher.kind {
         StepKind::Interrupt(number) => format!("interrupt {}", target.trap_name(number)),
         StepKind::Trap(number) => format!("trap {}", target.trap_name(number)),
-        StepKind::Instruction | StepKind::Call(_) => instruction_text(session, toucher.pc).unwrap_or_default(),
+        StepKind::Instruction | StepKind::Call(_) => code_text(session, toucher.pc, toucher.code).unwrap_or_default(),
     };
     format!("{place}  {what}")
 }

@@ -11,7 +11,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Span;
 use wendax_machine::StepKind;
 use wendax_session::grouped;
-use wendax_session::{Command, Effects, Session, change_words, instruction_text};
+use wendax_session::{Command, Effects, Session, change_words, code_text};
 
 pub(super) struct Trail;
 
@@ -114,6 +114,6 @@ fn what(session: &Session, effects: &Effects) -> String {
     match effects.kind {
         StepKind::Interrupt(number) => format!("! {}", target.trap_name(number)),
         StepKind::Trap(number) => format!("trap {}", target.trap_name(number)),
-        StepKind::Instruction | StepKind::Call(_) => instruction_text(session, effects.pc).unwrap_or_default(),
+        StepKind::Instruction | StepKind::Call(_) => code_text(session, effects.pc, effects.code).unwrap_or_default(),
     }
 }

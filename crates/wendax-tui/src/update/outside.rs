@@ -1,10 +1,11 @@
 //! What a run has to do with the world beside its console: files, tones, events from a file, levers.
 
+use super::travel::SLICE;
 use crate::app::App;
 use crate::message::{Effect, Folder};
 use std::path::Path;
 use wendax_machine::Clock;
-use wendax_session::{Script, dropped_words};
+use wendax_session::{Saving, Script, dropped_words};
 
 impl App {
     fn folder(&self) -> Option<Folder> {
@@ -52,14 +53,31 @@ impl App {
         }
     }
 
-    /// What came from outside in this run, as a file of events.
-    pub(super) fn events_to_save(&self, path: &str) -> Result<Effect, String> {
+    /// What came from outside in this run is to be saved as a file of events.
+    pub(super) fn save_events(&mut self, path: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
         let session = self.session().ok_or("there is no program yet")?;
-        let text = Script::text_of(session);
-        if text.is_empty() {
-            return Err("nothing came from outside in this run: no key, no lever".to_owned());
+        self.world.saving = Some((path.to_owned(), Box::new(Saving::new(session)?)));
+        self.work_on_saving(effects);
+        Ok(())
+    }
+
+    /// Goes on with that; it is written when all is known.
+    pub(super) fn work_on_saving(&mut self, effects: &mut Vec<Effect>) {
+        let Some((path, mut saving)) = self.world.saving.take() else { return };
+        let Some(session) = self.session() else { return };
+        if !saving.is_of(session) {
+            return self.screen.trouble("what came from outside was not saved: the run has become another one");
         }
-        Ok(Effect::Write(path.to_owned(), text.into_bytes()))
+        if !saving.work(session, SLICE) {
+            let (done, all) = saving.progress(session);
+            self.screen
+                .say(format!("going through the run to save what came: {} %; Esc stops", done * 100 / all.max(1)));
+            self.world.saving = Some((path, saving));
+        } else if saving.text().is_empty() {
+            self.screen.trouble("nothing came from outside in this run: no key, no lever");
+        } else {
+            effects.push(Effect::Write(path, saving.text().as_bytes().to_vec()));
+        }
     }
 
     /// The tones of this run, as a sound file.

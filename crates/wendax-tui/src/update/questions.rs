@@ -32,6 +32,9 @@ impl App {
         if self.world.drawing.is_some() {
             return self.work_on_drawing(effects);
         }
+        if self.world.saving.is_some() {
+            return self.work_on_saving(effects);
+        }
         if !self.has_questions() {
             return;
         }

@@ -139,7 +139,7 @@ impl App {
             }
             Ask::SaveMemory => effects.push(self.memory_to_save(text)?),
             Ask::SaveTrail => effects.push(self.trail_to_save(text)?),
-            Ask::SaveEvents => effects.push(self.events_to_save(text)?),
+            Ask::SaveEvents => self.save_events(text, effects)?,
             Ask::Send if text.is_empty() => return Err("a port is missing".to_owned()),
             Ask::Send if !self.world.is_assembled() || !self.world.program.is_runnable() => self.say_not_ready(),
             Ask::Send => {

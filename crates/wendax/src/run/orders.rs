@@ -99,7 +99,7 @@ impl Orders {
     }
 
     /// Carries the run through, to its end or the last `--until`.
-    pub(super) fn run(&mut self, world: &mut World, session: &mut Session, to_end: &Command) -> Result<End, Failure> {
+    pub(super) fn run(&mut self, world: &mut World, session: &mut Session) -> Result<End, Failure> {
         self.set_stops(session);
         self.show(world, session, 0)?;
         let goals: Vec<usize> = (0..self.parts.len()).filter(|&index| self.parts[index].is_goal()).collect();
@@ -117,9 +117,11 @@ impl Orders {
             }
             self.show(world, session, *index)?;
         }
-        let end = if goals.is_empty() { self.drive(world, session, to_end)? } else { None };
+        let end = if goals.is_empty() { self.drive(world, session, &Command::Go)? } else { None };
         self.close()?;
-        Ok(end.unwrap_or(End::Asked))
+        let state = session.state().clone();
+        let is_over = matches!(state, State::Finished(_));
+        Ok(end.unwrap_or(if is_over { End::Program(state) } else { End::Asked }))
     }
 
     /// On until the command is done, showing what is asked for on the way; `None` when it is done as it was meant.
@@ -137,8 +139,13 @@ impl Orders {
                 }
             }
             match (end, command) {
-                (End::Program(State::Paused(Why::Until)), _) => return Ok(None),
-                (End::Program(State::Paused(_)), Command::Seek(step)) if session.now() == *step => return Ok(None),
+                // Also where the program ends by the step that meets it.
+                (End::Program(_), Command::Until(_)) if met.contains(&StopId::UNTIL) => return Ok(None),
+                (End::Program(State::Paused(_) | State::Finished(_)), Command::Seek(step))
+                    if session.now() == *step =>
+                {
+                    return Ok(None);
+                }
                 (End::Program(State::Paused(Why::Breakpoint)), _) if !met.is_empty() => {}
                 (end, _) => return Ok(Some(end)),
             }
@@ -157,8 +164,14 @@ impl Orders {
         let Some(part) = self.parts.get(index).filter(|part| !part.shows.is_empty()) else { return Ok(()) };
         let mut met = 0;
         if part.shows.iter().any(Show::asks_met) {
-            while !session.count_meetings(u64::MAX) {}
-            met = u32::try_from(index).ok().and_then(|id| session.met_so_far(StopId(id))).map_or(0, |met| met.times);
+            met = match &part.at {
+                At::Until(stop) => session.times_met(stop, session.now()),
+                At::Start | At::Steps(_) => 0,
+                At::Each { .. } => {
+                    while !session.count_meetings(u64::MAX) {}
+                    u32::try_from(index).ok().and_then(|id| session.met_so_far(StopId(id))).map_or(0, |met| met.times)
+                }
+            };
         }
         let target = session.machine().target();
         let mut text = String::new();

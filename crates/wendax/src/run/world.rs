@@ -22,6 +22,8 @@ const SLICE: u64 = 400_000;
 const LOOK: Duration = Duration::from_millis(50);
 /// Bytes of standard input read at once.
 const PIECE: usize = 1 << 16;
+/// A redirected file of at most so many bytes is typed as a whole.
+const MOST_AT_ONCE: u64 = 64 << 20;
 
 /// How a run ended.
 #[derive(Debug)]
@@ -74,7 +76,27 @@ impl Input {
         }
     }
 
-    pub(crate) fn standard() -> Self {
+    /// Standard input, with what is there already, or that it has ended, before the program takes its first step. A
+    /// redirected file is there whole.
+    pub(crate) fn standard_now() -> Self {
+        if std::io::stdin().is_terminal() {
+            return Self::standard();
+        }
+        let is_whole = std::fs::metadata("/dev/stdin").is_ok_and(|it| it.is_file() && it.len() <= MOST_AT_ONCE);
+        let mut bytes = Vec::new();
+        if is_whole && std::io::stdin().lock().read_to_end(&mut bytes).is_ok() {
+            return Self::Given(bytes);
+        }
+        let stdin = std::io::stdin();
+        let mut waiting = [rustix::event::PollFd::new(&stdin, rustix::event::PollFlags::IN)];
+        let now = rustix::event::Timespec { tv_sec: 0, tv_nsec: 0 };
+        let is_there = rustix::event::poll(&mut waiting, Some(&now)).is_ok_and(|count| count > 0);
+        let Self::Standard { pieces, .. } = Self::standard() else { return Self::Ended };
+        let first = if is_there { pieces.recv().ok() } else { None };
+        Self::Standard { pieces, first }
+    }
+
+    fn standard() -> Self {
         let (sender, receiver) = sync_channel(2);
         std::thread::spawn(move || {
             let mut input = std::io::stdin().lock();
@@ -121,6 +143,8 @@ pub(crate) struct World {
 /// The steps of the run, being written down.
 struct Trail {
     text: Box<TrailText>,
+    /// It goes to standard output in the end.
+    is_shown: bool,
     to: Box<dyn Write>,
 }
 
@@ -173,7 +197,8 @@ impl World {
 
     /// Has the steps of the run written to a file, or to standard output in the end.
     pub(crate) fn write_trail(&mut self, text: TrailText, place: &Path) -> Result<(), Failure> {
-        self.trail = Some(Trail { text: Box::new(text), to: files::writer(place)? });
+        self.trail =
+            Some(Trail { text: Box::new(text), is_shown: place.as_os_str() == "-", to: files::writer(place)? });
         Ok(())
     }
 
@@ -187,10 +212,10 @@ impl World {
 
     /// The run is over: the rest of the trail is written.
     pub(crate) fn end_trail(&mut self) -> Result<(), Failure> {
-        if self.is_mid_line() && self.trail.is_some() {
+        let Some(mut trail) = self.trail.take() else { return Ok(()) };
+        if self.is_mid_line() && trail.is_shown {
             self.say("")?;
         }
-        let Some(mut trail) = self.trail.take() else { return Ok(()) };
         trail.to.flush().map_err(|error| cannot_write("the trail", &error))
     }
 
@@ -208,6 +233,8 @@ impl World {
             session.type_input(&std::mem::take(bytes));
             session.end_input();
             self.input = Input::Ended;
+        } else if self.has_first() {
+            self.type_ahead(session)?;
         }
         session.begin(command.clone());
         loop {
@@ -258,6 +285,11 @@ impl World {
                 },
             }
         }
+    }
+
+    /// Something that came before the run began has not been typed.
+    fn has_first(&self) -> bool {
+        matches!(self.input, Input::Standard { first: Some(_), .. })
     }
 
     /// Tells a program what lies where it looks for a file.

@@ -120,7 +120,6 @@ fn what_is_shown_goes_to_a_file_and_the_state_says_so() {
         ("run loads.asm --until 'weigh of 3'", "says nothing of a stop"),
         ("run loads.asm --until loads.asm:99", "there is no instruction on line 99"),
         ("run loads.asm --until 'print \"x'", "the quote that ends this text is missing"),
-        ("run loads.asm --until weigh --steps 5", "cannot be used with"),
         ("run loads.asm --trail one.txt --show r1 --shows one.txt", "would both be written to it"),
         ("run loads.asm --input typed.txt --trail typed.txt", "would overwrite it"),
     ] {
