@@ -82,6 +82,14 @@ pub(crate) enum Binary {
 }
 
 impl Binary {
+    /// It gives true or false.
+    pub(crate) fn compares(self) -> bool {
+        matches!(
+            self,
+            Self::Equal | Self::NotEqual | Self::Less | Self::LessOrEqual | Self::Greater | Self::GreaterOrEqual
+        )
+    }
+
     /// The operator that a mark is.
     pub(crate) fn of(mark: Mark) -> Option<Self> {
         Some(match mark {
@@ -310,7 +318,9 @@ pub(crate) fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Re
         Binary::Add => left.checked_add(right),
         Binary::Subtract => left.checked_sub(right),
         Binary::Left | Binary::Right if shift.is_none() => return Err(EvalError::Shift(span, right)),
-        Binary::Left => shift.and_then(|by| left.checked_mul(1i64.checked_shl(by)?)),
+        Binary::Left => {
+            shift.map(|by| (left << by, by)).filter(|(value, by)| value >> by == left).map(|(value, _)| value)
+        }
         Binary::Right => shift.map(|by| left >> by),
         Binary::And => Some(left & right),
         Binary::Xor => Some(left ^ right),

@@ -65,6 +65,11 @@ enum Step {
     Signed,
     Unary(Unary),
     Binary(Binary, usize),
+    /// `&&` or `||` behind its left side: when that decides, so many steps are passed over.
+    Decide(Binary, usize),
+    /// Behind its right side: whether that is true.
+    Truth,
+    Defined(String),
 }
 
 /// An expression as it was read, in postfix order.
@@ -91,6 +96,8 @@ enum Bound {
     Signed,
     Unary(Unary),
     Binary(Binary, usize),
+    Decide(Binary, usize),
+    Truth,
 }
 
 /// An expression whose names are known.
@@ -165,6 +172,9 @@ impl ValueExpression {
                 Step::Signed => Bound::Signed,
                 Step::Unary(operator) => Bound::Unary(*operator),
                 Step::Binary(operator, at) => Bound::Binary(*operator, *at),
+                Step::Decide(operator, count) => Bound::Decide(*operator, *count),
+                Step::Truth => Bound::Truth,
+                Step::Defined(name) => Bound::Number(scope.named(name).is_some().into()),
             })
         };
         let steps = self.steps.iter().map(bound).collect::<Result<_, _>>()?;
@@ -191,6 +201,24 @@ impl BoundValue {
         let place = self.place?;
         let address = evaluate(&self.steps[..self.steps.len() - 1], moment);
         Some(address.map(|address| (address, place == Place::Byte)))
+    }
+
+    /// It is true or false: a comparison, or made of such by `&&`, `||` and `!`.
+    pub fn is_comparison(&self) -> bool {
+        match self.steps.last() {
+            Some(Bound::Binary(operator, _)) => operator.compares(),
+            Some(Bound::Truth | Bound::Unary(Unary::Bang)) => true,
+            _ => false,
+        }
+    }
+
+    /// True when both are; the other one is looked at only when this one is.
+    #[must_use]
+    pub fn and(mut self, other: Self) -> Self {
+        self.steps.push(Bound::Decide(Binary::AndAlso, other.steps.len() + 1));
+        self.steps.extend(other.steps);
+        self.steps.push(Bound::Truth);
+        Self { steps: self.steps, place: None }
     }
 
     /// The one thing it is that is live, when it is nothing else.
@@ -221,9 +249,13 @@ impl BoundValue {
                     }
                     None
                 }
-                Bound::Signed => {
+                Bound::Signed | Bound::Truth => {
                     stack.pop();
                     None
+                }
+                Bound::Decide(..) => {
+                    stack.pop();
+                    continue;
                 }
                 Bound::Unary(operator) => {
                     let value = stack.pop().flatten();
@@ -244,9 +276,20 @@ impl BoundValue {
 fn evaluate(steps: &[Bound], moment: &impl Moment) -> Result<i64, ValueError> {
     let error = |message: String, at: usize| ValueError { message, at };
     let mut stack: SmallVec<[i64; 8]> = SmallVec::new();
-    for step in steps {
+    let mut next = 0;
+    while let Some(step) = steps.get(next) {
+        next += 1;
         // The reader writes balanced code only.
         let value = match step {
+            Bound::Decide(operator, count) => {
+                let is_true = stack.pop().unwrap_or(0) != 0;
+                if is_true != (*operator == Binary::OrElse) {
+                    continue;
+                }
+                next += count;
+                is_true.into()
+            }
+            Bound::Truth => (stack.pop().unwrap_or(0) != 0).into(),
             Bound::Number(value) => *value,
             Bound::Live(number) => moment.live(*number),
             Bound::Word(at) => moment.word(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
@@ -316,8 +359,18 @@ impl<'a> Reader<'a> {
             && let Some(operator) = Binary::of(mark).filter(|operator| operator.precedence() > above)
         {
             self.at += 1;
+            let decides = matches!(operator, Binary::AndAlso | Binary::OrElse);
+            let place = self.steps.len();
+            if decides {
+                self.steps.push(Step::Decide(operator, 0));
+            }
             self.binary(operator.precedence())?;
-            self.steps.push(Step::Binary(operator, token.start as usize));
+            if decides {
+                self.steps.push(Step::Truth);
+                self.steps[place] = Step::Decide(operator, self.steps.len() - place - 1);
+            } else {
+                self.steps.push(Step::Binary(operator, token.start as usize));
+            }
         }
         self.depth -= 1;
         Ok(())
@@ -338,6 +391,15 @@ impl<'a> Reader<'a> {
                 self.name(self.spelling(token), at)?;
             }
             Kind::Mark(Mark::Minus) => self.unary(Unary::Minus)?,
+            Kind::Mark(Mark::Plus) => {
+                self.at += 1;
+                self.depth += 1;
+                if self.depth > DEEPEST {
+                    return Err(self.error(format!("this is nested more than {DEEPEST} deep")));
+                }
+                self.primary()?;
+                self.depth -= 1;
+            }
             Kind::Mark(Mark::Not) => self.unary(Unary::Not)?,
             Kind::Mark(Mark::Bang) => self.unary(Unary::Bang)?,
             Kind::Mark(Mark::ParenOpen) => {
@@ -393,6 +455,18 @@ impl<'a> Reader<'a> {
                 self.at += 1;
                 self.steps.push(Step::SizeOf(self.spelling(token).to_owned(), at));
                 return self.close(Mark::ParenClose, ")");
+            }
+            "defined" if opens => {
+                self.at += 1;
+                let named = self.peek().filter(|token| matches!(token.kind, Kind::Name | Kind::Local));
+                let Some(token) = named else { return Err(self.error("defined takes a name")) };
+                self.at += 1;
+                self.steps.push(Step::Defined(self.spelling(token).to_owned()));
+                return self.close(Mark::ParenClose, ")");
+            }
+            "here" => {
+                let message = "`here` is the place of a line of the source; that of the next instruction is `pc`";
+                return Err(ValueError { message: message.to_owned(), at });
             }
             function @ ("hi" | "lo" | "signed") if opens => {
                 self.at += 1;
@@ -480,6 +554,14 @@ mod tests {
             ("wagon@next", 0x220),
             ("[[r1] + 1]", 9),
             ("signed(0xFFFE) < 0", 1),
+            // What `&&` and `||` need not look at is not looked at.
+            ("0 && 1 / 0", 0),
+            ("r1 || 1 / 0 > 3", 1),
+            ("r1 == 6 && (0 || 5)", 1),
+            ("r1 == 5 || 0 && [1] || 7 == 7", 1),
+            ("1 && 2 && 3 == 3", 1),
+            ("+5 - +r1", -1),
+            ("defined(wagons) + defined(wagon)", 1),
         ] {
             assert_eq!(value(text), Ok(wanted), "{text}");
         }
@@ -495,6 +577,9 @@ mod tests {
             ("[1]", 0, "odd"),
             ("r1 r1", 3, "`r1` does not belong to a value"),
             (", 1", 0, "a value is missing before `,`"),
+            ("1 && 1 / 0", 7, "divides by zero"),
+            ("1 << 63", 2, "leaves 64 bits"),
+            ("here + 1", 0, "is `pc`"),
         ] {
             let error = value(text).unwrap_err();
             assert!(error.at == at && error.message.contains(words), "{text}: {error:?}");

@@ -25,7 +25,7 @@ pub struct Device {
     has_end: bool,
     /// What is added to the addresses of records, and the addresses that were given.
     base: u32,
-    given: BTreeSet<u32>,
+    given: BTreeSet<u64>,
     out: Vec<u8>,
     unescape: Unescape,
     /// The program that runs.
@@ -136,9 +136,9 @@ impl Device {
         }
         match &record {
             Record::Data { offset, value } => {
-                let from = self.base + u32::from(*offset);
-                let cells = from..from + u32::try_from(value.len()).unwrap_or(u32::MAX);
-                if cells.end > wendax_isa::target().address_mask() + 1 {
+                let from = u64::from(self.base) + u64::from(*offset);
+                let cells = from..from + value.len() as u64;
+                if cells.end > wendax_isa::target().memory_size() {
                     return Err(format!("the bytes at {from:04X} lie outside memory"));
                 }
                 if cells.clone().any(|cell| self.given.contains(&cell)) {
@@ -175,16 +175,15 @@ impl Device {
         let (Some(Ok(from)), Some(Ok(count)), None) = (words.next(), words.next(), words.next()) else {
             return Err(wrong());
         };
-        let end = from.saturating_add(count);
         let image = self.program()?.unwrap_or_default();
-        if end > wendax_isa::target().address_mask() + 1 {
+        if u64::from(from) + u64::from(count) > wendax_isa::target().memory_size() {
             return Err("that lies outside memory".to_owned());
         }
         let byte = |at: u32| {
             let part = image.segments.iter().find(|part| part.start <= Addr(at) && Addr(at) < part.end());
             part.map_or(0, |part| part.bytes[(Addr(at) - part.start) as usize])
         };
-        let bytes: Vec<u8> = (from..end).map(byte).collect();
+        let bytes: Vec<u8> = (from..from + count).map(byte).collect();
         Ok(format!("{:08X}", crc32fast::hash(&bytes)))
     }
 

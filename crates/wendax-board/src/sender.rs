@@ -9,6 +9,10 @@ use wendax_image::{Image, to_hex};
 const PATIENCE: Duration = Duration::from_secs(2);
 /// A record that was spoilt on the way is sent so often.
 const TRIES: u32 = 3;
+/// A line of an answer is at most so long; a program's console has no lines.
+const LONGEST: usize = 600;
+/// What is on its way when a talk begins is passed over, at most so much of it.
+const MOST_BEFORE: usize = 1 << 20;
 
 /// Why a program could not be sent.
 #[derive(Debug, thiserror::Error)]
@@ -179,6 +183,10 @@ impl<P: Read + Write> Sender<P> {
                     Some(_) => return Err(SendError::NoBoard(text.chars().take(80).collect())),
                 }
             }
+            if self.come.len() > LONGEST {
+                let text: String = String::from_utf8_lossy(&self.come).chars().take(80).collect();
+                return Err(SendError::NoBoard(text));
+            }
             if Instant::now() >= until {
                 return Err(SendError::NoAnswer);
             }
@@ -207,7 +215,19 @@ impl<P: Read + Write> Sender<P> {
     /// Passes over what is still on its way.
     fn drain(&mut self) -> Result<(), SendError> {
         // A read that came to nothing waited for a while.
-        while self.read()? > 0 {}
+        let mut passed = 0;
+        loop {
+            let count = self.read()?;
+            passed += count;
+            if count == 0 {
+                break;
+            }
+            if passed > MOST_BEFORE {
+                let text: String = String::from_utf8_lossy(&self.come).chars().take(80).collect();
+                return Err(SendError::NoBoard(text));
+            }
+            self.come.clear();
+        }
         self.come.clear();
         self.unescape = Unescape::default();
         Ok(())

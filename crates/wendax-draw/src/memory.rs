@@ -153,7 +153,7 @@ fn parts(session: &Session, region: &Region) -> Vec<Part> {
     let mut labels: Vec<(Addr, &str)> = session
         .image()
         .labels()
-        .filter(|label: &&Symbol| !label.name.contains('@'))
+        .filter(|label: &&Symbol| !label.is_private())
         .filter_map(|label| Some((label.address()?, label.name.as_str())))
         .filter(|(at, _)| inside(at))
         .collect();

@@ -1,5 +1,6 @@
 //! A program ready to be loaded, with where each byte of it came from.
 
+use crate::index::{Index, Lazy};
 use wendax_isa::Addr;
 use wendax_source::{FileId, Span};
 
@@ -74,6 +75,11 @@ impl Symbol {
     pub fn address(&self) -> Option<Addr> {
         (self.kind != SymbolKind::Constant).then(|| Addr::try_from(self.value).ok())?
     }
+
+    /// It belongs to the routine around it, as `sum@next` does.
+    pub fn is_private(&self) -> bool {
+        self.name.contains('@')
+    }
 }
 
 /// What bytes of a line are.
@@ -117,9 +123,19 @@ pub struct Image {
     pub lines: Vec<Line>,
     /// Where the heap begins.
     pub heap_start: Addr,
+    /// Made when names or lines are first asked for.
+    pub index: Lazy,
 }
 
 impl Image {
+    /// The index, made anew while the image is still growing.
+    fn index(&self) -> std::borrow::Cow<'_, Index> {
+        match self.index.of(self) {
+            Some(index) => std::borrow::Cow::Borrowed(index),
+            None => std::borrow::Cow::Owned(Index::of(self)),
+        }
+    }
+
     /// The statement that became the byte at `address`.
     pub fn line_at(&self, address: Addr) -> Option<&Line> {
         let after = self.lines.partition_point(|line| line.address <= address);
@@ -130,8 +146,7 @@ impl Image {
     /// Where the instructions of line `line` (from 1) of a file begin, or those of the next line below that
     /// became any.
     pub fn code_from_line(&self, file: FileId, line: u32) -> Option<&Line> {
-        let here = |entry: &&Line| entry.span.file == file && entry.kind == LineKind::Code && entry.line >= line;
-        self.lines.iter().filter(here).min_by_key(|entry| (entry.line, entry.address))
+        self.index().code_from(file, line).and_then(|number| self.lines.get(number))
     }
 
     /// The bytes from `start` on, at most `length` of them, as far as one segment holds them.
@@ -145,26 +160,22 @@ impl Image {
     /// The label at or before an address within the same segment, and how far the address lies behind it.
     pub fn nearest_label(&self, address: Addr) -> Option<(&Symbol, u32)> {
         let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
-        self.labels()
-            .filter_map(|symbol| Some((symbol, symbol.address()?)))
-            .filter(|&(_, at)| at <= address && at >= segment.start)
-            .max_by_key(|&(symbol, at)| (at, !symbol.name.contains('@')))
-            .map(|(symbol, at)| (symbol, address - at))
+        let &(at, _, number) = self.index().labels_up_to(address).last()?;
+        (at >= segment.start).then_some((self.symbols.get(number)?, address - at))
     }
 
     /// The addresses of the routine that holds one: from the plain label at or before it to the next one.
     pub fn routine_around(&self, address: Addr) -> Option<(Addr, Addr)> {
         let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
-        let plain = self.labels().filter(|symbol| symbol.kind == SymbolKind::Code && !symbol.name.contains('@'));
-        let places: Vec<Addr> = plain.filter_map(Symbol::address).collect();
-        let from = places.iter().copied().filter(|&at| at <= address && at >= segment.start).max()?;
-        let to = places.iter().copied().filter(|&at| at > address).min().unwrap_or(segment.end());
-        Some((from, to.min(segment.end())))
+        let (before, behind) = self.index().routine_around(address);
+        let from = before.filter(|&at| at >= segment.start)?;
+        Some((from, behind.unwrap_or(segment.end()).min(segment.end())))
     }
 
     /// The label at exactly this address.
     pub fn label_at(&self, address: Addr) -> Option<&Symbol> {
-        self.labels().find(|symbol| symbol.value == i64::from(address))
+        let first = self.index().labels_at(address).min()?;
+        self.symbols.get(first)
     }
 
     /// The names that are addresses.
@@ -180,6 +191,6 @@ impl Image {
 
     /// The first name with this spelling.
     pub fn symbol(&self, name: &str) -> Option<&Symbol> {
-        self.symbols.iter().find(|symbol| symbol.name == name)
+        self.symbols.get(self.index().named(name)?)
     }
 }

@@ -10,8 +10,10 @@
 pub mod elf;
 mod formats;
 mod image;
+mod index;
 
 pub use elf::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf, is_object, to_elf};
 pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
+pub use index::Lazy;
 pub use wendax_isa::Addr;

@@ -55,6 +55,11 @@ impl Target {
         u32::MAX >> (32 - self.address_bits)
     }
 
+    /// Bytes of memory there can be.
+    pub fn memory_size(&self) -> u64 {
+        1 << self.address_bits
+    }
+
     /// A word read as a signed number.
     pub fn signed(&self, word: u32) -> i32 {
         let unused = 32 - self.word_bits;

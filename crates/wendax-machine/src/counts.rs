@@ -6,6 +6,7 @@
 //! Routines are told apart by where they begin. What is named, summed up and compared lies with whoever asks.
 
 use crate::frames::Frame;
+use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 use wendax_isa::{Addr, Reg, StepNo};
 
@@ -20,8 +21,12 @@ pub struct PlaceCount {
     pub mnemonic: &'static str,
     /// What instructions of its sort do.
     pub group: &'static str,
+    /// Its code words, as many as an instruction has at most.
+    pub code: [u32; 2],
     /// How often it was carried out.
     pub times: u64,
+    /// How often it was come to and failed, and a trap was entered in its place.
+    pub failed: u64,
     /// Cycles of all of them.
     pub cycles: u64,
     /// Of a jump with a condition, how often it was taken.
@@ -35,7 +40,7 @@ pub struct CallCount {
     pub callee: usize,
     /// How often.
     pub times: u64,
-    /// Cycles from entry to end, of those that have ended.
+    /// Cycles from entry to end, or to where counting ended.
     pub cycles: u64,
 }
 
@@ -44,7 +49,7 @@ pub struct CallCount {
 pub struct OneCall {
     /// The step that entered it.
     pub step: StepNo,
-    /// Steps and cycles up to its end, with all it called.
+    /// Steps and cycles up to its end, or to the end of counting, with all it called.
     pub steps: u64,
     /// See `steps`.
     pub cycles: u64,
@@ -67,7 +72,7 @@ pub struct RoutineCount {
     pub all_steps: u64,
     /// Cycles likewise.
     pub all_cycles: u64,
-    /// The call that took most cycles, of those that have ended; the first of several.
+    /// The call that took most cycles; the first of several.
     pub dearest: Option<OneCall>,
     /// What it called, in the order of the first call.
     pub callees: Vec<CallCount>,
@@ -253,6 +258,8 @@ pub(crate) struct Routines {
     /// How many frames of each are open.
     pub(crate) active: Vec<u32>,
     pub(crate) open: Vec<Open>,
+    /// Where a callee stands among those of its caller.
+    callees: FxHashMap<(usize, usize), usize>,
     /// Steps and cycles counted when the innermost one last changed.
     pub(crate) mark: (u64, u64),
     pub(crate) stretches: Stretches,
@@ -264,6 +271,7 @@ impl Routines {
             list: Vec::new(),
             active: Vec::new(),
             open: Vec::new(),
+            callees: FxHashMap::default(),
             mark: (0, 0),
             stretches: Stretches::default(),
         };
@@ -307,12 +315,12 @@ impl Routines {
         self.active[callee] += 1;
         if open.is_whole {
             self.list[callee].calls += open.weight;
-            let known = self.list[caller].callees.iter().position(|known| known.callee == callee);
-            let index = known.unwrap_or_else(|| {
-                self.list[caller].callees.push(CallCount { callee, times: 0, cycles: 0 });
-                self.list[caller].callees.len() - 1
+            let known = &mut self.list[caller].callees;
+            let index = *self.callees.entry((caller, callee)).or_insert_with(|| {
+                known.push(CallCount { callee, times: 0, cycles: 0 });
+                known.len() - 1
             });
-            self.list[caller].callees[index].times += open.weight;
+            known[index].times += open.weight;
         }
         self.open.push(open);
     }
@@ -339,9 +347,8 @@ impl Routines {
                     let arguments = registers.iter().copied().zip(open.arguments).collect();
                     routine.dearest = Some(OneCall { step: open.step, steps, cycles, arguments });
                 }
-                let known = self.list[caller].callees.iter_mut().find(|known| known.callee == at);
-                if let Some(known) = known {
-                    known.cycles += cycles * open.weight;
+                if let Some(&index) = self.callees.get(&(caller, at)) {
+                    self.list[caller].callees[index].cycles += cycles * open.weight;
                 }
             }
             // What stands for many is not one long one.

@@ -24,7 +24,7 @@ const LONGEST_PATH: usize = 255;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Found {
     /// A file with these bytes.
-    Bytes(Arc<[u8]>),
+    Bytes(Arc<Vec<u8>>),
     /// Nothing; a file can be made there.
     Nothing,
     /// There is no folder for it.
@@ -198,9 +198,15 @@ impl Files {
         let path = Arc::clone(path);
         let mut position = 0;
         if let Some(file) = self.known.get_mut(&path).filter(|_| writes) {
-            let before = if mode == FileMode::Write { &[][..] } else { file.bytes().unwrap_or_default() };
+            // What is written on is copied with the first byte that is written.
+            let before = match (mode, &file.written, &file.found) {
+                (FileMode::Write, ..) => Arc::default(),
+                (_, Some(written), _) => Arc::clone(written),
+                (_, None, Found::Bytes(bytes)) => Arc::clone(bytes),
+                (_, None, _) => Arc::default(),
+            };
             position = before.len();
-            file.written = Some(Arc::new(before.to_vec()));
+            file.written = Some(before);
         }
         self.open[free] = Some(OpenFile { path, mode, position });
         Ok(u32::try_from(free + 1).unwrap_or(u32::MAX))
@@ -248,8 +254,8 @@ impl Files {
         Ok((from, read))
     }
 
-    /// Writes all of some bytes, or none; returns where they begin.
-    pub(crate) fn write(&mut self, handle: u32, bytes: &[u8], step: StepNo) -> Result<usize, FileError> {
+    /// Writes all of some bytes, or none; returns where they begin, and how many bytes were copied for it.
+    pub(crate) fn write(&mut self, handle: u32, bytes: &[u8], step: StepNo) -> Result<(usize, usize), FileError> {
         let all = self.size();
         let (open, file) = self.opened(handle)?;
         if open.mode == FileMode::Read {
@@ -261,13 +267,14 @@ impl Files {
         if end > MOST_BYTES || all + more > MOST_BYTES_TOGETHER {
             return Err(FileError::NoRoom);
         }
+        let copied = if Arc::strong_count(written) > 1 { written.len() } else { 0 };
         let written = Arc::make_mut(written);
         let within = (written.len() - from).min(bytes.len());
         written[from..from + within].copy_from_slice(&bytes[..within]);
         written.extend_from_slice(&bytes[within..]);
         open.position = end;
         file.moved = Some(Moved { step, is_written: true, from, length: bytes.len() });
-        Ok(from)
+        Ok((from, copied))
     }
 
     /// Goes to a place in a file, at most to its end; returns where it is then.
@@ -325,7 +332,7 @@ mod tests {
     #[test]
     fn one_writes_or_several_read_and_all_is_bounded() {
         let mut files = Files::default();
-        files.learn("list".into(), Found::Bytes(b"coal".as_slice().into()));
+        files.learn("list".into(), Found::Bytes(Arc::new(b"coal".to_vec())));
         files.learn("big".into(), Found::TooLarge);
         let first = files.open_file("list", FileMode::Read).unwrap();
         let second = files.open_file("list", FileMode::Read).unwrap();
@@ -336,17 +343,17 @@ mod tests {
         assert_eq!(files.close(first), Err(FileError::BadHandle));
         files.close(second).unwrap();
         let handle = files.open_file("list", FileMode::Append).unwrap();
-        assert_eq!(files.write(handle, b", ore", StepNo(2)), Ok(4));
+        assert_eq!(files.write(handle, b", ore", StepNo(2)).map(|wrote| wrote.0), Ok(4));
         assert!(files.to_keep().next().is_none(), "not before it is closed");
         files.close_all();
         assert_eq!(files.to_keep().map(|(_, bytes)| bytes.as_slice()).collect::<Vec<_>>(), [b"coal, ore"]);
         assert_eq!(files.open_file("big", FileMode::Write), Err(FileError::NoRoom));
         files.learn("new".into(), Found::Nothing);
         let handle = files.open_file("new", FileMode::Write).unwrap();
-        assert_eq!(files.write(handle, &vec![7; MOST_BYTES], StepNo(3)), Ok(0));
-        assert_eq!(files.write(handle, b"x", StepNo(3)), Err(FileError::NoRoom));
+        assert_eq!(files.write(handle, &vec![7; MOST_BYTES], StepNo(3)).map(|wrote| wrote.0), Ok(0));
+        assert_eq!(files.write(handle, b"x", StepNo(3)).map(|wrote| wrote.0), Err(FileError::NoRoom));
         files.seek(handle, 2).unwrap();
-        assert_eq!(files.write(handle, b"x", StepNo(3)), Ok(2), "over what is there");
+        assert_eq!(files.write(handle, b"x", StepNo(3)).map(|wrote| wrote.0), Ok(2), "over what is there");
         for _ in 0..7 {
             files.open_file("list", FileMode::Read).unwrap();
         }

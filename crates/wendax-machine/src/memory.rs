@@ -6,6 +6,7 @@
 
 use rustc_hash::FxHasher;
 use std::hash::Hasher;
+use std::ops::Range;
 use std::sync::Arc;
 use wendax_image::Rights;
 use wendax_isa::Addr;
@@ -351,6 +352,17 @@ impl Cells<'_> {
         self.attributes[at] |= KNOWN;
         self.notes[at / 2] = 0;
         self.dirty[at / PAGE] = DIRTY;
+    }
+
+    /// The same with several bytes, from a first address to behind a last.
+    pub(crate) fn put_all(&mut self, cells: Range<usize>, bytes: &[u8]) {
+        if cells.is_empty() {
+            return;
+        }
+        self.attributes[cells.clone()].iter_mut().for_each(|has| *has |= KNOWN);
+        self.notes[cells.start / 2..=(cells.end - 1) / 2].fill(0);
+        self.dirty[cells.start / PAGE..=(cells.end - 1) / PAGE].fill(DIRTY);
+        self.bytes[cells].copy_from_slice(bytes);
     }
 
     /// Both bytes of a word, or the byte, have these attributes. A word lies at an even address.

@@ -99,6 +99,11 @@ impl<'a> Reader<'a> {
         let machine_free = value.hangs_on(1);
         let hangs = !machine_free.lives.is_empty() || !machine_free.cells.is_empty() || machine_free.on_any_memory;
         let wrong = |message: String| Err(ValueError { message, at: begin });
+        self.without_setting(&text)?;
+        if value.is_comparison() {
+            let meant = self.contents_of(&text);
+            return wrong(format!("`{text}` is no place; `when {meant}` stops when that becomes true"));
+        }
         if hangs {
             return wrong(format!(
                 "`{text}` has another value at every moment; a place is a label, a number or a line"
@@ -110,6 +115,26 @@ impl<'a> Reader<'a> {
             Ok(address) if number <= mask => Ok(address),
             _ => wrong(format!("addresses go from 0 to 0x{mask:X}, and this is {number}")),
         }
+    }
+
+    /// A value that `=` stands behind was to be compared.
+    pub(crate) fn without_setting(&self, value: &str) -> Result<(), ValueError> {
+        match self.rest().trim_start().strip_prefix('=') {
+            Some(rest) => {
+                let other = rest.split_whitespace().next().unwrap_or("5");
+                let value = self.contents_of(value);
+                self.error(format!("`=` compares nothing; `{value} == {other}` does"))
+            }
+            None => Ok(()),
+        }
+    }
+
+    /// A text that begins with a label, with what lies there in its place.
+    fn contents_of(&self, text: &str) -> String {
+        let end = text.find(|sign: char| !(sign.is_alphanumeric() || matches!(sign, '_' | '@'))).unwrap_or(text.len());
+        let (name, rest) = text.split_at(end);
+        let is_label = self.names.image().symbol(name).is_some_and(|symbol| symbol.address().is_some());
+        if is_label { format!("[{name}]{rest}") } else { text.to_owned() }
     }
 
     pub(crate) fn number(&mut self, word: &str) -> Result<u64, ValueError> {

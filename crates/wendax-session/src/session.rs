@@ -258,6 +258,14 @@ impl Session {
         self.edge.step
     }
 
+    /// The instruction that failed and ended the branch.
+    pub(crate) fn failed_at(&self) -> Option<Addr> {
+        match &self.edge.state {
+            Some(State::Fault(fault)) => Some(fault.pc),
+            _ => None,
+        }
+    }
+
     /// The earliest step there is a way back to: 0 unless what was kept grew past its bound.
     pub fn oldest(&self) -> StepNo {
         self.history.oldest().step()
@@ -1070,6 +1078,10 @@ impl Session {
 
     /// Ends a command that went forward.
     pub(crate) fn arrive_forward(&mut self, state: State, forward: &Forward) -> crate::Progress {
+        // Whoever goes on from here has been here.
+        if self.machine.finished().is_none() {
+            self.meet_last_moment();
+        }
         self.settle();
         let kind = match state {
             State::Paused(Why::Breakpoint | Why::Brk) => Some(MarkKind::Stop),

@@ -14,6 +14,7 @@ const PC: u32 = 0x200;
 const STEP: u32 = 0x201;
 const CYCLES: u32 = 0x202;
 const MET: u32 = 0x203;
+const FL: u32 = 0x204;
 
 /// Names as they are known at some place of a program.
 #[derive(Debug, Clone, Copy)]
@@ -46,7 +47,7 @@ impl<'a> Names<'a> {
     /// The cells a label stands for: those up to the next label that is no private one.
     pub fn extent(&self, name: &str) -> Option<(Addr, Addr)> {
         let start = self.image.symbol(name)?.address()?;
-        let labels = self.image.labels().filter(|label| !label.name.contains('@'));
+        let labels = self.image.labels().filter(|label| !label.is_private());
         let next = labels.filter_map(wendax_image::Symbol::address).filter(|&at| at > start).min();
         let part = self.image.segments.iter().find(|part| part.start <= start && start < part.end());
         let behind = next.into_iter().chain(part.map(wendax_image::Segment::end)).min()?;
@@ -83,6 +84,7 @@ impl Scope for Names<'_> {
             "step" => Some(Named::Live(STEP)),
             "cycles" => Some(Named::Live(CYCLES)),
             "met" => Some(Named::Live(MET)),
+            "fl" if !self.target.flags.is_empty() => Some(Named::Live(FL)),
             // A name that is private to the routine around the place.
             local if local.starts_with('@') => {
                 let (owner, _) = self.image.nearest_label(self.place)?;
@@ -140,6 +142,7 @@ impl Moment for At<'_> {
             STEP => i64::try_from(self.machine.steps().0).unwrap_or(i64::MAX),
             CYCLES => i64::try_from(self.machine.cycles()).unwrap_or(i64::MAX),
             MET => i64::try_from(self.met).unwrap_or(i64::MAX),
+            FL => self.machine.flags().into(),
             FLAGS..PC => {
                 let flag = self.machine.target().flags.get((number - FLAGS) as usize);
                 flag.map_or(0, |flag| (self.machine.flags() & flag.bit != 0).into())
@@ -178,6 +181,10 @@ pub(crate) fn can_change(value: &BoundValue, target: &Target) -> Option<(Registe
     }
     let mut uses = RegisterUse::default();
     for number in lives {
+        if number == FL {
+            uses.flags_written |= target.flags.iter().fold(0, |all, flag| all | flag.bit);
+            continue;
+        }
         match target.flags.get(number.wrapping_sub(FLAGS) as usize) {
             Some(flag) => uses.flags_written |= flag.bit,
             None => uses.writes |= 1 << number,

@@ -20,7 +20,7 @@ use wendax_machine::{Files, Found, MOST_BYTES};
 type Identity = (u64, u64);
 
 /// What a file holds, or that there is none.
-type Content = Option<Arc<[u8]>>;
+type Content = Option<Arc<Vec<u8>>>;
 
 /// The folder a run reads and writes files in.
 #[derive(Debug)]
@@ -32,7 +32,7 @@ pub(crate) struct Folder {
     /// What was found at each path at first.
     found: BTreeMap<Arc<str>, Found>,
     /// What lies there by our own doing.
-    written: BTreeMap<Arc<str>, Arc<[u8]>>,
+    written: BTreeMap<Arc<str>, Arc<Vec<u8>>>,
 }
 
 impl Folder {
@@ -137,7 +137,7 @@ impl Folder {
             }
         }
         for (path, bytes) in files.to_keep() {
-            wanted.insert(Arc::clone(path), Some(bytes.as_slice().into()));
+            wanted.insert(Arc::clone(path), Some(Arc::clone(bytes)));
         }
         let mut told = Vec::new();
         for (path, wanted) in wanted {

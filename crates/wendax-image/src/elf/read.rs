@@ -93,6 +93,9 @@ pub fn is_object(bytes: &[u8]) -> bool {
     kind.map_or_else(|| is_elf(bytes) && bytes.get(16..18) == Some(&[1, 0]), |kind| kind == elf::ET_REL)
 }
 
+/// A program has at most so many segments with bytes or room of their own.
+const MOST_SEGMENTS: usize = 256;
+
 /// Reads a program.
 pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     let header = elf::FileHeader32::<Endianness>::parse(bytes)?;
@@ -109,6 +112,9 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
             let data =
                 program.data(endian, bytes).map_err(|()| ElfError::Damaged("a segment is cut off".to_owned()))?;
             load(&mut image, endian, program, data)?;
+            if image.segments.len() > MOST_SEGMENTS {
+                return Err(ElfError::Damaged(format!("it has more than {MOST_SEGMENTS} segments")));
+            }
         }
     }
     image.segments.sort_by_key(|segment| segment.start);

@@ -5,7 +5,7 @@ use super::{NO_BASE, SP};
 use std::sync::LazyLock;
 
 /// A decoded instruction.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Insn {
     /// Index of its row in [`rows`].
     row: u8,

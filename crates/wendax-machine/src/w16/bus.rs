@@ -99,6 +99,19 @@ impl Bus<'_> {
         }
     }
 
+    /// The same with several bytes, which end within memory.
+    pub(super) fn put_all(&mut self, address: u16, bytes: &[u8]) {
+        let from = usize::from(address);
+        let cells = from..from + bytes.len();
+        if self.cells.attributes[cells.clone()].iter().any(|has| has & DECODED != 0) {
+            for (address, byte) in (address..).zip(bytes) {
+                self.put(address, *byte);
+            }
+        } else {
+            self.cells.put_all(cells, bytes);
+        }
+    }
+
     /// What a device register shows, without touching it.
     pub(super) fn device_value(&self, address: u16) -> u16 {
         devices::value(self.board, self.console, self.tape, self.cycles, address)

@@ -31,6 +31,9 @@ use Outcome::{Done, Exit, Failed, Needs};
 /// As many tones wait for the owner; of a copy of a machine nobody may ask for them.
 const MOST_TONES: usize = 1 << 16;
 
+/// So many bytes that are moved for a program count as a step.
+const BYTES_A_STEP: u64 = 4;
+
 /// What a call did outside the machine, for whoever observes.
 enum Outside {
     File(Arc<str>, FileDeed),
@@ -70,7 +73,7 @@ impl Machine {
         let mut deed = None;
         let outcome = self.serve(number, &mut filled, &mut deed);
         let (printed, read) = (self.state.console.printed - printed, self.state.console.read - read);
-        self.worked += 8 + (printed + read) / 4;
+        self.worked += 8 + (printed + read) / BYTES_A_STEP;
         let kind = StepKind::Call(number.into());
         let (result, failed) = match outcome {
             Needs(need) => return Some(Stop::Needs(need)),
@@ -195,11 +198,8 @@ impl Machine {
         self.may_fill(buffer, whole)?;
         let old = self.memory.range(buffer, new.len()).to_vec();
         let was_known = self.memory.all(buffer, whole, KNOWN);
-        let mut bus = self.bus();
-        for (offset, byte) in (0..whole).zip(&new) {
-            bus.put(buffer + offset, *byte);
-        }
-        self.worked += u64::from(whole);
+        self.bus().put_all(buffer, &new);
+        self.worked += u64::from(whole) / BYTES_A_STEP;
         *filled = Some(Filled { start: buffer, was_known, old, new });
         Ok(whole)
     }
@@ -291,7 +291,7 @@ impl Machine {
         }
         self.memory.map(start.into(), end.into(), READ | WRITE);
         self.state.heap_end = end;
-        self.worked += u64::from(bytes);
+        self.worked += u64::from(bytes) / BYTES_A_STEP;
         Done(Some(start))
     }
 
@@ -365,7 +365,7 @@ impl Machine {
             return Failed(code);
         }
         let bytes = if number == 0x33 { self.memory.range(at, count.into()).to_vec() } else { Vec::new() };
-        self.worked += u64::from(count) / 4;
+        self.worked += u64::from(count) / BYTES_A_STEP;
         if number != 0x32 && number != 0x34 {
             self.activity.note(Deed::Worked, self.state.steps);
         }
@@ -383,9 +383,10 @@ impl Machine {
                 }
                 Err(error) => Err(error),
             },
-            0x33 => {
-                files.write(handle, &bytes, step).map(|from| (Some(bytes.len()), FileDeed::Written(from, bytes.len())))
-            }
+            0x33 => files.write(handle, &bytes, step).map(|(from, copied)| {
+                self.worked += (copied as u64) / BYTES_A_STEP;
+                (Some(bytes.len()), FileDeed::Written(from, bytes.len()))
+            }),
             _ => files.seek(handle, at.into()).map(|place| (Some(place), FileDeed::Sought(place))),
         };
         match done {

@@ -11,9 +11,10 @@ use crate::events::{Run, Stop};
 use crate::frames::Frame;
 use crate::memory::SIZE;
 use crate::report::{StepKind, Write};
+use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
-use wendax_isa::w16::{C, Insn, Op, SP, STACK_END, STACK_START, TARGET, TRAP_CYCLES};
+use wendax_isa::w16::{C, Insn, Op, SP, STACK_END, STACK_START, TARGET, TRAP_CYCLES, encode};
 use wendax_isa::{Addr, Reg, StepNo};
 
 /// What was counted at one place since the instruction there is what it is.
@@ -21,6 +22,8 @@ use wendax_isa::{Addr, Reg, StepNo};
 struct Place {
     times: u64,
     cycles: u64,
+    /// How often it failed, and a trap was entered in its place.
+    failed: u64,
 }
 
 /// How often something was read and written.
@@ -39,7 +42,7 @@ pub struct Counting {
     places: Box<[Place]>,
     insns: Box<[Option<Insn>]>,
     /// What was counted for instructions that were overwritten.
-    former: Vec<(u16, Insn, Place)>,
+    former: FxHashMap<(u16, Insn), Place>,
     /// Touches of words, by their number, and of bytes.
     words: Box<[Touches]>,
     bytes: Box<[Touches]>,
@@ -79,7 +82,7 @@ impl Counting {
             now: (0, 0),
             places: table(Place::default(), SIZE / 2),
             insns: table(None, SIZE / 2),
-            former: Vec::new(),
+            former: FxHashMap::default(),
             words: table(Touches::default(), SIZE / 2),
             bytes: table(Touches::default(), SIZE),
             routines: Routines::new(entry.into()),
@@ -163,7 +166,8 @@ impl Counting {
         match done.kind {
             StepKind::Instruction => {}
             StepKind::Call(number) => {
-                count(&mut self.calls, number, done.cycles, (done.flags & C).into());
+                // One that does not come back cannot fail, whatever the flags are.
+                count(&mut self.calls, number, done.cycles, (done.flags & done.touched & C).into());
             }
             StepKind::Interrupt(number) => count(&mut self.interrupts, number, TRAP_CYCLES, 0),
             StepKind::Trap(number) => {
@@ -173,6 +177,8 @@ impl Counting {
         }
         if done.length > 0 {
             self.at_place(done.pc, at_place, 1);
+        } else if matches!(done.kind, StepKind::Trap(_)) {
+            self.places[usize::from(done.pc >> 1)].failed += 1;
         }
     }
 
@@ -215,10 +221,6 @@ impl Counting {
     /// All that was counted up to now; routines that have not ended count up to here.
     pub fn counts(&self) -> Counts {
         let mut routines = self.routines.clone();
-        for open in &mut routines.open {
-            // Not ended: its cost counts, it is no whole call.
-            open.is_whole = false;
-        }
         routines.leave(0, self.begun, self.now, TARGET.roles.arguments);
         routines.settle(self.now);
         let (all_steps, all_cycles) = self.now;
@@ -250,13 +252,12 @@ impl Counting {
     fn place_counts(&self) -> Vec<PlaceCount> {
         let present = (0..=u16::MAX).step_by(2).zip(self.insns.iter().zip(&self.places));
         let present = present.filter_map(|(at, (insn, place))| insn.map(|insn| (at, insn, *place)));
-        let mut merged: BTreeMap<(u16, u32), (Insn, Place)> = BTreeMap::new();
-        for (at, insn, place) in self.former.iter().copied().chain(present).filter(|(.., place)| place.times > 0) {
-            let (_, sum) = merged.entry((at, key(insn))).or_insert((insn, Place::default()));
-            sum.times += place.times;
-            sum.cycles += place.cycles;
+        let mut merged: BTreeMap<(u16, Insn), Place> = BTreeMap::new();
+        let former = self.former.iter().map(|(&(at, insn), place)| (at, insn, *place));
+        for (at, insn, place) in former.chain(present).filter(|(.., place)| place.times + place.failed > 0) {
+            merged.entry((at, insn)).or_default().add(place);
         }
-        let told = merged.into_iter().map(|((at, _), (insn, place))| {
+        let told = merged.into_iter().map(|((at, insn), place)| {
             let base = u64::from(insn.row().cycles) * place.times;
             let has_condition = matches!(insn.op(), Op::Djnz | Op::Jump(_)) && !insn.always_jumps();
             PlaceCount {
@@ -264,7 +265,9 @@ impl Counting {
                 length: insn.bytes().into(),
                 mnemonic: insn.row().names[0],
                 group: insn.op().group(),
+                code: code(insn),
                 times: place.times,
+                failed: place.failed,
                 cycles: place.cycles,
                 taken: has_condition.then(|| place.cycles - base),
             }
@@ -289,11 +292,17 @@ impl Counting {
     }
 }
 
-/// A number for an instruction: its operands and row.
-fn key(insn: Insn) -> u32 {
-    let row = wendax_isa::w16::rows().iter().position(|row| std::ptr::eq(row, insn.row())).unwrap_or(0);
-    let registers = u32::from(insn.a) << 4 | u32::from(insn.b & 15);
-    u32::try_from(row).unwrap_or(0) << 24 | registers << 16 | u32::from(insn.value)
+fn code(insn: Insn) -> [u32; 2] {
+    let (first, second) = encode(insn);
+    [first.into(), second.unwrap_or(0).into()]
+}
+
+impl Place {
+    fn add(&mut self, other: Self) {
+        self.times += other.times;
+        self.cycles += other.cycles;
+        self.failed += other.failed;
+    }
 }
 
 impl Trace for Counting {
@@ -337,8 +346,11 @@ impl Trace for Counting {
     fn decoded(&mut self, address: u16, insn: Insn) {
         let index = usize::from(address >> 1);
         let known = self.insns[index].replace(insn);
-        if let Some(known) = known.filter(|known| *known != insn && self.places[index].times > 0) {
-            self.former.push((address, known, std::mem::take(&mut self.places[index])));
+        if let Some(known) = known.filter(|known| *known != insn) {
+            let place = std::mem::take(&mut self.places[index]);
+            if place.times + place.failed > 0 {
+                self.former.entry((address, known)).or_default().add(place);
+            }
         }
     }
 

@@ -97,9 +97,7 @@ impl Machine {
         let told = [number, about[0].into(), about[1].into()];
         let places = [address::TRAP_NUMBER, address::TRAP_ADDRESS, address::TRAP_DETAIL];
         for ((old, new), place) in self.state.board.trap.into_iter().zip(told).zip(places) {
-            if old != new {
-                trace.write(Write::Device { address: place.into(), old, new });
-            }
+            trace.write(Write::Device { address: place.into(), old, new });
         }
         self.state.board.trap = told;
         self.state.cycles += TRAP_CYCLES;

@@ -4,12 +4,12 @@
 //! comes from the log.
 
 use crate::log::Entry;
-use crate::rerun::{Question, Rerun, feed};
+use crate::rerun::{Question, Rerun};
 use crate::session::Session;
 use crate::stops::{StopAt, Thing, Where};
 use crate::values::Names;
 use std::ops::ControlFlow;
-use wendax_isa::{Addr, DeviceKind, StepNo};
+use wendax_isa::{Addr, DeviceKind, StepNo, Target};
 use wendax_machine::{Machine, Observer, Report, Run, Stop, Write};
 
 /// Changes that are kept of all things together.
@@ -94,7 +94,9 @@ impl Levels {
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
         let word = self.rerun.machine.target().word_bytes() as usize;
         let count = self.levels.iter().map(|level| level.changes.len()).sum();
-        let mut follower = Follower { levels: &mut self.levels, count, word };
+        let target = self.rerun.machine.target();
+        let is_unsteady = self.levels.iter().any(|level| is_unsteady(level.thing, target));
+        let mut follower = Follower { levels: &mut self.levels, is_unsteady, count, word };
         let is_over = self.rerun.ask(session, self.until, &mut budget.max(1), &mut follower);
         self.is_full = follower.count >= MOST;
         if is_over && !self.is_full {
@@ -134,6 +136,17 @@ impl Level {
     }
 }
 
+/// It may change without being written: a register of a device that does more than keep what it is told.
+fn is_unsteady(thing: Thing, target: &Target) -> bool {
+    let kept = [DeviceKind::Lamps, DeviceKind::Levers, DeviceKind::LeverMask, DeviceKind::Digit];
+    let Thing::Cells(from, to) = thing else { return false };
+    to > target.map.devices_start
+        && target.devices.iter().any(|device| {
+            let touches = from < device.address + target.word_bytes() && device.address < to;
+            touches && !kept.contains(&device.kind)
+        })
+}
+
 /// The value of a thing: cells with the first one as the lowest byte.
 fn value_of(machine: &Machine, thing: Thing) -> u64 {
     match thing {
@@ -148,23 +161,44 @@ fn value_of(machine: &Machine, thing: Thing) -> u64 {
 
 struct Follower<'a> {
     levels: &'a mut [Level],
+    /// Something is among them that may change without being written, as a count of cycles does.
+    is_unsteady: bool,
     count: usize,
     /// Bytes of a word.
     word: usize,
 }
 
-impl Question for Follower<'_> {
-    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
-        feed(machine, entries);
-        // What came from outside may have changed anything.
+impl Follower<'_> {
+    /// What holds now is noted, whatever led to it.
+    fn look(&mut self, machine: &Machine) {
         let now = machine.steps();
         for level in self.levels.iter_mut() {
+            let before = level.changes.len();
             level.note(now, value_of(machine, level.thing));
+            self.count += level.changes.len() - before;
         }
+    }
+}
+
+impl Question for Follower<'_> {
+    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
+        // A person and levers change the moment itself; what is typed at it belongs to the step that begins there.
+        let (edits, typed): (Vec<&Entry>, Vec<&Entry>) = entries.iter().partition(|entry| entry.event.is_edit());
+        edits.iter().for_each(|entry| machine.feed(&entry.event));
+        self.look(machine);
+        typed.iter().for_each(|entry| machine.feed(&entry.event));
     }
 
     fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
-        machine.run_observed(run, self)
+        if !self.is_unsteady {
+            return machine.run_observed(run, self);
+        }
+        let from = machine.steps();
+        let stop = machine.run_past(Run { until: run.until.min(from + 1), ..run });
+        if machine.steps() > from {
+            self.look(machine);
+        }
+        stop
     }
 
     fn is_answered(&self) -> bool {

@@ -1,7 +1,7 @@
 //! What a run cost, by kind of instruction, routine, line and label, in a form that stands by itself: it can be written
 //! down, read back by a later version, and set beside another one without the program it came from.
 
-use crate::instruction_text;
+use crate::code_text;
 use crate::session::Session;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -269,12 +269,18 @@ pub struct Tally {
     pub stretches: Vec<StretchTally>,
 }
 
+/// What the numbers of a tally come to at most: no run does a thousandth of that in a year.
+const MOST: u64 = 1 << 58;
+
 /// Why a text is no tally.
 #[derive(Debug, thiserror::Error)]
 pub enum TallyError {
     /// It is no JSON, or not of that shape.
     #[error("this is no tally: {0}; `wendax run PROGRAM --tally FILE.json` writes one")]
     NoTally(#[from] serde_json::Error),
+    /// What it says cannot be.
+    #[error("this is no tally of a run: {0}")]
+    Unsound(String),
     /// It is of a form this version does not know.
     #[error("this is a tally of the form \"{0}\"; this version reads \"{TALLY_FORM}\"")]
     OtherForm(String),
@@ -287,7 +293,63 @@ impl Tally {
         if tally.form != TALLY_FORM {
             return Err(TallyError::OtherForm(tally.form));
         }
+        tally.check().map_err(TallyError::Unsound)?;
         Ok(tally)
+    }
+
+    /// All that is computed with fits together: nothing ends before it begins, is a part larger than the whole, or sums
+    /// up to more than can be counted.
+    fn check(&self) -> Result<(), String> {
+        let holds = |holds: bool, what: &str| if holds { Ok(()) } else { Err(what.to_owned()) };
+        holds(self.from <= self.to, "it ends before it begins")?;
+        let most = [self.cycles, self.instructions, self.printed, self.consumed, self.to.0];
+        holds(most.iter().all(|number| *number <= MOST), "a number in it is larger than any run")?;
+        let mut all = 0u64;
+        let mut add = |numbers: &[u64]| {
+            for number in numbers {
+                all = all.saturating_add(*number);
+            }
+        };
+        for kind in &self.kinds {
+            holds(kind.taken.is_none_or(|taken| taken <= kind.times), "a jump was taken more often than it was run")?;
+            add(&[kind.times, kind.cycles]);
+        }
+        for routine in &self.routines {
+            add(&[routine.calls, routine.own_steps, routine.own_cycles, routine.all_steps, routine.all_cycles]);
+            routine.callees.iter().for_each(|callee| add(&[callee.times, callee.cycles]));
+            routine.dearest.iter().for_each(|one| add(&[one.step.0, one.steps, one.cycles]));
+        }
+        for line in &self.lines {
+            let (taken, not) = line.taken.unwrap_or_default();
+            add(&[line.times, line.steps, line.cycles, taken, not]);
+        }
+        for place in &self.places {
+            holds(place.taken.is_none_or(|taken| taken <= place.times), "a jump was taken more often than it was run")?;
+            add(&[place.times, place.cycles]);
+        }
+        for event in self.calls.iter().chain(&self.traps).chain(&self.interrupts) {
+            holds(event.failed <= event.times, "a call failed more often than it was made")?;
+            add(&[event.times, event.cycles]);
+        }
+        self.labels.iter().for_each(|label| add(&[label.read, label.written]));
+        for region in &self.regions {
+            holds(region.start <= region.end, "a region ends before it begins")?;
+            add(&[region.read, region.written]);
+        }
+        for stretch in &self.stretches {
+            holds(stretch.from <= stretch.to, "a stretch ends before it begins")?;
+            holds(stretch.routine < self.routines.len(), "a stretch is of a routine that is not there")?;
+            add(&[stretch.to.0]);
+        }
+        for span in &self.spans {
+            let in_order = |three: &[u64; 3]| three.is_sorted();
+            holds(in_order(&span.cycles) && in_order(&span.steps), "a passage's least is above its greatest")?;
+            add(&[span.times, span.cycles[2], span.steps[2]]);
+            span.histogram.iter().for_each(|(from, times)| add(&[*from, *times]));
+        }
+        holds(self.stack.depths.is_empty() || self.stack.width > 0, "the stack is told over stretches of no length")?;
+        add(&[self.stack.step.0, self.stack.width]);
+        holds(all <= MOST, "its numbers are larger than any run")
     }
 
     /// The whole as JSON, to be kept.
@@ -313,6 +375,7 @@ impl Tally {
 
     /// What was counted, in the words of a session's program; the machine is where counting ended.
     pub(super) fn of(counts: &Counts, session: &Session, machine: &Machine) -> Self {
+        let failed = session.failed_at().filter(|_| machine.steps() == session.end());
         let (image, target) = (session.image(), machine.target());
         let regions = machine.regions();
         let (routines, places_of) = routines(counts, image, target);
@@ -325,10 +388,15 @@ impl Tally {
             instructions: counts.places.iter().map(|place| place.times).sum(),
             printed: counts.printed,
             consumed: counts.consumed,
-            kinds: kinds(&counts.places),
+            kinds: kinds(counts.places.iter().filter(|place| place.times > 0)),
             routines,
-            lines: lines(&counts.places, session),
-            places: counts.places.iter().map(|place| instruction(place, session)).collect(),
+            lines: lines(&counts.places, session, failed),
+            places: counts
+                .places
+                .iter()
+                .filter(|place| place.times > 0)
+                .map(|place| instruction(place, session))
+                .collect(),
             calls: events(&counts.calls, |number| match target.call(number) {
                 Some(call) => call.name.to_owned(),
                 None => format!("{number:02X}"),
@@ -366,7 +434,7 @@ pub fn group_sums(kinds: &[KindTally]) -> Vec<(String, u64, u64)> {
     groups
 }
 
-fn kinds(places: &[PlaceCount]) -> Vec<KindTally> {
+fn kinds<'a>(places: impl Iterator<Item = &'a PlaceCount>) -> Vec<KindTally> {
     let mut kinds: BTreeMap<&str, KindTally> = BTreeMap::new();
     for place in places {
         let kind = kinds.entry(place.mnemonic).or_insert_with(|| KindTally {
@@ -432,7 +500,7 @@ fn routines(counts: &Counts, image: &Image, target: &Target) -> (Vec<RoutineTall
     (order.iter().map(|&index| tally(&counts.routines[index], &names[index])).collect(), places)
 }
 
-fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
+fn lines(places: &[PlaceCount], session: &Session, failed: Option<Addr>) -> Vec<LineTally> {
     let image = session.image();
     let mut lines: BTreeMap<(&str, u32), LineTally> = BTreeMap::new();
     // A line is begun where what it became begins, once for each time it became something.
@@ -461,12 +529,21 @@ fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
         tally.steps += place.times;
         tally.cycles += place.cycles;
         if begins.contains(&place.address) {
-            tally.times += place.times;
+            tally.times += place.times + place.failed;
         }
         if let Some(taken) = place.taken {
             let jumps = tally.taken.get_or_insert((0, 0));
             *jumps = (jumps.0 + taken, jumps.1 + place.times - taken);
         }
+    }
+    // The instruction that failed and ended the run was come to, and that was no step.
+    let failed = failed.and_then(|address| Some((address, image.line_at(address)?)));
+    if let Some((address, line)) = failed.filter(|(address, _)| begins.contains(address))
+        && let Some(file) = session.sources().get(line.span.file)
+        && let Some(tally) = lines.get_mut(&(file.name(), line.line))
+    {
+        debug_assert_eq!(address, line.address, "a line begins there");
+        tally.times += 1;
     }
     lines.into_values().collect()
 }
@@ -474,10 +551,7 @@ fn lines(places: &[PlaceCount], session: &Session) -> Vec<LineTally> {
 fn instruction(place: &PlaceCount, session: &Session) -> InstructionTally {
     InstructionTally {
         address: place.address,
-        // What stands there now may be another instruction.
-        text: instruction_text(session, place.address)
-            .filter(|_| session.machine().mnemonics_at(place.address).first() == Some(&place.mnemonic))
-            .unwrap_or_else(|| place.mnemonic.to_owned()),
+        text: code_text(session, place.address, place.code).unwrap_or_else(|| place.mnemonic.to_owned()),
         times: place.times,
         cycles: place.cycles,
         taken: place.taken,

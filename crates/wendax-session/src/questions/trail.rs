@@ -379,6 +379,10 @@ impl Writer {
             }
             StepKind::Instruction | StepKind::Call(_) => {}
         }
+        for came in &report.came {
+            let _ = write!(out, " {}", crate::words::came_words(self.target, came));
+        }
+        let is_entry = matches!(report.kind, StepKind::Trap(_) | StepKind::Interrupt(_));
         for write in &report.writes {
             let _ = match *write {
                 Write::Register { register, old, new, was_known: true } => {
@@ -390,6 +394,8 @@ impl Writer {
                 Write::Memory { address, old, new, .. } => {
                     write!(out, " [{:04X}] {old:04X}>{new:04X}", address.0)
                 }
+                // What the entry of a trap leaves there is told when it is another one.
+                Write::Device { old, new, .. } if old == new && is_entry => Ok(()),
                 Write::Device { address, old, new } => {
                     let name = self.target.device(address).map_or("", |device| device.name).replace(' ', "_");
                     write!(out, " {name}[{:04X}] {old:04X}>{new:04X}", address.0)

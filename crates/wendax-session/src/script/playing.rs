@@ -35,7 +35,7 @@ struct Fate {
 /// A place that something waits for.
 #[derive(Debug, Clone, Default)]
 struct Place {
-    /// How often it has arrived on this branch.
+    /// How often it has arrived on this branch, and when last: what lies before that was counted.
     times: u64,
     last: Option<StepNo>,
     /// What waits for it: the time that counts, and the entry.
@@ -111,16 +111,16 @@ impl Playing {
 
     /// Counts how often places have arrived up to the present moment of a walk, when that is not known.
     pub(crate) fn catch_up(&mut self, session: &Session) {
+        let (now, cycles) = (session.now(), session.machine().cycles());
         if !std::mem::take(&mut self.is_stale) {
             return;
         }
-        let (now, cycles) = (session.now(), session.machine().cycles());
         for index in 0..self.places.len() {
             if self.places[index].waiting.is_empty() {
                 continue;
             }
             let times = session.times_met(&StopAt::address(self.script.places[index]), now);
-            self.places[index].times = times;
+            (self.places[index].times, self.places[index].last) = (times, Some(now));
             self.come_due(index, now, cycles);
         }
     }
@@ -128,7 +128,7 @@ impl Playing {
     /// A place has arrived; true when something comes by that.
     pub(crate) fn met(&mut self, id: StopId, step: StepNo, cycle: u64) -> bool {
         let index = (id.0 - StopId::SCRIPT.0) as usize;
-        let Some(place) = self.places.get_mut(index) else { return false };
+        let Some(place) = self.places.get_mut(index).filter(|place| place.last < Some(step)) else { return false };
         (place.times, place.last) = (place.times + 1, Some(step));
         self.come_due(index, step, cycle)
     }

@@ -5,10 +5,11 @@
 
 use super::{NotedValue, StopAt, Thing, Times, Touch, Where};
 use crate::reader::{Nothing, Reader};
+use crate::rerun::Tail;
 use crate::values::{self, Names, Sole};
 use wendax_asm::{BoundValue, ValueError};
 use wendax_isa::Addr;
-use wendax_source::Sources;
+use wendax_source::{Sources, nearest};
 
 /// Words that begin a place that is no instruction.
 const KINDS: [&str; 12] =
@@ -42,8 +43,9 @@ impl Reader<'_> {
             self.at += word.len();
             self.skip_blanks();
             let begin = self.at;
-            let (value, _) = self.value()?;
+            let (value, text) = self.value()?;
             self.without_met(&value, begin)?;
+            self.without_setting(&text)?;
             return Ok(Where::True(value));
         }
         // A label of such a name is meant as itself when nothing follows that belongs to the word.
@@ -67,11 +69,20 @@ impl Reader<'_> {
                 if name.is_empty() {
                     return self.error("a mnemonic is missing: op add");
                 }
+                let lower = name.to_ascii_lowercase();
+                let known = (self.names.target().mnemonics)();
+                if !known.contains(&lower.as_str()) {
+                    let meant = match nearest(&lower, known.iter().copied()) {
+                        Some(near) => format!("`{near}`"),
+                        None => known.join(" "),
+                    };
+                    return self.error(format!("no instruction is named `{name}`; there is {meant}"));
+                }
                 self.at += name.len();
-                Where::Op(name.to_ascii_lowercase())
+                Where::Op(lower)
             }
-            "enter" => Where::Entered(self.instruction(sources)?),
-            "leave" => Where::Left(self.instruction(sources)?),
+            "enter" => Where::Entered(self.routine(sources)?),
+            "leave" => Where::Left(self.routine(sources)?),
             _ => Where::Address(self.instruction(sources)?),
         })
     }
@@ -95,6 +106,23 @@ impl Reader<'_> {
             Some((from, to)) => Ok(Where::Among(from, to)),
             None => Err(ValueError { message: "no label of code lies at or before this".to_owned(), at: begin }),
         }
+    }
+
+    /// A routine by where it begins.
+    fn routine(&mut self, sources: &Sources) -> Result<Addr, ValueError> {
+        self.skip_blanks();
+        let begin = self.at;
+        let address = self.instruction(sources)?;
+        let segments = &self.names.image().segments;
+        let is_code = segments.iter().any(|part| {
+            let here = part.start <= address && address < part.end();
+            here && part.rights.execute
+        });
+        if !is_code {
+            let message = "no code of the program stands there, so it is no routine".to_owned();
+            return Err(ValueError { message, at: begin });
+        }
+        Ok(address)
     }
 
     /// An instruction by a value or a line of a file: `main.asm:12`.
@@ -146,7 +174,14 @@ impl Reader<'_> {
         if !hangs.lives.is_empty() || hangs.on_any_memory {
             return Err(moving());
         }
-        let known = |value: i64| Addr::try_from(value & i64::from(target.address_mask())).map_err(|_| moving());
+        let mask = i64::from(target.address_mask());
+        let known = |value: i64| match Addr::try_from(value) {
+            Ok(address) if value <= mask => Ok(address),
+            _ => Err(ValueError {
+                message: format!("addresses go from 0 to 0x{mask:X}, and this is {value}"),
+                at: begin,
+            }),
+        };
         if let Some(place) = value.place(&Nothing) {
             let (address, is_byte) = place.map_err(|_| moving())?;
             let start = known(address)?;
@@ -171,7 +206,13 @@ impl Reader<'_> {
         if word.is_empty() || is_saying(&word) {
             return Ok(None);
         }
+        // Interrupts are among the traps by their numbers, and come otherwise.
         let target = self.names.target();
+        let fits = |number: u32| match kind {
+            "call" => number <= 0xFF,
+            "trap" => !target.interrupts.contains(&number),
+            _ => target.interrupts.contains(&number),
+        };
         let call = || target.calls.iter().find(|call| call.name.eq_ignore_ascii_case(&word));
         let trap = || target.traps.iter().position(|name| values::device_word(name).eq_ignore_ascii_case(&word));
         let by_name = if kind == "call" {
@@ -179,6 +220,10 @@ impl Reader<'_> {
         } else {
             trap().and_then(|number| u32::try_from(number).ok())
         };
+        if let Some(number) = by_name.filter(|number| !fits(*number)) {
+            let (name, other) = (target.trap_name(number), if kind == "trap" { "interrupt" } else { "trap" });
+            return self.error(format!("{name} is no {kind}: `{other} {word}`"));
+        }
         if let Some(number) = by_name {
             self.at += word.len();
             return Ok(Some(number));
@@ -187,15 +232,28 @@ impl Reader<'_> {
         let known: Vec<String> = if kind == "call" {
             target.calls.iter().map(|call| call.name.to_owned()).collect()
         } else {
-            target.traps.iter().filter(|name| !name.is_empty()).map(|name| values::device_word(name)).collect()
+            let named = target.traps.iter().zip(0u32..).filter(|(name, number)| !name.is_empty() && fits(*number));
+            named.map(|(name, _)| values::device_word(name)).collect()
         };
-        let (value, text) = self.value().map_err(|_| ValueError {
-            message: format!("no {kind} is named `{word}`; there are {}", known.join(" ")),
-            at: begin,
+        if self.names.image().symbol(&word).is_some() {
+            return self
+                .error(format!("`{word}` is a name of the program's, and no {kind}; `enter {word}` stops there"));
+        }
+        let (value, text) = self.value().map_err(|_| {
+            let meant = match nearest(&word, known.iter().map(String::as_str)) {
+                Some(near) => format!("there is `{near}`"),
+                None => format!("there are {}", known.join(" ")),
+            };
+            ValueError { message: format!("no {kind} is named `{word}`; {meant}"), at: begin }
         })?;
+        let exists =
+            |number: &u32| kind == "call" || target.traps.get(*number as usize).is_some_and(|it| !it.is_empty());
         match value.value(&Nothing).ok().and_then(|number| u32::try_from(number).ok()) {
-            Some(number) => Ok(Some(number)),
-            None => Err(ValueError { message: format!("`{text}` is no number of a {kind}"), at: begin }),
+            Some(number) if fits(number) && exists(&number) => Ok(Some(number)),
+            _ => {
+                let message = format!("`{text}` is no number of a {kind}; there are {}", known.join(" "));
+                Err(ValueError { message, at: begin })
+            }
         }
     }
 
@@ -210,6 +268,9 @@ impl Reader<'_> {
         while let Some((at, sign)) = signs.next() {
             match sign {
                 '"' if text.is_empty() => return self.error("there is no text between these quotes"),
+                '"' if text.len() > Tail::LONGEST => {
+                    return self.error(format!("a text that is looked for has at most {} bytes", Tail::LONGEST));
+                }
                 '"' => {
                     self.at += at + 1;
                     return Ok(Some(text.into_bytes()));
@@ -244,9 +305,17 @@ impl Reader<'_> {
                     self.at += word.len();
                     self.skip_blanks();
                     let begin = self.at;
-                    let (value, _) = self.value()?;
+                    let (value, text) = self.value()?;
                     self.without_met(&value, begin)?;
-                    stop.condition = Some(value);
+                    self.without_setting(&text)?;
+                    // Of several all have to be true.
+                    stop.condition = Some(match stop.condition.take() {
+                        Some(first) => first.and(value),
+                        None => value,
+                    });
+                }
+                "from" | "every" if stop.times != Times::Each => {
+                    return self.error("of `from` and `every` one stands, and once".to_owned());
                 }
                 "from" => {
                     self.at += word.len();
@@ -255,6 +324,9 @@ impl Reader<'_> {
                 "every" => {
                     self.at += word.len();
                     stop.times = Times::Every(self.number("every")?);
+                }
+                "once" | "note" if word == "once" && stop.once || word == "note" && stop.note.is_some() => {
+                    return self.error(format!("`{word}` was said already"));
                 }
                 "once" => {
                     self.at += word.len();

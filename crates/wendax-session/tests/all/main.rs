@@ -8,6 +8,7 @@ mod fuzz;
 mod happening;
 mod interrupting;
 mod measuring;
+mod one_run;
 mod outside;
 mod replaying;
 mod stopping;

@@ -25,7 +25,7 @@ fn go(session: &mut Session, disk: &Disk, command: Command) {
             Progress::Working => {}
             Progress::Asks(Need::File) => {
                 let path = session.machine().wanted_file().expect("a file is asked for");
-                let found = disk.get(&path).map_or(Found::Nothing, |bytes| Found::Bytes(bytes.as_slice().into()));
+                let found = disk.get(&path).map_or(Found::Nothing, |bytes| Found::Bytes(bytes.clone().into()));
                 session.answer(Event::File(path, found));
             }
             Progress::Asks(_) => session.answer(Event::Waited),

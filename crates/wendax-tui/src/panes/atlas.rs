@@ -318,7 +318,7 @@ fn names(session: &Session, from: Addr, to: Addr) -> String {
     let mut labels: Vec<(Addr, &str)> = session
         .image()
         .labels()
-        .filter(|label| !label.name.contains('@'))
+        .filter(|label| !label.is_private())
         .filter_map(|label| Some((label.address()?, label.name.as_str())))
         .filter(|(at, _)| (from..to).contains(at))
         .collect();

@@ -156,7 +156,7 @@ impl Stage {
                 Effect::Wait(_) | Effect::Sound(_) => self.message(Message::Waited),
                 Effect::Ring => {}
                 Effect::FindFile(_, path) => {
-                    let found = self.folder.get(&*path).map(|bytes| bytes.as_slice().into());
+                    let found = self.folder.get(&*path).map(|bytes| bytes.clone().into());
                     self.message(Message::Found(path, found.map_or(Found::Nothing, Found::Bytes)));
                 }
                 Effect::KeepFiles(_, files) => {
