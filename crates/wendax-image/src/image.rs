@@ -164,6 +164,14 @@ impl Image {
         (at >= segment.start).then_some((self.symbols.get(number)?, address - at))
     }
 
+    /// An address by the label at or before it: `weigh`, `weigh + 4`; `None` where there is no label.
+    pub fn place_name(&self, address: Addr) -> Option<String> {
+        match self.nearest_label(address)? {
+            (symbol, 0) => Some(symbol.name.clone()),
+            (symbol, offset) => Some(format!("{} + {offset}", symbol.name)),
+        }
+    }
+
     /// The addresses of the routine that holds one: from the plain label at or before it to the next one.
     pub fn routine_around(&self, address: Addr) -> Option<(Addr, Addr)> {
         let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;

@@ -25,6 +25,7 @@
 mod commands;
 mod effects;
 mod explain;
+mod forms;
 pub mod fuzzing;
 mod history;
 mod journey;
@@ -51,6 +52,7 @@ mod words;
 
 pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, code_text, explain, fault_causes, instruction_text};
+pub use forms::{TrailForm, TrailText};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use measure::{
@@ -62,7 +64,7 @@ pub use measure::{
 pub use moments::{Happening, What, happenings};
 pub use questions::{
     Answer, Change, Changes, Chart, Delay, Filtered, Interruptions, LastWriter, Off, Passages, Spread, Story, Told,
-    Toucher, TrailForm, TrailText, last_write,
+    Toucher, last_write,
 };
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};

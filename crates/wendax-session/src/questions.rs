@@ -16,5 +16,5 @@ mod writers;
 
 pub use interruptions::{Delay, Interruptions, Off, Passages, Spread, Told};
 pub use story::{Answer, Change, Changes, Chart, Story, Toucher};
-pub use trail::{Filtered, TrailForm, TrailText};
+pub use trail::Filtered;
 pub use writers::{LastWriter, last_write};

@@ -504,6 +504,7 @@ impl Session {
         }
         let dropped = if at_edge { Dropped::default() } else { self.branch(false) };
         self.push(event);
+        self.take_back_arrival();
         if let Doing::Waits(forward) = &mut self.doing
             && let Some(forward) = forward.take()
         {
@@ -757,6 +758,23 @@ impl Session {
         if !entries.is_empty() {
             judge.feed(&mut self.machine, entries, hits);
             self.fed += entries.len();
+        }
+    }
+
+    /// What is typed where the program asks may bring an interrupt that comes before the instruction that asked: then
+    /// that has not arrived.
+    pub(crate) fn take_back_arrival(&mut self) {
+        let now = self.now();
+        if self.fork().arrives().is_some() || now < self.edge.step {
+            return;
+        }
+        self.script.did_not_arrive(now);
+        if let Some(judge) = &self.judge {
+            for (count, armed) in self.times.iter_mut().zip(&judge.stops) {
+                if count.last == Some(now) && armed.stop.is_place() {
+                    *count = Count { times: count.times - 1, last: now.checked_sub(1) };
+                }
+            }
         }
     }
 
@@ -1046,6 +1064,7 @@ impl Session {
     pub(crate) fn play_asked(&mut self) -> bool {
         let Some(what) = self.script.take_asked(self.now()) else { return false };
         self.play(what);
+        self.take_back_arrival();
         true
     }
 

@@ -144,6 +144,11 @@ impl StopAt {
         Self { place, condition: None, times: Times::Each, once: false, note: None }
     }
 
+    /// It is met when an instruction arrives.
+    pub(crate) fn is_place(&self) -> bool {
+        matches!(self.place, Where::Address(_) | Where::Among(..) | Where::Op(_))
+    }
+
     /// It stops runs, instead of noting.
     pub fn stops(&self) -> bool {
         self.note.is_none()

@@ -14,9 +14,8 @@ use wendax_machine::{Awaited, Came, Event, FileDeed, FileMode, Interrupt, LEVERS
 /// An address with its name: `0310 (total)`.
 pub fn place(image: &Image, target: &Target, address: Addr) -> String {
     let hex = target.hex_address(address);
-    match image.nearest_label(address) {
-        Some((symbol, 0)) => format!("{hex} ({})", symbol.name),
-        Some((symbol, offset)) => format!("{hex} ({} + {offset})", symbol.name),
+    match image.place_name(address) {
+        Some(name) => format!("{hex} ({name})"),
         None => hex,
     }
 }

@@ -344,9 +344,8 @@ fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
     let line = image.line_at(pc);
     let file = line.and_then(|line| session.sources().get(line.span.file)).filter(|file| !file.name().is_empty());
     let name = file.map_or_else(|| path.display().to_string(), |file| file.name().to_owned());
-    let place = match (line, image.nearest_label(pc)) {
-        (Some(line), Some((symbol, 0))) => format!("{name}:{}: at {}", line.line, symbol.name),
-        (Some(line), Some((symbol, offset))) => format!("{name}:{}: at {} + {offset}", line.line, symbol.name),
+    let place = match (line, image.place_name(pc)) {
+        (Some(line), Some(place)) => format!("{name}:{}: at {place}", line.line),
         (Some(line), None) => format!("{name}:{}", line.line),
         (None, _) => format!("{name}: at {}", target.hex_address(pc)),
     };

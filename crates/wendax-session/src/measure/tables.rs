@@ -436,105 +436,6 @@ impl Tally {
         }
         out
     }
-
-    /// Comma-separated values with one head: a row for each routine, line, instruction, call, trap, interrupt, label,
-    /// region and span, told apart by its first column; what a thing has not stays empty.
-    pub fn to_csv(&self) -> String {
-        let mut out = CSV_HEAD.join(",") + "\n";
-        let mut row = |what: &str, name: &str, fields: &[(&str, String)]| {
-            let of = |column: &str| {
-                let known = fields.iter().find(|(name, _)| *name == column);
-                known.map_or(String::new(), |(_, value)| quoted(value))
-            };
-            let cells: Vec<String> = CSV_HEAD[2..].iter().map(|column| of(column)).collect();
-            let _ = writeln!(out, "{what},{},{}", quoted(name), cells.join(","));
-        };
-        row(
-            "run",
-            &self.name,
-            &[("times", "1".into()), ("steps", self.steps().to_string()), ("cycles", self.cycles.to_string())],
-        );
-        for one in &self.routines {
-            let fields = [
-                ("address", format!("0x{:04X}", one.address)),
-                ("times", one.calls.to_string()),
-                ("steps", one.own_steps.to_string()),
-                ("cycles", one.own_cycles.to_string()),
-                ("all_steps", one.all_steps.to_string()),
-                ("all_cycles", one.all_cycles.to_string()),
-            ];
-            row("routine", &one.name, &fields);
-        }
-        for one in &self.lines {
-            let mut fields = vec![
-                ("file", one.file.clone()),
-                ("line", one.line.to_string()),
-                ("times", one.times.to_string()),
-                ("steps", one.steps.to_string()),
-                ("cycles", one.cycles.to_string()),
-            ];
-            if let Some((taken, not_taken)) = one.taken {
-                fields.extend([("taken", taken.to_string()), ("not_taken", not_taken.to_string())]);
-            }
-            row("line", one.text.trim(), &fields);
-        }
-        for one in &self.kinds {
-            let mut fields = vec![("times", one.times.to_string()), ("cycles", one.cycles.to_string())];
-            if let Some(taken) = one.taken {
-                fields.extend([("taken", taken.to_string()), ("not_taken", (one.times - taken).to_string())]);
-            }
-            row("instruction", &one.name, &fields);
-        }
-        for (what, events) in [("call", &self.calls), ("trap", &self.traps), ("interrupt", &self.interrupts)] {
-            for one in events {
-                row(what, &one.name, &[("times", one.times.to_string()), ("cycles", one.cycles.to_string())]);
-            }
-        }
-        for one in &self.labels {
-            let fields = [
-                ("address", format!("0x{:04X}", one.address)),
-                ("read", one.read.to_string()),
-                ("written", one.written.to_string()),
-            ];
-            row("label", &one.name, &fields);
-        }
-        for one in &self.regions {
-            let fields = [
-                ("address", format!("0x{:04X}", one.start)),
-                ("read", one.read.to_string()),
-                ("written", one.written.to_string()),
-            ];
-            row("region", &one.name, &fields);
-        }
-        for one in &self.spans {
-            row("span", &one.words, &[("times", one.times.to_string()), ("cycles", one.cycles[2].to_string())]);
-        }
-        out
-    }
-
-    /// Which lines ran and how often, in the format that LCOV made common: editors and build servers read it. `path` gives
-    /// the path of a file by the name the program has for it.
-    pub fn to_lcov(&self, path: impl Fn(&str) -> String) -> String {
-        let mut out = String::new();
-        let mut files: Vec<&str> = self.lines.iter().map(|line| line.file.as_str()).collect();
-        files.dedup();
-        for file in files {
-            let lines: Vec<_> = self.lines.iter().filter(|line| line.file == file).collect();
-            let _ = writeln!(out, "TN:\nSF:{}", path(file));
-            for line in &lines {
-                let _ = writeln!(out, "DA:{},{}", line.line, line.times.max(u64::from(line.steps > 0)));
-            }
-            let jumps: Vec<_> = lines.iter().filter_map(|line| Some((line.line, line.taken?))).collect();
-            for (line, (taken, not_taken)) in &jumps {
-                let _ = writeln!(out, "BRDA:{line},0,0,{taken}\nBRDA:{line},0,1,{not_taken}");
-            }
-            let ways = jumps.iter().map(|(_, (taken, not))| usize::from(*taken > 0) + usize::from(*not > 0));
-            let _ = writeln!(out, "BRF:{}\nBRH:{}", jumps.len() * 2, ways.sum::<usize>());
-            let ran = lines.iter().filter(|line| line.steps > 0).count();
-            let _ = writeln!(out, "LF:{}\nLH:{ran}\nend_of_record", lines.len());
-        }
-        out
-    }
 }
 
 /// A histogram in a row of signs, from the least to the greatest.
@@ -546,32 +447,6 @@ fn bars(histogram: &[(u64, u64)]) -> String {
         eighths => PARTS[eighths.min(8) - 1],
     };
     histogram.iter().map(|bar| part(bar.1)).collect()
-}
-
-const CSV_HEAD: [&str; 14] = [
-    "what",
-    "name",
-    "file",
-    "line",
-    "address",
-    "times",
-    "steps",
-    "cycles",
-    "all_steps",
-    "all_cycles",
-    "taken",
-    "not_taken",
-    "read",
-    "written",
-];
-
-/// A field of comma-separated values, in quotes where it needs them.
-fn quoted(text: &str) -> String {
-    if text.contains(['"', ',', '\n', '\r']) || text.starts_with(' ') {
-        format!("\"{}\"", text.replace('"', "\"\""))
-    } else {
-        text.to_owned()
-    }
 }
 
 impl Comparison {
@@ -595,35 +470,6 @@ impl Comparison {
             Table { name, columns, rows: rows.map(|row| compared(row, name == "lines")).collect(), bars: None }
         });
         tables.filter(|table| !table.rows.is_empty()).collect()
-    }
-
-    /// Comma-separated values with one head: a row for each thing, with its cycles in each of the tallies.
-    pub fn to_csv(&self) -> String {
-        let names: Vec<String> = self.names.iter().map(|name| quoted(name)).collect();
-        let mut out = format!("what,name,file,line,{},difference\n", names.join(","));
-        let parts: [(&str, &[Row]); 5] = [
-            ("total", &self.totals),
-            ("routine", &self.routines),
-            ("line", &self.lines),
-            ("instruction", &self.kinds),
-            ("label", &self.labels),
-        ];
-        for (what, row) in parts.into_iter().flat_map(|(what, rows)| rows.iter().map(move |row| (what, row))) {
-            let (file, line) = row
-                .place
-                .as_ref()
-                .map_or((String::new(), String::new()), |(file, line)| (quoted(file), line.to_string()));
-            let costs: Vec<String> =
-                row.costs.iter().map(|cost| cost.map_or(String::new(), |cost| cost.cycles.to_string())).collect();
-            let _ = writeln!(
-                out,
-                "{what},{},{file},{line},{},{}",
-                quoted(row.name.trim()),
-                costs.join(","),
-                row.difference()
-            );
-        }
-        out
     }
 
     /// The tables as text, some rows of each.

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use wendax_image::{Image, LineKind};
 use wendax_isa::{Addr, StepNo, Target};
-use wendax_machine::{CellCount, Counts, EventCount, Machine, PlaceCount, Region, RegionKind, RoutineCount};
+use wendax_machine::{CellCount, Counts, EventCount, Machine, PlaceCount, Region, RegionKind, RoutineCount, Way};
 
 /// What a tally that is written down says of its form.
 pub const TALLY_FORM: &str = "wendax tally 1";
@@ -95,6 +95,12 @@ pub struct LineTally {
     /// Of the jumps on it, how often they were taken and not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub taken: Option<(u64, u64)>,
+    /// The routine that begins here, as far as something calls it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub routine: Option<String>,
+    /// Each jump with a condition that the line became: how often it was taken, and how often not; none that never ran.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub jumps: Vec<Option<(u64, u64)>>,
 }
 
 /// An instruction at its address.
@@ -457,11 +463,7 @@ fn kinds<'a>(places: impl Iterator<Item = &'a PlaceCount>) -> Vec<KindTally> {
 
 /// A place by the label before it; by its address where there is none.
 pub(super) fn name_of(image: &Image, target: &Target, address: Addr) -> String {
-    match image.nearest_label(address) {
-        Some((symbol, 0)) => symbol.name.clone(),
-        Some((symbol, offset)) => format!("{} + {offset}", symbol.name),
-        None => target.hex_address(address),
-    }
+    image.place_name(address).unwrap_or_else(|| target.hex_address(address))
 }
 
 /// The routines, dearest first, and where each one of the counts has come to stand.
@@ -516,11 +518,39 @@ fn lines(places: &[PlaceCount], session: &Session, failed: Option<Addr>) -> Vec<
             steps: 0,
             cycles: 0,
             taken: None,
+            routine: None,
+            jumps: Vec::new(),
         });
         if last != Some((line.address, line.span)) {
             begins.insert(line.address);
         }
         last = Some((line.address + line.length, line.span));
+    }
+    let taken: BTreeMap<Addr, (u64, u64)> =
+        places.iter().filter_map(|place| Some((place.address, (place.taken?, place.times - place.taken?)))).collect();
+    let mut routines = BTreeSet::from([image.entry]);
+    for line in image.lines.iter().filter(|line| line.kind == LineKind::Code) {
+        let Some(file) = session.sources().get(line.span.file) else { continue };
+        let Some(tally) = lines.get_mut(&(file.name(), line.line)) else { continue };
+        let mut at = line.address;
+        while at < line.address + line.length {
+            let Some((length, way)) = session.machine().way_at(at) else { break };
+            match way {
+                Way::Either(..) => tally.jumps.push(taken.get(&at).copied()),
+                Way::Call(target) => routines.extend(target),
+                Way::On | Way::To(_) | Way::ByRegister(_) | Way::Back | Way::End => {}
+            }
+            at += length;
+        }
+    }
+    for routine in routines {
+        let line = image.line_at(routine).filter(|line| line.address == routine);
+        let file = line.and_then(|line| session.sources().get(line.span.file));
+        if let (Some(line), Some(file)) = (line, file)
+            && let Some(tally) = lines.get_mut(&(file.name(), line.line))
+        {
+            tally.routine.get_or_insert_with(|| name_of(image, session.machine().target(), routine));
+        }
     }
     for place in places {
         let Some(line) = image.line_at(place.address).filter(|line| line.kind == LineKind::Code) else { continue };

@@ -125,6 +125,23 @@ impl Playing {
         }
     }
 
+    /// What seemed to arrive at a moment does not: an interrupt comes first by what came there since.
+    pub(crate) fn did_not_arrive(&mut self, moment: StepNo) {
+        for place in self.places.iter_mut().filter(|place| place.last == Some(moment)) {
+            (place.times, place.last) = (place.times - 1, moment.checked_sub(1));
+        }
+        for index in 0..self.fates.len() {
+            let Some((met, cycle)) = self.fates[index].met.filter(|(met, _)| *met == moment) else { continue };
+            debug_assert_eq!(met, moment, "it is the one that was taken back");
+            if let When::Met { place, time, after } = self.script.entries[index].when
+                && self.by_cycle.remove(&(cycle.saturating_add(after.max(1)), index))
+            {
+                self.fates[index].met = None;
+                self.places[place].waiting.insert((time, index));
+            }
+        }
+    }
+
     /// A place has arrived; true when something comes by that.
     pub(crate) fn met(&mut self, id: StopId, step: StepNo, cycle: u64) -> bool {
         let index = (id.0 - StopId::SCRIPT.0) as usize;

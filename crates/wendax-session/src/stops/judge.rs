@@ -29,6 +29,8 @@ pub(crate) struct Hit {
     pub(crate) index: usize,
     /// The step that tells of it: for a place and a lever the one that begins at the moment, else the one before.
     pub(crate) step: StepNo,
+    /// It is known when the moment is left; else with the step that led there.
+    pub(crate) is_of_moment: bool,
 }
 
 /// Stops met at one moment.
@@ -240,7 +242,7 @@ impl Judge {
                 _ => false,
             };
             if is_met && holds(&armed.stop, machine) {
-                hits.push(Hit { index, step });
+                hits.push(Hit { index, step, is_of_moment: true });
             }
         }
     }
@@ -290,7 +292,8 @@ impl Judge {
             };
             if is_there && holds(&armed.stop, machine) {
                 let of_step = matches!(armed.stop.place, Where::Entered(_));
-                hits.push(Hit { index, step: if of_step { step.saturating_sub(1) } else { step } });
+                let step = if of_step { step.saturating_sub(1) } else { step };
+                hits.push(Hit { index, step, is_of_moment: true });
             }
         }
     }
@@ -350,7 +353,7 @@ impl Judge {
                 }
             };
             if is_met && holds(&armed.stop, machine) {
-                hits.push(Hit { index, step });
+                hits.push(Hit { index, step, is_of_moment: false });
             }
         }
         let over = self.tail.len().saturating_sub(self.longest);

@@ -4,7 +4,7 @@
 //! that was done last, in slices; how often by some earlier moment is known from marks set meanwhile, and a short
 //! replay. What arrives at the last moment of a branch hangs on what may still come there, so it is counted apart.
 
-use super::judge::Armed;
+use super::judge::{Armed, Hit};
 use super::looking::Judged;
 use super::{Judge, StopAt, StopId, Times};
 use crate::history::INTERVAL;
@@ -221,7 +221,7 @@ impl Session {
         let mut question = Judged::new(judge, |machine, judge, hits| {
             for hit in hits {
                 let id = judge.stops[hit.index].id;
-                if let Some(known) = known.get_mut(&id).filter(|known| known.counts(hit.step, machine.steps())) {
+                if let Some(known) = known.get_mut(&id).filter(|known| known.counts(*hit, machine.steps())) {
                     known.meet(id, machine);
                 }
             }
@@ -287,9 +287,9 @@ impl Session {
 
 impl Known {
     /// A meeting told of a moment is not among those counted already: what a step before the last mark met is.
-    fn counts(&self, step: StepNo, moment: StepNo) -> bool {
+    fn counts(&self, hit: Hit, moment: StepNo) -> bool {
         let by = self.now.step;
-        moment > by || moment == by && step == by
+        moment > by || moment == by && hit.is_of_moment
     }
 }
 

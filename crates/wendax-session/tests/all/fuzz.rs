@@ -1,17 +1,36 @@
-//! The fuzz target of walks, for a moment: over the corpus that is kept, over broken pieces of it, and over any bytes.
+//! The fuzz targets of this crate, for a moment: over the corpora that are kept, over broken pieces of them, and over any
+//! bytes.
 
 #![expect(clippy::disallowed_methods, reason = "a test, not the core: it reads the corpus")]
 
 use proptest::prelude::*;
-use wendax_session::fuzzing::walks;
+use wendax_session::fuzzing::{events, stops, tallies, walks};
 
-/// The kept corpus: commands and programs that once found something, or lead somewhere.
-fn corpus() -> Vec<Vec<u8>> {
-    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../fuzz/corpus/walks");
+/// A kept corpus: what once found something, or leads somewhere.
+fn corpus_of(name: &str) -> Vec<Vec<u8>> {
+    let folder = format!("{}/../../fuzz/corpus/{name}", env!("CARGO_MANIFEST_DIR"));
     let mut files: Vec<_> =
         std::fs::read_dir(folder).expect("the corpus is there").map(|entry| entry.expect("a file").path()).collect();
     files.sort();
     files.iter().map(|file| std::fs::read(file).expect("it can be read")).collect()
+}
+
+fn corpus() -> Vec<Vec<u8>> {
+    corpus_of("walks")
+}
+
+/// A target with the name of its corpus, and how many files are in that at least.
+type Door = (&'static str, fn(&[u8]), usize);
+
+const DOORS: [Door; 3] = [("events", events, 6), ("tallies", tallies, 7), ("stops", stops, 8)];
+
+#[test]
+fn the_corpora_come_in_at_their_doors() {
+    for (name, door, least) in DOORS {
+        let all = corpus_of(name);
+        assert!(all.len() >= least, "{name}: {} files", all.len());
+        all.iter().for_each(|data| door(data));
+    }
 }
 
 #[test]
@@ -43,5 +62,33 @@ proptest! {
     #[test]
     fn any_bytes_walk(data in proptest::collection::vec(any::<u8>(), 24..300)) {
         walks(&data);
+    }
+
+    #[test]
+    fn broken_pieces_come_in_at_their_doors(
+        door in 0..DOORS.len(),
+        which in any::<prop::sample::Index>(),
+        edits in proptest::collection::vec((any::<prop::sample::Index>(), any::<u8>(), 0u8..3), 1..9),
+        numbers in proptest::collection::vec(any::<u64>(), 0..3),
+    ) {
+        let (name, door, _) = DOORS[door];
+        let all = corpus_of(name);
+        let mut data = all[which.index(all.len())].clone();
+        for (at, byte, how) in edits {
+            let at = at.index(data.len().max(1));
+            match how {
+                0 if at < data.len() => data[at] = byte,
+                1 if at < data.len() => drop(data.remove(at)),
+                _ => data.insert(at.min(data.len()), b"0123456789,:\"[]{}().-+ "[usize::from(byte) % 23]),
+            }
+        }
+        door(&data);
+        // Numbers become others.
+        let text = String::from_utf8_lossy(&data).into_owned();
+        for number in numbers {
+            let digits = text.find(|sign: char| sign.is_ascii_digit()).map_or(0, |at| at);
+            let end = text[digits..].find(|sign: char| !sign.is_ascii_digit()).map_or(text.len(), |end| digits + end);
+            door(format!("{}{number}{}", &text[..digits], &text[end..]).as_bytes());
+        }
     }
 }

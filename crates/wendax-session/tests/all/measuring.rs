@@ -287,7 +287,8 @@ fn names_lines_and_coverage_are_those_of_the_program() {
     assert_eq!(line(4).taken, Some((4, 1)));
     assert_eq!(tally.covered(), (10, 11));
     let lcov = tally.to_lcov(str::to_owned);
-    assert!(lcov.starts_with("TN:\nSF:case.asm\nDA:1,1\nDA:2,5\n"), "{lcov}");
+    let head = "TN:\nSF:case.asm\nFN:1,start\nFN:9,work\nFNDA:1,start\nFNDA:5,work\nFNF:2\nFNH:2\n";
+    assert!(lcov.starts_with(head) && lcov.contains("\nDA:1,1\nDA:2,5\n"), "{lcov}");
     assert!(lcov.contains("DA:8,0\n") && lcov.contains("LF:11\nLH:10\n"), "{lcov}");
     assert!(lcov.contains("BRDA:4,0,0,4\nBRDA:4,0,1,1\n"), "{lcov}");
     let json = tally.to_json().expect("it can be written");
@@ -325,6 +326,8 @@ fn side_by_side_lines_keep_together_over_an_edit_and_differences_are_told() {
 /// A tally of a program that is only its lines, some of them alike.
 fn lined(name: &str, lines: &[(u8, u64)]) -> Tally {
     let line = |(index, &(text, cost)): (usize, &(u8, u64))| wendax_session::LineTally {
+        routine: None,
+        jumps: Vec::new(),
         file: format!("{name}.asm"),
         line: u32::try_from(index).unwrap_or(0) + 1,
         text: format!("    add r0, {text}"),

@@ -68,7 +68,7 @@ const LINES: [&str; 43] = [
 ];
 
 /// Stops in words, and whether each is a place.
-const STOPS: [(&str, bool); 22] = [
+const STOPS: [(&str, bool); 24] = [
     ("l1", true),
     ("l2 if r2 < 4", true),
     ("handler", true),
@@ -91,6 +91,8 @@ const STOPS: [(&str, bool); 22] = [
     ("trap", false),
     ("call", false),
     ("read console_data", false),
+    ("enter l3", false),
+    ("enter handler", false),
 ];
 
 type Line = (usize, u8, u8, u16, usize);
@@ -323,6 +325,13 @@ fn met(words: &str, records: &[Record], place: impl Fn(&str) -> u32) -> Vec<(u64
             "write lamps" => before.wrote(0xFF30, 0xFF32).is_some(),
             "change console_state" => came(0xFF10) || before.wrote(0xFF10, 0xFF12) == Some(true),
             "change console_data" => came(0xFF12) || before.wrote(0xFF12, 0xFF14) == Some(true),
+            "enter l3" | "enter handler" => {
+                let entered = before.left.frames().iter().map(|frame| frame.step).max();
+                let last = record.seen.frames().last();
+                last.is_some_and(|frame| {
+                    frame.target.0 == place(&words[6..]) && Some(frame.step) != entered && frame.step == report.step
+                })
+            }
             "interrupt" => matches!(report.kind, StepKind::Interrupt(_)),
             "trap" => matches!(report.kind, StepKind::Trap(_)),
             "call" => {

@@ -76,9 +76,8 @@ fn place(app: &App, session: &Session) -> String {
     let pc = session.present_address();
     let image = session.image();
     let line = image.line_at(pc).map_or(String::new(), |line| format!(", {}", app.place_words(line)));
-    match image.nearest_label(pc) {
-        Some((symbol, 0)) => format!("{}{line}", symbol.name),
-        Some((symbol, offset)) => format!("{} + {offset}{line}", symbol.name),
+    match image.place_name(pc) {
+        Some(name) => name + &line,
         None => session.machine().target().hex_address(pc),
     }
 }

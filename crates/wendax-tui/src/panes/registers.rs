@@ -166,11 +166,10 @@ fn register_row(
 fn points_to(session: &Session, meaning: Meaning, value: u32, room: u16) -> String {
     let image = session.image();
     let target = session.machine().target();
-    let label = image.nearest_label(Addr(value)).filter(|_| Addr(value) >= target.map.vectors_end);
+    let label = image.place_name(Addr(value)).filter(|_| Addr(value) >= target.map.vectors_end);
     let unsigned = if target.signed(value) < 0 { format!("or {value}") } else { String::new() };
     let text = match (meaning, label, char::from_u32(value).filter(char::is_ascii_graphic)) {
-        (Meaning::Address, Some((symbol, 0)), _) => format!("→ {}", symbol.name),
-        (Meaning::Address, Some((symbol, offset)), _) => format!("→ {} + {offset}", symbol.name),
+        (Meaning::Address, Some(name), _) => format!("→ {name}"),
         (Meaning::Address, None, _) => String::new(),
         (Meaning::Character, _, Some(c)) => format!("'{c}'"),
         (Meaning::Character | Meaning::Number, ..) => unsigned,

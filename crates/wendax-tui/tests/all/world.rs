@@ -105,7 +105,7 @@ fn what_came_from_outside_is_saved_and_played_again() {
     assert_eq!(row(&mut stage, "lamps"), "∙∙∙∙ ∙∙∙∙ ∙∙∙● ∙∙∙∙ 0010");
     stage.folder.insert("bad.jsonl".to_owned(), b"{\"cycle\": 5, \"lever\": 99, \"up\": true}\n".to_vec());
     stage.keys(":").text("run with what comes").keys("Enter Ctrl-U").text("bad.jsonl").keys("Enter");
-    shows(&mut stage, "bad.jsonl, line 1: \"lever\" is 0 to 15");
+    shows(&mut stage, "bad.jsonl, line 1: \"lever\" is a whole number from 0 to 15");
 }
 
 const WRITER: &str = "start: mov r0, name\n mov r1, 1\n sys file_open\n mov r6, r0\n mov r1, text\n mov r2, 4\n sys file_write\n \

@@ -86,12 +86,12 @@ fn a_trail_has_every_step_in_each_form() {
         serde_json::from_str(&std::fs::read_to_string(folder.path().join("state.json")).expect("a state"))
             .expect("JSON");
     assert_eq!(Some(text.lines().count() as u64), state["steps"].as_u64());
-    assert!(text.contains("call weigh             [FDFE] 0000>020C sp FE00>FDFE to 021E"), "{text}");
+    assert!(text.contains("call weigh             [FDFE] >020C sp FE00>FDFE to 021E"), "{text}");
     let csv = trail("trail.csv", "--trail-only 'op push'");
     let rows: Vec<&str> = csv.lines().collect();
     assert_eq!(rows[0], "step,address,place,instruction,cycles,did");
     assert_eq!(rows.len(), 5, "{csv}");
-    assert_eq!(rows[1], "5,0x021E,\"loads.asm:15\",\"push r7\",2,\"[FDFC] 0000>0004 sp FDFE>FDFC\"");
+    assert_eq!(rows[1], "5,0x021E,loads.asm:15,push r7,2,[FDFC] >0004 sp FDFE>FDFC");
     let json = trail("trail.jsonl", "--trail-only 'in weigh'");
     let steps: Vec<serde_json::Value> =
         json.lines().map(|line| serde_json::from_str(line).expect("each line is an object")).collect();

@@ -1,0 +1,3 @@
+//! All tests of the crate's public side.
+
+mod records;

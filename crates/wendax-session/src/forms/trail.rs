@@ -1,0 +1,308 @@
+//! The steps of a run under way written down, all or those that a filter lets through: as text, comma-separated values or
+//! JSON lines.
+
+use crate::log::Entry;
+use crate::rerun::{Question, Rerun, Seen};
+use crate::session::Session;
+use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, look};
+use rustc_hash::FxHashMap;
+use serde::Serialize;
+use std::fmt::Write as _;
+use std::ops::ControlFlow;
+use wendax_isa::{Addr, StepNo, Target};
+use wendax_machine::{Machine, Observer, Report, Run, StepKind, Stop, Write};
+
+/// How the steps of a run are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TrailForm {
+    /// A line each, for people.
+    Text,
+    /// Values with commas, a heading first.
+    Csv,
+    /// A JSON object each.
+    JsonLines,
+}
+
+/// Writes the steps of a run under way, behind it on a copy.
+#[derive(Debug)]
+pub struct TrailText {
+    rerun: Rerun,
+    filter: Option<Chosen>,
+    writer: Writer,
+}
+
+/// The steps that a filter lets through, as they come.
+#[derive(Debug, Clone)]
+struct Chosen {
+    judge: Judge,
+    times: u64,
+    /// The moment at which the filter was met last.
+    last: Option<StepNo>,
+    /// The step to be written when it is taken, and the one written last.
+    coming: Option<StepNo>,
+    written: Option<StepNo>,
+}
+
+#[derive(Debug)]
+struct Writer {
+    form: Form,
+    target: &'static Target,
+    /// Of each address that an instruction was met at: its place and text as the code was.
+    known: FxHashMap<Addr, Known>,
+    /// What the step at hand did.
+    did: String,
+    out: String,
+}
+
+#[derive(Debug)]
+enum Form {
+    Text,
+    Csv(csv::Writer<Vec<u8>>),
+    JsonLines,
+}
+
+impl TrailText {
+    /// For a walk that stands before its first step.
+    pub fn new(session: &Session, form: TrailForm, filter: Option<StopAt>) -> Self {
+        let mut rerun = Rerun::at(session, session.oldest());
+        let filter = filter.map(|stop| {
+            let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop }], &rerun);
+            judge.arm(&mut rerun.machine);
+            Chosen { judge, times: 0, last: None, coming: None, written: None }
+        });
+        let target = rerun.machine.target();
+        let form = match form {
+            TrailForm::Text => Form::Text,
+            TrailForm::Csv => {
+                let mut rows = csv::Writer::from_writer(Vec::new());
+                // Writing to memory never fails.
+                let _ = rows.write_record(["step", "address", "place", "instruction", "cycles", "did"]);
+                Form::Csv(rows)
+            }
+            TrailForm::JsonLines => Form::JsonLines,
+        };
+        let writer = Writer { form, target, known: FxHashMap::default(), did: String::new(), out: String::new() };
+        Self { rerun, filter, writer }
+    }
+
+    /// Takes in what the walk has done since; returns what that comes to in words.
+    pub fn follow(&mut self, session: &Session) -> &str {
+        let Self { rerun, filter, writer } = self;
+        match filter {
+            Some(chosen) => rerun.go_through(session, session.end(), &mut Choosing { session, writer, chosen }),
+            None => rerun.go_through(session, session.end(), &mut Seen(&mut Steps { session, writer })),
+        }
+        self.writer.gather();
+        &self.writer.out
+    }
+
+    /// What was returned has been written down.
+    pub fn taken(&mut self) {
+        self.writer.out.clear();
+    }
+}
+
+struct Steps<'a> {
+    session: &'a Session,
+    writer: &'a mut Writer,
+}
+
+impl Observer for Steps<'_> {
+    const WRITES: bool = true;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        self.writer.step(self.session, report);
+        ControlFlow::Continue(())
+    }
+}
+
+/// Writes the steps that tell of the filter being met.
+struct Choosing<'a> {
+    session: &'a Session,
+    writer: &'a mut Writer,
+    chosen: &'a mut Chosen,
+}
+
+impl Choosing<'_> {
+    /// The filter is met; of the times it is, those count that it names.
+    fn take(&mut self, machine: &Machine, hits: &Hits) {
+        let moment = machine.steps();
+        for hit in hits {
+            let chosen = &mut *self.chosen;
+            let stop = &chosen.judge.stops[hit.index].stop;
+            if chosen.last != Some(moment) {
+                (chosen.last, chosen.times) = (Some(moment), chosen.times + 1);
+            }
+            let is_over = stop.once && chosen.written.is_some();
+            if is_over || !stop.times.fits(chosen.times) || chosen.written == Some(hit.step) {
+                continue;
+            }
+            if hit.step == moment {
+                chosen.coming = Some(moment);
+            } else {
+                self.write(machine, hit.step);
+            }
+        }
+    }
+
+    fn write(&mut self, machine: &Machine, step: StepNo) {
+        self.chosen.written = Some(step);
+        if machine.last_report().step == step {
+            self.writer.step(self.session, machine.last_report());
+        } else {
+            // Seen by the instruction it led to, and not itself.
+            let mut before = Rerun::at(self.session, step);
+            let mut steps = Steps { session: self.session, writer: self.writer };
+            before.go_through(self.session, step + 1, &mut Seen(&mut steps));
+        }
+    }
+}
+
+impl Question for Choosing<'_> {
+    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
+        let mut hits = Hits::new();
+        self.chosen.judge.feed(machine, entries, &mut hits);
+        self.take(machine, &hits);
+    }
+
+    fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
+        let mut hits = Hits::new();
+        let (looked, stop) = if self.chosen.coming == Some(machine.steps()) {
+            let stop = self.chosen.judge.step(machine, run, &mut hits);
+            (hits, stop)
+        } else {
+            match look(machine, &mut self.chosen.judge, run) {
+                Looked::Met(hits, stop) => (hits, stop),
+                Looked::Stopped(stop) => (hits, stop),
+            }
+        };
+        if let Some(step) = self.chosen.coming.take_if(|step| *step < machine.steps()) {
+            self.write(machine, step);
+        }
+        self.take(machine, &looked);
+        stop
+    }
+}
+
+/// What stands at a place: its code words, and what is written of it.
+#[derive(Debug)]
+struct Known {
+    code: [u32; 2],
+    place: String,
+    text: String,
+}
+
+/// A step as a JSON object.
+#[derive(Serialize)]
+struct Row<'a> {
+    step: u64,
+    address: u32,
+    place: &'a str,
+    instruction: &'a str,
+    cycles: u64,
+    did: &'a str,
+}
+
+impl Writer {
+    fn step(&mut self, session: &Session, report: &Report) {
+        let known = self.known.get(&report.pc).filter(|known| known.code == report.code);
+        if known.is_none() {
+            let line = session.image().line_at(report.pc);
+            let file = line.and_then(|line| session.sources().get(line.span.file));
+            let place = match (line, file) {
+                (Some(line), Some(file)) if !file.name().is_empty() => format!("{}:{}", file.name(), line.line),
+                (Some(line), _) => format!("line {}", line.line),
+                (None, _) => self.target.hex_address(report.pc),
+            };
+            let text = crate::code_text(session, report.pc, report.code).unwrap_or_default();
+            self.known.insert(report.pc, Known { code: report.code, place, text });
+        }
+        self.did.clear();
+        did(&mut self.did, self.target, report);
+        let (place, text) = self.known.get(&report.pc).map_or(("", ""), |known| (&known.place, &known.text));
+        let did = self.did.trim_start();
+        // Writing to memory never fails.
+        let _ = match &mut self.form {
+            Form::Text => {
+                let (step, pc, gap) =
+                    (report.step, self.target.hex_address(report.pc), if did.is_empty() { "" } else { " " });
+                writeln!(self.out, "{step:>8}  {pc}  {place:<14}  {text:<22}{gap}{did}")
+            }
+            Form::Csv(rows) => {
+                let address = format!("0x{}", self.target.hex_address(report.pc));
+                let (step, cycles) = (report.step.to_string(), report.cycles.to_string());
+                let _ = rows.write_record([&step, &address, place, text, &cycles, did]);
+                Ok(())
+            }
+            Form::JsonLines => {
+                let (step, address, cycles) = (report.step.0, report.pc.0, report.cycles);
+                let row = Row { step, address, place, instruction: text, cycles, did };
+                writeln!(self.out, "{}", serde_json::to_string(&row).unwrap_or_default())
+            }
+        };
+    }
+
+    /// What was written since, as text.
+    fn gather(&mut self) {
+        if let Form::Csv(rows) = &mut self.form {
+            let written = std::mem::replace(rows, csv::Writer::from_writer(Vec::new()));
+            let text = written.into_inner().ok().and_then(|bytes| String::from_utf8(bytes).ok());
+            self.out.push_str(&text.unwrap_or_default());
+        }
+    }
+}
+
+/// Everything a step did, each thing behind a blank.
+fn did(out: &mut String, target: &Target, report: &Report) {
+    // Writing to a string never fails.
+    let _ = match report.kind {
+        StepKind::Interrupt(number) => write!(out, " interrupt {}", target.trap_name(number)),
+        StepKind::Trap(number) => write!(out, " trap {}", target.trap_name(number)),
+        StepKind::Instruction | StepKind::Call(_) => Ok(()),
+    };
+    for came in &report.came {
+        let _ = write!(out, " {}", crate::words::came_words(target, came));
+    }
+    let is_entry = matches!(report.kind, StepKind::Trap(_) | StepKind::Interrupt(_));
+    let hex = |word: u32| target.hex(word);
+    for write in &report.writes {
+        let _ = match *write {
+            Write::Register { register, old, new, was_known: true } => {
+                write!(out, " {} {}>{}", target.register_name(register), hex(old), hex(new))
+            }
+            Write::Register { register, new, .. } => write!(out, " {} >{}", target.register_name(register), hex(new)),
+            Write::Memory { address, old, new, was_known: true, .. } => {
+                write!(out, " [{}] {}>{}", target.hex_address(address), hex(old), hex(new))
+            }
+            Write::Memory { address, new, .. } => write!(out, " [{}] >{}", target.hex_address(address), hex(new)),
+            // What the entry of a trap leaves there is told when it is another one.
+            Write::Device { old, new, .. } if old == new && is_entry => Ok(()),
+            Write::Device { address, old, new } => {
+                let name = target.device(address).map_or("", |device| device.name).replace(' ', "_");
+                write!(out, " {name}[{}] {}>{}", target.hex_address(address), hex(old), hex(new))
+            }
+            Write::Buffer { address, length, .. } => {
+                write!(out, " [{}] {length} bytes", target.hex_address(address))
+            }
+        };
+    }
+    let changed = report.flags.old ^ report.flags.new;
+    for flag in target.flags.iter().filter(|flag| changed & flag.bit != 0) {
+        let _ = write!(out, " {} {}", flag.name, u8::from(report.flags.new & flag.bit != 0));
+    }
+    if report.printed > 0 {
+        let _ = write!(out, " printed {}", report.printed);
+    }
+    if let Some((path, deed)) = &report.file {
+        let _ = write!(out, " {}", crate::words::file_words(path, deed));
+    }
+    if let Some((hertz, milliseconds)) = report.tone {
+        let _ = write!(out, " {}", crate::words::tone_words(hertz, milliseconds));
+    }
+    if report.expired {
+        out.push_str(" the timer expired");
+    }
+    if !(report.length > 0 && report.next == report.pc + report.length) {
+        let _ = write!(out, " to {}", target.hex_address(report.next));
+    }
+}

@@ -1,0 +1,3 @@
+//! Bytes into `wendax_session::fuzzing::events`.
+#![no_main]
+libfuzzer_sys::fuzz_target!(|data: &[u8]| wendax_session::fuzzing::events(data));
