@@ -431,7 +431,7 @@ impl Session {
             Some(judge) => judge,
             None => Box::new(Judge::new(search.stops.clone(), &self.machine)),
         };
-        judge.stands_behind(self.tail.bytes());
+        judge.stands_behind(&self.machine, self.tail.bytes());
         judge.arm(&mut self.machine);
         if self.now() > StepNo::FIRST {
             self.times = self.times_by(&search.stops, self.now());

@@ -61,7 +61,7 @@ pub use measure::{
     SpanTally, SpanTold, Spans, StackTally, StretchTally, TALLY_FORM, Table, TableRow, Tally, TallyError, group_sums,
     grouped, growth, growth_words, place_in_words, region_name,
 };
-pub use moments::{Happening, What, happenings};
+pub use moments::{Happening, What, forgotten_happenings, happenings};
 pub use questions::{
     Answer, Change, Changes, Chart, Delay, Filtered, Interruptions, LastWriter, Off, Passages, Spread, Story, Told,
     Toucher, last_write,

@@ -44,6 +44,8 @@ pub struct Happening {
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Moments {
     list: Vec<Moment>,
+    /// How many there were before those.
+    forgotten: u64,
 }
 
 fn step_of(moment: &Moment) -> StepNo {
@@ -57,6 +59,7 @@ impl Moments {
     pub(crate) fn record(&mut self, fresh: Vec<Moment>) {
         self.list.extend(fresh);
         if self.list.len() > 2 * KEPT {
+            self.forgotten += (self.list.len() - KEPT) as u64;
             self.list.drain(..self.list.len() - KEPT);
         }
     }
@@ -65,6 +68,12 @@ impl Moments {
     pub(crate) fn truncate(&mut self, step: StepNo) {
         self.list.retain(|moment| step_of(moment) < step);
     }
+}
+
+/// How many lines and interrupts there were before those that [`happenings`] tells; the trail has them, by `print` and
+/// `interrupt`.
+pub fn forgotten_happenings(session: &Session) -> u64 {
+    session.moments.forgotten
 }
 
 /// Everything that happened on the branch a walk is on, in order of step, as far as it is kept.
@@ -121,18 +130,21 @@ fn told(session: &Session, index: usize) -> Vec<Happening> {
             let output = session.output_from(position);
             let length = next.map_or(output.len(), |next| usize::try_from(next - position).unwrap_or(usize::MAX));
             let own = &output[..length.min(output.len())];
-            let was_typed =
-                |entry: &crate::log::Entry| entry.printed == position && matches!(entry.event, Event::Typed(_));
+            // Entries stand in order of what had been printed by then.
+            let entries = session.entries();
+            let here = &entries[entries.partition_point(|entry| entry.printed < position)..];
+            let mut here = here.iter().take_while(|entry| entry.printed == position);
             let is_start = position == 0
                 || session.output_from(position - 1).first() == Some(&b'\n')
-                || session.entries().iter().any(was_typed);
+                || here.any(|entry| matches!(entry.event, Event::Typed(_)));
             let mut starts: Vec<usize> = if is_start { vec![0] } else { Vec::new() };
             starts.extend((0..own.len()).filter(|&at| own[at] == b'\n').map(|at| at + 1));
             let lines = starts.into_iter().filter(|&start| start < own.len()).filter_map(|start| {
                 // A line goes on in what is printed later, up to its end or to where something is typed.
                 let begins = position + start as u64;
-                let typed = session.entries().iter().filter(|entry| matches!(entry.event, Event::Typed(_)));
-                let stops = typed.map(|entry| entry.printed).find(|&at| at > begins).unwrap_or(u64::MAX);
+                let behind = &entries[entries.partition_point(|entry| entry.printed <= begins)..];
+                let typed = behind.iter().find(|entry| matches!(entry.event, Event::Typed(_)));
+                let stops = typed.map_or(u64::MAX, |entry| entry.printed);
                 let most = usize::try_from(stops - begins).unwrap_or(usize::MAX).min(TOLD * 4);
                 let line = session.output_from(begins);
                 let line = line[..line.len().min(most)].split(|&byte| byte == b'\n').next().unwrap_or_default();

@@ -474,7 +474,7 @@ impl Session {
     /// The judge of some stops, for the present moment.
     pub(crate) fn judge_here(&self, stops: Vec<Armed>) -> Judge {
         let mut judge = Judge::new(stops, &self.machine);
-        judge.stands_behind(self.tail.bytes());
+        judge.stands_behind(&self.machine, self.tail.bytes());
         judge
     }
 

@@ -131,13 +131,11 @@ fn lever_words(was: u32, now: u32) -> String {
 
 /// What came from outside did to a device register: `lever 4 moved up`, `console state 0002 → 0003`.
 pub(crate) fn came_words(target: &Target, came: &Came) -> String {
-    match target.device(came.address).map(|device| device.kind) {
-        Some(DeviceKind::Levers) => lever_words(came.old, came.new),
-        _ => {
-            let name = device_name(target, came.address);
-            format!("{name} {} → {}", target.hex(came.old), target.hex(came.new))
-        }
+    if target.device(came.address).is_some_and(|device| device.kind == DeviceKind::Levers) {
+        return lever_words(came.old, came.new);
     }
+    let name = device_name(target, came.address);
+    format!("{name} {} → {}", target.hex(came.old), target.hex(came.new))
 }
 
 fn device_name(target: &Target, address: Addr) -> String {

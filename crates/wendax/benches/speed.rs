@@ -385,6 +385,158 @@ fn measuring() {
     drawing();
 }
 
+/// What was quadratic once: each beside the same thing small.
+fn costs() {
+    // Twelve hundred conditional jumps to one place, drawn.
+    let mut text = "start:\n".to_owned();
+    (0..1200).for_each(|at| text.push_str(&format!(" cmp r1, {}\n jz @end\n", at % 16)));
+    text.push_str("@end: halt\n");
+    let session = Session::new(image(&text), Settings::default());
+    let flow = Flow::of(&session, session.image().entry, None).expect("there is code");
+    let drawn = seconds(|| {
+        let scene = wendax_draw::flow(&flow, None);
+        black_box(wendax_draw::to_svg(&scene, wendax_draw::Look::Light));
+    });
+    println!("the flow of 1,200 jumps to one place: {drawn:.2} s");
+
+    // A routine that calls nine thousand others, and one that calls one as often.
+    let calls = |others: usize| {
+        let mut text = "start: mov r6, 40\nagain:\n".to_owned();
+        (0..9000).for_each(|at| text.push_str(&format!(" call l{}\n", at % others)));
+        text.push_str(" djnz r6, again\n halt\n");
+        (0..others).for_each(|at| text.push_str(&format!("l{at}: ret\n")));
+        Machine::new(&image(&text), Settings::default())
+    };
+    let (mut many, mut one) = (calls(9000), calls(1));
+    let counted = |machine: &mut Machine| {
+        let mut counting = Counting::new(machine);
+        let time = seconds(|| {
+            black_box(machine.run_counted(Run::until(StepNo::LAST), &mut counting));
+        });
+        black_box(counting.counts());
+        time
+    };
+    let (wide, narrow) = (counted(&mut many), counted(&mut one));
+    println!("a tally with 9,000 callees: {:.2} times the time of one callee ({wide:.3} s)", wide / narrow);
+
+    // The names of six thousand labels, and of sixty, for as many cells.
+    let labelled = |labels: usize| {
+        let mut text =
+            "start: mov r6, data\n mov r7, 6000\nnext: stw [r6], r7\n add r6, 2\n djnz r7, next\n halt\n.data\n"
+                .to_owned();
+        for cell in 0..6000 {
+            let name = if cell == 0 {
+                "data: ".to_owned()
+            } else if cell % (6000 / labels) == 0 {
+                format!("d{cell}: ")
+            } else {
+                String::new()
+            };
+            text.push_str(&format!("{name}.word 0\n"));
+        }
+        let mut session = Session::new(image(&text), Settings::default());
+        travel(&mut session, Command::Go);
+        let mut measuring = Measuring::all(&session);
+        while !measuring.work(&session, 2_000_000) {}
+        let mut times: Vec<f64> = (0..9).map(|_| seconds(|| drop(black_box(measuring.tally(&session))))).collect();
+        times.sort_by(f64::total_cmp);
+        times[4]
+    };
+    let (many, few) = (labelled(6000), labelled(60));
+    println!(
+        "the names of a tally with 6,000 labels: {:.1} ms; with 60: {:.1} ms (medians of 9)",
+        many * 1e3,
+        few * 1e3
+    );
+
+    // A place that something waits for, met a million times.
+    let text = "start: mov r5, 16\nouter: mov r6, 0\nloop: add r1, r6\n djnz r6, loop\n djnz r5, outer\n halt\n";
+    let mut times = Vec::new();
+    for events in [
+        "",
+        "{\"place\": \"loop\", \"time\": 1000000, \"lever\": 1, \"up\": true, \"bounce\": {\"times\": 1000, \"apart\": 10}}",
+    ] {
+        let mut session = Session::new(image(text), Settings::default());
+        session.set_script(wendax_session::Script::read(events, &session).expect("it is right"));
+        times.push(seconds(|| travel(&mut session, Command::Go)));
+    }
+    println!("a million meetings of a place with events: {:.0} ns each more", (times[1] - times[0]) * 1e3);
+}
+
+/// The longest that a question keeps the keys waiting, whatever the program does.
+fn longest() {
+    /// What the bench gives a question between two looks at the keys.
+    const SLICE: u64 = 300_000;
+    let buffers = " .data\npath: .asciz \"list\"\nroom: .space 51000\n";
+    let reads = format!(
+        "start: mov r0, path\n clr r1\n sys file_open\n mov r6, r0\nloop: mov r0, r6\n mov r1, room\n mov r2, 50000\n sys file_read\n mov r0, r6\n clr r1\n sys file_seek\n inc r9\n jmp loop\n{buffers}"
+    );
+    let appends = format!(
+        "start: mov r0, path\n mov r1, 2\n sys file_open\n mov r1, room\n mov r2, 1\n sys file_write\n mov r0, 1\n sys file_close\n inc r9\n jmp start\n{buffers}"
+    );
+    let allocates = "start: mov r0, 2\n sys heap_grow\n inc r9\n mov r0, 0\n sys heap_grow\n jmp start\n".to_owned();
+    let rewrites =
+        "start: mov r1, 0x3110\nloop: xor r1, 1\n stw [@here], r1\n@here: add r2, 0\n inc r9\n jmp loop\n".to_owned();
+    let prints =
+        "start: mov r0, room\n sys put_text\n inc r9\n jmp start\n .data\nroom: .fill 5000, 46\n .byte 0\n".to_string();
+    for (what, text, is_raw) in [
+        ("reads 50,000 bytes a call", &reads, false),
+        ("writes on a file of 1 MiB", &appends, false),
+        ("allocates", &allocates, false),
+        ("rewrites itself", &rewrites, true),
+        ("prints 5,000 bytes a call", &prints, false),
+    ] {
+        let mut program = image(text);
+        if is_raw {
+            let (start, bytes) = wendax_image::to_raw(&program);
+            program = wendax_image::from_raw(&bytes, start).expect("it fits");
+        }
+        let settings = Settings { has_folder: true, clock: wendax_machine::Clock::Cycles, ..Settings::default() };
+        let mut session = Session::new(program, settings);
+        let found = wendax_machine::Found::Bytes(std::sync::Arc::new(vec![65; 1 << 20]));
+        session.begin(Command::Seek(StepNo(60_000)));
+        loop {
+            match session.work(1_000_000) {
+                Progress::Working => {}
+                Progress::Asks(_) => {
+                    let path = session.machine().wanted_file().expect("it asks for a file");
+                    session.answer(wendax_machine::Event::File(path, found.clone()));
+                }
+                Progress::Arrived => break,
+            }
+        }
+        let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+        let stop = |text: &str| StopAt::read(text, &names, session.sources()).expect("a stop");
+        let (every, thing) = (stop("0x0204 every 4"), stop("change r9"));
+        let longest = |name: &'static str, work: &mut dyn FnMut(&mut Session) -> bool, session: &mut Session| {
+            let mut most = 0.0f64;
+            loop {
+                let mut is_over = false;
+                most = most.max(seconds(|| is_over = work(session)));
+                if is_over {
+                    return (name, most * 1e3);
+                }
+            }
+        };
+        let mut told = Vec::new();
+        session.set_stops([(StopId(1), every), (StopId(2), thing.clone())]);
+        told.push(longest("counting", &mut |session| session.count_meetings(SLICE), &mut session));
+        let mut measuring = Measuring::all(&session);
+        told.push(longest("tally", &mut |session| measuring.work(session, SLICE), &mut session));
+        let mut found = Filtered::new(&session, thing);
+        told.push(longest("trail", &mut |session| found.work(session, SLICE), &mut session));
+        let mut levels = wendax_session::Levels::read(&session, &["r9".to_owned()]).expect("a register");
+        told.push(longest("levels", &mut |session| levels.work(session, SLICE), &mut session));
+        session.set_stops([]);
+        session.begin(Command::Seek(StepNo(0)));
+        told.push(longest("going back", &mut |session| session.work(SLICE) != Progress::Working, &mut session));
+        session.begin(Command::Seek(StepNo(59_000)));
+        told.push(longest("going on", &mut |session| session.work(SLICE) != Progress::Working, &mut session));
+        let words: Vec<String> = told.iter().map(|(name, most)| format!("{name} {most:.1}")).collect();
+        println!("the longest slice of a program that {what}, in ms: {}", words.join(", "));
+    }
+}
+
 /// A routine of 500 blocks, drawn.
 fn drawing() {
     let mut text = "start:\n".to_owned();
@@ -1007,8 +1159,10 @@ fn key_to_frame(c: &mut Criterion) {
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 11] = [
+    let long: [(&str, fn()); 13] = [
         ("measuring", measuring),
+        ("costs", costs),
+        ("longest", longest),
         ("devices", devices),
         ("trails", trails),
         ("stories", stories),

@@ -2,7 +2,9 @@
 
 use proptest::prelude::*;
 use std::ops::ControlFlow;
-use wendax_machine::{Counting, Counts, Event, Machine, Observer, Report, Run, Settings, StepNo, Stop};
+use wendax_machine::{
+    Clock, Counting, Counts, Event, Machine, Need, Observer, Report, Run, Settings, StepNo, Stop, Watchful,
+};
 use wendax_source::Sources;
 
 struct Nobody;
@@ -144,4 +146,134 @@ fn a_wait_that_polls_the_timer_is_passed_over_and_one_that_nothing_ends_is_circl
     let mut machine = self::machine(&stopped);
     let stop = machine.run(Run { watch: wendax_machine::Watch::Circling, ..Run::until(StepNo(10_000_000)) });
     assert!(matches!(stop, Stop::Circling { .. }), "{stop:?}: a timer that stands never expires");
+}
+
+/// What programs do with every device, and waits that hang on each, on keys they take, on calls and on what they keep.
+const DEEDS: [&str; 22] = [
+    "ldw r{d}, [0xFF{xx}]",
+    "ldw r{d}, [0xFF{xx}]",
+    "stw [0xFF{xx}], r{s}",
+    "w{i}: ldw r1, [0xFF12]\n cmp r1, 'q'\n jnz w{i}",
+    "w{i}: ldw r1, [0xFF10]\n tst r1, 1\n jz w{i}",
+    "w{i}: ldw r1, [0xFF12]\n tst r1, r1\n jnz w{i}",
+    "w{i}: ldw r1, [0xFF24]\n tst r1, 4\n jz w{i}\n mov r1, 5\n stw [0xFF24], r1",
+    "w{i}: ldw r1, [0xFF32]\n tst r1, {n}\n jz w{i}",
+    "w{i}: stw [0xFF30], r{s}\n ldw r1, [0xFF32]\n tst r1, 1\n jz w{i}",
+    "mov r{d}, 6\nw{i}: sys random\n djnz r{d}, w{i}",
+    "w{i}: sys get_char\n cmp r0, 'a'\n jz w{i}",
+    "w{i}: mov r0, 2\n sys heap_grow\n jnc w{i}",
+    "w{i}: clr r0\n sys wait_ms\n ldw r1, [0xFF24]\n tst r1, 4\n jz w{i}",
+    "w{i}: mov r0, 1\n mov r1, cell\n mov r2, 2\n sys file_read\n cmp r0, 2\n jz w{i}",
+    "mov r0, path\n clr r1\n sys file_open",
+    "mov r{d}, {n}",
+    "xor r{d}, r{s}",
+    "stw [cell], r{s}",
+    "push r{s}\n pop r{d}",
+    "w{i}: push r{s}\n pop r{d}\n ldw r1, [0xFF24]\n tst r1, 4\n jz w{i}",
+    "ei",
+    "di",
+];
+
+/// Runs on to a step or cycle, in pieces or at once, blind or seen, and answers what is asked.
+fn go_on(machine: &mut Machine, run: Run, is_seen: bool) -> Stop {
+    for _ in 0..100_000 {
+        let stop = if is_seen { machine.run_observed(run, &mut Nobody) } else { machine.run(run) };
+        match stop {
+            Stop::Needs(Need::Input) => machine.feed(&Event::InputEnds),
+            Stop::Needs(Need::File) => {
+                let path = machine.wanted_file().expect("it asks for one");
+                let found = wendax_machine::Found::Bytes(std::sync::Arc::new(vec![9; 300]));
+                machine.feed(&Event::File(path, found));
+            }
+            Stop::Needs(_) => machine.feed(&Event::Waited),
+            Stop::Worked => {}
+            other => return other,
+        }
+    }
+    panic!("it comes no further");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// Blind, in slices, looking for waits all the time or rarely, or one step at a time: the same machine, whatever a
+    /// program does with its devices, keys, files and calls.
+    #[test]
+    fn blind_is_observed_whatever_the_program_does(
+        deeds in proptest::collection::vec((0..DEEDS.len(), 0u8..6, 0u8..6, 0u16..40, 0u32..32), 2..9),
+        period in 3u16..400,
+        handler in any::<bool>(),
+        typed in prop_oneof![Just(String::new()), "a{20,200}q?", "[abq]{1,12}"],
+        pieces in proptest::collection::vec((1u64..400, any::<bool>(), 0u32..4, any::<bool>()), 1..8),
+        effort in prop_oneof![Just(7u64), Just(60), Just(u64::MAX)],
+    ) {
+        let mut text = ".code\nstart: mov r0, tick\n".to_owned();
+        if handler {
+            text.push_str(" stw [16], r0\n stw [18], r0\n stw [20], r0\n mov r0, 0xFFFF\n stw [0xFF34], r0\n");
+        }
+        text.push_str(&format!(" mov r0, {period}\n stw [0xFF22], r0\n mov r0, 3\n stw [0xFF24], r0\n ei\nagain:\n"));
+        for (index, (deed, d, s, n, x)) in deeds.iter().enumerate() {
+            let line = DEEDS[*deed].replace("{d}", &d.to_string()).replace("{s}", &s.to_string());
+            let line = line.replace("{n}", &n.to_string()).replace("{i}", &index.to_string());
+            text.push_str(&format!(" {}\n", line.replace("{xx}", &format!("{:02X}", x * 2))));
+        }
+        text.push_str(" jmp again\ntick: push r0\n mov r0, 7\n stw [0xFF24], r0\n ldw r0, [0xFF12]\n pop r0\n reti\n");
+        text.push_str(".data\ncell: .space 4\npath: .asciz \"list\"\n");
+        let (sources, file) = Sources::single("case", text.clone());
+        let assembly = wendax_asm::assemble(&sources, file);
+        prop_assert!(assembly.is_runnable(), "{}\n{:?}", text, assembly.diagnostics.first());
+        let make = |watchful| {
+            let settings = Settings { clock: Clock::Cycles, has_folder: true, watchful, ..Settings::default() };
+            let mut machine = Machine::new(&assembly.image, settings);
+            if !typed.is_empty() {
+                machine.feed(&Event::Typed(typed.clone().into_bytes()));
+            }
+            machine
+        };
+        let (mut close, mut usual, mut single) =
+            (make(Watchful::Closely), make(Watchful::Usual), make(Watchful::Usual));
+        for (further, by_cycles, levers, more) in pieces {
+            for machine in [&mut close, &mut usual, &mut single] {
+                machine.feed(&Event::Levers(levers));
+                if more && !machine.input_ended() {
+                    machine.feed(&Event::Typed(b"aq".to_vec()));
+                }
+            }
+            let run = if by_cycles {
+                Run { cycles: single.cycles() + further, ..Run::until(StepNo::LAST) }
+            } else {
+                Run::until(single.steps() + further)
+            };
+            let stops = (
+                go_on(&mut close, Run { effort, ..run }, false),
+                go_on(&mut usual, run, false),
+                go_on(&mut single, run, true),
+            );
+            prop_assert!(stops.0 == stops.2 && stops.1 == stops.2, "{:?}\n{}", stops, text);
+            let at = |machine: &Machine| (machine.steps(), machine.cycles(), machine.read(), machine.own_milliseconds());
+            prop_assert_eq!((at(&close), at(&usual)), (at(&single), at(&single)), "{}", text);
+            prop_assert!(close.same_state(&single) && usual.same_state(&single), "{}", text);
+            if stops.2.is_end() {
+                break;
+            }
+        }
+        prop_assert_eq!(single.passed_over(), 0);
+    }
+}
+
+/// A wait is passed over with and without keys waiting: what counts is what changes.
+#[test]
+fn a_wait_with_keys_that_nobody_takes_is_passed_over() {
+    let text = program(10_000, "ldw r2, [0xFF10]\n cmp r2, 0xFFFF\n jltu main", "", "");
+    let mut machine = machine(&text);
+    machine.feed(&Event::Typed(b"waiting".to_vec()));
+    machine.run(Run::until(StepNo(5_000_000)));
+    assert!(machine.passed_over() > 4_000_000 && machine.pending_input() == 7, "{}", machine.passed_over());
+    let text = program(10_000, "ldw r2, [0xFF12]\n cmp r2, 'x'\n jnz main", "", "");
+    let mut machine = self::machine(&text);
+    machine.feed(&Event::Typed(vec![b'a'; 500_000]));
+    machine.run(Run::until(StepNo(600_000)));
+    // Each key is taken by a step of its own; nothing was passed over while there were any.
+    assert_eq!(machine.passed_over(), 0);
+    assert!(machine.read() > 150_000);
 }

@@ -57,7 +57,7 @@ struct Writer {
 #[derive(Debug)]
 enum Form {
     Text,
-    Csv(csv::Writer<Vec<u8>>),
+    Csv(Box<csv::Writer<Vec<u8>>>),
     JsonLines,
 }
 
@@ -77,7 +77,7 @@ impl TrailText {
                 let mut rows = csv::Writer::from_writer(Vec::new());
                 // Writing to memory never fails.
                 let _ = rows.write_record(["step", "address", "place", "instruction", "cycles", "did"]);
-                Form::Csv(rows)
+                Form::Csv(Box::new(rows))
             }
             TrailForm::JsonLines => Form::JsonLines,
         };
@@ -169,6 +169,7 @@ impl Question for Choosing<'_> {
         let mut hits = Hits::new();
         let (looked, stop) = if self.chosen.coming == Some(machine.steps()) {
             let stop = self.chosen.judge.step(machine, run, &mut hits);
+            self.chosen.judge.enter(machine, &mut hits);
             (hits, stop)
         } else {
             match look(machine, &mut self.chosen.judge, run) {
@@ -245,7 +246,7 @@ impl Writer {
     /// What was written since, as text.
     fn gather(&mut self) {
         if let Form::Csv(rows) = &mut self.form {
-            let written = std::mem::replace(rows, csv::Writer::from_writer(Vec::new()));
+            let written = std::mem::replace(&mut **rows, csv::Writer::from_writer(Vec::new()));
             let text = written.into_inner().ok().and_then(|bytes| String::from_utf8(bytes).ok());
             self.out.push_str(&text.unwrap_or_default());
         }

@@ -184,9 +184,13 @@ impl Question for Follower<'_> {
     fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
         // A person and levers change the moment itself; what is typed at it belongs to the step that begins there.
         let (edits, typed): (Vec<&Entry>, Vec<&Entry>) = entries.iter().partition(|entry| entry.event.is_edit());
-        edits.iter().for_each(|entry| machine.feed(&entry.event));
+        for entry in edits {
+            machine.feed(&entry.event);
+        }
         self.look(machine);
-        typed.iter().for_each(|entry| machine.feed(&entry.event));
+        for entry in typed {
+            machine.feed(&entry.event);
+        }
     }
 
     fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {

@@ -297,7 +297,7 @@ impl Seen {
         let pending = machine.times_asked();
         let flag = machine.target().interrupts_flag;
         let is_on = |machine: &Machine| flag.is_none_or(|bit| machine.flags() & bit != 0);
-        let was_on = is_on(&machine);
+        let was_on = is_on(machine);
         let read = machine.read();
         machine.step_on(run);
         let report = machine.last_report();
@@ -341,7 +341,7 @@ impl Seen {
         for (index, _, asked) in ended {
             self.sources[index].ended.add(cycle - asked.min(cycle));
         }
-        match (was_on, is_on(&machine)) {
+        match (was_on, is_on(machine)) {
             (true, false) => {
                 let by = if let StepKind::Interrupt(number) = kind { Some(number) } else { None };
                 // Its length is known when it ends; until then this is when it began.

@@ -121,7 +121,7 @@ impl<F: Finder> Worker<F> {
             let Some((number, until, mut found)) = self.task.take() else {
                 let Some((number, from, until)) = next() else { break };
                 self.rerun.go_to(session, from);
-                self.judge.stands_behind(self.rerun.tail());
+                self.judge.stands_behind(&self.rerun.machine, self.rerun.tail());
                 let mut found = finder();
                 found.begin(&self.rerun.machine);
                 self.task = Some((number, until, found));

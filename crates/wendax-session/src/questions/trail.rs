@@ -105,6 +105,12 @@ impl Filtered {
         &self.steps
     }
 
+    /// There are more before those found, and behind them, than are kept.
+    pub fn has_more(&self) -> (bool, bool) {
+        let behind = self.steps.len() - self.before;
+        (self.before >= MOST_FOUND, behind >= MOST_FOUND)
+    }
+
     /// How many of them lie before the moment it was begun at.
     pub fn before(&self) -> usize {
         self.before

@@ -58,6 +58,9 @@ pub(crate) struct Judge {
     longest: usize,
     /// The moment at which arrivals have been judged.
     judged: Option<StepNo>,
+    /// Routines being entered are among the stops; the moment up to which that has been told, or the judge began at.
+    enters: bool,
+    stood: Option<StepNo>,
     /// Something was typed at this moment: the values before, of each stop.
     typed: Option<Typed>,
 }
@@ -87,6 +90,8 @@ impl Judge {
             tail: Vec::new(),
             longest: 0,
             judged: None,
+            enters: false,
+            stood: Some(machine.steps()),
             typed: None,
         };
         for armed in &judge.stops {
@@ -97,6 +102,7 @@ impl Judge {
                     judge.places.push(*address);
                     // An interrupt may come before its first instruction.
                     lookout.rare = true;
+                    judge.enters = true;
                 }
                 Where::Among(from, to) => {
                     let align = target.code_align;
@@ -158,7 +164,7 @@ impl Judge {
     /// For a machine that goes through a run again.
     pub(crate) fn at(stops: Vec<Armed>, rerun: &Rerun) -> Self {
         let mut judge = Self::new(stops, &rerun.machine);
-        judge.stands_behind(rerun.tail());
+        judge.stands_behind(&rerun.machine, rerun.tail());
         judge
     }
 
@@ -179,10 +185,10 @@ impl Judge {
     }
 
     /// The machine is about to go on from another moment, behind this output.
-    pub(crate) fn stands_behind(&mut self, tail: &[u8]) {
+    pub(crate) fn stands_behind(&mut self, machine: &Machine, tail: &[u8]) {
         self.tail.clear();
         self.tail.extend_from_slice(&tail[tail.len().saturating_sub(self.longest)..]);
-        (self.judged, self.typed) = (None, None);
+        (self.judged, self.typed, self.stood) = (None, None, Some(machine.steps()));
     }
 
     /// What arrives at a moment has been told.
@@ -257,15 +263,29 @@ impl Judge {
         }
     }
 
+    /// The routines that the step before the machine's moment entered, unless that has been told. The judge was there.
+    pub(crate) fn enter(&mut self, machine: &Machine, hits: &mut Hits) {
+        let (pc, moment) = (machine.pc(), machine.steps());
+        if !self.enters || self.stood == Some(moment) || self.places.binary_search(&pc).is_err() {
+            return;
+        }
+        self.stood = Some(moment);
+        if !was_entered(machine, pc) {
+            return;
+        }
+        for (index, armed) in self.stops.iter().enumerate() {
+            if armed.stop.place == Where::Entered(pc) && holds(&armed.stop, machine) {
+                hits.push(Hit { index, step: moment.saturating_sub(1), is_of_moment: false });
+            }
+        }
+    }
+
     /// Of what is next at a moment, what arrives.
     fn keep_arriving(&self, machine: &Machine, arriving: Hits, hits: &mut Hits) {
         if !arriving.is_empty() {
             let arrives = machine.arrives().is_some();
-            let is_sure = |hit: &Hit| match self.stops[hit.index].stop.place {
-                Where::Step(_) | Where::Entered(_) => true,
-                _ => arrives,
-            };
-            hits.extend(arriving.into_iter().filter(is_sure));
+            let is_moment = |hit: &Hit| matches!(self.stops[hit.index].stop.place, Where::Step(_));
+            hits.extend(arriving.into_iter().filter(|hit| arrives || is_moment(hit)));
         }
     }
 
@@ -276,7 +296,7 @@ impl Judge {
         let is_moment = self.moments.binary_search(&step).is_ok();
         let is_next = machine.finished().is_none();
         let is_place = is_next && self.places.binary_search(&pc).is_ok();
-        if !is_moment && !is_place && !(is_next && self.by_mnemonic) {
+        if !(is_moment || is_place || is_next && self.by_mnemonic) {
             return;
         }
         let mnemonics = if self.by_mnemonic { machine.mnemonics_at(pc) } else { Vec::new() };
@@ -286,13 +306,10 @@ impl Judge {
                 Where::Op(name) => is_next && mnemonics.contains(&name.as_str()),
                 _ if !is_place => false,
                 Where::Address(address) => *address == pc,
-                Where::Entered(address) => *address == pc && was_entered(machine, *address),
                 Where::Among(from, to) => *from <= pc && pc < *to,
                 _ => false,
             };
             if is_there && holds(&armed.stop, machine) {
-                let of_step = matches!(armed.stop.place, Where::Entered(_));
-                let step = if of_step { step.saturating_sub(1) } else { step };
                 hits.push(Hit { index, step, is_of_moment: true });
             }
         }

@@ -24,6 +24,10 @@ pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> Looked
     let mark = machine.effort();
     let mut hits = Hits::new();
     loop {
+        judge.enter(machine, &mut hits);
+        if !hits.is_empty() {
+            return Looked::Met(hits, Stop::Breakpoint);
+        }
         let left = how.effort.saturating_sub(machine.effort_since(mark));
         let is_over = match () {
             () if machine.steps() >= how.until => Some(Stop::Steps),
@@ -49,6 +53,7 @@ pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> Looked
                     return Looked::Met(hits, Stop::Breakpoint);
                 }
                 let stop = judge.step(machine, how, &mut hits);
+                judge.enter(machine, &mut hits);
                 if !hits.is_empty() {
                     if machine.steps() < how.until {
                         judge.arrive(machine, &mut hits);

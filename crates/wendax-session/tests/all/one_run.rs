@@ -144,6 +144,7 @@ fn found() -> Found {
 }
 
 /// How many programs: some in the suite, as many as one likes for a long look.
+#[expect(clippy::disallowed_methods, reason = "a test, not the core: how long it looks is asked from outside")]
 fn cases() -> u32 {
     std::env::var("WENDAX_PROGRAMS").ok().and_then(|cases| cases.parse().ok()).unwrap_or(120)
 }
@@ -192,7 +193,9 @@ fn record(machine: Machine, acts: &[(u64, Act)], asked: &[String], until: u64) -
             }
         }
         let seen = machine.clone();
-        typed.iter().for_each(|event| machine.feed(event));
+        for event in &typed {
+            machine.feed(event);
+        }
         let mut left = machine.clone();
         let mut kept = Kept(None);
         if now.0 < until {

@@ -8,8 +8,7 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Constraint, Rect};
 use ratatui::text::Span;
-use wendax_session::grouped;
-use wendax_session::{Command, Happening, What, happenings};
+use wendax_session::{Command, Happening, What, forgotten_happenings, grouped, happenings};
 
 pub(super) struct Marks;
 
@@ -37,7 +36,11 @@ impl Pane for Marks {
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
-        let body = head(app, pen, area, PaneId::Marks, "");
+        let note = match app.session().map_or(0, forgotten_happenings) {
+            0 => String::new(),
+            count => format!("{} earlier lines and interrupts: T, F print", grouped(count)),
+        };
+        let body = head(app, pen, area, PaneId::Marks, &note);
         let Some(session) = app.session() else { return };
         let all = happenings(session);
         if all.is_empty() {

@@ -9,8 +9,7 @@ use crate::theme::Ink;
 use crate::world::stops::Stop;
 use ratatui::layout::Rect;
 use ratatui::text::Span;
-use wendax_session::grouped;
-use wendax_session::{Command, Met, Noted, Session, StopAt, Times, Where};
+use wendax_session::{Command, Met, Noted, Session, StopAt, Times, Where, grouped};
 
 pub(super) struct Stops;
 
@@ -39,8 +38,13 @@ impl Pane for Stops {
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
-        let note = if app.session().is_some_and(|session| !session.is_counted()) { "counting" } else { "" };
-        let body = head(app, pen, area, PaneId::Stops, note);
+        let forgotten = app.session().map_or(0, Session::forgotten_notes);
+        let note = match app.session().is_some_and(|session| !session.is_counted()) {
+            true => "counting".to_owned(),
+            false if forgotten > 0 => format!("{} earlier notes: run --each shows all", grouped(forgotten)),
+            false => String::new(),
+        };
+        let body = head(app, pen, area, PaneId::Stops, &note);
         let Some(session) = app.session() else { return };
         let rows = rows(app);
         if rows.is_empty() {

@@ -73,7 +73,13 @@ fn note(app: &App) -> String {
     let Some((text, found)) = &app.world.trail.filter else { return String::new() };
     let count = grouped(found.steps().len() as u64);
     if found.is_done() {
-        return format!("{text} · {count} found");
+        let more = match found.has_more() {
+            (false, false) => "",
+            (true, false) => ", and more before",
+            (false, true) => ", and more behind",
+            (true, true) => " around here, and more on both sides",
+        };
+        return format!("{text} · {count} found{more}");
     }
     let (done, all) = found.progress();
     format!("{text} · {count} found, {} %", done * 100 / all.max(1))

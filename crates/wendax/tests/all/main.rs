@@ -1,5 +1,6 @@
 //! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
 
+mod agreeing;
 mod asking;
 mod bench;
 mod command_line;
