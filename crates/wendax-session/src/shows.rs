@@ -320,18 +320,25 @@ fn read(value: &BoundValue, form: &Form, at: &At<'_>, session: &Session) -> Read
     let mask = i64::from(target.word_mask());
     let word = u32::try_from(number & mask).unwrap_or(0);
     let address = Addr(word);
+    // A form that reads a word says so when there was more than that.
+    let is_more = number > mask || number < -(mask >> 1) - 1;
+    let of_word = |number, text: String| {
+        Reading::Number(number, if is_more { format!("{text} (the low word of {number})") } else { text })
+    };
     match form {
         Form::Plain => Reading::Number(number, number.to_string()),
-        Form::Hex => Reading::Number(number, target.hex(word)),
+        Form::Hex => of_word(number, target.hex(word)),
+        Form::Signed if is_more => of_word(number, target.signed(word).to_string()),
         Form::Signed => {
             let number = at.signed(number);
             Reading::Number(number, number.to_string())
         }
+        Form::Unsigned if is_more => of_word(number, word.to_string()),
         Form::Unsigned => Reading::Number(word.into(), word.to_string()),
         Form::Binary => {
             let group = |nibble: u32| format!("{:04b}", word >> (nibble * 4) & 0xF);
             let bits: Vec<String> = (0..target.word_bits / 4).rev().map(group).collect();
-            Reading::Number(number, bits.join(" "))
+            of_word(number, bits.join(" "))
         }
         Form::Character => {
             let sign = char::from_u32(word).filter(|sign| !sign.is_control());

@@ -145,11 +145,25 @@ impl Reader<'_> {
             let Some(found) = self.names.image().code_from_line(id, line) else {
                 return self.error(format!("there is no instruction on line {line} of {file} or below it"));
             };
-            let address = found.address;
+            let (address, is_on) = (found.address, found.line);
+            // A line of a macro or a repeat has its code under the line that asks for it, one that is left out has none.
+            let source = sources.get(id);
+            if let Some(other) = (line..is_on).find(|&n| source.is_some_and(|s| self.is_instruction(s.line(n)))) {
+                return self.error(format!(
+                    "line {other} of {file} became no instruction of its own: what a macro or a repeat writes stands under \
+                     the line that asks for it, and what a condition leaves out stands nowhere"
+                ));
+            }
             self.at += word.len();
             return Ok(address);
         }
         self.address()
+    }
+
+    /// Whether what is written on a line begins, behind its labels, with the mnemonic of an instruction.
+    fn is_instruction(&self, line: &str) -> bool {
+        let mut words = line.split_whitespace().skip_while(|word| word.ends_with(':'));
+        words.next().is_some_and(|word| (self.names.target().mnemonics)().contains(&&*word.to_ascii_lowercase()))
     }
 
     /// Something that can be touched: `r1`, `Z`, `total`, `[wagons + 4]`, `byte [text]`, `wagons to wagons + 3`.

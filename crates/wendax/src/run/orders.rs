@@ -260,6 +260,10 @@ fn json(shown: &Shown, target: &wendax_isa::Target) -> Value {
                 other => json!(other),
             };
             let values: Vec<Value> = cells.values.iter().enumerate().map(signed).collect();
+            if cells.parts.len() > 1 {
+                let records: Vec<&[Value]> = values.chunks(cells.parts.len()).collect();
+                return json!({ "address": cells.address.0, "records": records });
+            }
             json!({ "address": cells.address.0, "values": values })
         }
     }

@@ -346,3 +346,43 @@ fn what_a_run_cost_counts_calls_that_have_not_ended_and_no_failure_that_cannot_b
     assert!(coverage.contains("DA:3,1\nDA:4,0\n"), "{coverage}");
     assert_eq!(steps(folder.path(), "divides.asm", "divides.asm:3"), [2]);
 }
+
+/// Three additions that a repeat writes; what stands in its body has no code under its own line.
+const REPEATS: &str = "\
+start:  mov   r3, 0
+; three of them
+        .repeat 3, i
+        add   r3, {i}
+        .endrepeat
+        push  r3
+        halt
+";
+
+#[test]
+fn a_line_that_became_no_instruction_is_not_another_line() {
+    let folder = folder(&[("again.asm", REPEATS)]);
+    assert_eq!(steps(folder.path(), "again.asm", "again.asm:2"), [1], "a comment stands for what follows it");
+    let came = run(folder.path(), "run again.asm --each again.asm:4", "");
+    assert_eq!(came.status, Some(110), "{}", came.told);
+    assert!(came.told.contains("line 4 of again.asm became no instruction of its own"), "{}", came.told);
+}
+
+#[test]
+fn a_value_that_is_more_than_a_word_is_said_to_be_cut_and_records_keep_their_rows() {
+    let folder = folder(&[("again.asm", REPEATS)]);
+    let shows = "70000 as hex, 70000 as signed, 70000 as unsigned, -1 as hex, -40000 as binary";
+    let came = run(folder.path(), &format!("run again.asm --show '{shows}'"), "");
+    for line in [
+        "70000 as hex = 1170 (the low word of 70000)",
+        "70000 as signed = 4464 (the low word of 70000)",
+        "70000 as unsigned = 4464 (the low word of 70000)",
+        "-1 as hex = FFFF",
+        "-40000 as binary = 0110 0011 1100 0000 (the low word of -40000)",
+    ] {
+        assert!(came.out.lines().any(|shown| shown == line), "{line}: {}{}", came.out, came.told);
+    }
+    let came = run(folder.path(), "run again.asm --json --show 'start as records 2 of word byte byte'", "");
+    let shown: serde_json::Value = serde_json::from_str(&came.out).expect("JSON");
+    let text = shown.to_string();
+    assert!(text.contains(r#""records":[["#), "{text}");
+}
