@@ -36,7 +36,7 @@ pub use fault::{Fault, FaultKind};
 pub use files::{FileDeed, FileMode, Files, Found, KnownFile, MOST_BYTES, MOST_FILES, MOST_OPEN, Moved, OpenFile};
 pub use frames::{Frame, FrameKind};
 pub use lookout::Lookout;
-pub use memory::{CellState, Region, RegionKind};
+pub use memory::{CellState, Difference, Region, RegionKind};
 pub use report::{Came, FlagsChange, Observer, Report, StepKind, Write};
 pub use w16::{Access, AccessKind, Computation, Counting, Field, Machine, Note, Snapshot, Uses, Way, Writer};
 pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};

@@ -52,6 +52,19 @@ pub enum CellState {
     Device,
 }
 
+/// A run of cells that differs from what it was at some moment before.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Difference {
+    /// The first address.
+    pub address: Addr,
+    /// What was there, 0 where nothing had ever been written.
+    pub old: Vec<u8>,
+    /// What is there; as long.
+    pub new: Vec<u8>,
+    /// All of it had been written before.
+    pub was_known: bool,
+}
+
 /// What a region is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[expect(missing_docs, reason = "the names say it")]
@@ -297,26 +310,31 @@ impl Memory {
         &self.bytes[from..(from + length).min(SIZE)]
     }
 
-    /// Runs of cells that differ from those of other pages: address, bytes there, bytes here. Words that
-    /// follow each other are one run.
-    pub(crate) fn differences(&self, pages: &Pages) -> Vec<(Addr, Vec<u8>, Vec<u8>)> {
-        let mut runs: Vec<(Addr, Vec<u8>, Vec<u8>)> = Vec::new();
+    /// Runs of cells that differ from those of other pages, or had no value there and have one here. Words that follow
+    /// each other are one run; of a word only what has a value now.
+    pub(crate) fn differences(&self, pages: &Pages) -> Vec<Difference> {
+        let mut runs: Vec<Difference> = Vec::new();
         for number in 0..PAGES {
             let page = pages.get(number);
-            let at = number * PAGE;
-            let here = &self.bytes[at..at + PAGE];
-            if self.dirty[number] & UNKEPT == 0 && Arc::ptr_eq(self.base.get(number), page) || page.bytes == here {
+            let from = number * PAGE;
+            if self.dirty[number] & UNKEPT == 0 && Arc::ptr_eq(self.base.get(number), page) {
                 continue;
             }
-            for word in (0..PAGE).step_by(2).filter(|&word| page.bytes[word..word + 2] != here[word..word + 2]) {
-                let (old, new) = (&page.bytes[word..word + 2], &here[word..word + 2]);
-                let address = Addr(u32::try_from(at + word).unwrap_or(u32::MAX));
-                match runs.last_mut().filter(|run| run.0.index() + run.1.len() == at + word) {
-                    Some(run) => {
-                        run.1.extend_from_slice(old);
-                        run.2.extend_from_slice(new);
+            let is_known = |attributes: &[u8], at: usize| attributes[at] & KNOWN != 0;
+            let here = (&self.bytes[from..from + PAGE], &self.attributes[from..from + PAGE]);
+            let differs =
+                |at: usize| page.bytes[at] != here.0[at] || is_known(&page.attributes, at) != is_known(here.1, at);
+            for word in (0..PAGE).step_by(2).filter(|&word| differs(word) || differs(word + 1)) {
+                for at in (word..word + 2).filter(|&at| is_known(here.1, at) || differs(at)) {
+                    let (old, new, was_known) = (page.bytes[at], here.0[at], is_known(&page.attributes, at));
+                    if let Some(run) = runs.last_mut().filter(|run| run.address.index() + run.old.len() == from + at) {
+                        run.old.push(old);
+                        run.new.push(new);
+                        run.was_known &= was_known;
+                    } else {
+                        let address = Addr(u32::try_from(from + at).unwrap_or(u32::MAX));
+                        runs.push(Difference { address, old: vec![old], new: vec![new], was_known });
                     }
-                    None => runs.push((address, old.to_vec(), new.to_vec())),
                 }
             }
         }

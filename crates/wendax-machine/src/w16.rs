@@ -27,7 +27,9 @@ use crate::console::{Console, Tape};
 use crate::events::{Event, Settings, Tone};
 use crate::files::{Files, Found};
 use crate::frames::{Frame, Frames};
-use crate::memory::{self, CellState, DEVICE, KNOWN, Memory, PAGE, Pages, READ, Region, RegionKind, SPECIAL, WRITE};
+use crate::memory::{
+    self, CellState, DEVICE, Difference, KNOWN, Memory, PAGE, Pages, READ, Region, RegionKind, SPECIAL, WRITE,
+};
 use crate::repeats::Repeats;
 use crate::report::{Came, Report};
 use bus::Bus;
@@ -422,9 +424,8 @@ impl Machine {
         self.memory.range(0, plain) == other.memory.range(0, plain)
     }
 
-    /// The bytes in which memory differs from what it was in a snapshot: first address, bytes then, bytes now, of each
-    /// run of cells at least one of which differs, in order of address.
-    pub fn memory_since(&self, snapshot: &Snapshot) -> Vec<(Addr, Vec<u8>, Vec<u8>)> {
+    /// Where memory differs from what it was in a snapshot, in order of address.
+    pub fn memory_since(&self, snapshot: &Snapshot) -> Vec<Difference> {
         self.memory.differences(&snapshot.pages)
     }
 

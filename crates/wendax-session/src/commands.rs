@@ -8,8 +8,8 @@ use crate::journey::{
     Command, Doing, Forward, Goal, Home, Journey, LineSearch, Progress, Search, Seek, State, Wanted, Why,
 };
 use crate::lookers::{LineLooker, Within, line_range};
-use crate::session::{Count, Session, TRAIL};
-use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, Times, look};
+use crate::session::{Session, TRAIL};
+use crate::stops::{Armed, Count, Hits, Judge, Looked, StopAt, StopId, Times, look};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Need, Run, Stop};
 
@@ -26,7 +26,7 @@ impl Session {
         self.pause();
         let now = self.now();
         let depth = self.machine.frames().len();
-        self.met.clear();
+        self.stops.met.clear();
         let on_with = |goal, own, why| {
             let forward = Forward { goal, begun: now, start: None, inside: None, counted: false, own, why };
             Some(Journey::Forward(forward))
@@ -55,7 +55,7 @@ impl Session {
             Command::OutBack if depth > 0 => self.search(Wanted::CallFrom(depth - 1), Why::Stepped),
             Command::OutBack => seek(StepNo::FIRST, Why::Sought),
             Command::GoBack => {
-                let stops = self.stops.clone();
+                let stops = self.stops.list.clone();
                 self.search_stops(stops, true, Why::Breakpoint)
             }
             Command::BackTo(addresses) => self.search_stops(of_command(at_addresses(addresses)), false, Why::Line),
@@ -92,20 +92,20 @@ impl Session {
             // Single steps stop by themselves.
             if !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) || self.script.is_watching() {
                 // Notes are taken when they are asked for.
-                let mut stops: Vec<Armed> = self.stops.iter().filter(|armed| armed.stop.stops()).cloned().collect();
+                let mut stops: Vec<Armed> =
+                    self.stops.list.iter().filter(|armed| armed.stop.stops()).cloned().collect();
                 stops.extend(of_command(forward.own.clone()));
                 let mut script = std::mem::take(&mut self.script);
                 script.catch_up(self);
                 stops.extend(script.watched());
                 self.script = script;
-                self.times = vec![Count::default(); stops.len()];
                 let mut judge = self.judge_here(stops);
                 judge.arm(&mut self.machine);
                 // Whoever goes on from a moment has been there.
-                if !std::mem::take(&mut self.judges_start) || self.now() > StepNo::FIRST {
+                if !std::mem::take(&mut self.stops.judges_start) || self.now() > StepNo::FIRST {
                     judge.has_judged(self.now());
                 }
-                self.judge = Some(Box::new(judge));
+                self.stops.begin(judge);
             }
             if forward.start.is_none() && !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
                 forward.start = Some((self.machine.snapshot(), self.machine.pc()));
@@ -168,14 +168,14 @@ impl Session {
     fn work_forward(&mut self, mut forward: Forward, budget: u64) -> Progress {
         let mut left = budget.max(1);
         // A single step stops by itself, and nothing has to be counted for it.
-        if !forward.counted && self.judge.is_some() {
+        if !forward.counted && self.stops.judge.is_some() {
             if !self.count_first(self.now(), &mut left) {
                 self.doing = Doing::Travels(Journey::Forward(forward));
                 return Progress::Working;
             }
             forward.counted = true;
-            if let Some(judge) = self.judge.as_ref().filter(|judge| judge.is_judged(self.now())) {
-                self.times = self.times_by(&judge.stops, self.now());
+            if let Some(judge) = self.stops.judge.as_ref().filter(|judge| judge.is_judged(self.now())) {
+                self.stops.times = self.times_by(&judge.stops, self.now());
             }
         }
         loop {
@@ -183,12 +183,12 @@ impl Session {
                 if matches!(state, State::Paused(_)) {
                     self.meet_last_moment();
                 }
-                let state = if self.met.is_empty() { state } else { self.stopped_state(&forward) };
+                let state = if self.stops.met.is_empty() { state } else { self.stopped_state(&forward) };
                 return self.arrive_forward(state, &forward);
             }
-            if self.now() >= self.most_steps {
+            if self.now() >= self.limits.steps {
                 self.meet_last_moment();
-                let is_met = !self.met.is_empty();
+                let is_met = !self.stops.met.is_empty();
                 let state = if is_met { self.stopped_state(&forward) } else { State::Paused(Why::Steps) };
                 return self.arrive_forward(state, &forward);
             }
@@ -208,7 +208,7 @@ impl Session {
                     continue;
                 }
                 // One that was met without counting was passed.
-                Stop::Breakpoint if self.met.is_empty() => continue,
+                Stop::Breakpoint if self.stops.met.is_empty() => continue,
                 Stop::Breakpoint => {
                     self.meet_last_moment();
                     self.stopped_state(&forward)
@@ -242,7 +242,7 @@ impl Session {
 
     /// The state to stop in where stops are met.
     fn stopped_state(&self, forward: &Forward) -> State {
-        let own = self.met.contains(&StopId::UNTIL);
+        let own = self.stops.met.contains(&StopId::UNTIL);
         let ended = self.machine.finished().map(State::Finished);
         ended.unwrap_or(State::Paused(if own { forward.why } else { Why::Breakpoint }))
     }
@@ -274,12 +274,12 @@ impl Session {
 
     /// The command under way has stops that are no instructions.
     fn looks(&self) -> bool {
-        self.script.is_watching() || self.judge.as_ref().is_some_and(|judge| judge.looks())
+        self.script.is_watching() || self.stops.looks()
     }
 
     /// Counts meetings up to a step, when a stop hangs on them; true when that is done.
     fn count_first(&mut self, step: StepNo, left: &mut u64) -> bool {
-        if self.stops.iter().all(|armed| armed.stop.times == Times::Each || !armed.stop.stops()) {
+        if self.stops.list.iter().all(|armed| armed.stop.times == Times::Each || !armed.stop.stops()) {
             return true;
         }
         let done = self.count_up_to(step, *left);
@@ -391,13 +391,13 @@ impl Session {
             left = left.saturating_sub(self.effort - effort + SLICE);
             if self.now() >= search.last() {
                 if let Some(found) = self.close_interval(&mut search) {
-                    self.judge = None;
+                    self.stops.judge = None;
                     self.look_out_for_nothing();
                     let typed = matches!(search.wanted, Wanted::Stops { input: true });
                     let stopped = !search.met.is_empty();
                     let why = if typed && !stopped && self.was_typed_at(found) { Why::Typed } else { search.why };
                     let progress = self.work_seek(Seek::new(found, why), left);
-                    self.met = search.met;
+                    self.stops.met = search.met;
                     return progress;
                 }
                 search.begun = false;
@@ -427,20 +427,20 @@ impl Session {
 
     fn open_stops(&mut self, search: &mut Search) {
         // One judge serves all intervals: what it looks out for takes a while to find out.
-        let mut judge = match self.judge.take() {
+        let mut judge = match self.stops.judge.take() {
             Some(judge) => judge,
             None => Box::new(Judge::new(search.stops.clone(), &self.machine)),
         };
         judge.stands_behind(&self.machine, self.tail.bytes());
         judge.arm(&mut self.machine);
         if self.now() > StepNo::FIRST {
-            self.times = self.times_by(&search.stops, self.now());
+            self.stops.times = self.times_by(&search.stops, self.now());
             // What arrives where an interval begins belongs to the one before.
             judge.has_judged(self.now());
         } else {
-            self.times = vec![Count::default(); search.stops.len()];
+            self.stops.times = vec![Count::default(); search.stops.len()];
         }
-        self.judge = Some(judge);
+        self.stops.judge = Some(judge);
     }
 
     /// Stops are met at the present moment.
@@ -448,13 +448,9 @@ impl Session {
         let now = self.now();
         let mut met = Vec::new();
         for hit in hits {
-            let Count { times, last } = &mut self.times[hit.index];
-            if *last == Some(now) {
-                continue;
-            }
-            (*times, *last) = (*times + 1, Some(now));
+            let Some(times) = self.stops.meet(hit, now) else { continue };
             let Armed { id, stop } = &stops[hit.index];
-            if stop.times.fits(*times) {
+            if stop.times.fits(times) {
                 met.push(*id);
             }
         }
@@ -500,7 +496,7 @@ impl Session {
 
     /// Goes on through the interval, up to its last moment, and looks at that too.
     fn look_back(&mut self, search: &mut Search, effort: u64) -> Stop {
-        let Some(mut judge) = self.judge.take() else { return Stop::Steps };
+        let Some(mut judge) = self.stops.judge.take() else { return Stop::Steps };
         let last = search.last();
         let mut left = effort.max(1);
         let stop = loop {
@@ -528,7 +524,7 @@ impl Session {
                 break stop;
             }
         };
-        self.judge = Some(judge);
+        self.stops.judge = Some(judge);
         stop
     }
 

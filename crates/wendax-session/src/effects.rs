@@ -6,7 +6,9 @@
 use std::ops::ControlFlow;
 use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
-use wendax_machine::{Came, FileDeed, FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write};
+use wendax_machine::{
+    Came, Difference, FileDeed, FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write,
+};
 
 /// A register that was written, also when it was written what it held.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -196,12 +198,10 @@ impl Effects {
                 was_known,
             })
             .filter(|change| change.old != change.new || change.was_known != machine.register_known(change.register));
-        let memory = machine.memory_since(start).into_iter().map(|(address, old, new)| MemoryChange {
-            address,
-            old,
-            new,
-            was_known: true,
-        });
+        let memory = machine
+            .memory_since(start)
+            .into_iter()
+            .map(|Difference { address, old, new, was_known }| MemoryChange { address, old, new, was_known });
         let devices = machine.devices_since(start).into_iter();
         Self {
             step: start.step(),

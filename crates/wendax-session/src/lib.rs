@@ -29,6 +29,7 @@ mod forms;
 pub mod fuzzing;
 mod history;
 mod journey;
+mod left;
 mod log;
 mod lookers;
 mod meaning;

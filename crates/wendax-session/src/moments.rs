@@ -73,20 +73,22 @@ impl Moments {
 /// How many lines and interrupts there were before those that [`happenings`] tells; the trail has them, by `print` and
 /// `interrupt`.
 pub fn forgotten_happenings(session: &Session) -> u64 {
-    session.moments.forgotten
+    session.left.moments.forgotten
 }
 
 /// Everything that happened on the branch a walk is on, in order of step, as far as it is kept.
 pub fn happenings(session: &Session) -> Vec<Happening> {
-    let mut all: Vec<Happening> = (0..session.moments.list.len()).flat_map(|index| told(session, index)).collect();
+    let mut all: Vec<Happening> = (0..session.left.moments.list.len()).flat_map(|index| told(session, index)).collect();
     for mark in session.marks() {
         let (what, text) = match mark.kind {
             MarkKind::Stop => (What::Stop, "stopped"),
             MarkKind::Fault => (What::Fault, "the program failed"),
             MarkKind::Input | MarkKind::Edit => continue,
         };
-        let at =
-            session.stopped.get(&mark.step).map(|address| place(session.image(), session.machine().target(), *address));
+        let at = session
+            .left
+            .stopped_at(mark.step)
+            .map(|address| place(session.image(), session.machine().target(), address));
         let text = at.map_or_else(|| text.to_owned(), |place| format!("{text} at {place}"));
         all.push(Happening { step: mark.step, what, text });
     }
@@ -116,14 +118,14 @@ fn shown(bytes: &[u8]) -> String {
 
 /// The interrupt, or the lines that began with what was printed.
 fn told(session: &Session, index: usize) -> Vec<Happening> {
-    match session.moments.list[index] {
+    match session.left.moments.list[index] {
         Moment::Interrupt { step, number } => {
             let name = session.machine().target().trap_name(number);
             vec![Happening { step, what: What::Interrupt, text: format!("interrupt {name}") }]
         }
         Moment::Line { step, position } => {
             // What was printed by this step reaches to where the next moment of output begins.
-            let next = session.moments.list[index + 1..].iter().find_map(|next| match next {
+            let next = session.left.moments.list[index + 1..].iter().find_map(|next| match next {
                 Moment::Line { position: at, .. } if *at > position => Some(*at),
                 _ => None,
             });

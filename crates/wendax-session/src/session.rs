@@ -9,15 +9,15 @@
 use crate::effects::{Effects, observe};
 use crate::history::{Checkpoint, History, INTERVAL};
 use crate::journey::{Doing, Forward, Journey, State, Why};
+use crate::left::Left;
 use crate::log::{Entry, Log};
 use crate::lookers::LineLooker;
-use crate::moments::Moments;
 use crate::rerun::{self, Rerun, Tail};
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::script::{Due, Playing, What};
-use crate::stops::{Armed, Hits, Judge, Looked, Meetings, StopAt, StopId, look};
-use crate::transcript::{Piece, Transcript};
-use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, Stops, look};
+use crate::transcript::Piece;
+use std::collections::{BTreeSet, VecDeque};
 use std::sync::Arc;
 use wendax_image::Image;
 use wendax_isa::{Addr, RegisterUse, StepNo};
@@ -26,8 +26,6 @@ use wendax_source::Sources;
 
 /// Steps of the past whose effects are kept at hand.
 pub(crate) const TRAIL: u64 = 32;
-/// As many tones of a run are kept, the first ones.
-const MOST_TONES: usize = 100_000;
 /// Bytes that history and log may take unless told otherwise.
 const BUDGET: usize = 256 << 20;
 
@@ -49,13 +47,6 @@ pub struct Dropped {
     pub edits: usize,
 }
 
-/// How often a stop has been met, and the moment it was met last.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(crate) struct Count {
-    pub(crate) times: u64,
-    pub(crate) last: Option<StepNo>,
-}
-
 /// A change a person made by hand.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ByHand {
@@ -65,6 +56,25 @@ pub struct ByHand {
     pub event: Event,
     /// What was there; `None` when it had never been set.
     pub was: Option<u32>,
+}
+
+/// How far a walk goes by itself, and how much it keeps.
+#[derive(Debug, Clone)]
+pub(crate) struct Limits {
+    /// Bytes that history and log may take.
+    budget: usize,
+    /// What a run looks out for that does nothing new.
+    watch: Watch,
+    /// Bytes that may be printed.
+    output: u64,
+    /// Steps that may be taken.
+    pub(crate) steps: StepNo,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { budget: BUDGET, watch: Watch::Circling, output: u64::MAX, steps: StepNo::LAST }
+    }
 }
 
 /// A walk through a run.
@@ -78,24 +88,10 @@ pub struct Session {
     pub(crate) fed: usize,
     /// Everything done from the start of the run up to now, in steps and work worth as much.
     pub(crate) effort: u64,
-    transcript: Transcript,
     /// The end of what was printed up to now.
     pub(crate) tail: Tail,
-    ribbon: Ribbon,
-    /// Where the run stopped or failed, and where things were typed or changed, in order of step.
-    marks: Vec<Mark>,
-    /// Where runs are to stop.
-    pub(crate) stops: Vec<Armed>,
-    pub(crate) meetings: Meetings,
-    /// Tells the stops of the command under way, and how often each has been met.
-    pub(crate) judge: Option<Box<Judge>>,
-    pub(crate) times: Vec<Count>,
-    /// What levers met that were moved since the last slice.
-    moved: Hits,
-    /// What arrives at the very first moment is judged by the first command too.
-    pub(crate) judges_start: bool,
-    /// Stops that are met at the present moment.
-    pub(crate) met: Vec<StopId>,
+    pub(crate) left: Left,
+    pub(crate) stops: Stops,
     pub(crate) edge: Edge,
     pub(crate) doing: Doing,
     trail: VecDeque<Effects>,
@@ -104,23 +100,13 @@ pub struct Session {
     /// Addresses of the loop the program repeats, when it does.
     round: Vec<Addr>,
     pub(crate) line_looker: Option<LineLooker>,
-    budget: usize,
-    watch: Watch,
-    /// Bytes that may be printed.
-    most_output: u64,
-    /// Steps that may be taken.
-    pub(crate) most_steps: StepNo,
+    pub(crate) limits: Limits,
     /// Goes up with every new branch.
     branches: u64,
     /// Checkpoints kept so far.
     kept: u64,
-    pub(crate) moments: Moments,
-    /// Tones of the branch.
-    tones: Vec<Tone>,
     /// What is to come from outside by itself.
     pub(crate) script: Playing,
-    /// Where the run stopped or failed, by step.
-    pub(crate) stopped: BTreeMap<StepNo, Addr>,
 }
 
 impl Session {
@@ -137,33 +123,19 @@ impl Session {
             log: Log::default(),
             fed: 0,
             effort: 0,
-            transcript: Transcript::default(),
             tail: Tail::default(),
-            ribbon: Ribbon::default(),
-            marks: Vec::new(),
-            stops: Vec::new(),
-            meetings: Meetings::default(),
-            judge: None,
-            times: Vec::new(),
-            moved: Hits::new(),
-            judges_start: false,
-            met: Vec::new(),
+            left: Left::default(),
+            stops: Stops::default(),
             edge: Edge { step: StepNo::FIRST, state: None },
             doing: Doing::Rests(State::Ready),
             trail: VecDeque::new(),
             stride: None,
             round: Vec::new(),
             line_looker: None,
-            budget: BUDGET,
-            watch: Watch::Circling,
-            most_output: u64::MAX,
-            most_steps: StepNo::LAST,
+            limits: Limits::default(),
             branches: 0,
             kept: 0,
-            moments: Moments::default(),
-            tones: Vec::new(),
             script: Playing::default(),
-            stopped: BTreeMap::new(),
         }
     }
 
@@ -178,28 +150,28 @@ impl Session {
     /// at last its beginning is forgotten.
     #[must_use]
     pub fn with_budget(mut self, bytes: usize) -> Self {
-        self.budget = bytes;
+        self.limits.budget = bytes;
         self
     }
 
     /// The same, stopping also when the program waits by itself for a key or a lever; see [`State::Idle`].
     #[must_use]
     pub fn stopping_when_idle(mut self) -> Self {
-        self.watch = Watch::Idle;
+        self.limits.watch = Watch::Idle;
         self
     }
 
     /// The same, stopping once so many bytes have been printed; see [`Why::Output`].
     #[must_use]
     pub fn stopping_after_output(mut self, bytes: u64) -> Self {
-        self.most_output = bytes;
+        self.limits.output = bytes;
         self
     }
 
     /// The same, stopping once so many steps have been taken; see [`Why::Steps`].
     #[must_use]
     pub fn stopping_after_steps(mut self, steps: StepNo) -> Self {
-        self.most_steps = steps;
+        self.limits.steps = steps;
         self
     }
 
@@ -207,7 +179,7 @@ impl Session {
     /// has been there.
     #[must_use]
     pub fn judging_the_start(mut self) -> Self {
-        self.judges_start = true;
+        self.stops.judges_start = true;
         self
     }
 
@@ -315,12 +287,12 @@ impl Session {
 
     /// Depth of calls over the run.
     pub fn ribbon(&self) -> &Ribbon {
-        &self.ribbon
+        &self.left.ribbon
     }
 
     /// What happened where, in order of step.
     pub fn marks(&self) -> &[Mark] {
-        &self.marks
+        self.left.marks()
     }
 
     /// What was printed and typed up to now, in order, as far as it is kept.
@@ -336,7 +308,7 @@ impl Session {
     /// The same, each piece with the position of its first byte in all that was printed, or all that was typed: see
     /// [`Self::printed_at`] and [`Self::taken_at`].
     pub fn placed_console(&self, most: usize) -> Vec<(u64, Piece)> {
-        let (base, output) = self.transcript.up_to(self.machine.printed());
+        let (base, output) = self.left.output_up_to(self.machine.printed());
         let index = |at: u64| usize::try_from(at.saturating_sub(base)).unwrap_or(usize::MAX).min(output.len());
         let skipped = |bytes: &[u8], left: usize| bytes.len().saturating_sub(left);
         let printed = |begin: usize, end: usize, left: usize| {
@@ -379,14 +351,14 @@ impl Session {
     /// Output from a position since the start up to now, as far as it is kept: all of it, when whoever asks does so
     /// after each call of [`Self::work`].
     pub fn printed_since(&self, position: u64) -> &[u8] {
-        let (base, output) = self.transcript.up_to(self.machine.printed());
+        let (base, output) = self.left.output_up_to(self.machine.printed());
         let from = usize::try_from(position.saturating_sub(base)).unwrap_or(usize::MAX);
         output.get(from..).unwrap_or_default()
     }
 
     /// The tones of the branch, in order.
     pub fn tones(&self) -> &[Tone] {
-        &self.tones
+        self.left.tones()
     }
 
     /// Input that was typed at this very step and will be taken when going on.
@@ -445,8 +417,7 @@ impl Session {
 
     /// Where runs stop from the next command on, each with the owner's number.
     pub fn set_stops(&mut self, stops: impl IntoIterator<Item = (StopId, StopAt)>) {
-        self.stops = stops.into_iter().map(|(id, stop)| Armed { id, stop }).collect();
-        self.meetings.follow(&self.stops);
+        self.stops.set(stops);
         // What is under way goes by them at once.
         let resting = Doing::Rests(State::Paused(Why::Asked));
         match std::mem::replace(&mut self.doing, resting) {
@@ -457,7 +428,7 @@ impl Session {
 
     /// The stops, with their numbers.
     pub fn stops(&self) -> impl Iterator<Item = (StopId, &StopAt)> {
-        self.stops.iter().map(|armed| (armed.id, &armed.stop))
+        self.stops.list.iter().map(|armed| (armed.id, &armed.stop))
     }
 
     /// Stops at these addresses from the next command on, and nowhere else.
@@ -468,7 +439,7 @@ impl Session {
 
     /// The stops that the present moment was stopped at for.
     pub fn met(&self) -> &[StopId] {
-        &self.met
+        &self.stops.met
     }
 
     /// The judge of some stops, for the present moment.
@@ -554,8 +525,8 @@ impl Session {
     fn happen(&mut self, event: Event) {
         self.take_back_due();
         let was = self.found(&event);
-        match &mut self.judge {
-            Some(judge) => judge.move_levers(&mut self.machine, &event, &mut self.moved),
+        match &mut self.stops.judge {
+            Some(judge) => judge.move_levers(&mut self.machine, &event, &mut self.stops.moved),
             None => self.machine.feed(&event),
         }
         let entry = Entry { step: self.now(), event, printed: self.machine.printed(), was };
@@ -607,7 +578,7 @@ impl Session {
         rerun::feed(&mut machine, &self.log.before(fed)[here..]);
         self.machine = machine;
         if left == 0 || edits.get(left - 1).is_none_or(|edit| edit.step != now) {
-            self.marks.retain(|mark| !(mark.kind == MarkKind::Edit && mark.step == now));
+            self.left.unmark_edit(now);
         }
         self.doing = Doing::Rests(State::Paused(Why::Edited));
         true
@@ -638,14 +609,7 @@ impl Session {
     }
 
     pub(crate) fn mark(&mut self, kind: MarkKind) {
-        let mark = Mark { step: self.now(), kind };
-        if matches!(kind, MarkKind::Stop | MarkKind::Fault) {
-            self.stopped.insert(mark.step, self.machine.pc());
-        }
-        let at = self.marks.partition_point(|known| *known < mark);
-        if self.marks.get(at) != Some(&mark) {
-            self.marks.insert(at, mark);
-        }
+        self.left.mark(kind, self.machine.steps(), self.machine.pc());
     }
 
     /// Drops everything that lies ahead; what was typed at this very step stays when `with_typed`.
@@ -655,22 +619,12 @@ impl Session {
             with_typed && entry.step == now && matches!(entry.event, Event::Typed(_) | Event::InputEnds)
         };
         self.branches += 1;
-        self.met.clear();
         let gone = self.log.drop_from(self.fed, stays);
         let kept_input = self.log.len() > self.fed;
         self.history.drop_after(now);
-        self.transcript.truncate(self.machine.printed());
-        self.ribbon.truncate(now);
-        self.moments.truncate(now);
-        self.tones.retain(|tone| tone.step < now);
+        self.left.drop_from(now, self.machine.printed(), kept_input);
+        self.stops.drop_from(now);
         self.script.truncate(now);
-        self.meetings.truncate(now);
-        self.stopped.split_off(&now);
-        self.marks.retain(|mark| match mark.kind {
-            MarkKind::Fault | MarkKind::Stop => mark.step < now,
-            MarkKind::Input => mark.step < now || mark.step == now && kept_input,
-            MarkKind::Edit => mark.step <= now,
-        });
         let steps = std::mem::replace(&mut self.edge, Edge { step: now, state: None }).step - now;
         let typed = gone.iter().filter(|entry| matches!(entry.event, Event::Typed(_) | Event::InputEnds)).count();
         let edits = gone.iter().filter(|entry| entry.event.is_edit()).count();
@@ -683,7 +637,7 @@ impl Session {
     /// an event of the log, a checkpoint that is due, a piece of the ribbon, as much work as was asked for.
     pub(crate) fn run_slice(&mut self, run: Run) -> Stop {
         let now = self.now();
-        if run.until == now + 1 && run.depth.is_none() && self.judge.is_none() {
+        if run.until == now + 1 && run.depth.is_none() && self.stops.judge.is_none() {
             return self.slice(run, |session, _| {
                 let (stop, effects) = observe(&mut session.machine);
                 if let Some(effects) = effects {
@@ -700,7 +654,7 @@ impl Session {
 
     /// Runs on to the next stop, if the command has any, or as `run` says.
     fn look_on(&mut self, run: Run) -> Stop {
-        let Some(mut judge) = self.judge.take() else { return self.machine.run(run) };
+        let Some(mut judge) = self.stops.judge.take() else { return self.machine.run(run) };
         let mark = self.machine.effort();
         let stop = loop {
             let effort = run.effort.saturating_sub(self.machine.effort_since(mark));
@@ -710,15 +664,15 @@ impl Session {
             };
             let has_come = self.count_hits(&judge, &hits);
             match stop {
-                Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() && has_come => {
+                Stop::Steps | Stop::Breakpoint | Stop::Observed if self.stops.met.is_empty() && has_come => {
                     break Stop::Steps;
                 }
-                Stop::Steps | Stop::Breakpoint | Stop::Observed if self.met.is_empty() => {}
-                stop if stop.is_end() || stop == Stop::Brk || self.met.is_empty() => break stop,
+                Stop::Steps | Stop::Breakpoint | Stop::Observed if self.stops.met.is_empty() => {}
+                stop if stop.is_end() || stop == Stop::Brk || self.stops.met.is_empty() => break stop,
                 _ => break Stop::Breakpoint,
             }
         };
-        self.judge = Some(judge);
+        self.stops.judge = Some(judge);
         stop
     }
 
@@ -726,30 +680,17 @@ impl Session {
     /// something is to come from outside by that.
     fn count_hits(&mut self, judge: &Judge, hits: &Hits) -> bool {
         let (now, cycles) = (self.machine.steps(), self.machine.cycles());
-        let mut has_come = false;
-        for hit in hits {
-            let Count { times, last } = &mut self.times[hit.index];
-            if *last == Some(now) {
-                continue;
-            }
-            (*times, *last) = (*times + 1, Some(now));
-            let (Armed { id, stop }, times) = (&judge.stops[hit.index], *times);
-            if *id >= StopId::SCRIPT && *id < StopId::UNTIL {
-                has_come |= self.script.met(*id, now, cycles);
-            } else if stop.stops() && stop.times.fits(times) {
-                self.met.push(*id);
-            }
-        }
-        has_come
+        let Self { stops, script, .. } = self;
+        stops.count(judge, hits, now, |id| script.met(id, now, cycles))
     }
 
     /// Feeds what comes at the present moment, and sees what that meets and what arrives.
     fn enter_moment(&mut self) {
-        let Some(mut judge) = self.judge.take() else { return self.feed_due() };
-        let mut hits = std::mem::take(&mut self.moved);
+        let Some(mut judge) = self.stops.judge.take() else { return self.feed_due() };
+        let mut hits = std::mem::take(&mut self.stops.moved);
         self.feed_judged(&mut judge, &mut hits);
         self.count_hits(&judge, &hits);
-        self.judge = Some(judge);
+        self.stops.judge = Some(judge);
     }
 
     /// Feeds what comes at the present moment, if anything does, with a judge looking on.
@@ -769,13 +710,7 @@ impl Session {
             return;
         }
         self.script.did_not_arrive(now);
-        if let Some(judge) = &self.judge {
-            for (count, armed) in self.times.iter_mut().zip(&judge.stops) {
-                if count.last == Some(now) && armed.stop.is_place() {
-                    *count = Count { times: count.times - 1, last: now.checked_sub(1) };
-                }
-            }
-        }
+        self.stops.take_back_arrivals(now);
     }
 
     /// The way ends at the present moment, which nobody leaves now: whether it is one to stop at.
@@ -784,11 +719,11 @@ impl Session {
             self.play_due();
         }
         self.enter_moment();
-        if let Some(mut judge) = self.judge.take() {
+        if let Some(mut judge) = self.stops.judge.take() {
             let mut hits = Hits::new();
             judge.arrive(&self.machine, &mut hits);
             self.count_hits(&judge, &hits);
-            self.judge = Some(judge);
+            self.stops.judge = Some(judge);
         }
     }
 
@@ -804,7 +739,7 @@ impl Session {
         let fresh = self.now() >= self.edge.step;
         let due = if fresh { self.play_due() } else { Due::default() };
         self.enter_moment();
-        if !self.met.is_empty() {
+        if !self.stops.met.is_empty() {
             return Stop::Breakpoint;
         }
         let (now, printed) = (self.now(), self.machine.printed());
@@ -816,21 +751,21 @@ impl Session {
         if fresh {
             self.machine.keep_moments();
             effort = effort.min((newest + INTERVAL).saturating_sub(self.effort).max(1));
-            until = until.min(self.ribbon.piece_end(now)).min(self.most_steps);
+            until = until.min(self.left.ribbon.piece_end(now)).min(self.limits.steps);
             self.machine.take_deepest();
         } else {
             until = until.min(self.edge.step);
         }
         let waits = due != Due::default();
-        let watch = if fresh && !waits { self.watch } else { Watch::Nothing };
-        let printed_at_most = if fresh { self.most_output } else { u64::MAX };
+        let watch = if fresh && !waits { self.limits.watch } else { Watch::Nothing };
+        let printed_at_most = if fresh { self.limits.output } else { u64::MAX };
         let stop = go(self, Run { until, cycles, effort, watch, printed: printed_at_most, ..run });
         self.count(mark, printed);
         if self.now() > self.edge.step {
-            self.moments.record(self.machine.take_moments());
+            let moments = self.machine.take_moments();
             self.edge = Edge { step: self.now(), state: None };
             let deepest = self.machine.take_deepest();
-            self.ribbon.note(self.edge.step, deepest);
+            self.left.reach(self.edge.step, moments, deepest);
             if self.effort >= newest + INTERVAL {
                 self.keep_checkpoint();
                 self.keep_to_budget();
@@ -854,11 +789,11 @@ impl Session {
 
     /// Keeps less of the past when it takes more than it may.
     fn keep_to_budget(&mut self) {
-        if self.memory_in_use() <= self.budget {
+        if self.memory_in_use() <= self.limits.budget {
             return;
         }
         // A log that takes more than half of it cannot be kept whole, and so neither can the way back.
-        let share = self.budget / 2;
+        let share = self.limits.budget / 2;
         while self.log.bytes() + self.machine.kept_input() > share && self.log.entries().len() > 1 {
             let half = self.log.len() - self.log.entries().len() / 2;
             self.history.forget_before_event(half);
@@ -868,16 +803,15 @@ impl Session {
             }
             self.forget_before_oldest(keep);
         }
-        let left = self.budget.saturating_sub(self.log.bytes() + self.machine.kept_input());
-        self.history.shrink_to(left.min(self.budget / 4 * 3));
+        let left = self.limits.budget.saturating_sub(self.log.bytes() + self.machine.kept_input());
+        self.history.shrink_to(left.min(self.limits.budget / 4 * 3));
         self.forget_before_oldest(self.history.oldest().fed);
     }
 
     fn forget_before_oldest(&mut self, fed: usize) {
         self.log.forget_before(fed);
         self.machine.forget_input_before(&self.history.oldest().snapshot);
-        let oldest = self.oldest();
-        self.marks.retain(|mark| mark.step >= oldest);
+        self.left.forget_before(self.oldest());
     }
 
     fn push_trail(&mut self, effects: Effects) {
@@ -899,7 +833,7 @@ impl Session {
 
     /// Steps at which something was typed, in order.
     pub(crate) fn typed_steps(&self) -> impl Iterator<Item = StepNo> {
-        self.marks.iter().filter(|mark| mark.kind == MarkKind::Input).map(|mark| mark.step)
+        self.left.typed_steps()
     }
 
     /// What was typed or changed by hand, with its step, in order.
@@ -909,13 +843,11 @@ impl Session {
 
     /// Output from a position up to the furthest step, as far as it is kept.
     pub(crate) fn output_from(&self, position: u64) -> &[u8] {
-        let (base, output) = self.transcript.up_to(u64::MAX);
-        let from = position.checked_sub(base).and_then(|from| usize::try_from(from).ok()).unwrap_or(usize::MAX);
-        output.get(from..).unwrap_or_default()
+        self.left.output_between(position, u64::MAX)
     }
 
     pub(crate) fn was_typed_at(&self, step: StepNo) -> bool {
-        self.marks.binary_search(&Mark { step, kind: MarkKind::Input }).is_ok()
+        self.left.was_typed_at(step)
     }
 
     /// The entries of the log from an index on that come at a step, which is the next there is or one before.
@@ -1002,12 +934,8 @@ impl Session {
     fn count(&mut self, mark: u64, printed: u64) {
         self.effort += self.machine.effort_since(mark);
         let output = self.machine.take_output();
-        self.transcript.record(printed, &output);
         self.tail.print(&output);
-        let last = self.tones.last().map(|tone| tone.step);
-        let room = MOST_TONES.saturating_sub(self.tones.len());
-        let fresh = self.machine.take_tones().into_iter().filter(|tone| Some(tone.step) > last);
-        self.tones.extend(fresh.take(room));
+        self.left.take_in(printed, &output, self.machine.take_tones());
     }
 
     /// Puts the machine into the one state the present step has: changes by hand have been made, and what was typed
@@ -1135,7 +1063,7 @@ impl Session {
     /// Ends a command.
     pub(crate) fn arrive(&mut self, state: State) {
         self.doing = Doing::Rests(state);
-        self.judge = None;
+        self.stops.judge = None;
         disarm(&mut self.machine);
         self.machine.note_calls_from(None);
         self.line_looker = None;

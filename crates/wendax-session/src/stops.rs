@@ -4,13 +4,15 @@
 //! before it); a lever that was moved at its moment; anything else right behind the step that did it. Whether one is met
 //! hangs on the branch alone, never on the way the walk came to the moment, nor on what else is asked: so forwards and
 //! backwards the same moments are found. `read` makes stops of words, `judge` tells which are met,
-//! `looking` runs a machine to the next one, `meetings` counts.
+//! `looking` runs a machine to the next one, `armed` holds those of a walk and what they mean for it, `meetings` counts.
 
+mod armed;
 mod judge;
 mod looking;
 mod meetings;
 mod read;
 
+pub(crate) use armed::{Count, Stops};
 pub(crate) use judge::{Armed, Hit, Hits, Judge, is_written, old_value};
 pub(crate) use looking::{Judged, Looked, look};
 pub(crate) use meetings::Meetings;

@@ -4,12 +4,13 @@
 //! that was done last, in slices; how often by some earlier moment is known from marks set meanwhile, and a short
 //! replay. What arrives at the last moment of a branch hangs on what may still come there, so it is counted apart.
 
+use super::armed::Count;
 use super::judge::{Armed, Hit};
 use super::looking::Judged;
 use super::{Judge, StopAt, StopId, Times};
 use crate::history::INTERVAL;
 use crate::rerun::Rerun;
-use crate::session::{Count, Session};
+use crate::session::Session;
 use crate::values::At;
 use std::collections::{BTreeMap, VecDeque};
 use std::ops::ControlFlow;
@@ -147,7 +148,7 @@ impl Meetings {
 impl Session {
     /// How often a stop was met on this branch, as far as that was counted: see [`Self::count_meetings`].
     pub fn met_so_far(&self, id: StopId) -> Option<Met> {
-        let known = self.meetings.known.get(&id)?;
+        let known = self.stops.meetings.known.get(&id)?;
         let Mark { step: by, times, last } = known.now;
         let last = if known.arrives { Some(by) } else { last };
         Some(Met { times: times + u64::from(known.arrives), by, last })
@@ -155,14 +156,14 @@ impl Session {
 
     /// All that was noted on this branch, as far as that was counted, in order of step; of each stop the latest.
     pub fn notes(&self) -> Vec<Noted> {
-        let mut notes: Vec<Noted> = self.meetings.known.values().flat_map(|known| known.notes.clone()).collect();
+        let mut notes: Vec<Noted> = self.stops.meetings.known.values().flat_map(|known| known.notes.clone()).collect();
         notes.sort_by_key(|note| (note.step, note.id));
         notes
     }
 
     /// How many notes were taken before those that are kept.
     pub fn forgotten_notes(&self) -> u64 {
-        self.meetings.known.values().map(|known| known.forgotten).sum()
+        self.stops.meetings.known.values().map(|known| known.forgotten).sum()
     }
 
     /// Counts meetings up to the end of the branch, for about as long as `budget` steps take; true when nothing is left
@@ -173,22 +174,22 @@ impl Session {
 
     /// Nothing is left to count; see [`Self::count_meetings`].
     pub fn is_counted(&self) -> bool {
-        self.meetings.reach(self.end()) && self.has_looked_at(self.end())
+        self.stops.meetings.reach(self.end()) && self.has_looked_at(self.end())
     }
 
     fn has_looked_at(&self, moment: StepNo) -> bool {
-        self.meetings.known.is_empty()
-            || self.meetings.looked_at == Some((moment, self.entries_up_to(moment), self.branches()))
+        self.stops.meetings.known.is_empty()
+            || self.stops.meetings.looked_at == Some((moment, self.entries_up_to(moment), self.branches()))
     }
 
     pub(crate) fn count_up_to(&mut self, step: StepNo, budget: u64) -> bool {
         let mut left = budget.max(1);
-        while !self.meetings.reach(step) {
+        while !self.stops.meetings.reach(step) {
             if left == 0 {
                 return false;
             }
-            let from = self.meetings.least().max(self.oldest());
-            let mut counting = match self.meetings.counting.take() {
+            let from = self.stops.meetings.least().max(self.oldest());
+            let mut counting = match self.stops.meetings.counting.take() {
                 Some(counting) if counting.rerun.machine.steps() == from => counting,
                 _ => self.counting_from(from),
             };
@@ -197,8 +198,8 @@ impl Session {
             let is_over = self.count_slice(&mut counting, step, &mut some);
             left = left.saturating_sub(effort - some + 1);
             let reached = if is_over { step } else { counting.rerun.machine.steps() };
-            self.meetings.mark(reached);
-            self.meetings.counting = Some(counting);
+            self.stops.meetings.mark(reached);
+            self.stops.meetings.counting = Some(counting);
         }
         if step == self.end() && !self.has_looked_at(step) {
             self.look_at_last();
@@ -208,7 +209,7 @@ impl Session {
 
     fn counting_from(&self, from: StepNo) -> Box<Counting> {
         let mut rerun = Rerun::at(self, from);
-        let judge = Judge::at(self.stops.clone(), &rerun);
+        let judge = Judge::at(self.stops.list.clone(), &rerun);
         judge.arm(&mut rerun.machine);
         Box::new(Counting { rerun, judge })
     }
@@ -216,7 +217,7 @@ impl Session {
     /// Counts on up to a step; true when it is reached.
     fn count_slice(&mut self, counting: &mut Counting, until: StepNo, left: &mut u64) -> bool {
         let Counting { rerun, judge } = counting;
-        let mut meetings = std::mem::take(&mut self.meetings);
+        let mut meetings = std::mem::take(&mut self.stops.meetings);
         let known = &mut meetings.known;
         let mut question = Judged::new(judge, |machine, judge, hits| {
             for hit in hits {
@@ -228,14 +229,14 @@ impl Session {
             ControlFlow::Continue(())
         });
         let is_over = rerun.ask(self, until, left, &mut question);
-        self.meetings = meetings;
+        self.stops.meetings = meetings;
         is_over
     }
 
     /// Looks at the moment counted to, which nobody has left: what arrives there as things stand.
     fn look_at_last(&mut self) {
         let moment = self.end();
-        let counting = match self.meetings.counting.take() {
+        let counting = match self.stops.meetings.counting.take() {
             Some(counting) if counting.rerun.machine.steps() == moment => counting,
             _ => self.counting_from(moment),
         };
@@ -246,18 +247,18 @@ impl Session {
             ControlFlow::Continue(())
         });
         counting.rerun.last_moment(self, &mut question);
-        for (id, known) in &mut self.meetings.known {
+        for (id, known) in &mut self.stops.meetings.known {
             known.arrives = arriving.contains(id) && known.now.last != Some(moment);
         }
-        self.meetings.counting = Some(counting);
-        self.meetings.looked_at = Some((moment, self.entries_up_to(moment), self.branches()));
+        self.stops.meetings.counting = Some(counting);
+        self.stops.meetings.looked_at = Some((moment, self.entries_up_to(moment), self.branches()));
     }
 
     /// How often each of these stops had been met by a moment, what arrives there included; they have been counted up to
     /// there. Nothing for a stop of a command's own.
     pub(crate) fn times_by(&self, stops: &[Armed], step: StepNo) -> Vec<Count> {
         let count = |armed: &Armed| {
-            let Some(known) = self.meetings.known.get(&armed.id) else { return 0 };
+            let Some(known) = self.stops.meetings.known.get(&armed.id) else { return 0 };
             let mark = known.before(step);
             if armed.stop.times == Times::Each { mark.times } else { self.times_since(armed, mark, step) }
         };

@@ -429,6 +429,31 @@ fn a_stride_tells_what_it_changed_as_a_whole() {
     assert_eq!(session.last_change().map(|change| change.steps), Some(1));
 }
 
+/// What a stride tells of memory is what its steps tell, taken together: what was never written is told as that, and no
+/// cell more than was written.
+#[test]
+fn a_stride_knows_what_was_never_written_as_its_steps_do() {
+    let text = "start: call all\n halt\nall: mov r1, 0\n stw [gross], r1\n stb [flag], r1\n mov r0, tag\n mov r1, 9\n \
+                sys get_line\n ret\n.data\ngross: .space 4\nflag: .space 4\ntag: .space 10\n";
+    let mut whole = session(text);
+    whole.type_input(b"buoy\n").expect("it is taken");
+    let mut single = whole.clone();
+    go(&mut whole, Command::Over);
+    let stride = whole.last_change().expect("it took several steps").clone();
+    assert_eq!(stride.steps, 8);
+    let words = wendax_session::change_words(&whole, &stride);
+    let mut told = Vec::new();
+    for _ in 0..8 {
+        go(&mut single, Command::Step);
+        let step = single.last_change().expect("a step").clone();
+        told.extend(wendax_session::change_words(&single, &step));
+    }
+    for change in ["[gross] not set → 0", "[flag] not set → 0", "5 bytes at tag"] {
+        assert!(words.iter().any(|word| word == change), "{change}: {words:?}");
+        assert!(told.iter().any(|word| word == change), "{change}: {told:?}");
+    }
+}
+
 #[test]
 fn a_loop_that_repeats_one_state_stops_and_is_named_with_its_lines() {
     let mut session = session("start: mov r1, 4\n@wait: nop\n inc r2\n dec r2\n jmp @wait\n");
