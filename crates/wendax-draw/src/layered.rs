@@ -188,17 +188,18 @@ impl<'a> Graph<'a> {
 
     fn order(&mut self) {
         const ROUNDS: usize = 6;
+        let mut index = vec![0.0f64; self.elements.len()];
         for round in 0..ROUNDS {
             let down = round % 2 == 0;
             let count = self.layers.len();
             for step in 0..count {
-                self.order_layer(if down { step } else { count - 1 - step }, down);
+                self.order_layer(if down { step } else { count - 1 - step }, down, &mut index);
             }
         }
     }
 
-    fn order_layer(&mut self, layer: usize, down: bool) {
-        let mut index = vec![0.0f64; self.elements.len()];
+    /// Orders a layer by its neighbours in the one before; `index` has room for the place of each element.
+    fn order_layer(&mut self, layer: usize, down: bool, index: &mut [f64]) {
         let near = match (down, layer) {
             (true, 0) => None,
             (true, layer) => Some(layer - 1),
@@ -209,16 +210,15 @@ impl<'a> Graph<'a> {
                 index[element] = float(place);
             }
         }
-        let keys: BTreeMap<usize, f64> = self.layers[layer]
-            .iter()
-            .map(|&element| {
-                let near = if down { &self.above[element] } else { &self.below[element] };
-                let key = mean(near.iter().map(|&near| index[near])).unwrap_or(index[element]);
-                // Lanes that lead back keep to the right of what they lead around.
-                (element, if self.elements[element].is_back { key + 0.5 } else { key })
-            })
-            .collect();
-        self.layers[layer].sort_by(|one, other| keys[one].total_cmp(&keys[other]).then(one.cmp(other)));
+        let key = |&element: &usize| {
+            let near = if down { &self.above[element] } else { &self.below[element] };
+            let key = mean(near.iter().map(|&near| index[near])).unwrap_or(index[element]);
+            // Lanes that lead back keep to the right of what they lead around.
+            (if self.elements[element].is_back { key + 0.5 } else { key }, element)
+        };
+        let mut keyed: Vec<(f64, usize)> = self.layers[layer].iter().map(key).collect();
+        keyed.sort_by(|one, other| one.0.total_cmp(&other.0).then(one.1.cmp(&other.1)));
+        self.layers[layer] = keyed.into_iter().map(|(_, element)| element).collect();
     }
 
     // ---- places within layers

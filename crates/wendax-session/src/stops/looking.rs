@@ -45,6 +45,8 @@ pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> Looked
         let until = how.until.min(judge.next_moment(machine.steps()));
         let run = Run { effort: left, until, ..how };
         let stop = if judge.takes_each_step() { Stop::Watched } else { machine.run(run) };
+        // Whatever stopped it: what the last step entered belongs to that step.
+        judge.enter(machine, &mut hits);
         match stop {
             Stop::Steps | Stop::Breakpoint | Stop::Observed => {}
             Stop::Watched => {
@@ -64,7 +66,8 @@ pub(crate) fn look(machine: &mut Machine, judge: &mut Judge, how: Run) -> Looked
                     return Looked::Stopped(stop);
                 }
             }
-            other => return Looked::Stopped(other),
+            other if hits.is_empty() => return Looked::Stopped(other),
+            other => return Looked::Met(hits, other),
         }
     }
 }
