@@ -10,7 +10,7 @@ use wendax_machine::{Event, Need, StepNo};
 use wendax_session::{Command, Outcome, Progress, State, Times};
 
 /// Steps done between two looks at the keys: some milliseconds.
-pub(super) const SLICE: u64 = 300_000;
+pub(super) const SLICE: u64 = 150_000;
 
 impl App {
     pub(super) fn travel(&mut self, travel: Travel, effects: &mut Vec<Effect>) {
