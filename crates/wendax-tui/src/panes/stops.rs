@@ -54,9 +54,11 @@ impl Pane for Stops {
         }
         let chosen = (app.screen.focus == PaneId::Stops).then_some(app.screen.panes.of(PaneId::Stops).chosen);
         let chosen = chosen.map(|chosen| chosen.min(rows.len() - 1));
-        let room = body.width.saturating_sub(COUNTS + 6);
+        // Where it is narrow the words are worth more than the step of the last meeting.
+        let is_wide = body.width >= COUNTS + 6 + LEAST;
+        let room = body.width.saturating_sub(if is_wide { COUNTS } else { COUNTS / 2 } + 6);
         list::draw(pen, body, rows.len(), chosen, &|pen, index| match &rows[index] {
-            Entry::Stop(stop) => stop_row(app, session, pen, stop, room),
+            Entry::Stop(stop) => stop_row(app, session, pen, stop, room, is_wide),
             Entry::Noted(noted) => noted_row(app, pen, noted, room),
         });
     }
@@ -78,6 +80,8 @@ impl Pane for Stops {
 
 /// Cells for how often it was met, and when last.
 const COUNTS: u16 = 28;
+/// Cells for the words of a stop, at least, where there is room for all of that.
+const LEAST: u16 = 12;
 /// Notes shown, the latest ones.
 const NOTES: usize = 1000;
 
@@ -105,7 +109,7 @@ pub(crate) fn sign(app: &App, stop: &Stop) -> (&'static str, Ink) {
     }
 }
 
-fn stop_row(app: &App, session: &Session, pen: &Pen<'_>, stop: &Stop, room: u16) -> Vec<Span<'static>> {
+fn stop_row(app: &App, session: &Session, pen: &Pen<'_>, stop: &Stop, room: u16, is_wide: bool) -> Vec<Span<'static>> {
     let (sign, ink) = sign(app, stop);
     let words = app.world.stop_words(stop);
     let mut spans = vec![pen.span(format!("{sign} "), ink)];
@@ -120,6 +124,7 @@ fn stop_row(app: &App, session: &Session, pen: &Pen<'_>, stop: &Stop, room: u16)
     };
     spans.push(pen.span(padded(&words, room), if stop.is_off { Ink::Quiet } else { Ink::Text }));
     spans.push(pen.span(format!("{met:>14}"), Ink::Quiet));
+    let last = last.filter(|_| is_wide);
     spans.push(pen.span(format!("{:>14}", last.map_or(String::new(), |last| grouped(last.0))), Ink::Time));
     spans
 }
