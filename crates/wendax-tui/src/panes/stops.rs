@@ -55,11 +55,11 @@ impl Pane for Stops {
         let chosen = (app.screen.focus == PaneId::Stops).then_some(app.screen.panes.of(PaneId::Stops).chosen);
         let chosen = chosen.map(|chosen| chosen.min(rows.len() - 1));
         // Where it is narrow the words are worth more than the step of the last meeting.
-        let is_wide = body.width >= COUNTS + 6 + LEAST;
-        let room = body.width.saturating_sub(if is_wide { COUNTS } else { COUNTS / 2 } + 6);
+        let counts = if body.width >= COUNTS + 6 + LEAST { COUNTS } else { COUNTS / 2 };
+        let room = |counts: u16| body.width.saturating_sub(counts + 6);
         list::draw(pen, body, rows.len(), chosen, &|pen, index| match &rows[index] {
-            Entry::Stop(stop) => stop_row(app, session, pen, stop, room, is_wide),
-            Entry::Noted(noted) => noted_row(app, pen, noted, room),
+            Entry::Stop(stop) => stop_row(app, session, pen, stop, room(counts), counts),
+            Entry::Noted(noted) => noted_row(app, pen, noted, room(COUNTS)),
         });
     }
 
@@ -109,12 +109,12 @@ pub(crate) fn sign(app: &App, stop: &Stop) -> (&'static str, Ink) {
     }
 }
 
-fn stop_row(app: &App, session: &Session, pen: &Pen<'_>, stop: &Stop, room: u16, is_wide: bool) -> Vec<Span<'static>> {
+fn stop_row(app: &App, session: &Session, pen: &Pen<'_>, stop: &Stop, room: u16, counts: u16) -> Vec<Span<'static>> {
     let (sign, ink) = sign(app, stop);
     let words = app.world.stop_words(stop);
     let mut spans = vec![pen.span(format!("{sign} "), ink)];
     if let Some(Err(why)) = app.world.stops.meaning(stop.id) {
-        spans.push(pen.span(fitted(&format!("{words}: {why}"), room + COUNTS), Ink::Text));
+        spans.push(pen.span(fitted(&format!("{words}: {why}"), room + counts), Ink::Text));
         return spans;
     }
     let (met, last) = match session.met_so_far(stop.id) {
@@ -124,7 +124,7 @@ fn stop_row(app: &App, session: &Session, pen: &Pen<'_>, stop: &Stop, room: u16,
     };
     spans.push(pen.span(padded(&words, room), if stop.is_off { Ink::Quiet } else { Ink::Text }));
     spans.push(pen.span(format!("{met:>14}"), Ink::Quiet));
-    let last = last.filter(|_| is_wide);
+    let last = last.filter(|_| counts == COUNTS);
     spans.push(pen.span(format!("{:>14}", last.map_or(String::new(), |last| grouped(last.0))), Ink::Time));
     spans
 }

@@ -111,3 +111,18 @@ fn a_stop_that_loses_its_place_says_so() {
     stage.keys("Tab Ctrl-Z");
     shows(&mut stage, "◈ 9");
 }
+
+/// Where the pane is narrow the words keep room, and what does not fit ends in a sign that says so.
+#[test]
+fn in_a_small_terminal_a_stop_keeps_its_words() {
+    let mut stage = Stage::new(SUMS).sized(60, 20);
+    stage.keys("a").text("enter twice").keys("Enter g s");
+    shows(&mut stage, "◈ enter …");
+    shows(&mut stage, "met 1 ×");
+    let mut stage = Stage::new(SUMS).sized(60, 20);
+    stage.keys("a").text("enter twice").keys("Enter");
+    stage.keys("/").text("twice").keys("Enter Ctrl-R").text("double").keys("Enter a s");
+    let screen = stage.screen();
+    let lost = screen.lines().find(|line| line.contains('✕')).unwrap_or_else(|| panic!("{screen}"));
+    assert!(lost.trim_end().ends_with('…'), "{lost}");
+}
