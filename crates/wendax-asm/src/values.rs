@@ -391,15 +391,7 @@ impl<'a> Reader<'a> {
                 self.name(self.spelling(token), at)?;
             }
             Kind::Mark(Mark::Minus) => self.unary(Unary::Minus)?,
-            Kind::Mark(Mark::Plus) => {
-                self.at += 1;
-                self.depth += 1;
-                if self.depth > DEEPEST {
-                    return Err(self.error(format!("this is nested more than {DEEPEST} deep")));
-                }
-                self.primary()?;
-                self.depth -= 1;
-            }
+            Kind::Mark(Mark::Plus) => self.behind_sign()?,
             Kind::Mark(Mark::Not) => self.unary(Unary::Not)?,
             Kind::Mark(Mark::Bang) => self.unary(Unary::Bang)?,
             Kind::Mark(Mark::ParenOpen) => {
@@ -416,6 +408,13 @@ impl<'a> Reader<'a> {
     }
 
     fn unary(&mut self, operator: Unary) -> Result<(), ValueError> {
+        self.behind_sign()?;
+        self.steps.push(Step::Unary(operator));
+        Ok(())
+    }
+
+    /// The value that a sign stands before.
+    fn behind_sign(&mut self) -> Result<(), ValueError> {
         self.at += 1;
         self.depth += 1;
         if self.depth > DEEPEST {
@@ -423,7 +422,6 @@ impl<'a> Reader<'a> {
         }
         self.primary()?;
         self.depth -= 1;
-        self.steps.push(Step::Unary(operator));
         Ok(())
     }
 

@@ -184,8 +184,7 @@ impl<P: Read + Write> Sender<P> {
                 }
             }
             if self.come.len() > LONGEST {
-                let text: String = String::from_utf8_lossy(&self.come).chars().take(80).collect();
-                return Err(SendError::NoBoard(text));
+                return Err(self.no_board());
             }
             if Instant::now() >= until {
                 return Err(SendError::NoAnswer);
@@ -218,19 +217,22 @@ impl<P: Read + Write> Sender<P> {
         let mut passed = 0;
         loop {
             let count = self.read()?;
+            if passed + count > MOST_BEFORE {
+                return Err(self.no_board());
+            }
             passed += count;
+            self.come.clear();
             if count == 0 {
                 break;
             }
-            if passed > MOST_BEFORE {
-                let text: String = String::from_utf8_lossy(&self.come).chars().take(80).collect();
-                return Err(SendError::NoBoard(text));
-            }
-            self.come.clear();
         }
-        self.come.clear();
         self.unescape = Unescape::default();
         Ok(())
+    }
+
+    /// What came is no answer of a board; its beginning is told.
+    fn no_board(&self) -> SendError {
+        SendError::NoBoard(String::from_utf8_lossy(&self.come).chars().take(80).collect())
     }
 }
 

@@ -180,17 +180,10 @@ impl Session {
         }
         loop {
             if let Some(state) = self.reached(&mut forward) {
-                if matches!(state, State::Paused(_)) {
-                    self.meet_last_moment();
-                }
-                let state = if self.stops.met.is_empty() { state } else { self.stopped_state(&forward) };
-                return self.arrive_forward(state, &forward);
+                return self.rest_at(state, &forward);
             }
             if self.now() >= self.limits.steps {
-                self.meet_last_moment();
-                let is_met = !self.stops.met.is_empty();
-                let state = if is_met { self.stopped_state(&forward) } else { State::Paused(Why::Steps) };
-                return self.arrive_forward(state, &forward);
+                return self.rest_at(State::Paused(Why::Steps), &forward);
             }
             if left == 0 {
                 self.doing = Doing::Travels(Journey::Forward(forward));
@@ -209,10 +202,7 @@ impl Session {
                 }
                 // One that was met without counting was passed.
                 Stop::Breakpoint if self.stops.met.is_empty() => continue,
-                Stop::Breakpoint => {
-                    self.meet_last_moment();
-                    self.stopped_state(&forward)
-                }
+                Stop::Breakpoint => return self.rest_at(State::Paused(Why::Breakpoint), &forward),
                 Stop::Brk => State::Paused(Why::Brk),
                 Stop::Printed => State::Paused(Why::Output),
                 Stop::Finished(status) => State::Finished(status),
@@ -240,11 +230,18 @@ impl Session {
         }
     }
 
-    /// The state to stop in where stops are met.
-    fn stopped_state(&self, forward: &Forward) -> State {
-        let own = self.stops.met.contains(&StopId::UNTIL);
-        let ended = self.machine.finished().map(State::Finished);
-        ended.unwrap_or(State::Paused(if own { forward.why } else { Why::Breakpoint }))
+    /// Ends a command that went forward where it was to end, or at the stops that are met there.
+    fn rest_at(&mut self, state: State, forward: &Forward) -> Progress {
+        if matches!(state, State::Paused(_)) {
+            self.meet_last_moment();
+        }
+        let state = match self.machine.finished() {
+            _ if self.stops.met.is_empty() => state,
+            Some(status) => State::Finished(status),
+            None if self.stops.met.contains(&StopId::UNTIL) => State::Paused(forward.why),
+            None => State::Paused(Why::Breakpoint),
+        };
+        self.arrive_forward(state, forward)
     }
 
     /// Runs on as the goal asks, for so much at the most.

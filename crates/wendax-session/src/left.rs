@@ -105,9 +105,9 @@ impl Left {
         self.transcript.up_to(position)
     }
 
-    /// What was printed from one position to another, as far as it is kept.
-    pub(crate) fn output_between(&self, position: u64, end: u64) -> &[u8] {
-        let (base, output) = self.transcript.up_to(end);
+    /// What was printed from a position on, as far as it is kept.
+    pub(crate) fn output_from(&self, position: u64) -> &[u8] {
+        let (base, output) = self.transcript.up_to(u64::MAX);
         let from = position.checked_sub(base).and_then(|from| usize::try_from(from).ok()).unwrap_or(usize::MAX);
         output.get(from..).unwrap_or_default()
     }

@@ -843,7 +843,7 @@ impl Session {
 
     /// Output from a position up to the furthest step, as far as it is kept.
     pub(crate) fn output_from(&self, position: u64) -> &[u8] {
-        self.left.output_between(position, u64::MAX)
+        self.left.output_from(position)
     }
 
     pub(crate) fn was_typed_at(&self, step: StepNo) -> bool {

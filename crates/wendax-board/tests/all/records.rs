@@ -1,21 +1,17 @@
 //! What comes over the line: the corpus that is kept, broken pieces of it, any bytes, and answers that never end.
 
+#[path = "../../../../fuzz/kept.rs"]
+mod kept;
+
+use kept::corpus;
 use proptest::prelude::*;
 use std::io::{Read, Write};
 use wendax_board::fuzzing::records;
 use wendax_board::{Device, SendError, Sender};
 
-fn corpus() -> Vec<Vec<u8>> {
-    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../fuzz/corpus/records");
-    let mut files: Vec<_> =
-        std::fs::read_dir(folder).expect("the corpus is there").map(|entry| entry.expect("a file").path()).collect();
-    files.sort();
-    files.iter().map(|file| std::fs::read(file).expect("it can be read")).collect()
-}
-
 #[test]
 fn the_corpus_is_taken() {
-    let all = corpus();
+    let all = corpus("records");
     assert!(all.len() >= 4, "{} files", all.len());
     for data in &all {
         records(data);
@@ -69,7 +65,7 @@ proptest! {
         edits in proptest::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 0..12),
         behind in proptest::collection::vec(any::<u8>(), 0..60),
     ) {
-        let all = corpus();
+        let all = corpus("records");
         let mut data = all[which.index(all.len())].clone();
         for (at, byte) in edits {
             let at = at.index(data.len());

@@ -1,6 +1,10 @@
 //! The fuzz targets, for a moment each: broken pieces of real sources, manifests and images; and what only a person
 //! thinks of.
 
+#[path = "../../../../fuzz/kept.rs"]
+mod kept;
+
+use kept::corpus;
 use proptest::prelude::*;
 use wendax_asm::{Assembler, Inputs, to_library};
 use wendax_image::{to_elf, to_hex, to_srecord};
@@ -51,15 +55,6 @@ fn images() -> Vec<Vec<u8>> {
         to_library(&[("a.o".into(), object.clone()), ("b.o".into(), object.clone())]),
         object,
     ]
-}
-
-/// What is kept of a target: what once found something, or leads somewhere.
-fn corpus(target: &str) -> Vec<Vec<u8>> {
-    let folder = format!("{}/../../fuzz/corpus/{target}", env!("CARGO_MANIFEST_DIR"));
-    let mut files: Vec<_> =
-        std::fs::read_dir(folder).expect("the corpus is there").map(|entry| entry.expect("a file").path()).collect();
-    files.sort();
-    files.iter().map(|file| std::fs::read(file).expect("it can be read")).collect()
 }
 
 #[test]

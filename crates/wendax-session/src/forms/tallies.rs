@@ -85,21 +85,11 @@ impl Tally {
                 row(what, &one.name, &[("times", one.times.to_string()), ("cycles", one.cycles.to_string())]);
             }
         }
-        for one in &self.labels {
-            let fields = [
-                ("address", format!("0x{:04X}", one.address)),
-                ("read", one.read.to_string()),
-                ("written", one.written.to_string()),
-            ];
-            row("label", &one.name, &fields);
-        }
-        for one in &self.regions {
-            let fields = [
-                ("address", format!("0x{:04X}", one.start)),
-                ("read", one.read.to_string()),
-                ("written", one.written.to_string()),
-            ];
-            row("region", &one.name, &fields);
+        let labels = self.labels.iter().map(|one| ("label", &one.name, one.address, one.read, one.written));
+        let regions = self.regions.iter().map(|one| ("region", &one.name, one.start, one.read, one.written));
+        for (what, name, address, read, written) in labels.chain(regions) {
+            let address = format!("0x{address:04X}");
+            row(what, name, &[("address", address), ("read", read.to_string()), ("written", written.to_string())]);
         }
         for one in &self.spans {
             row("span", &one.words, &[("times", one.times.to_string()), ("cycles", one.cycles[2].to_string())]);

@@ -4,7 +4,7 @@
 use crate::log::Entry;
 use crate::rerun::{Question, Rerun, Seen};
 use crate::session::Session;
-use crate::stops::{Armed, Hits, Judge, Looked, StopAt, StopId, look};
+use crate::stops::{Armed, Count, Hits, Judge, Looked, StopAt, StopId, look};
 use rustc_hash::FxHashMap;
 use serde::Serialize;
 use std::fmt::Write as _;
@@ -35,9 +35,8 @@ pub struct TrailText {
 #[derive(Debug, Clone)]
 struct Chosen {
     judge: Judge,
-    times: u64,
-    /// The moment at which the filter was met last.
-    last: Option<StepNo>,
+    /// How often the filter was met.
+    count: Count,
     /// The step to be written when it is taken, and the one written last.
     coming: Option<StepNo>,
     written: Option<StepNo>,
@@ -66,9 +65,8 @@ impl TrailText {
     pub fn new(session: &Session, form: TrailForm, filter: Option<StopAt>) -> Self {
         let mut rerun = Rerun::at(session, session.oldest());
         let filter = filter.map(|stop| {
-            let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop }], &rerun);
-            judge.arm(&mut rerun.machine);
-            Chosen { judge, times: 0, last: None, coming: None, written: None }
+            let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop }], &mut rerun);
+            Chosen { judge, count: Count::default(), coming: None, written: None }
         });
         let target = rerun.machine.target();
         let form = match form {
@@ -130,11 +128,9 @@ impl Choosing<'_> {
         for hit in hits {
             let chosen = &mut *self.chosen;
             let stop = &chosen.judge.stops[hit.index].stop;
-            if chosen.last != Some(moment) {
-                (chosen.last, chosen.times) = (Some(moment), chosen.times + 1);
-            }
+            chosen.count.meet(moment);
             let is_over = stop.once && chosen.written.is_some();
-            if is_over || !stop.times.fits(chosen.times) || chosen.written == Some(hit.step) {
+            if is_over || !stop.times.fits(chosen.count.times) || chosen.written == Some(hit.step) {
                 continue;
             }
             if hit.step == moment {

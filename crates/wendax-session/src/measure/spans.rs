@@ -91,8 +91,7 @@ impl Spans {
     pub fn new(session: &Session, from: Addr, to: Addr) -> Self {
         let mut rerun = Rerun::at(session, session.oldest());
         let places = [from, to].map(|place| Armed { id: StopId::UNTIL, stop: StopAt::address(place) });
-        let judge = Judge::at(places.into(), &rerun);
-        judge.arm(&mut rerun.machine);
+        let judge = Judge::at(places.into(), &mut rerun);
         Self { rerun, judge, until: session.end(), found: Found::default(), is_closed: false }
     }
 

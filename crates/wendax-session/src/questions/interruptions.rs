@@ -201,7 +201,6 @@ impl Interruptions {
             worst: None,
             lost: 0,
         };
-        machine.set_breakpoints(&[]);
         machine.set_lookout(&lookout(machine.target()));
         let sources = numbers.iter().map(source).collect();
         let seen = Seen { sources, running: Vec::new(), off: None, longest: None };

@@ -26,6 +26,50 @@ pub(crate) trait Finder: Clone + Send {
     fn met(&mut self, machine: &Machine, hit: Hit) -> bool;
 }
 
+/// What is found in an interval, those nearest to a moment: of one that lies before it the last ones, else the first.
+#[derive(Debug, Clone)]
+pub(crate) struct Nearest<T> {
+    at: StepNo,
+    most: usize,
+    is_before: bool,
+    pub(crate) list: VecDeque<T>,
+}
+
+impl<T> Nearest<T> {
+    /// At most so many, nearest to this moment.
+    pub(crate) fn to(at: StepNo, most: usize) -> Self {
+        Self { at, most, is_before: false, list: VecDeque::new() }
+    }
+
+    /// The machine stands where the interval begins.
+    pub(crate) fn begin(&mut self, machine: &Machine) {
+        self.is_before = machine.steps() < self.at;
+    }
+
+    /// The interval lies before the moment.
+    pub(crate) fn is_before(&self) -> bool {
+        self.is_before
+    }
+
+    /// Nothing that comes is nearer.
+    pub(crate) fn is_full(&self) -> bool {
+        !self.is_before && self.list.len() >= self.most
+    }
+
+    /// The next one; false when one had to be left out for that, this one or one from further away.
+    pub(crate) fn push(&mut self, found: T) -> bool {
+        if self.is_full() {
+            return false;
+        }
+        self.list.push_back(found);
+        let is_over = self.list.len() > self.most;
+        if is_over {
+            self.list.pop_front();
+        }
+        !is_over
+    }
+}
+
 /// A scan under way for one stop.
 #[derive(Debug, Clone)]
 pub(crate) struct Scan<F> {
@@ -72,8 +116,7 @@ impl<F: Finder> Scan<F> {
         if self.workers.is_empty() {
             let processors = std::thread::available_parallelism().map_or(1, usize::from);
             let mut rerun = Rerun::at(session, session.oldest());
-            let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop: self.stop.clone() }], &rerun);
-            judge.arm(&mut rerun.machine);
+            let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop: self.stop.clone() }], &mut rerun);
             self.workers = vec![Worker { rerun, judge, task: None }; processors.min(MOST_WORKERS).min(self.count)];
         }
         let waiting = Mutex::new((std::mem::take(&mut self.waiting), 0));

@@ -3,7 +3,7 @@
 //! All of it is of one moment of one branch, and of what is known of that branch: what lies behind the furthest step
 //! nobody has seen. It is worked out in slices; what is found first is told first.
 
-use super::scan::{Finder, Interval, Scan};
+use super::scan::{Finder, Interval, Nearest, Scan};
 use crate::session::{ByHand, Session};
 use crate::stops::{Hit, StopAt, Thing, Touch, Where, old_value};
 use std::collections::VecDeque;
@@ -251,8 +251,8 @@ impl Story {
                 *later = Chart { least: of_interval.last, most: of_interval.last, last: of_interval.last, changes: 0 };
             }
         }
-        let is_before = found.is_before;
-        for toucher in found.nearest {
+        let is_before = found.nearest.is_before();
+        for toucher in found.nearest.list {
             self.put(Change::Step(toucher), is_before);
         }
         if is_before {
@@ -429,40 +429,29 @@ impl Finder for One {
 #[derive(Debug, Clone)]
 struct All {
     thing: Thing,
-    at: StepNo,
     range: (StepNo, StepNo),
     start: Option<u32>,
-    /// The interval lies before the moment: its last ones are nearest, else its first ones.
-    is_before: bool,
-    nearest: VecDeque<Toucher>,
+    nearest: Nearest<Toucher>,
     left_out: u64,
     columns: Vec<(usize, Chart)>,
 }
 
 impl All {
     fn new(thing: Thing, at: StepNo, range: (StepNo, StepNo)) -> Self {
-        let (nearest, columns) = (VecDeque::new(), Vec::new());
-        Self { thing, at, range, start: None, is_before: false, nearest, left_out: 0, columns }
+        let nearest = Nearest::to(at, MOST_CHANGES);
+        Self { thing, range, start: None, nearest, left_out: 0, columns: Vec::new() }
     }
 }
 
 impl Finder for All {
     fn begin(&mut self, machine: &Machine) {
         self.start = Some(value_of(machine, self.thing));
-        self.is_before = machine.steps() < self.at;
+        self.nearest.begin(machine);
     }
 
     fn met(&mut self, machine: &Machine, hit: Hit) -> bool {
         let toucher = toucher(machine, self.thing, hit);
-        if self.is_before || self.nearest.len() < MOST_CHANGES {
-            self.nearest.push_back(toucher);
-        } else {
-            self.left_out += 1;
-        }
-        if self.nearest.len() > MOST_CHANGES {
-            self.nearest.pop_front();
-            self.left_out += 1;
-        }
+        self.left_out += u64::from(!self.nearest.push(toucher));
         let (from, until) = self.range;
         let all = u128::from(until - from).max(1);
         let column = u128::from(toucher.step - from) * COLUMNS as u128 / all;

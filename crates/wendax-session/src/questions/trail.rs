@@ -3,7 +3,7 @@
 //! No step is stored. A window around some step is computed again; a filter is a stop, and the steps at which that is
 //! met are looked for outwards from the present one.
 
-use super::scan::{Finder, Scan};
+use super::scan::{Finder, Nearest, Scan};
 use crate::effects::{Effects, observe};
 use crate::rerun::{Question, Rerun};
 use crate::session::Session;
@@ -125,12 +125,12 @@ impl Filtered {
     /// Goes on looking, for about as long as `budget` steps take for each processor; true when all is found.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
         let at = self.at;
-        let finder = || Found { at, is_before: false, steps: VecDeque::new() };
+        let finder = || Found(Nearest::to(at, MOST_FOUND));
         if let Some(scan) = &mut self.on {
             match scan.work(session, budget, finder) {
                 None => self.on = None,
                 Some(found) => {
-                    self.steps.extend(found.into_iter().flat_map(|found| found.steps));
+                    self.steps.extend(found.into_iter().flat_map(|found| found.0.list));
                     if self.steps.len() - self.before >= MOST_FOUND {
                         self.on = None;
                     }
@@ -141,7 +141,7 @@ impl Filtered {
             match scan.work(session, budget, finder) {
                 None => self.back = None,
                 Some(found) => {
-                    for step in found.into_iter().flat_map(|found| found.steps.into_iter().rev()) {
+                    for step in found.into_iter().flat_map(|found| found.0.list.into_iter().rev()) {
                         self.steps.push_front(step);
                         self.before += 1;
                     }
@@ -157,25 +157,17 @@ impl Filtered {
 
 /// The steps of an interval that tell of a stop being met, those nearest to a moment.
 #[derive(Debug, Clone)]
-struct Found {
-    at: StepNo,
-    /// The interval lies before the moment: its last ones are nearest, else its first ones.
-    is_before: bool,
-    steps: VecDeque<StepNo>,
-}
+struct Found(Nearest<StepNo>);
 
 impl Finder for Found {
     fn begin(&mut self, machine: &Machine) {
-        self.is_before = machine.steps() < self.at;
+        self.0.begin(machine);
     }
 
     fn met(&mut self, _: &Machine, hit: Hit) -> bool {
-        if self.steps.back() != Some(&hit.step) {
-            self.steps.push_back(hit.step);
+        if self.0.list.back() != Some(&hit.step) {
+            self.0.push(hit.step);
         }
-        if self.steps.len() > MOST_FOUND {
-            self.steps.pop_front();
-        }
-        self.is_before || self.steps.len() < MOST_FOUND
+        !self.0.is_full()
     }
 }

@@ -23,6 +23,12 @@ impl Default for Due {
     }
 }
 
+/// The cycle at which something comes that does so many cycles after a place arrived: behind its instruction at the
+/// earliest.
+fn behind(arrived: u64, after: u64) -> u64 {
+    arrived.saturating_add(after.max(1))
+}
+
 /// What became of an entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 struct Fate {
@@ -83,7 +89,7 @@ impl Playing {
                     self.asked.insert(index);
                 }
                 (When::Met { after, .. }, Some((_, cycle))) => {
-                    self.by_cycle.insert((cycle.saturating_add(after.max(1)), index));
+                    self.by_cycle.insert((behind(cycle, after), index));
                 }
                 (When::Met { place, time, .. }, None) => {
                     self.places[place].waiting.insert((time, index));
@@ -131,10 +137,9 @@ impl Playing {
             (place.times, place.last) = (place.times - 1, moment.checked_sub(1));
         }
         for index in 0..self.fates.len() {
-            let Some((met, cycle)) = self.fates[index].met.filter(|(met, _)| *met == moment) else { continue };
-            debug_assert_eq!(met, moment, "it is the one that was taken back");
+            let Some((_, cycle)) = self.fates[index].met.filter(|(met, _)| *met == moment) else { continue };
             if let When::Met { place, time, after } = self.script.entries[index].when
-                && self.by_cycle.remove(&(cycle.saturating_add(after.max(1)), index))
+                && self.by_cycle.remove(&(behind(cycle, after), index))
             {
                 self.fates[index].met = None;
                 self.places[place].waiting.insert((time, index));
@@ -158,7 +163,7 @@ impl Playing {
             place.waiting.remove(&(time, entry));
             self.fates[entry].met = Some((step, cycle));
             if let When::Met { after, .. } = self.script.entries[entry].when {
-                self.by_cycle.insert((cycle.saturating_add(after.max(1)), entry));
+                self.by_cycle.insert((behind(cycle, after), entry));
             }
             has_come = true;
         }
@@ -170,12 +175,16 @@ impl Playing {
         let by_cycle = self.by_cycle.first().copied().filter(|(due, _)| *due <= cycle);
         let by_step = self.by_step.first().copied().filter(|(due, _)| *due <= step);
         let index = match (by_cycle, by_step) {
-            (Some((_, one)), Some((_, other))) => one.min(other),
-            (Some((_, index)), None) | (None, Some((_, index))) => index,
-            (None, None) => return None,
+            (Some((_, index)), other) if other.is_none_or(|(_, other)| index < other) => {
+                self.by_cycle.pop_first();
+                index
+            }
+            (_, Some((_, index))) => {
+                self.by_step.pop_first();
+                index
+            }
+            (_, None) => return None,
         };
-        self.by_cycle.retain(|(due, entry)| *due > cycle || *entry != index);
-        self.by_step.retain(|(due, entry)| *due > step || *entry != index);
         Some(self.take(index, step))
     }
 

@@ -4,7 +4,7 @@
 //! that an edit elsewhere does not move it. What is played then is the same run, step by step.
 
 use crate::log::Entry;
-use crate::rerun::{Question, Rerun, feed};
+use crate::rerun::{Question, Rerun};
 use crate::session::Session;
 use crate::visits::Visits;
 use serde::Serialize;
@@ -163,10 +163,6 @@ impl Saving {
 }
 
 impl Question for Arrivals {
-    fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
-        feed(machine, entries);
-    }
-
     fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
         self.cycles = machine.cycles();
         machine.run_observed(run, self)

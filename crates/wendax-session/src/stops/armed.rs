@@ -14,6 +14,17 @@ pub(crate) struct Count {
     pub(crate) last: Option<StepNo>,
 }
 
+impl Count {
+    /// It is met at a moment; how often it has been by that. `None` when that is counted already.
+    pub(crate) fn meet(&mut self, moment: StepNo) -> Option<u64> {
+        if self.last == Some(moment) {
+            return None;
+        }
+        (self.times, self.last) = (self.times + 1, Some(moment));
+        Some(self.times)
+    }
+}
+
 /// The stops of a walk.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Stops {
@@ -51,11 +62,9 @@ impl Stops {
         self.judge = Some(Box::new(judge));
     }
 
-    /// A stop of the judge is met at a moment; how often it has been by that. `None` when that is counted already.
+    /// A stop of the judge is met at a moment: see [`Count::meet`].
     pub(crate) fn meet(&mut self, hit: &Hit, now: StepNo) -> Option<u64> {
-        let Count { times, last } = self.times.get_mut(hit.index).filter(|count| count.last != Some(now))?;
-        (*times, *last) = (*times + 1, Some(now));
-        Some(*times)
+        self.times.get_mut(hit.index)?.meet(now)
     }
 
     /// Counts what is met at a moment, each stop once, and takes down those that stop the run. What belongs to events is

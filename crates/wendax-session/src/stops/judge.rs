@@ -161,10 +161,11 @@ impl Judge {
         judge
     }
 
-    /// For a machine that goes through a run again.
-    pub(crate) fn at(stops: Vec<Armed>, rerun: &Rerun) -> Self {
+    /// For a machine that goes through a run again, and looks out from now on.
+    pub(crate) fn at(stops: Vec<Armed>, rerun: &mut Rerun) -> Self {
         let mut judge = Self::new(stops, &rerun.machine);
         judge.stands_behind(&rerun.machine, rerun.tail());
+        judge.arm(&mut rerun.machine);
         judge
     }
 

@@ -46,8 +46,7 @@ pub struct Met {
 #[derive(Debug, Clone, Copy, Default)]
 struct Mark {
     step: StepNo,
-    times: u64,
-    last: Option<StepNo>,
+    count: Count,
 }
 
 #[derive(Debug, Clone)]
@@ -79,11 +78,7 @@ impl Known {
 
     /// It is met at a moment.
     fn meet(&mut self, id: StopId, machine: &Machine) {
-        let (step, times) = (machine.steps(), self.now.times + 1);
-        if self.now.last == Some(step) {
-            return;
-        }
-        (self.now.times, self.now.last) = (times, Some(step));
+        let Some(times) = self.now.count.meet(machine.steps()) else { return };
         let Some(values) = self.stop.note.as_ref().filter(|_| self.stop.times.fits(times)) else { return };
         let at = At::new(machine).with_met(times);
         let values = values.iter().map(|noted| (noted.text.clone(), noted.value.value(&at).ok())).collect();
@@ -129,7 +124,7 @@ impl Meetings {
             known.marks.retain(|mark| mark.step <= now);
             known.now = known.before(now);
             // What is counted again is noted again.
-            let Mark { step, last, .. } = known.now;
+            let Mark { step, count: Count { last, .. } } = known.now;
             known.notes.retain(|note| note.step < step || note.step == step && last == Some(step));
             known.arrives = false;
         }
@@ -149,7 +144,7 @@ impl Session {
     /// How often a stop was met on this branch, as far as that was counted: see [`Self::count_meetings`].
     pub fn met_so_far(&self, id: StopId) -> Option<Met> {
         let known = self.stops.meetings.known.get(&id)?;
-        let Mark { step: by, times, last } = known.now;
+        let Mark { step: by, count: Count { times, last } } = known.now;
         let last = if known.arrives { Some(by) } else { last };
         Some(Met { times: times + u64::from(known.arrives), by, last })
     }
@@ -209,8 +204,7 @@ impl Session {
 
     fn counting_from(&self, from: StepNo) -> Box<Counting> {
         let mut rerun = Rerun::at(self, from);
-        let judge = Judge::at(self.stops.list.clone(), &rerun);
-        judge.arm(&mut rerun.machine);
+        let judge = Judge::at(self.stops.list.clone(), &mut rerun);
         Box::new(Counting { rerun, judge })
     }
 
@@ -248,7 +242,7 @@ impl Session {
         });
         counting.rerun.last_moment(self, &mut question);
         for (id, known) in &mut self.stops.meetings.known {
-            known.arrives = arriving.contains(id) && known.now.last != Some(moment);
+            known.arrives = arriving.contains(id) && known.now.count.last != Some(moment);
         }
         self.stops.meetings.counting = Some(counting);
         self.stops.meetings.looked_at = Some((moment, self.entries_up_to(moment), self.branches()));
@@ -260,7 +254,7 @@ impl Session {
         let count = |armed: &Armed| {
             let Some(known) = self.stops.meetings.known.get(&armed.id) else { return 0 };
             let mark = known.before(step);
-            if armed.stop.times == Times::Each { mark.times } else { self.times_since(armed, mark, step) }
+            if armed.stop.times == Times::Each { mark.count.times } else { self.times_since(armed, mark, step) }
         };
         stops.iter().map(|armed| Count { times: count(armed), last: None }).collect()
     }
@@ -270,19 +264,16 @@ impl Session {
         self.times_since(&Armed { id: StopId::UNTIL, stop: stop.clone() }, Mark::default(), step)
     }
 
-    fn times_since(&self, armed: &Armed, mut mark: Mark, to: StepNo) -> u64 {
-        let mut rerun = Rerun::at(self, mark.step.max(self.oldest()));
-        let mut judge = Judge::at(vec![armed.clone()], &rerun);
-        judge.arm(&mut rerun.machine);
+    fn times_since(&self, armed: &Armed, Mark { step, mut count }: Mark, to: StepNo) -> u64 {
+        let mut rerun = Rerun::at(self, step.max(self.oldest()));
+        let mut judge = Judge::at(vec![armed.clone()], &mut rerun);
         let mut question = Judged::new(&mut judge, |machine, _, _| {
-            if mark.last != Some(machine.steps()) {
-                mark = Mark { step: mark.step, times: mark.times + 1, last: Some(machine.steps()) };
-            }
+            count.meet(machine.steps());
             ControlFlow::Continue(())
         });
         rerun.go_through(self, to, &mut question);
         rerun.last_moment(self, &mut question);
-        mark.times
+        count.times
     }
 }
 

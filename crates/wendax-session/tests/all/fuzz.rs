@@ -3,21 +3,12 @@
 
 #![expect(clippy::disallowed_methods, reason = "a test, not the core: it reads the corpus")]
 
+#[path = "../../../../fuzz/kept.rs"]
+mod kept;
+
+use kept::corpus;
 use proptest::prelude::*;
 use wendax_session::fuzzing::{events, stops, tallies, walks};
-
-/// A kept corpus: what once found something, or leads somewhere.
-fn corpus_of(name: &str) -> Vec<Vec<u8>> {
-    let folder = format!("{}/../../fuzz/corpus/{name}", env!("CARGO_MANIFEST_DIR"));
-    let mut files: Vec<_> =
-        std::fs::read_dir(folder).expect("the corpus is there").map(|entry| entry.expect("a file").path()).collect();
-    files.sort();
-    files.iter().map(|file| std::fs::read(file).expect("it can be read")).collect()
-}
-
-fn corpus() -> Vec<Vec<u8>> {
-    corpus_of("walks")
-}
 
 /// A target with the name of its corpus, and how many files are in that at least.
 type Door = (&'static str, fn(&[u8]), usize);
@@ -27,7 +18,7 @@ const DOORS: [Door; 3] = [("events", events, 6), ("tallies", tallies, 7), ("stop
 #[test]
 fn the_corpora_come_in_at_their_doors() {
     for (name, door, least) in DOORS {
-        let all = corpus_of(name);
+        let all = corpus(name);
         assert!(all.len() >= least, "{name}: {} files", all.len());
         for data in &all {
             door(data);
@@ -37,7 +28,7 @@ fn the_corpora_come_in_at_their_doors() {
 
 #[test]
 fn the_corpus_walks() {
-    let all = corpus();
+    let all = corpus("walks");
     assert!(all.len() >= 6, "{} files", all.len());
     for data in &all {
         walks(data);
@@ -52,7 +43,7 @@ proptest! {
         which in any::<prop::sample::Index>(),
         edits in proptest::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 0..12),
     ) {
-        let all = corpus();
+        let all = corpus("walks");
         let mut data = all[which.index(all.len())].clone();
         for (at, byte) in edits {
             let at = at.index(data.len());
@@ -74,7 +65,7 @@ proptest! {
         numbers in proptest::collection::vec(any::<u64>(), 0..3),
     ) {
         let (name, door, _) = DOORS[door];
-        let all = corpus_of(name);
+        let all = corpus(name);
         let mut data = all[which.index(all.len())].clone();
         for (at, byte, how) in edits {
             let at = at.index(data.len().max(1));
