@@ -599,8 +599,12 @@ impl Session {
         }
     }
 
-    /// Puts an event that is still to come behind all others.
+    /// Puts an event that is still to come behind all others. The input ends once: an end behind it says nothing, and what
+    /// is taken back at a step must not bring the input back that ended before.
     fn push(&mut self, event: Event) {
+        if event == Event::InputEnds && self.has_ended_input() {
+            return;
+        }
         let is_input = matches!(event, Event::Typed(_) | Event::InputEnds);
         self.log.push(Entry { step: self.now(), event, printed: self.machine.printed(), was: None });
         if is_input {

@@ -465,3 +465,19 @@ fn a_loop_that_repeats_one_state_stops_and_is_named_with_its_lines() {
     go(&mut session, Command::Seek(end));
     assert!(matches!(session.state(), State::Circling { .. }), "the end stays what it is");
 }
+
+#[test]
+fn an_input_that_has_ended_stays_ended_when_it_is_ended_again() {
+    let mut session = session("start: ldw r1, [0xFF10]\n ldw r2, [0xFF10]\n halt\n");
+    session.end_input().expect("it is taken");
+    go(&mut session, Command::Step);
+    let shown = session.machine().word(Addr(0xFF10));
+    session.end_input().expect("it says nothing new");
+    go(&mut session, Command::Step);
+    go(&mut session, Command::StepBack);
+    assert!(session.machine().input_ended());
+    assert_eq!(session.machine().word(Addr(0xFF10)), shown);
+    go(&mut session, Command::Step);
+    let step = session.last_change().expect("a step").clone();
+    assert!(step.came.is_empty(), "{:?}", step.came);
+}
