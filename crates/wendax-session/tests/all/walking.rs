@@ -474,7 +474,11 @@ fn an_input_that_has_ended_stays_ended_when_it_is_ended_again() {
     let shown = session.machine().word(Addr(0xFF10));
     session.end_input().expect("it says nothing new");
     go(&mut session, Command::Step);
-    go(&mut session, Command::StepBack);
+    go(&mut session, Command::Seek(StepNo(0)));
+    // Where a stop is met, what comes there is looked at and taken back.
+    session.set_breakpoints([Addr(0x0204)]);
+    go(&mut session, Command::Go);
+    assert_eq!(session.now(), StepNo(1));
     assert!(session.machine().input_ended());
     assert_eq!(session.machine().word(Addr(0xFF10)), shown);
     go(&mut session, Command::Step);
