@@ -16,8 +16,6 @@ fn lines_of(routine: &RoutineTally, whole: u64) -> [String; 2] {
 
 /// Which routine called which in a run, with counts and cycles.
 pub fn calls(tally: &Tally) -> Scene {
-    let note = format!("{} routines, {} cycles", tally.routines.len(), grouped(tally.cycles));
-    let mut scene = Scene::new("calls", &note);
     // What ran in no routine comes first, so that it stands at the top.
     let mut order: Vec<&RoutineTally> = tally.routines.iter().collect();
     order.sort_by_key(|routine| (routine.calls > 0, std::cmp::Reverse(routine.all_cycles)));
@@ -41,9 +39,14 @@ pub fn calls(tally: &Tally) -> Scene {
     let blocks: Vec<Block> =
         order.iter().map(|routine| Block { width: units(widest(routine)), height: units(high) }).collect();
     let laid = lay_out(&blocks, &edges, PITCH);
-    for (route, text) in laid.routes.iter().zip(&labels) {
+    let note = format!("{} routines, {} cycles", tally.routines.len(), grouped(tally.cycles));
+    let notes: Vec<String> = [note, laid.left_open()].into_iter().filter(|note| !note.is_empty()).collect();
+    let mut scene = Scene::new("calls", &notes.join("; "));
+    for line in laid.lines() {
         let stroke = Stroke::thin(Ink::Time).wide(1.2);
-        scene.path(route.points.iter().map(|&point| place(point)).collect(), stroke, true);
+        scene.path(line.points.iter().map(|&point| place(point)).collect(), stroke, line.has_head);
+    }
+    for (route, text) in laid.routes.iter().zip(&labels) {
         if let Some(at) = route.label {
             let (x, y) = place(at);
             scene.write((x, y + 12.0), Anchor::Start, text, Ink::Quiet, SMALL);

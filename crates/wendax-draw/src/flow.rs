@@ -63,17 +63,22 @@ fn lay_flow_out(flow: &Flow) -> Laid {
 /// The drawing of a routine; the block that is next stands out.
 pub fn flow(flow: &Flow, present: Option<usize>) -> Scene {
     let blocks = flow.blocks.iter().filter(|block| !block.lines.is_empty()).count();
-    let mut scene = Scene::new(format!("flow of {}", flow.name), &format!("{blocks} blocks"));
     let laid = lay_flow_out(flow);
+    let notes = [format!("{blocks} blocks"), laid.left_open()];
+    let notes: Vec<String> = notes.into_iter().filter(|note| !note.is_empty()).collect();
+    let mut scene = Scene::new(format!("flow of {}", flow.name), &notes.join("; "));
     let most = flow.edges.iter().filter_map(|edge| edge.times).max().unwrap_or(0);
-    for (edge, route) in flow.edges.iter().zip(&laid.routes) {
-        let ink = if edge.is_jump { Ink::Time } else { Ink::Place };
-        let stroke = match edge.times {
+    for line in laid.lines() {
+        let (times, is_jump) = flow.along(&line.edges);
+        let ink = if is_jump { Ink::Time } else { Ink::Place };
+        let stroke = match times {
             Some(0) => Stroke::thin(Ink::Faint).dashed(),
             Some(times) if times * 4 >= most => Stroke::thin(ink).wide(2.2),
             _ => Stroke::thin(ink).wide(1.2),
         };
-        scene.path(route.points.iter().map(|&point| place(point)).collect(), stroke, true);
+        scene.path(line.points.iter().map(|&point| place(point)).collect(), stroke, line.has_head);
+    }
+    for (edge, route) in flow.edges.iter().zip(&laid.routes) {
         if let Some(at) = route.label {
             let (x, y) = place(at);
             let ink = if edge.times == Some(0) { Ink::Faint } else { Ink::Quiet };

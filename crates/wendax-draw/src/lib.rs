@@ -29,7 +29,7 @@ pub use data::{Picture, data};
 pub use document::{Part, pages};
 pub use flow::flow;
 pub use instruction::instruction;
-pub use layered::{Block, Edge, Laid, Pitch, Route, lay_out};
+pub use layered::{Block, Edge, End, Laid, Line, Pitch, Route, Trunk, lay_out};
 pub use look::Look;
 pub use memory::memory;
 pub use pdf::{PdfError, to_pdf};

@@ -251,12 +251,20 @@ pub(crate) struct Open {
     pub(crate) weight: u64,
 }
 
+/// A routine's frames.
+#[derive(Debug, Clone, Copy, Default)]
+struct Activity {
+    /// How many are open.
+    frames: u32,
+    /// Who called it last, and where it stands among the callees of that: mostly the same calls it again.
+    caller: Option<(usize, usize)>,
+}
+
 /// Which routines are active, and what each cost.
 #[derive(Debug, Clone)]
 pub(crate) struct Routines {
     pub(crate) list: Vec<RoutineCount>,
-    /// How many frames of each are open.
-    pub(crate) active: Vec<u32>,
+    activity: Vec<Activity>,
     pub(crate) open: Vec<Open>,
     /// Where a callee stands among those of its caller.
     callees: FxHashMap<(usize, usize), usize>,
@@ -269,14 +277,14 @@ impl Routines {
     pub(crate) fn new(entry: Addr) -> Self {
         let mut routines = Self {
             list: Vec::new(),
-            active: Vec::new(),
+            activity: Vec::new(),
             open: Vec::new(),
             callees: FxHashMap::default(),
             mark: (0, 0),
             stretches: Stretches::default(),
         };
         routines.add(entry);
-        routines.active[0] = 1;
+        routines.activity[0].frames = 1;
         routines
     }
 
@@ -292,7 +300,7 @@ impl Routines {
             dearest: None,
             callees: Vec::new(),
         });
-        self.active.push(0);
+        self.activity.push(Activity::default());
         self.list.len() - 1
     }
 
@@ -312,17 +320,29 @@ impl Routines {
     pub(crate) fn enter(&mut self, open: Open, now: (u64, u64)) {
         self.settle(now);
         let (caller, callee) = (self.innermost(), open.routine);
-        self.active[callee] += 1;
+        self.activity[callee].frames += 1;
         if open.is_whole {
+            let place = self.place_among(caller, callee);
             self.list[callee].calls += open.weight;
-            let known = &mut self.list[caller].callees;
-            let index = *self.callees.entry((caller, callee)).or_insert_with(|| {
-                known.push(CallCount { callee, times: 0, cycles: 0 });
-                known.len() - 1
-            });
-            known[index].times += open.weight;
+            self.list[caller].callees[place].times += open.weight;
         }
         self.open.push(open);
+    }
+
+    /// Where a callee stands among those of a caller, which may be a new one.
+    fn place_among(&mut self, caller: usize, callee: usize) -> usize {
+        if let Some((last, place)) = self.activity[callee].caller
+            && last == caller
+        {
+            return place;
+        }
+        let known = &mut self.list[caller].callees;
+        let place = *self.callees.entry((caller, callee)).or_insert_with(|| {
+            known.push(CallCount { callee, times: 0, cycles: 0 });
+            known.len() - 1
+        });
+        self.activity[callee].caller = Some((caller, place));
+        place
     }
 
     /// Leaves the innermost routines down to so many; `registers` are those that take arguments.
@@ -335,9 +355,9 @@ impl Routines {
             let Some(open) = self.open.pop() else { break };
             let (steps, cycles) = (now.0 - open.since.0, now.1 - open.since.1);
             let (at, caller) = (open.routine, self.innermost());
-            self.active[at] -= 1;
+            self.activity[at].frames -= 1;
             let routine = &mut self.list[at];
-            if self.active[at] == 0 {
+            if self.activity[at].frames == 0 {
                 routine.all_steps += steps;
                 routine.all_cycles += cycles;
             }
@@ -347,9 +367,8 @@ impl Routines {
                     let arguments = registers.iter().copied().zip(open.arguments).collect();
                     routine.dearest = Some(OneCall { step: open.step, steps, cycles, arguments });
                 }
-                if let Some(&index) = self.callees.get(&(caller, at)) {
-                    self.list[caller].callees[index].cycles += cycles * open.weight;
-                }
+                let place = self.place_among(caller, at);
+                self.list[caller].callees[place].cycles += cycles * open.weight;
             }
             // What stands for many is not one long one.
             if open.weight == 1 {

@@ -741,11 +741,15 @@ impl Session {
 
     fn slice(&mut self, run: Run, go: impl FnOnce(&mut Self, Run) -> Stop) -> Stop {
         let fresh = self.now() >= self.edge.step;
-        let due = if fresh { self.play_due() } else { Due::default() };
+        if fresh {
+            self.play_due();
+        }
         self.enter_moment();
         if !self.stops.met.is_empty() {
             return Stop::Breakpoint;
         }
+        // Only now: what arrived at this moment may have something due behind it.
+        let due = if fresh { self.script.next_due() } else { Due::default() };
         let (now, printed) = (self.now(), self.machine.printed());
         let newest = self.history.newest().effort;
         let mut until = run.until.min(self.log.next_step(self.fed)).min(due.step);
@@ -984,12 +988,11 @@ impl Session {
         self.script = Playing::new(script);
     }
 
-    /// What is due at the end of the branch comes; returns when the next is.
-    fn play_due(&mut self) -> Due {
+    /// What is due at the end of the branch comes.
+    fn play_due(&mut self) {
         while let Some(what) = self.script.take_due(self.now(), self.machine.cycles()) {
             self.play(what);
         }
-        self.script.next_due()
     }
 
     /// The program asks for typed input: what is there for that comes; false when there is nothing.

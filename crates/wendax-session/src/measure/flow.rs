@@ -71,6 +71,12 @@ pub struct Flow {
 const MOST: usize = 20_000;
 
 impl Flow {
+    /// How often a line was gone that these edges share, when that was measured, and whether jumps lead along it.
+    pub fn along(&self, edges: &[usize]) -> (Option<u64>, bool) {
+        let edges = || edges.iter().filter_map(|&edge| self.edges.get(edge));
+        (edges().map(|edge| edge.times).sum(), edges().any(|edge| edge.is_jump))
+    }
+
     /// Of the routine that holds an address, as its code is now; counts come from a tally of the run.
     pub fn of(session: &Session, address: Addr, tally: Option<&Tally>) -> Option<Self> {
         let image = session.image();

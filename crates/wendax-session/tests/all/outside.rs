@@ -237,6 +237,25 @@ fn events_come_at_their_cycle_step_or_so_many_cycles_behind_a_place() {
 }
 
 #[test]
+fn what_is_due_behind_a_place_comes_though_something_else_came_as_that_arrived() {
+    // At the moment at which `second` arrives a key comes; so many cycles behind it a lever, before any other border.
+    let mut session = session("start: mov r1, 5\nfirst: add r1, 1\nsecond: add r1, 2\n jmp first\n");
+    let text = "{\"place\": \"first\", \"time\": 3, \"after\": 1, \"text\": \"k\"}\n\
+                {\"place\": \"second\", \"time\": 3, \"after\": 1, \"levers\": 1}\n";
+    session.set_script(Script::read(text, &session).expect("it is right"));
+    go(&mut session, &Disk::new(), Command::Seek(StepNo(40)));
+    let levers: Vec<(u64, u32)> = (0..40)
+        .map(|step| {
+            session.begin(Command::Seek(StepNo(step)));
+            while session.work(500) == Progress::Working {}
+            (step, session.machine().word(wendax_machine::Addr(0xFF32)))
+        })
+        .collect();
+    // `second` arrives for the third time at step 8, and its addition takes one cycle.
+    assert_eq!(levers.iter().find(|(_, levers)| *levers == 1).map(|(step, _)| *step), Some(9));
+}
+
+#[test]
 fn files_of_events_say_what_is_wrong_with_them() {
     let session = session(LAMPS);
     for (text, wanted) in [

@@ -37,7 +37,10 @@ impl Pane for Flow {
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
         let shown = app.world.flows.shown.as_ref();
-        let note = shown.map_or(String::new(), |shown| shown.flow.name.clone());
+        let note = shown.map_or(String::new(), |shown| {
+            let notes = [shown.flow.name.clone(), shown.laid.left_open()];
+            notes.into_iter().filter(|note| !note.is_empty()).collect::<Vec<_>>().join("; ")
+        });
         let body = head(app, pen, area, PaneId::Flow, &note);
         let Some(shown) = shown else {
             pen.text(body.x + 1, body.y, body.width.saturating_sub(1), "there is no code here", Ink::Faint);
@@ -175,28 +178,31 @@ impl<'a> View<'a> {
             let cell = cells.entry((x, y)).or_insert((0, ink));
             cell.0 |= part;
         };
+        // What is out of view is not gone along: lines are as long as the whole routine.
+        let (left, top) = self.corner;
+        let (right, bottom) = (left + i32::from(self.body.width), top + i32::from(self.body.height));
         let mut heads = Vec::new();
-        for (edge, route) in self.shown.flow.edges.iter().zip(&self.shown.laid.routes) {
-            let ink = match (edge.times, edge.is_jump) {
+        for line in self.shown.laid.lines() {
+            let ink = match self.shown.flow.along(&line.edges) {
                 (Some(0), _) => Ink::Faint,
                 (_, true) => Ink::Time,
                 (_, false) => Ink::Agreement,
             };
-            for pair in route.points.windows(2) {
+            for pair in line.points.windows(2) {
                 let ((x1, y1), (x2, y2)) = (pair[0], pair[1]);
                 if x1 == x2 {
-                    for y in y1.min(y2)..y1.max(y2) {
+                    for y in y1.min(y2).max(top - 1)..y1.max(y2).min(bottom) {
                         add(x1, y, DOWN, ink);
                         add(x1, y + 1, UP, ink);
                     }
                 } else {
-                    for x in x1.min(x2)..x1.max(x2) {
+                    for x in x1.min(x2).max(left - 1)..x1.max(x2).min(right) {
                         add(x, y1, RIGHT, ink);
                         add(x + 1, y1, LEFT, ink);
                     }
                 }
             }
-            if let Some(&(x, y)) = route.points.last() {
+            if let Some(&(x, y)) = line.points.last().filter(|_| line.has_head) {
                 heads.push((x, y, ink));
             }
         }
