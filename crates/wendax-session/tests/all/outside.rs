@@ -238,21 +238,25 @@ fn events_come_at_their_cycle_step_or_so_many_cycles_behind_a_place() {
 
 #[test]
 fn what_is_due_behind_a_place_comes_though_something_else_came_as_that_arrived() {
-    // At the moment at which `second` arrives a key comes; so many cycles behind it a lever, before any other border.
-    let mut session = session("start: mov r1, 5\nfirst: add r1, 1\nsecond: add r1, 2\n jmp first\n");
-    let text = "{\"place\": \"first\", \"time\": 3, \"after\": 1, \"text\": \"k\"}\n\
-                {\"place\": \"second\", \"time\": 3, \"after\": 1, \"levers\": 1}\n";
-    session.set_script(Script::read(text, &session).expect("it is right"));
-    go(&mut session, &Disk::new(), Command::Seek(StepNo(40)));
-    let levers: Vec<(u64, u32)> = (0..40)
-        .map(|step| {
-            session.begin(Command::Seek(StepNo(step)));
-            while session.work(500) == Progress::Working {}
-            (step, session.machine().word(wendax_machine::Addr(0xFF32)))
-        })
-        .collect();
-    // `second` arrives for the third time at step 8, and its addition takes one cycle.
-    assert_eq!(levers.iter().find(|(_, levers)| *levers == 1).map(|(step, _)| *step), Some(9));
+    // A key comes at the moment at which `second` arrives for that time, and so many cycles behind it a lever, which
+    // interrupts: the same by cycles behind places as by steps.
+    const TEXT: &str = "start: mov r0, handler\n stw [20], r0\n mov r0, 5\n stw [0xFF22], r0\n mov r0, 3\n \
+        stw [0xFF24], r0\n mov r0, 0x5555\n stw [0xFF34], r0\n ei\nround: ldw r0, [data]\n mov r0, 0\n\
+        first: ldw r0, [data]\nsecond: mov r0, 0\n jmp round\nhandler: reti\n.data\ndata: .word 0\n";
+    let trail = |events: &str| {
+        let mut session = session(TEXT);
+        session.set_script(Script::read(events, &session).expect("it is right"));
+        go(&mut session, &Disk::new(), Command::Seek(StepNo(700)));
+        TrailText::new(&session, TrailForm::JsonLines, None).follow(&session).to_owned()
+    };
+    // Nine steps lead there, a round takes five.
+    let by_step = trail("{\"step\": 652, \"text\": \"k\"}\n{\"step\": 653, \"levers\": 1}\n");
+    let by_place = trail(
+        "{\"place\": \"first\", \"time\": 129, \"after\": 3, \"text\": \"k\"}\n\
+         {\"place\": \"second\", \"time\": 129, \"after\": 1, \"levers\": 1}\n",
+    );
+    assert_eq!(by_step, by_place);
+    assert!(by_step.lines().nth(653).is_some_and(|row| row.contains("interrupt lever")), "{by_step}");
 }
 
 #[test]
