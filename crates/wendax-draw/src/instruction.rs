@@ -13,7 +13,7 @@ pub fn instruction(session: &Session, address: Addr) -> Option<Scene> {
     const HIGH: f32 = 40.0;
     let machine = session.machine();
     let fields = machine.fields_at(address)?;
-    let text = instruction_text(session, address).unwrap_or_else(|| machine.mnemonics_at(address).join(" or "));
+    let text = instruction_text(session, address).unwrap_or_default();
     let place = wendax_session::place(session.image(), machine.target(), address);
     let mut scene = Scene::new(text, &format!("at {place}"));
     let digits: String = fields.iter().map(|field| field.digits.as_str()).collect();

@@ -21,6 +21,7 @@ mod events;
 mod fault;
 mod files;
 mod frames;
+mod instructions;
 mod lookout;
 mod memory;
 mod random;
@@ -35,8 +36,9 @@ pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Setting
 pub use fault::{Fault, FaultKind};
 pub use files::{FileDeed, FileMode, Files, Found, KnownFile, MOST_BYTES, MOST_FILES, MOST_OPEN, Moved, OpenFile};
 pub use frames::{Frame, FrameKind};
+pub use instructions::{Access, AccessKind, Computation, Field, InsnInfo, Uses, Way};
 pub use lookout::Lookout;
 pub use memory::{CellState, Difference, Region, RegionKind};
 pub use report::{Came, FlagsChange, Observer, Report, StepKind, Write};
-pub use w16::{Access, AccessKind, Computation, Counting, Field, Machine, Note, Snapshot, Uses, Way, Writer};
+pub use w16::{Counting, Machine, Note, Snapshot, Writer};
 pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};

@@ -17,8 +17,6 @@ mod rounds;
 mod slots;
 mod traps;
 
-pub use access::{Access, AccessKind, Uses};
-pub use anatomy::{Computation, Field, Way};
 pub use counting::Counting;
 
 use crate::activity::Activity;

@@ -25,7 +25,7 @@ impl Session {
     pub fn begin(&mut self, command: Command) {
         self.pause();
         let now = self.now();
-        let depth = self.machine.frames().len();
+        let depth = self.at.machine.frames().len();
         self.stops.met.clear();
         let on_with = |goal, own, why| {
             let forward = Forward { goal, begun: now, start: None, inside: None, counted: false, own, why };
@@ -37,7 +37,7 @@ impl Session {
             Command::Step => forward(Goal::Step(now + 1)),
             Command::Over => forward(Goal::Over(depth)),
             Command::Line => {
-                let (from, to) = line_range(self.image(), self.machine.pc());
+                let (from, to) = line_range(self.image(), self.at.machine.pc());
                 forward(Goal::Leave { from, to, depth })
             }
             Command::Out if depth > 0 => forward(Goal::Out(depth - 1)),
@@ -68,8 +68,7 @@ impl Session {
     }
 
     fn home(&mut self) -> Home {
-        let snapshot = self.machine.snapshot();
-        Home { snapshot, fed: self.fed, effort: self.effort, tail: self.tail.clone(), state: self.state().clone() }
+        Home { at: self.at.keep(), state: self.state().clone() }
     }
 
     /// A search for a moment before now; `None` where there is none.
@@ -96,11 +95,11 @@ impl Session {
                     self.stops.list.iter().filter(|armed| armed.stop.stops()).cloned().collect();
                 stops.extend(of_command(forward.own.clone()));
                 let mut script = std::mem::take(&mut self.script);
-                script.catch_up(self);
+                script.catch_up(self.past());
                 stops.extend(script.watched());
                 self.script = script;
                 let mut judge = self.judge_here(stops);
-                judge.arm(&mut self.machine);
+                judge.arm(&mut self.at.machine);
                 // Whoever goes on from a moment has been there.
                 if !std::mem::take(&mut self.stops.judges_start) || self.now() > StepNo::FIRST {
                     judge.has_judged(self.now());
@@ -108,7 +107,7 @@ impl Session {
                 self.stops.begin(judge);
             }
             if forward.start.is_none() && !matches!(forward.goal, Goal::Step(step) if step == forward.begun + 1) {
-                forward.start = Some((self.machine.snapshot(), self.machine.pc()));
+                forward.start = Some((self.at.machine.snapshot(), self.at.machine.pc()));
             }
         }
         self.doing = Doing::Travels(journey);
@@ -155,7 +154,7 @@ impl Session {
     }
 
     fn go_home(&mut self, home: Home) {
-        self.put_back(&home.snapshot, home.fed, home.effort, home.tail);
+        self.put_back(&home.at);
         let state = if home.state == State::Running { State::Paused(Why::Asked) } else { home.state };
         self.arrive(match state {
             State::Paused(_) => State::Paused(Why::Asked),
@@ -175,7 +174,7 @@ impl Session {
             }
             forward.counted = true;
             if let Some(judge) = self.stops.judge.as_ref().filter(|judge| judge.is_judged(self.now())) {
-                self.stops.times = self.times_by(&judge.stops, self.now());
+                self.stops.times = self.stops.meetings.times_by(self.past(), &judge.stops, self.now());
             }
         }
         loop {
@@ -189,14 +188,14 @@ impl Session {
                 self.doing = Doing::Travels(Journey::Forward(forward));
                 return Progress::Working;
             }
-            let from = self.effort;
+            let from = self.at.effort;
             let stop = self.forward_slice(&forward, left);
-            left = left.saturating_sub(self.effort - from + SLICE);
+            left = left.saturating_sub(self.at.effort - from + SLICE);
             let state = match stop {
                 Stop::Steps | Stop::Cycles | Stop::Worked | Stop::Observed | Stop::Watched => continue,
                 Stop::Depth { returned } => {
                     if !returned {
-                        forward.inside = self.image().routine_around(self.machine.pc());
+                        forward.inside = self.image().routine_around(self.at.machine.pc());
                     }
                     continue;
                 }
@@ -235,7 +234,7 @@ impl Session {
         if matches!(state, State::Paused(_)) {
             self.meet_last_moment();
         }
-        let state = match self.machine.finished() {
+        let state = match self.at.machine.finished() {
             _ if self.stops.met.is_empty() => state,
             Some(status) => State::Finished(status),
             None if self.stops.met.contains(&StopId::UNTIL) => State::Paused(forward.why),
@@ -247,7 +246,7 @@ impl Session {
     /// Runs on as the goal asks, for so much at the most.
     fn forward_slice(&mut self, forward: &Forward, left: u64) -> Stop {
         let now = self.now();
-        let depth = self.machine.frames().len();
+        let depth = self.at.machine.frames().len();
         let bound = |depth: usize| Some(u32::try_from(depth).unwrap_or(u32::MAX));
         let plain = Run { effort: left, ..Run::until(StepNo::LAST) };
         let one = Run { effort: left, ..Run::until(now + 1) };
@@ -286,7 +285,7 @@ impl Session {
 
     /// The state to stop in, when the goal has been reached without the machine saying so.
     fn reached(&self, forward: &mut Forward) -> Option<State> {
-        let (now, depth, pc) = (self.now(), self.machine.frames().len(), self.machine.pc());
+        let (now, depth, pc) = (self.now(), self.at.machine.frames().len(), self.at.machine.pc());
         if now <= forward.begun && !matches!(forward.goal, Goal::Step(_)) {
             return None;
         }
@@ -308,11 +307,11 @@ impl Session {
             Goal::Leave { from, to, depth: wanted } => {
                 (depth <= wanted && !(from..to).contains(&pc)).then_some(Why::Stepped)
             }
-            Goal::Cycles(cycles) => (self.machine.cycles() >= cycles).then_some(Why::Asked),
+            Goal::Cycles(cycles) => (self.at.machine.cycles() >= cycles).then_some(Why::Asked),
             Goal::Stop | Goal::Until => None,
         };
         let why = why?;
-        Some(self.machine.finished().map_or(State::Paused(why), State::Finished))
+        Some(self.at.machine.finished().map_or(State::Paused(why), State::Finished))
     }
 
     // ---- back
@@ -330,7 +329,7 @@ impl Session {
             }
             // A checkpoint near the goal, then up to the steps whose effects are kept, then those one by one.
             let (now, distance) = (self.now(), seek.step - self.now());
-            let effort = self.effort;
+            let effort = self.at.effort;
             let stop = if distance > LONG {
                 let stop = self.replay_slice(seek.step - NEAR, left);
                 if self.now() == seek.step - NEAR {
@@ -342,7 +341,7 @@ impl Session {
             } else {
                 self.replay_step()
             };
-            left = left.saturating_sub(self.effort - effort + SLICE);
+            left = left.saturating_sub(self.at.effort - effort + SLICE);
             if self.now() == now && stop.is_end() {
                 break;
             }
@@ -365,7 +364,7 @@ impl Session {
             self.doing = Doing::Travels(Journey::OverBack { depth, home, seek });
             return Progress::Working;
         }
-        if self.machine.frames().len() <= depth {
+        if self.at.machine.frames().len() <= depth {
             return Progress::Arrived;
         }
         let search = Search::new(Wanted::CallFrom(depth), self.now(), Why::Stepped, home);
@@ -383,9 +382,9 @@ impl Session {
                 search.begun = true;
                 self.open_interval(&mut search);
             }
-            let effort = self.effort;
+            let effort = self.at.effort;
             self.look_through(&mut search, left);
-            left = left.saturating_sub(self.effort - effort + SLICE);
+            left = left.saturating_sub(self.at.effort - effort + SLICE);
             if self.now() >= search.last() {
                 if let Some(found) = self.close_interval(&mut search) {
                     self.stops.judge = None;
@@ -414,7 +413,7 @@ impl Session {
         self.restore_before(if is_stops { last.saturating_sub(1) } else { last });
         search.found = None;
         if let Wanted::CallFrom(depth) = search.wanted {
-            self.machine.note_calls_from(Some(u32::try_from(depth).unwrap_or(u32::MAX)));
+            self.at.machine.note_calls_from(Some(u32::try_from(depth).unwrap_or(u32::MAX)));
         }
         if is_stops {
             self.open_stops(search);
@@ -426,12 +425,12 @@ impl Session {
         // One judge serves all intervals: what it looks out for takes a while to find out.
         let mut judge = match self.stops.judge.take() {
             Some(judge) => judge,
-            None => Box::new(Judge::new(search.stops.clone(), &self.machine)),
+            None => Box::new(Judge::new(search.stops.clone(), &self.at.machine)),
         };
-        judge.stands_behind(&self.machine, self.tail.bytes());
-        judge.arm(&mut self.machine);
+        judge.stands_behind(&self.at.machine, self.at.tail.bytes());
+        judge.arm(&mut self.at.machine);
         if self.now() > StepNo::FIRST {
-            self.stops.times = self.times_by(&search.stops, self.now());
+            self.stops.times = self.stops.meetings.times_by(self.past(), &search.stops, self.now());
             // What arrives where an interval begins belongs to the one before.
             judge.has_judged(self.now());
         } else {
@@ -467,7 +466,7 @@ impl Session {
         let start = self.history.before(if is_stops { last.saturating_sub(1) } else { last }).step();
         let oldest = self.history.oldest().step();
         match &mut search.wanted {
-            Wanted::CallFrom(_) => search.found = self.machine.note_calls_from(None),
+            Wanted::CallFrom(_) => search.found = self.at.machine.note_calls_from(None),
             Wanted::Stops { input } => {
                 let from = if start <= oldest { start } else { start + 1 };
                 let typed = self.typed_steps().filter(|&step| step >= from && step < search.until).last();
@@ -500,13 +499,13 @@ impl Session {
             let mut hits = Hits::new();
             self.feed_judged(&mut judge, &mut hits);
             if self.now() >= last {
-                judge.arrive(&self.machine, &mut hits);
+                judge.arrive(&self.at.machine, &mut hits);
             }
             self.take_hits(search, &judge.stops, &hits);
             if self.now() >= last || left == 0 {
                 break Stop::Steps;
             }
-            let (now, effort) = (self.now(), self.effort);
+            let (now, effort) = (self.now(), self.at.effort);
             let mut hits = Hits::new();
             let stop = self.replay(last, left, |machine, run| match look(machine, &mut judge, run) {
                 Looked::Met(met, stop) => {
@@ -516,7 +515,7 @@ impl Session {
                 Looked::Stopped(stop) => stop,
             });
             self.take_hits(search, &judge.stops, &hits);
-            left = left.saturating_sub(self.effort - effort + 1);
+            left = left.saturating_sub(self.at.effort - effort + 1);
             if self.now() == now && stop.is_end() {
                 break stop;
             }
@@ -537,7 +536,7 @@ impl Session {
             Wanted::Line(line) => {
                 let mut looker = self.line_looker.take().unwrap_or_else(|| {
                     let mut looker = LineLooker::new(self.image(), line.depth, until);
-                    looker.state(self.now(), self.machine.pc(), self.machine.frames().len());
+                    looker.state(self.now(), self.at.machine.pc(), self.at.machine.frames().len());
                     looker
                 });
                 let stop = self.replay_observed(until, budget, &mut looker);

@@ -3,6 +3,8 @@
 //! Effects of a step come from the machine's report of it. Those of a stride come from what differs between its
 //! beginning and its end; what was written and is the same as before is not among them.
 
+use crate::past::Past;
+use crate::rerun::{Question, Rerun};
 use std::ops::ControlFlow;
 use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
@@ -272,4 +274,28 @@ impl<F: FnMut(&Report) -> bool> Observer for Last<F> {
         }
         ControlFlow::Continue(())
     }
+}
+
+/// Takes down what each step did.
+#[derive(Default)]
+struct Did(Vec<Effects>);
+
+impl Question for Did {
+    fn run(&mut self, machine: &mut Machine, _: Run) -> Stop {
+        let (stop, effects) = observe(machine);
+        self.0.extend(effects);
+        stop
+    }
+}
+
+/// What the steps of a branch between two moments did.
+pub(crate) fn steps_between(past: Past<'_>, from: StepNo, until: StepNo) -> Vec<Effects> {
+    steps_of(&mut Rerun::at(past, from), past, until)
+}
+
+/// What the steps do that a rerun takes up to a moment.
+pub(crate) fn steps_of(rerun: &mut Rerun, past: Past<'_>, until: StepNo) -> Vec<Effects> {
+    let mut did = Did::default();
+    rerun.go_through(past, until, &mut did);
+    did.0
 }

@@ -6,13 +6,12 @@
 
 mod arithmetic;
 mod cause;
-pub(crate) use cause::told;
 mod figure;
-mod instruction;
 
 pub use cause::fault_causes;
 
 use crate::effects::{Effects, MemoryChange, observe};
+use crate::instruction::{code_text, instruction_text, written};
 use crate::journey::State;
 use crate::meaning::{Meaning, Meanings};
 use crate::questions::{LastWriter, last_write};
@@ -22,11 +21,9 @@ use crate::stops::Thing;
 use crate::words::{
     by_hand_words, call_failed, file_words, interrupt_words, line_words, lines_words, place, tone_words,
 };
-pub use instruction::{code_text, instruction_text};
-use instruction::{plain_text, written};
 use wendax_image::{Image, SymbolKind};
 use wendax_isa::Target;
-use wendax_isa::w16::{Insn, NO_BASE, Op, OperandKind, reason};
+use wendax_isa::w16::{Insn, NO_BASE, Op, OperandKind, decode, reason};
 use wendax_isa::{Addr, Reg};
 use wendax_machine::{
     AccessKind, CellState, Event, Fault, Frame, FrameKind, Machine, Need, Note, StepKind, Stop, Writer,
@@ -122,7 +119,7 @@ pub fn explain(session: &Session) -> Explanation {
             vec![format!("the program ended with status {status}{by}; go back with the left arrow")];
         return explanation;
     }
-    let insn = machine.instruction_at(machine.pc());
+    let insn = insn_at(machine, machine.pc());
     let mut fork = session.fork();
     let (stop, effects) = observe(&mut fork);
     let outlook = match (stop, effects) {
@@ -133,11 +130,17 @@ pub fn explain(session: &Session) -> Explanation {
         (_, Some(effects)) => Outlook::Done(Box::new(effects)),
         (_, None) => Outlook::Over,
     };
-    let teller = Teller::new(session, insn);
+    let teller = Teller::new(session);
     let mut explanation = Explanation::empty(outlook);
     explanation.by_hand = session.changes_by_hand().iter().map(|change| by_hand_words(session, change)).collect();
     teller.fill(insn, &mut explanation);
     explanation
+}
+
+/// The instruction at an address, as the account knows it.
+fn insn_at(machine: &Machine, address: Addr) -> Option<Insn> {
+    let [first, second] = machine.instruction_at(address)?.code.map(|word| u16::try_from(word).unwrap_or(0));
+    decode(first, second)
 }
 
 /// How the source writes its numbers.
@@ -158,12 +161,10 @@ struct Teller<'a> {
 }
 
 impl<'a> Teller<'a> {
-    fn new(session: &'a Session, insn: Option<Insn>) -> Self {
+    fn new(session: &'a Session) -> Self {
         let machine = session.machine();
-        let text = insn
-            .and_then(|insn| written(session, machine.pc(), insn, machine.code_at(machine.pc())))
-            .unwrap_or_default()
-            .to_ascii_lowercase();
+        let text = machine.instruction_at(machine.pc()).and_then(|insn| written(session, &insn));
+        let text = text.unwrap_or_default().to_ascii_lowercase();
         let base = match () {
             () if text.contains("0x") => Base::Hexadecimal,
             () if text.contains("0b") => Base::Binary,
@@ -173,9 +174,8 @@ impl<'a> Teller<'a> {
         Self { session, machine, image: session.image(), target: machine.target(), base, meanings }
     }
 
-    fn text(&self, insn: Insn) -> String {
-        let pc = self.machine.pc();
-        written(self.session, pc, insn, self.machine.code_at(pc)).unwrap_or_else(|| plain_text(self.session, pc, insn))
+    fn text(&self) -> Option<String> {
+        instruction_text(self.session, self.machine.pc())
     }
 
     fn label(&self, address: Addr) -> Option<String> {
@@ -225,7 +225,7 @@ impl<'a> Teller<'a> {
     // ---- the account
 
     fn fill(&self, insn: Option<Insn>, explanation: &mut Explanation) {
-        explanation.text = insn.map_or_else(String::new, |insn| self.text(insn));
+        explanation.text = self.text().unwrap_or_default();
         explanation.meaning = insn.map_or("", |insn| insn.row().meaning);
         match explanation.outlook.clone() {
             Outlook::Fails(fault) => {
@@ -317,7 +317,7 @@ impl<'a> Teller<'a> {
         if interrupt {
             explanation.text = format!("interrupt {name}");
             explanation.meaning = "";
-            let before = insn.or_else(|| self.machine.instruction_at(self.machine.pc())).map(|insn| self.text(insn));
+            let before = self.text();
             let before = before.map_or(String::new(), |text| format!(" before `{text}`"));
             sentences.push(format!("the interrupt {name} comes{before}: its handler at {handler} takes over"));
         } else if effects.length > 0 {
@@ -354,7 +354,7 @@ impl<'a> Teller<'a> {
     /// The sentences about what it computes, moves or where it goes.
     fn main(&self, insn: Insn, effects: &Effects) -> Vec<String> {
         let op = insn.op();
-        let access = self.machine.access_of(insn);
+        let access = self.machine.access_at(self.machine.pc());
         let d = self.register(insn.a);
         let result = effects.register(Reg(insn.a)).map_or(0, |change| change.new);
         let value = self.value_in(Reg(insn.a), result);
@@ -387,8 +387,8 @@ impl<'a> Teller<'a> {
             }
             Op::Stw | Op::Stb => self.stored(insn, effects, d),
             Op::Push | Op::PushFl => self.pushed(insn, effects),
-            Op::Pop => vec![format!("{d} takes {value} from the stack at {}", self.access_place(insn))],
-            Op::PopFl => vec![format!("the flags come from the stack at {}", self.access_place(insn))],
+            Op::Pop => vec![format!("{d} takes {value} from the stack at {}", self.access_place())],
+            Op::PopFl => vec![format!("the flags come from the stack at {}", self.access_place())],
             Op::Call | Op::CallReg => vec![
                 format!("goes to {}", self.place(effects.next)),
                 format!("the way back, {}, goes onto the stack", self.place(effects.pc + effects.length)),
@@ -519,8 +519,8 @@ impl<'a> Teller<'a> {
         vec![format!("puts {what} onto the stack at {}", self.target.hex_address(at))]
     }
 
-    fn access_place(&self, insn: Insn) -> String {
-        let address = self.machine.access_of(insn).map_or(Addr::FIRST, |access| access.address);
+    fn access_place(&self) -> String {
+        let address = self.machine.access_at(self.machine.pc()).map_or(Addr::FIRST, |access| access.address);
         self.target.hex_address(address)
     }
 
@@ -710,7 +710,7 @@ impl<'a> Teller<'a> {
         if operands == 2 && insn.b != NO_BASE && !self.machine.register_known(Reg(insn.b)) {
             return Some(format!("{} was never given a value", self.register(insn.b)));
         }
-        let access = self.machine.access_of(insn)?;
+        let access = self.machine.access_at(self.machine.pc())?;
         let unwritten = access.kind == AccessKind::Read
             && access
                 .address

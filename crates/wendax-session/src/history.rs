@@ -6,9 +6,8 @@
 //! budget of bytes: over it they are thinned further, and at last the oldest are forgotten, and with them the way back
 //! to what lies before.
 
-use crate::rerun::Tail;
+use crate::cursor::Kept;
 use wendax_isa::{RegisterUse, StepNo};
-use wendax_machine::Snapshot;
 
 /// What is done between checkpoints, in steps and work worth as much; at full speed a few milliseconds of running.
 #[cfg(not(test))]
@@ -23,20 +22,14 @@ const AGE_PARTS: u64 = 512;
 
 #[derive(Debug, Clone)]
 pub(crate) struct Checkpoint {
-    pub(crate) snapshot: Snapshot,
-    /// How many events of the log had been fed.
-    pub(crate) fed: usize,
-    /// Everything done since the start of the run, in steps and work worth as much.
-    pub(crate) effort: u64,
-    /// The end of what had been printed.
-    pub(crate) tail: Tail,
+    pub(crate) at: Kept,
     /// What instructions used between the checkpoint before and this one; perhaps more.
     pub(crate) used: RegisterUse,
 }
 
 impl Checkpoint {
     pub(crate) fn step(&self) -> StepNo {
-        self.snapshot.step()
+        self.at.snapshot.step()
     }
 }
 
@@ -92,7 +85,7 @@ impl History {
             return;
         }
         if let Some(before) = after.checked_sub(1).and_then(|index| self.checkpoints.get(index)) {
-            self.bytes += checkpoint.snapshot.bytes_beside(&before.snapshot) + size_of::<Checkpoint>();
+            self.bytes += checkpoint.at.snapshot.bytes_beside(&before.at.snapshot) + size_of::<Checkpoint>();
         }
         self.checkpoints.insert(after, checkpoint);
         if self.checkpoints.len() >= self.thin_at {
@@ -104,13 +97,13 @@ impl History {
     /// Keeps the first checkpoint of each bucket of effort. Buckets grow with age by powers of two, so that
     /// they nest: what is the first of a large bucket was the first of a small one before.
     fn thin(&mut self, parts: u64) {
-        let newest = self.newest().effort;
+        let newest = self.newest().at.effort;
         let mut last_kept: Option<u64> = None;
         // What belongs to one that goes belongs to the next one that stays.
         let mut used = RegisterUse::default();
         self.checkpoints.retain_mut(|checkpoint| {
             used = used.with(checkpoint.used);
-            let effort = checkpoint.effort;
+            let effort = checkpoint.at.effort;
             let parts = ((newest - effort) / parts / INTERVAL).max(1);
             let bucket = INTERVAL << parts.ilog2();
             let keep = last_kept.is_none_or(|kept| kept / bucket != effort / bucket);
@@ -125,7 +118,8 @@ impl History {
 
     fn count(&mut self) {
         let pairs = self.checkpoints.windows(2);
-        let of_pair = |pair: &[Checkpoint]| pair[1].snapshot.bytes_beside(&pair[0].snapshot) + size_of::<Checkpoint>();
+        let of_pair =
+            |pair: &[Checkpoint]| pair[1].at.snapshot.bytes_beside(&pair[0].at.snapshot) + size_of::<Checkpoint>();
         self.bytes = pairs.map(of_pair).sum();
     }
 
@@ -144,7 +138,7 @@ impl History {
 
     /// Forgets checkpoints before the last one that had been fed less than so many events.
     pub(crate) fn forget_before_event(&mut self, fed: usize) {
-        let keep = self.checkpoints.partition_point(|checkpoint| checkpoint.fed < fed).saturating_sub(1);
+        let keep = self.checkpoints.partition_point(|checkpoint| checkpoint.at.fed < fed).saturating_sub(1);
         self.checkpoints.drain(..keep.min(self.checkpoints.len() - 1));
         self.count();
     }
@@ -161,6 +155,7 @@ impl History {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::cursor::Tail;
     use wendax_machine::{Event, Machine, Run, Settings};
 
     fn machine() -> Machine {
@@ -169,8 +164,8 @@ mod tests {
     }
 
     fn checkpoint(machine: &mut Machine) -> Checkpoint {
-        let (used, tail) = (machine.uses_so_far(), Tail::default());
-        Checkpoint { snapshot: machine.snapshot(), fed: 0, effort: machine.steps().0, tail, used }
+        let (used, tail, effort) = (machine.uses_so_far(), Tail::default(), machine.steps().0);
+        Checkpoint { at: Kept { snapshot: machine.snapshot(), fed: 0, effort, tail }, used }
     }
 
     #[test]

@@ -2,7 +2,7 @@
 //!
 //! Data only; `commands` and `session` work with it.
 
-use crate::rerun::Tail;
+use crate::cursor::Kept;
 use crate::stops::{Armed, StopAt, StopId};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Awaited, Fault, Need, Snapshot};
@@ -207,10 +207,7 @@ impl Seek {
 /// Where a search began, to go back to when it is given up.
 #[derive(Debug, Clone)]
 pub(crate) struct Home {
-    pub(crate) snapshot: Snapshot,
-    pub(crate) fed: usize,
-    pub(crate) effort: u64,
-    pub(crate) tail: Tail,
+    pub(crate) at: Kept,
     pub(crate) state: State,
 }
 

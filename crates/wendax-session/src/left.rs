@@ -3,7 +3,6 @@
 //! It is taken in when steps are done for the first time, and is never needed to compute a moment again. It knows
 //! nothing of the machine: whoever runs that tells what came of it.
 
-use crate::moments::Moments;
 use crate::ribbon::{Mark, MarkKind, Ribbon};
 use crate::transcript::Transcript;
 use std::collections::BTreeMap;
@@ -12,6 +11,39 @@ use wendax_machine::{Moment, Tone};
 
 /// As many tones of a run are kept, the first ones.
 const MOST_TONES: usize = 100_000;
+
+/// Lines and interrupts kept, at least; twice as many at most.
+const KEPT: usize = 4096;
+
+/// Lines and interrupts of a branch, the latest ones.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Moments {
+    pub(crate) list: Vec<Moment>,
+    /// How many there were before those.
+    pub(crate) forgotten: u64,
+}
+
+fn step_of(moment: &Moment) -> StepNo {
+    match moment {
+        Moment::Line { step, .. } | Moment::Interrupt { step, .. } => *step,
+    }
+}
+
+impl Moments {
+    /// Takes in what happened in steps that were done for the first time.
+    fn record(&mut self, fresh: Vec<Moment>) {
+        self.list.extend(fresh);
+        if self.list.len() > 2 * KEPT {
+            self.forgotten += (self.list.len() - KEPT) as u64;
+            self.list.drain(..self.list.len() - KEPT);
+        }
+    }
+
+    /// Forgets what lies at or behind a step.
+    fn truncate(&mut self, step: StepNo) {
+        self.list.retain(|moment| step_of(moment) < step);
+    }
+}
 
 /// What a branch has left behind.
 #[derive(Debug, Clone, Default)]
@@ -22,13 +54,18 @@ pub(crate) struct Left {
     marks: Vec<Mark>,
     /// Where the run stopped or failed, by step.
     stopped: BTreeMap<StepNo, Addr>,
-    pub(crate) moments: Moments,
+    moments: Moments,
     tones: Vec<Tone>,
 }
 
 impl Left {
     pub(crate) fn marks(&self) -> &[Mark] {
         &self.marks
+    }
+
+    /// Lines that were printed and interrupts that were taken, the latest ones.
+    pub(crate) fn moments(&self) -> &Moments {
+        &self.moments
     }
 
     pub(crate) fn tones(&self) -> &[Tone] {

@@ -23,11 +23,14 @@
 //! This crate knows nothing of screens.
 
 mod commands;
+mod cursor;
+mod door;
 mod effects;
 mod explain;
 mod forms;
 pub mod fuzzing;
 mod history;
+mod instruction;
 mod journey;
 mod left;
 mod log;
@@ -35,6 +38,8 @@ mod lookers;
 mod meaning;
 mod measure;
 mod moments;
+mod moving;
+mod past;
 mod questions;
 mod reader;
 mod replay;
@@ -52,8 +57,9 @@ mod visits;
 mod words;
 
 pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
-pub use explain::{Cause, Explanation, Outlook, code_text, explain, fault_causes, instruction_text};
+pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use forms::{TrailForm, TrailText};
+pub use instruction::{code_text, instruction_text};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};
 pub use measure::{

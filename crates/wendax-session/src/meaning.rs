@@ -36,7 +36,7 @@ fn written_as_characters(session: &Session, from: Addr, to: Addr) -> u32 {
         text.is_some_and(|text| text.contains('\''))
     });
     let registers = with_character.filter_map(|line| session.machine().instruction_at(line.address));
-    registers.map(|insn| 1 << insn.a).fold(0, |all, bit: u32| all | bit)
+    registers.map(|insn| insn.uses.reads | insn.uses.writes).fold(0, |all, bits| all | bits)
 }
 
 /// What registers hold by the code around the present place.

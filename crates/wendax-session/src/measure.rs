@@ -22,3 +22,8 @@ pub use tally::{
     Callee, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, RegionTally, RoutineTally,
     SpanTally, StackTally, StretchTally, TALLY_FORM, Tally, TallyError, group_sums, region_name,
 };
+
+#[expect(clippy::cast_precision_loss, reason = "for sorting, shares, ratios and bars")]
+fn float(number: u64) -> f64 {
+    number as f64
+}

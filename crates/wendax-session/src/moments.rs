@@ -7,8 +7,6 @@ use crate::words::{by_hand_words, place};
 use wendax_isa::StepNo;
 use wendax_machine::{Event, Moment};
 
-/// Lines and interrupts kept, at least; twice as many at most.
-const KEPT: usize = 4096;
 /// Signs of a printed line that are told.
 const TOLD: usize = 120;
 
@@ -40,45 +38,16 @@ pub struct Happening {
     pub text: String,
 }
 
-/// Lines and interrupts of a branch, the latest ones.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Moments {
-    list: Vec<Moment>,
-    /// How many there were before those.
-    forgotten: u64,
-}
-
-fn step_of(moment: &Moment) -> StepNo {
-    match moment {
-        Moment::Line { step, .. } | Moment::Interrupt { step, .. } => *step,
-    }
-}
-
-impl Moments {
-    /// Takes in what happened in steps that were done for the first time.
-    pub(crate) fn record(&mut self, fresh: Vec<Moment>) {
-        self.list.extend(fresh);
-        if self.list.len() > 2 * KEPT {
-            self.forgotten += (self.list.len() - KEPT) as u64;
-            self.list.drain(..self.list.len() - KEPT);
-        }
-    }
-
-    /// Forgets what lies at or behind a step.
-    pub(crate) fn truncate(&mut self, step: StepNo) {
-        self.list.retain(|moment| step_of(moment) < step);
-    }
-}
-
 /// How many lines and interrupts there were before those that [`happenings`] tells; the trail has them, by `print` and
 /// `interrupt`.
 pub fn forgotten_happenings(session: &Session) -> u64 {
-    session.left.moments.forgotten
+    session.left.moments().forgotten
 }
 
 /// Everything that happened on the branch a walk is on, in order of step, as far as it is kept.
 pub fn happenings(session: &Session) -> Vec<Happening> {
-    let mut all: Vec<Happening> = (0..session.left.moments.list.len()).flat_map(|index| told(session, index)).collect();
+    let mut all: Vec<Happening> =
+        (0..session.left.moments().list.len()).flat_map(|index| told(session, index)).collect();
     for mark in session.marks() {
         let (what, text) = match mark.kind {
             MarkKind::Stop => (What::Stop, "stopped"),
@@ -118,14 +87,14 @@ fn shown(bytes: &[u8]) -> String {
 
 /// The interrupt, or the lines that began with what was printed.
 fn told(session: &Session, index: usize) -> Vec<Happening> {
-    match session.left.moments.list[index] {
+    match session.left.moments().list[index] {
         Moment::Interrupt { step, number } => {
             let name = session.machine().target().trap_name(number);
             vec![Happening { step, what: What::Interrupt, text: format!("interrupt {name}") }]
         }
         Moment::Line { step, position } => {
             // What was printed by this step reaches to where the next moment of output begins.
-            let next = session.left.moments.list[index + 1..].iter().find_map(|next| match next {
+            let next = session.left.moments().list[index + 1..].iter().find_map(|next| match next {
                 Moment::Line { position: at, .. } if *at > position => Some(*at),
                 _ => None,
             });

@@ -166,12 +166,12 @@ impl Counting {
                 return false;
             }
             let until = self.edits.front().map_or(self.until, |edit| edit.step.min(self.until));
-            let effort = self.past.effort;
+            let effort = self.past.at.effort;
             let stop = self.past.replay_observed(until, left, &mut self.visits);
             if self.past.now() == now && stop.is_end() {
                 return true;
             }
-            left = left.saturating_sub(self.past.effort - effort);
+            left = left.saturating_sub(self.past.at.effort - effort);
         }
     }
 
@@ -244,10 +244,10 @@ impl Running {
             let until = self.typed.front().map_or(StepNo::LAST, |(step, _)| (*step).max(now + 1));
             let addresses = self.appointments.iter().map(|one| one.address);
             let mut visits = Visits::until_next(addresses);
-            let effort = self.session.effort;
+            let effort = self.session.at.effort;
             let run = Run { effort: left, ..Run::until(until) };
             let stop = self.session.run_observed_slice(run, &mut visits);
-            left = left.saturating_sub(self.session.effort - effort + 16);
+            left = left.saturating_sub(self.session.at.effort - effort + 16);
             // What stands behind an instruction that ended the program was not reached.
             if let Some(address) = visits.reached().filter(|_| !matches!(stop, Stop::Finished(_))) {
                 self.session.settle();

@@ -9,10 +9,11 @@
 //! arrives at a moment is known then and not before: an interrupt may come first. So the moment a rerun stops at has not
 //! been left, and what arrives there belongs to who goes on from it, or to [`Rerun::last_moment`] at the end of a branch.
 
+use crate::cursor::Cursor;
 use crate::log::Entry;
-use crate::session::Session;
+use crate::past::Past;
 use wendax_isa::StepNo;
-use wendax_machine::{Machine, Observer, Run, Stop};
+use wendax_machine::{Lookout, Machine, Observer, Run, Stop};
 
 /// What is asked of a run.
 pub(crate) trait Question {
@@ -28,6 +29,12 @@ pub(crate) trait Question {
     fn is_answered(&self) -> bool {
         false
     }
+}
+
+/// Has a machine stop at nothing.
+pub(crate) fn disarm(machine: &mut Machine) {
+    machine.set_breakpoints(&[]);
+    machine.set_lookout(&Lookout::default());
 }
 
 /// Feeds all that comes at a moment.
@@ -58,83 +65,55 @@ impl<O: Observer> Question for Seen<'_, O> {
 /// A copy of the machine on its way through a branch again.
 #[derive(Debug, Clone)]
 pub(crate) struct Rerun {
-    pub(crate) machine: Machine,
-    /// Entries of the log it has been fed.
-    fed: usize,
-    /// The end of what was printed.
-    tail: Tail,
+    pub(crate) at: Cursor,
     is_stuck: bool,
 }
 
-/// The end of what a run has printed, as far as anything may ask for it.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Tail(Vec<u8>);
-
-impl Tail {
-    /// A text that is looked for is at most so long.
-    pub(crate) const LONGEST: usize = 256;
-
-    /// Behind that this is printed.
-    pub(crate) fn print(&mut self, output: &[u8]) {
-        self.0.extend_from_slice(&output[output.len().saturating_sub(Self::LONGEST)..]);
-        self.0.drain(..self.0.len().saturating_sub(Self::LONGEST));
-    }
-
-    pub(crate) fn bytes(&self) -> &[u8] {
-        &self.0
-    }
-}
-
 impl Rerun {
-    /// Stands at a step of a session's branch.
-    pub(crate) fn at(session: &Session, step: StepNo) -> Self {
-        let mut rerun = Self { machine: session.plain_copy(), fed: 0, tail: Tail::default(), is_stuck: false };
-        rerun.restore_before(session, step);
-        rerun.go_through(session, step, &mut On);
+    /// Stands at a step of a branch.
+    pub(crate) fn at(past: Past<'_>, step: StepNo) -> Self {
+        let mut machine = past.machine.clone();
+        disarm(&mut machine);
+        let mut rerun = Self { at: Cursor::new(machine), is_stuck: false };
+        rerun.restore_before(past, step);
+        rerun.go_through(past, step, &mut On);
         rerun
     }
 
-    fn restore_before(&mut self, session: &Session, step: StepNo) {
-        let checkpoint = session.history.before(step);
-        self.machine.restore(&checkpoint.snapshot);
-        (self.fed, self.tail, self.is_stuck) = (checkpoint.fed, checkpoint.tail.clone(), false);
+    fn restore_before(&mut self, past: Past<'_>, step: StepNo) {
+        self.at.put_back(&past.history.before(step).at);
+        self.is_stuck = false;
     }
 
     /// The end of what was printed up to here.
     pub(crate) fn tail(&self) -> &[u8] {
-        self.tail.bytes()
+        self.at.tail.bytes()
     }
 
     /// Goes to a step, from where it stands when that is on the way, else from the last checkpoint before. The machine
     /// goes on looking out for what it looks out for.
-    pub(crate) fn go_to(&mut self, session: &Session, step: StepNo) {
-        let now = self.machine.steps();
-        if now > step || session.history.before(step).step() > now {
-            self.restore_before(session, step);
+    pub(crate) fn go_to(&mut self, past: Past<'_>, step: StepNo) {
+        let now = self.at.machine.steps();
+        if now > step || past.history.before(step).step() > now {
+            self.restore_before(past, step);
         }
-        self.go_through(session, step, &mut On);
+        self.go_through(past, step, &mut On);
     }
 
     /// It comes no further before this step.
     pub(crate) fn is_over(&self, until: StepNo) -> bool {
-        self.is_stuck || self.machine.steps() >= until
+        self.is_stuck || self.at.machine.steps() >= until
     }
 
     /// Goes on to a step, however long that takes.
-    pub(crate) fn go_through(&mut self, session: &Session, until: StepNo, question: &mut impl Question) {
+    pub(crate) fn go_through(&mut self, past: Past<'_>, until: StepNo, question: &mut impl Question) {
         let mut all = u64::MAX;
-        self.ask(session, until, &mut all, question);
+        self.ask(past, until, &mut all, question);
     }
 
     /// Goes on to a step, for as long as what is `left` allows, of which what was done is taken off; true when it is over:
     /// the step is reached, or all is answered.
-    pub(crate) fn ask(
-        &mut self,
-        session: &Session,
-        until: StepNo,
-        left: &mut u64,
-        question: &mut impl Question,
-    ) -> bool {
+    pub(crate) fn ask(&mut self, past: Past<'_>, until: StepNo, left: &mut u64, question: &mut impl Question) -> bool {
         loop {
             if self.is_over(until) || question.is_answered() {
                 return true;
@@ -142,27 +121,27 @@ impl Rerun {
             if *left == 0 {
                 return false;
             }
-            let entries = session.due_at(self.fed, self.machine.steps());
+            let entries = past.due_at(self.at.fed, self.at.machine.steps());
             if !entries.is_empty() {
-                question.feed(&mut self.machine, entries);
-                self.fed += entries.len();
+                question.feed(&mut self.at.machine, entries);
+                self.at.fed += entries.len();
             }
-            let (from, mark) = (self.machine.steps(), self.machine.effort());
-            let until = until.min(session.next_entry(self.fed));
-            let stop = question.run(&mut self.machine, Run { effort: *left, ..Run::until(until) });
+            let (from, mark) = (self.at.machine.steps(), self.at.machine.effort());
+            let until = until.min(past.next_entry(self.at.fed));
+            let stop = question.run(&mut self.at.machine, Run { effort: *left, ..Run::until(until) });
             // What it printed and sounded is known already.
-            self.tail.print(&self.machine.take_output());
-            self.machine.take_tones();
-            *left = left.saturating_sub(self.machine.effort_since(mark) + 1);
+            self.at.count(mark);
+            self.at.machine.take_tones();
+            *left = left.saturating_sub(self.at.machine.effort_since(mark) + 1);
             // The past always goes on; if it did not, waiting for it would be without end.
-            self.is_stuck = self.machine.steps() == from && stop.is_end();
+            self.is_stuck = self.at.machine.steps() == from && stop.is_end();
         }
     }
 
     /// What the moment it stands at looks like to who leaves it: a copy that has been fed what comes there.
-    pub(crate) fn last_moment(&self, session: &Session, question: &mut impl Question) -> Machine {
-        let mut machine = self.machine.clone();
-        let entries = session.due_at(self.fed, machine.steps());
+    pub(crate) fn last_moment(&self, past: Past<'_>, question: &mut impl Question) -> Machine {
+        let mut machine = self.at.machine.clone();
+        let entries = past.due_at(self.at.fed, machine.steps());
         question.feed(&mut machine, entries);
         machine
     }

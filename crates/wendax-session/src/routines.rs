@@ -55,9 +55,9 @@ impl Routines {
                 routine.arguments = arguments(session.machine());
                 continue;
             }
-            let rerun = past.get_or_insert_with(|| Rerun::at(session, entry));
-            rerun.go_to(session, entry);
-            routine.arguments = arguments(&rerun.machine);
+            let rerun = past.get_or_insert_with(|| Rerun::at(session.past(), entry));
+            rerun.go_to(session.past(), entry);
+            routine.arguments = arguments(&rerun.at.machine);
         }
     }
 

@@ -12,10 +12,10 @@ mod looking;
 mod meetings;
 mod read;
 
-pub(crate) use armed::{Count, Stops};
+pub(crate) use armed::Stops;
 pub(crate) use judge::{Armed, Hit, Hits, Judge, is_written, old_value};
 pub(crate) use looking::{Judged, Looked, look};
-pub(crate) use meetings::Meetings;
+pub(crate) use meetings::{Count, times_met};
 pub use meetings::{Met, Noted};
 
 use wendax_asm::BoundValue;

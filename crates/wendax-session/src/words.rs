@@ -3,6 +3,7 @@
 //! Everything here is told from data that `effects`, `session` and the image hold; nothing is computed anew.
 
 use crate::effects::Effects;
+use crate::instruction::instruction_text;
 use crate::journey::State;
 use crate::session::{ByHand, Dropped, Session};
 use std::fmt::Write as _;
@@ -29,6 +30,18 @@ pub fn line_words(session: &Session, address: Addr) -> Option<String> {
     let name = file.rsplit('/').next().unwrap_or(file);
     let other = here.is_some_and(|here| here != line.span.file) && !name.is_empty();
     Some(if other { format!("{name}:{}", line.line) } else { format!("line {}", line.line) })
+}
+
+/// An instruction as it is written, and its line: "`ret` on line 12".
+pub(crate) fn told(session: &Session, address: Addr) -> String {
+    let text = instruction_text(session, address);
+    let line = line_words(session, address);
+    match (text, line) {
+        (Some(text), Some(line)) => format!("`{text}` on {line}"),
+        (Some(text), None) => format!("`{text}` at {}", session.machine().target().hex_address(address)),
+        (None, Some(line)) => line,
+        (None, None) => format!("what stood at {}", session.machine().target().hex_address(address)),
+    }
 }
 
 /// The lines some addresses belong to: `line 3`, `lines 3 to 7`, or the addresses where there are no lines.
@@ -286,7 +299,7 @@ fn off_since(session: &Session) -> String {
         None => ", as at the start".to_owned(),
         Some(Writer::Person) => ", set by hand".to_owned(),
         Some(Writer::Entry(number)) => format!(" since the entry of {}", machine.target().trap_name(number)),
-        Some(Writer::Instruction(address)) => format!(" since {}", crate::explain::told(session, address)),
+        Some(Writer::Instruction(address)) => format!(" since {}", told(session, address)),
     }
 }
 

@@ -1,40 +1,10 @@
-//! What the next instruction will touch in memory, told before it runs.
+//! What stands in memory as instructions: what they are, and what they touch, told before they run.
 
 use super::Machine;
+use crate::instructions::{Access, AccessKind, InsnInfo, Uses};
 use crate::memory::EXECUTE;
-use wendax_isa::w16::{Insn, NO_BASE, Op, SP, decode};
-use wendax_isa::{Addr, RegisterUse};
-
-/// How memory is touched.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum AccessKind {
-    /// Loaded from.
-    Read,
-    /// Stored to.
-    Write,
-}
-
-/// A touch of memory.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Access {
-    /// First byte.
-    pub address: Addr,
-    /// 1 or 2 (4 for `reti`).
-    pub bytes: u32,
-    /// How.
-    pub kind: AccessKind,
-}
-
-/// What registers are used for by a stretch of code: one bit a register.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Uses {
-    /// They hold addresses: something is loaded, stored or gone to by them.
-    pub addresses: u32,
-    /// A label is put into them.
-    pub labels: u32,
-    /// They hold characters: bytes are loaded into them.
-    pub characters: u32,
-}
+use wendax_isa::Addr;
+use wendax_isa::w16::{Insn, NO_BASE, NumberStyle, Op, SP, decode, disassemble};
 
 impl Machine {
     /// What the code from an address up to another uses registers for.
@@ -42,7 +12,7 @@ impl Machine {
         let mut uses = Uses::default();
         let mut at = from;
         while at < to {
-            let Some(insn) = self.instruction_at(at) else {
+            let Some(insn) = self.decoded_at(at) else {
                 at += 2;
                 continue;
             };
@@ -74,22 +44,53 @@ impl Machine {
         [word(address), word(address + 2)]
     }
 
-    /// The instruction that code words are; `None` when they are none.
-    pub fn decode(&self, code: [u32; 2]) -> Option<Insn> {
-        decode(super::word(code[0]), super::word(code[1]))
+    /// The instruction at an address, whether or not it may be run; `None` when there is none.
+    pub(super) fn decoded_at(&self, address: Addr) -> Option<Insn> {
+        decoded(address, self.code_at(address))
     }
 
     /// The instruction at an address, whether or not it may be run; `None` when there is none.
-    pub fn instruction_at(&self, address: Addr) -> Option<Insn> {
-        if !address.is_multiple_of(2) {
-            return None;
-        }
-        self.decode(self.code_at(address))
+    pub fn instruction_at(&self, address: Addr) -> Option<InsnInfo> {
+        self.instruction_of(address, self.code_at(address))
     }
 
-    /// Every mnemonic the instruction at an address can be written with, the usual one first; none when there is none.
-    pub fn mnemonics_at(&self, address: Addr) -> Vec<&'static str> {
-        self.instruction_at(address).map_or(Vec::new(), |insn| insn.names().collect())
+    /// The instruction that code words are which stand, or stood, at an address; `None` when they are none.
+    pub fn instruction_of(&self, address: Addr, code: [u32; 2]) -> Option<InsnInfo> {
+        let insn = decoded(address, code)?;
+        Some(InsnInfo {
+            address,
+            length: insn.bytes().into(),
+            code,
+            names: insn.names().collect(),
+            group: insn.op().group(),
+            uses: insn.uses(),
+            call: call_of(insn),
+        })
+    }
+
+    /// An instruction in the language, places by the names that `name` has for them. Constants that happen to equal an
+    /// address keep their number where they are reckoned with.
+    pub fn text_of(&self, insn: &InsnInfo, name: &dyn Fn(Addr) -> Option<String>) -> String {
+        let Some(decoded) = decoded(insn.address, insn.code) else { return String::new() };
+        let is_number = matches!(
+            decoded.op(),
+            Op::Add
+                | Op::Adc
+                | Op::Sub
+                | Op::Sbc
+                | Op::And
+                | Op::Or
+                | Op::Xor
+                | Op::Shl
+                | Op::Shr
+                | Op::Asr
+                | Op::Mul
+                | Op::Div
+                | Op::Mod
+        );
+        let style = if self.access_of(decoded).is_some() { NumberStyle::Hexadecimal } else { NumberStyle::Decimal };
+        let name = |value: u16| if is_number { None } else { name(value.into()) };
+        disassemble(decoded, super::narrow(insn.address), style, &name)
     }
 
     /// What stands at an address may be run.
@@ -98,19 +99,17 @@ impl Machine {
     }
 
     /// The number of the system call that is the next instruction, if it is one.
-    pub fn call_next(&self) -> Option<u32> {
-        let insn = self.instruction_at(self.pc()).filter(|insn| insn.op() == Op::Sys)?;
-        Some(u32::from(insn.value & 0xFF))
+    pub(super) fn call_next(&self) -> Option<u32> {
+        call_of(self.decoded_at(self.pc())?)
     }
 
-    /// The registers and flags the next instruction reads and may write, traps and interrupts left aside.
-    pub fn uses_next(&self) -> RegisterUse {
-        self.instruction_at(self.pc()).map_or(RegisterUse::default(), |insn| insn.uses())
+    /// What the instruction at an address would touch in memory with the registers as they are, apart from what a system
+    /// call or a trap does.
+    pub fn access_at(&self, address: Addr) -> Option<Access> {
+        self.access_of(self.decoded_at(address)?)
     }
 
-    /// What an instruction will touch in memory with the registers as they are, apart from what a
-    /// system call or a trap does.
-    pub fn access_of(&self, insn: Insn) -> Option<Access> {
+    fn access_of(&self, insn: Insn) -> Option<Access> {
         let registers = &self.state.cpu.registers;
         let sp = registers[usize::from(SP)];
         let at = registers[usize::from(insn.b & 15)].wrapping_add(insn.value);
@@ -126,4 +125,12 @@ impl Machine {
             _ => None,
         }
     }
+}
+
+fn decoded(address: Addr, code: [u32; 2]) -> Option<Insn> {
+    address.is_multiple_of(2).then(|| decode(super::word(code[0]), super::word(code[1])))?
+}
+
+fn call_of(insn: Insn) -> Option<u32> {
+    (insn.op() == Op::Sys).then_some(u32::from(insn.value & 0xFF))
 }

@@ -1,58 +1,14 @@
 //! What an instruction is made of, and where it leads: for drawings of them.
 
 use super::Machine;
+use crate::instructions::{Computation, Field, Way};
 use wendax_isa::w16::{Cond, NO_BASE, Op, TARGET, encode};
 use wendax_isa::{Addr, Reg};
-
-/// Where an instruction leads.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Way {
-    /// To the following one.
-    On,
-    /// To this one.
-    To(Addr),
-    /// To this one or to the following one, with what holds when it does and when not.
-    Either(Addr, String, String),
-    /// To a routine and then on; it is known which, or not.
-    Call(Option<Addr>),
-    /// To where a register says.
-    ByRegister(Reg),
-    /// Back from a routine or handler.
-    Back,
-    /// To the end of the program.
-    End,
-}
-
-/// What an instruction computes in columns of bits.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Computation {
-    /// The sum.
-    Add,
-    /// The difference.
-    Subtract,
-    /// To the left by so many places.
-    ShiftLeft,
-    /// To the right, zeros coming in.
-    ShiftRight,
-    /// To the right, the sign coming in.
-    ShiftSigned,
-}
-
-/// A field of a code word.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Field {
-    /// Its digits, in hexadecimal.
-    pub digits: String,
-    /// What they stand for.
-    pub meaning: &'static str,
-    /// What they are here: a register, a number, a place.
-    pub value: String,
-}
 
 impl Machine {
     /// The bytes of the instruction at an address, and where it leads; `None` when there is none.
     pub fn way_at(&self, address: Addr) -> Option<(u32, Way)> {
-        let insn = self.instruction_at(address)?;
+        let insn = self.decoded_at(address)?;
         let target = || Addr::from(insn.target(super::narrow(address)));
         let way = match insn.op() {
             Op::Jump(Cond::Always) => Way::To(target()),
@@ -75,7 +31,7 @@ impl Machine {
     /// What the instruction at an address computes with the registers as they are, and of what; `None` where that is no sum,
     /// difference or shift without a carry coming in.
     pub fn computation_at(&self, address: Addr) -> Option<(Computation, u32, u32)> {
-        let insn = self.instruction_at(address)?;
+        let insn = self.decoded_at(address)?;
         let registers = &self.state.cpu.registers;
         let one = registers[usize::from(insn.a & 15)];
         let other = registers[usize::from(insn.b & 15)].wrapping_add(insn.value);
@@ -93,7 +49,7 @@ impl Machine {
 
     /// The code words of the instruction at an address, field by field.
     pub fn fields_at(&self, address: Addr) -> Option<Vec<Field>> {
-        let insn = self.instruction_at(address)?;
+        let insn = self.decoded_at(address)?;
         let (first, second) = encode(insn);
         let digits = format!("{first:04X}{}", second.map_or(String::new(), |word| format!("{word:04X}")));
         let mut at = 0;

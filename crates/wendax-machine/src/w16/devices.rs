@@ -156,7 +156,7 @@ impl Machine {
     pub fn names_devices(&self, from: Addr, to: Addr) -> bool {
         let mut at = from;
         while at < to {
-            let insn = self.instruction_at(at);
+            let insn = self.decoded_at(at);
             let is_one = |insn: &Insn| {
                 let moves =
                     matches!(insn.op(), Op::Ldw | Op::Stw | Op::Lea) || insn.op() == Op::Mov && insn.b == NO_BASE;

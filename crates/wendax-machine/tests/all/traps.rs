@@ -160,7 +160,7 @@ fn code_that_writes_code_runs_what_it_wrote() {
     machine.run(Run::until(StepNo(3)));
     assert_eq!((machine.register(Reg(1)), machine.word(Addr(0x0202))), (5, 7));
     machine.feed(&Event::SetByte(Addr(0x0200), 0x20));
-    assert_eq!(machine.instruction_at(Addr(0x0200)).map(|insn| insn.a), Some(2));
+    assert_eq!(machine.instruction_at(Addr(0x0200)).map(|insn| insn.uses.writes), Some(1 << 2));
 }
 
 #[test]

@@ -1,11 +1,11 @@
 //! Why an instruction fails: not only what it could not do, but where that began.
 
-use super::instruction::instruction_text;
+use super::insn_at;
 use crate::effects::Effects;
 use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
 use crate::stops::Thing;
-use crate::words::{line_words, place};
+use crate::words::{place, told};
 use wendax_isa::w16::{Insn, NO_BASE, Op};
 use wendax_isa::{Addr, Reg};
 use wendax_machine::{Fault, FaultKind, Frame, RegionKind};
@@ -13,7 +13,7 @@ use wendax_machine::{Fault, FaultKind, Frame, RegionKind};
 /// The causes of a fault of the present instruction, in sentences, the nearest first; none when nothing more is known
 /// than the fault says.
 pub fn fault_causes(session: &Session, fault: &Fault) -> Vec<String> {
-    let insn = session.machine().instruction_at(fault.pc);
+    let insn = insn_at(session.machine(), fault.pc);
     match fault.kind {
         FaultKind::Execute { .. } | FaultKind::Illegal { .. } | FaultKind::Misaligned { fetch: true, .. } => {
             vec![how_it_came_here(session)]
@@ -27,18 +27,6 @@ pub fn fault_causes(session: &Session, fault: &Fault) -> Vec<String> {
         FaultKind::Misaligned { .. } | FaultKind::DeviceByte { .. } => {
             insn.map(|insn| base(session, insn)).unwrap_or_default()
         }
-    }
-}
-
-/// An instruction as it is written, and its line: "`ret` on line 12".
-pub(crate) fn told(session: &Session, address: Addr) -> String {
-    let text = instruction_text(session, address);
-    let line = line_words(session, address);
-    match (text, line) {
-        (Some(text), Some(line)) => format!("`{text}` on {line}"),
-        (Some(text), None) => format!("`{text}` at {}", session.machine().target().hex_address(address)),
-        (None, Some(line)) => line,
-        (None, None) => format!("what stood at {}", session.machine().target().hex_address(address)),
     }
 }
 

@@ -63,12 +63,12 @@ enum Form {
 impl TrailText {
     /// For a walk that stands before its first step.
     pub fn new(session: &Session, form: TrailForm, filter: Option<StopAt>) -> Self {
-        let mut rerun = Rerun::at(session, session.oldest());
+        let mut rerun = Rerun::at(session.past(), session.oldest());
         let filter = filter.map(|stop| {
             let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop }], &mut rerun);
             Chosen { judge, count: Count::default(), coming: None, written: None }
         });
-        let target = rerun.machine.target();
+        let target = rerun.at.machine.target();
         let form = match form {
             TrailForm::Text => Form::Text,
             TrailForm::Csv => {
@@ -87,8 +87,8 @@ impl TrailText {
     pub fn follow(&mut self, session: &Session) -> &str {
         let Self { rerun, filter, writer } = self;
         match filter {
-            Some(chosen) => rerun.go_through(session, session.end(), &mut Choosing { session, writer, chosen }),
-            None => rerun.go_through(session, session.end(), &mut Seen(&mut Steps { session, writer })),
+            Some(chosen) => rerun.go_through(session.past(), session.end(), &mut Choosing { session, writer, chosen }),
+            None => rerun.go_through(session.past(), session.end(), &mut Seen(&mut Steps { session, writer })),
         }
         self.writer.gather();
         &self.writer.out
@@ -147,9 +147,9 @@ impl Choosing<'_> {
             self.writer.step(self.session, machine.last_report());
         } else {
             // Seen by the instruction it led to, and not itself.
-            let mut before = Rerun::at(self.session, step);
+            let mut before = Rerun::at(self.session.past(), step);
             let mut steps = Steps { session: self.session, writer: self.writer };
-            before.go_through(self.session, step + 1, &mut Seen(&mut steps));
+            before.go_through(self.session.past(), step + 1, &mut Seen(&mut steps));
         }
     }
 }

@@ -3,7 +3,7 @@
 //! Kinds and routines are the same when their names are; lines when their texts follow each other in the same order, so
 //! that an edit above moves nothing. The first tally is what the others are measured against.
 
-use super::tables::float;
+use super::float;
 use super::tally::{LineTally, Tally};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
 use std::collections::BTreeMap;

@@ -105,7 +105,7 @@ impl Flow {
                 ends.push((*at, *length, way.clone()));
             }
             if let (Some(block), Some(last)) = (blocks.last_mut(), ends.last_mut()) {
-                let text = instruction_text(session, *at).unwrap_or_else(|| machine.mnemonics_at(*at).join(" "));
+                let text = instruction_text(session, *at).unwrap_or_default();
                 block.lines.push(FlowLine { address: *at, text });
                 block.to = *at + *length;
                 *last = (*at, *length, way.clone());

@@ -41,8 +41,8 @@ impl Levels {
     /// Things by their words: `r1`, `total`, `[0x0310]`, `C`, `lamps`; with none, the device registers that hold something
     /// to be seen, and the levers.
     pub fn read(session: &Session, things: &[String]) -> Result<Self, String> {
-        let rerun = Rerun::at(session, session.oldest());
-        let machine = &rerun.machine;
+        let rerun = Rerun::at(session.past(), session.oldest());
+        let machine = &rerun.at.machine;
         let target = machine.target();
         let names = Names::new(session.image(), target, session.image().entry);
         let mut found = Vec::new();
@@ -77,12 +77,12 @@ impl Levels {
 
     /// Steps gone through, and all there are.
     pub fn progress(&self) -> (u64, u64) {
-        (self.rerun.machine.steps().0, self.until.0)
+        (self.rerun.at.machine.steps().0, self.until.0)
     }
 
     /// The moment up to which all is known: that reached so far, and no later one when there are more changes than are kept.
     pub fn known_to(&self) -> StepNo {
-        self.rerun.machine.steps()
+        self.rerun.at.machine.steps()
     }
 
     /// What was found; things that never changed are among it.
@@ -92,16 +92,16 @@ impl Levels {
 
     /// Works for about as long as `budget` steps take; true when all was gone through.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
-        let word = self.rerun.machine.target().word_bytes() as usize;
+        let word = self.rerun.at.machine.target().word_bytes() as usize;
         let count = self.levels.iter().map(|level| level.changes.len()).sum();
-        let target = self.rerun.machine.target();
+        let target = self.rerun.at.machine.target();
         let is_unsteady = self.levels.iter().any(|level| is_unsteady(level.thing, target));
         let mut follower = Follower { levels: &mut self.levels, is_unsteady, count, word };
-        let is_over = self.rerun.ask(session, self.until, &mut budget.max(1), &mut follower);
+        let is_over = self.rerun.ask(session.past(), self.until, &mut budget.max(1), &mut follower);
         self.is_full = follower.count >= MOST;
         if is_over && !self.is_full {
             // What came at the last moment has not been left behind yet.
-            self.rerun.last_moment(session, &mut follower);
+            self.rerun.last_moment(session.past(), &mut follower);
         }
         is_over
     }

@@ -21,8 +21,9 @@ impl Measuring {
     pub fn new(session: &Session, from: StepNo, to: StepNo) -> Self {
         let to = to.min(session.end());
         let from = from.max(session.oldest()).min(to);
-        let mut rerun = Rerun::at(session, from);
-        let counting = Counting::new(&mut rerun.machine);
+        let mut rerun = Rerun::at(session.past(), from);
+        rerun.at.feed_edits(session.past().log);
+        let counting = Counting::new(&mut rerun.at.machine);
         Self { rerun, counting, branches: session.branches(), from, to }
     }
 
@@ -33,7 +34,7 @@ impl Measuring {
 
     /// Steps counted so far, and all there are to count.
     pub fn progress(&self) -> (u64, u64) {
-        (self.rerun.machine.steps() - self.from, self.to - self.from)
+        (self.rerun.at.machine.steps() - self.from, self.to - self.from)
     }
 
     /// It can go on for the part of a session's run that begins there.
@@ -50,12 +51,12 @@ impl Measuring {
 
     /// Works for about as long as `budget` plain steps take; true when all is counted.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
-        self.rerun.ask(session, self.to, &mut budget.max(1), &mut Counted(&mut self.counting))
+        self.rerun.ask(session.past(), self.to, &mut budget.max(1), &mut Counted(&mut self.counting))
     }
 
     /// What was counted so far, with the names of the session's program.
     pub fn tally(&self, session: &Session) -> Tally {
-        Tally::of(&self.counting.counts(), session, &self.rerun.machine)
+        Tally::of(&self.counting.counts(), session, &self.rerun.at.machine)
     }
 }
 

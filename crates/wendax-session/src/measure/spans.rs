@@ -89,7 +89,7 @@ impl Spans {
 
     /// From the instruction at `from` to that at `to`, in all of a session's run that is kept.
     pub fn new(session: &Session, from: Addr, to: Addr) -> Self {
-        let mut rerun = Rerun::at(session, session.oldest());
+        let mut rerun = Rerun::at(session.past(), session.oldest());
         let places = [from, to].map(|place| Armed { id: StopId::UNTIL, stop: StopAt::address(place) });
         let judge = Judge::at(places.into(), &mut rerun);
         Self { rerun, judge, until: session.end(), found: Found::default(), is_closed: false }
@@ -97,7 +97,7 @@ impl Spans {
 
     /// Steps gone through, and all there are.
     pub fn progress(&self) -> (u64, u64) {
-        (self.rerun.machine.steps().0, self.until.0)
+        (self.rerun.at.machine.steps().0, self.until.0)
     }
 
     /// Works for about as long as `budget` plain steps take; true when all was gone through.
@@ -108,10 +108,10 @@ impl Spans {
             found.look(machine, comes_to(0), comes_to(1));
             ControlFlow::Continue(())
         });
-        let is_over = self.rerun.ask(session, self.until, &mut budget.max(1), &mut question);
+        let is_over = self.rerun.ask(session.past(), self.until, &mut budget.max(1), &mut question);
         if is_over && !self.is_closed {
             self.is_closed = true;
-            self.rerun.last_moment(session, &mut question);
+            self.rerun.last_moment(session.past(), &mut question);
         }
         is_over
     }

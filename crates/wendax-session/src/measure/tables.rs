@@ -3,6 +3,7 @@
 //! A table says of each column whether it holds numbers and of each row where it leads; how it is drawn is for others.
 
 use super::compare::{Comparison, Row};
+use super::float;
 use super::tally::{Dearest, EventTally, Tally, group_sums};
 use std::fmt::Write as _;
 use wendax_isa::{Addr, StepNo};
@@ -90,11 +91,6 @@ impl Cell {
             Self::Text(_) | Self::Nothing => None,
         }
     }
-}
-
-#[expect(clippy::cast_precision_loss, reason = "for sorting, shares, ratios and bars")]
-pub(super) fn float(number: u64) -> f64 {
-    number as f64
 }
 
 fn share(part: u64, whole: u64) -> Cell {

@@ -5,10 +5,10 @@
 //! Nothing is noted on the way. The run is gone through again on a copy of the machine, blind but for what interrupts
 //! hang on, in slices; when the branch has grown, from where that ended.
 
-use crate::explain::told;
 use crate::log::Entry;
 use crate::rerun::{Question, Rerun};
 use crate::session::Session;
+use crate::words::told;
 use std::collections::BTreeMap;
 use wendax_isa::{Addr, DeviceKind, StepNo, Target};
 use wendax_machine::{Event, Lookout, Machine, Run, StepKind, Stop, Writer};
@@ -190,8 +190,8 @@ struct Seen {
 impl Interruptions {
     /// For the run of a session.
     pub fn new(session: &Session) -> Self {
-        let mut rerun = Rerun::at(session, session.oldest());
-        let machine = &mut rerun.machine;
+        let mut rerun = Rerun::at(session.past(), session.oldest());
+        let machine = &mut rerun.at.machine;
         let numbers = machine.target().interrupts;
         let source = |&number: &u32| Source {
             number,
@@ -213,7 +213,7 @@ impl Interruptions {
     }
 
     fn is_of(&self, session: &Session) -> bool {
-        self.branches == session.branches() && self.rerun.machine.steps() <= session.end()
+        self.branches == session.branches() && self.rerun.at.machine.steps() <= session.end()
     }
 
     /// What was found out so far.
@@ -226,7 +226,7 @@ impl Interruptions {
         if !self.is_of(session) {
             *self = Self::new(session);
         }
-        let is_over = self.rerun.ask(session, session.end(), &mut budget.max(1), &mut self.seen);
+        let is_over = self.rerun.ask(session.past(), session.end(), &mut budget.max(1), &mut self.seen);
         self.told = self.seen.conclude();
         is_over
     }

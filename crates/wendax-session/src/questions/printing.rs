@@ -31,13 +31,13 @@ impl Session {
             high = after;
         }
         low = passed.checked_sub(1).and_then(|index| steps.get(index)).copied().unwrap_or(low);
-        let mut rerun = Rerun::at(self, low);
+        let mut rerun = Rerun::at(self.past(), low);
         // Half of what is left at a time, so that what is looked through twice is little.
         while high > low + 1 {
             let middle = low + (high - low) / 2;
             let mut ahead = rerun.clone();
-            ahead.go_through(self, middle, &mut On);
-            if count(&ahead.machine) > position {
+            ahead.go_through(self.past(), middle, &mut On);
+            if count(&ahead.at.machine) > position {
                 high = middle;
             } else {
                 (rerun, low) = (ahead, middle);
@@ -47,6 +47,6 @@ impl Session {
     }
 
     fn count_at(&self, step: StepNo, count: fn(&Machine) -> u64) -> u64 {
-        count(&Rerun::at(self, step).machine)
+        count(&Rerun::at(self.past(), step).at.machine)
     }
 }

@@ -115,7 +115,7 @@ impl<F: Finder> Scan<F> {
         }
         if self.workers.is_empty() {
             let processors = std::thread::available_parallelism().map_or(1, usize::from);
-            let mut rerun = Rerun::at(session, session.oldest());
+            let mut rerun = Rerun::at(session.past(), session.oldest());
             let judge = Judge::at(vec![Armed { id: StopId::UNTIL, stop: self.stop.clone() }], &mut rerun);
             self.workers = vec![Worker { rerun, judge, task: None }; processors.min(MOST_WORKERS).min(self.count)];
         }
@@ -163,10 +163,10 @@ impl<F: Finder> Worker<F> {
         while left > 0 {
             let Some((number, until, mut found)) = self.task.take() else {
                 let Some((number, from, until)) = next() else { break };
-                self.rerun.go_to(session, from);
-                self.judge.stands_behind(&self.rerun.machine, self.rerun.tail());
+                self.rerun.go_to(session.past(), from);
+                self.judge.stands_behind(&self.rerun.at.machine, self.rerun.tail());
                 let mut found = finder();
-                found.begin(&self.rerun.machine);
+                found.begin(&self.rerun.at.machine);
                 self.task = Some((number, until, found));
                 left = left.saturating_sub(BEGINNING);
                 continue;
@@ -175,7 +175,7 @@ impl<F: Finder> Worker<F> {
                 let goes_on = hits.iter().all(|hit| found.met(machine, *hit));
                 if goes_on { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
             });
-            if self.rerun.ask(session, until, &mut left, &mut question) {
+            if self.rerun.ask(session.past(), until, &mut left, &mut question) {
                 done.push((number, found));
             } else {
                 self.task = Some((number, until, found));

@@ -317,7 +317,7 @@ fn writing(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Inte
     if let Thing::Register(register) = thing {
         intervals.retain(|&(start, _)| {
             let Some(after) = session.history.after(start) else { return true };
-            let registers = Machine::registers_in(&after.snapshot);
+            let registers = Machine::registers_in(&after.at.snapshot);
             registers.get(usize::from(register.0)).is_none_or(|&(_, is_known)| is_known)
                 && (is_stack(session, register) || after.used.writes >> register.0 & 1 != 0)
         });
@@ -326,7 +326,8 @@ fn writing(session: &Session, thing: Thing, at: StepNo, end: StepNo) -> Vec<Inte
         intervals.retain(|&(start, _)| {
             let (one, other) = (session.history.before(start), session.history.after(start));
             let page = session.machine().target().map.page;
-            let is_same = |address: Addr| other.is_some_and(|other| one.snapshot.shares_page(&other.snapshot, address));
+            let is_same =
+                |address: Addr| other.is_some_and(|other| one.at.snapshot.shares_page(&other.at.snapshot, address));
             let mut starts = (from.0 / page..=to.0.saturating_sub(1) / page).map(|number| Addr(number * page));
             // What devices show is in no page.
             let is_device = session.machine().target().map.devices_start < to;

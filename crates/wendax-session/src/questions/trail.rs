@@ -4,50 +4,35 @@
 //! met are looked for outwards from the present one.
 
 use super::scan::{Finder, Nearest, Scan};
-use crate::effects::{Effects, observe};
-use crate::rerun::{Question, Rerun};
+use crate::effects::{Effects, steps_between, steps_of};
+use crate::rerun::Rerun;
 use crate::session::Session;
 use crate::stops::{Hit, StopAt};
 use std::collections::VecDeque;
 use wendax_isa::StepNo;
-use wendax_machine::{Machine, Run, Stop};
+use wendax_machine::Machine;
 
 /// Steps found on each side of the present one, at most.
 const MOST_FOUND: usize = 5_000;
-
-/// Takes down what each step did.
-#[derive(Default)]
-struct Did(Vec<Effects>);
-
-impl Question for Did {
-    fn run(&mut self, machine: &mut Machine, _: Run) -> Stop {
-        let (stop, effects) = observe(machine);
-        self.0.extend(effects);
-        stop
-    }
-}
 
 impl Session {
     /// What the steps from one on did: at most `most`, as far as the run is known.
     pub fn steps_from(&self, step: StepNo, most: usize) -> Vec<Effects> {
         let from = step.max(self.oldest());
-        let until = from.saturating_add(most as u64).min(self.end());
-        let mut did = Did::default();
-        Rerun::at(self, from).go_through(self, until, &mut did);
-        did.0
+        steps_between(self.past(), from, from.saturating_add(most as u64).min(self.end()))
     }
 
     /// What each of these steps did, given in order.
     pub fn steps_at(&self, steps: &[StepNo]) -> Vec<Effects> {
-        let mut did = Did::default();
+        let mut did = Vec::new();
         let mut rerun: Option<Rerun> = None;
         for &step in steps.iter().filter(|&&step| step >= self.oldest()) {
             // The next one is mostly near the one before.
-            let rerun = rerun.get_or_insert_with(|| Rerun::at(self, step));
-            rerun.go_to(self, step);
-            rerun.go_through(self, (step + 1).min(self.end()), &mut did);
+            let rerun = rerun.get_or_insert_with(|| Rerun::at(self.past(), step));
+            rerun.go_to(self.past(), step);
+            did.extend(steps_of(rerun, self.past(), (step + 1).min(self.end())));
         }
-        did.0
+        did
     }
 }
 

@@ -48,9 +48,9 @@ fn last_step_that_wrote(session: &Session, thing: Thing, before: StepNo) -> Opti
 }
 
 fn last_in_interval(session: &Session, thing: Thing, from: StepNo, until: StepNo) -> Option<Effects> {
-    let mut rerun = Rerun::at(session, from);
-    let word_bytes = rerun.machine.target().word_bytes();
+    let mut rerun = Rerun::at(session.past(), from);
+    let word_bytes = rerun.at.machine.target().word_bytes();
     let mut last = Last { fits: |report: &Report| is_written(report, thing), found: None, word_bytes };
-    rerun.go_through(session, until, &mut Seen(&mut last));
+    rerun.go_through(session.past(), until, &mut Seen(&mut last));
     last.found
 }

@@ -4,8 +4,8 @@
 //! place, which has one counter however much waits for it. So what the next thing is costs the same however many there are.
 
 use super::{Script, What, When};
-use crate::session::Session;
-use crate::stops::{Armed, StopAt, StopId};
+use crate::past::Past;
+use crate::stops::{Armed, StopAt, StopId, times_met};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 use wendax_isa::StepNo;
@@ -115,9 +115,9 @@ impl Playing {
         waited_for.map(|((_, &address), id)| Armed { id: StopId(id), stop: StopAt::address(address) }).collect()
     }
 
-    /// Counts how often places have arrived up to the present moment of a walk, when that is not known.
-    pub(crate) fn catch_up(&mut self, session: &Session) {
-        let (now, cycles) = (session.now(), session.machine().cycles());
+    /// Counts how often places have arrived up to the moment the machine stands at, when that is not known.
+    pub(crate) fn catch_up(&mut self, past: Past<'_>) {
+        let (now, cycles) = (past.machine.steps(), past.machine.cycles());
         if !std::mem::take(&mut self.is_stale) {
             return;
         }
@@ -125,7 +125,7 @@ impl Playing {
             if self.places[index].waiting.is_empty() {
                 continue;
             }
-            let times = session.times_met(&StopAt::address(self.script.places[index]), now);
+            let times = times_met(past, &StopAt::address(self.script.places[index]), now);
             (self.places[index].times, self.places[index].last) = (times, Some(now));
             self.come_due(index, now, cycles);
         }

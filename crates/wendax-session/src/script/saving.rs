@@ -1,7 +1,7 @@
 //! What came from outside in a run, written down so that it comes again in another one.
 //!
-//! What was typed where the program asks comes when it asks; the rest so many cycles after a label arrived so often, so
-//! that an edit elsewhere does not move it. What is played then is the same run, step by step.
+//! What alone was typed where the program asks comes when it asks; the rest so many cycles after a label arrived so often,
+//! so that an edit elsewhere does not move it. What is played then is the same run, step by step.
 
 use crate::log::Entry;
 use crate::rerun::{Question, Rerun};
@@ -73,7 +73,7 @@ impl Saving {
         let labels = labels.filter_map(|label| Some((label.address()?, label.name.clone()))).collect();
         let arrivals = Arrivals { labels, visits: Visits::default(), last: None, cycles: 0 };
         Ok(Self {
-            rerun: Rerun::at(session, session.oldest()),
+            rerun: Rerun::at(session.past(), session.oldest()),
             arrivals,
             next: 0,
             branch: session.branches(),
@@ -88,14 +88,14 @@ impl Saving {
 
     /// Steps gone through, and all there are.
     pub fn progress(&self, session: &Session) -> (u64, u64) {
-        (self.rerun.machine.steps().0, session.entries().last().map_or(0, |entry| entry.step.0))
+        (self.rerun.at.machine.steps().0, session.entries().last().map_or(0, |entry| entry.step.0))
     }
 
     /// Works for about as long as `budget` steps take; true when all is written down.
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
         let mut left = budget.max(1);
         while let Some(entry) = session.entries().get(self.next) {
-            if !self.rerun.ask(session, entry.step, &mut left, &mut self.arrivals) {
+            if !self.rerun.ask(session.past(), entry.step, &mut left, &mut self.arrivals) {
                 return false;
             }
             self.write(session, entry);
@@ -125,10 +125,15 @@ impl Saving {
             | Event::SetFlags(_)
             | Event::SetByte(..) => return,
         }
-        if written.levers.is_none() && self.asks(session) {
+        // What comes when the program asks comes alone: of several things of one moment the others would have to wait for
+        // it to ask again.
+        let entries = session.entries();
+        let with = |other: usize| entries.get(other).is_some_and(|other| other.step == entry.step && is_input(other));
+        let is_alone = !with(self.next.wrapping_sub(1)) && !with(self.next + 1);
+        if written.levers.is_none() && is_alone && self.asks(session) {
             written.asked = Some(true);
         } else {
-            let cycles = self.rerun.machine.cycles();
+            let cycles = self.rerun.at.machine.cycles();
             match self.arrivals.last {
                 Some((address, since)) => {
                     written.place = self.arrivals.labels.get(&address).map(String::as_str);
@@ -149,17 +154,20 @@ impl Saving {
         impl Question for Untyped {
             fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
                 // What was typed here is left out, and what else came here is not.
-                let typed = |entry: &&Entry| matches!(entry.event, Event::Typed(_) | Event::InputEnds);
-                entries.iter().filter(|entry| !typed(entry)).for_each(|entry| machine.feed(&entry.event));
+                entries.iter().filter(|entry| !is_input(entry)).for_each(|entry| machine.feed(&entry.event));
             }
 
             fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
                 machine.run_past(run)
             }
         }
-        let mut machine = self.rerun.last_moment(session, &mut Untyped);
+        let mut machine = self.rerun.last_moment(session.past(), &mut Untyped);
         matches!(machine.step(), Stop::Needs(Need::Input))
     }
+}
+
+fn is_input(entry: &Entry) -> bool {
+    matches!(entry.event, Event::Typed(_) | Event::InputEnds)
 }
 
 impl Question for Arrivals {

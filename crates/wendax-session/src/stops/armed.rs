@@ -4,26 +4,9 @@
 //! A judge tells what is met; here it is counted and decided what that means: to stop, or to let something come.
 
 use super::judge::{Armed, Hit, Hits, Judge};
-use super::{Meetings, StopAt, StopId};
+use super::meetings::{Count, Meetings};
+use super::{StopAt, StopId};
 use wendax_isa::StepNo;
-
-/// How often a stop has been met, and the moment it was met last.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(crate) struct Count {
-    pub(crate) times: u64,
-    pub(crate) last: Option<StepNo>,
-}
-
-impl Count {
-    /// It is met at a moment; how often it has been by that. `None` when that is counted already.
-    pub(crate) fn meet(&mut self, moment: StepNo) -> Option<u64> {
-        if self.last == Some(moment) {
-            return None;
-        }
-        (self.times, self.last) = (self.times + 1, Some(moment));
-        Some(self.times)
-    }
-}
 
 /// The stops of a walk.
 #[derive(Debug, Clone, Default)]

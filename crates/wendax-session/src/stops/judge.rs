@@ -12,8 +12,8 @@ use crate::rerun::Rerun;
 use crate::values::{self, At};
 use smallvec::SmallVec;
 use wendax_asm::BoundValue;
-use wendax_isa::{Addr, StepNo, Target};
-use wendax_machine::{Came, Event, Lookout, Machine, Report, Run, StepKind, Stop, Write};
+use wendax_isa::{Addr, RegisterUse, StepNo, Target};
+use wendax_machine::{Came, Event, InsnInfo, Lookout, Machine, Report, Run, StepKind, Stop, Write};
 
 /// A stop with its number.
 #[derive(Debug, Clone)]
@@ -163,9 +163,9 @@ impl Judge {
 
     /// For a machine that goes through a run again, and looks out from now on.
     pub(crate) fn at(stops: Vec<Armed>, rerun: &mut Rerun) -> Self {
-        let mut judge = Self::new(stops, &rerun.machine);
-        judge.stands_behind(&rerun.machine, rerun.tail());
-        judge.arm(&mut rerun.machine);
+        let mut judge = Self::new(stops, &rerun.at.machine);
+        judge.stands_behind(&rerun.at.machine, rerun.tail());
+        judge.arm(&mut rerun.at.machine);
         judge
     }
 
@@ -300,7 +300,8 @@ impl Judge {
         if !(is_moment || is_place || is_next && self.by_mnemonic) {
             return;
         }
-        let mnemonics = if self.by_mnemonic { machine.mnemonics_at(pc) } else { Vec::new() };
+        let insn = if self.by_mnemonic { machine.instruction_at(pc) } else { None };
+        let mnemonics = insn.map_or(Vec::new(), |insn| insn.names);
         for (index, armed) in self.stops.iter().enumerate() {
             let is_there = match &armed.stop.place {
                 Where::Step(at) => *at == step,
@@ -347,7 +348,7 @@ impl Judge {
                     // A program may serve its calls itself, by a trap.
                     let made = match report.kind {
                         StepKind::Call(made) => Some(made),
-                        StepKind::Trap(_) if report.length > 0 => before.call,
+                        StepKind::Trap(_) if report.length > 0 => before.next.as_ref().and_then(|next| next.call),
                         StepKind::Trap(_) | StepKind::Instruction | StepKind::Interrupt(_) => None,
                     };
                     made.is_some_and(|made| number.is_none_or(|number| number == made))
@@ -381,12 +382,8 @@ impl Judge {
 
     fn before(&self, machine: &Machine) -> Before {
         let mut before = Before::default();
-        if self.reads {
-            let uses = machine.uses_next();
-            (before.reads, before.flags_read) = (uses.reads, uses.flags_read);
-        }
-        if self.calls {
-            before.call = machine.call_next();
+        if self.reads || self.calls {
+            before.next = machine.instruction_at(machine.pc());
         }
         if self.leaves {
             before.targets = machine.frames().iter().map(|frame| frame.target).collect();
@@ -426,13 +423,17 @@ fn is_touched_by_entries(thing: Thing, target: &Target) -> bool {
 /// What has to be known of the state before a step.
 #[derive(Default)]
 struct Before {
-    reads: u32,
-    flags_read: u32,
-    call: Option<u32>,
+    next: Option<InsnInfo>,
     /// The routines that are active, the innermost last.
     targets: Vec<Addr>,
     /// Of each stop: its value was true.
     values: Vec<bool>,
+}
+
+impl Before {
+    fn uses(&self) -> RegisterUse {
+        self.next.as_ref().map_or(RegisterUse::default(), |next| next.uses)
+    }
 }
 
 fn has_read(report: &Report, thing: Thing, before: &Before, target: &Target) -> bool {
@@ -441,8 +442,8 @@ fn has_read(report: &Report, thing: Thing, before: &Before, target: &Target) -> 
     match thing {
         Thing::Register(register) if is_entry => register == target.roles.stack,
         Thing::Flag(_) if is_entry => true,
-        Thing::Register(register) => before.reads >> register.0 & 1 != 0,
-        Thing::Flag(bit) => before.flags_read & bit != 0,
+        Thing::Register(register) => before.uses().reads >> register.0 & 1 != 0,
+        Thing::Flag(bit) => before.uses().flags_read & bit != 0,
         Thing::Cells(from, to) => report.reads.iter().any(|&(at, length)| at < to && from < at + length),
     }
 }

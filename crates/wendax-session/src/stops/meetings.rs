@@ -4,13 +4,12 @@
 //! that was done last, in slices; how often by some earlier moment is known from marks set meanwhile, and a short
 //! replay. What arrives at the last moment of a branch hangs on what may still come there, so it is counted apart.
 
-use super::armed::Count;
 use super::judge::{Armed, Hit};
 use super::looking::Judged;
 use super::{Judge, StopAt, StopId, Times};
 use crate::history::INTERVAL;
+use crate::past::Past;
 use crate::rerun::Rerun;
-use crate::session::Session;
 use crate::values::At;
 use std::collections::{BTreeMap, VecDeque};
 use std::ops::ControlFlow;
@@ -40,6 +39,24 @@ pub struct Met {
     pub by: StepNo,
     /// At this moment last.
     pub last: Option<StepNo>,
+}
+
+/// How often a stop has been met, and the moment it was met last.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Count {
+    pub(crate) times: u64,
+    pub(crate) last: Option<StepNo>,
+}
+
+impl Count {
+    /// It is met at a moment; how often it has been by that. `None` when that is counted already.
+    pub(crate) fn meet(&mut self, moment: StepNo) -> Option<u64> {
+        if self.last == Some(moment) {
+            return None;
+        }
+        (self.times, self.last) = (self.times + 1, Some(moment));
+        Some(self.times)
+    }
 }
 
 /// What is known of the meetings of one stop up to a moment: all that steps before it met, what arrives there left out.
@@ -135,84 +152,127 @@ impl Meetings {
         self.known.values().all(|known| known.now.step >= step)
     }
 
+    /// What comes at the end of a branch has been looked at.
+    fn has_looked_at(&self, past: Past<'_>) -> bool {
+        self.known.is_empty() || self.looked_at == Some((past.end, past.entries_up_to(past.end), past.branch))
+    }
+
     fn least(&self) -> StepNo {
         self.known.values().map(|known| known.now.step).min().unwrap_or(StepNo::LAST)
     }
 }
 
-impl Session {
-    /// How often a stop was met on this branch, as far as that was counted: see [`Self::count_meetings`].
-    pub fn met_so_far(&self, id: StopId) -> Option<Met> {
-        let known = self.stops.meetings.known.get(&id)?;
+impl Meetings {
+    /// How often a stop was met, as far as that was counted.
+    pub(crate) fn met_so_far(&self, id: StopId) -> Option<Met> {
+        let known = self.known.get(&id)?;
         let Mark { step: by, count: Count { times, last } } = known.now;
         let last = if known.arrives { Some(by) } else { last };
         Some(Met { times: times + u64::from(known.arrives), by, last })
     }
 
-    /// All that was noted on this branch, as far as that was counted, in order of step; of each stop the latest.
-    pub fn notes(&self) -> Vec<Noted> {
-        let mut notes: Vec<Noted> = self.stops.meetings.known.values().flat_map(|known| known.notes.clone()).collect();
+    /// All that was noted as far as that was counted, in order of step; of each stop the latest.
+    pub(crate) fn notes(&self) -> Vec<Noted> {
+        let mut notes: Vec<Noted> = self.known.values().flat_map(|known| known.notes.clone()).collect();
         notes.sort_by_key(|note| (note.step, note.id));
         notes
     }
 
     /// How many notes were taken before those that are kept.
-    pub fn forgotten_notes(&self) -> u64 {
-        self.stops.meetings.known.values().map(|known| known.forgotten).sum()
+    pub(crate) fn forgotten_notes(&self) -> u64 {
+        self.known.values().map(|known| known.forgotten).sum()
     }
 
-    /// Counts meetings up to the end of the branch, for about as long as `budget` steps take; true when nothing is left
-    /// to count.
-    pub fn count_meetings(&mut self, budget: u64) -> bool {
-        self.count_up_to(self.end(), budget)
+    /// Nothing of a branch is left to count.
+    pub(crate) fn is_counted(&self, past: Past<'_>) -> bool {
+        self.reach(past.end) && self.has_looked_at(past)
     }
 
-    /// Nothing is left to count; see [`Self::count_meetings`].
-    pub fn is_counted(&self) -> bool {
-        self.stops.meetings.reach(self.end()) && self.has_looked_at(self.end())
-    }
-
-    fn has_looked_at(&self, moment: StepNo) -> bool {
-        self.stops.meetings.known.is_empty()
-            || self.stops.meetings.looked_at == Some((moment, self.entries_up_to(moment), self.branches()))
-    }
-
-    pub(crate) fn count_up_to(&mut self, step: StepNo, budget: u64) -> bool {
+    /// Counts meetings of these stops up to a step, for about as long as `budget` steps take; true when nothing is left to count.
+    pub(crate) fn count_up_to(&mut self, list: &[Armed], past: Past<'_>, step: StepNo, budget: u64) -> bool {
         let mut left = budget.max(1);
-        while !self.stops.meetings.reach(step) {
+        while !self.reach(step) {
             if left == 0 {
                 return false;
             }
-            let from = self.stops.meetings.least().max(self.oldest());
-            let mut counting = match self.stops.meetings.counting.take() {
-                Some(counting) if counting.rerun.machine.steps() == from => counting,
-                _ => self.counting_from(from),
-            };
+            let from = self.least().max(past.oldest());
+            let mut counting = self.counting_at(list, past, from);
             let effort = left.min(INTERVAL);
             let mut some = effort;
-            let is_over = self.count_slice(&mut counting, step, &mut some);
+            let is_over = counting.go_on(past, &mut self.known, step, &mut some);
             left = left.saturating_sub(effort - some + 1);
-            let reached = if is_over { step } else { counting.rerun.machine.steps() };
-            self.stops.meetings.mark(reached);
-            self.stops.meetings.counting = Some(counting);
+            let reached = if is_over { step } else { counting.rerun.at.machine.steps() };
+            self.mark(reached);
+            self.counting = Some(counting);
         }
-        if step == self.end() && !self.has_looked_at(step) {
-            self.look_at_last();
+        if step == past.end && !self.has_looked_at(past) {
+            self.look_at_last(list, past);
         }
         true
     }
 
-    fn counting_from(&self, from: StepNo) -> Box<Counting> {
-        let mut rerun = Rerun::at(self, from);
-        let judge = Judge::at(self.stops.list.clone(), &mut rerun);
-        Box::new(Counting { rerun, judge })
+    /// The counting under way, when it stands at a step, else another one from there.
+    fn counting_at(&mut self, list: &[Armed], past: Past<'_>, from: StepNo) -> Box<Counting> {
+        match self.counting.take() {
+            Some(counting) if counting.rerun.at.machine.steps() == from => counting,
+            _ => {
+                let mut rerun = Rerun::at(past, from);
+                let judge = Judge::at(list.to_vec(), &mut rerun);
+                Box::new(Counting { rerun, judge })
+            }
+        }
     }
 
+    /// Looks at the moment counted to, which nobody has left: what arrives there as things stand.
+    fn look_at_last(&mut self, list: &[Armed], past: Past<'_>) {
+        let counting = self.counting_at(list, past, past.end);
+        let mut arriving = Vec::new();
+        let mut judge = counting.judge.clone();
+        let mut question = Judged::new(&mut judge, |_, judge, hits| {
+            arriving.extend(hits.iter().map(|hit| judge.stops[hit.index].id));
+            ControlFlow::Continue(())
+        });
+        counting.rerun.last_moment(past, &mut question);
+        for (id, known) in &mut self.known {
+            known.arrives = arriving.contains(id) && known.now.count.last != Some(past.end);
+        }
+        self.counting = Some(counting);
+        self.looked_at = Some((past.end, past.entries_up_to(past.end), past.branch));
+    }
+
+    /// How often each of these stops had been met by a moment, what arrives there included; they have been counted up to
+    /// there. Nothing for a stop of a command's own.
+    pub(crate) fn times_by(&self, past: Past<'_>, stops: &[Armed], step: StepNo) -> Vec<Count> {
+        let count = |armed: &Armed| {
+            let Some(known) = self.known.get(&armed.id) else { return 0 };
+            let mark = known.before(step);
+            if armed.stop.times == Times::Each { mark.count.times } else { times_since(past, armed, mark, step) }
+        };
+        stops.iter().map(|armed| Count { times: count(armed), last: None }).collect()
+    }
+}
+
+/// How often a stop was met on a branch up to a moment, what arrives there included: counted from the beginning.
+pub(crate) fn times_met(past: Past<'_>, stop: &StopAt, step: StepNo) -> u64 {
+    times_since(past, &Armed { id: StopId::UNTIL, stop: stop.clone() }, Mark::default(), step)
+}
+
+fn times_since(past: Past<'_>, armed: &Armed, Mark { step, mut count }: Mark, to: StepNo) -> u64 {
+    let mut rerun = Rerun::at(past, step.max(past.oldest()));
+    let mut judge = Judge::at(vec![armed.clone()], &mut rerun);
+    let mut question = Judged::new(&mut judge, |machine, _, _| {
+        count.meet(machine.steps());
+        ControlFlow::Continue(())
+    });
+    rerun.go_through(past, to, &mut question);
+    rerun.last_moment(past, &mut question);
+    count.times
+}
+
+impl Counting {
     /// Counts on up to a step; true when it is reached.
-    fn count_slice(&mut self, counting: &mut Counting, until: StepNo, left: &mut u64) -> bool {
-        let Counting { rerun, judge } = counting;
-        let mut meetings = std::mem::take(&mut self.stops.meetings);
-        let known = &mut meetings.known;
+    fn go_on(&mut self, past: Past<'_>, known: &mut BTreeMap<StopId, Known>, until: StepNo, left: &mut u64) -> bool {
+        let Self { rerun, judge } = self;
         let mut question = Judged::new(judge, |machine, judge, hits| {
             for hit in hits {
                 let id = judge.stops[hit.index].id;
@@ -222,58 +282,7 @@ impl Session {
             }
             ControlFlow::Continue(())
         });
-        let is_over = rerun.ask(self, until, left, &mut question);
-        self.stops.meetings = meetings;
-        is_over
-    }
-
-    /// Looks at the moment counted to, which nobody has left: what arrives there as things stand.
-    fn look_at_last(&mut self) {
-        let moment = self.end();
-        let counting = match self.stops.meetings.counting.take() {
-            Some(counting) if counting.rerun.machine.steps() == moment => counting,
-            _ => self.counting_from(moment),
-        };
-        let mut arriving = Vec::new();
-        let mut judge = counting.judge.clone();
-        let mut question = Judged::new(&mut judge, |_, judge, hits| {
-            arriving.extend(hits.iter().map(|hit| judge.stops[hit.index].id));
-            ControlFlow::Continue(())
-        });
-        counting.rerun.last_moment(self, &mut question);
-        for (id, known) in &mut self.stops.meetings.known {
-            known.arrives = arriving.contains(id) && known.now.count.last != Some(moment);
-        }
-        self.stops.meetings.counting = Some(counting);
-        self.stops.meetings.looked_at = Some((moment, self.entries_up_to(moment), self.branches()));
-    }
-
-    /// How often each of these stops had been met by a moment, what arrives there included; they have been counted up to
-    /// there. Nothing for a stop of a command's own.
-    pub(crate) fn times_by(&self, stops: &[Armed], step: StepNo) -> Vec<Count> {
-        let count = |armed: &Armed| {
-            let Some(known) = self.stops.meetings.known.get(&armed.id) else { return 0 };
-            let mark = known.before(step);
-            if armed.stop.times == Times::Each { mark.count.times } else { self.times_since(armed, mark, step) }
-        };
-        stops.iter().map(|armed| Count { times: count(armed), last: None }).collect()
-    }
-
-    /// How often a stop was met on this branch up to a moment, what arrives there included: counted from the beginning.
-    pub fn times_met(&self, stop: &StopAt, step: StepNo) -> u64 {
-        self.times_since(&Armed { id: StopId::UNTIL, stop: stop.clone() }, Mark::default(), step)
-    }
-
-    fn times_since(&self, armed: &Armed, Mark { step, mut count }: Mark, to: StepNo) -> u64 {
-        let mut rerun = Rerun::at(self, step.max(self.oldest()));
-        let mut judge = Judge::at(vec![armed.clone()], &mut rerun);
-        let mut question = Judged::new(&mut judge, |machine, _, _| {
-            count.meet(machine.steps());
-            ControlFlow::Continue(())
-        });
-        rerun.go_through(self, to, &mut question);
-        rerun.last_moment(self, &mut question);
-        count.times
+        rerun.ask(past, until, left, &mut question)
     }
 }
 

@@ -4,8 +4,8 @@
 //! language. Nothing here runs.
 
 use super::{NotedValue, StopAt, Thing, Times, Touch, Where};
+use crate::cursor::Tail;
 use crate::reader::{Nothing, Reader};
-use crate::rerun::Tail;
 use crate::values::{self, Names, Sole};
 use wendax_asm::{BoundValue, ValueError};
 use wendax_isa::Addr;

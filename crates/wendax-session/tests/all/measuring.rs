@@ -1,7 +1,7 @@
 //! What a run cost, against adding up single steps by looking at the machine before and behind each: on random programs
 //! with calls, recursion, changed returns, interrupts, handlers of their own, code that writes itself, values set by hand.
 
-use crate::truth::{LINES, go, program};
+use crate::truth::{LINES, go, next_insn, program};
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use wendax_isa::w16::{Op, TRAP_CYCLES};
@@ -62,7 +62,7 @@ impl Judged {
         if length == 0 {
             return;
         }
-        let insn = before.instruction_at(before.pc()).expect("it was carried out");
+        let insn = next_insn(before).expect("it was carried out");
         let base = if insn.b < 14 { before.register(Reg(insn.b)) } else { 0 };
         let at = Addr((base + u32::from(insn.value)) & 0xFFFF);
         match insn.op() {
@@ -107,7 +107,7 @@ impl Judged {
             StepKind::Instruction => {}
         }
         if length > 0 {
-            let insn = before.instruction_at(before.pc()).expect("it was carried out");
+            let insn = next_insn(before).expect("it was carried out");
             let taken = u64::from(at_place > u64::from(insn.row().cycles));
             let place = self.places.entry((before.pc().0, insn.row().names[0])).or_default();
             *place = (place.0 + 1, place.1 + at_place, place.2 + taken);
@@ -130,7 +130,8 @@ impl Judged {
             let all = &mut self.routines.entry(target).or_default().all;
             *all = (all.0 + 1, all.1 + cycles);
         }
-        let is_call = kind == StepKind::Instruction && before.mnemonics_at(before.pc()).contains(&"call");
+        let is_call = kind == StepKind::Instruction
+            && next_insn(before).is_some_and(|insn| matches!(insn.op(), Op::Call | Op::CallReg));
         if is_call || matches!(kind, StepKind::Interrupt(_) | StepKind::Trap(_)) {
             let target = effects.next.0;
             self.routines.entry(target).or_default().calls += 1;

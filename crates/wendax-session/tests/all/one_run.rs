@@ -340,7 +340,7 @@ fn met(words: &str, records: &[Record], place: impl Fn(&str) -> u32) -> Vec<(u64
             "call" => {
                 matches!(report.kind, StepKind::Call(_))
                     || matches!(report.kind, StepKind::Trap(_))
-                        && before.left.call_next().is_some()
+                        && before.left.instruction_at(before.left.pc()).is_some_and(|insn| insn.call.is_some())
                         && report.length > 0
             }
             "read console_data" => report.reads.iter().any(|(at, length)| at.0 < 0xFF14 && at.0 + length > 0xFF12),

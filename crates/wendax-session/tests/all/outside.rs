@@ -260,6 +260,26 @@ fn what_is_due_behind_a_place_comes_though_something_else_came_as_that_arrived()
 }
 
 #[test]
+fn two_texts_at_one_moment_are_both_there_when_they_are_played_again() {
+    // The character is asked for, and there are two: the second one is polled.
+    let text = "start: nop\nagain: sys get_char\n ldw r2, [0xFF12]\n sys get_char\n halt\n";
+    let run = |events: &str| {
+        let mut session = session(text);
+        session.set_script(Script::read(events, &session).expect("it is right"));
+        go(&mut session, &Disk::new(), Command::Go);
+        session
+    };
+    let first =
+        run("{\"step\": 1, \"text\": \"a\"}\n{\"step\": 1, \"text\": \"b\"}\n{\"asked\": true, \"text\": \"c\"}\n");
+    assert_eq!(first.machine().register(wendax_isa::Reg(2)), u32::from(b'b'));
+    let mut saving = Saving::new(&first).expect("its beginning is kept");
+    while !saving.work(&first, 1000) {}
+    let again = run(saving.text());
+    assert!(again.machine().same_state(first.machine()), "{}", saving.text());
+    assert_eq!(saving.text().matches("asked").count(), 1, "what came alone comes when it is asked: {}", saving.text());
+}
+
+#[test]
 fn files_of_events_say_what_is_wrong_with_them() {
     let session = session(LAMPS);
     for (text, wanted) in [

@@ -2,6 +2,7 @@
 //! time and looks only at what each step did.
 
 use crate::time::{finish, go, program, run, typed};
+use crate::truth::next_insn;
 use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{AccessKind, Event, Machine, Need, StepKind};
@@ -75,11 +76,14 @@ fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Momen
         Where::Address(address) => return arrives && after.pc() == *address,
         Where::Step(step) => return after.steps() == *step,
         Where::Among(from, to) => return arrives && *from <= after.pc() && after.pc() < *to,
-        Where::Op(name) => return arrives && after.mnemonics_at(after.pc()).contains(&name.as_str()),
+        Where::Op(name) => {
+            return arrives && next_insn(after).is_some_and(|insn| insn.names().any(|known| known == name));
+        }
         _ => {}
     }
     let Some(effects) = effects else { return false };
     let byte = |machine: &Machine, at: u32| machine.byte(Addr(at));
+    let uses = |machine: &Machine| next_insn(machine).map(|insn| insn.uses()).unwrap_or_default();
     match &stop.place {
         Where::Address(_) | Where::Among(..) | Where::Op(_) | Where::Step(_) => false,
         Where::Touched(Touch::Write, Thing::Register(register)) => effects.register(*register).is_some(),
@@ -88,20 +92,19 @@ fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Momen
         }
         Where::Touched(Touch::Read, Thing::Register(register)) => match effects.kind {
             StepKind::Interrupt(_) | StepKind::Trap(_) => *register == Reg(13),
-            StepKind::Instruction | StepKind::Call(_) => before.uses_next().reads >> register.0 & 1 != 0,
+            StepKind::Instruction | StepKind::Call(_) => uses(before).reads >> register.0 & 1 != 0,
         },
         Where::Touched(Touch::Write, Thing::Flag(bit)) => effects.flags.touched & bit != 0,
         Where::Touched(Touch::Change, Thing::Flag(bit)) => (effects.flags.old ^ effects.flags.new) & bit != 0,
         Where::Touched(Touch::Read, Thing::Flag(bit)) => {
-            matches!(effects.kind, StepKind::Interrupt(_) | StepKind::Trap(_))
-                || before.uses_next().flags_read & bit != 0
+            matches!(effects.kind, StepKind::Interrupt(_) | StepKind::Trap(_)) || uses(before).flags_read & bit != 0
         }
         Where::Touched(Touch::Write, Thing::Cells(from, to)) => (from.0..to.0).any(|at| effects.wrote(Addr(at))),
         Where::Touched(Touch::Change, Thing::Cells(from, to)) => {
             (from.0..to.0).any(|at| byte(before, at) != byte(after, at))
         }
         Where::Touched(Touch::Read, Thing::Cells(from, to)) => {
-            let access = before.instruction_at(before.pc()).and_then(|insn| before.access_of(insn));
+            let access = before.access_at(before.pc());
             let by_text = |start: u32| {
                 let end = (start..0x10000).find(|&at| byte(before, at) == 0).unwrap_or(start);
                 start < to.0 && from.0 <= end

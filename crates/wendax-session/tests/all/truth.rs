@@ -3,7 +3,7 @@
 
 use proptest::prelude::*;
 use std::collections::BTreeMap;
-use wendax_isa::w16::{C, I, Op, Z};
+use wendax_isa::w16::{C, I, Insn, Op, Z, decode};
 use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{CellState, Event, Machine, Settings, StepKind, Writer};
 use wendax_session::{Command, Effects, Explanation, Outlook, Progress, Session, State, explain};
@@ -123,6 +123,12 @@ pub(crate) fn go(session: &mut Session, command: Command) {
     work(session);
 }
 
+/// The next instruction, decoded by the table.
+pub(crate) fn next_insn(machine: &Machine) -> Option<Insn> {
+    let [first, second] = machine.code_at(machine.pc()).map(|word| u16::try_from(word).expect("a word"));
+    decode(first, second)
+}
+
 /// Who wrote each flag, by looking at what each step was, and nothing else.
 fn follow_flags(writers: &mut BTreeMap<char, Writer>, before: &Machine, effects: &Effects) {
     let mut write = |flags: &str, writer: Writer| {
@@ -135,7 +141,7 @@ fn follow_flags(writers: &mut BTreeMap<char, Writer>, before: &Machine, effects:
         StepKind::Call(_) if before.finished().is_none() && effects.flags.touched == 0 => {}
         StepKind::Call(_) => write("C", Writer::Instruction(effects.pc)),
         StepKind::Instruction => {
-            let insn = before.instruction_at(effects.pc).expect("it was carried out");
+            let insn = next_insn(before).expect("it was carried out");
             let source = if insn.b < 14 { before.register(Reg(insn.b)) } else { u32::from(insn.value) };
             let flags = match insn.op() {
                 Op::Shl | Op::Shr | Op::Asr if source % 16 == 0 => "ZNV",
@@ -201,7 +207,7 @@ fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), 
     prop_assert_eq!(now.printed() - before.printed(), effects.printed);
     prop_assert_eq!(now.read() - before.read(), effects.consumed);
     if let Some(taken) = told.taken {
-        let insn = before.instruction_at(before.pc()).expect("it was carried out");
+        let insn = next_insn(before).expect("it was carried out");
         prop_assert_eq!(effects.cycles, u64::from(insn.row().cycles) + u64::from(taken), "a jump taken costs one more");
         prop_assert!(taken || effects.fell_through());
     }

@@ -112,8 +112,7 @@ fn used_here(session: &Session) -> Vec<String> {
     let (mut registers, mut labels) = (0, Vec::new());
     for line in lines {
         if let Some(insn) = machine.instruction_at(line.address) {
-            let uses = insn.uses();
-            registers |= uses.reads | uses.writes;
+            registers |= insn.uses.reads | insn.uses.writes;
         }
         let source = session.sources().get(line.span.file);
         let text = source.and_then(|file| file.text().get(line.span.range())).unwrap_or_default();

@@ -1,5 +1,6 @@
 //! What `architecture` promises of the crates: which knows nothing of which, and where W16 stays.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 fn crates() -> PathBuf {
@@ -88,6 +89,82 @@ fn right_of_the_machine_only_the_account_knows_w16() {
             }
         }
     }
+}
+
+/// The names that a source takes from other files of its crate, each with the words of its path.
+fn taken(text: &str) -> Vec<(Vec<&str>, &str)> {
+    let is_name = |sign: char| sign.is_alphanumeric() || sign == '_';
+    let mut taken = Vec::new();
+    for root in ["crate::", "super::"] {
+        for (at, _) in
+            text.match_indices(root).filter(|(at, _)| !text[..*at].ends_with(|sign| is_name(sign) || sign == ':'))
+        {
+            let mut rest = &text[at..];
+            let mut path = Vec::new();
+            while let Some(end) = rest.find(|sign| !is_name(sign))
+                && rest[end..].starts_with("::")
+            {
+                path.push(&rest[..end]);
+                rest = &rest[end + 2..];
+            }
+            let names = match rest.strip_prefix('{') {
+                Some(list) => list.split('}').next().unwrap_or_default(),
+                None => &rest[..rest.find(|sign| !is_name(sign)).unwrap_or(rest.len())],
+            };
+            taken.extend(
+                names.split(|sign| !is_name(sign)).filter(|name| !name.is_empty()).map(|name| (path.clone(), name)),
+            );
+        }
+    }
+    taken
+}
+
+#[test]
+fn no_file_of_the_session_needs_one_that_needs_it() {
+    let root = crates().join("wendax-session").join("src");
+    let code = |path: &Path| {
+        let text = std::fs::read_to_string(path).expect("a source");
+        let text = text.split("#[cfg(test)]\nmod ").next().unwrap_or_default();
+        text.lines().map(|line| line.split("//").next().unwrap_or_default()).collect::<Vec<_>>().join("\n")
+    };
+    let files: BTreeMap<String, String> = sources(&root)
+        .iter()
+        .map(|path| (path.strip_prefix(&root).expect("below it").with_extension("").display().to_string(), code(path)))
+        .filter(|(name, _)| name != "lib")
+        .collect();
+    let mut defined: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+    for (file, text) in &files {
+        for line in text.lines().map(str::trim_start).filter(|line| line.starts_with("pub")) {
+            let mut words = line.split([' ', '(', '<', ':', '{', ';']).filter(|word| !word.is_empty());
+            let kinds = ["struct", "enum", "fn", "trait", "const", "type"];
+            if words.any(|word| kinds.contains(&word))
+                && let Some(name) = words.next()
+            {
+                defined.entry(name).or_default().push(file);
+            }
+        }
+    }
+    let mut needs: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+    for (file, text) in &files {
+        for (path, name) in taken(text) {
+            // A name that several files have is that of the folder it is taken from.
+            let folder = match path.as_slice() {
+                ["crate", folder, ..] => folder,
+                _ => file.split('/').next().unwrap_or_default(),
+            };
+            let there = defined.get(name).into_iter().flatten().filter(|other| **other != file);
+            let near = there.clone().find(|other| other.split('/').next() == Some(folder));
+            needs.entry(file).or_default().extend(near.or(there.clone().next()));
+        }
+    }
+    assert!(needs["commands"].contains("session") && needs["explain"].contains("session"), "{needs:#?}");
+    // What needs nothing that is left goes, until nothing is left but circles.
+    while let Some(free) =
+        needs.iter().find(|(_, of)| of.iter().all(|of| !needs.contains_key(of))).map(|(file, _)| *file)
+    {
+        needs.remove(free);
+    }
+    assert!(needs.is_empty(), "a circle, or what needs one: {needs:#?}");
 }
 
 #[test]

@@ -1,0 +1,38 @@
+//! Instructions as their source has them: its own mnemonics, names and numbers.
+
+use crate::session::Session;
+use wendax_isa::Addr;
+use wendax_machine::InsnInfo;
+
+/// The instruction that stands at an address now, as it is written when the program was made with it, else disassembled;
+/// `None` when there is none.
+pub fn instruction_text(session: &Session, address: Addr) -> Option<String> {
+    code_text(session, address, session.machine().code_at(address))
+}
+
+/// The same of code words that stand or stood at an address.
+pub fn code_text(session: &Session, address: Addr, code: [u32; 2]) -> Option<String> {
+    let machine = session.machine();
+    let insn = machine.instruction_of(address, code)?;
+    Some(written(session, &insn).unwrap_or_else(|| {
+        let image = session.image();
+        let first_label = machine.target().map.vectors_end;
+        let label = |value: Addr| image.label_at(value).map(|symbol| symbol.name.clone());
+        machine.text_of(&insn, &|value| label(value).filter(|_| value >= first_label))
+    }))
+}
+
+/// An instruction as the source has it: its own mnemonic, names and numbers.
+pub(crate) fn written(session: &Session, insn: &InsnInfo) -> Option<String> {
+    let &InsnInfo { address, length, code, .. } = insn;
+    let line = session.image().line_at(address)?;
+    let now = code.iter().flat_map(|word| word.to_le_bytes().into_iter().take(2)).take(length as usize);
+    let is_as_made = now.eq(session.image().bytes(address, length).iter().copied());
+    if line.address != address || line.length != length || !is_as_made {
+        return None;
+    }
+    let span = line.unfolded.unwrap_or(line.span);
+    let text = session.sources().get(span.file)?.text().get(span.range())?;
+    let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    (!text.is_empty()).then_some(text)
+}
