@@ -33,7 +33,7 @@ pub use layered::{Block, Edge, End, Laid, Line, Pitch, Route, Trunk, lay_out};
 pub use look::Look;
 pub use memory::memory;
 pub use pdf::{PdfError, to_pdf};
-pub use run::{run, to_vcd};
+pub use run::{run, to_vcd, too_much_changes};
 pub use scene::{Anchor, Area, Ink, Item, Point, Scene, Stroke, Written, text_width};
 pub use screen::{Grid, Run, screen};
 pub use stack::stack;

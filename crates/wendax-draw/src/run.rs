@@ -4,7 +4,7 @@ use crate::chart::{axis, share};
 use crate::plan::SMALL;
 use crate::scene::{Anchor, Ink, Item, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_isa::StepNo;
-use wendax_session::{Happening, Level, Session, What, grouped, happenings};
+use wendax_session::{Happening, Level, Session, What, forgotten_happenings, grouped, happenings};
 
 /// The room of time.
 const WIDTH: f32 = 1040.0;
@@ -18,7 +18,12 @@ pub fn run(session: &Session, levels: &[Level], known: StepNo) -> Scene {
         note = format!("{note}, {} cycles", grouped(session.machine().cycles()));
     }
     if known < to {
-        note = format!("{note}; too much changes: what is followed is not known behind step {}", grouped(known.0));
+        note = format!("{note}; {}", too_much_changes(known));
+    }
+    match forgotten_happenings(session) {
+        0 => {}
+        1 => note.push_str("; one earlier line or interrupt is not drawn"),
+        count => note.push_str(&format!("; {} earlier lines and interrupts are not drawn", grouped(count))),
     }
     let mut scene = Scene::new("run", &note);
     let steps = (to - from).max(1);
@@ -31,6 +36,11 @@ pub fn run(session: &Session, levels: &[Level], known: StepNo) -> Scene {
         y = chart(&mut scene, level, y, known, &x);
     }
     scene.finished()
+}
+
+/// That what is followed is known only up to a moment.
+pub fn too_much_changes(known: StepNo) -> String {
+    format!("too much changes: what is followed is not known behind step {}", grouped(known.0))
 }
 
 /// How deep calls were.
@@ -173,11 +183,15 @@ fn used_bits(level: &Level) -> Vec<u32> {
 }
 
 /// Things over time as a value change dump (IEEE 1364): a step is one unit of time.
-pub fn to_vcd(levels: &[Level], end: StepNo) -> std::io::Result<Vec<u8>> {
+/// They are known up to a moment, which a comment says when that is not the end of the run.
+pub fn to_vcd(levels: &[Level], known: StepNo, end: StepNo) -> std::io::Result<Vec<u8>> {
     use vcd::{SimulationCommand, TimescaleUnit, Value, VarType, Writer};
     let mut out = Vec::new();
     let mut writer = Writer::new(&mut out);
     writer.comment("a unit of time is one step of the run")?;
+    if known < end {
+        writer.comment(&too_much_changes(known))?;
+    }
     writer.timescale(1, TimescaleUnit::NS)?;
     writer.add_module("run")?;
     let mut codes = Vec::new();
@@ -217,6 +231,6 @@ pub fn to_vcd(levels: &[Level], end: StepNo) -> std::io::Result<Vec<u8>> {
     if now.is_some() && now == first {
         writer.end()?;
     }
-    writer.timestamp(end.0)?;
+    writer.timestamp(known.0)?;
     Ok(out)
 }

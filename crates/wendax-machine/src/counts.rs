@@ -53,7 +53,7 @@ pub struct OneCall {
     pub steps: u64,
     /// See `steps`.
     pub cycles: u64,
-    /// The registers that take arguments, at its entry.
+    /// The registers that take arguments, at its entry; those that were never set are not among them.
     pub arguments: Vec<(Reg, u32)>,
 }
 
@@ -244,7 +244,7 @@ pub(crate) struct Open {
     pub(crate) step: StepNo,
     /// Steps and cycles counted before it.
     pub(crate) since: (u64, u64),
-    pub(crate) arguments: [u32; 4],
+    pub(crate) arguments: [Option<u32>; 4],
     /// It was entered while counting.
     pub(crate) is_whole: bool,
     /// How many calls it stands for.
@@ -364,7 +364,8 @@ impl Routines {
             if open.is_whole {
                 let (steps, cycles) = (steps / open.weight, cycles / open.weight);
                 if routine.dearest.as_ref().is_none_or(|known| cycles > known.cycles) {
-                    let arguments = registers.iter().copied().zip(open.arguments).collect();
+                    let arguments = registers.iter().copied().zip(open.arguments);
+                    let arguments = arguments.filter_map(|(register, value)| Some((register, value?))).collect();
                     routine.dearest = Some(OneCall { step: open.step, steps, cycles, arguments });
                 }
                 let place = self.place_among(caller, at);

@@ -71,7 +71,7 @@ pub use measure::{
 pub use moments::{Happening, What, forgotten_happenings, happenings};
 pub use questions::{
     Answer, Change, Changes, Chart, Delay, Filtered, Interruptions, LastWriter, Off, Passages, Spread, Story, Told,
-    Toucher, last_write,
+    Toucher, charted, last_write,
 };
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};

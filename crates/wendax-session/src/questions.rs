@@ -15,6 +15,6 @@ mod trail;
 mod writers;
 
 pub use interruptions::{Delay, Interruptions, Off, Passages, Spread, Told};
-pub use story::{Answer, Change, Changes, Chart, Story, Toucher};
+pub use story::{Answer, Change, Changes, Chart, Story, Toucher, charted};
 pub use trail::Filtered;
 pub use writers::{LastWriter, last_write};

@@ -295,6 +295,11 @@ impl Session {
         self.console_end(usize::MAX)
     }
 
+    /// Bytes that were printed before those of [`Self::console`] and are no longer kept.
+    pub fn forgotten_output(&self) -> u64 {
+        self.left.output_up_to(self.at.machine.printed()).0
+    }
+
     /// The end of [`Self::console`]: its last `most` bytes, without a copy of what lies before them.
     pub fn console_end(&self, most: usize) -> Vec<Piece> {
         self.placed_console(most).into_iter().map(|(_, piece)| piece).collect()

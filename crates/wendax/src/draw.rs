@@ -6,6 +6,7 @@
 use crate::cli::{Draw as Options, Drawing, Look};
 use crate::run::{self, Begun, World};
 use crate::{Failure, files, program, tally};
+use std::io::Write as _;
 use std::path::Path;
 use wendax_draw::{Grid, Picture, Scene, Sum};
 use wendax_isa::{Addr, StepNo};
@@ -194,7 +195,7 @@ fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<
         Drawing::Run => {
             let (levels, known) = follow(&session, &world, &options.of)?;
             if is_dump {
-                let bytes = wendax_draw::to_vcd(&levels, known);
+                let bytes = wendax_draw::to_vcd(&levels, known, session.end());
                 let bytes = bytes.map_err(|error| Failure::usage(error.to_string()))?;
                 files::write_to(&options.output, &bytes)?;
                 return Ok(Vec::new());
@@ -232,6 +233,9 @@ pub(crate) fn follow(
         meter.at(levels.progress());
     }
     let known = levels.known_to();
+    if known < session.end() {
+        let _ = writeln!(std::io::stderr(), "note: {}", wendax_draw::too_much_changes(known));
+    }
     let mut levels = levels.levels().to_vec();
     // Of what nobody asked for, only what changed.
     if things.is_empty() {

@@ -60,9 +60,9 @@ struct StopReport {
     line: Option<u32>,
 }
 
-/// Names with numbers, in their own order.
+/// Names with numbers, in their own order; nothing for what was never set.
 #[derive(Debug)]
-struct Ordered<K>(Vec<(K, u32)>);
+struct Ordered<K>(Vec<(K, Option<u32>)>);
 
 impl<K: Serialize> Serialize for Ordered<K> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
@@ -283,8 +283,9 @@ fn report(session: &Session, end: &End) -> Report {
         End::Program(State::Paused(Why::Brk | Why::Breakpoint)) => plain("paused"),
         End::Program(State::Ready | State::Running | State::Paused(_)) => plain("steps"),
     };
-    let registers = target.registers().map(|(register, info)| (info.name, machine.register(register)));
-    let flags = target.flags.iter().map(|flag| (flag.name, u32::from(machine.flags() & flag.bit != 0)));
+    let value = |register| machine.register_known(register).then(|| machine.register(register));
+    let registers = target.registers().map(|(register, info)| (info.name, value(register)));
+    let flags = target.flags.iter().map(|flag| (flag.name, Some(u32::from(machine.flags() & flag.bit != 0))));
     Report {
         stop,
         steps: machine.steps().0,

@@ -92,7 +92,8 @@ fn a_run_is_drawn_with_what_is_followed_and_dumped() {
     assert_eq!(found[1], [0, 600]);
     assert_eq!(found[2], [0, 5, 0]);
     says(&run(&session, levels.levels(), levels.known_to()), &["depth of calls", "lamps", "bit 0", "bit 2", "r6"]);
-    let dump = String::from_utf8(to_vcd(levels.levels(), session.end()).expect("memory takes all")).expect("text");
+    let dump = String::from_utf8(to_vcd(levels.levels(), levels.known_to(), session.end()).expect("memory takes all"))
+        .expect("text");
     assert!(dump.contains("$timescale 1 ns $end") && dump.contains("$var wire 16 ! r6 $end"), "{dump}");
     assert!(dump.contains("$enddefinitions $end\n#0\n$dumpvars") && dump.contains("b0000000101010100 !\n"), "{dump}");
     // What there are too many changes of ends where it is known; cycles are told at the end only.

@@ -100,7 +100,7 @@ impl Counting {
         };
         counting.begins[usize::from(entry)] = 1;
         for frame in machine.frames() {
-            counting.enter(frame, [0; 4], false, 1);
+            counting.enter(frame, [None; 4], false, 1);
         }
         counting.stack(machine.state.cpu.registers[usize::from(SP)]);
         counting
@@ -111,7 +111,7 @@ impl Counting {
         self.begun + self.now.0
     }
 
-    fn enter(&mut self, frame: &Frame, arguments: [u32; 4], is_whole: bool, weight: u64) {
+    fn enter(&mut self, frame: &Frame, arguments: [Option<u32>; 4], is_whole: bool, weight: u64) {
         let target = frame.target.index();
         let routine = match self.begins[target] {
             0 => {
@@ -134,7 +134,7 @@ impl Counting {
 
     /// The step that was just counted changed which routines are active. Of one that only enters a handler these are the
     /// cycles, which are the handler's own.
-    fn move_on(&mut self, of_entry: Option<u64>, registers: &[u16; 16], weight: u64) {
+    fn move_on(&mut self, of_entry: Option<u64>, (registers, known): (&[u16; 16], u16), weight: u64) {
         self.has_moved = false;
         let now = self.now;
         if let Some(cycles) = of_entry {
@@ -144,9 +144,10 @@ impl Counting {
             self.routines.leave(depth, self.begun, self.now, TARGET.roles.arguments);
         }
         if let Some(frame) = self.entered.take() {
-            let mut arguments = [0; 4];
+            let mut arguments = [None; 4];
             for (argument, register) in arguments.iter_mut().zip(TARGET.roles.arguments) {
-                *argument = registers[register.index() & 15].into();
+                let index = register.index() & 15;
+                *argument = (known >> index & 1 != 0).then_some(registers[index].into());
             }
             self.enter(&frame, arguments, true, weight);
         }
@@ -377,7 +378,7 @@ impl Trace for Counting {
         }
         if self.has_moved {
             let is_entry = done.length == 0 && done.kind != StepKind::Instruction;
-            self.move_on(is_entry.then_some(done.cycles), done.registers, 1);
+            self.move_on(is_entry.then_some(done.cycles), (done.registers, done.known), 1);
         }
         ControlFlow::Continue(())
     }
@@ -396,11 +397,11 @@ impl Trace for Counting {
                 Told::Moved(printed, consumed) => self.moved(printed * times, consumed * times),
                 Told::Entered(frame) => self.entered(frame),
                 Told::Left(depth) => self.left(*depth),
-                Told::End { pc, cycles, registers, .. } => {
+                Told::End { pc, cycles, registers, known, .. } => {
                     self.now = (self.now.0 + times, self.now.1 + cycles * times);
                     self.at_place(*pc, *cycles, times);
                     if self.has_moved {
-                        self.move_on(None, registers, times);
+                        self.move_on(None, (registers, *known), times);
                     }
                 }
             }

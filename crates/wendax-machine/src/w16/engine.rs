@@ -62,6 +62,8 @@ pub(super) struct Done<'a> {
     pub(super) flags: u16,
     pub(super) touched: u16,
     pub(super) registers: &'a [u16; 16],
+    /// Of each a bit: it has been set.
+    pub(super) known: u16,
     pub(super) returned: bool,
     pub(super) depth: i64,
     /// The timer expired.
@@ -1067,6 +1069,7 @@ impl Machine {
                     flags,
                     touched,
                     registers: &registers,
+                    known,
                     returned,
                     depth: frames.depth(),
                     expired: T::WRITES && old_cycles < cycles && board.timer.expires_between(old_cycles, cycles),
@@ -1153,6 +1156,7 @@ impl Machine {
             flags,
             touched,
             registers,
+            known: self.state.cpu.known,
             returned,
             depth,
             expired,

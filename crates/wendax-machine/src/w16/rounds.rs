@@ -131,6 +131,7 @@ pub(super) enum Told {
         pc: u16,
         cycles: u64,
         registers: [u16; 16],
+        known: u16,
     },
 }
 
@@ -200,9 +201,9 @@ impl<T: Trace> Trace for Beside<'_, T> {
     }
 
     fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
-        let &Done { step, pc, cycles, registers, .. } = done;
+        let &Done { step, pc, cycles, registers, known, .. } = done;
         let flow = self.trace.end(done);
-        self.keep(Told::End { step, pc, cycles, registers: *registers });
+        self.keep(Told::End { step, pc, cycles, registers: *registers, known });
         if flow.is_break() { flow } else { self.glance.end(done) }
     }
 }

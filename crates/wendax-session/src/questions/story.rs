@@ -7,7 +7,7 @@ use super::scan::{Finder, Interval, Nearest, Scan};
 use crate::session::{ByHand, Session};
 use crate::stops::{Hit, StopAt, Thing, Touch, Where, old_value};
 use std::collections::VecDeque;
-use wendax_isa::{Addr, Reg, StepNo};
+use wendax_isa::{Addr, Reg, StepNo, Target};
 use wendax_machine::{Event, Machine, StepKind};
 
 /// Changes kept on each side of the present moment.
@@ -65,17 +65,27 @@ impl Change {
     }
 }
 
-/// A piece of time in a chart: the values a thing had in it.
+/// A piece of time in a chart: the values a thing had in it, as [`charted`] reads them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Chart {
     /// The least.
-    pub least: u32,
+    pub least: i64,
     /// The greatest.
-    pub most: u32,
+    pub most: i64,
     /// The one at its end.
-    pub last: u32,
+    pub last: i64,
     /// It changed so often.
     pub changes: u64,
+}
+
+/// A value of a thing as a chart reads it: registers are signed numbers, so that a small negative one lies below; flags,
+/// cells, and the registers that lead to the stack are not.
+pub fn charted(target: &Target, thing: Thing, value: u32) -> i64 {
+    let leads = |register| register == target.roles.stack || Some(register) == target.roles.frame;
+    match thing {
+        Thing::Register(register) if !leads(register) => target.signed(value).into(),
+        Thing::Register(_) | Thing::Flag(_) | Thing::Cells(..) => value.into(),
+    }
 }
 
 /// All changes of a thing in a run.
@@ -234,7 +244,7 @@ impl Story {
     fn add(&mut self, found: All) {
         let chart = &mut self.changes.chart;
         if chart.is_empty() {
-            let value = found.start.unwrap_or(0);
+            let value = found.start;
             *chart = vec![Chart { least: value, most: value, last: value, changes: 0 }; COLUMNS];
         }
         for (column, of_interval) in found.columns {
@@ -431,7 +441,7 @@ impl Finder for One {
 struct All {
     thing: Thing,
     range: (StepNo, StepNo),
-    start: Option<u32>,
+    start: i64,
     nearest: Nearest<Toucher>,
     left_out: u64,
     columns: Vec<(usize, Chart)>,
@@ -440,13 +450,13 @@ struct All {
 impl All {
     fn new(thing: Thing, at: StepNo, range: (StepNo, StepNo)) -> Self {
         let nearest = Nearest::to(at, MOST_CHANGES);
-        Self { thing, range, start: None, nearest, left_out: 0, columns: Vec::new() }
+        Self { thing, range, start: 0, nearest, left_out: 0, columns: Vec::new() }
     }
 }
 
 impl Finder for All {
     fn begin(&mut self, machine: &Machine) {
-        self.start = Some(value_of(machine, self.thing));
+        self.start = charted(machine.target(), self.thing, value_of(machine, self.thing));
         self.nearest.begin(machine);
     }
 
@@ -457,7 +467,7 @@ impl Finder for All {
         let all = u128::from(until - from).max(1);
         let column = u128::from(toucher.step - from) * COLUMNS as u128 / all;
         let column = usize::try_from(column).unwrap_or(0).min(COLUMNS - 1);
-        let value = toucher.new;
+        let value = charted(machine.target(), self.thing, toucher.new);
         match self.columns.last_mut().filter(|(known, _)| *known == column) {
             Some((_, chart)) => {
                 *chart = Chart {

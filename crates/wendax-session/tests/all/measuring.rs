@@ -135,7 +135,8 @@ impl Judged {
         if is_call || matches!(kind, StepKind::Interrupt(_) | StepKind::Trap(_)) {
             let target = effects.next.0;
             self.routines.entry(target).or_default().calls += 1;
-            let arguments = (0..4).map(|register| before.register(Reg(register))).collect();
+            let set = (0..4).map(Reg).filter(|register| before.register_known(*register));
+            let arguments = set.map(|register| before.register(register)).collect();
             self.open.insert(before.steps(), Open { target, arguments, cost: (0, 0), is_whole: true });
         }
         for (step, target) in &active {

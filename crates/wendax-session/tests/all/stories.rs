@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine};
 use wendax_session::{
-    Answer, Change, Command, Filtered, Session, StopAt, Story, Thing, Touch, TrailForm, TrailText, Where,
+    Answer, Change, Command, Filtered, Session, StopAt, Story, Thing, Touch, TrailForm, TrailText, Where, charted,
 };
 
 const THINGS: [Thing; 9] = [
@@ -79,11 +79,23 @@ fn check(session: &mut Session, thing: Thing, at: u64, edit: Option<u64>) -> Res
     prop_assert_eq!(&listed, changes, "all changes");
     let present = story.changes.list.iter().take(story.changes.present);
     prop_assert!(present.clone().all(|change| change.step().0 <= at) && present.count() == story.changes.present);
-    let charted: u64 = story.changes.chart.iter().map(|column| column.changes).sum();
-    prop_assert_eq!(charted, changes.len() as u64, "in the chart");
+    let in_chart: u64 = story.changes.chart.iter().map(|column| column.changes).sum();
+    prop_assert_eq!(in_chart, changes.len() as u64, "in the chart");
     if let (Some(last), false) = (story.changes.chart.last(), edit.is_some()) {
         go(session, Command::Seek(session.end()));
-        prop_assert_eq!(last.last, value(session.machine(), thing));
+        let read = |session: &Session| charted(session.machine().target(), thing, value(session.machine(), thing));
+        prop_assert_eq!(last.last, read(session));
+        // Its range is that of all values there were, however many fall into one piece of time.
+        let range = |all: &mut dyn Iterator<Item = (i64, i64)>| {
+            all.reduce(|one, other| (one.0.min(other.0), one.1.max(other.1)))
+        };
+        let columns = range(&mut story.changes.chart.iter().map(|column| (column.least, column.most)));
+        let mut values = Vec::new();
+        for moment in [0].into_iter().chain(changes.iter().copied()) {
+            go(session, Command::Seek(StepNo(moment)));
+            values.push((read(session), read(session)));
+        }
+        prop_assert_eq!(columns, range(&mut values.into_iter()));
     }
     Ok(())
 }

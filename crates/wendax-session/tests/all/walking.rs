@@ -3,7 +3,7 @@
 use wendax_image::Symbol;
 use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Need, Settings};
-use wendax_session::{Command, MarkKind, Piece, Progress, Session, State, Why, WordKind, read_stack};
+use wendax_session::{Command, MarkKind, Piece, Progress, Session, State, StopId, Why, WordKind, read_stack};
 
 /// Sums what is typed until 0, two routines deep.
 const SUM: &str = "\
@@ -484,4 +484,29 @@ fn an_input_that_has_ended_stays_ended_when_it_is_ended_again() {
     go(&mut session, Command::Step);
     let step = session.last_change().expect("a step").clone();
     assert!(step.came.is_empty(), "{:?}", step.came);
+}
+
+#[test]
+fn a_value_set_in_the_past_leaves_what_was_met_before_it_with_its_moment() {
+    let (sources, file) = wendax_source::Sources::single(
+        "case.asm",
+        "start: mov r6, 4\nagain: add r1, 1\n stw [total], r1\n djnz r6, again\n halt\n.data\ntotal: .word 0\n",
+    );
+    let image = wendax_asm::assemble(&sources, file).image;
+    let mut session = Session::new(image, Settings::default()).with_sources(sources);
+    let names = wendax_session::Names::new(session.image(), session.machine().target(), session.image().entry);
+    let read = |text: &str| wendax_session::StopAt::read(text, &names, session.sources()).expect("it is a stop");
+    let stops = [read("again"), read("change total")];
+    session.set_stops([]);
+    go(&mut session, Command::Go);
+    session.set_stops(stops.into_iter().zip(0..).map(|(stop, id)| (StopId(id), stop)));
+    let met = |session: &mut Session| {
+        while !session.count_meetings(50) {}
+        [0, 1].map(|id| session.met_so_far(StopId(id)).map(|met| (met.times, met.last.map(|last| last.0))))
+    };
+    assert_eq!(met(&mut session), [Some((4, Some(10))), Some((4, Some(12)))]);
+    go(&mut session, Command::Seek(StepNo(8)));
+    session.edit(Event::SetRegister(Reg(9), 1)).expect("it stands between two steps");
+    // A round takes three steps: the places of the first three have arrived, two cells have changed.
+    assert_eq!(met(&mut session), [Some((3, Some(7))), Some((2, Some(6)))]);
 }

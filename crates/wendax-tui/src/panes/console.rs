@@ -9,7 +9,7 @@ use crate::screen::Typing;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use unicode_segmentation::UnicodeSegmentation;
-use wendax_session::{Command, Piece, Session};
+use wendax_session::{Command, Piece, Session, grouped};
 
 pub(super) struct Console;
 
@@ -62,7 +62,13 @@ impl Pane for Console {
                     by = format!("the first input was typed {who}");
                     &by
                 }
-                _ => "",
+                _ => match app.session().map_or(0, Session::forgotten_output) {
+                    0 => "",
+                    count => {
+                        by = format!("{} bytes printed before are not kept", grouped(count));
+                        &by
+                    }
+                },
             },
         };
         let note = if width(note) + 14 > area.width && typing { "you type to the program · Esc" } else { note };

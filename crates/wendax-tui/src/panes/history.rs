@@ -190,19 +190,14 @@ fn change_row(
 fn chart(pen: &mut Pen<'_>, area: Rect, changes: &Changes, session: &Session, thing: Thing) {
     const HEIGHTS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
     let target = session.machine().target();
-    // Registers are read as signed numbers, so that a small negative one lies below.
-    let level = |value: u32| match thing {
-        Thing::Register(_) => i64::from(target.signed(value)),
-        Thing::Flag(_) | Thing::Cells(..) => i64::from(value),
+    let range = changes.chart.iter().map(|column| (column.least, column.most));
+    let range = range.reduce(|one, other| (one.0.min(other.0), one.1.max(other.1)));
+    let Some((least, most)) = range else { return };
+    let end = |value: i64| match (thing, u32::try_from(value)) {
+        (Thing::Register(register), Ok(address)) if register == target.roles.stack => target.hex(address),
+        _ => value.to_string(),
     };
-    let (least, most) = changes.chart.iter().fold((i64::MAX, i64::MIN), |(least, most), column| {
-        let (a, b) = (level(column.least), level(column.most));
-        (least.min(a).min(b), most.max(a).max(b))
-    });
-    if changes.chart.is_empty() || least > most {
-        return;
-    }
-    let ends = format!("{least} … {most}");
+    let ends = format!("{} … {}", end(least), end(most));
     let room = area.width.saturating_sub(width(&ends) + 4);
     let (from, end) = (session.oldest(), session.end());
     let place = |step: StepNo| {
@@ -212,7 +207,7 @@ fn chart(pen: &mut Pen<'_>, area: Rect, changes: &Changes, session: &Session, th
     let now = place(session.now());
     for cell in 0..room {
         let index = usize::from(cell) * changes.chart.len() / usize::from(room.max(1));
-        let value = level(changes.chart[index].last);
+        let value = changes.chart[index].last;
         let height = (value - least) * 7 / (most - least).max(1);
         let sign = HEIGHTS[usize::try_from(height).unwrap_or(0).min(7)];
         let ink = if cell == now { Ink::Fresh } else { Ink::Time };

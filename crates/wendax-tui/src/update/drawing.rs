@@ -102,7 +102,8 @@ impl App {
         let session = self.session().ok_or("there is no program yet")?;
         if pending.path.to_ascii_lowercase().ends_with(".vcd") {
             let levels = pending.levels.as_ref().ok_or("nothing was followed")?;
-            return wendax_draw::to_vcd(levels.levels(), levels.known_to()).map_err(|error| error.to_string());
+            return wendax_draw::to_vcd(levels.levels(), levels.known_to(), session.end())
+                .map_err(|error| error.to_string());
         }
         let scene = self.scene_of(pending, session)?;
         let look = match self.screen.theme.look {

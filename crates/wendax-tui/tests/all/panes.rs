@@ -147,6 +147,27 @@ fn the_console_wraps_and_keeps_the_end_in_view() {
 }
 
 #[test]
+fn the_console_says_what_it_no_longer_keeps() {
+    let text = "start: mov r5, 430\nagain: mov r0, text\n sys put_text\n djnz r5, again\n halt\n.data\n\
+                text: .space 20000, 46\n .asciz \"\\n\"\n";
+    let mut stage = Stage::new(text);
+    stage.keys("g");
+    while stage.screen().contains("running") {
+        stage.message(wendax_tui::Message::Work);
+    }
+    shows(&mut stage, "finished");
+    let printed: u64 = 430 * 20_001;
+    let head = rows_with(&mut stage, "bytes printed before are not kept");
+    let told: String =
+        head[0].split("bytes printed").next().expect("the number").chars().filter(char::is_ascii_digit).collect();
+    let forgotten: u64 = told.parse().expect("a number");
+    assert!(forgotten > 0 && (4 << 20..=8 << 20).contains(&(printed - forgotten)), "{head:?}");
+    // At the beginning of the run all is there.
+    stage.keys("Home").text("t40").keys("Enter");
+    assert!(rows_with(&mut stage, "are not kept").is_empty());
+}
+
+#[test]
 fn search_goes_around_and_says_when_there_is_nothing() {
     let mut stage = Stage::new(DEMO);
     stage.text("/PUSH").keys("Enter");

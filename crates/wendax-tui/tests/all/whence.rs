@@ -44,6 +44,15 @@ fn enter_on_a_register_goes_to_who_wrote_it() {
 }
 
 #[test]
+fn a_chart_has_the_range_of_what_there_was_and_the_stack_pointer_leads_somewhere() {
+    let mut stage = Stage::new("start: mov r1, 5\n mov r1, 0xFFFF\n mov r1, 3\n push r1\n pop r1\n halt\n");
+    stage.keys("g h").text("r1").keys("Enter");
+    shows(&mut stage, "-1 … 5");
+    stage.keys("h").text("sp").keys("Enter");
+    shows(&mut stage, "FDFE … FE00");
+}
+
+#[test]
 fn the_changes_of_a_word_of_the_stack_are_listed() {
     let mut stage = Stage::new(SUMS);
     stage.keys("g Home j").text("when r3 == 7").keys("Enter");

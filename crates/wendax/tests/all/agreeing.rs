@@ -386,3 +386,37 @@ fn a_value_that_is_more_than_a_word_is_said_to_be_cut_and_records_keep_their_row
     let text = shown.to_string();
     assert!(text.contains(r#""records":[["#), "{text}");
 }
+
+/// More changes than are kept of what is followed.
+const RESTLESS: &str = "\
+start:  mov   r6, 0
+outer:  mov   r5, 0
+loop:   xor   r2, 1
+        xor   r3, 1
+        djnz  r5, loop
+        djnz  r6, outer
+        halt
+";
+
+#[test]
+fn what_is_not_followed_to_the_end_is_told_in_the_file_and_beside_it() {
+    let folder = folder(&[("restless.asm", RESTLESS)]);
+    let followed = |out: &str, steps: u64| {
+        let told = format!("draw run restless.asm --of r2 --of r3 --steps {steps} -o {out}");
+        let came = run(folder.path(), &told, "");
+        assert_eq!(came.status, Some(0), "{}", came.told);
+        (came.told, std::fs::read_to_string(folder.path().join(out)).expect("it was written"))
+    };
+    let said = "too much changes: what is followed is not known behind step ";
+    for out in ["out.vcd", "out.svg"] {
+        let (told, written) = followed(out, 2_000_000);
+        let behind = told.split(said).nth(1).unwrap_or_else(|| panic!("{out}: {told}"));
+        let step = behind.lines().next().unwrap_or_default();
+        let known: String = step.chars().filter(char::is_ascii_digit).collect();
+        let known: u64 = known.parse().expect("a step");
+        assert!((1_400_000..1_600_000).contains(&known), "{known}");
+        assert!(written.contains(&format!("{said}{step}")), "{out} says so too");
+        let (told, written) = followed(out, 20_000);
+        assert!(!told.contains(said) && !written.contains(said), "{out}: {told}");
+    }
+}
