@@ -262,6 +262,8 @@ impl Machine {
     /// Runs with a glance beside, through all that only leaves the loop for a moment.
     fn run_beside<T: Trace>(&mut self, limits: Limits, beside: &mut Beside<'_, T>) -> Option<Exit> {
         loop {
+            // What was rewritten on the way is not run as it was.
+            self.decode_anew();
             let before = self.state.steps;
             let exit = self.fast(limits, beside);
             let is_over = self.state.steps >= limits.until || self.state.steps == before || self.interrupt_comes();

@@ -149,7 +149,7 @@ fn a_wait_that_polls_the_timer_is_passed_over_and_one_that_nothing_ends_is_circl
 }
 
 /// What programs do with every device, and waits that hang on each, on keys they take, on calls and on what they keep.
-const DEEDS: [&str; 22] = [
+const DEEDS: [&str; 23] = [
     "ldw r{d}, [0xFF{xx}]",
     "ldw r{d}, [0xFF{xx}]",
     "stw [0xFF{xx}], r{s}",
@@ -172,7 +172,15 @@ const DEEDS: [&str; 22] = [
     "w{i}: push r{s}\n pop r{d}\n ldw r1, [0xFF24]\n tst r1, 4\n jz w{i}",
     "ei",
     "di",
+    // Rewrites an instruction of its own: only where all may be written, else it fails.
+    "ldw r1, [p{i}]\n xor r1, 3\n stw [p{i}], r1\np{i}: add r5, 1",
 ];
+
+/// The same program as bytes alone, all of which may be written.
+fn raw(image: &wendax_image::Image) -> wendax_image::Image {
+    let (start, bytes) = wendax_image::to_raw(image);
+    wendax_image::from_raw(&bytes, start).expect("it fits")
+}
 
 /// Runs on to a step or cycle, in pieces or at once, blind or seen, and answers what is asked.
 fn go_on(machine: &mut Machine, run: Run, is_seen: bool) -> Stop {
@@ -206,6 +214,7 @@ proptest! {
         typed in prop_oneof![Just(String::new()), "a{20,200}q?", "[abq]{1,12}"],
         pieces in proptest::collection::vec((1u64..400, any::<bool>(), 0u32..4, any::<bool>()), 1..8),
         effort in prop_oneof![Just(7u64), Just(60), Just(u64::MAX)],
+        is_raw in any::<bool>(),
     ) {
         let mut text = ".code\nstart: mov r0, tick\n".to_owned();
         if handler {
@@ -222,9 +231,10 @@ proptest! {
         let (sources, file) = Sources::single("case", text.clone());
         let assembly = wendax_asm::assemble(&sources, file);
         prop_assert!(assembly.is_runnable(), "{}\n{:?}", text, assembly.diagnostics.first());
+        let image = if is_raw { raw(&assembly.image) } else { assembly.image };
         let make = |watchful| {
             let settings = Settings { clock: Clock::Cycles, has_folder: true, watchful, ..Settings::default() };
-            let mut machine = Machine::new(&assembly.image, settings);
+            let mut machine = Machine::new(&image, settings);
             if !typed.is_empty() {
                 machine.feed(&Event::Typed(typed.clone().into_bytes()));
             }
@@ -276,4 +286,27 @@ fn a_wait_with_keys_that_nobody_takes_is_passed_over() {
     // Each key is taken by a step of its own; nothing was passed over while there were any.
     assert_eq!(machine.passed_over(), 0);
     assert!(machine.read() > 150_000);
+}
+
+/// While rounds are looked for, an instruction that was just rewritten is not run as it was.
+#[test]
+fn what_is_rewritten_on_the_way_is_run_as_it_is_now() {
+    let text = "start: mov r0, 60000\n stw [0xFF22], r0\n mov r0, 1\n stw [0xFF24], r0\n\
+                again: ldw r1, [patch]\n xor r1, 3\n stw [patch], r1\npatch: add r5, 1\n djnz r6, again\n halt\n";
+    let (sources, file) = Sources::single("case", text);
+    let image = raw(&wendax_asm::assemble(&sources, file).image);
+    for watchful in [Watchful::Closely, Watchful::Usual] {
+        let settings = Settings { watchful, ..Settings::default() };
+        let (mut blind, mut counted) = (Machine::new(&image, settings.clone()), Machine::new(&image, settings));
+        blind.run(Run::until(StepNo(40_000)));
+        // It adds 2 and 1 by turns.
+        assert_eq!(blind.register(wendax_machine::Reg(5)), 3 * 4_000 - 1, "{watchful:?}");
+        let mut counting = Counting::new(&mut counted);
+        counted.run_counted(Run::until(StepNo(40_000)), &mut counting);
+        let patch = counting.counts().places;
+        let times: Vec<u64> =
+            patch.iter().filter(|place| place.code[0] & 0xFFFC == 0x3150).map(|place| place.times).collect();
+        assert_eq!(times.iter().sum::<u64>(), 7_999, "{watchful:?}: {times:?}");
+        assert_eq!(times.len(), 2);
+    }
 }

@@ -5,14 +5,14 @@ use std::path::Path;
 use std::process::{Command, Stdio};
 
 /// What came of a command.
-struct Came {
-    out: String,
-    told: String,
-    status: Option<i32>,
+pub(crate) struct Came {
+    pub(crate) out: String,
+    pub(crate) told: String,
+    pub(crate) status: Option<i32>,
 }
 
 /// Runs `wendax` with words as a shell would have them, and this on standard input.
-fn run(folder: &Path, words: &str, input: &str) -> Came {
+pub(crate) fn run(folder: &Path, words: &str, input: &str) -> Came {
     let arguments = shlex::split(words).expect("it is written as in a shell");
     let stdin = folder.join("stdin");
     std::fs::write(&stdin, input).expect("it is written");
@@ -27,7 +27,7 @@ fn run(folder: &Path, words: &str, input: &str) -> Came {
 }
 
 /// A folder with these files.
-fn folder(files: &[(&str, &str)]) -> tempfile::TempDir {
+pub(crate) fn folder(files: &[(&str, &str)]) -> tempfile::TempDir {
     let folder = tempfile::tempdir().expect("a folder");
     for (name, text) in files {
         std::fs::write(folder.path().join(name), text).expect("it is written");
@@ -36,7 +36,7 @@ fn folder(files: &[(&str, &str)]) -> tempfile::TempDir {
 }
 
 /// The steps at which a stop is met, told by `--each … --show step`.
-fn steps(folder: &Path, program: &str, stop: &str) -> Vec<u64> {
+pub(crate) fn steps(folder: &Path, program: &str, stop: &str) -> Vec<u64> {
     let stop = shlex::try_quote(stop).expect("no NUL");
     let came = run(folder, &format!("run {program} --each {stop} --show step --json --shows met.jsonl"), "");
     assert!(came.status != Some(101) && came.status != Some(110), "{stop}: {}", came.told);

@@ -10,5 +10,6 @@ mod measuring;
 mod outside;
 mod projects;
 mod readers;
+mod second_opinion;
 mod structure;
 mod whence;
