@@ -108,8 +108,8 @@ fn sums(asked: &Asked) {
     assert_eq!((tally["from"].as_u64(), tally["to"].as_u64()), (Some(0), Some(rows.len() as u64)));
     // How often each place was carried out: not where an interrupt or a trap came instead.
     let mut times: BTreeMap<u64, u64> = BTreeMap::new();
-    for row in rows.iter().filter(|row| !row.is_interrupt() && !(row.is_trap() && !row.instruction.starts_with("sys")))
-    {
+    let is_done = |row: &&Row| !row.is_interrupt() && (!row.is_trap() || row.instruction.starts_with("sys"));
+    for row in rows.iter().filter(is_done) {
         *times.entry(row.address).or_default() += 1;
     }
     let mut told: BTreeMap<u64, u64> = BTreeMap::new();
@@ -124,7 +124,7 @@ fn sums(asked: &Asked) {
     assert_eq!(by_kind, times.values().sum::<u64>(), "all kinds together");
     // What was left in registers is what was last written there.
     let mut last: BTreeMap<String, u64> = BTreeMap::new();
-    rows.iter().flat_map(Row::values).for_each(|(name, value)| drop(last.insert(name, value)));
+    last.extend(rows.iter().flat_map(Row::values));
     for (name, value) in state["registers"].as_object().expect("by name").iter().filter(|(name, _)| *name != "sp") {
         assert_eq!(value.as_u64(), last.get(name).copied(), "{name} at the end");
     }
@@ -231,7 +231,7 @@ fn values(folder: &Path, program: &str, given: &str, asked: &Asked) {
         assert_eq!(told["step"].as_u64(), Some(moment));
         let mut known: BTreeMap<String, u64> = BTreeMap::new();
         let before = asked.rows.iter().take_while(|row| row.step < moment);
-        before.flat_map(Row::values).for_each(|(name, value)| drop(known.insert(name, value)));
+        known.extend(before.flat_map(Row::values));
         for (name, value) in told["shows"]["registers"].as_object().expect("by name") {
             if name != "sp" || known.contains_key(name) {
                 assert_eq!(value.as_u64(), known.get(name).copied(), "{name} at {moment}");
