@@ -1,3 +1,4 @@
 //! All tests of the crate's public side.
 
 mod records;
+mod talks;
