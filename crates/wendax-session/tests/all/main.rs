@@ -11,6 +11,7 @@ mod measuring;
 mod one_run;
 mod outside;
 mod replaying;
+mod slices;
 mod stopping;
 mod stories;
 mod time;
