@@ -291,14 +291,11 @@ fn met(words: &str, records: &[Record], place: impl Fn(&str) -> u32) -> Vec<(u64
         // A lever changes the moment itself.
         let lever = record.levers && matches!(words, "change levers")
             || words.starts_with("when") && record.levers && {
-                let was = before.map(|before| {
-                    // What the step before led to, without what came behind it.
-                    let mut machine = record.seen.clone();
-                    let old = before.seen.board().levers;
-                    machine.feed(&Event::Levers(old.into()));
-                    value(&machine)
-                });
-                was == Some(false) && value(here)
+                // What the step before led to, without what came behind it; at the beginning all levers are down.
+                let mut machine = record.seen.clone();
+                let old = before.map_or(0, |before| before.seen.board().levers);
+                machine.feed(&Event::Levers(old.into()));
+                !value(&machine) && value(here)
             };
         if by_place || lever {
             found.push((moment, moment));
