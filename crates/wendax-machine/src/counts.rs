@@ -251,23 +251,39 @@ pub(crate) struct Open {
     pub(crate) weight: u64,
 }
 
-/// A routine's frames.
-#[derive(Debug, Clone, Copy, Default)]
-struct Activity {
-    /// How many are open.
+/// What changes with each call of a routine: as much as comes with one look at memory.
+#[derive(Debug, Clone, Default)]
+#[repr(align(64))]
+struct Hot {
+    /// How many of its frames are open.
     frames: u32,
     /// Who called it last, and where it stands among the callees of that: mostly the same calls it again.
-    caller: Option<(usize, usize)>,
+    caller: Option<(u32, u32)>,
+    calls: u64,
+    own_steps: u64,
+    own_cycles: u64,
+    all_steps: u64,
+    all_cycles: u64,
+}
+
+/// The rest that is known of a routine.
+#[derive(Debug, Clone)]
+struct Known {
+    entry: Addr,
+    dearest: Option<OneCall>,
+    callees: Vec<CallCount>,
 }
 
 /// Which routines are active, and what each cost.
 #[derive(Debug, Clone)]
 pub(crate) struct Routines {
-    pub(crate) list: Vec<RoutineCount>,
-    activity: Vec<Activity>,
+    hot: Vec<Hot>,
+    known: Vec<Known>,
+    /// Of each routine the cycles of its dearest call, and 1 more; 0 before there was one.
+    dearest: Vec<u64>,
     pub(crate) open: Vec<Open>,
     /// Where a callee stands among those of its caller.
-    callees: FxHashMap<(usize, usize), usize>,
+    callees: FxHashMap<(u32, u32), u32>,
     /// Steps and cycles counted when the innermost one last changed.
     pub(crate) mark: (u64, u64),
     pub(crate) stretches: Stretches,
@@ -276,32 +292,44 @@ pub(crate) struct Routines {
 impl Routines {
     pub(crate) fn new(entry: Addr) -> Self {
         let mut routines = Self {
-            list: Vec::new(),
-            activity: Vec::new(),
+            hot: Vec::new(),
+            known: Vec::new(),
+            dearest: Vec::new(),
             open: Vec::new(),
             callees: FxHashMap::default(),
             mark: (0, 0),
             stretches: Stretches::default(),
         };
         routines.add(entry);
-        routines.activity[0].frames = 1;
+        routines.hot[0].frames = 1;
         routines
     }
 
     /// A routine that was not known.
     pub(crate) fn add(&mut self, entry: Addr) -> usize {
-        self.list.push(RoutineCount {
-            entry,
-            calls: 0,
-            own_steps: 0,
-            own_cycles: 0,
-            all_steps: 0,
-            all_cycles: 0,
-            dearest: None,
-            callees: Vec::new(),
-        });
-        self.activity.push(Activity::default());
-        self.list.len() - 1
+        self.hot.push(Hot::default());
+        self.dearest.push(0);
+        self.known.push(Known { entry, dearest: None, callees: Vec::new() });
+        self.known.len() - 1
+    }
+
+    /// What each cost; all of the run is that of what runs in none.
+    pub(crate) fn into_counts(self, (all_steps, all_cycles): (u64, u64)) -> (Vec<RoutineCount>, Stretches) {
+        let count = |(hot, known): (Hot, Known)| RoutineCount {
+            entry: known.entry,
+            calls: hot.calls,
+            own_steps: hot.own_steps,
+            own_cycles: hot.own_cycles,
+            all_steps: hot.all_steps,
+            all_cycles: hot.all_cycles,
+            dearest: known.dearest,
+            callees: known.callees,
+        };
+        let mut counts: Vec<RoutineCount> = self.hot.into_iter().zip(self.known).map(count).collect();
+        if let Some(first) = counts.first_mut() {
+            (first.all_steps, first.all_cycles) = (all_steps, all_cycles);
+        }
+        (counts, self.stretches)
     }
 
     fn innermost(&self) -> usize {
@@ -311,7 +339,7 @@ impl Routines {
     /// What was counted since the innermost routine last changed is its own.
     pub(crate) fn settle(&mut self, now: (u64, u64)) {
         let innermost = self.innermost();
-        let routine = &mut self.list[innermost];
+        let routine = &mut self.hot[innermost];
         routine.own_steps += now.0 - self.mark.0;
         routine.own_cycles += now.1 - self.mark.1;
         self.mark = now;
@@ -320,29 +348,31 @@ impl Routines {
     pub(crate) fn enter(&mut self, open: Open, now: (u64, u64)) {
         self.settle(now);
         let (caller, callee) = (self.innermost(), open.routine);
-        self.activity[callee].frames += 1;
+        self.hot[callee].frames += 1;
         if open.is_whole {
             let place = self.place_among(caller, callee);
-            self.list[callee].calls += open.weight;
-            self.list[caller].callees[place].times += open.weight;
+            self.hot[callee].calls += open.weight;
+            self.known[caller].callees[place].times += open.weight;
         }
         self.open.push(open);
     }
 
     /// Where a callee stands among those of a caller, which may be a new one.
     fn place_among(&mut self, caller: usize, callee: usize) -> usize {
-        if let Some((last, place)) = self.activity[callee].caller
-            && last == caller
+        // There are no more routines than addresses.
+        let index = |routine: usize| u32::try_from(routine).unwrap_or(u32::MAX);
+        if let Some((last, place)) = self.hot[callee].caller
+            && last == index(caller)
         {
-            return place;
+            return place as usize;
         }
-        let known = &mut self.list[caller].callees;
-        let place = *self.callees.entry((caller, callee)).or_insert_with(|| {
+        let known = &mut self.known[caller].callees;
+        let place = *self.callees.entry((index(caller), index(callee))).or_insert_with(|| {
             known.push(CallCount { callee, times: 0, cycles: 0 });
-            known.len() - 1
+            index(known.len() - 1)
         });
-        self.activity[callee].caller = Some((caller, place));
-        place
+        self.hot[callee].caller = Some((index(caller), place));
+        place as usize
     }
 
     /// Leaves the innermost routines down to so many; `registers` are those that take arguments.
@@ -355,21 +385,22 @@ impl Routines {
             let Some(open) = self.open.pop() else { break };
             let (steps, cycles) = (now.0 - open.since.0, now.1 - open.since.1);
             let (at, caller) = (open.routine, self.innermost());
-            self.activity[at].frames -= 1;
-            let routine = &mut self.list[at];
-            if self.activity[at].frames == 0 {
+            let routine = &mut self.hot[at];
+            routine.frames -= 1;
+            if routine.frames == 0 {
                 routine.all_steps += steps;
                 routine.all_cycles += cycles;
             }
             if open.is_whole {
                 let (steps, cycles) = (steps / open.weight, cycles / open.weight);
-                if routine.dearest.as_ref().is_none_or(|known| cycles > known.cycles) {
+                if cycles >= self.dearest[at] {
+                    self.dearest[at] = cycles + 1;
                     let arguments = registers.iter().copied().zip(open.arguments);
                     let arguments = arguments.filter_map(|(register, value)| Some((register, value?))).collect();
-                    routine.dearest = Some(OneCall { step: open.step, steps, cycles, arguments });
+                    self.known[at].dearest = Some(OneCall { step: open.step, steps, cycles, arguments });
                 }
                 let place = self.place_among(caller, at);
-                self.list[caller].callees[place].cycles += cycles * open.weight;
+                self.known[caller].callees[place].cycles += cycles * open.weight;
             }
             // What stands for many is not one long one.
             if open.weight == 1 {

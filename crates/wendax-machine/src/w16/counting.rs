@@ -225,8 +225,7 @@ impl Counting {
         routines.leave(0, self.begun, self.now, TARGET.roles.arguments);
         routines.settle(self.now);
         let (all_steps, all_cycles) = self.now;
-        (routines.list[0].all_steps, routines.list[0].all_cycles) = (all_steps, all_cycles);
-        let mut stretches = routines.stretches;
+        let (routines, mut stretches) = routines.into_counts(self.now);
         stretches.list.push(Stretch { routine: 0, depth: 0, from: self.begun, to: self.now() });
         let mut depths = self.depths.clone();
         if let Some(last) = all_steps.checked_sub(1) {
@@ -237,7 +236,7 @@ impl Counting {
             to: self.now(),
             cycles: all_cycles,
             places: self.place_counts(),
-            routines: routines.list,
+            routines,
             calls: self.calls.clone(),
             traps: self.traps.clone(),
             interrupts: self.interrupts.clone(),
