@@ -485,7 +485,7 @@ impl Machine {
             let exit = if look.is_none() {
                 let guess = if watches { self.repeats.guess_at() } else { u64::MAX };
                 let passed = Limits { until: limits.until.min(guess.max(self.state.steps + 1)), ..limits };
-                self.pass_over_rounds(passed, trace).unwrap_or(Exit::Horizon)
+                self.pass_over_rounds((passed, how.printed), trace).unwrap_or(Exit::Horizon)
             } else if watches {
                 match self.run_watched(bounded, how.watch, trace) {
                     Ok(exit) => exit,

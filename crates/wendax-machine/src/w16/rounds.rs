@@ -225,21 +225,27 @@ impl Machine {
         self.state.board.timer.next_change(begun).min(stop)
     }
 
-    /// Looks at some steps, and passes over as many rounds as can be; tells why the run cannot simply go on.
-    pub(super) fn pass_over_rounds<T: Trace>(&mut self, limits: Limits, trace: &mut T) -> Option<Exit> {
+    /// Looks at some steps, and passes over as many rounds as can be, until so much is printed at the most; tells why the
+    /// run cannot simply go on.
+    pub(super) fn pass_over_rounds<T: Trace>(
+        &mut self,
+        (limits, printed): (Limits, u64),
+        trace: &mut T,
+    ) -> Option<Exit> {
         let (begun, passed) = (self.state.steps, self.rounds.passed);
         let until = limits.until.min(begun + GLANCE);
         let (changed, step, cycles) = (begun, begun, self.state.cycles);
         let glance = Glance { place: None, turn: 0, period: None, changed, step, cycles, found: None };
         let mut beside = Beside { glance, trace, told: Vec::new() };
-        let mut exit = self.run_beside(Limits { until, ..limits }, &mut beside);
+        let mut exit = self.run_beside((Limits { until, ..limits }, printed), &mut beside);
         let mut rounds = 0;
         if let Some((steps, cycles)) = beside.glance.found.take().filter(|_| exit.is_none()) {
             // One round more, with all of the state compared.
             let before = self.state.clone();
             let since = before.steps;
             beside.glance.place = None;
-            exit = self.run_beside(Limits { until: limits.until.min(since + steps), ..limits }, &mut beside);
+            let one = Limits { until: limits.until.min(since + steps), ..limits };
+            exit = self.run_beside((one, printed), &mut beside);
             let is_round = exit.is_none()
                 && self.state.steps == since + steps
                 && self.state.cycles == before.cycles + cycles
@@ -260,13 +266,16 @@ impl Machine {
     }
 
     /// Runs with a glance beside, through all that only leaves the loop for a moment.
-    fn run_beside<T: Trace>(&mut self, limits: Limits, beside: &mut Beside<'_, T>) -> Option<Exit> {
+    fn run_beside<T: Trace>(&mut self, (limits, printed): (Limits, u64), beside: &mut Beside<'_, T>) -> Option<Exit> {
         loop {
             // What was rewritten on the way is not run as it was.
             self.decode_anew();
             let before = self.state.steps;
             let exit = self.fast(limits, beside);
-            let is_over = self.state.steps >= limits.until || self.state.steps == before || self.interrupt_comes();
+            let is_over = self.state.steps >= limits.until
+                || self.state.steps == before
+                || self.state.console.printed >= printed
+                || self.interrupt_comes();
             match exit {
                 Exit::Horizon if !is_over => {}
                 Exit::Horizon | Exit::Observed => return None,

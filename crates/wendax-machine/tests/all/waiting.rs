@@ -310,3 +310,25 @@ fn what_is_rewritten_on_the_way_is_run_as_it_is_now() {
         assert_eq!(times.len(), 2);
     }
 }
+
+/// A bound of output is met at the same step whether or not rounds are looked for meanwhile.
+#[test]
+fn a_bound_of_output_is_met_at_one_step_whoever_looks() {
+    let text = "start: mov r0, 60000\n stw [0xFF22], r0\n mov r0, 1\n stw [0xFF24], r0\n mov r1, 'x'\n\
+                again: stw [0xFF12], r1\n xor r2, 1\n jmp again\n";
+    let (sources, file) = Sources::single("case", text);
+    let image = wendax_asm::assemble(&sources, file).image;
+    for watchful in [Watchful::Closely, Watchful::Usual] {
+        let settings = Settings { watchful, ..Settings::default() };
+        let make = || Machine::new(&image, settings.clone());
+        let (mut blind, mut seen, mut counted) = (make(), make(), make());
+        let mut counting = Counting::new(&mut counted);
+        for printed in [3, 100, 5_000] {
+            let run = Run { printed, ..Run::until(StepNo(100_000)) };
+            let stops = [blind.run(run), seen.run_observed(run, &mut Nobody), counted.run_counted(run, &mut counting)];
+            assert_eq!(stops, [Stop::Printed, Stop::Printed, Stop::Printed], "{watchful:?} {printed}");
+            assert_eq!([blind.printed(), seen.printed(), counted.printed()], [printed; 3], "{watchful:?}");
+            assert_eq!([blind.steps(), counted.steps()], [seen.steps(); 2], "{watchful:?} {printed}");
+        }
+    }
+}
