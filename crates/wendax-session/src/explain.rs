@@ -254,16 +254,15 @@ impl<'a> Teller<'a> {
             let lines = lines_words(self.session, self.session.round());
             explanation.sentences.push(format!("{lines}: the same state comes again and again"));
         }
-        if let Some(input) = self.session.recorded_input().filter(|_| insn.is_none_or(|insn| insn.op() != Op::Sys)) {
+        if let Some(input) = self.session.recorded_input() {
             let text = String::from_utf8_lossy(&input[..input.len().min(200)]).into_owned();
-            explanation.sentences.push(format!("typed here: {:?}", text.trim_end()));
-        }
-        if let Some(input) = self.session.recorded_input().filter(|_| insn.is_some_and(|insn| insn.op() == Op::Sys)) {
-            let text = String::from_utf8_lossy(&input[..input.len().min(200)]).into_owned();
-            let ahead = self.session.now() == self.session.end();
-            let when = if ahead { "typed ahead" } else { "typed here before" };
-            let again = if ahead { "it will be read" } else { "it will be taken again" };
-            explanation.sentences.push(format!("{when}: {:?}; {again}", text.trim_end()));
+            let text = text.trim_end();
+            let is_call = insn.is_some_and(|insn| insn.op() == Op::Sys);
+            explanation.sentences.push(match (is_call, self.session.now() == self.session.end()) {
+                (false, _) => format!("typed here: {text:?}"),
+                (true, true) => format!("typed ahead: {text:?}; it will be read"),
+                (true, false) => format!("typed here before: {text:?}; it will be taken again"),
+            });
         }
     }
 
