@@ -63,6 +63,16 @@ pub(crate) struct Judge {
     stood: Option<StepNo>,
     /// Something was typed at this moment: the values before, of each stop.
     typed: Option<Typed>,
+    /// Levers were moved at this moment.
+    moved: Option<Moved>,
+}
+
+/// The values of stops before the first lever was moved at a moment, and how much had come there before.
+#[derive(Debug, Clone)]
+struct Moved {
+    step: StepNo,
+    before: Vec<bool>,
+    count: usize,
 }
 
 /// The values of stops before something was typed and behind it.
@@ -93,6 +103,7 @@ impl Judge {
             enters: false,
             stood: Some(machine.steps()),
             typed: None,
+            moved: None,
         };
         for armed in &judge.stops {
             let lookout = &mut judge.lookout;
@@ -189,7 +200,7 @@ impl Judge {
     pub(crate) fn stands_behind(&mut self, machine: &Machine, tail: &[u8]) {
         self.tail.clear();
         self.tail.extend_from_slice(&tail[tail.len().saturating_sub(self.longest)..]);
-        (self.judged, self.typed, self.stood) = (None, None, Some(machine.steps()));
+        (self.judged, self.typed, self.moved, self.stood) = (None, None, None, Some(machine.steps()));
     }
 
     /// What arrives at a moment has been told.
@@ -232,20 +243,31 @@ impl Judge {
         self.keep_arriving(machine, arriving, hits);
     }
 
-    /// Feeds an event that changes the state itself, and tells what it meets when it comes from outside.
+    /// Feeds an event that changes the state itself, and tells what it meets when it comes from outside. Levers that are
+    /// moved at one moment are one change of it: what was there for nobody to see meets nothing. `hits` holds what levers
+    /// have met there so far, and nothing else.
     pub(crate) fn move_levers(&mut self, machine: &mut Machine, event: &Event, hits: &mut Hits) {
+        let step = machine.steps();
         if !matches!(event, Event::Levers(_)) {
             machine.feed(event);
+            // What a person sets is no matter of the levers.
+            if let Some(moved) = self.moved.as_mut().filter(|moved| moved.step == step) {
+                moved.before = if self.values { all_values(&self.stops, machine) } else { Vec::new() };
+            }
             return;
         }
-        let before = if self.values { self.all_values(machine) } else { Vec::new() };
-        let count = machine.came().len();
+        if self.moved.as_ref().is_none_or(|moved| moved.step != step) {
+            let before = if self.values { self.all_values(machine) } else { Vec::new() };
+            self.moved = Some(Moved { step, before, count: machine.came().len() });
+        }
         machine.feed(event);
-        let (step, came) = (machine.steps(), machine.came().get(count..).unwrap_or_default());
+        let Some(moved) = &self.moved else { return };
+        let came = machine.came().get(moved.count..).unwrap_or_default();
+        hits.clear();
         for (index, armed) in self.stops.iter().enumerate() {
             let is_met = match &armed.stop.place {
                 Where::Touched(touch, thing) => came.iter().any(|came| is_touched_by(*touch, *thing, came)),
-                Where::True(value) => before.get(index) == Some(&false) && is_true(value, machine),
+                Where::True(value) => moved.before.get(index) == Some(&false) && is_true(value, machine),
                 _ => false,
             };
             if is_met && holds(&armed.stop, machine) {
@@ -396,12 +418,16 @@ impl Judge {
 
     /// Of each stop whether its value is true.
     fn all_values(&self, machine: &Machine) -> Vec<bool> {
-        let value = |armed: &Armed| match &armed.stop.place {
-            Where::True(value) => is_true(value, machine),
-            _ => true,
-        };
-        self.stops.iter().map(value).collect()
+        all_values(&self.stops, machine)
     }
+}
+
+fn all_values(stops: &[Armed], machine: &Machine) -> Vec<bool> {
+    let value = |armed: &Armed| match &armed.stop.place {
+        Where::True(value) => is_true(value, machine),
+        _ => true,
+    };
+    stops.iter().map(value).collect()
 }
 
 /// What came from outside touched a thing.
