@@ -40,8 +40,7 @@ pub fn calls(tally: &Tally) -> Scene {
         order.iter().map(|routine| Block { width: units(widest(routine)), height: units(high) }).collect();
     let laid = lay_out(&blocks, &edges, PITCH);
     let note = format!("{} routines, {} cycles", tally.routines.len(), grouped(tally.cycles));
-    let notes: Vec<String> = [note, laid.left_open()].into_iter().filter(|note| !note.is_empty()).collect();
-    let mut scene = Scene::new("calls", &notes.join("; "));
+    let mut scene = Scene::new("calls", &laid.noted(note));
     for line in laid.lines() {
         let stroke = Stroke::thin(Ink::Time).wide(1.2);
         scene.path(line.points.iter().map(|&point| place(point)).collect(), stroke, line.has_head);

@@ -64,9 +64,7 @@ fn lay_flow_out(flow: &Flow) -> Laid {
 pub fn flow(flow: &Flow, present: Option<usize>) -> Scene {
     let blocks = flow.blocks.iter().filter(|block| !block.lines.is_empty()).count();
     let laid = lay_flow_out(flow);
-    let notes = [format!("{blocks} blocks"), laid.left_open()];
-    let notes: Vec<String> = notes.into_iter().filter(|note| !note.is_empty()).collect();
-    let mut scene = Scene::new(format!("flow of {}", flow.name), &notes.join("; "));
+    let mut scene = Scene::new(format!("flow of {}", flow.name), &laid.noted(format!("{blocks} blocks")));
     let most = flow.edges.iter().filter_map(|edge| edge.times).max().unwrap_or(0);
     for line in laid.lines() {
         let (times, is_jump) = flow.along(&line.edges);

@@ -118,6 +118,17 @@ impl Laid {
         ways.chain(self.trunks.iter().map(Trunk::line))
     }
 
+    /// A note about the drawing, with what is to be said of ways that are left open.
+    pub fn noted(&self, note: impl Into<String>) -> String {
+        let mut note = note.into();
+        let open = self.left_open();
+        if !open.is_empty() {
+            note.push_str("; ");
+            note.push_str(&open);
+        }
+        note
+    }
+
     /// That ways are left open, in words; empty when none is.
     pub fn left_open(&self) -> String {
         match self.routes.iter().filter(|route| route.end == End::Open).count() {
@@ -149,6 +160,16 @@ impl Bundle {
     /// Its lane in a layer, when it passes that.
     fn lane_in(&self, layer: usize) -> Option<usize> {
         layer.checked_sub(self.layers.start).and_then(|place| self.lanes.get(place)).copied()
+    }
+
+    /// The lane that an edge joins whose block is in a layer.
+    fn joined_from(&self, layer: usize) -> Option<usize> {
+        self.lane_in(self.layer_from(layer))
+    }
+
+    /// The layer in which an edge joins whose block is in one: those that lead back beside it, others below.
+    fn layer_from(&self, layer: usize) -> usize {
+        if self.is_back { layer } else { layer + 1 }
     }
 
     /// The layer in which the first of its edges joins it.
@@ -207,7 +228,6 @@ struct Graph<'a> {
     blocks: &'a [Block],
     edges: &'a [Edge],
     pitch: Pitch,
-    is_back: Vec<bool>,
     elements: Vec<Element>,
     /// Elements of each layer from left to right.
     layers: Vec<Vec<usize>>,
@@ -247,7 +267,6 @@ impl<'a> Graph<'a> {
             blocks,
             edges,
             pitch,
-            is_back,
             elements: Vec::new(),
             layers: vec![Vec::new(); count],
             outs,
@@ -427,9 +446,7 @@ impl<'a> Graph<'a> {
         for (block, ins) in ins.iter_mut().enumerate() {
             let Element { x, width, layer, .. } = self.elements[block];
             let leads = |&edge: &usize| {
-                let lane = self.bundle_of[edge].and_then(|number| {
-                    self.bundles[number].lane_in(if self.is_back[edge] { layer } else { layer + 1 })
-                });
+                let lane = self.bundle_of[edge].and_then(|number| self.bundles[number].joined_from(layer));
                 self.centre(lane.unwrap_or(self.edges[edge].to))
             };
             let comes = |&number: &usize| {
@@ -470,11 +487,8 @@ impl<'a> Graph<'a> {
             let Some(number) = self.bundle_of[index] else { continue };
             let bundle = &self.bundles[number];
             let layer = self.elements[edge.from].layer;
-            let to = if bundle.is_back {
-                (Side::Above, bundle.lane_in(layer).map_or(enters[number], x_of))
-            } else {
-                (Side::Below, bundle.lane_in(layer + 1).map_or(enters[number], x_of))
-            };
+            let side = if bundle.is_back { Side::Above } else { Side::Below };
+            let to = (side, bundle.joined_from(layer).map_or(enters[number], x_of));
             ways[index] = Some(channels.add(layer + 1, (Side::Above, leaves[index]), to));
             if bundle.edges.first() == Some(&index) {
                 trunks[number] = self.trunk(bundle, enters[number], &mut channels);
@@ -520,7 +534,7 @@ impl<'a> Graph<'a> {
             let bundle = &self.bundles[number];
             let points = [(leaves, bottom)].into_iter().chain(corners(way));
             laid.routes[index] = if bundle.is_shared() {
-                let layer = if bundle.is_back { layer } else { layer + 1 };
+                let layer = bundle.layer_from(layer);
                 let joined =
                     bundle.lane_in(layer).map(|lane| (x_of(lane), bundle.joined_at(layer, &channel_tops, &tops)));
                 Route { points: straightened(points.chain(joined)), end: End::Trunk(number_of[number]), label }

@@ -264,6 +264,8 @@ struct Hot {
     own_cycles: u64,
     all_steps: u64,
     all_cycles: u64,
+    /// The cycles of its dearest call, and 1 more; 0 before there was one.
+    dearest: u64,
 }
 
 /// The rest that is known of a routine.
@@ -279,8 +281,6 @@ struct Known {
 pub(crate) struct Routines {
     hot: Vec<Hot>,
     known: Vec<Known>,
-    /// Of each routine the cycles of its dearest call, and 1 more; 0 before there was one.
-    dearest: Vec<u64>,
     pub(crate) open: Vec<Open>,
     /// Where a callee stands among those of its caller.
     callees: FxHashMap<(u32, u32), u32>,
@@ -294,7 +294,6 @@ impl Routines {
         let mut routines = Self {
             hot: Vec::new(),
             known: Vec::new(),
-            dearest: Vec::new(),
             open: Vec::new(),
             callees: FxHashMap::default(),
             mark: (0, 0),
@@ -308,7 +307,6 @@ impl Routines {
     /// A routine that was not known.
     pub(crate) fn add(&mut self, entry: Addr) -> usize {
         self.hot.push(Hot::default());
-        self.dearest.push(0);
         self.known.push(Known { entry, dearest: None, callees: Vec::new() });
         self.known.len() - 1
     }
@@ -393,8 +391,8 @@ impl Routines {
             }
             if open.is_whole {
                 let (steps, cycles) = (steps / open.weight, cycles / open.weight);
-                if cycles >= self.dearest[at] {
-                    self.dearest[at] = cycles + 1;
+                if cycles >= routine.dearest {
+                    routine.dearest = cycles + 1;
                     let arguments = registers.iter().copied().zip(open.arguments);
                     let arguments = arguments.filter_map(|(register, value)| Some((register, value?))).collect();
                     self.known[at].dearest = Some(OneCall { step: open.step, steps, cycles, arguments });

@@ -73,6 +73,11 @@ impl Event {
     pub fn is_edit(&self) -> bool {
         matches!(self, Self::SetRegister(..) | Self::SetFlags(_) | Self::SetByte(..) | Self::Levers(_))
     }
+
+    /// Something was typed, or no more will be.
+    pub fn is_input(&self) -> bool {
+        matches!(self, Self::Typed(_) | Self::InputEnds)
+    }
 }
 
 /// A tone that sounds.

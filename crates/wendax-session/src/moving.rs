@@ -242,7 +242,7 @@ impl Session {
         if event == Event::InputEnds && self.has_ended_input() {
             return;
         }
-        let is_input = matches!(event, Event::Typed(_) | Event::InputEnds);
+        let is_input = event.is_input();
         self.log.push(Entry { step: self.now(), event, printed: self.at.machine.printed(), was: None });
         if is_input {
             self.mark(MarkKind::Input);
@@ -271,9 +271,7 @@ impl Session {
     /// Drops everything that lies ahead; what was typed at this very step stays when `with_typed`.
     pub(crate) fn branch(&mut self, with_typed: bool) -> Dropped {
         let now = self.now();
-        let stays = |entry: &Entry| {
-            with_typed && entry.step == now && matches!(entry.event, Event::Typed(_) | Event::InputEnds)
-        };
+        let stays = |entry: &Entry| with_typed && entry.step == now && entry.event.is_input();
         self.branches += 1;
         let gone = self.log.drop_from(self.at.fed, stays);
         let kept_input = self.log.len() > self.at.fed;
@@ -282,7 +280,7 @@ impl Session {
         self.stops.drop_from(now);
         self.script.truncate(now);
         let steps = std::mem::replace(&mut self.edge, Edge { step: now, state: None }).step - now;
-        let typed = gone.iter().filter(|entry| matches!(entry.event, Event::Typed(_) | Event::InputEnds)).count();
+        let typed = gone.iter().filter(|entry| entry.event.is_input()).count();
         let edits = gone.iter().filter(|entry| entry.event.is_edit()).count();
         Dropped { steps, typed, edits }
     }

@@ -37,6 +37,13 @@ pub(crate) fn disarm(machine: &mut Machine) {
     machine.set_lookout(&Lookout::default());
 }
 
+/// A copy of a machine that stops at nothing.
+pub(crate) fn plain(machine: &Machine) -> Machine {
+    let mut machine = machine.clone();
+    disarm(&mut machine);
+    machine
+}
+
 /// Feeds all that comes at a moment.
 pub(crate) fn feed(machine: &mut Machine, entries: &[Entry]) {
     for entry in entries {
@@ -72,9 +79,7 @@ pub(crate) struct Rerun {
 impl Rerun {
     /// Stands at a step of a branch.
     pub(crate) fn at(past: Past<'_>, step: StepNo) -> Self {
-        let mut machine = past.machine.clone();
-        disarm(&mut machine);
-        let mut rerun = Self { at: Cursor::new(machine), is_stuck: false };
+        let mut rerun = Self { at: Cursor::new(plain(past.machine)), is_stuck: false };
         rerun.restore_before(past, step);
         rerun.go_through(past, step, &mut On);
         rerun

@@ -15,7 +15,7 @@ use crate::left::Left;
 use crate::log::{Entry, Log};
 use crate::lookers::LineLooker;
 use crate::past::Past;
-use crate::rerun::{self, disarm};
+use crate::rerun;
 use crate::ribbon::{Mark, Ribbon};
 use crate::script::Playing;
 use crate::stops::{Armed, Judge, Met, Noted, StopAt, StopId, Stops, times_met};
@@ -384,7 +384,7 @@ impl Session {
 
     /// A copy of the machine that has been fed what comes at this step: what it does is what will happen.
     pub fn fork(&self) -> Machine {
-        let mut machine = self.plain_copy();
+        let mut machine = rerun::plain(&self.at.machine);
         rerun::feed(&mut machine, self.log.due_at(self.at.fed, self.now()));
         machine
     }
@@ -497,13 +497,6 @@ impl Session {
     /// What was to come from outside and did not on this branch: the lines of the file, and how many there are in it.
     pub fn missing_events(&self) -> (Vec<usize>, usize) {
         self.script.missing()
-    }
-
-    /// A copy of the machine that stops at nothing.
-    pub(crate) fn plain_copy(&self) -> Machine {
-        let mut machine = self.at.machine.clone();
-        disarm(&mut machine);
-        machine
     }
 }
 

@@ -128,7 +128,8 @@ impl Saving {
         // What comes when the program asks comes alone: of several things of one moment the others would have to wait for
         // it to ask again.
         let entries = session.entries();
-        let with = |other: usize| entries.get(other).is_some_and(|other| other.step == entry.step && is_input(other));
+        let with =
+            |other: usize| entries.get(other).is_some_and(|other| other.step == entry.step && other.event.is_input());
         let is_alone = !with(self.next.wrapping_sub(1)) && !with(self.next + 1);
         if written.levers.is_none() && is_alone && self.asks(session) {
             written.asked = Some(true);
@@ -154,7 +155,7 @@ impl Saving {
         impl Question for Untyped {
             fn feed(&mut self, machine: &mut Machine, entries: &[Entry]) {
                 // What was typed here is left out, and what else came here is not.
-                entries.iter().filter(|entry| !is_input(entry)).for_each(|entry| machine.feed(&entry.event));
+                entries.iter().filter(|entry| !entry.event.is_input()).for_each(|entry| machine.feed(&entry.event));
             }
 
             fn run(&mut self, machine: &mut Machine, run: Run) -> Stop {
@@ -164,10 +165,6 @@ impl Saving {
         let mut machine = self.rerun.last_moment(session.past(), &mut Untyped);
         matches!(machine.step(), Stop::Needs(Need::Input))
     }
-}
-
-fn is_input(entry: &Entry) -> bool {
-    matches!(entry.event, Event::Typed(_) | Event::InputEnds)
 }
 
 impl Question for Arrivals {

@@ -37,10 +37,7 @@ impl Pane for Flow {
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
         let shown = app.world.flows.shown.as_ref();
-        let note = shown.map_or(String::new(), |shown| {
-            let notes = [shown.flow.name.clone(), shown.laid.left_open()];
-            notes.into_iter().filter(|note| !note.is_empty()).collect::<Vec<_>>().join("; ")
-        });
+        let note = shown.map_or(String::new(), |shown| shown.laid.noted(&shown.flow.name));
         let body = head(app, pen, area, PaneId::Flow, &note);
         let Some(shown) = shown else {
             pen.text(body.x + 1, body.y, body.width.saturating_sub(1), "there is no code here", Ink::Faint);
