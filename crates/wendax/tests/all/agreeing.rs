@@ -420,3 +420,60 @@ fn what_is_not_followed_to_the_end_is_told_in_the_file_and_beside_it() {
         assert!(!told.contains(said) && !written.contains(said), "{out}: {told}");
     }
 }
+
+/// A `brk` and a fault, each with a handler.
+const ENTRIES: &str = "\
+start:  mov   r1, pause
+        stw   [12], r1
+        mov   r1, after
+        stw   [8], r1
+        brk
+        clr   r2
+        div   r1, r2
+        halt
+pause:  reti
+after:  halt
+";
+
+#[test]
+fn the_entry_of_a_trap_reads_and_writes_the_same_whatever_led_to_it() {
+    let folder = folder(&[("entries.asm", ENTRIES)]);
+    let entries = steps(folder.path(), "entries.asm", "trap");
+    assert_eq!(entries, [5, 8]);
+    for stop in ["read Z", "read C", "read I", "write trap_number", "write sp"] {
+        let met = steps(folder.path(), "entries.asm", stop);
+        assert!(entries.iter().all(|step| met.contains(step)), "{stop}: {met:?}");
+    }
+    // The second entry leaves the same number there: it is written all the same, and does not change.
+    let twice = ENTRIES.replace("clr   r2\n        div   r1, r2", "brk");
+    std::fs::write(folder.path().join("entries.asm"), twice).expect("it is written");
+    assert_eq!(steps(folder.path(), "entries.asm", "write trap_number").len(), 2);
+    assert_eq!(steps(folder.path(), "entries.asm", "change trap_number").len(), 1);
+}
+
+#[test]
+fn files_beside_a_run_leave_its_output_as_it_is() {
+    let prints = "start: mov r0, 42\n sys put_uint\n clr r0\n sys exit\n";
+    let folder = folder(&[("prints.asm", prints)]);
+    let plain = run(folder.path(), "run prints.asm", "").out;
+    assert_eq!(plain, "42");
+    for beside in ["trail t.csv", "trail t.txt", "trail t.jsonl", "tally t.json", "state s.json", "coverage c.info"] {
+        let came = run(folder.path(), &format!("run prints.asm --{beside}"), "");
+        assert_eq!((came.out.as_str(), came.status), (plain.as_str(), Some(0)), "{beside}: {}", came.told);
+    }
+    assert_eq!(run(folder.path(), "run prints.asm --each prints.asm:2 --show r0 --shows s.txt", "").out, plain);
+}
+
+#[test]
+fn the_trail_tells_what_was_never_set_as_registers_are_told() {
+    let calls = "start: call f\n swap r1, r1\n mov r1, 7\n swap r1, r1\n halt\nf: mov r6, 300\n ret\n";
+    let folder = folder(&[("calls.asm", calls)]);
+    let trail = run(folder.path(), "run calls.asm --trail -", "").out;
+    let row = |words: &str| trail.lines().find(|row| row.contains(words)).unwrap_or_else(|| panic!("{words}: {trail}"));
+    let pushed = row("call f");
+    assert!(pushed.contains("[FDFE] >0202"), "a cell never written has no value before: {pushed}");
+    assert!(row("mov r6, 300").contains("r6 >012C"), "{trail}");
+    let swaps: Vec<&str> = trail.lines().filter(|row| row.contains("swap r1, r1")).collect();
+    let twice = |row: &&str| row.matches("r1 ").count() > 1;
+    assert!(swaps.len() == 2 && !swaps.iter().any(twice), "a register swapped with itself is told once: {swaps:#?}");
+}
