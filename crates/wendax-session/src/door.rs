@@ -46,14 +46,19 @@ impl Session {
         self.take_input(Event::InputEnds)
     }
 
-    fn take_input(&mut self, event: Event) -> Option<Dropped> {
-        let at_edge = self.now() == self.edge.step;
-        let travelling = match &self.doing {
-            Doing::Travels(Journey::Forward(_)) => !at_edge,
+    /// What is typed now can be taken: the program has not ended, and the walk is not on its way through the past.
+    pub fn can_be_typed_to(&self) -> bool {
+        let on_its_way = match &self.doing {
+            Doing::Travels(Journey::Forward(_)) => self.now() != self.edge.step,
             Doing::Travels(_) => true,
             Doing::Rests(_) | Doing::Waits(_) => false,
         };
-        if travelling || matches!(self.state(), State::Finished(_)) || self.at.machine.finished().is_some() {
+        !on_its_way && !matches!(self.state(), State::Finished(_)) && self.at.machine.finished().is_none()
+    }
+
+    fn take_input(&mut self, event: Event) -> Option<Dropped> {
+        let at_edge = self.now() == self.edge.step;
+        if !self.can_be_typed_to() {
             return None;
         }
         let dropped = if at_edge { Dropped::default() } else { self.branch(false) };

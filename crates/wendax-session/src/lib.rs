@@ -77,7 +77,7 @@ pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
 pub use routines::{Routine, Routines};
 pub use script::{Saving, Script, ScriptError};
-pub use session::{ByHand, Dropped, Session};
+pub use session::{ByHand, Dropped, Session, Stand};
 pub use shows::{Cells, Form, Reading, Show, Shown};
 pub use stack::{StackWord, WordKind, read_stack};
 pub use stops::{Met, Noted, NotedValue, StopAt, StopId, Thing, Times, Touch, Where};

@@ -50,6 +50,18 @@ pub struct Dropped {
     pub edits: usize,
 }
 
+/// Where a walk stands, and in what: as long as that is the same, so is all that is told of the present moment.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stand {
+    step: StepNo,
+    branch: u64,
+    /// What came from outside so far, also what is still to come at this step.
+    entries: usize,
+    state: State,
+    /// How often lines and names became other ones.
+    texts: u64,
+}
+
 /// A change a person made by hand.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ByHand {
@@ -85,6 +97,8 @@ impl Default for Limits {
 pub struct Session {
     pub(crate) image: Arc<Image>,
     pub(crate) sources: Sources,
+    /// How often both became other ones.
+    texts: u64,
     /// Where it stands.
     pub(crate) at: Cursor,
     pub(crate) history: History,
@@ -116,6 +130,7 @@ impl Session {
         Self {
             image: Arc::new(image),
             sources: Sources::new(),
+            texts: 0,
             at,
             history: History::new(start),
             log: Log::default(),
@@ -246,6 +261,18 @@ impl Session {
     /// Bytes that history and log take.
     pub fn memory_in_use(&self) -> usize {
         self.history.bytes() + self.log.bytes() + self.at.machine.kept_input()
+    }
+
+    /// Where it stands.
+    pub fn stand(&self) -> Stand {
+        let (step, branch, entries) = (self.now(), self.branches, self.log.len());
+        Stand { step, branch, entries, state: self.state().clone(), texts: self.texts }
+    }
+
+    /// It takes the place of another one that was perhaps a branch of it: what was found out about a branch of that one is
+    /// not taken for true of this.
+    pub fn branch_apart(&mut self, other: &Self) {
+        self.branches = self.branches.max(other.branches) + 1;
     }
 
     /// A command is under way.
@@ -400,6 +427,7 @@ impl Session {
     /// The same program came of another text: takes over its lines and names.
     pub fn relabel(&mut self, image: Image, sources: Sources) {
         (self.image, self.sources) = (Arc::new(image), sources);
+        self.texts += 1;
     }
 
     // ---- stops

@@ -76,6 +76,8 @@ pub enum Hand {
     Remove,
     /// Takes back what was done by hand last.
     TakeBack,
+    /// Does again what was taken back last.
+    DoAgain,
 }
 
 /// Changes of text, and moves in it.

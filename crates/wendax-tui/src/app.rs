@@ -15,7 +15,7 @@ use std::path::PathBuf;
 use wendax_asm::{Assembly, disassembly};
 use wendax_image::{Image, Line};
 use wendax_machine::{Addr, RegionKind, Settings, StepNo};
-use wendax_session::{Session, State, Story, Thing};
+use wendax_session::{Session, State, Story, Thing, Why};
 use wendax_source::{FileId, SourceFile, Sources};
 
 /// All that is true of the interface.
@@ -383,6 +383,17 @@ impl App {
         self.world.walk.state() == Some(&State::Waiting)
     }
 
+    /// The program runs, and not through its past.
+    pub(crate) fn runs_on(&self) -> bool {
+        self.session().is_some_and(|session| session.is_running() && session.can_be_typed_to())
+    }
+
+    /// The walk went back to where something was typed to the program: it asks there, and can be typed something else.
+    pub(crate) fn was_typed_here(&self) -> bool {
+        self.world.walk.state() == Some(&State::Paused(Why::Typed))
+            && self.session().is_some_and(|session| session.now() < session.end())
+    }
+
     /// What is typed goes to the program.
     pub(crate) fn takes_input(&self) -> bool {
         if self.screen.mode != Mode::Walk || self.session().is_none() {
@@ -396,7 +407,7 @@ impl App {
                 let is_slow = self.world.walk.is_slow && self.screen.focus == PaneId::Console;
                 is_seen
                     && self.screen.focus != PaneId::Board
-                    && (self.is_waiting() || self.world.walk.is_running() || is_slow)
+                    && (self.is_waiting() || self.runs_on() || is_slow || self.was_typed_here())
             }
         }
     }

@@ -60,18 +60,26 @@ pub struct Kept {
     pub focus: String,
     /// The layout: `alone`, `showing`, or nothing for the bench.
     pub layout: String,
-    /// Lines were wrapped.
-    pub wraps: bool,
+    /// Lines were wrapped, when that is not what the settings say; so it is with the two that follow.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub wraps: Option<bool>,
     /// Code words were put away.
-    pub without_code: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub without_code: Option<bool>,
     /// Registers showed their bits.
-    pub binary: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub binary: Option<bool>,
     /// Commands used last, by their names.
     pub commands: Vec<String>,
 }
 
 /// Commands remembered.
 const COMMANDS: usize = 12;
+
+/// What was chosen, when it is not what is preferred.
+fn other_than(preferred: bool, chosen: bool) -> Option<bool> {
+    (preferred != chosen).then_some(chosen)
+}
 
 impl App {
     /// How the program is looked at now.
@@ -95,9 +103,9 @@ impl App {
                 Arrangement::Showing(_) => "showing",
             }
             .to_owned(),
-            wraps: screen.source.wraps,
-            without_code: screen.source.without_code,
-            binary: screen.binary,
+            wraps: other_than(screen.preferences.wraps, screen.source.wraps),
+            without_code: other_than(screen.preferences.without_code, screen.source.without_code),
+            binary: other_than(screen.preferences.binary, screen.binary),
             commands: screen.recent.iter().take(COMMANDS).filter_map(name).map(|known| known.name.to_owned()).collect(),
             ..Kept::default()
         };
@@ -116,6 +124,14 @@ impl App {
             off: stop.is_off,
         };
         kept.stops = self.world.stops.list.iter().map(kept_stop).collect();
+        // What still waits for the program is kept as it was, with what was made meanwhile.
+        if let Some(waiting) = &self.screen.kept {
+            kept.stops.splice(0..0, waiting.stops.iter().cloned());
+            kept.watches.splice(0..0, waiting.watches.iter().cloned());
+            kept.watches_routine |= waiting.watches_routine;
+            kept.memory.clone_from(&waiting.memory);
+            kept.cursor.clone_from(&waiting.cursor);
+        }
         kept
     }
 
@@ -128,9 +144,10 @@ impl App {
     /// The same, looked at as the last time. What needs the program is done when it has been assembled.
     #[must_use]
     pub fn with_kept(mut self, kept: Kept) -> Self {
-        self.screen.source.wraps = kept.wraps;
-        self.screen.source.without_code = kept.without_code;
-        self.screen.binary = kept.binary;
+        let preferences = self.screen.preferences;
+        self.screen.source.wraps = kept.wraps.unwrap_or(preferences.wraps);
+        self.screen.source.without_code = kept.without_code.unwrap_or(preferences.without_code);
+        self.screen.binary = kept.binary.unwrap_or(preferences.binary);
         let action = |name: &String| crate::keys::commands().find(|known| known.name == name).map(|known| known.action);
         self.screen.recent = kept.commands.iter().filter_map(action).collect();
         let focus = panes::all().find(|(_, pane)| pane.name() == kept.focus).map_or(PaneId::Source, |(id, _)| id);
@@ -162,8 +179,10 @@ impl App {
             stop.is_off = *off;
             self.world.stops.list.push(stop);
         }
-        self.world.watches.list = kept.watches;
-        self.world.watches.with_routine = kept.watches_routine;
+        let made = std::mem::replace(&mut self.world.watches.list, kept.watches);
+        let known = &mut self.world.watches.list;
+        known.extend(made.into_iter().filter(|words| !known.contains(words)).collect::<Vec<_>>());
+        self.world.watches.with_routine |= kept.watches_routine;
         self.world.read_watches();
         if !kept.memory.is_empty() {
             self.screen.lens = self.world.lens_for(&kept.memory).unwrap_or(Lens::Data);

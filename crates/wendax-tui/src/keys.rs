@@ -224,8 +224,16 @@ pub const BINDINGS: &[Binding] = &[
         &[Walk],
         Action::Hand(Hand::TakeBack),
         "",
-        "Take back what was done by hand last: a value set, breakpoints cleared, a replacement",
-        "undo revert",
+        "Take back what was done by hand last: a value, a lever, what was typed, a new run, stops, a replacement",
+        "undo revert back branch dropped ahead",
+    ),
+    bind(
+        &["Ctrl-Y"],
+        &[Walk],
+        Action::Hand(Hand::DoAgain),
+        "",
+        "Do again what was taken back last",
+        "redo repeat again",
     ),
     look(
         &["f", "Ctrl-O"],

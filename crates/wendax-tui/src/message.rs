@@ -46,12 +46,12 @@ pub enum Message {
     Gone(String),
     /// A file cannot be written, and why; or can be again.
     Locked(String, Option<String>),
-    /// The host's clock shows so many milliseconds.
-    Clock(u32),
+    /// The host's clock shows so many milliseconds: the answer to the question with this number, as with those that follow.
+    Clock(u64, u32),
     /// The time asked for has passed.
-    Waited,
+    Waited(u64),
     /// What lies where the program looks for a file.
-    Found(Arc<str>, Found),
+    Found(u64, Arc<str>, Found),
     /// A file of events was read: its path and its text.
     Events(String, String),
     /// A tally was read: its path and its text.
@@ -112,16 +112,16 @@ pub enum Effect {
     NewProject(String),
     /// Put a text into the system's clipboard.
     Copy(String),
-    /// Tell the time.
-    TellTime,
+    /// Tell the time: an answer to the program's question with this number, as with those that follow.
+    TellTime(u64),
     /// Let so many milliseconds pass.
-    Wait(u32),
+    Wait(u64, u32),
     /// Sound a tone, as far as a terminal can, and let its time pass.
-    Sound(Tone),
+    Sound(u64, Tone),
     /// Sound a tone that took none of the host's time.
     Ring,
     /// Tell what lies at a path of the program's folder.
-    FindFile(Folder, Arc<str>),
+    FindFile(u64, Folder, Arc<str>),
     /// Have the program's folder hold what this branch of its run has written.
     KeepFiles(Folder, Box<Files>),
     /// Write tones as a sound file.

@@ -29,7 +29,7 @@ impl App {
     /// The same, as a person prefers it.
     #[must_use]
     pub fn with_preferences(mut self, preferences: Preferences) -> Self {
-        self.screen.numbers = preferences.numbers;
+        self.screen.preferences = preferences;
         self.screen.binary = preferences.binary;
         self.screen.source.without_code = preferences.without_code;
         self.screen.source.wraps = preferences.wraps;
@@ -39,7 +39,7 @@ impl App {
     /// A value as the person prefers numbers.
     pub(crate) fn number(&self, session: &wendax_session::Session, value: u32) -> String {
         let target = session.machine().target();
-        match self.screen.numbers {
+        match self.screen.preferences.numbers {
             Numbers::Decimal => target.signed(value).to_string(),
             Numbers::Hexadecimal => target.hex(value),
         }

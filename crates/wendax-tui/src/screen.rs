@@ -5,10 +5,11 @@ use crate::kept::Kept;
 use crate::layout::Layout;
 use crate::panes::{PaneId, PaneStates};
 use crate::parts::field::Field;
-use crate::preferences::Numbers;
+use crate::preferences::Preferences;
 use crate::sheets::Sheet;
 use crate::theme::Theme;
 use crate::world::documents::DocumentId;
+use std::collections::HashMap;
 use wendax_asm::Offers;
 use wendax_machine::{Addr, Reg};
 
@@ -137,14 +138,18 @@ pub(crate) struct Screen {
     pub(crate) panes: PaneStates,
     pub(crate) source: SourceView,
     pub(crate) lens: Lens,
-    /// The form of numbers where nothing else decides.
-    pub(crate) numbers: Numbers,
+    /// What the person prefers wherever nobody chose something else.
+    pub(crate) preferences: Preferences,
     /// Registers show their bits in the place of decimal numbers.
     pub(crate) binary: bool,
     /// What is being typed to the program.
     pub(crate) input: Field,
     pub(crate) typing: Typing,
     pub(crate) sheet: Option<Sheet>,
+    /// What was answered to prompts, the latest last.
+    pub(crate) answers: HashMap<Ask, Vec<String>>,
+    /// The answer of before that stands in the prompt.
+    pub(crate) recalled: Option<usize>,
     pub(crate) said: Option<(Tone, String)>,
     pub(crate) offering: Option<Offering>,
     pub(crate) search: Search,
@@ -183,11 +188,13 @@ impl Screen {
             panes: PaneStates::default(),
             source: SourceView::default(),
             lens: Lens::Data,
-            numbers: Numbers::default(),
+            preferences: Preferences::default(),
             binary: false,
             input: Field::default(),
             typing: Typing::ByState,
             sheet: None,
+            answers: HashMap::new(),
+            recalled: None,
             said: None,
             offering: None,
             search: Search::default(),
@@ -217,6 +224,36 @@ impl Screen {
 
     /// Asks for something to be written.
     pub(crate) fn ask(&mut self, ask: Ask, text: &str) {
-        self.sheet = Some(Sheet::Prompt { ask, field: Field::new(text) });
+        // A value is written behind what is to be set.
+        let field = if ask == Ask::Value { Field::new(text) } else { Field::proposed(text) };
+        self.recalled = None;
+        self.sheet = Some(Sheet::Prompt { ask, field });
+    }
+
+    /// What was answered to a prompt is there again when it asks the next time.
+    pub(crate) fn remember(&mut self, ask: Ask, text: &str) {
+        /// Answers remembered of each prompt.
+        const MOST: usize = 50;
+        let known = self.answers.entry(ask).or_default();
+        known.retain(|known| known != text);
+        if !text.is_empty() {
+            known.push(text.to_owned());
+        }
+        known.drain(..known.len().saturating_sub(MOST));
+    }
+
+    /// Puts an answer of before into the prompt: the one before, or the one behind it.
+    pub(crate) fn recall(&mut self, back: bool) {
+        let Some(Sheet::Prompt { ask, field }) = &mut self.sheet else { return };
+        let Some(known) = self.answers.get(ask) else { return };
+        let at = self.recalled.unwrap_or(known.len());
+        let at = if back { at.checked_sub(1) } else { Some(at + 1).filter(|at| *at < known.len()) };
+        if let Some(at) = at {
+            self.recalled = Some(at);
+            *field = Field::new(&known[at]);
+        } else if !back {
+            self.recalled = None;
+            *field = Field::default();
+        }
     }
 }

@@ -82,6 +82,11 @@ impl Sheet {
         }
     }
 
+    /// Rows of a page of its list on a screen so high.
+    pub(crate) fn page(&self, high: u16) -> u16 {
+        if matches!(self, Self::Palette { .. }) { palette::rows(high) } else { high / 2 }
+    }
+
     /// The keys line while it is there, beside what the table of keys says.
     pub(crate) fn keys(&self) -> &'static [(&'static str, &'static str)] {
         match self {

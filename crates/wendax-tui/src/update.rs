@@ -58,17 +58,19 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
             app.screen.sheet = None;
             app.screen.trouble(format!("not saved: {why}"));
         }
-        Message::Clock(time) => app.answer(Event::Clock(time)),
-        Message::Waited => app.answer(Event::Waited),
-        Message::Found(path, found) => app.answer(Event::File(path, found)),
+        Message::Clock(asked, time) => app.answer(asked, Event::Clock(time)),
+        Message::Waited(asked) => app.answer(asked, Event::Waited),
+        Message::Found(asked, path, found) => app.answer(asked, Event::File(path, found)),
         Message::Events(path, text) => app.take_events(&path, text),
         Message::Tally(path, text) => app.take_tally(&path, &text),
         Message::Tick => app.tick(&mut effects),
     }
     app.after_change(&mut effects);
+    app.world.follow_moment();
     app.keep_outside(&mut effects);
     app.ask_about_conflicts();
     app.look_at_lesson(&before);
+    app.world.note_lines_of_stops();
     app.settle();
     effects
 }
@@ -82,7 +84,10 @@ impl App {
             moved.extend((!shifts.is_empty()).then_some((id, shifts)));
         }
         for (id, shifts) in moved {
-            let lost = self.world.follow(id, &shifts);
+            let (lost, found) = self.world.follow(id, &shifts);
+            if found > 0 && self.world.is_assembled() {
+                self.place_stops();
+            }
             self.screen.source.unfolded.retain_mut(|(document, line)| {
                 let there = if *document == id {
                     shifts.iter().try_fold(*line, |line, shift| shift.moved(line))
@@ -92,9 +97,12 @@ impl App {
                 *line = there.unwrap_or(*line);
                 there.is_some()
             });
-            if lost > 0 {
-                let what = if lost == 1 { "a stop is".to_owned() } else { format!("{lost} stops are") };
-                self.screen.trouble(format!("{what} gone with its line; undo does not bring it back"));
+            match lost.saturating_sub(found) {
+                0 => {}
+                1 => self.screen.trouble("a stop is gone with its line; it comes back with it"),
+                lost => {
+                    self.screen.trouble(format!("{lost} stops are gone with their lines; they come back with them"))
+                }
             }
         }
         let generation = self.world.documents.generation();
@@ -198,8 +206,11 @@ impl App {
     fn is_time(&self, key: KeyEvent) -> bool {
         let moves = matches!(key.code, KeyCode::Left | KeyCode::Right | KeyCode::Home | KeyCode::End);
         let pauses = key.code == KeyCode::Char(' ') && self.world.walk.is_running();
+        // On to the place before, as one came here.
+        let goes_on = key.code == KeyCode::Char('G') && self.was_typed_here();
+        let takes_back = matches!(key.code, KeyCode::Char('z' | 'y')) && key.modifiers.contains(KeyModifiers::CONTROL);
         let is_here = self.screen.sheet.is_none() && self.takes_input();
-        is_here && self.screen.input.is_empty() && (moves || pauses)
+        is_here && self.screen.input.is_empty() && (moves || pauses || goes_on || takes_back)
     }
 
     /// A text was typed or pasted: it goes where typing goes now.

@@ -2,6 +2,7 @@
 //!
 //! Nothing here knows of screens, panes or keys.
 
+pub(crate) mod deeds;
 pub(crate) mod documents;
 pub(crate) mod drawings;
 pub(crate) mod editor;
@@ -15,6 +16,7 @@ pub(crate) mod values;
 pub(crate) mod walk;
 pub(crate) mod watches;
 
+use deeds::Deeds;
 use documents::{Document, DocumentId, Documents};
 use editor::{Editor, LineShift};
 use flows::Flows;
@@ -53,6 +55,8 @@ pub(crate) struct World {
     /// The steps of the run, as they are looked at.
     pub(crate) trail: Trail,
     pub(crate) stops: Stops,
+    /// What was done by hand.
+    pub(crate) deeds: Deeds,
     /// What the run cost.
     pub(crate) tallies: Tallies,
     /// A drawing that was asked for.
@@ -102,6 +106,7 @@ impl World {
             trail: Trail::default(),
             watches: Watches::default(),
             stops: Stops::default(),
+            deeds: Deeds::default(),
             tallies: Tallies::default(),
             flows: Flows::default(),
             drawing: None,
@@ -175,16 +180,6 @@ impl World {
         document.and_then(Document::editor_mut).expect("the document shown was opened when it was shown, and stays")
     }
 
-    /// Undoes the last change in each of these; returns in how many there was one.
-    pub(crate) fn undo_in(&mut self, documents: &[DocumentId]) -> usize {
-        let mut undone = 0;
-        for id in documents {
-            let editor = self.documents.get_mut(*id).and_then(Document::editor_mut);
-            undone += usize::from(editor.is_some_and(Editor::undo));
-        }
-        undone
-    }
-
     // ---- the program
 
     /// What is known of the texts is known of them as they are now.
@@ -225,7 +220,9 @@ impl World {
 
     /// The document and line (from 0) of a line of the walk's image, as they are now; the line may be gone.
     pub(crate) fn place_of(&self, piece: &Line) -> Option<(DocumentId, usize)> {
-        let id = self.document_of(piece.span.file)?;
+        // The walk may be through an older program, of other files in another order.
+        let file = self.walk.session.as_ref()?.sources().get(piece.span.file)?;
+        let id = self.documents.find(file.name())?;
         Some((id, self.walk.moved_line(id, piece.line as usize - 1)?))
     }
 
@@ -234,15 +231,26 @@ impl World {
         self.place_of(self.present_piece()?)
     }
 
-    /// The text of a line (from 0) changed at these places: what belongs to lines goes with them. Returns how many
-    /// breakpoints are gone with their lines.
-    pub(crate) fn follow(&mut self, id: DocumentId, shifts: &[LineShift]) -> usize {
+    /// The text changed at these places: what belongs to lines goes with them. Returns how many stops are gone with their
+    /// lines, and how many came back.
+    pub(crate) fn follow(&mut self, id: DocumentId, shifts: &[LineShift]) -> (usize, usize) {
         let mut lost = 0;
         for shift in shifts {
             lost += self.stops.follow(id, *shift);
+            self.deeds.follow(id, *shift);
             self.walk.follow(id, *shift);
         }
-        lost
+        let mut found = 0;
+        if self.stops.has_gone()
+            && let Some(editor) = self.documents.get(id).and_then(Document::editor)
+        {
+            let from = shifts.iter().map(|shift| shift.line).min().unwrap_or(0);
+            let to = shifts.iter().map(|shift| shift.line + shift.added).max().unwrap_or(0);
+            let lines: Vec<(usize, String)> =
+                (from..=to.min(editor.line_count() - 1)).map(|line| (line, editor.line(line))).collect();
+            found = self.stops.come_back(id, lines.iter().map(|(line, text)| (*line, text.as_str())));
+        }
+        (lost, found)
     }
 
     /// What a line (from 0) of a document became: instructions and data, in order of address.

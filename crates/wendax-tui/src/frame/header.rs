@@ -34,6 +34,7 @@ fn state_words(app: &App) -> (String, Ink) {
         State::Paused(_) if app.world.walk.is_slow => {
             (format!("running, {}", app.slow_words().unwrap_or_default()), Ink::Time)
         }
+        State::Running if !app.runs_on() => ("on the way through the past".to_owned(), Ink::Time),
         State::Running => ("running".to_owned(), Ink::Time),
         State::Waiting => ("waiting for input".to_owned(), Ink::Fresh),
         State::Paused(Why::Breakpoint) => {

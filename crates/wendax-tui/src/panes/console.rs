@@ -56,6 +56,9 @@ impl Pane for Console {
             (false, true) if app.screen.typing == Typing::Program => {
                 "what you type is read when the program asks · Esc ends that"
             }
+            (false, true) if app.was_typed_here() => {
+                "something was typed here: type something else · G goes further back · Esc keeps the keys"
+            }
             (false, true) => "what you type goes to the program · Ctrl-C pauses it",
             (false, false) => match app.world.typed() {
                 Some((typed, who)) if app.typed_at_start(typed) => {

@@ -25,6 +25,13 @@ impl Field {
         Self(editor)
     }
 
+    /// With a text that is only proposed: what is typed takes its place, and keys that move in it keep it.
+    pub(crate) fn proposed(text: &str) -> Self {
+        let mut field = Self::new(text);
+        field.0.select_all();
+        field
+    }
+
     pub(crate) fn text(&self) -> String {
         self.0.text()
     }

@@ -65,11 +65,16 @@ fn ranked(
     found.into_iter().map(|(_, binding)| binding).collect()
 }
 
+/// Commands that are shown at once on a screen so high: a page of them.
+pub(super) fn rows(high: u16) -> u16 {
+    (high / 2).clamp(6, 30).min(high.saturating_sub(6))
+}
+
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chosen: usize) {
     let text = query.text();
     let found = found(app, &text);
-    let note = format!("{} commands", found.len());
-    let inner = sheet(pen, area, (96, 16), "palette", &note);
+    let note = if found.len() == 1 { "1 command".to_owned() } else { format!("{} commands", found.len()) };
+    let inner = sheet(pen, area, (96, rows(area.height) + 3), "palette", &note);
     let at = query.draw(pen, Rect { height: 1, ..inner }, Ink::Text, true);
     if query.is_empty() {
         pen.text(at + 2, inner.y, inner.width.saturating_sub(2), "any words of a command", Ink::Faint);

@@ -28,7 +28,6 @@ impl App {
             }
         } else if self.world.program.assembly.image.segments.is_empty() {
             self.world.walk.session = None;
-            self.world.walk.explanation = None;
         } else {
             self.take_image(first, settings_changed);
         }
@@ -48,18 +47,10 @@ impl App {
     /// Walks the new image: at once when nothing has been run yet, else when it is the same program; otherwise the
     /// walk goes on through the older one until it is asked to change.
     fn take_image(&mut self, first: bool, settings_changed: bool) {
-        let image = &self.world.program.assembly.image;
-        let session = self.world.walk.session.as_mut();
-        let same = session.filter(|session| {
-            !settings_changed && session.image().segments == image.segments && session.image().entry == image.entry
-        });
-        if let Some(session) = same {
-            session.relabel(image.clone(), self.world.program.assembly.sources.clone());
-            self.world.walk.is_of_present_text();
-        } else if self.world.walk.has_begun() {
-            self.world.walk.is_stale = true;
-            return self.world.walk.refresh();
-        } else {
+        if !self.world.compare_walk(settings_changed) {
+            if self.world.walk.has_begun() {
+                return;
+            }
             self.world.new_session();
             if first {
                 self.show_present_line();
@@ -69,8 +60,6 @@ impl App {
             }
         }
         self.place_stops();
-        self.world.read_watches();
-        self.world.walk.refresh();
     }
 
     /// The files of the program: sources in their order, what they include, the manifest.
@@ -93,7 +82,7 @@ impl App {
         if let Some(manifest) = &built.manifest {
             wanted.push(document(manifest, Role::Manifest));
         }
-        let shown = self.screen.shown;
-        self.world.documents.become_list(wanted, |id, document| id == shown || document.is_changed());
+        // What anybody looked at has an undo, and perhaps stops: it stays as long as the bench does.
+        self.world.documents.become_list(wanted, |_, document| document.editor().is_some());
     }
 }

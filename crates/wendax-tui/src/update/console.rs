@@ -1,10 +1,11 @@
 //! Typing to the program.
 
+use super::outside::branch_words;
 use crate::actions::ConsoleAction;
 use crate::app::App;
 use crate::screen::{Mode, Typing};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use wendax_session::{State, dropped_words};
+use wendax_session::State;
 
 impl App {
     pub(super) fn console(&mut self, action: ConsoleAction) {
@@ -56,6 +57,7 @@ impl App {
 
     /// Sends a line to the program, or the end of input.
     fn send_input(&mut self, line: Option<Vec<u8>>) {
+        let before = self.world.walk.park();
         let Some(session) = &mut self.world.walk.session else { return };
         let waiting = *session.state() == State::Waiting;
         let dropped = match line {
@@ -70,12 +72,12 @@ impl App {
             };
             return self.screen.trouble(text);
         };
-        let branch = dropped_words(dropped);
+        self.world.note_walk("what was typed", before);
+        let branch = branch_words(dropped);
         if !branch.is_empty() {
             self.screen.say(branch);
         } else if !waiting && !self.world.walk.is_running() {
             self.screen.say("typed ahead: the program will read it when it asks");
         }
-        self.world.walk.refresh();
     }
 }

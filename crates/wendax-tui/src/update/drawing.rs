@@ -166,7 +166,7 @@ impl App {
                     session.begin(Command::Seek(before));
                     while session.work(SLICE) == Progress::Working {}
                 }
-                past.world.walk.refresh();
+                past.world.follow_moment();
                 past.lay_out_for(self.screen.size);
                 let pane = Some(self.screen.focus);
                 let grids = [past.grid_of(pane), self.grid_of(pane)].into_iter().flatten().collect::<Vec<_>>();

@@ -5,9 +5,9 @@ use crate::app::App;
 use crate::message::Effect;
 use crate::screen::{Mode, Offering};
 use crate::sheets::Sheet;
-use crate::world::documents::{DocumentId, Role};
+use crate::world::deeds::Taken;
+use crate::world::documents::Role;
 use crate::world::editor::Editor;
-use crate::world::stops::Deed;
 use wendax_asm::{format, offers};
 use wendax_source::FileId;
 
@@ -63,12 +63,7 @@ impl App {
                 self.target().select_all();
                 self.target().erase_selection();
             }
-            Edit::Undo => self.undo(),
-            Edit::Redo => {
-                if !self.target().redo() {
-                    self.screen.trouble("there is nothing to redo");
-                }
-            }
+            Edit::Undo | Edit::Redo => self.undo(edit == Edit::Redo),
             Edit::Copy => self.copy(false, effects),
             Edit::Cut => self.copy(true, effects),
             Edit::Paste => {
@@ -134,38 +129,18 @@ impl App {
         go(editor);
     }
 
-    /// Undoes the last change; one of several texts in all of them.
-    fn undo(&mut self) {
+    /// Undoes the last change, or does the last one again; one of several texts in all of them.
+    fn undo(&mut self, again: bool) {
         let is_source = self.screen.sheet.is_none() && !self.takes_input();
-        let together = match self.world.stops.deeds.last() {
-            Some(Deed::Texts(documents, revisions)) if is_source && documents.contains(&self.screen.shown) => {
-                // Only while nothing was changed since.
-                let now: Vec<u64> = documents
-                    .iter()
-                    .filter_map(|id| Some(self.world.documents.get(*id)?.editor()?.revision()))
-                    .collect();
-                (now == *revisions).then(|| documents.clone())
+        if !is_source || !self.world.is_changed_together(self.screen.shown, again) {
+            let editor = self.target();
+            if !if again { editor.redo() } else { editor.undo() } {
+                self.screen.trouble(if again { "nothing was undone" } else { "there is nothing to undo" });
             }
-            _ => None,
-        };
-        let Some(documents) = together else {
-            if !self.target().undo() {
-                self.screen.trouble("there is nothing to undo");
-            }
-            return;
-        };
-        self.world.stops.deeds.pop();
-        let undone = self.world.undo_in(&documents);
-        if undone > 1 {
-            self.screen.say(format!("taken back in {undone} files"));
+        } else if let Taken::Texts(count @ 2..) = self.world.take_back(again) {
+            let done = if again { "done again" } else { "taken back" };
+            self.screen.say(format!("{done} in {count} files"));
         }
-    }
-
-    /// Notes that a command changed these texts, so that it can be taken back as one.
-    pub(super) fn note_texts(&mut self, documents: Vec<DocumentId>) {
-        let revision = |id: &DocumentId| Some(self.world.documents.get(*id)?.editor()?.revision());
-        let revisions = documents.iter().filter_map(revision).collect();
-        self.world.stops.note(Deed::Texts(documents, revisions));
     }
 
     fn copy(&mut self, cut: bool, effects: &mut Vec<Effect>) {
@@ -278,7 +253,7 @@ impl App {
                 documents.push(id);
             }
         }
-        self.note_texts(documents);
+        self.world.note_texts(&documents);
         self.screen.say(format!("done: {}", fix.title));
     }
 
@@ -309,7 +284,7 @@ impl App {
         let (span, from) = here.ok_or("there is no name under the cursor")?;
         let (places, documents) = self.world.rename(span, &from, to)?;
         let files = documents.len();
-        self.note_texts(documents);
+        self.world.note_texts(&documents);
         let where_to = if files == 1 { String::new() } else { format!(" in {files} files") };
         self.screen.say(format!("`{from}` is `{to}` now, at {places} places{where_to}; Ctrl-Z takes it back"));
         Ok(())

@@ -130,7 +130,7 @@ impl App {
                     all.iter().map(|(line, range)| (bytes(editor, *line, range), with.to_owned())).collect();
                 self.editor_mut().select(false);
                 self.editor_mut().apply(&edits);
-                self.note_texts(vec![self.screen.shown]);
+                self.world.note_texts(&[self.screen.shown]);
                 let places = if edits.len() == 1 { "1 place".to_owned() } else { format!("{} places", edits.len()) };
                 return self.screen.say(format!("replaced at {places}; Ctrl-Z takes it back"));
             }
@@ -139,7 +139,7 @@ impl App {
                     let range = bytes(self.editor(), *line, range);
                     self.editor_mut().select(false);
                     self.editor_mut().apply(&[(range, with.to_owned())]);
-                    self.note_texts(vec![self.screen.shown]);
+                    self.world.note_texts(&[self.screen.shown]);
                 }
             }
             _ => {}

@@ -1,11 +1,13 @@
 //! What is done to the run by hand: stops, values, and taking that back.
 
+use super::outside::{behind, branch_words};
 use crate::actions::Hand;
 use crate::app::App;
 use crate::panes::PaneId;
-use crate::world::stops::{Deed, Place, Stop};
+use crate::world::deeds::Taken;
+use crate::world::stops::{Place, Stop};
 use wendax_machine::Addr;
-use wendax_session::{StopId, Where, dropped_words};
+use wendax_session::{StopId, Where};
 
 impl App {
     pub(super) fn by_hand(&mut self, hand: Hand) {
@@ -24,7 +26,7 @@ impl App {
                 });
             }
             Hand::Lever(number) => self.move_lever(number),
-            Hand::TakeBack => self.take_back(),
+            Hand::TakeBack | Hand::DoAgain => self.take_back(hand == Hand::DoAgain),
         }
     }
 
@@ -35,10 +37,10 @@ impl App {
         let there: Vec<StopId> = self.world.stops_at(address).map(|stop| stop.id).collect();
         if there.is_empty() {
             let stop = self.world.stops.made(place, "");
-            self.world.stops.change(|list| list.push(stop));
+            self.world.change_stops(|list| list.push(stop));
         } else {
             let with_words = there.iter().filter_map(|id| self.world.stops.get(*id)).any(|stop| !stop.words.is_empty());
-            self.world.stops.change(|list| list.retain(|stop| !there.contains(&stop.id)));
+            self.world.change_stops(|list| list.retain(|stop| !there.contains(&stop.id)));
             if with_words {
                 self.screen.say("the stop is cleared with what it was met under; Ctrl-Z brings it back");
             }
@@ -74,7 +76,7 @@ impl App {
     pub(super) fn stop_at(&mut self, text: &str) -> Result<(), String> {
         if let Some(at) = self.world.stops.list.iter().position(|stop| stop.place == Place::Words && stop.words == text)
         {
-            self.world.stops.change(|list| drop(list.remove(at)));
+            self.world.change_stops(|list| drop(list.remove(at)));
             self.screen.say(format!("no stop any more: {text}"));
             self.place_stops();
             return Ok(());
@@ -93,7 +95,7 @@ impl App {
             Some((document, line)) => self.world.stops.made(Place::Line { document, line }, rest.trim()),
             None => self.world.stops.made(Place::Words, text),
         };
-        self.world.stops.change(|list| list.push(stop));
+        self.world.change_stops(|list| list.push(stop));
         let what = if meant.stops() { "the run stops" } else { "values are noted" };
         self.screen.say(format!("{what} at: {text}; s shows all stops"));
         self.place_stops();
@@ -118,7 +120,7 @@ impl App {
             } else {
                 self.world.rule_asked_for(place, text)?;
             }
-            self.world.stops.change(|list| {
+            self.world.change_stops(|list| {
                 if let Some(stop) = list.iter_mut().find(|stop| stop.id == id) {
                     text.clone_into(&mut stop.words);
                 }
@@ -127,7 +129,7 @@ impl App {
             let Some((place, _)) = self.instruction_under_cursor() else { return Ok(()) };
             self.world.rule_asked_for(place, text)?;
             let stop = self.world.stops.made(place, text);
-            self.world.stops.change(|list| list.push(stop));
+            self.world.change_stops(|list| list.push(stop));
         }
         self.place_stops();
         Ok(())
@@ -138,7 +140,7 @@ impl App {
             return self.screen.trouble("there is no stop here; b sets one, a sets one at anything");
         };
         let mut is_off = false;
-        self.world.stops.change(|list| {
+        self.world.change_stops(|list| {
             if let Some(stop) = list.iter_mut().find(|stop| stop.id == id) {
                 stop.is_off = !stop.is_off;
                 is_off = stop.is_off;
@@ -153,7 +155,7 @@ impl App {
         let chosen = self.screen.panes.of(self.screen.focus).chosen;
         match self.screen.focus {
             PaneId::Stops if chosen < self.world.stops.list.len() => {
-                self.world.stops.change(|list| drop(list.remove(chosen)));
+                self.world.change_stops(|list| drop(list.remove(chosen)));
                 self.screen.say("the stop is gone; Ctrl-Z brings it back");
                 self.place_stops();
             }
@@ -171,7 +173,7 @@ impl App {
 
     fn clear_stops(&mut self) {
         let count = self.world.stops.list.len();
-        self.world.stops.change(Vec::clear);
+        self.world.change_stops(Vec::clear);
         self.place_stops();
         match count {
             0 => self.screen.trouble("there is no stop"),
@@ -182,46 +184,37 @@ impl App {
 
     /// Sets a register or memory cell as written in a prompt.
     pub(super) fn set_value(&mut self, text: &str) -> Result<(), String> {
-        let step = self.session().map(wendax_session::Session::now);
-        let before = self.session().map_or(0, |session| session.edits().len());
+        let before = self.world.walk.park();
         let dropped = self.world.set_value(text)?;
-        if let Some(step) = step {
-            self.world.stops.note(Deed::Value { step, edits: before });
-        }
-        let words = dropped_words(dropped);
-        let more = if words.is_empty() { String::new() } else { format!("; {words}") };
-        self.world.read_watches();
-        self.screen.say(format!("set at this step{more}"));
+        self.world.note_walk("a value set by hand", before);
+        self.screen.say(format!("set at this step{}", behind(&branch_words(dropped))));
         Ok(())
     }
 
-    /// Takes back what was done by hand last.
-    fn take_back(&mut self) {
-        match self.world.stops.deeds.pop() {
-            None => {
+    /// Takes back what was done by hand last, or does again what was taken back last.
+    fn take_back(&mut self, again: bool) {
+        let done = if again { "done again" } else { "taken back" };
+        match self.world.take_back(again) {
+            Taken::Nothing if again => self.screen.trouble("nothing was taken back that could be done again"),
+            Taken::Nothing => {
                 self.screen.trouble("nothing was done by hand that could be taken back; while writing, Ctrl-Z undoes");
             }
-            Some(Deed::Stops(list)) => {
-                self.world.stops.list = list;
+            Taken::NotNow => self.screen.trouble("the program is on its way: Space stops it, then this can be done"),
+            Taken::Stops => {
                 self.place_stops();
                 let count = self.world.stops.list.len();
                 self.screen.say(format!("stops are as they were: {count} of them"));
             }
-            Some(Deed::Texts(documents, _)) => {
-                let undone = self.world.undo_in(&documents);
-                let what = if undone == 1 { "the text is".to_owned() } else { format!("{undone} texts are") };
-                self.screen.say(format!("{what} as before that command"));
+            Taken::Texts(count) => {
+                let what = if count == 1 { "the text is".to_owned() } else { format!("{count} texts are") };
+                let side = if again { "behind" } else { "before" };
+                self.screen.say(format!("{what} as {side} that command"));
             }
-            Some(Deed::Value { step, edits }) => {
-                let session = self.world.walk.session.as_mut();
-                let taken = session.is_some_and(|session| session.now() == step && session.take_back_edits(edits));
-                if taken {
-                    self.world.walk.refresh();
-                    self.screen.say("the value is as it was before");
-                } else {
-                    self.screen.trouble(format!("the value was set at step {step}: go there to take it back"));
-                    self.world.stops.deeds.push(Deed::Value { step, edits });
-                }
+            Taken::Walk(by) => {
+                self.place_stops();
+                self.arrived();
+                let back = if again { "Ctrl-Z takes it back" } else { "Ctrl-Y does it again" };
+                self.screen.say(format!("{done}: {by}; {back}"));
             }
         }
     }

@@ -35,7 +35,7 @@ impl App {
     fn page(&self) -> isize {
         let pane = if self.screen.mode == Mode::Write { PaneId::Source } else { self.screen.focus };
         let rows = match &self.screen.sheet {
-            Some(_) => self.screen.size.1 / 2,
+            Some(sheet) => sheet.page(self.screen.size.1),
             None => self.screen.layout.area(pane).map_or(10, |area| area.height.saturating_sub(2)),
         };
         isize::try_from(rows.max(1)).unwrap_or(1)
@@ -73,6 +73,9 @@ impl App {
     }
 
     fn move_in_sheet(&mut self, by: isize) {
+        if matches!(self.screen.sheet, Some(Sheet::Prompt { .. })) {
+            return self.screen.recall(by < 0);
+        }
         let page = self.page();
         let Some(mut sheet) = self.screen.sheet.take() else { return };
         // The page of the guide is scrolled by pages, its list line by line.

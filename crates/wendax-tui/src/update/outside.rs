@@ -3,9 +3,23 @@
 use super::travel::SLICE;
 use crate::app::App;
 use crate::message::{Effect, Folder};
+use crate::panes::PaneId;
 use std::path::Path;
 use wendax_machine::Clock;
-use wendax_session::{Saving, Script, dropped_words};
+use wendax_session::{Dropped, Saving, Script, dropped_words};
+
+/// What a new branch leaves behind, and how it is come back to.
+pub(super) fn branch_words(dropped: Dropped) -> String {
+    match dropped_words(dropped).as_str() {
+        "" => String::new(),
+        words => format!("{words}; Ctrl-Z brings that back"),
+    }
+}
+
+/// The same behind other words.
+pub(super) fn behind(words: &str) -> String {
+    if words.is_empty() { String::new() } else { format!("; {words}") }
+}
 
 impl App {
     fn folder(&self) -> Option<Folder> {
@@ -13,9 +27,9 @@ impl App {
     }
 
     /// The file the program looks for.
-    pub(super) fn file_to_find(&self) -> Option<Effect> {
+    pub(super) fn file_to_find(&self, asked: u64) -> Option<Effect> {
         let path = self.session()?.machine().wanted_file()?;
-        Some(Effect::FindFile(self.folder()?, path))
+        Some(Effect::FindFile(asked, self.folder()?, path))
     }
 
     /// What the furthest step of the branch has written is to be on disk; fresh tones are sounded.
@@ -45,10 +59,12 @@ impl App {
             Ok(script) => {
                 let count = script.len();
                 self.world.given.events = Some((path.to_owned(), text));
-                self.world.new_session();
-                self.place_stops();
-                self.show_present_line();
-                self.screen.say(format!("{count} events of {path} will come in this run and the next ones"));
+                let events = if count == 1 { "1 event".to_owned() } else { format!("{count} events") };
+                if !self.world.is_current() {
+                    return self.screen.say(format!("{events} of {path} will come in the next runs: R starts one"));
+                }
+                self.begin_anew("another run");
+                self.screen.say(format!("{events} of {path} will come in this run and the next ones"));
             }
         }
     }
@@ -94,6 +110,12 @@ impl App {
 
     /// Moves a lever, now: of the past that begins a new branch.
     pub(crate) fn move_lever(&mut self, number: u32) {
+        if self.screen.layout.area(PaneId::Board).is_none() {
+            return self
+                .screen
+                .trouble("0 to 9 move levers where the board is shown: L shows it; i types to the program");
+        }
+        let before = self.world.walk.park();
         let Some(session) = &mut self.world.walk.session else { return };
         let levers = u32::from(session.machine().board().levers) ^ 1 << number;
         let Some(dropped) = session.move_levers(levers) else {
@@ -105,10 +127,7 @@ impl App {
             return self.screen.trouble(text);
         };
         let state = if levers >> number & 1 != 0 { "up" } else { "down" };
-        let branch = dropped_words(dropped);
-        let more = if branch.is_empty() { String::new() } else { format!("; {branch}") };
-        self.screen.say(format!("lever {number} is {state}{more}"));
-        self.world.walk.refresh();
-        self.world.read_watches();
+        self.world.note_walk("a lever", before);
+        self.screen.say(format!("lever {number} is {state}{}", behind(&branch_words(dropped))));
     }
 }

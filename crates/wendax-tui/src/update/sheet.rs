@@ -98,6 +98,7 @@ impl App {
     /// A prompt was answered: with what cannot be, it stays and says why.
     fn take_prompt(&mut self, ask: Ask, field: Field, effects: &mut Vec<Effect>) {
         let text = field.text();
+        self.screen.remember(ask, text.trim());
         if let Err(why) = self.answer_prompt(ask, text.trim(), effects) {
             self.screen.trouble(why);
             self.screen.sheet = Some(Sheet::Prompt { ask, field });

@@ -159,11 +159,18 @@ impl App {
     }
 
     fn restart(&mut self) {
-        self.world.new_session();
+        self.begin_anew("another run");
         self.screen.input.take();
+        self.screen.said.get_or_insert((crate::screen::Tone::Fine, "a new run, from the entry".to_owned()));
+    }
+
+    /// A new run takes the place of the one there is, which can be come back to.
+    pub(super) fn begin_anew(&mut self, by: &'static str) {
+        let before = self.world.walk.park();
+        self.world.new_session();
+        self.world.note_walk(by, before);
         self.place_stops();
         self.arrived();
-        self.screen.said.get_or_insert((crate::screen::Tone::Fine, "a new run, from the entry".to_owned()));
     }
 
     // ---- the present text, brought to where the walk was
@@ -177,7 +184,9 @@ impl App {
             Err(NoReplay::Nothing) => self.screen.trouble("there is nothing to replay yet"),
             Err(NoReplay::NoPlace) => {
                 let typed = self.session().map(wendax_session::Session::all_input).unwrap_or_default();
+                let before = self.world.walk.park();
                 self.world.new_session_typed(&typed);
+                self.world.note_walk("another run", before);
                 self.place_stops();
                 self.arrived();
                 self.screen
@@ -191,13 +200,13 @@ impl App {
     }
 
     fn work_on_replay(&mut self) {
-        let Some(mut replay) = self.world.walk.replay.take() else { return };
-        let Some(outcome) = replay.work(SLICE) else {
-            self.world.walk.replay = Some(replay);
+        let Some(mut replaying) = self.world.walk.replay.take() else { return };
+        let Some(outcome) = replaying.replay.work(SLICE) else {
+            self.world.walk.replay = Some(replaying);
             return;
         };
-        let lost = replay.lost_edits();
-        self.world.walk.begin(replay.into_session());
+        let lost = replaying.replay.lost_edits();
+        self.world.take_replay(*replaying);
         self.screen.said = None;
         self.place_stops();
         self.arrived();
@@ -213,6 +222,9 @@ impl App {
             Some((path, _)) => format!("{lost}; what {path} has for later comes no more, R begins anew with it"),
             None => lost,
         };
+        if self.world.walk.is_stale {
+            return self.screen.trouble("the text was changed meanwhile: r replays it as it is now");
+        }
         match outcome {
             Outcome::There => {
                 self.screen.say(format!("the present text, with the same input, at the same place{lost}"));
@@ -236,21 +248,24 @@ impl App {
         match session.work(SLICE) {
             Progress::Working => {}
             Progress::Asks(need) => {
-                walk.awaited = Some(need);
+                walk.asked += 1;
+                let asked = walk.asked;
+                walk.awaited = Some(asked);
                 effects.extend(match need {
-                    Need::Wait(milliseconds) => Some(Effect::Wait(milliseconds)),
-                    Need::Sound(tone) => Some(Effect::Sound(tone)),
-                    Need::File => self.file_to_find(),
-                    Need::Clock | Need::Input => Some(Effect::TellTime),
+                    Need::Wait(milliseconds) => Some(Effect::Wait(asked, milliseconds)),
+                    Need::Sound(tone) => Some(Effect::Sound(asked, tone)),
+                    Need::File => self.file_to_find(asked),
+                    Need::Clock | Need::Input => Some(Effect::TellTime(asked)),
                 });
             }
             Progress::Arrived => self.arrived(),
         }
     }
 
-    pub(super) fn answer(&mut self, event: Event) {
+    /// An answer to a question of the program; one that is no longer asked is of no use.
+    pub(super) fn answer(&mut self, asked: u64, event: Event) {
         let walk = &mut self.world.walk;
-        if walk.awaited.take().is_some()
+        if walk.awaited.take_if(|number| *number == asked).is_some()
             && let Some(session) = walk.session.as_mut().filter(|session| session.is_running())
         {
             session.answer(event);
@@ -265,7 +280,7 @@ impl App {
         let gone: Vec<Stop> = met.cloned().collect();
         let Some(first) = gone.first() else { return };
         let words = self.world.stop_words(first);
-        self.world.stops.change(|list| list.retain(|stop| !gone.contains(stop)));
+        self.world.change_stops(|list| list.retain(|stop| !gone.contains(stop)));
         self.place_stops();
         self.screen.say(format!("met, and meant for once: {words}"));
     }
@@ -274,8 +289,6 @@ impl App {
     pub(super) fn arrived(&mut self) {
         self.look_at_slow();
         self.drop_once();
-        self.world.walk.refresh();
-        self.world.read_watches();
         self.screen.panes.of_mut(crate::panes::PaneId::Stack).chosen = 0;
         self.screen.panes.of_mut(crate::panes::PaneId::Console).scroll = 0;
         if self.screen.mode == Mode::Walk {

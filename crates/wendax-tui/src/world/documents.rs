@@ -16,6 +16,8 @@ pub(crate) enum Role {
     Included,
     /// It says which files there are.
     Manifest,
+    /// It was one of its files and is none now: what was written and marked in it stays.
+    Apart,
 }
 
 impl Role {
@@ -24,6 +26,7 @@ impl Role {
             Self::Source => "source",
             Self::Included => "included",
             Self::Manifest => "manifest",
+            Self::Apart => "unused",
         }
     }
 }
@@ -182,7 +185,7 @@ impl Documents {
         texts
     }
 
-    /// Takes over which files the program is made of. Those that `keeps` wants stay, whatever happened to them.
+    /// Takes over which files the program is made of. Of the others those stay that `keeps` wants.
     pub(crate) fn become_list(&mut self, wanted: Vec<Document>, keeps: impl Fn(DocumentId, &Document) -> bool) {
         let mut before = std::mem::take(&mut self.list);
         for mut document in wanted {
@@ -199,7 +202,7 @@ impl Documents {
         }
         for (id, document) in before {
             if keeps(id, &document) {
-                self.list.push((id, document));
+                self.list.push((id, Document { role: Role::Apart, ..document }));
             } else {
                 // The number that tells one state of all texts from another must not fall.
                 self.renewals += document.revision();

@@ -31,6 +31,8 @@ struct Change {
     inserted: String,
     /// Undone and redone together with the one before it.
     joined: bool,
+    /// Its number among all that were ever made.
+    number: u64,
 }
 
 /// What the last change was, to tell which keystrokes belong together.
@@ -69,6 +71,8 @@ pub struct Editor {
     anchor: Option<usize>,
     done: Vec<Change>,
     undone: Vec<Change>,
+    /// Changes that were ever made.
+    made: u64,
     last: Last,
     /// The line that was begun last, and how many blanks it was given.
     begun: Option<(usize, usize)>,
@@ -89,6 +93,7 @@ impl Editor {
             anchor: None,
             done: Vec::new(),
             undone: Vec::new(),
+            made: 0,
             last: Last::Nothing,
             begun: None,
             revision: 0,
@@ -465,7 +470,8 @@ impl Editor {
             self.saved = None;
         }
         self.undone.clear();
-        let change = Change { at, removed, inserted: text.to_owned(), joined };
+        self.made += 1;
+        let change = Change { at, removed, inserted: text.to_owned(), joined, number: self.made };
         self.carry_out(&change);
         self.done.push(change);
     }
@@ -523,6 +529,11 @@ impl Editor {
     /// From now on no text of this editor is the one on disk.
     pub fn mark_unsaved(&mut self) {
         self.saved = None;
+    }
+
+    /// Which of its states the text is in: undone or done again, it is in the same one as before.
+    pub fn state(&self) -> u64 {
+        self.done.last().map_or(0, |change| change.number)
     }
 
     /// How lines moved since this was last called.

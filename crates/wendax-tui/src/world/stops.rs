@@ -1,14 +1,15 @@
-//! Where the run is to stop, and what was done to that and to the run by hand, so that it can be taken back.
+//! Where the run is to stop.
 //!
 //! A stop on a line goes with its line; every other one is kept in the words it was asked for in, and read anew whenever
 //! the program is another one. What the words mean is told by the session's stops.
 
 use super::World;
-use super::documents::DocumentId;
+use super::deeds::Deed;
+use super::documents::{Document, DocumentId};
 use super::editor::LineShift;
 use super::values::names_of;
 use std::collections::BTreeMap;
-use wendax_machine::{Addr, StepNo};
+use wendax_machine::Addr;
 use wendax_session::{Names, StopAt, StopId, Where};
 
 /// What a stop is bound to.
@@ -30,6 +31,8 @@ pub(crate) struct Stop {
     /// What is said of a line; or all of it, with its place.
     pub(crate) words: String,
     pub(crate) is_off: bool,
+    /// What stands on its line.
+    pub(crate) text: String,
 }
 
 impl Stop {
@@ -39,50 +42,33 @@ impl Stop {
     }
 }
 
-/// Something done by hand that can be taken back.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Deed {
-    /// Stops were other ones before.
-    Stops(Vec<Stop>),
-    /// A value was set at this step, when so many changes by hand had been made on the branch.
-    Value { step: StepNo, edits: usize },
-    /// Texts of these documents were changed by one command, after which they had these revisions.
-    Texts(Vec<DocumentId>, Vec<u64>),
+/// Lines of a document moved: a stop goes with its line. False when the line is gone.
+pub(crate) fn follow_line(stop: &mut Stop, id: DocumentId, shift: LineShift) -> bool {
+    match &mut stop.place {
+        Place::Line { document, line } | Place::Part { document, line, .. } if *document == id => {
+            let moved = shift.moved(*line);
+            *line = moved.unwrap_or(*line);
+            moved.is_some()
+        }
+        Place::Line { .. } | Place::Part { .. } | Place::Words => true,
+    }
 }
 
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Stops {
     pub(crate) list: Vec<Stop>,
-    /// What was done by hand, the latest last.
-    pub(crate) deeds: Vec<Deed>,
+    /// Stops that went with their lines: they come back when these do.
+    gone: Vec<Stop>,
     /// What each is in the present program, or why it is nothing there.
     read: BTreeMap<StopId, Result<StopAt, String>>,
     next: u32,
 }
 
 impl Stops {
-    /// Notes how things are before they are changed.
-    pub(crate) fn note(&mut self, deed: Deed) {
-        const MOST: usize = 200;
-        if self.deeds.len() == MOST {
-            self.deeds.remove(0);
-        }
-        self.deeds.push(deed);
-    }
-
-    /// Changes the stops in a way that can be taken back.
-    pub(crate) fn change(&mut self, change: impl FnOnce(&mut Vec<Stop>)) {
-        let before = self.list.clone();
-        change(&mut self.list);
-        if before != self.list {
-            self.note(Deed::Stops(before));
-        }
-    }
-
     /// A stop with a number of its own.
     pub(crate) fn made(&mut self, place: Place, words: &str) -> Stop {
         self.next += 1;
-        Stop { id: StopId(self.next), place, words: words.to_owned(), is_off: false }
+        Stop { id: StopId(self.next), place, words: words.to_owned(), is_off: false, text: String::new() }
     }
 
     pub(crate) fn get(&self, id: StopId) -> Option<&Stop> {
@@ -96,28 +82,69 @@ impl Stops {
 
     /// Lines of a document moved: stops go with them. Returns how many are gone with theirs.
     pub(crate) fn follow(&mut self, id: DocumentId, shift: LineShift) -> usize {
-        let follow = |list: &mut Vec<Stop>| {
-            let all = list.len();
-            list.retain_mut(|stop| match &mut stop.place {
-                Place::Line { document, line } | Place::Part { document, line, .. } if *document == id => {
-                    let moved = shift.moved(*line);
-                    *line = moved.unwrap_or(*line);
-                    moved.is_some()
+        /// Stops that are remembered.
+        const MOST: usize = 1000;
+        let mut gone: Vec<Stop> = self.list.extract_if(.., |stop| !follow_line(stop, id, shift)).collect();
+        let count = gone.len();
+        self.gone.append(&mut gone);
+        self.gone.drain(..self.gone.len().saturating_sub(MOST));
+        count
+    }
+
+    /// Lines of a document that came, or were changed, from this one on: what went with a line that reads so comes back
+    /// with it. Returns how many came back.
+    pub(crate) fn come_back<'a>(&mut self, id: DocumentId, lines: impl Iterator<Item = (usize, &'a str)>) -> usize {
+        let mut count = 0;
+        for (at, text) in lines {
+            let is_it = |stop: &Stop| match stop.place {
+                Place::Line { document, .. } | Place::Part { document, .. } => document == id && stop.text == text,
+                Place::Words => false,
+            };
+            // All that were on the line at one time; those of another time are of another line that reads alike.
+            let Some(first) = self.gone.iter().rfind(|stop| is_it(stop)) else { continue };
+            let line_of = |stop: &Stop| match stop.place {
+                Place::Line { line, .. } | Place::Part { line, .. } => Some(line),
+                Place::Words => None,
+            };
+            let was = line_of(first);
+            for mut stop in self.gone.extract_if(.., |stop| is_it(stop) && line_of(stop) == was).collect::<Vec<_>>() {
+                if let Place::Line { line, .. } | Place::Part { line, .. } = &mut stop.place {
+                    *line = at;
                 }
-                Place::Line { .. } | Place::Part { .. } | Place::Words => true,
-            });
-            all - list.len()
-        };
-        for deed in &mut self.deeds {
-            if let Deed::Stops(list) = deed {
-                follow(list);
+                self.list.push(stop);
+                count += 1;
             }
         }
-        follow(&mut self.list)
+        count
+    }
+
+    /// Some stop went with its line.
+    pub(crate) fn has_gone(&self) -> bool {
+        !self.gone.is_empty()
     }
 }
 
 impl World {
+    /// Notes what stands on the lines of stops, so that these are known again.
+    pub(crate) fn note_lines_of_stops(&mut self) {
+        for stop in &mut self.stops.list {
+            if let Place::Line { document, line } | Place::Part { document, line, .. } = stop.place
+                && let Some(editor) = self.documents.get(document).and_then(Document::editor)
+            {
+                stop.text = editor.line(line);
+            }
+        }
+    }
+
+    /// Changes the stops in a way that can be taken back.
+    pub(crate) fn change_stops(&mut self, change: impl FnOnce(&mut Vec<Stop>)) {
+        let before = self.stops.list.clone();
+        change(&mut self.stops.list);
+        if before != self.stops.list {
+            self.deeds.note(Deed::Stops(before));
+        }
+    }
+
     /// The address a line or part stands for in the present program.
     pub(crate) fn address_of(&self, place: &Place) -> Option<Addr> {
         match place {
@@ -194,7 +221,7 @@ impl World {
 
     /// Reads what is said of a stop on a line.
     pub(crate) fn rule_asked_for(&self, place: Place, words: &str) -> Result<StopAt, String> {
-        let stop = Stop { id: StopId(0), place, words: words.to_owned(), is_off: false };
+        let stop = Stop { id: StopId(0), place, words: words.to_owned(), is_off: false, text: String::new() };
         self.read_stop(&stop)
     }
 

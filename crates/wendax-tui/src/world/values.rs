@@ -111,7 +111,11 @@ impl World {
     pub(crate) fn set_value(&mut self, text: &str) -> Result<Dropped, String> {
         const ENDED: &str = "the program has ended; go back a step, and set it there";
         const FORM: &str = "write `r1 = 5`, `total = 0x30` for a word of memory, or `byte [total] = 7`";
-        let (place, value) = assignment(text).ok_or(FORM)?;
+        let (mut place, mut value) = assignment(text).ok_or(FORM)?;
+        // What was proposed may stand before a whole assignment.
+        if let Some(whole) = assignment(value) {
+            (place, value) = whole;
+        }
         let value = self.value_of(value)?;
         let place = self.place_to_set(place)?;
         let session = self.walk.session.as_mut().ok_or("there is no program yet")?;
@@ -153,7 +157,6 @@ impl World {
                 }
             }
         }
-        self.walk.refresh();
         Ok(dropped)
     }
 
@@ -169,6 +172,9 @@ impl World {
         }
         if text.eq_ignore_ascii_case("pc") {
             return Err("pc is not set by hand: go to a line with `.` or to a step with `t`".to_owned());
+        }
+        if matches!(text, "step" | "cycles") && session.image().symbol(text).is_none() {
+            return Err(format!("{text} is not set by hand: `t` goes to a step, and what lies between them is done"));
         }
         // `byte total` is a place too, though no value.
         let read = self.read_value(text);

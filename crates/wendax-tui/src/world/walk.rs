@@ -4,9 +4,12 @@
 use super::World;
 use super::documents::DocumentId;
 use super::editor::LineShift;
+use super::program::Program;
 use std::collections::BTreeMap;
-use wendax_machine::{Addr, Need, StepNo};
-use wendax_session::{Explanation, Interruptions, Replay, Routines, Script, Session, State, Story, Version, explain};
+use wendax_machine::{Addr, StepNo};
+use wendax_session::{
+    Explanation, Interruptions, Replay, Routines, Script, Session, Stand, State, Story, Version, explain,
+};
 use wendax_source::FileId;
 
 #[derive(Debug, Clone, Default)]
@@ -16,8 +19,10 @@ pub(crate) struct Walk {
     moved: Vec<(DocumentId, LineShift)>,
     /// The walk is through an older text than the one assembled last.
     pub(crate) is_stale: bool,
-    /// A new text of the program is being brought to where the walk was.
-    pub(crate) replay: Option<Box<Replay>>,
+    /// A text of the program that is being brought to where the walk was.
+    pub(crate) replay: Option<Box<Replaying>>,
+    /// What the account, the routines and the watches were worked out for: a session, and where it stands.
+    told: Option<(u64, Stand)>,
     /// The account of the next instruction, while nothing runs.
     pub(crate) explanation: Option<Explanation>,
     /// The routines that are active.
@@ -30,8 +35,10 @@ pub(crate) struct Walk {
     pub(crate) visited: Visited,
     /// It runs slowly: between some steps and the next ones it pauses for a while.
     pub(crate) is_slow: bool,
-    /// What the program waits for that is no typed input.
-    pub(crate) awaited: Option<Need>,
+    /// The number of the question that the program waits for an answer to, which is no typed input.
+    pub(crate) awaited: Option<u64>,
+    /// Questions of programs to the world beside them.
+    pub(crate) asked: u64,
     /// Goes up with every session that takes the place of another one.
     pub(crate) sessions: u64,
     /// Goes up with every run that begins anew; replaying one goes on with it.
@@ -65,18 +72,13 @@ impl Walk {
         self.sought = None;
         self.visited = Visited::default();
         self.is_slow = false;
-        self.refresh();
     }
 
-    /// Works out the account of the next instruction anew.
-    pub(crate) fn refresh(&mut self) {
-        /// Of the innermost routines so many are told of.
-        const MOST: usize = 24;
-        let session = self.session.as_ref().filter(|session| !session.is_running());
-        self.explanation = session.map(explain);
-        if let Some(session) = session {
-            self.routines.refresh(session, MOST);
-        }
+    /// The walk as it is now, to be taken up again; nothing while it is under way.
+    pub(crate) fn park(&self) -> Option<Parked> {
+        let session = self.session.as_ref().filter(|session| !session.is_running() && self.replay.is_none())?;
+        let (session, moved) = (session.clone(), self.moved.clone());
+        Some(Parked { session, moved, is_stale: self.is_stale, runs: self.runs })
     }
 
     pub(crate) fn state(&self) -> Option<&State> {
@@ -99,8 +101,14 @@ impl Walk {
     }
 
     pub(crate) fn follow(&mut self, id: DocumentId, shift: LineShift) {
-        if self.session.is_some() && shift.removed + shift.added > 0 {
+        if shift.removed + shift.added == 0 {
+            return;
+        }
+        if self.session.is_some() {
             self.moved.push((id, shift));
+        }
+        if let Some(replaying) = &mut self.replay {
+            replaying.moved.push((id, shift));
         }
     }
 
@@ -108,6 +116,37 @@ impl Walk {
     pub(crate) fn is_of_present_text(&mut self) {
         self.is_stale = false;
         self.moved.clear();
+    }
+}
+
+/// A text of the program that is being brought to where a walk was. It is that of the moment when this was begun:
+/// the present one may have become another one meanwhile.
+#[derive(Debug, Clone)]
+pub(crate) struct Replaying {
+    pub(crate) replay: Replay,
+    /// How lines moved since then.
+    moved: Vec<(DocumentId, LineShift)>,
+}
+
+/// A walk that was left, to be taken up again.
+#[derive(Debug, Clone)]
+pub(crate) struct Parked {
+    session: Session,
+    moved: Vec<(DocumentId, LineShift)>,
+    is_stale: bool,
+    runs: u64,
+}
+
+impl Parked {
+    /// Bytes that its past takes, some of them together with other walks.
+    pub(crate) fn bytes(&self) -> usize {
+        self.session.memory_in_use()
+    }
+
+    pub(crate) fn follow(&mut self, id: DocumentId, shift: LineShift) {
+        if shift.removed + shift.added > 0 {
+            self.moved.push((id, shift));
+        }
     }
 }
 
@@ -158,6 +197,78 @@ pub(crate) enum NoReplay {
 }
 
 impl World {
+    /// The account of the next instruction, the routines and the watches are those of the present moment: here, and
+    /// nowhere else, they follow it.
+    pub(crate) fn follow_moment(&mut self) {
+        /// Of the innermost routines so many are told of.
+        const MOST: usize = 24;
+        let walk = &mut self.walk;
+        let Some(session) = walk.session.as_ref() else {
+            (walk.explanation, walk.told) = (None, None);
+            return;
+        };
+        if session.is_running() {
+            walk.told = None;
+            return;
+        }
+        let now = Some((walk.sessions, session.stand()));
+        if walk.told == now {
+            return;
+        }
+        walk.told = now;
+        walk.explanation = Some(explain(session));
+        walk.routines.refresh(session, MOST);
+        self.read_watches();
+    }
+
+    /// Finds out whether the walk is through the program that was built last: its lines and names are taken over then, and
+    /// otherwise it is one through an older text. `is_given_else`: runs are given something else now.
+    pub(crate) fn compare_walk(&mut self, is_given_else: bool) -> bool {
+        let Program { assembly, .. } = &self.program;
+        let image = &assembly.image;
+        let is_runnable = assembly.is_runnable() && !image.segments.is_empty();
+        let same = self.walk.session.as_mut().filter(|session| {
+            let walked = session.image();
+            is_runnable && !is_given_else && walked.segments == image.segments && walked.entry == image.entry
+        });
+        let is_same = same.is_some();
+        if let Some(session) = same {
+            session.relabel(image.clone(), assembly.sources.clone());
+            self.walk.is_of_present_text();
+        } else {
+            self.walk.is_stale = self.walk.has_begun();
+        }
+        is_same
+    }
+
+    /// Takes up a walk that was left.
+    pub(crate) fn take_up(&mut self, parked: Parked) {
+        let Parked { mut session, moved, is_stale, runs } = parked;
+        // What was found out about branches of the walk that is left now is true of none of this one.
+        if let Some(left) = &self.walk.session {
+            session.branch_apart(left);
+        }
+        self.walk.sounded = session.tones().len();
+        self.walk.begin(session);
+        (self.walk.moved, self.walk.is_stale, self.walk.runs) = (moved, is_stale, runs);
+        if self.is_assembled() {
+            self.compare_walk(false);
+        }
+    }
+
+    /// The replay is done: its walk takes the place of the one there was.
+    pub(crate) fn take_replay(&mut self, replaying: Replaying) {
+        let Replaying { replay, moved } = replaying;
+        let before = self.walk.park();
+        self.walk.begin(replay.into_session());
+        self.note_walk("another text", before);
+        self.walk.moved = moved;
+        // The text may have become another one on the way.
+        if self.is_assembled() {
+            self.compare_walk(false);
+        }
+    }
+
     /// A walk of the present text, before its first step.
     pub(crate) fn new_session(&mut self) {
         let typed = self.typed().map(|(typed, _)| typed.to_vec()).unwrap_or_default();
@@ -201,7 +312,8 @@ impl World {
             settings: self.settings(),
             moved,
         };
-        self.walk.replay = Some(Box::new(Replay::new(session, version).ok_or(NoReplay::Forgotten)?));
+        let replay = Replay::new(session, version).ok_or(NoReplay::Forgotten)?;
+        self.walk.replay = Some(Box::new(Replaying { replay, moved: Vec::new() }));
         Ok(())
     }
 

@@ -101,10 +101,17 @@ fn registers_and_memory_can_be_set_and_begin_a_branch() {
         shows(&mut stage, shown);
     }
     stage.keys("Ctrl-Z");
-    shows(&mut stage, "the value is as it was before");
+    shows(&mut stage, "taken back: a value set by hand");
     shows(&mut stage, "r3  ····");
     stage.keys("Ctrl-Z");
     shows(&mut stage, "Z  0");
+    // Whatever lay ahead is there again, also from another step, and the other way round.
+    stage.keys("Ctrl-Z Ctrl-Z Ctrl-Z Ctrl-Z Left Left Ctrl-Z");
+    shows(&mut stage, "0300 01 00");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "step 1 of 3");
+    stage.keys("Left Ctrl-Y End");
+    shows(&mut stage, "r1  0011");
 }
 
 #[test]
@@ -179,7 +186,15 @@ fn input_typed_in_the_past_begins_a_branch() {
     shows(&mut stage, "219 cwt on the bridge: may pass.");
     stage.keys("G G Right");
     shows(&mut stage, "axle 2: 99");
-    stage.keys("Left i").text("500\n").keys("Esc g").text("0\n");
+    // Where one comes to by it, digits are for the program: they move no lever.
+    stage.keys("End G G").text("500\n");
+    shows(&mut stage, "Ctrl-Z brings that back");
+    stage.keys("g").text("0\n");
+    shows(&mut stage, "620 cwt on the bridge: too heavy, stays in the yard.");
+    // What lay ahead is there again: what was typed behind the 500 goes first, then the 500.
+    stage.keys("Ctrl-Z Ctrl-Z End");
+    shows(&mut stage, "219 cwt on the bridge: may pass.");
+    stage.keys("Ctrl-Y Ctrl-Y End");
     shows(&mut stage, "620 cwt on the bridge: too heavy, stays in the yard.");
 }
 

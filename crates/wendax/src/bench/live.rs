@@ -58,7 +58,8 @@ pub(super) struct Bench {
     kept: BTreeMap<PathBuf, u64>,
     keep_at: Option<Instant>,
     look_at: Option<Instant>,
-    wake_at: Option<Instant>,
+    /// When the program goes on that waits, and by which question it does.
+    wake_at: Option<(Instant, u64)>,
     tick_at: Option<Instant>,
     started: Instant,
     sender: Sender<Incoming>,
@@ -228,10 +229,11 @@ impl Bench {
             return None;
         }
         let now = Instant::now();
-        let due = [self.keep_at, self.look_at, self.wake_at, self.tick_at, stale.then(|| now + FRAME)]
-            .into_iter()
-            .flatten()
-            .min();
+        let due =
+            [self.keep_at, self.look_at, self.wake_at.map(|(at, _)| at), self.tick_at, stale.then(|| now + FRAME)]
+                .into_iter()
+                .flatten()
+                .min();
         let Some(due) = due else { return self.receiver.recv().ok().or(Some(Incoming::End(1))) };
         match self.receiver.recv_timeout(due.saturating_duration_since(now)) {
             Ok(incoming) => Some(incoming),
@@ -252,9 +254,8 @@ impl Bench {
             self.look_at_disk();
             any = true;
         }
-        if self.wake_at.is_some_and(|due| due <= begun) {
-            self.wake_at = None;
-            let effects = update(&mut self.app, Message::Waited);
+        if let Some((_, asked)) = self.wake_at.take_if(|(due, _)| *due <= begun) {
+            let effects = update(&mut self.app, Message::Waited(asked));
             self.carry_out(effects);
         }
         if self.tick_at.is_some_and(|due| due <= begun) {
@@ -305,26 +306,26 @@ impl Bench {
                 }
                 Effect::NewProject(folder) => quits |= self.new_project(Path::new(&folder)),
                 Effect::Copy(text) => copy_to_system(&text),
-                Effect::TellTime => {
+                Effect::TellTime(asked) => {
                     let time = u32::try_from(self.started.elapsed().as_millis() & u128::from(u32::MAX)).unwrap_or(0);
-                    self.send(Message::Clock(time));
+                    self.send(Message::Clock(asked, time));
                 }
-                Effect::Wait(milliseconds) => {
-                    self.wake_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
+                Effect::Wait(asked, milliseconds) => {
+                    self.wake_at = Some((Instant::now() + Duration::from_millis(milliseconds.into()), asked));
                 }
-                Effect::Sound(tone) => {
+                Effect::Sound(asked, tone) => {
                     if tone.hertz > 0 {
                         self.ring();
                     }
-                    self.wake_at = Some(Instant::now() + Duration::from_millis(tone.milliseconds.into()));
+                    self.wake_at = Some((Instant::now() + Duration::from_millis(tone.milliseconds.into()), asked));
                 }
                 Effect::Ring => self.ring(),
-                Effect::FindFile(folder, path) => {
+                Effect::FindFile(asked, folder, path) => {
                     let found = match self.folder_of(&folder) {
                         Some(folder) => folder.find(&path),
                         None => Found::NotAllowed,
                     };
-                    self.send(Message::Found(path, found));
+                    self.send(Message::Found(asked, path, found));
                 }
                 Effect::KeepFiles(folder, files) => {
                     let told = self.folder_of(&folder).map(|folder| folder.keep(&files)).unwrap_or_default();

@@ -152,12 +152,12 @@ impl Stage {
                 Effect::Copy(text) => self.copied = text,
                 Effect::Write(path, bytes) => self.written.push((path, bytes)),
                 Effect::Build(path) | Effect::NewProject(path) | Effect::Send(path) => self.asked.push(path),
-                Effect::TellTime => self.message(Message::Clock(5)),
-                Effect::Wait(_) | Effect::Sound(_) => self.message(Message::Waited),
+                Effect::TellTime(asked) => self.message(Message::Clock(asked, 5)),
+                Effect::Wait(asked, _) | Effect::Sound(asked, _) => self.message(Message::Waited(asked)),
                 Effect::Ring => {}
-                Effect::FindFile(_, path) => {
+                Effect::FindFile(asked, _, path) => {
                     let found = self.folder.get(&*path).map(|bytes| bytes.clone().into());
-                    self.message(Message::Found(path, found.map_or(Found::Nothing, Found::Bytes)));
+                    self.message(Message::Found(asked, path, found.map_or(Found::Nothing, Found::Bytes)));
                 }
                 Effect::KeepFiles(_, files) => {
                     self.told += 1;
