@@ -76,10 +76,30 @@ impl App {
     /// The same for another file of the program, by its path.
     #[must_use]
     pub fn with_recovered_file(mut self, path: &str, base: &str, text: &str) -> Self {
-        let name = path.strip_prefix(&self.world.root).unwrap_or(path).to_owned();
-        self.world.documents.add(Document::recovered(name.clone(), path.to_owned(), base, text));
-        self.screen.say(format!("unsaved text of last time was recovered, also of {name}; f shows the files"));
+        self.recovered(path, base, text);
         self
+    }
+
+    /// Unsaved text of a file of the program was found, by its path.
+    pub(crate) fn recovered(&mut self, path: &str, base: &str, text: &str) {
+        let documents = &mut self.world.documents;
+        let known = documents.iter().find(|(_, document)| document.path.as_deref() == Some(path)).map(|(id, _)| id);
+        let name = match known.and_then(|id| documents.get_mut(id)) {
+            // What is written here already is newer.
+            Some(document) if document.is_changed() => return,
+            Some(document) => {
+                document.open(Some(&base.into()));
+                document.base = Some(base.into());
+                document.recover(text);
+                document.name.clone()
+            }
+            None => {
+                let name = path.strip_prefix(&self.world.root).unwrap_or(path).to_owned();
+                documents.add(Document::recovered(name.clone(), path.to_owned(), base, text));
+                name
+            }
+        };
+        self.screen.say(format!("unsaved text of last time was recovered, also of {name}; f shows the files"));
     }
 
     /// A bench for an image that has no source: its disassembly takes the place of the text.
@@ -112,6 +132,14 @@ impl App {
         let mut app = Self::of(world, Mode::Walk, settings, theme);
         app.walk_image(assembly);
         app
+    }
+
+    /// The same, doing so many steps between two looks at the keys: few under test, so that what takes long there is
+    /// long under way here.
+    #[must_use]
+    pub fn with_slice(mut self, steps: u64) -> Self {
+        self.world.slice = steps.max(1);
+        self
     }
 
     /// The same, with something to be told at the start.

@@ -839,7 +839,7 @@ pub const BINDINGS: &[Binding] = &[
     answer(&["d"], 'd', "Drop the changes and quit"),
     answer(&["k"], 'k', "Keep your text"),
     answer(&["t"], 't', "Take the text on disk"),
-    answer(&["y"], 'y', "Replace this one"),
+    answer(&["y"], 'y', "Replace this one; write over the file"),
     answer(&["n"], 'n', "Leave this one as it is"),
     answer(&["a"], 'a', "Replace all"),
     // ---- typing to the program

@@ -22,6 +22,7 @@ mod app;
 mod cells;
 mod face;
 mod frame;
+mod invariants;
 mod kept;
 mod keys;
 mod layout;

@@ -56,6 +56,10 @@ pub enum Message {
     Events(String, String),
     /// A tally was read: its path and its text.
     Tally(String, String),
+    /// Unsaved text of last time was found of a file of the program: its path, what the file held then, the text.
+    Recovered(String, String, String),
+    /// There is a file already where something is to be written, and it is none that was written here.
+    Exists(Box<Effect>),
     /// The time asked for with [`Effect::Tick`] has passed.
     Tick,
 }
@@ -95,6 +99,16 @@ pub struct Folder {
     pub path: PathBuf,
 }
 
+impl Effect {
+    /// The file it writes beside the program.
+    pub fn writes(&self) -> Option<&str> {
+        match self {
+            Self::Build(path) | Self::Write(path, _) | Self::WriteTones(path, _) => Some(path),
+            _ => None,
+        }
+    }
+}
+
 /// Something for the owner of terminal and files to do.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Effect {
@@ -128,6 +142,8 @@ pub enum Effect {
     WriteTones(String, Vec<Tone>),
     /// Send the program that was built last to the board at this port, and run it there.
     Send(String),
+    /// Do this, which writes a file, also when there is one.
+    Over(Box<Self>),
     /// Read a file of events.
     ReadEvents(String),
     /// Read a tally that was kept.

@@ -12,6 +12,7 @@ pub(crate) mod question;
 
 use crate::actions::{Ask, Find};
 use crate::app::App;
+use crate::message::Effect;
 use crate::parts::field::Field;
 use crate::parts::pen::Pen;
 use ratatui::layout::Rect;
@@ -35,6 +36,8 @@ pub(crate) enum Sheet {
     Leaving,
     /// A file was changed by someone else while it was changed here: its name, and the text it has there.
     Conflict { name: String, theirs: String },
+    /// A file that was not written here is to be written over.
+    Exists { effect: Box<Effect> },
     /// What was found is to be replaced by something: this one, all of them?
     Replacing { with: String },
 }
@@ -43,7 +46,7 @@ impl Sheet {
     /// It asks something that is answered by a letter.
     pub(crate) fn is_question(&self) -> bool {
         match self {
-            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => true,
+            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } | Self::Exists { .. } => true,
             Self::Palette { .. } | Self::Files { .. } | Self::Guide(_) | Self::Prompt { .. } => false,
             Self::Names { .. } | Self::Page { .. } => false,
         }
@@ -56,7 +59,7 @@ impl Sheet {
             Self::Guide(reading) => Some(&mut reading.query),
             Self::Prompt { field, .. } => Some(field),
             Self::Names { .. } | Self::Page { .. } => None,
-            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => None,
+            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } | Self::Exists { .. } => None,
         }
     }
 
@@ -66,7 +69,8 @@ impl Sheet {
             Self::Palette { chosen, .. } | Self::Files { chosen, .. } | Self::Names { chosen, .. } => Some(chosen),
             Self::Guide(reading) => Some(&mut reading.chosen),
             Self::Page { scroll } => Some(scroll),
-            Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => None,
+            Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => None,
+            Self::Replacing { .. } | Self::Exists { .. } => None,
         }
     }
 
@@ -78,7 +82,8 @@ impl Sheet {
             Self::Guide(reading) => guide::found(&reading.query.text()).len(),
             Self::Names { names, .. } => names.len(),
             Self::Page { .. } => page::count(app),
-            Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => 0,
+            Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => 0,
+            Self::Replacing { .. } | Self::Exists { .. } => 0,
         }
     }
 
@@ -105,7 +110,8 @@ impl Sheet {
             Self::Page { .. } => &[("Esc", "begin"), ("↑ ↓", "scroll")],
             Self::Prompt { .. } => &[("Enter", "take it"), ("Ctrl-U", "empty it"), ("Esc", "leave")],
             Self::Leaving => &[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")],
-            Self::Conflict { .. } => &[("k", "keep yours"), ("t", "take what is on disk")],
+            Self::Conflict { .. } => &[("k", "keep yours"), ("t", "take what is on disk"), ("Esc", "decide later")],
+            Self::Exists { .. } => &[("y", "write over it"), ("Esc", "leave it as it is")],
             Self::Replacing { .. } => {
                 &[("y", "replace this one"), ("n", "leave it"), ("a", "replace all"), ("Esc", "stop")]
             }
@@ -124,7 +130,8 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         Some(Sheet::Prompt { ask, field }) => prompt::draw(app, pen, area, *ask, field),
         Some(Sheet::Names { names, chosen, .. }) => question::draw_names(pen, area, names, *chosen),
         Some(Sheet::Leaving) => question::draw_leaving(app, pen, area),
-        Some(Sheet::Conflict { name, .. }) => question::draw_conflict(pen, area, name),
+        Some(Sheet::Conflict { name, theirs }) => question::draw_conflict(app, pen, area, (name, theirs)),
+        Some(Sheet::Exists { effect }) => question::draw_exists(pen, area, effect),
         Some(Sheet::Replacing { with }) => question::draw_replacing(app, pen, area, with),
     }
 }

@@ -63,12 +63,13 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Found(asked, path, found) => app.answer(asked, Event::File(path, found)),
         Message::Events(path, text) => app.take_events(&path, text),
         Message::Tally(path, text) => app.take_tally(&path, &text),
+        Message::Recovered(path, base, text) => app.recovered(&path, &base, &text),
+        Message::Exists(effect) => app.ask_to_write_over(effect),
         Message::Tick => app.tick(&mut effects),
     }
     app.after_change(&mut effects);
     app.world.follow_moment();
     app.keep_outside(&mut effects);
-    app.ask_about_conflicts();
     app.look_at_lesson(&before);
     app.world.note_lines_of_stops();
     app.settle();
@@ -101,7 +102,7 @@ impl App {
                 0 => {}
                 1 => self.screen.trouble("a stop is gone with its line; it comes back with it"),
                 lost => {
-                    self.screen.trouble(format!("{lost} stops are gone with their lines; they come back with them"))
+                    self.screen.trouble(format!("{lost} stops are gone with their lines; they come back with them"));
                 }
             }
         }

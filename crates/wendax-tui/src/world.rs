@@ -41,6 +41,9 @@ pub(crate) enum Origin {
     Image(String),
 }
 
+/// Steps done between two looks at the keys: some milliseconds.
+const SLICE: u64 = 150_000;
+
 /// All that is true of the program that is open.
 #[derive(Debug, Clone)]
 pub(crate) struct World {
@@ -50,6 +53,8 @@ pub(crate) struct World {
     pub(crate) origin: Origin,
     pub(crate) program: Program,
     pub(crate) walk: Walk,
+    /// Steps done between two looks at the keys.
+    pub(crate) slice: u64,
     /// Values that are looked at all the time.
     pub(crate) watches: Watches,
     /// The steps of the run, as they are looked at.
@@ -103,6 +108,7 @@ impl World {
             origin,
             program: Program::default(),
             walk: Walk::default(),
+            slice: SLICE,
             trail: Trail::default(),
             watches: Watches::default(),
             stops: Stops::default(),

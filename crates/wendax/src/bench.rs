@@ -28,6 +28,10 @@ enum Incoming {
     Disk,
     /// The terminal's ground is light, or dark.
     Ground(bool),
+    /// The program is to stop for a while.
+    Stop,
+    /// It goes on.
+    Continue,
     /// The terminal is gone, or a signal asks the program to end.
     End(u8),
 }
@@ -176,11 +180,9 @@ fn open_in(mut project: Project, name: &str, kept: Option<Kept>, dressing: Dress
     let text = files::text_of(&place, files::read(&place)?)?;
     let app = App::in_project(&root.display().to_string(), name, &text, Settings::default(), dressing.theme);
     let mut app = with_unsaved(app, &place, &text);
-    for (path, unsaved) in recovery::below(&root) {
-        let on_disk = std::fs::read_to_string(&path).unwrap_or_default();
-        if path != place && on_disk != unsaved.text {
-            let base = unsaved.base.as_deref().unwrap_or(&on_disk);
-            app = app.with_recovered_file(&path.display().to_string(), base, &unsaved.text);
+    for path in recovery::below(&root) {
+        if let Some((base, text)) = unsaved_of(&path).filter(|_| path != place) {
+            app = app.with_recovered_file(&path.display().to_string(), &base, &text);
         }
     }
     project.root.clone_from(&root);
@@ -200,8 +202,28 @@ fn open_source(name: &str, path: Option<String>, text: &str, dressing: Dressing)
 
 /// The same with text of last time that was never saved.
 fn with_unsaved(app: App, place: &Path, text: &str) -> App {
-    match recovery::find(place).filter(|unsaved| unsaved.text != text) {
-        Some(unsaved) => app.with_recovered(&unsaved.text, unsaved.base.as_deref()),
+    let app = if recovery::is_written_elsewhere(place) {
+        app.with_note("another bench has this file open, with text that is not saved: what is saved last is what stays")
+    } else {
+        app
+    };
+    match recovery::find(place) {
+        Some(unsaved) if unsaved.text != text => app.with_recovered(&unsaved.text, unsaved.base.as_deref()),
+        Some(_) => {
+            recovery::forget(place);
+            app
+        }
         None => app,
     }
+}
+
+/// Text of last time of a file that was never saved: what the file held then, and the text.
+fn unsaved_of(path: &Path) -> Option<(String, String)> {
+    let unsaved = recovery::find(path)?;
+    let on_disk = std::fs::read_to_string(path).unwrap_or_default();
+    if on_disk == unsaved.text {
+        recovery::forget(path);
+        return None;
+    }
+    Some((unsaved.base.unwrap_or(on_disk), unsaved.text))
 }

@@ -1,5 +1,8 @@
 //! Unsaved text, kept beside the saved: what a crash or a closed terminal leaves behind is found again at
 //! the next start.
+//!
+//! A copy belongs to a file, however its path is spelled, and to the process that wrote it: only that one writes and removes
+//! it. When it is dead, whoever finds the copy takes it over by giving it its own name.
 
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
@@ -53,14 +56,25 @@ pub(crate) fn keep_view(path: &Path, kept: &View) {
     }
 }
 
-/// The file that unsaved text of `path` is kept in.
-fn place(path: &Path) -> Option<PathBuf> {
-    Some(folder()?.join("unsaved").join(hashed(path)?))
+/// The file that unsaved text of `path` is kept in by a process.
+fn place(path: &Path, process: u32) -> Option<PathBuf> {
+    let name = hashed(path)?.replace(".json", &format!("-{process}.json"));
+    Some(folder()?.join("unsaved").join(name))
+}
+
+/// A path by which a file goes whatever it is called by: links and `..` are followed as far as there is something.
+fn true_path(path: &Path) -> Option<PathBuf> {
+    let whole = std::path::absolute(path).ok()?;
+    if let Ok(real) = whole.canonicalize() {
+        return Some(real);
+    }
+    let folder = whole.parent().and_then(|folder| folder.canonicalize().ok());
+    Some(folder.zip(whole.file_name()).map_or(whole.clone(), |(folder, name)| folder.join(name)))
 }
 
 /// The name of a file for what belongs to a path.
 fn hashed(path: &Path) -> Option<String> {
-    let whole = std::path::absolute(path).ok()?;
+    let whole = true_path(path)?;
     // FNV-1a (Fowler, Noll, Vo): the same on every machine and in every version.
     let hash = whole
         .as_os_str()
@@ -72,41 +86,74 @@ fn hashed(path: &Path) -> Option<String> {
 
 /// Keeps unsaved text. Failing to is no reason to disturb the user, who is still writing.
 pub(crate) fn keep(path: &Path, text: &str, base: Option<&str>) {
-    let Some(place) = place(path) else { return };
+    let process = std::process::id();
+    let Some(place) = place(path, process) else { return };
+    let path = true_path(path).unwrap_or_else(|| path.to_owned());
     let (path, text, base) = (path.display().to_string(), text.to_owned(), base.map(str::to_owned));
-    let kept = Kept { path, process: std::process::id(), text, base };
+    let kept = Kept { path, process, text, base };
     if let (Some(parent), Ok(json)) = (place.parent(), serde_json::to_vec(&kept)) {
         let _ = std::fs::create_dir_all(parent);
         let _ = crate::files::write(&place, &json);
     }
 }
 
-/// Forgets unsaved text.
+/// Forgets unsaved text of ours.
 pub(crate) fn forget(path: &Path) {
-    if let Some(place) = place(path) {
+    if let Some(place) = place(path, std::process::id()) {
         let _ = std::fs::remove_file(place);
     }
 }
 
-/// Unsaved text of a file that no living process is writing.
-pub(crate) fn find(path: &Path) -> Option<Found> {
-    let json = std::fs::read(place(path)?).ok()?;
-    let kept: Kept = serde_json::from_slice(&json).ok()?;
-    (!is_writing(kept.process)).then_some(Found { text: kept.text, base: kept.base })
-}
-
-/// Unsaved texts of all files below a folder that no living process is writing, with their paths.
-pub(crate) fn below(root: &Path) -> Vec<(PathBuf, Found)> {
+/// All copies there are, the latest first.
+fn copies() -> Vec<(PathBuf, Kept)> {
     let Some(entries) = folder().and_then(|folder| std::fs::read_dir(folder.join("unsaved")).ok()) else {
         return Vec::new();
     };
-    let kept = entries.filter_map(Result::ok).filter_map(|entry| {
-        let kept: Kept = serde_json::from_slice(&std::fs::read(entry.path()).ok()?).ok()?;
-        let path = PathBuf::from(&kept.path);
-        (path.starts_with(root) && !is_writing(kept.process))
-            .then_some((path, Found { text: kept.text, base: kept.base }))
-    });
-    kept.collect()
+    let mut copies: Vec<_> = entries
+        .filter_map(Result::ok)
+        .filter_map(|entry| {
+            let kept: Kept = serde_json::from_slice(&std::fs::read(entry.path()).ok()?).ok()?;
+            let changed = entry.metadata().and_then(|data| data.modified()).ok();
+            Some((changed, entry.path(), kept))
+        })
+        .collect();
+    copies.sort_by(|(one, ..), (other, ..)| other.cmp(one));
+    copies.into_iter().map(|(_, place, kept)| (place, kept)).collect()
+}
+
+/// Takes over the latest unsaved text of a file that no living process is writing.
+pub(crate) fn find(path: &Path) -> Option<Found> {
+    let wanted = true_path(path)?;
+    let ours = place(path, std::process::id())?;
+    for (there, kept) in copies() {
+        // Of two that find it one can give it its name.
+        if Path::new(&kept.path) == wanted
+            && !is_writing(kept.process)
+            && (there == ours || std::fs::rename(&there, &ours).is_ok())
+        {
+            return Some(Found { text: kept.text, base: kept.base });
+        }
+    }
+    None
+}
+
+/// Files below a folder of which there is unsaved text that no living process is writing.
+pub(crate) fn below(root: &Path) -> Vec<PathBuf> {
+    let root = true_path(root).unwrap_or_else(|| root.to_owned());
+    let mut paths: Vec<PathBuf> = copies()
+        .into_iter()
+        .filter(|(_, kept)| Path::new(&kept.path).starts_with(&root) && !is_writing(kept.process))
+        .map(|(_, kept)| PathBuf::from(kept.path))
+        .collect();
+    paths.sort();
+    paths.dedup();
+    paths
+}
+
+/// Another bench that still runs has unsaved text of this file.
+pub(crate) fn is_written_elsewhere(path: &Path) -> bool {
+    let Some(wanted) = true_path(path) else { return false };
+    copies().iter().any(|(_, kept)| Path::new(&kept.path) == wanted && is_writing(kept.process))
 }
 
 /// A process is another Wendax that still runs: its text is its own. Where the system does not tell, nobody
@@ -119,9 +166,9 @@ fn is_writing(process: u32) -> bool {
     process != std::process::id() && !dead && name.ends_with("(wendax")
 }
 
-/// There is unsaved text of a file.
+/// There is unsaved text of a file, whoever has it.
 pub(crate) fn exists(path: &Path) -> bool {
-    find(path).is_some()
+    true_path(path).is_some_and(|wanted| copies().iter().any(|(_, kept)| Path::new(&kept.path) == wanted))
 }
 
 #[cfg(test)]
@@ -137,8 +184,15 @@ mod tests {
 
     #[test]
     fn each_file_has_a_place_of_its_own() {
-        let place = |path: &str| place(Path::new(path));
+        let place = |path: &str| place(Path::new(path), 7);
         assert_ne!(place("/yard/a.asm"), place("/yard/b.asm"));
         assert_eq!(place("/yard/a.asm"), place("/yard/a.asm"));
+        let folder = tempfile::tempdir().expect("a folder");
+        std::fs::create_dir(folder.path().join("sub")).expect("it is made");
+        let (plain, around) = (folder.path().join("a.asm"), folder.path().join("sub/../a.asm"));
+        assert_eq!(hashed(&plain), hashed(&around), "also of a file that is not there yet");
+        std::fs::write(&plain, "halt").expect("it is written");
+        std::os::unix::fs::symlink(&plain, folder.path().join("link.asm")).expect("it is made");
+        assert_eq!(hashed(&plain), hashed(&folder.path().join("link.asm")));
     }
 }

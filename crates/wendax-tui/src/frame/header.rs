@@ -89,6 +89,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let (mode, mode_ink) = if app.screen.mode == Mode::Write { (" write", Ink::Fresh) } else { (" walk", Ink::Time) };
     let (state, ink) = state_words(app);
     let changed = match (app.is_changed(), &app.document().locked) {
+        _ if !app.world.conflicts.is_empty() => " · changed on disk too: Ctrl-S",
         (true, Some(_)) => " · read-only · unsaved",
         (false, Some(_)) => " · read-only",
         (true, None) => " · unsaved",

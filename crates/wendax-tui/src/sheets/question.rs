@@ -3,6 +3,7 @@
 use super::sheet;
 use crate::app::App;
 use crate::cells::wrap;
+use crate::message::Effect;
 use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
@@ -34,13 +35,64 @@ pub(super) fn draw_leaving(app: &App, pen: &mut Pen<'_>, area: Rect) {
     draw_question(pen, area, "unsaved text", &format!("Not saved: {name}"), &answers);
 }
 
-pub(super) fn draw_conflict(pen: &mut Pen<'_>, area: Rect, name: &str) {
-    let question = format!("{name} was changed here and on disk, at the same lines.");
+/// Lines in which two texts differ, those of one beside those of the other.
+fn differing(ours: &str, theirs: &str) -> Vec<(Option<String>, Option<String>)> {
+    let diff = similar::TextDiff::from_lines(ours, theirs);
+    let mut rows = Vec::new();
+    for hunk in diff.ops().iter().filter(|op| op.tag() != similar::DiffTag::Equal) {
+        let line = |text: &&str| text.trim_end().to_owned();
+        let (mut one, mut other) = (
+            diff.old_slices()[hunk.old_range()].iter().map(line),
+            diff.new_slices()[hunk.new_range()].iter().map(line),
+        );
+        loop {
+            match (one.next(), other.next()) {
+                (None, None) => break,
+                row => rows.push(row),
+            }
+        }
+    }
+    rows
+}
+
+pub(super) fn draw_conflict(app: &App, pen: &mut Pen<'_>, area: Rect, (name, theirs): (&str, &str)) {
     let answers = [
         ("k", "keep yours; saving puts it in the place of the other"),
         ("t", "take what is on disk; undo brings yours back"),
+        ("Esc", "decide later; nothing is saved until then"),
     ];
-    draw_question(pen, area, "changed twice", &question, &answers);
+    let ours = app.text_of(name).unwrap_or_default();
+    let rows = differing(&ours, theirs);
+    let most = usize::from(area.height.saturating_sub(12)).max(2);
+    let shown = rows.len().min(most);
+    let high = u16::try_from(shown + answers.len() + 5).unwrap_or(u16::MAX);
+    let inner = sheet(pen, area, (140, high), "changed twice", name);
+    let half = inner.width / 2;
+    let mut y = inner.y;
+    let more =
+        if shown < rows.len() { format!(" · the first {shown} of {} lines", rows.len()) } else { String::new() };
+    pen.text(inner.x, y, half, &format!("yours, where they differ{more}"), Ink::Faint);
+    pen.text(inner.x + half, y, inner.width - half, "on disk", Ink::Faint);
+    for (one, other) in &rows[..shown] {
+        y += 1;
+        pen.fitted(inner.x, y, half.saturating_sub(2), one.as_deref().unwrap_or(""), Ink::Fresh);
+        pen.fitted(inner.x + half, y, inner.width - half, other.as_deref().unwrap_or(""), Ink::Text);
+    }
+    for (y, (key, what)) in (y + 2..inner.bottom()).zip(answers) {
+        pen.pieces(inner.x, y, inner.width, &[(&format!("{key:>4}  "), Ink::Time), (what, Ink::Text)]);
+    }
+}
+
+pub(super) fn draw_exists(pen: &mut Pen<'_>, area: Rect, effect: &Effect) {
+    let path = effect.writes().unwrap_or_default();
+    let answers = [("y", "write over it; later times are not asked about"), ("Esc", "leave it as it is")];
+    draw_question(
+        pen,
+        area,
+        "there is a file",
+        &format!("{path} is there already, and was not written here."),
+        &answers,
+    );
 }
 
 pub(super) fn draw_replacing(app: &App, pen: &mut Pen<'_>, area: Rect, with: &str) {

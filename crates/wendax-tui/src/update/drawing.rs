@@ -1,6 +1,5 @@
 //! Drawings of what is looked at, to files: what is needed for one is measured first, in slices.
 
-use super::travel::SLICE;
 use crate::actions::Drawing;
 use crate::app::App;
 use crate::message::Effect;
@@ -78,14 +77,14 @@ impl App {
         let needs_tally =
             matches!(pending.what, Drawing::Flow | Drawing::Calls | Drawing::Tree | Drawing::Memory | Drawing::Tally);
         if needs_tally && session.end() > StepNo::FIRST && !self.world.tallies.is_current(session) {
-            self.world.measure(SLICE);
+            self.world.measure(self.world.slice);
             let percent = self.world.tallies.percent();
             self.screen.say(format!("drawing: measuring the run, {percent} %; Esc stops"));
             self.world.drawing = Some(pending);
             return;
         }
         if let Some(levels) = &mut pending.levels
-            && !levels.work(session, SLICE)
+            && !levels.work(session, self.world.slice)
         {
             let (done, all) = levels.progress();
             self.screen.say(format!("drawing: following the run, {} %; Esc stops", done * 100 / all.max(1)));
@@ -164,7 +163,7 @@ impl App {
                 past.world.drawing = None;
                 if let Some(session) = &mut past.world.walk.session {
                     session.begin(Command::Seek(before));
-                    while session.work(SLICE) == Progress::Working {}
+                    while session.work(self.world.slice) == Progress::Working {}
                 }
                 past.world.follow_moment();
                 past.lay_out_for(self.screen.size);
@@ -211,7 +210,7 @@ impl App {
                 step => step,
             };
             past.begin(Command::Seek(step));
-            while past.work(SLICE) == Progress::Working {}
+            while past.work(self.world.slice) == Progress::Working {}
             let reading = show.reading(&past, &At::new(past.machine())).ok_or_else(|| format!("{of}: no data"))?;
             pictures.push(Picture { step, words: String::new(), reading });
         }

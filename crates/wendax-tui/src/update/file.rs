@@ -3,6 +3,7 @@
 use crate::actions::{Ask, File, Look};
 use crate::app::App;
 use crate::message::Effect;
+use crate::screen::Mode;
 use crate::sheets::Sheet;
 use crate::world::documents::{Document, Role};
 
@@ -18,6 +19,9 @@ impl App {
     /// Saves every file that was changed, and the one being looked at.
     pub(super) fn save(&mut self, leave: bool, effects: &mut Vec<Effect>) {
         if self.world.is_image() {
+            return;
+        }
+        if self.ask_about_conflicts() {
             return;
         }
         let shown = self.screen.shown;
@@ -101,6 +105,11 @@ impl App {
         let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
             return;
         };
+        // It was looked at before it was saved, or read, the last time.
+        if document.base.as_deref().unwrap_or_default() != base {
+            return;
+        }
+        let removed = document.removed.take();
         let Some(editor) = document.editor_mut() else { return };
         let ours = editor.text();
         if ours == theirs {
@@ -108,7 +117,8 @@ impl App {
             document.base = Some(theirs.into());
             return;
         }
-        if !editor.is_changed() {
+        // Nothing was written here since the file was removed, or since it was read.
+        if removed.is_some_and(|removed| *removed == *ours) || !editor.is_changed() {
             editor.become_text(&theirs);
             editor.mark_saved();
             document.base = Some(theirs.into());
@@ -121,8 +131,9 @@ impl App {
             self.screen
                 .say(format!("{name} was changed by someone else too; both changes are in the text now, unsaved"));
         } else {
-            // Each is asked about by itself; until it is answered, nothing is written over the other text.
+            // Until it is decided which of them stays, nothing is written over the other text.
             self.world.conflicts.push((name.to_owned(), theirs));
+            self.screen.trouble(format!("{name} was changed on disk too, at the same lines: Ctrl-S shows both"));
         }
     }
 
@@ -132,7 +143,8 @@ impl App {
         let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
             return;
         };
-        document.base = None;
+        let is_changed = document.is_changed();
+        document.removed = document.base.take().filter(|_| !is_changed);
         if let Some(editor) = document.editor_mut() {
             editor.mark_unsaved();
         }
@@ -148,14 +160,25 @@ impl App {
         }
     }
 
-    /// Asks about the next text that two have changed, when nothing else is being asked.
-    pub(super) fn ask_about_conflicts(&mut self) {
-        let first = self.world.conflicts.first().filter(|_| self.screen.sheet.is_none()).cloned();
-        let Some((name, theirs)) = first else { return };
+    /// Asks about the next text that two have changed: when it is to be saved, never while someone is writing.
+    fn ask_about_conflicts(&mut self) -> bool {
+        let Some((name, theirs)) = self.world.conflicts.first().cloned() else { return false };
         if let Some(id) = self.world.documents.find(&name) {
             self.show_document(id);
         }
         self.screen.sheet = Some(Sheet::Conflict { name, theirs });
+        true
+    }
+
+    /// A file that is to be written is there already.
+    pub(super) fn ask_to_write_over(&mut self, effect: Box<Effect>) {
+        if self.screen.sheet.is_some() || self.screen.mode == Mode::Write {
+            let path = effect.writes().unwrap_or_default();
+            return self
+                .screen
+                .trouble(format!("{path} is there already, and was not written over: ask for it once more"));
+        }
+        self.screen.sheet = Some(Sheet::Exists { effect });
     }
 
     /// It was decided what becomes of a text that two have changed: that on disk is known from now on.
@@ -166,12 +189,14 @@ impl App {
         };
         document.base = Some(theirs.into());
         if !is_theirs {
+            self.ask_about_conflicts();
             return self.screen.say(format!("your text of {name} stays; saving puts it in the place of the other"));
         }
         if let Some(editor) = document.editor_mut() {
             editor.become_text(theirs);
             editor.mark_saved();
         }
+        self.ask_about_conflicts();
         self.screen.say("the text on disk is here now; Ctrl-Z while writing brings yours back");
     }
 }

@@ -1,6 +1,5 @@
 //! What a run has to do with the world beside its console: files, tones, events from a file, levers.
 
-use super::travel::SLICE;
 use crate::app::App;
 use crate::message::{Effect, Folder};
 use crate::panes::PaneId;
@@ -84,7 +83,7 @@ impl App {
         if !saving.is_of(session) {
             return self.screen.trouble("what came from outside was not saved: the run has become another one");
         }
-        if !saving.work(session, SLICE) {
+        if !saving.work(session, self.world.slice) {
             let (done, all) = saving.progress(session);
             self.screen
                 .say(format!("going through the run to save what came: {} %; Esc stops", done * 100 / all.max(1)));

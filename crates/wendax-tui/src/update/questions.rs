@@ -1,6 +1,5 @@
 //! Questions about the run: they are begun here, worked on between two looks at the keys, and led to moments.
 
-use super::travel::SLICE;
 use crate::app::App;
 use crate::message::Effect;
 use crate::panes::PaneId;
@@ -43,27 +42,27 @@ impl App {
         let Some(session) = &mut walk.session else { return };
         if looks_at_passages {
             let passages = walk.passages.get_or_insert_with(|| Box::new(Interruptions::new(session)));
-            passages.work(session, SLICE);
+            passages.work(session, self.world.slice);
         }
         if let Some(story) = walk.story.as_mut().filter(|_| self.screen.layout.area(PaneId::History).is_some()) {
             if !story.is_of(session) {
                 *story = Story::new(session, story.thing());
             }
-            story.work(session, SLICE);
+            story.work(session, self.world.slice);
         }
         if self.screen.layout.area(PaneId::Stops).is_some() {
-            session.count_meetings(SLICE);
+            session.count_meetings(self.world.slice);
         }
         if self.looks_at_tally() {
-            self.world.measure(SLICE);
+            self.world.measure(self.world.slice);
         }
         if self.screen.layout.area(PaneId::Watches).is_some() {
-            self.world.ask_of_watches(SLICE);
+            self.world.ask_of_watches(self.world.slice);
         }
         if self.screen.layout.area(PaneId::Trail).is_some() {
             let chosen = self.screen.panes.of(PaneId::Trail).chosen;
             let step = self.world.trail.rows.get(chosen).map(|row| row.step());
-            if self.world.look_along_trail(SLICE) {
+            if self.world.look_along_trail(self.world.slice) {
                 // What was chosen stays chosen; at first that is what is nearest to the present step.
                 let step = step.or(self.session().map(Session::now)).unwrap_or_default();
                 self.screen.panes.of_mut(PaneId::Trail).chosen = self.world.trail.row_of(step);
@@ -111,7 +110,7 @@ impl App {
         if !story.is_of(session) {
             return;
         }
-        story.find_writer(session, SLICE);
+        story.find_writer(session, self.world.slice);
         let (done, all) = story.progress();
         let thing = self.thing_words(story.thing());
         let (step, what) = match &story.written {

@@ -12,16 +12,21 @@ impl App {
     pub(super) fn answer_sheet(&mut self, answer: SheetAction, effects: &mut Vec<Effect>) {
         let Some(sheet) = self.screen.sheet.take() else { return };
         match answer {
-            SheetAction::Leave => self.leave(sheet),
+            SheetAction::Leave => self.leave(&sheet),
             SheetAction::Take => self.take(sheet, effects),
             SheetAction::Answer(letter) => self.answer_question(sheet, letter, effects),
         }
     }
 
-    /// Esc: what must be answered stays.
-    fn leave(&mut self, sheet: Sheet) {
-        if let Sheet::Conflict { .. } = sheet {
-            self.screen.sheet = Some(sheet);
+    fn leave(&mut self, sheet: &Sheet) {
+        match sheet {
+            Sheet::Conflict { name, .. } => {
+                self.screen.say(format!("{name} stays as it is, here and on disk; Ctrl-S asks again"));
+            }
+            Sheet::Exists { effect } => {
+                self.screen.say(format!("{} stays as it is", effect.writes().unwrap_or("the file")));
+            }
+            _ => {}
         }
     }
 
@@ -35,6 +40,7 @@ impl App {
             (Sheet::Conflict { name, theirs }, 'k') => self.answer_conflict(&name, &theirs, false),
             (Sheet::Conflict { name, theirs }, 't') => self.answer_conflict(&name, &theirs, true),
             (Sheet::Replacing { with }, 'y' | 'n' | 'a') => self.replace(&with, letter),
+            (Sheet::Exists { effect }, 'y') => effects.push(Effect::Over(effect)),
             // Not an answer to this.
             (sheet, _) => self.screen.sheet = Some(sheet),
         }
@@ -76,7 +82,7 @@ impl App {
             }
             Sheet::Page { .. } => {}
             Sheet::Prompt { ask, field } => self.take_prompt(ask, field, effects),
-            Sheet::Leaving | Sheet::Conflict { .. } | Sheet::Replacing { .. } => {
+            Sheet::Leaving | Sheet::Conflict { .. } | Sheet::Replacing { .. } | Sheet::Exists { .. } => {
                 self.screen.sheet = Some(sheet);
             }
         }

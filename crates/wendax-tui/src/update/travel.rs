@@ -9,9 +9,6 @@ use crate::world::walk::NoReplay;
 use wendax_machine::{Event, Need, StepNo};
 use wendax_session::{Command, Outcome, Progress, State, Times};
 
-/// Steps done between two looks at the keys: some milliseconds.
-pub(super) const SLICE: u64 = 150_000;
-
 impl App {
     pub(super) fn travel(&mut self, travel: Travel, effects: &mut Vec<Effect>) {
         match travel {
@@ -201,7 +198,7 @@ impl App {
 
     fn work_on_replay(&mut self) {
         let Some(mut replaying) = self.world.walk.replay.take() else { return };
-        let Some(outcome) = replaying.replay.work(SLICE) else {
+        let Some(outcome) = replaying.replay.work(self.world.slice) else {
             self.world.walk.replay = Some(replaying);
             return;
         };
@@ -245,7 +242,7 @@ impl App {
         let Some(session) = walk.session.as_mut().filter(|session| session.is_running()) else {
             return self.work_on_questions(effects);
         };
-        match session.work(SLICE) {
+        match session.work(self.world.slice) {
             Progress::Working => {}
             Progress::Asks(need) => {
                 walk.asked += 1;

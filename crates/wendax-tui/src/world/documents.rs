@@ -44,6 +44,8 @@ pub(crate) struct Document {
     pub(crate) role: Role,
     /// The text the file had on disk when it was last read here or written; `None` while there is no such file.
     pub(crate) base: Option<Arc<str>>,
+    /// The text of the file that was removed, when nothing else was written here.
+    pub(crate) removed: Option<Arc<str>>,
     /// The file cannot be written, and why.
     pub(crate) locked: Option<String>,
     /// The first line shown when it was looked at last.
@@ -55,7 +57,7 @@ pub(crate) struct Document {
 
 impl Document {
     pub(crate) fn new(name: String, path: Option<String>, role: Role) -> Self {
-        Self { name, path, role, base: None, locked: None, editor: None, top: 0, sent: 0 }
+        Self { name, path, role, base: None, removed: None, locked: None, editor: None, top: 0, sent: 0 }
     }
 
     /// The same, with its text and what its file has.

@@ -204,8 +204,8 @@ fn files_changed_on_disk_are_taken_merged_or_asked_about() {
     let mut stage = yard();
     stage.keys("l").text("3").keys("Enter e End").text("; mine");
     changed(&mut stage, MAIN, &theirs);
-    shows(&mut stage, "changed here and on disk, at the same lines");
-    stage.keys("x t");
+    shows(&mut stage, "changed on disk too, at the same lines");
+    stage.keys("Ctrl-S x t");
     shows(&mut stage, "PAIR  r5");
     stage.keys("Ctrl-Z");
     shows(&mut stage, "PAIR  r1; mine");
@@ -344,7 +344,8 @@ fn two_texts_changed_elsewhere_are_asked_about_one_after_the_other() {
     let theirs = (MAIN.replace("PAIR  r1", "PAIR  r5"), format!("; theirs {SCALE}"));
     stage.message(Message::Changed("main.asm".into(), MAIN.into(), theirs.0.clone()));
     stage.message(Message::Changed("scale.asm".into(), SCALE.into(), theirs.1));
-    shows(&mut stage, "main.asm was changed here and on disk");
+    stage.keys("Ctrl-S");
+    shows(&mut stage, "/yard/main.asm");
     let base = |stage: &Stage, name: &str| {
         let file = stage.app.open_files().into_iter().find(|file| file.name == name).expect("it is open");
         file.base.expect("it has a file").to_string()
@@ -352,7 +353,8 @@ fn two_texts_changed_elsewhere_are_asked_about_one_after_the_other() {
     assert_eq!(base(&stage, "main.asm"), MAIN, "nothing is written over it before it was answered");
     stage.keys("t");
     assert_eq!(base(&stage, "main.asm"), theirs.0);
-    shows(&mut stage, "scale.asm was changed here and on disk");
+    shows(&mut stage, "/yard/scale.asm");
+    shows(&mut stage, "changed twice");
     stage.keys("k");
     assert!(stage.app.text_of("scale.asm").expect("it is open").starts_with("; mine"));
 }

@@ -45,6 +45,8 @@ fn act() -> impl Strategy<Value = Act> {
 struct Desk {
     stage: Stage,
     disk: Option<String>,
+    /// The text of the file that was removed, when nothing else was written here then.
+    removed: Option<String>,
     words: usize,
     typed: BTreeSet<String>,
     outside: BTreeSet<String>,
@@ -55,6 +57,7 @@ impl Desk {
         let mut desk = Self {
             stage: Stage::with(app(START)),
             disk: Some(START.to_owned()),
+            removed: None,
             words: 0,
             typed: BTreeSet::new(),
             outside: BTreeSet::new(),
@@ -77,8 +80,14 @@ impl Desk {
         let base = self.stage.app.open_files()[0].base.clone();
         match &self.disk {
             Some(disk) if base.as_deref() != Some(disk) => {
-                let base = base.as_deref().unwrap_or_default().to_owned();
+                let (base, disk) = (base.as_deref().unwrap_or_default().to_owned(), disk.clone());
+                // Whoever removes a file and writes another one drops what it had.
+                let is_dropped = self.removed.take().is_some_and(|removed| removed == self.text());
                 self.stage.message(Message::Changed("/yard/a.asm".into(), base, disk.clone()));
+                if is_dropped {
+                    self.typed.retain(|word| disk.contains(word.as_str()));
+                    self.outside.retain(|word| disk.contains(word.as_str()));
+                }
             }
             None if base.is_some() => self.stage.message(Message::Gone("/yard/a.asm".into())),
             _ => {}
@@ -118,6 +127,7 @@ impl Desk {
                 // Whoever removes a file drops what is on disk alone.
                 let text = self.text();
                 self.outside.retain(|word| text.contains(word.as_str()));
+                self.removed = Some(text).filter(|_| self.disk.is_some() && !self.stage.app.is_changed());
                 self.disk = None;
                 // That is seen at once, while what happens in a file may be seen later.
                 self.notice();
@@ -155,6 +165,10 @@ impl Desk {
                 self.notice();
             }
             Act::Answer(letter) => {
+                self.stage.keys("Esc Ctrl-S");
+                let writes = std::mem::take(&mut self.stage.saved);
+                // Nothing was asked: it is as if nobody had saved.
+                drop(writes);
                 if self.asks() {
                     self.stage.keys(&letter.to_string());
                     let text = self.text();

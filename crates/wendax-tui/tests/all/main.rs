@@ -4,6 +4,7 @@ mod bench;
 mod common;
 mod files;
 mod keeping;
+mod late;
 mod lessons;
 mod live;
 mod looks;

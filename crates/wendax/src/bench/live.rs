@@ -11,7 +11,7 @@ use crate::{Failure, files, recovery};
 use notify::Watcher;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -31,6 +31,8 @@ const FRAME: Duration = Duration::from_millis(17);
 const KEEP_AFTER: Duration = Duration::from_millis(250);
 /// Work on a running program between two looks at the keys.
 const WORK: Duration = Duration::from_millis(4);
+/// A file that is gone or empty is looked at once more after so long: perhaps it is just being written.
+const DOUBT: Duration = Duration::from_millis(350);
 /// Changed files are looked at so long after the system told of them.
 const LOOK_AFTER: Duration = Duration::from_millis(60);
 
@@ -42,6 +44,28 @@ pub(super) enum End {
     Open(PathBuf),
 }
 
+/// What a file was seen to have.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Seen {
+    Nothing,
+    Text(String),
+    /// It is no text in UTF-8.
+    Bytes(Vec<u8>),
+}
+
+impl Seen {
+    /// What lies at a path; `None` when that cannot be told now.
+    fn at(path: &str) -> Option<Self> {
+        match std::fs::read(path) {
+            Ok(bytes) => {
+                Some(String::from_utf8(bytes).map_or_else(|error| Self::Bytes(error.into_bytes()), Self::Text))
+            }
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Some(Self::Nothing),
+            Err(_) => None,
+        }
+    }
+}
+
 pub(super) struct Bench {
     app: App,
     /// What is open, by which it is known the next time.
@@ -51,7 +75,15 @@ pub(super) struct Bench {
     /// The folder of the project, which is watched with all that lies in it.
     root: Option<PathBuf>,
     /// What was told last of each file that is another one than it was: its text, nothing when it is gone.
-    told: BTreeMap<String, Option<String>>,
+    told: BTreeMap<String, Seen>,
+    /// Files that were gone or empty at the last look: they are looked at once more before that is believed.
+    doubted: BTreeMap<String, Seen>,
+    /// Files with bytes that are no text, over which the next saving writes.
+    no_text: BTreeMap<String, Vec<u8>>,
+    /// Files that were written here beside the program.
+    written: BTreeSet<PathBuf>,
+    /// Files of which unsaved text of last time was looked for.
+    looked_for: BTreeSet<String>,
     /// What a panic must not lose.
     unsaved: Arc<Mutex<Vec<Unsaved>>>,
     /// Texts that were kept: path and number.
@@ -99,6 +131,10 @@ impl Bench {
             next: None,
             root,
             told: BTreeMap::new(),
+            doubted: BTreeMap::new(),
+            no_text: BTreeMap::new(),
+            written: BTreeSet::new(),
+            looked_for: BTreeSet::new(),
             unsaved: Arc::default(),
             kept: BTreeMap::new(),
             keep_at: None,
@@ -142,7 +178,7 @@ impl Bench {
         update(&mut self.app, Message::Resized(size.width, size.height));
         let first = self.app.first_effects();
         self.carry_out(first);
-        let status = self.turn(&mut terminal);
+        let status = self.turn(&mut terminal, &screen);
         if status.is_err() {
             // The terminal is gone; the text must not go with it.
             self.keep_now();
@@ -171,7 +207,11 @@ impl Bench {
     }
 
     /// The loop.
-    fn turn(&mut self, terminal: &mut Terminal<CrosstermBackend<std::io::Stdout>>) -> Result<u8, std::io::Error> {
+    fn turn(
+        &mut self,
+        terminal: &mut Terminal<CrosstermBackend<std::io::Stdout>>,
+        screen: &Screen,
+    ) -> Result<u8, std::io::Error> {
         let mut drawn: Option<Instant> = None;
         let mut stale = true;
         loop {
@@ -202,13 +242,33 @@ impl Bench {
                     self.look_at.get_or_insert_with(|| Instant::now() + LOOK_AFTER);
                     continue;
                 }
+                Incoming::Stop => {
+                    self.keep_now();
+                    Screen::leave();
+                    threads::stop();
+                    continue;
+                }
+                Incoming::Continue => {
+                    screen.enter_again()?;
+                    // Nothing is known of what is on the screen now.
+                    *terminal = Terminal::new(CrosstermBackend::new(std::io::stdout()))?;
+                    // Its size may be another one, and files too.
+                    self.look_at.get_or_insert_with(Instant::now);
+                    let size = terminal.size()?;
+                    Message::Resized(size.width, size.height)
+                }
                 Incoming::End(status) => {
                     self.keep_now();
                     return Ok(status);
                 }
             };
             stale = true;
+            let is_built = matches!(message, Message::Assembled(..));
             let effects = update(&mut self.app, message);
+            if is_built {
+                self.watch();
+                self.look_for_unsaved();
+            }
             if self.carry_out(effects) {
                 return Ok(0);
             }
@@ -276,12 +336,26 @@ impl Bench {
     fn carry_out(&mut self, effects: Vec<Effect>) -> bool {
         let mut quits = false;
         for effect in effects {
+            if let Some(path) = effect.writes().map(PathBuf::from) {
+                let whole = std::path::absolute(&path).unwrap_or(path);
+                if whole.exists() && !self.written.contains(&whole) {
+                    self.send(Message::Exists(Box::new(effect)));
+                    continue;
+                }
+                self.written.insert(whole);
+            }
             match effect {
+                Effect::Over(effect) => {
+                    let whole = effect.writes().and_then(|path| std::path::absolute(path).ok());
+                    self.written.extend(whole);
+                    quits |= self.carry_out(vec![*effect]);
+                }
                 Effect::Assemble(generation, texts) => {
                     // The thread lives as long as we do.
                     let _ = self.workshop.send(Request::Build(generation, texts));
                     self.watch();
-                    if self.app.is_changed() {
+                    // What is as on disk again is no longer kept either.
+                    if self.app.is_changed() || !self.kept.is_empty() {
                         self.keep_at = Some(self.keep_at.unwrap_or_else(|| Instant::now() + KEEP_AFTER));
                         self.remember();
                     }
@@ -456,7 +530,21 @@ impl Bench {
         let (same, base) = (known.is_some(), known.and_then(|file| file.base));
         let answer = match std::fs::read(target) {
             _ if self.app.is_image() => Err("this is an image, and its disassembly is no text of its own".to_owned()),
-            Ok(bytes) if same && base.is_none_or(|base| bytes != base.as_bytes()) => {
+            Ok(bytes)
+                if same
+                    && base.as_ref().is_none_or(|base| bytes != base.as_bytes())
+                    && std::str::from_utf8(&bytes).is_err()
+                    && self.no_text.get(&path) != Some(&bytes) =>
+            {
+                self.no_text.insert(path.clone(), bytes);
+                Err("on disk it is no text in UTF-8 any more; saving once more writes yours over it, S saves under another name"
+                    .to_owned())
+            }
+            Ok(bytes)
+                if same
+                    && base.is_none_or(|base| bytes != base.as_bytes())
+                    && self.no_text.get(&path) != Some(&bytes) =>
+            {
                 // The change is shown, merged or asked about; what was written here is not lost.
                 self.look_at = Some(Instant::now());
                 Err("the file was changed by someone else; look at the change, then save again".to_owned())
@@ -475,6 +563,7 @@ impl Bench {
                     self.ask_keeper(Keep::Forget(place));
                 }
                 self.told.remove(&absolute);
+                self.no_text.remove(&absolute);
                 let saved = update(&mut self.app, Message::Saved { name, revision, path: absolute, text });
                 let quits = self.carry_out(saved);
                 self.remember();
@@ -492,20 +581,36 @@ impl Bench {
     fn watch(&mut self) {
         let mut folders: Vec<(PathBuf, notify::RecursiveMode)> = Vec::new();
         folders.extend(self.root.clone().map(|root| (root, notify::RecursiveMode::Recursive)));
-        let open = self.app.open_files().into_iter().map(|file| file.path);
-        let parents = open.filter_map(|path| Path::new(&path).parent().map(Path::to_owned));
+        let files = self.app.program_files().into_iter();
+        // A folder that is not there yet is seen by the one that is to hold it.
+        let parents = files
+            .filter_map(|path| Path::new(&path).ancestors().skip(1).find(|folder| folder.is_dir()).map(Path::to_owned));
         folders.extend(parents.map(|folder| (folder, notify::RecursiveMode::NonRecursive)));
+        self.watched.retain(|folder| folder.is_dir());
         for (folder, mode) in folders {
             let is_within =
                 |known: &PathBuf| *known == folder || self.root.as_ref() == Some(known) && folder.starts_with(known);
             if self.watched.iter().any(is_within) {
                 continue;
             }
-            if let Some(watcher) = &mut self.watcher {
+            if let Some(watcher) = &mut self.watcher
+                && watcher.watch(&folder, mode).is_err()
+            {
                 // Where the system cannot tell, saving still sees what happened.
-                let _ = watcher.watch(&folder, mode);
+                continue;
             }
             self.watched.push(folder);
+        }
+    }
+
+    /// Unsaved text of last time is there for each file of the program, also for those that are included.
+    fn look_for_unsaved(&mut self) {
+        for path in self.app.program_files() {
+            if self.looked_for.insert(path.clone())
+                && let Some((base, text)) = super::unsaved_of(Path::new(&path))
+            {
+                self.send(Message::Recovered(path, base, text));
+            }
         }
     }
 
@@ -519,28 +624,44 @@ impl Bench {
         for OpenFile { name, path, base } in self.app.open_files() {
             let locked = files::is_locked(Path::new(&path)).then(|| "read-only".to_owned());
             update(&mut self.app, Message::Locked(name.clone(), locked));
-            let now = match std::fs::read_to_string(&path) {
-                Ok(now) => Some(now),
-                Err(error) if error.kind() == std::io::ErrorKind::NotFound => None,
-                // What cannot be read now is looked at again when it is saved.
-                Err(_) => continue,
+            // What cannot be read now is looked at again when it is saved.
+            let Some(now) = Seen::at(&path) else { continue };
+            let is_same = match (&now, &base) {
+                (Seen::Text(text), Some(base)) => **text == **base,
+                (Seen::Nothing, None) => true,
+                _ => false,
             };
-            if now.as_deref() == base.as_deref() {
+            if is_same {
                 self.told.remove(&path);
+                self.doubted.remove(&path);
                 continue;
             }
             if self.told.get(&path) == Some(&now) {
                 continue;
             }
+            let is_doubtful = now == Seen::Nothing || now == Seen::Text(String::new());
+            if is_doubtful && self.doubted.insert(path.clone(), now.clone()).as_ref() != Some(&now) {
+                self.look_at = Some(Instant::now() + DOUBT);
+                continue;
+            }
+            self.doubted.remove(&path);
+            if now == Seen::Nothing {
+                // The folder may have gone too: it is watched anew when it is there again.
+                self.watched.clear();
+            }
             self.told.insert(path, now.clone());
             let message = match now {
-                Some(now) => Message::Changed(name, base.as_deref().unwrap_or_default().to_owned(), now),
-                None => Message::Gone(name),
+                Seen::Text(now) => Message::Changed(name, base.as_deref().unwrap_or_default().to_owned(), now),
+                Seen::Nothing => Message::Gone(name),
+                Seen::Bytes(_) => {
+                    Message::Failed(format!("{name} is no text in UTF-8 on disk any more; what is here stays"))
+                }
             };
             let effects = update(&mut self.app, message);
             self.carry_out(effects);
             changed = true;
         }
+        self.watch();
         if !changed {
             // Files that nobody looks at are part of the program too.
             let effects = self.app.assemble_again();

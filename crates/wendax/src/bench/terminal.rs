@@ -10,16 +10,25 @@ use std::io::Write;
 use wendax_tui::{Colours, Theme};
 
 /// The terminal as it was, when this is dropped or the program panics.
-pub(super) struct Screen;
+pub(super) struct Screen {
+    mouse: bool,
+}
 
 impl Screen {
     pub(super) fn enter(mouse: bool) -> Result<Self, std::io::Error> {
+        let screen = Self { mouse };
+        screen.enter_again()?;
+        Ok(screen)
+    }
+
+    /// The program was stopped meanwhile, and the terminal was someone else's.
+    pub(super) fn enter_again(&self) -> Result<(), std::io::Error> {
         enable_raw_mode()?;
         execute!(std::io::stdout(), EnterAlternateScreen, EnableBracketedPaste)?;
-        if mouse {
+        if self.mouse {
             execute!(std::io::stdout(), EnableMouseCapture)?;
         }
-        Ok(Self)
+        Ok(())
     }
 
     pub(super) fn leave() {

@@ -192,14 +192,28 @@ pub(super) fn listen(sender: Sender<Incoming>, was_asked: bool) {
     });
 }
 
-/// Signals that ask the program to end: unsaved text is kept, the terminal given back.
+/// Signals that ask the program to end: unsaved text is kept, the terminal given back. And those that stop it for a while:
+/// the terminal is the shell's meanwhile.
 pub(super) fn catch_signals(sender: Sender<Incoming>) {
-    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
-    let Ok(mut signals) = signal_hook::iterator::Signals::new([SIGHUP, SIGINT, SIGTERM]) else { return };
+    use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGTERM, SIGTSTP};
+    let Ok(mut signals) = signal_hook::iterator::Signals::new([SIGHUP, SIGINT, SIGTERM, SIGTSTP, SIGCONT]) else {
+        return;
+    };
     std::thread::spawn(move || {
-        if let Some(signal) = signals.forever().next() {
-            let status = u8::try_from(128 + signal).unwrap_or(1);
-            let _ = sender.send(Incoming::End(status));
+        for signal in signals.forever() {
+            let (incoming, is_end) = match signal {
+                SIGTSTP => (Incoming::Stop, false),
+                SIGCONT => (Incoming::Continue, false),
+                signal => (Incoming::End(u8::try_from(128 + signal).unwrap_or(1)), true),
+            };
+            if sender.send(incoming).is_err() || is_end {
+                return;
+            }
         }
     });
+}
+
+/// Stops the program as the signal would that was caught; returns when it goes on.
+pub(super) fn stop() {
+    let _ = signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP);
 }

@@ -6,6 +6,7 @@ mod bench;
 mod command_line;
 mod common;
 mod documents;
+mod faithful;
 mod measuring;
 mod outside;
 mod projects;

@@ -32,6 +32,8 @@ pub(crate) struct Stage {
     has_folder: bool,
     /// Slow running goes on in so many milliseconds.
     pub(crate) tick: Option<u32>,
+    is_late: bool,
+    on_their_way: Vec<Message>,
     size: (u16, u16),
     files: MemoryFiles,
     sources: Vec<String>,
@@ -74,6 +76,8 @@ impl Stage {
             told: 0,
             has_folder: !sources.is_empty(),
             tick: None,
+            is_late: false,
+            on_their_way: Vec::new(),
             size: (160, 50),
             files,
             sources,
@@ -107,9 +111,44 @@ impl Stage {
         self.size = (width, height);
     }
 
+    /// From now on answers come when the test says so, in the order it says, and work is done then.
+    pub(crate) fn answers_late(&mut self) {
+        self.is_late = true;
+    }
+
+    /// One of the answers that are on their way arrives, by its place among them; false when there is none.
+    pub(crate) fn arrives(&mut self, nth: usize) -> bool {
+        if self.on_their_way.is_empty() {
+            return false;
+        }
+        let message = self.on_their_way.remove(nth % self.on_their_way.len());
+        self.message(message);
+        true
+    }
+
+    /// A slice of the work there is.
+    pub(crate) fn works(&mut self) {
+        if self.app.has_work() {
+            let effects = update(&mut self.app, Message::Work);
+            self.carry_out(effects);
+        }
+    }
+
+    /// Something else that comes as answers do.
+    pub(crate) fn comes(&mut self, message: Message) {
+        self.answer(message);
+    }
+
+    fn answer(&mut self, message: Message) {
+        if self.is_late { self.on_their_way.push(message) } else { self.message(message) }
+    }
+
     pub(crate) fn message(&mut self, message: Message) {
         let effects = update(&mut self.app, message);
         self.carry_out(effects);
+        if self.is_late {
+            return;
+        }
         // What runs on for ever is looked at after a while.
         for _ in 0..3 {
             if !self.app.has_work() {
@@ -136,7 +175,7 @@ impl Stage {
                     let folder = has_folder.then(|| "/yard/files".into());
                     let settings = Settings { has_folder, ..Settings::default() };
                     let built = Built { assembly, inputs, settings, folder, ..Built::default() };
-                    self.message(Message::Assembled(generation, Box::new(built)));
+                    self.answer(Message::Assembled(generation, Box::new(built)));
                 }
                 Effect::Save(_, revision, path, text) if self.asks_disk => {
                     self.saved.push((path, text.to_string()));
@@ -144,20 +183,21 @@ impl Stage {
                 }
                 Effect::Save(name, revision, path, text) => {
                     self.saved.push((path.clone(), text.to_string()));
-                    self.message(Message::Saved { name, revision, path, text });
+                    self.answer(Message::Saved { name, revision, path, text });
                 }
                 Effect::Rename(from, to) => {
                     self.sources.iter_mut().filter(|source| **source == from).for_each(|source| source.clone_from(&to));
                 }
                 Effect::Copy(text) => self.copied = text,
                 Effect::Write(path, bytes) => self.written.push((path, bytes)),
+                Effect::Over(effect) => self.carry_out(vec![*effect]),
                 Effect::Build(path) | Effect::NewProject(path) | Effect::Send(path) => self.asked.push(path),
-                Effect::TellTime(asked) => self.message(Message::Clock(asked, 5)),
-                Effect::Wait(asked, _) | Effect::Sound(asked, _) => self.message(Message::Waited(asked)),
+                Effect::TellTime(asked) => self.answer(Message::Clock(asked, 5)),
+                Effect::Wait(asked, _) | Effect::Sound(asked, _) => self.answer(Message::Waited(asked)),
                 Effect::Ring => {}
                 Effect::FindFile(asked, _, path) => {
                     let found = self.folder.get(&*path).map(|bytes| bytes.clone().into());
-                    self.message(Message::Found(asked, path, found.map_or(Found::Nothing, Found::Bytes)));
+                    self.answer(Message::Found(asked, path, found.map_or(Found::Nothing, Found::Bytes)));
                 }
                 Effect::KeepFiles(_, files) => {
                     self.told += 1;
@@ -166,11 +206,11 @@ impl Stage {
                 Effect::WriteTones(path, tones) => self.written.push((path, vec![0; tones.len()])),
                 Effect::ReadEvents(path) => {
                     let text = self.folder.get(&path).cloned().unwrap_or_default();
-                    self.message(Message::Events(path, String::from_utf8(text).expect("events are text")));
+                    self.answer(Message::Events(path, String::from_utf8(text).expect("events are text")));
                 }
                 Effect::ReadTally(path) => {
                     let text = self.folder.get(&path).cloned().unwrap_or_default();
-                    self.message(Message::Tally(path, String::from_utf8(text).expect("tallies are text")));
+                    self.answer(Message::Tally(path, String::from_utf8(text).expect("tallies are text")));
                 }
                 // Time passes when the test says so.
                 Effect::Tick(wait) => self.tick = Some(wait),

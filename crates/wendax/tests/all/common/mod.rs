@@ -23,7 +23,7 @@ impl Screen {
         let home = home.display();
         // The status stays on the screen when the program has ended, and the shell keeps the terminal.
         let command = format!(
-            "HOME={home} XDG_DATA_HOME={home}/data {program} {arguments}; echo \"ended with $?\"; stty -a | grep -c ' echo '; exec cat"
+            "HOME={home} XDG_DATA_HOME={home}/data XDG_STATE_HOME={home}/state XDG_CONFIG_HOME={home}/config {program} {arguments}; echo \"ended with $?\"; stty -a | grep -c ' echo '; exec cat"
         );
         let (width, height) = (width.to_string(), height.to_string());
         let done =
@@ -92,6 +92,11 @@ impl Screen {
     pub(crate) fn close(&self) {
         self.tmux(&["kill-session"]);
     }
+}
+
+/// How many unsaved texts are kept below a home.
+pub(crate) fn count_kept(home: &Path) -> usize {
+    std::fs::read_dir(home.join("data/wendax/unsaved")).map_or(0, Iterator::count)
 }
 
 /// Unsaved text that holds this was kept below a home.

@@ -1,0 +1,304 @@
+//! Answers come late, in any order, among keys and files that change: what is shown is always what is so.
+
+use crate::common::{Stage, hides, shows};
+use proptest::prelude::*;
+use wendax_source::MemoryFiles;
+use wendax_tui::Message;
+
+const MAIN: &str = "\
+        .include \"b.inc\"
+start:  mov   r1, WEIGHT
+        mov   r6, 40
+again:  add   r1, 3
+        call  twice
+        djnz  r6, again
+        sys   get_int
+        jc    done
+        mov   r2, r0
+        stw   [sum], r2
+        mov   r0, 20
+        sys   wait_ms
+        jmp   start
+done:   mov   r0, 0
+        sys   exit
+        .data
+sum:    .word 0
+";
+
+const PART: &str = "\
+        .equ WEIGHT, 5
+twice:  add   r3, r1
+        add   r3, r1
+        ret
+";
+
+fn yard() -> Stage {
+    let files = MemoryFiles::default().with("main.asm", MAIN).with("b.inc", PART);
+    Stage::project(&["main.asm"], files)
+}
+
+/// A run that is long under way, as it is in a slice of few steps.
+fn slow() -> Stage {
+    let mut stage = yard();
+    stage.app = stage.app.clone().with_slice(7);
+    stage.answers_late();
+    stage
+}
+
+fn settle(stage: &mut Stage) {
+    for _ in 0..2000 {
+        stage.works();
+        if !stage.arrives(0) && !stage.app.has_work() {
+            return;
+        }
+    }
+}
+
+#[test]
+fn an_edit_while_the_text_is_replayed_leaves_the_walk_an_older_text() {
+    let mut stage = slow();
+    stage.keys("l").text("9").keys("Enter b g");
+    settle(&mut stage);
+    stage.text("7\n").keys("Esc");
+    settle(&mut stage);
+    shows(&mut stage, "paused: breakpoint");
+    // Two edits, one before and one on the way.
+    stage.keys("l").text("3").keys("Enter e Home").text(" nop\n").keys("Esc");
+    settle(&mut stage);
+    stage.keys("r");
+    shows(&mut stage, "replaying");
+    stage.works();
+    stage.keys("l").text("3").keys("Enter e Home").text(" nop\n nop\n").keys("Esc");
+    settle(&mut stage);
+    shows(&mut stage, "the walk shows an older text");
+    shows(&mut stage, "the text was changed meanwhile");
+    assert_eq!(stage.app.broken(), None);
+    stage.keys("r");
+    settle(&mut stage);
+    hides(&mut stage, "older text");
+    shows(&mut stage, "with the same input, at the same place");
+    assert_eq!(stage.app.broken(), None);
+}
+
+#[test]
+fn a_remark_while_the_text_is_replayed_leaves_it_the_present_one() {
+    let mut stage = slow();
+    stage.keys("Right Right Right e Ctrl-Home Down End").text("\n nop").keys("Esc");
+    settle(&mut stage);
+    stage.keys("r e Ctrl-Home").text("; a remark\n; and one more\n").keys("Esc");
+    settle(&mut stage);
+    hides(&mut stage, "older text");
+    assert_eq!(stage.app.broken(), None);
+}
+
+#[test]
+fn an_answer_to_a_run_that_was_left_is_not_one_to_the_next() {
+    let mut stage = slow();
+    stage.keys("g");
+    settle(&mut stage);
+    stage.text("7\n");
+    // On its way to the wait, and in it.
+    for _ in 0..40 {
+        stage.works();
+    }
+    stage.keys("Esc Ctrl-C R g");
+    settle(&mut stage);
+    shows(&mut stage, "waiting for input");
+    assert_eq!(stage.app.broken(), None);
+}
+
+#[test]
+fn touching_an_include_keeps_stops_and_undo_of_the_file_behind_it() {
+    let mut stage = yard();
+    stage.keys("f").text("b.inc").keys("Enter l").text("3").keys("Enter b e End").text("; marked").keys("Esc");
+    shows(&mut stage, "◆");
+    stage.keys("f").text("main").keys("Enter e Ctrl-Home End Backspace Backspace").text("x");
+    stage.keys("Backspace").text("c\"").keys("Esc f").text("b.inc").keys("Enter");
+    shows(&mut stage, "◆");
+    stage.keys("g");
+    shows(&mut stage, "paused: breakpoint");
+    stage.keys("e Ctrl-Z Ctrl-Z Ctrl-Z Ctrl-Z Ctrl-Z Ctrl-Z Ctrl-Z Ctrl-Z Ctrl-Z");
+    hides(&mut stage, "; marked");
+}
+
+#[test]
+fn a_stop_comes_back_with_its_line() {
+    let mut stage = yard();
+    stage.keys("l").text("5").keys("Enter b e Ctrl-D");
+    shows(&mut stage, "a stop is gone with its line");
+    hides(&mut stage, "◆");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "◆ 5");
+    // Also when the file is emptied and written anew, as some programs save.
+    stage.keys("Esc");
+    stage.message(Message::Changed("main.asm".into(), MAIN.into(), String::new()));
+    hides(&mut stage, "◆");
+    stage.message(Message::Changed("main.asm".into(), String::new(), MAIN.into()));
+    shows(&mut stage, "◆ 5");
+    stage.keys("g");
+    shows(&mut stage, "paused: breakpoint");
+}
+
+#[test]
+fn a_file_that_was_removed_and_written_anew_is_no_conflict() {
+    let mut stage = yard();
+    stage.message(Message::Gone("main.asm".into()));
+    shows(&mut stage, "no longer on disk");
+    let theirs = MAIN.replace("mov   r6, 40", "mov   r6, 4");
+    stage.message(Message::Changed("main.asm".into(), String::new(), theirs.clone()));
+    hides(&mut stage, "changed twice");
+    hides(&mut stage, "unsaved");
+    assert_eq!(stage.app.text_of("main.asm"), Some(theirs));
+}
+
+#[test]
+fn no_question_opens_while_someone_writes() {
+    let mut stage = yard();
+    stage.keys("l").text("4").keys("Enter e End").text(" ; mine");
+    stage.message(Message::Changed("main.asm".into(), MAIN.into(), MAIN.replace("add   r1, 3", "add   r1, 4")));
+    stage.text(" kept to the end");
+    let text = stage.app.text_of("main.asm").expect("it is open");
+    assert!(text.contains("add   r1, 3 ; mine kept to the end"), "{text}");
+    shows(&mut stage, "changed on disk too");
+    stage.keys("Ctrl-S");
+    shows(&mut stage, "again:  add   r1, 3 ; mine kept to the end");
+    shows(&mut stage, "again:  add   r1, 4");
+    // Left undecided, nothing is written.
+    stage.keys("Esc");
+    assert!(stage.saved.is_empty());
+    stage.keys("Ctrl-S k Ctrl-S");
+    assert!(stage.saved.iter().any(|(_, text)| text.contains("mine kept")), "{:?}", stage.saved);
+}
+
+/// What happens next.
+#[derive(Debug, Clone)]
+enum Act {
+    Key(usize),
+    Text(usize),
+    Arrives(usize),
+    Work(u8),
+    /// Another program writes a file.
+    Disk(bool, u8),
+    Removed(bool),
+}
+
+const KEYS: [&str; 52] = [
+    "Right",
+    "Left",
+    "Right",
+    "Left",
+    ">",
+    "<",
+    "]",
+    "[",
+    "g",
+    "g",
+    "G",
+    "b",
+    "b",
+    "e",
+    "e",
+    "Esc",
+    "Esc",
+    "Enter",
+    "Tab",
+    "Up",
+    "Down",
+    "Home",
+    "End",
+    "Backspace",
+    "Delete",
+    "f",
+    "r",
+    "r",
+    "R",
+    "Ctrl-D",
+    "Ctrl-Z",
+    "Ctrl-Z",
+    "Ctrl-Y",
+    "Ctrl-Y",
+    "Ctrl-S",
+    "Ctrl-C",
+    "Ctrl-X",
+    "Ctrl-V",
+    "Ctrl-K",
+    "t",
+    "X",
+    "C",
+    "s",
+    "L",
+    "3",
+    "0",
+    "k",
+    "i",
+    "Ctrl-T",
+    "Ctrl-Home",
+    "T",
+    "h",
+];
+
+const TEXTS: [&str; 10] = [
+    "7\n",
+    " nop\n",
+    "v r1\n",
+    "= r1 = 7\n",
+    "a again if r1 > 20\n",
+    "t 5\n",
+    "; remark",
+    "v [sum]\n",
+    "j 12 steps\n",
+    "= [sum] = 3\n",
+];
+
+fn act() -> impl Strategy<Value = Act> {
+    prop_oneof![
+        10 => (0..KEYS.len()).prop_map(Act::Key),
+        4 => (0..TEXTS.len()).prop_map(Act::Text),
+        6 => (0usize..4).prop_map(Act::Arrives),
+        6 => (1u8..30).prop_map(Act::Work),
+        1 => (any::<bool>(), any::<u8>()).prop_map(|(part, number)| Act::Disk(part, number)),
+        1 => any::<bool>().prop_map(Act::Removed),
+    ]
+}
+
+/// How many runs are tried: more when asked for.
+fn cases() -> u32 {
+    std::env::var("WENDAX_PROGRAMS").ok().and_then(|count| count.parse().ok()).unwrap_or(60)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(cases()))]
+    /// Whatever is pressed, arrives late, changes on disk: what is shown is so, and nothing that was made is lost.
+    #[test]
+    fn what_is_shown_is_so_whenever_answers_come(acts in proptest::collection::vec(act(), 1..90)) {
+        let mut stage = slow();
+        let mut disk: Vec<String> = vec![MAIN.into(), PART.into(), String::new()];
+        settle(&mut stage);
+        for act in acts {
+            match &act {
+                Act::Key(key) => drop(stage.keys(KEYS[*key])),
+                Act::Text(text) => drop(stage.text(TEXTS[*text])),
+                Act::Arrives(nth) => drop(stage.arrives(*nth)),
+                Act::Work(times) => (0..*times).for_each(|_| stage.works()),
+                Act::Disk(is_part, number) => {
+                    let (name, text) = if *is_part { ("b.inc", PART) } else { ("main.asm", MAIN) };
+                    let theirs = text.replace("add", ["add", "sub", "\n add", "; "][usize::from(*number % 4)]);
+                    disk.push(theirs.clone());
+                    let base = stage.app.open_files().into_iter().find(|file| file.name == name).and_then(|file| file.base);
+                    stage.comes(Message::Changed(name.into(), base.as_deref().unwrap_or_default().into(), theirs));
+                }
+                Act::Removed(is_part) => stage.comes(Message::Gone(if *is_part { "b.inc" } else { "main.asm" }.into())),
+            }
+            let broken = stage.app.broken();
+            prop_assert!(broken.is_none(), "after {act:?}: {}\n{}", broken.unwrap_or_default(), stage.screen());
+            if let Err(lost) = stage.nothing_is_lost(&disk) {
+                prop_assert!(false, "after {act:?}: {lost}");
+            }
+            if stage.ended {
+                break;
+            }
+        }
+        settle(&mut stage);
+        prop_assert_eq!(stage.app.broken(), None);
+    }
+}
