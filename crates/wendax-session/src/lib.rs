@@ -42,6 +42,7 @@ mod moving;
 mod past;
 mod questions;
 mod reader;
+mod record;
 mod replay;
 mod rerun;
 mod ribbon;
@@ -73,6 +74,7 @@ pub use questions::{
     Answer, Change, Changes, Chart, Delay, Filtered, Interruptions, LastWriter, Off, Passages, Spread, Story, Told,
     Toucher, charted, last_write,
 };
+pub use record::Record;
 pub use replay::{Outcome, Replay, Version};
 pub use ribbon::{Mark, MarkKind, Ribbon};
 pub use routines::{Routine, Routines};

@@ -6,6 +6,7 @@
 //! again at theirs. What had been typed behind that place is typed ahead once it has been reached.
 
 use crate::journey::{Command, Progress, State};
+use crate::record::{Record, Repeating};
 use crate::session::{ByHand, Session};
 use crate::visits::Visits;
 use std::collections::{BTreeMap, VecDeque};
@@ -58,6 +59,8 @@ enum Stage {
     /// Counting how often the old version had been where.
     Counting(Box<Counting>),
     Running(Box<Running>),
+    /// The same program again, step by step.
+    Repeating(Box<Repeating>),
 }
 
 #[derive(Debug, Clone)]
@@ -114,6 +117,18 @@ impl Replay {
         Some(Self { stage: Stage::Counting(Box::new(counting)), lost: 0 })
     }
 
+    /// Takes up a walk of this very program that was written down; `session` stands before its first step. `None` when it
+    /// is of another one.
+    pub fn repeat(session: Session, record: Record) -> Option<Self> {
+        let stage = record.is_of(&session).then(|| Stage::Repeating(Box::new(Repeating::new(session, record))))?;
+        Some(Self { stage, lost: 0 })
+    }
+
+    /// It is a walk that was written down.
+    pub fn is_repeated(&self) -> bool {
+        matches!(self.stage, Stage::Repeating(_))
+    }
+
     /// Goes on for about as long as `budget` steps take; the outcome when it is over.
     pub fn work(&mut self, budget: u64) -> Option<Outcome> {
         match &mut self.stage {
@@ -126,13 +141,16 @@ impl Replay {
                 None
             }
             Stage::Running(running) => running.work(budget),
+            Stage::Repeating(repeating) => {
+                repeating.work(budget).map(|is_same| if is_same { Outcome::There } else { Outcome::Elsewhere })
+            }
         }
     }
 
     /// Changes by hand that were not made again, since their place is gone or was not reached.
     pub fn lost_edits(&self) -> usize {
         let waiting = match &self.stage {
-            Stage::Counting(_) => 0,
+            Stage::Counting(_) | Stage::Repeating(_) => 0,
             Stage::Running(running) => running.appointments.iter().filter(|one| one.event.is_some()).count(),
         };
         self.lost + waiting
@@ -143,6 +161,7 @@ impl Replay {
         match self.stage {
             Stage::Counting(counting) => counting.past,
             Stage::Running(running) => running.session,
+            Stage::Repeating(repeating) => repeating.session,
         }
     }
 }

@@ -48,8 +48,10 @@ impl App {
         if world.is_image() || !world.is_assembled() {
             return None;
         }
+        let used: BTreeSet<_> = world.program.assembly.files().into_iter().collect();
         for (id, document) in world.documents.iter() {
-            let (Some(editor), Some(file)) = (document.editor(), world.file_id(id)) else { continue };
+            let file = world.file_id(id).filter(|file| used.contains(file));
+            let (Some(editor), Some(file)) = (document.editor(), file) else { continue };
             if *editor.text() != *world.program.assembly.sources.file(file).text() {
                 return Some(format!("the program is of another text of {}", document.name));
             }

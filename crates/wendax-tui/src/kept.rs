@@ -12,6 +12,7 @@ use crate::world::documents::DocumentId;
 use crate::world::editor::Editor;
 use crate::world::stops::{Place, Stop};
 use serde::{Deserialize, Serialize};
+use wendax_session::{Record, grouped};
 
 /// A line of a file.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -71,6 +72,9 @@ pub struct Kept {
     pub binary: Option<bool>,
     /// Commands used last, by their names.
     pub commands: Vec<String>,
+    /// The walk, to be taken up again.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub walk: Option<Record>,
 }
 
 /// Commands remembered.
@@ -110,6 +114,9 @@ impl App {
             ..Kept::default()
         };
         (kept.lesson, kept.lessons_hidden) = (self.screen.course.at, self.screen.course.is_hidden);
+        // A walk that was not taken up waits on.
+        let walk = self.session().filter(|_| !self.world.walk.is_stale && self.world.walk.has_begun());
+        kept.walk = walk.and_then(Record::of).or_else(|| self.world.walk.of_last_time.clone());
         kept.watches.clone_from(&self.world.watches.list);
         kept.watches_routine = self.world.watches.with_routine;
         let kept_stop = |stop: &Stop| KeptStop {
@@ -129,6 +136,7 @@ impl App {
             kept.stops.splice(0..0, waiting.stops.iter().cloned());
             kept.watches.splice(0..0, waiting.watches.iter().cloned());
             kept.watches_routine |= waiting.watches_routine;
+            kept.walk = kept.walk.or_else(|| waiting.walk.clone());
             kept.memory.clone_from(&waiting.memory);
             kept.cursor.clone_from(&waiting.cursor);
         }
@@ -189,6 +197,18 @@ impl App {
         }
         if let Some((document, line)) = self.line_now(&kept.cursor) {
             self.show_line(document, line);
+        }
+        let session = self.session();
+        self.world.walk.of_last_time = kept.walk.filter(|walk| session.is_some_and(|session| walk.is_of(session)));
+        if let Some(walk) = self.world.walk.of_last_time.as_ref().filter(|_| self.screen.said.is_none()) {
+            let (now, steps, typed) = walk.told();
+            let typed = match typed {
+                0 => String::new(),
+                1 => ", with what was typed once".to_owned(),
+                times => format!(", with what was typed {times} times"),
+            };
+            let (now, steps) = (grouped(now), grouped(steps));
+            self.screen.say(format!("the last walk stood at step {now} of {steps}{typed}: Ctrl-Y takes it up again"));
         }
         if lost > 0 {
             let what = if lost == 1 { "a stop is".to_owned() } else { format!("{lost} stops are") };

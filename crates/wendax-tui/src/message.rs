@@ -27,8 +27,6 @@ pub enum Message {
     Saved {
         /// The file's name.
         name: String,
-        /// Of the text.
-        revision: u64,
         /// Where to.
         path: String,
         /// What was written.
@@ -116,8 +114,8 @@ pub enum Effect {
     Assemble(u64, Vec<(String, Text)>),
     /// The source that the program is has another name now: the one it had, the new one.
     Rename(String, String),
-    /// Save a text: the file's name, the revision, the path, the text.
-    Save(String, u64, String, Text),
+    /// Save a text: the file's name, the path, the text.
+    Save(String, String, Text),
     /// Write the program that was built last to this path, in the form its ending says.
     Build(String),
     /// Write these bytes to this path, which must not be one of the program's own.

@@ -47,9 +47,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Assembled(generation, built) => app.assembled(generation, *built),
         Message::NotAssembled(generation, why) => app.not_assembled(generation, &why),
         Message::Locked(name, why) => app.locked(&name, why),
-        Message::Saved { name, revision, path, text } => {
-            app.saved((&name, revision), &path, &text.to_string(), &mut effects);
-        }
+        Message::Saved { name, path, text } => app.saved(&name, &path, &text.to_string(), &mut effects),
         Message::Changed(name, base, theirs) => app.changed_elsewhere(&name, &base, theirs),
         Message::Gone(name) => app.gone_elsewhere(&name),
         Message::Done(text) => app.screen.say(text),
@@ -166,6 +164,11 @@ impl App {
         // What is being looked for is given up by Esc; another key asks for something else, and ends it too.
         if self.world.walk.sought.take().is_some() && key.code == KeyCode::Esc {
             return self.screen.say("no longer looked for");
+        }
+        // A replay is given up by Esc, and goes on beside everything else.
+        let is_free = self.screen.sheet.is_none() && self.screen.mode == Mode::Walk;
+        if key.code == KeyCode::Esc && is_free && self.world.walk.replay.take().is_some() {
+            return self.screen.say("not replayed: the walk stays as it was");
         }
         if self.world.drawing.take().is_some() && key.code == KeyCode::Esc {
             return self.screen.say("no longer drawn");

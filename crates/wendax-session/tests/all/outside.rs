@@ -3,9 +3,11 @@
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use wendax_isa::StepNo;
+use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Clock, Event, Found, Need, Settings};
-use wendax_session::{Command, Progress, Saving, Script, Session, State, TrailForm, TrailText, change_words};
+use wendax_session::{
+    Command, Outcome, Progress, Record, Replay, Saving, Script, Session, State, TrailForm, TrailText, change_words,
+};
 
 fn session(text: &str) -> Session {
     let (sources, file) = wendax_source::Sources::single("case.asm", text);
@@ -113,6 +115,69 @@ proptest! {
             let wanted = &states[usize::try_from(session.now().0).unwrap()];
             prop_assert!(session.machine().same_state(wanted), "at {}", session.now());
             prop_assert_eq!(session.machine().files(), wanted.files());
+        }
+    }
+
+    /// A walk that was written down and is taken up again is the same one, wherever it stood and whatever was done in it;
+    /// and what became another text on the way is refused or walked, never a panic.
+    #[test]
+    fn a_walk_written_down_is_taken_up_again(
+        lines in proptest::collection::vec((0..LINES.len(), 0u8..10), 3..30),
+        acts in proptest::collection::vec((0u64..300, 0u8..5, 0u32..16), 0..8),
+        stands in 0u64..500, slice in 1u64..90, damage in (any::<prop::sample::Index>(), 0u8..10),
+    ) {
+        let disk = Disk::from([("one".into(), b"wagons".to_vec())]);
+        let text = program(&lines);
+        let mut first = session(&text);
+        let data = first.image().symbol("data").expect("it is there").address().expect("an address");
+        let mut acts = acts;
+        acts.sort_unstable();
+        for (step, kind, value) in acts {
+            go(&mut first, &disk, Command::Seek(StepNo(step)));
+            match kind {
+                3 => drop(first.edit(Event::SetRegister(Reg::at(value as usize % 13), value * 77))),
+                4 => drop(first.edit(Event::SetByte(Addr(data.0 + value), value))),
+                kind => act(&mut first, kind, value),
+            }
+        }
+        go(&mut first, &disk, Command::Seek(StepNo(500)));
+        let stands = StepNo(stands).min(first.end());
+        go(&mut first, &Disk::new(), Command::Seek(stands));
+        let Some(record) = Record::of(&first) else { return Ok(()) };
+        let json = serde_json::to_string(&record).expect("it is written");
+        let read: Record = serde_json::from_str(&json).expect("it is read");
+        prop_assert_eq!(&read, &record);
+        let mut replay = Replay::repeat(session(&text), read).expect("it is of this program");
+        let outcome = std::iter::repeat_with(|| replay.work(slice)).flatten().next().expect("it ends");
+        prop_assert_eq!(outcome, Outcome::There, "{}", json);
+        let mut second = replay.into_session();
+        prop_assert_eq!((second.now(), second.end()), (first.now(), first.end()));
+        prop_assert!(second.machine().same_state(first.machine()), "{}\n{}", json, text);
+        prop_assert_eq!(second.edits(), first.edits());
+        for session in [&mut first, &mut second] {
+            let end = session.end();
+            go(session, &Disk::new(), Command::Seek(end));
+        }
+        prop_assert!(second.machine().same_state(first.machine()), "{}", json);
+        prop_assert_eq!(second.machine().files(), first.machine().files());
+        prop_assert_eq!(second.console(), first.console());
+        prop_assert_eq!(second.tones(), first.tones());
+        let trail = |session: &Session| TrailText::new(session, TrailForm::Text, None).follow(session).to_owned();
+        prop_assert_eq!(trail(&first), trail(&second));
+        // Another program, and a damaged record.
+        prop_assert!(Replay::repeat(session("start: halt\n"), record).is_none());
+        let (at, digit) = damage;
+        let digits: Vec<usize> = json.match_indices(|sign: char| sign.is_ascii_digit()).map(|(at, _)| at).collect();
+        let mut damaged = json.into_bytes();
+        damaged[digits[at.index(digits.len())]] = b'0' + digit;
+        if let Ok(record) = serde_json::from_slice::<Record>(&damaged)
+            && let Some(mut replay) = Replay::repeat(session(&text), record)
+        {
+            for _ in 0..100 {
+                if replay.work(100).is_some() {
+                    break;
+                }
+            }
         }
     }
 
@@ -231,7 +296,7 @@ fn events_come_at_their_cycle_step_or_so_many_cycles_behind_a_place() {
     assert!(fast.machine().same_state(session.machine()));
     // A new branch gets what comes behind its beginning.
     go(&mut fast, &Disk::new(), Command::Seek(StepNo(300)));
-    fast.edit(Event::SetRegister(wendax_isa::Reg(5), 9));
+    fast.edit(Event::SetRegister(Reg(5), 9));
     go(&mut fast, &Disk::new(), Command::Seek(StepNo(2099)));
     assert_eq!(fast.machine().board().lamps, 1);
 }
@@ -271,7 +336,7 @@ fn two_texts_at_one_moment_are_both_there_when_they_are_played_again() {
     };
     let first =
         run("{\"step\": 1, \"text\": \"a\"}\n{\"step\": 1, \"text\": \"b\"}\n{\"asked\": true, \"text\": \"c\"}\n");
-    assert_eq!(first.machine().register(wendax_isa::Reg(2)), u32::from(b'b'));
+    assert_eq!(first.machine().register(Reg(2)), u32::from(b'b'));
     let mut saving = Saving::new(&first).expect("its beginning is kept");
     while !saving.work(&first, 1000) {}
     let again = run(saving.text());
@@ -311,6 +376,6 @@ fn tones_are_kept_with_the_branch_in_the_programs_own_time() {
     let words = change_words(&session, session.last_step().expect("a step"));
     assert!(words.contains(&"sounded 440 Hz (A4) for 200 ms".to_owned()), "{words:?}");
     assert_eq!(session.tones().len(), 2, "going back makes none and forgets none");
-    session.edit(Event::SetRegister(wendax_isa::Reg(5), 9));
+    session.edit(Event::SetRegister(Reg(5), 9));
     assert_eq!(session.tones().len(), 1, "a new branch has not made the second yet");
 }

@@ -19,7 +19,7 @@ fn state_words(app: &App) -> (String, Ink) {
         return (text, Ink::Trouble);
     }
     if app.world.walk.replay.is_some() {
-        return ("replaying".to_owned(), Ink::Time);
+        return ("replaying: Esc leaves it".to_owned(), Ink::Time);
     }
     let Some(state) = app.world.walk.state() else { return ("nothing to run yet".to_owned(), Ink::Quiet) };
     if app.world.walk.is_stale && !matches!(state, State::Running) {

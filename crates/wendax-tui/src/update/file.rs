@@ -30,12 +30,7 @@ impl App {
             let Some(editor) = document.editor().filter(|editor| editor.is_changed() || id == shown) else { continue };
             match &document.path {
                 Some(path) => {
-                    effects.push(Effect::Save(
-                        document.name.clone(),
-                        editor.revision(),
-                        path.clone(),
-                        editor.shared_text(),
-                    ));
+                    effects.push(Effect::Save(document.name.clone(), path.clone(), editor.shared_text()));
                 }
                 None => asks = true,
             }
@@ -45,7 +40,7 @@ impl App {
         }
     }
 
-    pub(super) fn saved(&mut self, (name, revision): (&str, u64), path: &str, text: &str, effects: &mut Vec<Effect>) {
+    pub(super) fn saved(&mut self, name: &str, path: &str, text: &str, effects: &mut Vec<Effect>) {
         let is_part = !self.world.root.is_empty();
         if let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) {
             if document.path.as_deref() != Some(path) {
@@ -57,10 +52,8 @@ impl App {
                 (document.name, document.path) = (path.to_owned(), Some(path.to_owned()));
             }
             document.locked = None;
-            document.base = Some(text.into());
-            if let Some(editor) = document.editor_mut().filter(|editor| editor.revision() == revision) {
-                editor.mark_saved();
-            }
+            // It may have gone on meanwhile.
+            document.has_on_disk(text);
         }
         self.screen.say(format!("saved as {path}"));
         if matches!(self.screen.sheet, Some(Sheet::Leaving)) && !self.is_changed() {
@@ -113,21 +106,18 @@ impl App {
         let Some(editor) = document.editor_mut() else { return };
         let ours = editor.text();
         if ours == theirs {
-            editor.mark_saved();
-            document.base = Some(theirs.into());
-            return;
+            return document.has_on_disk(&theirs);
         }
         // Nothing was written here since the file was removed, or since it was read.
         if removed.is_some_and(|removed| *removed == *ours) || !editor.is_changed() {
             editor.become_text(&theirs);
-            editor.mark_saved();
-            document.base = Some(theirs.into());
+            document.has_on_disk(&theirs);
             self.screen.say(format!("{name} was changed by someone else, and is shown as it is now"));
             return;
         }
         if let Ok(merged) = diffy::merge(base, &ours, &theirs) {
             editor.become_text(&merged);
-            document.base = Some(theirs.into());
+            document.has_on_disk(&theirs);
             self.screen
                 .say(format!("{name} was changed by someone else too; both changes are in the text now, unsaved"));
         } else {
@@ -187,14 +177,13 @@ impl App {
         let Some(document) = self.world.documents.find(name).and_then(|id| self.world.documents.get_mut(id)) else {
             return;
         };
-        document.base = Some(theirs.into());
+        if let Some(editor) = document.editor_mut().filter(|_| is_theirs) {
+            editor.become_text(theirs);
+        }
+        document.has_on_disk(theirs);
         if !is_theirs {
             self.ask_about_conflicts();
             return self.screen.say(format!("your text of {name} stays; saving puts it in the place of the other"));
-        }
-        if let Some(editor) = document.editor_mut() {
-            editor.become_text(theirs);
-            editor.mark_saved();
         }
         self.ask_about_conflicts();
         self.screen.say("the text on disk is here now; Ctrl-Z while writing brings yours back");

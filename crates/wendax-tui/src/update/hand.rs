@@ -195,6 +195,7 @@ impl App {
     fn take_back(&mut self, again: bool) {
         let done = if again { "done again" } else { "taken back" };
         match self.world.take_back(again) {
+            Taken::Nothing if again && self.world.take_up_last() => {}
             Taken::Nothing if again => self.screen.trouble("nothing was taken back that could be done again"),
             Taken::Nothing => {
                 self.screen.trouble("nothing was done by hand that could be taken back; while writing, Ctrl-Z undoes");

@@ -121,7 +121,7 @@ impl App {
                     self.screen.sheet = Some(Sheet::Leaving);
                 }
                 let (name, editor) = (self.document().name.clone(), self.editor());
-                effects.push(Effect::Save(name, editor.revision(), text.to_owned(), editor.shared_text()));
+                effects.push(Effect::Save(name, text.to_owned(), editor.shared_text()));
             }
             Ask::MemoryAt => {
                 self.screen.lens = self.world.lens_for(text)?;

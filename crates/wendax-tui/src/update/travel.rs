@@ -11,6 +11,11 @@ use wendax_session::{Command, Outcome, Progress, State, Times};
 
 impl App {
     pub(super) fn travel(&mut self, travel: Travel, effects: &mut Vec<Effect>) {
+        if self.world.walk.replay.is_some() && !matches!(travel, Travel::Replay | Travel::Restart) {
+            return self
+                .screen
+                .trouble("the walk is on its way to where it was: it moves when it is there, Esc leaves it");
+        }
         match travel {
             Travel::Pause => return self.pause_or_say(),
             Travel::ToWriter => {
@@ -202,7 +207,7 @@ impl App {
             self.world.walk.replay = Some(replaying);
             return;
         };
-        let lost = replaying.replay.lost_edits();
+        let (lost, is_last) = (replaying.replay.lost_edits(), replaying.replay.is_repeated());
         self.world.take_replay(*replaying);
         self.screen.said = None;
         self.place_stops();
@@ -210,6 +215,16 @@ impl App {
         // That a stop could not be placed matters more.
         if self.screen.said.is_some() {
             return;
+        }
+        if is_last && !self.world.walk.is_stale {
+            return match outcome {
+                Outcome::There => {
+                    self.screen.say("the walk of last time, where it stood; Ctrl-Z goes back to the one before")
+                }
+                Outcome::Elsewhere => {
+                    self.screen.trouble("the walk of last time went another way: this is how far it is the same")
+                }
+            };
         }
         let lost = match lost {
             0 => String::new(),

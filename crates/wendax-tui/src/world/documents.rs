@@ -82,6 +82,16 @@ impl Document {
         }
     }
 
+    /// Its file has this text now: what is here is saved when it is the same, and unsaved otherwise.
+    pub(crate) fn has_on_disk(&mut self, text: &str) {
+        self.base = Some(text.into());
+        match &mut self.editor {
+            Some(editor) if editor.text() == text => editor.mark_saved(),
+            Some(editor) => editor.mark_unsaved(),
+            None => {}
+        }
+    }
+
     /// The name without its folders.
     pub(crate) fn short_name(&self) -> &str {
         let path = self.path.as_deref().unwrap_or(&self.name);

@@ -8,7 +8,7 @@ use super::program::Program;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, StepNo};
 use wendax_session::{
-    Explanation, Interruptions, Replay, Routines, Script, Session, Stand, State, Story, Version, explain,
+    Explanation, Interruptions, Record, Replay, Routines, Script, Session, Stand, State, Story, Version, explain,
 };
 use wendax_source::FileId;
 
@@ -39,6 +39,8 @@ pub(crate) struct Walk {
     pub(crate) awaited: Option<u64>,
     /// Questions of programs to the world beside them.
     pub(crate) asked: u64,
+    /// The walk of last time, as long as nothing was done in this one.
+    pub(crate) of_last_time: Option<Record>,
     /// Goes up with every session that takes the place of another one.
     pub(crate) sessions: u64,
     /// Goes up with every run that begins anew; replaying one goes on with it.
@@ -236,7 +238,7 @@ impl World {
             session.relabel(image.clone(), assembly.sources.clone());
             self.walk.is_of_present_text();
         } else {
-            self.walk.is_stale = self.walk.has_begun();
+            self.walk.is_stale = self.walk.session.is_some();
         }
         is_same
     }
@@ -254,6 +256,18 @@ impl World {
         if self.is_assembled() {
             self.compare_walk(false);
         }
+    }
+
+    /// Takes up the walk of last time; false when there is none of this program.
+    pub(crate) fn take_up_last(&mut self) -> bool {
+        let record = self.walk.of_last_time.take();
+        let Some(record) = record.filter(|_| self.is_current()) else { return false };
+        let replay = Replay::repeat(self.fresh_session(), record);
+        let is_one = replay.is_some();
+        if let Some(replay) = replay {
+            self.walk.replay = Some(Box::new(Replaying { replay, moved: Vec::new() }));
+        }
+        is_one
     }
 
     /// The replay is done: its walk takes the place of the one there was.
@@ -275,14 +289,20 @@ impl World {
         self.new_session_typed(&typed);
     }
 
-    /// The same with this typed ahead.
-    pub(crate) fn new_session_typed(&mut self, typed: &[u8]) {
+    /// A run of the present text, to which nothing was given yet.
+    fn fresh_session(&self) -> Session {
         let program = &self.program;
         let session = Session::new(program.assembly.image.clone(), self.settings());
-        let mut session = session.with_sources(program.assembly.sources.clone());
-        if let Some(bytes) = program.history {
-            session = session.with_budget(bytes);
+        let session = session.with_sources(program.assembly.sources.clone());
+        match program.history {
+            Some(bytes) => session.with_budget(bytes),
+            None => session,
         }
+    }
+
+    /// The same with this typed ahead.
+    pub(crate) fn new_session_typed(&mut self, typed: &[u8]) {
+        let mut session = self.fresh_session();
         if !typed.is_empty() {
             session.type_input(typed);
         }

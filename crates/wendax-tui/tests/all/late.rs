@@ -170,6 +170,33 @@ fn no_question_opens_while_someone_writes() {
     assert!(stage.saved.iter().any(|(_, text)| text.contains("mine kept")), "{:?}", stage.saved);
 }
 
+#[test]
+fn the_walk_is_taken_up_where_it_was_left() {
+    let mut stage = yard();
+    stage.keys("g").text("7\n").keys("Esc = ").text("r5 = 99\n").keys("Left Left Left");
+    let wanted = stage.screen();
+    let there = wanted.lines().next().expect("a header").split("W16").nth(1).expect("numbers").to_owned();
+    stage.again();
+    shows(&mut stage, "Ctrl-Y takes it up again");
+    shows(&mut stage, "step 0 of 0");
+    // It waits on while it is not taken up.
+    stage.again();
+    stage.keys("Ctrl-Y");
+    for _ in 0..100 {
+        stage.works();
+    }
+    shows(&mut stage, "the walk of last time, where it stood");
+    shows(&mut stage, &there);
+    stage.keys("End");
+    shows(&mut stage, "r5  0063");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "step 0 of 0");
+    // Of another program it is none.
+    stage.keys("Ctrl-Y l").text("3").keys("Enter e End").text("1").keys("Esc Ctrl-S");
+    stage.again();
+    hides(&mut stage, "takes it up again");
+}
+
 /// What happens next.
 #[derive(Debug, Clone)]
 enum Act {
@@ -180,6 +207,8 @@ enum Act {
     /// Another program writes a file.
     Disk(bool, u8),
     Removed(bool),
+    /// The bench is left and opened again.
+    Again,
 }
 
 const KEYS: [&str; 52] = [
@@ -258,6 +287,7 @@ fn act() -> impl Strategy<Value = Act> {
         6 => (1u8..30).prop_map(Act::Work),
         1 => (any::<bool>(), any::<u8>()).prop_map(|(part, number)| Act::Disk(part, number)),
         1 => any::<bool>().prop_map(Act::Removed),
+        1 => Just(Act::Again),
     ]
 }
 
@@ -288,6 +318,20 @@ proptest! {
                     stage.comes(Message::Changed(name.into(), base.as_deref().unwrap_or_default().into(), theirs));
                 }
                 Act::Removed(is_part) => stage.comes(Message::Gone(if *is_part { "b.inc" } else { "main.asm" }.into())),
+                Act::Again => {
+                    settle(&mut stage);
+                    let before = stage.app.kept();
+                    let is_current = stage.screen().contains("ready") || stage.screen().contains("paused");
+                    stage.again();
+                    stage.app = stage.app.clone().with_slice(7);
+                    disk.extend(stage.app.open_files().into_iter().filter_map(|file| file.base).map(|base| base.to_string()));
+                    let after = stage.app.kept();
+                    prop_assert_eq!(&after.watches, &before.watches);
+                    if is_current {
+                        prop_assert_eq!(after.stops.len(), before.stops.len(), "{:?}\n{:?}", before.stops, after.stops);
+                    }
+                    stage.answers_late();
+                }
             }
             let broken = stage.app.broken();
             prop_assert!(broken.is_none(), "after {act:?}: {}\n{}", broken.unwrap_or_default(), stage.screen());

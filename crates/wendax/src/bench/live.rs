@@ -360,7 +360,7 @@ impl Bench {
                         self.remember();
                     }
                 }
-                Effect::Save(name, revision, path, text) => quits |= self.save(name, revision, path, text),
+                Effect::Save(name, path, text) => quits |= self.save(name, path, text),
                 Effect::Rename(from, to) => {
                     let _ = self.workshop.send(Request::Rename(from, to));
                 }
@@ -524,7 +524,7 @@ impl Bench {
     // ---- files
 
     /// Saves a text; true when that was the last thing before the end.
-    fn save(&mut self, name: String, revision: u64, path: String, text: Text) -> bool {
+    fn save(&mut self, name: String, path: String, text: Text) -> bool {
         let target = Path::new(&path);
         let known = self.app.open_files().into_iter().find(|file| file.path == path);
         let (same, base) = (known.is_some(), known.and_then(|file| file.base));
@@ -564,7 +564,7 @@ impl Bench {
                 }
                 self.told.remove(&absolute);
                 self.no_text.remove(&absolute);
-                let saved = update(&mut self.app, Message::Saved { name, revision, path: absolute, text });
+                let saved = update(&mut self.app, Message::Saved { name, path: absolute, text });
                 let quits = self.carry_out(saved);
                 self.remember();
                 self.watch();

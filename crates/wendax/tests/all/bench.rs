@@ -356,7 +356,9 @@ fn a_file_that_is_deleted_or_made_meanwhile_is_told_and_not_lost() {
     screen.text("start: halt ; mine");
     screen.shows("; mine");
     fs::write(&file, "start: nop ; theirs\n").expect("written");
-    screen.shows("changed here and on disk");
+    screen.shows("changed on disk too");
+    screen.keys("C-s");
+    screen.shows("start: nop ; theirs");
     assert_eq!(fs::read_to_string(&file).expect("it is there"), "start: nop ; theirs\n");
     screen.text("k");
     screen.keys("C-s");
@@ -558,7 +560,7 @@ fn every_view_comes_up_in_a_real_terminal() {
     screen.keys("Enter");
     screen.shows("set at this step");
     screen.keys("C-z");
-    screen.shows("the value is as it was before");
+    screen.shows("taken back: a value set by hand");
     screen.text("q");
     screen.shows("ended with 0");
 }

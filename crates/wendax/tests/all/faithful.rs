@@ -46,6 +46,31 @@ fn each_of_two_benches_on_a_file_keeps_its_own_text() {
 }
 
 #[test]
+fn a_walk_is_taken_up_again_by_the_next_bench() {
+    let (home, file) = home("start:  sys get_int\n        mov r1, r0\nmore:   add r1, 1\n        jmp more\n");
+    let screen = open(home.path(), &file);
+    screen.text("g");
+    screen.shows("waiting for input");
+    screen.text("41");
+    screen.keys("Enter");
+    screen.shows("circling");
+    screen.text("t4");
+    screen.keys("Enter");
+    screen.shows("step 4 of");
+    let header = screen.read().lines().next().unwrap_or_default().to_owned();
+    let numbers = header[header.find("step 4").expect("it is there")..].to_owned();
+    screen.text("q");
+    screen.shows("ended with 0");
+    let again = open(home.path(), &file);
+    again.shows("with what was typed once: Ctrl-Y takes it up again");
+    again.keys("C-y");
+    again.shows("the walk of last time, where it stood");
+    again.shows(&numbers);
+    again.shows("r1  002B");
+    assert!(!again.read().contains("older text"));
+}
+
+#[test]
 fn text_that_was_undone_is_not_unsaved_text() {
     let (home, file) = home(SPIN);
     let screen = open(home.path(), &file);

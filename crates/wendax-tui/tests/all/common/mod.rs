@@ -23,7 +23,6 @@ pub(crate) struct Stage {
     pub(crate) asked: Vec<String>,
     /// Whether saving is answered here, or by the test.
     asks_disk: bool,
-    revision: u64,
     /// Files that were written beside the program.
     pub(crate) written: Vec<(String, Vec<u8>)>,
     /// The folder of the program's files, when it has one, and how often it was told of them.
@@ -70,7 +69,6 @@ impl Stage {
             copied: String::new(),
             asked: Vec::new(),
             asks_disk: false,
-            revision: 0,
             written: Vec::new(),
             folder: std::collections::BTreeMap::new(),
             told: 0,
@@ -89,6 +87,21 @@ impl Stage {
         stage
     }
 
+    /// The bench is left, with everything saved, and opened again on its first file.
+    pub(crate) fn again(&mut self) {
+        let kept = self.app.kept();
+        for file in self.app.open_files() {
+            let text = self.app.text_of(&file.name).expect("it is open");
+            self.files.insert(file.name, text);
+        }
+        let name = self.sources[0].clone();
+        let text = wendax_source::Files::text(&self.files, &name).expect("it is there");
+        let theme = Theme { look: Look::Dark, colours: Colours::Full };
+        let app = App::in_project("/yard", &name, &text, Settings::default(), theme).with_kept(kept);
+        let (files, sources) = (self.files.clone(), self.sources.clone());
+        *self = Self::with_files(app, files, sources);
+    }
+
     /// From now on the test decides what becomes of what is saved.
     pub(crate) fn saves_to_disk(&mut self) {
         self.asks_disk = true;
@@ -98,7 +111,7 @@ impl Stage {
     pub(crate) fn was_saved(&mut self, text: &str) {
         let file = self.app.open_files().into_iter().next().expect("a file is open");
         let (name, path, text) = (file.name, file.path, text.into());
-        self.message(Message::Saved { name, revision: self.revision, path, text });
+        self.message(Message::Saved { name, path, text });
     }
 
     pub(crate) fn sized(mut self, width: u16, height: u16) -> Self {
@@ -177,13 +190,12 @@ impl Stage {
                     let built = Built { assembly, inputs, settings, folder, ..Built::default() };
                     self.answer(Message::Assembled(generation, Box::new(built)));
                 }
-                Effect::Save(_, revision, path, text) if self.asks_disk => {
+                Effect::Save(_, path, text) if self.asks_disk => {
                     self.saved.push((path, text.to_string()));
-                    self.revision = revision;
                 }
-                Effect::Save(name, revision, path, text) => {
+                Effect::Save(name, path, text) => {
                     self.saved.push((path.clone(), text.to_string()));
-                    self.answer(Message::Saved { name, revision, path, text });
+                    self.answer(Message::Saved { name, path, text });
                 }
                 Effect::Rename(from, to) => {
                     self.sources.iter_mut().filter(|source| **source == from).for_each(|source| source.clone_from(&to));

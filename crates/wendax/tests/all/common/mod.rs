@@ -23,7 +23,7 @@ impl Screen {
         let home = home.display();
         // The status stays on the screen when the program has ended, and the shell keeps the terminal.
         let command = format!(
-            "HOME={home} XDG_DATA_HOME={home}/data XDG_STATE_HOME={home}/state XDG_CONFIG_HOME={home}/config {program} {arguments}; echo \"ended with $?\"; stty -a | grep -c ' echo '; exec cat"
+            "HOME={home} XDG_DATA_HOME={home}/data XDG_STATE_HOME={home}/.local/state XDG_CONFIG_HOME={home}/.config {program} {arguments}; echo \"ended with $?\"; stty -a | grep -c ' echo '; exec cat"
         );
         let (width, height) = (width.to_string(), height.to_string());
         let done =
