@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
-use wendax_machine::{CellState, Event, Found, Run, Stop};
+use wendax_machine::{CellState, Event, Found, Run, Stop, Watch};
 
 /// Entries and bytes of a record at most: a walk that was given more is not written down.
 const MOST_ENTRIES: usize = 100_000;
@@ -221,7 +221,10 @@ impl Repeating {
             }
             let next = self.came.front().map_or(self.steps, |(step, _)| *step);
             let (mark, effort) = (self.session.now(), self.session.at.effort);
+            // One that goes round for ever went on to where that was noticed, or further.
+            let watch = std::mem::replace(&mut self.session.limits.watch, Watch::Nothing);
             let stop = self.session.run_slice(Run { effort: left, ..Run::until(next.min(self.steps)) });
+            self.session.limits.watch = watch;
             left = left.saturating_sub(self.session.at.effort - effort + 16);
             let is_stuck = self.session.now() == mark && !matches!(stop, Stop::Steps | Stop::Worked);
             if is_stuck || stop.is_end() && self.session.now() < self.steps {

@@ -217,14 +217,15 @@ impl App {
             return;
         }
         if is_last && !self.world.walk.is_stale {
-            return match outcome {
+            match outcome {
                 Outcome::There => {
-                    self.screen.say("the walk of last time, where it stood; Ctrl-Z goes back to the one before")
+                    self.screen.say("the walk of last time, where it stood; Ctrl-Z goes back to the one before");
                 }
                 Outcome::Elsewhere => {
-                    self.screen.trouble("the walk of last time went another way: this is how far it is the same")
+                    self.screen.trouble("the walk of last time went another way: this is how far it is the same");
                 }
-            };
+            }
+            return;
         }
         let lost = match lost {
             0 => String::new(),

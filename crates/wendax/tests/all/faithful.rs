@@ -66,7 +66,7 @@ fn a_walk_is_taken_up_again_by_the_next_bench() {
     again.keys("C-y");
     again.shows("the walk of last time, where it stood");
     again.shows(&numbers);
-    again.shows("r1  002B");
+    again.shows("r1  002A");
     assert!(!again.read().contains("older text"));
 }
 
