@@ -125,6 +125,16 @@ fn end_of(output: &[u8]) -> Vec<u8> {
     output[output.len().saturating_sub(OUTPUT)..].to_vec()
 }
 
+/// What a step wrote. A register that one instruction writes twice, as when it is swapped with itself, was written once.
+pub(crate) fn written(report: &Report) -> impl Iterator<Item = Write> {
+    let register = |at: usize| match report.writes.get(at) {
+        Some(Write::Register { register, .. }) => Some(*register),
+        _ => None,
+    };
+    let is_told = move |at: usize| register(at).is_some() && at > 0 && register(at - 1) == register(at);
+    report.writes.iter().enumerate().filter(move |(at, _)| !is_told(*at)).map(|(_, write)| *write)
+}
+
 impl Effects {
     /// It went on at the following instruction.
     pub fn fell_through(&self) -> bool {
@@ -166,8 +176,8 @@ impl Effects {
             returned: report.returned,
         };
         let bytes = |value: u32, length: u32| value.to_le_bytes()[..length.min(word_bytes) as usize].to_vec();
-        for write in &report.writes {
-            match *write {
+        for write in written(report) {
+            match write {
                 Write::Register { register, old, new, was_known } => {
                     effects.registers.push(RegisterChange { register, old, new, was_known });
                 }

@@ -176,8 +176,10 @@ pub enum Look {
     Files,
     /// The first steps of someone new.
     Lessons,
-    /// What to try in the demo.
-    Demo,
+    LessonBack,
+    LessonOn,
+    /// A text: what to try, the last messages, all keys.
+    Read(crate::sheets::page::Text),
     /// A pane on a page of its own; when it is looked at, back to the bench.
     Page(PaneId),
     /// Back to the bench.

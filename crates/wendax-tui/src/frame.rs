@@ -39,8 +39,8 @@ pub(crate) fn draw_in(app: &App, buffer: &mut Buffer) {
         id.pane().draw(app, &mut pen, *place);
     }
     crate::lessons::draw(app, &mut pen, layout.lesson);
-    keys_line::draw(app, &mut pen, layout.keys);
     sheets::draw(app, &mut pen, area);
+    keys_line::draw(app, &mut pen, layout.keys);
     pen.calm(area);
 }
 

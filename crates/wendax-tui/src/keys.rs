@@ -5,6 +5,7 @@
 
 use crate::actions::{Action, Ask, ConsoleAction, Drawing, Edit, File, Find, Hand, Look, Motion, SheetAction, Travel};
 use crate::panes::{self, PaneId};
+use crate::sheets::page::Text;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use std::fmt::Write;
 
@@ -53,7 +54,7 @@ impl Context {
         }
     }
 
-    fn title(self) -> &'static str {
+    pub(crate) fn title(self) -> &'static str {
         match self {
             Self::Walk => "Walking",
             Self::List => "In a pane that is a list (calls, marks, stops)",
@@ -188,7 +189,18 @@ pub const BINDINGS: &[Binding] = &[
         "First steps: show what to try next, or hide it",
         "tutorial lesson beginner learn start introduction tour course",
     ),
-    look(&[], &[Walk], Look::Demo, "", "What to try in this demo", "page exercises task read me help start"),
+    look(&["F2"], BOTH, Look::LessonBack, "", "First steps: the one before", "tutorial lesson again"),
+    look(&["F3"], BOTH, Look::LessonOn, "", "First steps: the next one, done or not", "tutorial lesson skip"),
+    look(&[], &[Walk], Look::Read(Text::Try), "", "What to try in this demo", "page exercises task read me help start"),
+    look(&[], BOTH, Look::Read(Text::Messages), "", "The last messages", "told said log history error warning list"),
+    look(
+        &[],
+        BOTH,
+        Look::Read(Text::Keys),
+        "",
+        "All keys, by where they mean something",
+        "list shortcuts bindings help",
+    ),
     look(
         &[":", "Ctrl-P"],
         BOTH,

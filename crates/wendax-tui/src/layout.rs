@@ -257,6 +257,15 @@ const LATE: u8 = 5;
 
 /// For showing to others: large source, what comes next, and the chosen pane.
 fn showing(app: &App, page: Rect, pane: PaneId, panes: &mut Vec<(PaneId, Rect)>) {
+    // What the program prints and asks is part of what is shown.
+    let speaks = app.session().is_some_and(|session| {
+        session.is_running() || app.is_waiting() || app.was_typed_here() || !session.console_end(1).is_empty()
+    });
+    let rows = if speaks { app.need(PaneId::Console, page).most.clamp(3, (page.height / 4).max(3)) } else { 0 };
+    if speaks {
+        panes.push((PaneId::Console, Rect { y: page.bottom() - rows, height: rows, ..page }));
+    }
+    let page = Rect { height: page.height - rows, ..page };
     let left = Rect { width: page.width * 58 / 100, ..page };
     let right = Rect { x: left.right() + 1, width: page.width - left.width - 1, ..page };
     panes.push((PaneId::Source, left));

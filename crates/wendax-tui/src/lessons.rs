@@ -2,6 +2,7 @@
 //!
 //! Each asks for something to be done and sees that it was done. They can be left and taken up again at any time.
 
+use crate::actions::{Action, Travel};
 use crate::app::App;
 use crate::cells::wrap;
 use crate::panes::PaneId;
@@ -23,9 +24,11 @@ const WIDEST: u16 = 120;
 struct Lesson {
     /// What it is about.
     title: &'static str,
-    /// A sentence or two, and what is to be done.
+    /// A sentence or two, what is to be done, and how to get to where it can be done.
     text: &'static str,
-    /// It was done; told by what is so now and was before the last message.
+    /// The pane that gets the keys when it begins.
+    focus: PaneId,
+    /// It was done: told by what was done just now, and what is so by that.
     is_done: fn(&App, &Before) -> bool,
 }
 
@@ -33,89 +36,106 @@ struct Lesson {
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Before {
     now: StepNo,
-    branches: u64,
-    is_assembled: bool,
 }
 
 const LESSONS: &[Lesson] = &[
     Lesson {
         title: "the page",
-        text: "On the left your program, on the right what the machine holds: what comes next, registers, flags, stack, \
-               memory. Tab goes from pane to pane, and ? says what the one in focus shows. Press Tab until it is the memory.",
+        text: "On the left is your program, on the right what the machine holds. Tab goes from one part of the page to the \
+               next; ▸ shows which one has the keys, and ? says what that one shows. Press Tab until it is the memory.",
+        focus: PaneId::Source,
         is_done: |app, _| app.screen.focus == PaneId::Memory,
     },
     Lesson {
         title: "one step",
-        text: "The lit line comes next; “next” says what it will do. → does it: press it, and see r0 get its number.",
-        is_done: |app, _| register(app, "r0").is_some() && now(app) > StepNo::FIRST,
+        text: "The lit line comes next, and “next” says what it will do. The key → does it. Press → and see the register r0, \
+               a place for one number, get the number 5.",
+        focus: PaneId::Source,
+        is_done: |app, before| went_on(app, before) && register(app, "r0").is_some(),
     },
     Lesson {
         title: "and back",
-        text: "Nothing is lost: ← takes a step back, and r0 is as it was before. Press it. You can always do that.",
-        is_done: |app, before| now(app) < before.now,
+        text: "Nothing is lost: ← takes a step back, and everything is as it was before it. Press ←. You can always do that.",
+        focus: PaneId::Source,
+        is_done: |app, before| {
+            did(app, &[Travel::StepBack, Travel::LineBack, Travel::OverBack]) && now(app) < before.now
+        },
     },
     Lesson {
         title: "address and contents",
-        text: "wagons is a name for a place in memory. Go on with → to the line after `ldw`: r1 got the address, 0300 or so; \
-               r2 got what lies there, 12. Brackets mean: what lies there.",
-        is_done: |app, _| register(app, "r2") == Some(12) && register(app, "r1") == label(app, "wagons"),
+        text: "wagons is a name for a place in memory; its number is its address. Press → until the line with `ldw` is done: \
+               r1 got the address, r2 what lies there, 000C. That is 12, written with sixteen digits, 0 to 9 and A to F. \
+               Brackets mean: what lies there.",
+        focus: PaneId::Source,
+        is_done: |app, before| {
+            went_on(app, before) && register(app, "r2").is_some() && register(app, "r1") == label(app, "wagons")
+        },
     },
     Lesson {
         title: "writing to memory",
-        text: "`stw` puts r2 where wagons is. Step over it with → and watch the memory: the two bytes there become 11 00, \
-               which is 17, its low byte first.",
-        is_done: |app, _| word(app, "wagons") == Some(17),
+        text: "`stw` puts r2 where wagons is. Press → until it is done, and watch the memory: a number lies there in two \
+               bytes, the lower one first, so 11 00 is 0011, which is 17.",
+        focus: PaneId::Source,
+        is_done: |app, before| went_on(app, before) && word(app, "wagons").is_some_and(|wagons| wagons != 12),
     },
     Lesson {
         title: "comparing",
-        text: "`cmp` takes 20 from r2 and keeps only what the flags say of it. Step over it, read in “next” whether the jump \
-               will be taken, and why; then step once more to see it.",
-        is_done: |app, _| at(app, "few", 0),
+        text: "`cmp` takes 20 from r2 and keeps only what the flags say of it: four bits, such as Z for zero. Press → for it, \
+               read in “next” whether the jump will be taken and why, and press → twice more.",
+        focus: PaneId::Source,
+        is_done: |app, before| went_on(app, before) && register(app, "r3").is_some(),
     },
     Lesson {
         title: "a loop",
-        text: "The two lines from rounds are done again until r3 is 0. Press . on the line `ask:` (use ↓ to get there) to run \
-               on to it. The ribbon below draws the whole run.",
-        is_done: |app, _| at(app, "ask", 0) && now(app) > StepNo(10),
+        text: "The two lines from rounds are done again until r3 is 0. Press ↓ until the cursor is on the line `ask:`, and \
+               then the key . to run on to it. If the run is behind that line already, press Home first.",
+        focus: PaneId::Source,
+        is_done: |app, _| did(app, &[Travel::ToLine, Travel::BackToLine]) && at(app, "ask", 0),
     },
     Lesson {
         title: "any moment again",
-        text: "How did r4 get its value? Press H with r4 chosen: Tab to the registers, ↓ to r4, H. You are at the step that \
-               wrote it last; ( goes back to where you were.",
-        is_done: |app, before| now(app) < before.now && at(app, "rounds", 0),
+        text: "How did r4 get its value? The registers have the keys now: press ↓ until r4 is lit, then H. That goes to the \
+               step that wrote it last. If nothing wrote it yet, press End first.",
+        focus: PaneId::Registers,
+        is_done: |app, _| did(app, &[Travel::ToWriter]) && at(app, "rounds", 0),
     },
     Lesson {
         title: "input",
-        text: "Press g to go on until the program asks. Type letters and Enter: C says that it was no number, and it asks \
-               again. Then type a number, and Enter.",
+        text: "Press g to go on until the program asks for a number. Type some letters and Enter: that is no number, so it \
+               asks again. Then type a number and Enter, and it runs to its end. If it ended already, press R and g.",
+        focus: PaneId::Source,
         is_done: |app, _| {
-            let typed = app.session().is_some_and(|session| session.all_input().len() > 2);
+            let typed = app.session().is_some_and(|session| !session.all_input().is_empty());
             typed && state(app, |state| matches!(state, State::Finished(_)))
         },
     },
     Lesson {
         title: "calls and the stack",
-        text: "Go back to the call: press b on the line `double:`, then G. The stack holds the way back to the line after \
-               the call. Step over `push` and see r0 put by below it.",
-        is_done: |app, _| {
-            app.session().is_some_and(|session| session.machine().frames().len() == 1) && at(app, "double", 2)
+        text: "Press ↓ or ↑ to the line `double:` and then b: the run stops there. G goes back to it. The stack holds what is \
+               put by, the last thing on top; on it lies the way back to the line after the call. Press → and see `push` \
+               put r0 on top of that.",
+        focus: PaneId::Source,
+        is_done: |app, before| {
+            let is_in = app.session().is_some_and(|session| session.machine().frames().len() == 1);
+            went_on(app, before) && is_in && at(app, "double", 2)
         },
     },
     Lesson {
         title: "changing the program",
-        text: "Press e, change the 5 in the first line to 6, and Esc: it is assembled while you type. r brings the changed \
-               program to this same place with the same input; see r4.",
-        is_done: |app, before| {
-            let is_new =
-                app.session().is_some_and(|session| session.branches() != before.branches) || !before.is_assembled;
+        text: "Press e to write. Change the 5 in line 4 to 6, and press Esc: the program is made anew while you type. Then r \
+               brings the changed program to this same place with the same input; r4 has another value.",
+        focus: PaneId::Source,
+        is_done: |app, _| {
             let is_six = app.session().is_some_and(|session| first_number(session) == Some(6));
-            app.screen.mode == Mode::Walk && is_six && !app.world.walk.is_stale && (is_new || now(app) > StepNo::FIRST)
+            app.screen.mode == Mode::Walk && is_six && !app.world.walk.is_stale && app.world.walk.replay.is_none()
         },
     },
     Lesson {
         title: "a mistake",
-        text: "Take the line `pop r0` out: e, and Ctrl-D on it; Esc, r, then step on to `ret`. “next” warns that what lies on \
-               the stack is not the way back. Ctrl-Z while writing brings the line back.",
+        text: "Press e, go to the line with `pop r0`, Ctrl-D takes it out, Esc, r. Then → until `ret` is next, or ← if it has \
+               failed already: “next” warns that what lies on the stack is not the way back. Ctrl-Z while writing \
+               brings the line back.",
+        focus: PaneId::Source,
         is_done: |app, _| {
             let told = app.world.walk.explanation.as_ref();
             told.is_some_and(|told| told.caution.is_some()) && !app.world.walk.is_stale
@@ -123,12 +143,24 @@ const LESSONS: &[Lesson] = &[
     },
 ];
 
+/// One of these was done last.
+fn did(app: &App, travels: &[Travel]) -> bool {
+    matches!(app.screen.did, Some(Action::Travel(travel)) if travels.contains(&travel))
+}
+
+/// The run was gone on with just now.
+fn went_on(app: &App, before: &Before) -> bool {
+    const ON: &[Travel] =
+        &[Travel::Step, Travel::LineStep, Travel::Over, Travel::Out, Travel::Go, Travel::ToLine, Travel::Slow];
+    did(app, ON) && now(app) > before.now
+}
+
 /// How far someone has come, and whether it is shown.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(crate) struct Course {
     pub(crate) at: usize,
     pub(crate) is_hidden: bool,
-    /// The last one was done just now.
+    /// The one before was done just now.
     has_just_done: bool,
 }
 
@@ -156,11 +188,7 @@ impl App {
 
     /// What matters for the lessons, before something happens.
     pub(crate) fn before_lesson(&self) -> Before {
-        Before {
-            now: now(self),
-            branches: self.session().map_or(0, Session::branches),
-            is_assembled: self.world.is_assembled(),
-        }
+        Before { now: now(self) }
     }
 
     /// Sees whether what was asked for has been done.
@@ -170,9 +198,29 @@ impl App {
         }
         let Some(lesson) = LESSONS.get(self.screen.course.at) else { return };
         if (lesson.is_done)(self, before) {
-            self.screen.course.at += 1;
+            self.begin_lesson(self.screen.course.at + 1);
             self.screen.course.has_just_done = true;
         }
+    }
+
+    /// A lesson begins: what has the keys is what it needs.
+    fn begin_lesson(&mut self, at: usize) {
+        self.screen.course.at = at;
+        self.screen.course.has_just_done = false;
+        self.screen.did = None;
+        if let Some(lesson) = LESSONS.get(at).filter(|_| self.screen.mode == Mode::Walk) {
+            self.focus_on(lesson.focus);
+        }
+    }
+
+    /// To the lesson behind this one, or before it.
+    pub(crate) fn turn_lessons(&mut self, is_on: bool) {
+        if self.lesson_rows() == 0 {
+            return self.screen.trouble("F1 shows the first steps, in their own program: wendax demo first");
+        }
+        let at = self.screen.course.at;
+        let to = if is_on { at + 1 } else { at.saturating_sub(1) };
+        self.begin_lesson(to.min(LESSONS.len()));
     }
 
     /// Shows the first steps, or hides them.
@@ -206,13 +254,13 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         None => (
             "first steps · all done".to_owned(),
             "That was all. ? explains whatever is under the cursor, : finds every command by its words, and wendax new FOLDER \
-             begins a program of your own. F1 hides this.",
+             begins a program of your own. F1 hides this; wendax demo first --fresh begins anew.",
         ),
     };
-    let note = match course.at {
-        0 => "F1 hides this and takes it up again".to_owned(),
-        _ if course.has_just_done => "✓ done".to_owned(),
-        _ => "F1".to_owned(),
+    let keys = "F1 hides · F2 back · F3 on";
+    let note = match course.at.checked_sub(1).and_then(|before| LESSONS.get(before)) {
+        Some(before) if course.has_just_done => format!("✓ {} · {keys}", before.title),
+        _ => keys.to_owned(),
     };
     pen.head(Rect { height: 1, ..area }, &title, &note, true);
     let lines = wrap(text, area.width.saturating_sub(2).min(WIDEST));
@@ -254,5 +302,5 @@ fn word(app: &App, name: &str) -> Option<u32> {
 /// The number the first instruction has.
 fn first_number(session: &Session) -> Option<u32> {
     let text = wendax_session::instruction_text(session, session.image().entry)?;
-    text.rsplit(' ').next()?.parse().ok()
+    text.rsplit(|sign: char| !sign.is_ascii_digit()).next()?.parse().ok()
 }

@@ -9,7 +9,7 @@ use crate::preferences::Preferences;
 use crate::sheets::Sheet;
 use crate::theme::Theme;
 use crate::world::documents::DocumentId;
-use std::collections::HashMap;
+use std::collections::{HashMap, VecDeque};
 use wendax_asm::Offers;
 use wendax_machine::{Addr, Reg};
 
@@ -150,7 +150,11 @@ pub(crate) struct Screen {
     pub(crate) answers: HashMap<Ask, Vec<String>>,
     /// The answer of before that stands in the prompt.
     pub(crate) recalled: Option<usize>,
+    /// What was done last.
+    pub(crate) did: Option<Action>,
     pub(crate) said: Option<(Tone, String)>,
+    /// What was told before, the latest last.
+    pub(crate) messages: VecDeque<(Tone, String)>,
     pub(crate) offering: Option<Offering>,
     pub(crate) search: Search,
     /// How the words of memory are shown, and what was looked for there last.
@@ -195,7 +199,9 @@ impl Screen {
             sheet: None,
             answers: HashMap::new(),
             recalled: None,
+            did: None,
             said: None,
+            messages: VecDeque::new(),
             offering: None,
             search: Search::default(),
             words: WordForm::default(),
@@ -228,6 +234,18 @@ impl Screen {
         let field = if ask == Ask::Value { Field::new(text) } else { Field::proposed(text) };
         self.recalled = None;
         self.sheet = Some(Sheet::Prompt { ask, field });
+    }
+
+    /// What is told now makes room, and can be read in the list of messages.
+    pub(crate) fn was_read(&mut self) {
+        /// Messages remembered.
+        const MOST: usize = 50;
+        let Some(said) = self.said.take() else { return };
+        self.messages.retain(|known| *known != said);
+        self.messages.push_back(said);
+        if self.messages.len() > MOST {
+            self.messages.pop_front();
+        }
     }
 
     /// What was answered to a prompt is there again when it asks the next time.

@@ -5,7 +5,7 @@
 
 pub(crate) mod files;
 pub(crate) mod guide;
-mod page;
+pub(crate) mod page;
 pub(crate) mod palette;
 pub(crate) mod prompt;
 pub(crate) mod question;
@@ -26,8 +26,8 @@ pub(crate) enum Sheet {
     Files { query: Field, chosen: usize },
     /// The guide: words found, and what is said of the chosen one.
     Guide(guide::Reading),
-    /// What to try in a demo, scrolled by so many lines.
-    Page { scroll: usize },
+    /// A text that is read, scrolled by so many lines.
+    Page { what: page::Text, scroll: usize },
     /// Something is to be written.
     Prompt { ask: Ask, field: Field },
     /// Which of several names is meant, and what is wanted of it.
@@ -68,7 +68,7 @@ impl Sheet {
         match self {
             Self::Palette { chosen, .. } | Self::Files { chosen, .. } | Self::Names { chosen, .. } => Some(chosen),
             Self::Guide(reading) => Some(&mut reading.chosen),
-            Self::Page { scroll } => Some(scroll),
+            Self::Page { scroll, .. } => Some(scroll),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => None,
             Self::Replacing { .. } | Self::Exists { .. } => None,
         }
@@ -81,7 +81,7 @@ impl Sheet {
             Self::Files { query, .. } => files::found(app, &query.text()).len(),
             Self::Guide(reading) => guide::found(&reading.query.text()).len(),
             Self::Names { names, .. } => names.len(),
-            Self::Page { .. } => page::count(app),
+            Self::Page { what, .. } => page::count(app, *what),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => 0,
             Self::Replacing { .. } | Self::Exists { .. } => 0,
         }
@@ -107,7 +107,8 @@ impl Sheet {
                 ("Backspace", "back"),
                 ("Ctrl-U", "empty it"),
             ],
-            Self::Page { .. } => &[("Esc", "begin"), ("↑ ↓", "scroll")],
+            Self::Page { what: page::Text::Try, .. } => &[("Esc", "begin"), ("↑ ↓", "scroll")],
+            Self::Page { .. } => &[("Esc", "back"), ("↑ ↓", "scroll")],
             Self::Prompt { .. } => &[("Enter", "take it"), ("Ctrl-U", "empty it"), ("Esc", "leave")],
             Self::Leaving => &[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")],
             Self::Conflict { .. } => &[("k", "keep yours"), ("t", "take what is on disk"), ("Esc", "decide later")],
@@ -126,7 +127,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         Some(Sheet::Palette { query, chosen }) => palette::draw(app, pen, area, query, *chosen),
         Some(Sheet::Files { query, chosen }) => files::draw(app, pen, area, query, *chosen),
         Some(Sheet::Guide(reading)) => guide::draw(pen, area, reading),
-        Some(Sheet::Page { scroll }) => page::draw(app, pen, area, *scroll),
+        Some(Sheet::Page { what, scroll }) => page::draw(app, pen, area, (*what, *scroll)),
         Some(Sheet::Prompt { ask, field }) => prompt::draw(app, pen, area, *ask, field),
         Some(Sheet::Names { names, chosen, .. }) => question::draw_names(pen, area, names, *chosen),
         Some(Sheet::Leaving) => question::draw_leaving(app, pen, area),

@@ -160,7 +160,7 @@ impl App {
     }
 
     fn key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
-        self.screen.said = None;
+        self.screen.was_read();
         // What is being looked for is given up by Esc; another key asks for something else, and ends it too.
         if self.world.walk.sought.take().is_some() && key.code == KeyCode::Esc {
             return self.screen.say("no longer looked for");
@@ -253,6 +253,7 @@ impl App {
                 .screen
                 .trouble("this is an image, shown as its disassembly: it can be walked, but not written");
         }
+        self.screen.did = Some(action);
         match action {
             Action::Travel(travel) => self.travel(travel, effects),
             Action::Hand(hand) => self.by_hand(hand),

@@ -56,6 +56,9 @@ pub(crate) enum Command {
     Demo {
         /// Which one; they are listed when it is left out
         name: Option<String>,
+        /// Open it as it ships, in a copy of its own beside what was made of it before
+        #[arg(long)]
+        fresh: bool,
     },
     /// Make a project that runs, in a folder of its own
     #[command(after_help = "Examples:\n  wendax new yard")]

@@ -76,7 +76,7 @@ const DEMOS: [Demo; 6] = [
 const USUAL: &str = "weighbridge";
 
 /// Opens the bench on a copy of a demo; without a name lists them, and asks for one in a terminal.
-pub(crate) fn open(name: Option<&str>, look: Option<Look>) -> Result<u8, Failure> {
+pub(crate) fn open(name: Option<&str>, is_fresh: bool, look: Option<Look>) -> Result<u8, Failure> {
     let name = match name {
         Some(name) => name.to_owned(),
         None => match choose(&list(), USUAL)? {
@@ -103,7 +103,7 @@ pub(crate) fn open(name: Option<&str>, look: Option<Look>) -> Result<u8, Failure
         return Err(Failure::usage(format!("there is no such program; there are: {}", all.join(", "))));
     }
     let given = bench::Given { page: Some(demo.page).filter(|page| !page.is_empty()), ..bench::Given::default() };
-    bench::open(Some(&copy(demo)?.join(opens)), given, look)
+    bench::open(Some(&copy(demo, is_fresh)?.join(opens)), given, look)
 }
 
 fn list() -> Vec<(String, String)> {
@@ -149,7 +149,7 @@ fn choose(list: &[(String, String)], usual: &str) -> Result<Option<String>, Fail
 }
 
 /// A copy that holds the demo as it ships: the one there is, or a new one beside those that were changed.
-fn copy(demo: &Demo) -> Result<PathBuf, Failure> {
+fn copy(demo: &Demo, is_fresh: bool) -> Result<PathBuf, Failure> {
     let base = crate::recovery::folder().ok_or_else(|| Failure::usage("no folder for demos: set HOME"))?.join("demos");
     for number in 1u32.. {
         let folder = if number == 1 { base.join(demo.name) } else { base.join(format!("{}-{number}", demo.name)) };
@@ -162,7 +162,7 @@ fn copy(demo: &Demo) -> Result<PathBuf, Failure> {
             std::fs::read_to_string(&place).is_ok_and(|now| now == *text) && !crate::recovery::exists(&place)
         };
         // The first steps change their program, and go on in it the next time.
-        if demo.name == "first" || demo.files.iter().all(is_as_shipped) {
+        if demo.name == "first" && !is_fresh || demo.files.iter().all(is_as_shipped) {
             return Ok(folder);
         }
     }

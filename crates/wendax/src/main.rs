@@ -89,7 +89,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
             let given = bench::Given { arguments: cli.arguments, folder: cli.files, page: None };
             bench::open(cli.file.as_deref(), given, cli.look)
         }
-        Some(Command::Demo { name }) => demo::open(name.as_deref(), cli.look),
+        Some(Command::Demo { name, fresh }) => demo::open(name.as_deref(), fresh, cli.look),
         Some(Command::Build(options)) => build::build(&options),
         Some(Command::New { folder }) => new::new(&folder),
         Some(Command::Image(options)) => image::image(&options),

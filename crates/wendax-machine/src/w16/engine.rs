@@ -956,11 +956,7 @@ impl Machine {
                     logic!(words((i32::from(d.cast_signed()) * i32::from(s.cast_signed())).cast_unsigned()).1);
                 }
                 Kind::Swap => {
-                    let other = usize::from(slot.b & 15);
-                    // With itself it is one writing of one register.
-                    if other != a {
-                        set_register!(other, d);
-                    }
+                    set_register!(usize::from(slot.b & 15), d);
                     set!(s);
                 }
                 Kind::Not => logic!(!d),

@@ -262,8 +262,8 @@ fn did(out: &mut String, target: &Target, report: &Report) {
     }
     let is_entry = matches!(report.kind, StepKind::Trap(_) | StepKind::Interrupt(_));
     let hex = |word: u32| target.hex(word);
-    for write in &report.writes {
-        let _ = match *write {
+    for write in crate::effects::written(report) {
+        let _ = match write {
             Write::Register { register, old, new, was_known: true } => {
                 write!(out, " {} {}>{}", target.register_name(register), hex(old), hex(new))
             }

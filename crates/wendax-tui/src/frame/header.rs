@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::cells::{fitted, fitted_end, width};
 use crate::parts::pen::Pen;
-use crate::screen::Mode;
+use crate::screen::{Mode, Typing};
 use crate::theme::Ink;
 use crate::world::Origin;
 use ratatui::layout::Rect;
@@ -86,7 +86,13 @@ fn place(app: &App, session: &Session) -> String {
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     const GAP: u16 = 3;
     pen.band(area);
-    let (mode, mode_ink) = if app.screen.mode == Mode::Write { (" write", Ink::Fresh) } else { (" walk", Ink::Time) };
+    // Who gets the keys.
+    let (mode, mode_ink) = match (app.screen.mode, app.screen.typing) {
+        (Mode::Write, _) => (" write", Ink::Fresh),
+        (Mode::Walk, Typing::Keys) => (" each key to the program", Ink::Fresh),
+        (Mode::Walk, _) if app.takes_input() => (" type to the program", Ink::Fresh),
+        (Mode::Walk, _) => (" walk", Ink::Time),
+    };
     let (state, ink) = state_words(app);
     let changed = match (app.is_changed(), &app.document().locked) {
         _ if !app.world.conflicts.is_empty() => " · changed on disk too: Ctrl-S",

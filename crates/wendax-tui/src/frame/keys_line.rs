@@ -1,7 +1,7 @@
 //! The last row: the keys that work here, now, from the table of keys; a message takes their place.
 
 use crate::app::App;
-use crate::cells::width;
+use crate::cells::{width, wrap};
 use crate::keys::{BINDINGS, Context, shown};
 use crate::parts::pen::Pen;
 use crate::screen::{Mode, Tone};
@@ -13,7 +13,17 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let room = area.width.saturating_sub(2);
     if let Some((tone, text)) = &app.screen.said {
         let ink = if *tone == Tone::Fine { Ink::Agreement } else { Ink::Trouble };
-        pen.fitted(area.x + 1, area.y, room, text, ink);
+        // In full, over what lies above.
+        let lines = wrap(text, room);
+        for (up, line) in lines.iter().rev().enumerate() {
+            let y = area.y.saturating_sub(u16::try_from(up).unwrap_or(u16::MAX));
+            if up > 0 {
+                let row = Rect { y, ..area };
+                pen.clear(row);
+                pen.band(row);
+            }
+            pen.text(area.x + 1, y, room, line, ink);
+        }
         return;
     }
     let mut at = area.x + 1;

@@ -1,12 +1,64 @@
-//! The page of a demo: what to try. Headings, paragraphs, lists and tables of Markdown, as far as such a page uses them.
+//! Pages that are read: what to try in a demo, the last messages, all keys. Headings, paragraphs, lists and tables of
+//! Markdown, as far as such pages use them.
 
 use super::sheet;
 use crate::app::App;
 use crate::cells::{padded, width, wrap};
+use crate::keys::{BINDINGS, Context, shown};
 use crate::parts::list::scroll_mark;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+
+/// What is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Text {
+    /// What to try in the demo.
+    Try,
+    /// What was told last.
+    Messages,
+    /// All keys, where they mean something.
+    Keys,
+}
+
+impl Text {
+    /// Its name, and what is to be known of it.
+    fn heads(self) -> (&'static str, &'static str) {
+        match self {
+            Self::Try => ("what to try", "Esc begins; : and \"try\" brings this back"),
+            Self::Messages => ("the last messages", "the latest first"),
+            Self::Keys => ("all keys", "by where they mean something"),
+        }
+    }
+
+    fn words(self, app: &App) -> String {
+        match self {
+            Self::Try => app.screen.page.clone(),
+            Self::Messages if app.screen.messages.is_empty() => "nothing was told yet".to_owned(),
+            Self::Messages => {
+                let told: Vec<String> = app.screen.messages.iter().rev().map(|(_, text)| format!("- {text}")).collect();
+                told.join("\n")
+            }
+            Self::Keys => keys(),
+        }
+    }
+}
+
+/// The table of keys, a part for each place where they mean something.
+fn keys() -> String {
+    let mut text = String::new();
+    for context in Context::ALL {
+        text.push_str(&format!("# {}\n", context.title()));
+        for binding in BINDINGS.iter().filter(|binding| binding.is_of(context) && !binding.keys.is_empty()) {
+            let keys: Vec<String> = binding.keys_in(context).map(shown).collect();
+            if !keys.is_empty() {
+                text.push_str(&format!("| `{:<18}` | {} |\n", keys.join("  "), binding.name));
+            }
+        }
+        text.push('\n');
+    }
+    text
+}
 
 /// A line as it is drawn.
 struct Line {
@@ -57,17 +109,18 @@ fn lines(page: &str, room: u16) -> Vec<Line> {
 }
 
 /// How many lines it can be scrolled by.
-pub(super) fn count(app: &App) -> usize {
-    lines(&app.screen.page, WIDE - 6).len()
+pub(super) fn count(app: &App, what: Text) -> usize {
+    lines(&what.words(app), WIDE - 6).len()
 }
 
 const WIDE: u16 = 100;
 
-pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, scroll: usize) {
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, (what, scroll): (Text, usize)) {
     let room = WIDE.min(area.width).saturating_sub(6);
-    let lines = lines(&app.screen.page, room);
+    let lines = lines(&what.words(app), room);
     let high = u16::try_from(lines.len() + 2).unwrap_or(u16::MAX).min(area.height.saturating_sub(4));
-    let inner = sheet(pen, area, (WIDE, high), "what to try", "Esc begins; : and \"try\" brings this back");
+    let (name, note) = what.heads();
+    let inner = sheet(pen, area, (WIDE, high), name, note);
     let rows = usize::from(inner.height);
     let from = scroll.min(lines.len().saturating_sub(rows));
     for (line, y) in lines[from..].iter().zip(inner.y..inner.bottom()) {

@@ -23,7 +23,30 @@ fn fitting(app: &App) -> impl Iterator<Item = Binding> {
 /// first.
 pub(crate) fn found(app: &App, query: &str) -> Vec<Binding> {
     let recent = |binding: &Binding| app.screen.recent.iter().position(|action| *action == binding.action);
-    ranked(fitting(app), query, recent)
+    let mut found = ranked(fitting(app), query, recent);
+    if !query.trim().is_empty() {
+        // What is done in the other mode is told with its keys.
+        let others = ranked(commands().filter(|binding| !fits(app, binding)), query, |_| None);
+        found.extend(others.into_iter().filter(|binding| !binding.keys.is_empty()));
+    }
+    found
+}
+
+/// A command can be done in the present mode.
+pub(crate) fn fits(app: &App, binding: &Binding) -> bool {
+    fitting(app).any(|known| known.action == binding.action)
+}
+
+/// Where a command of the other mode belongs, and its keys there.
+pub(crate) fn elsewhere(app: &App, binding: &Binding) -> String {
+    let keys = all_shown(binding.keys);
+    if app.world.is_image() && binding.action.writes() {
+        "an image is not written".to_owned()
+    } else if app.screen.mode == Mode::Write {
+        format!("after Esc: {keys}")
+    } else {
+        format!("while writing, after e: {keys}")
+    }
 }
 
 fn ranked(
@@ -81,21 +104,27 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chos
     }
     let body = Rect { y: inner.y + 2, height: inner.height.saturating_sub(2), ..inner };
     if found.is_empty() {
-        let other = if app.screen.mode == Mode::Write {
-            "no command of writing has these words; Esc leaves writing"
-        } else {
-            "no command has these words"
-        };
-        pen.text(body.x, body.y, body.width, other, Ink::Quiet);
+        pen.text(
+            body.x,
+            body.y,
+            body.width,
+            "no command has these words; `wendax settings` has what is preferred",
+            Ink::Quiet,
+        );
         return;
     }
     list::draw(pen, body, found.len(), Some(chosen), &|pen, index| {
-        let ink = if index == chosen { Ink::Time } else { Ink::Text };
+        let ink = match fits(app, &found[index]) {
+            false => Ink::Faint,
+            true if index == chosen => Ink::Time,
+            true => Ink::Text,
+        };
         vec![pen.span(found[index].name, ink)]
     });
     let from = list::first_shown(chosen, found.len(), body.height);
     for (y, binding) in (body.y..body.bottom()).zip(&found[from..]) {
-        pen.right(Rect { width: body.width - 1, ..body }, y, &format!("  {}", all_shown(binding.keys)), Ink::Place);
+        let keys = if fits(app, binding) { all_shown(binding.keys) } else { elsewhere(app, binding) };
+        pen.right(Rect { width: body.width - 1, ..body }, y, &format!("  {keys}"), Ink::Place);
     }
 }
 

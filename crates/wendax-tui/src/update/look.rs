@@ -6,6 +6,7 @@ use crate::panes::{self, PaneId};
 use crate::parts::field::Field;
 use crate::screen::{Arrangement, Lens, Mode};
 use crate::sheets::Sheet;
+use crate::sheets::page::Text;
 use crate::world::tallies::Beside;
 use wendax_machine::RegionKind;
 use wendax_source::Severity;
@@ -51,10 +52,10 @@ impl App {
                 let chosen = self.world.documents.place(self.screen.shown);
                 self.screen.sheet = Some(Sheet::Files { query: Field::default(), chosen });
             }
-            Look::Demo if self.screen.page.is_empty() => {
+            Look::Read(Text::Try) if self.screen.page.is_empty() => {
                 self.screen.trouble("this is no demo; `wendax demo` lists those there are");
             }
-            Look::Demo => self.screen.sheet = Some(Sheet::Page { scroll: 0 }),
+            Look::Read(what) => self.screen.sheet = Some(Sheet::Page { what, scroll: 0 }),
             Look::Page(id) if self.screen.focus == id => self.leave_page(),
             Look::Page(id) => {
                 self.focus_on(id);
@@ -70,6 +71,7 @@ impl App {
             Look::Compare => self.compare_on(),
             Look::Board if self.screen.focus == PaneId::Board => self.look(Look::Fill),
             Look::Board => self.focus_on(PaneId::Board),
+            Look::LessonBack | Look::LessonOn => self.turn_lessons(look == Look::LessonOn),
             Look::Lessons => self.toggle_lessons(),
             Look::History => match self.thing_chosen() {
                 Some(thing) => self.show_history(thing),
@@ -141,7 +143,7 @@ impl App {
         }
     }
 
-    pub(super) fn focus_on(&mut self, id: PaneId) {
+    pub(crate) fn focus_on(&mut self, id: PaneId) {
         if self.screen.mode == Mode::Write && id != PaneId::Source {
             self.leave_writing();
         }

@@ -50,10 +50,15 @@ impl App {
         match sheet {
             Sheet::Palette { query, chosen } => {
                 let found = palette::found(self, &query.text());
-                let Some(action) = found.get(chosen).map(|binding| binding.action) else {
+                let Some(binding) = found.get(chosen) else {
                     self.screen.sheet = Some(Sheet::Palette { query, chosen });
                     return;
                 };
+                if !palette::fits(self, binding) {
+                    let (name, keys) = (binding.name, palette::elsewhere(self, binding));
+                    return self.screen.trouble(format!("{name}: {keys}"));
+                }
+                let action = binding.action;
                 self.screen.recent.retain(|known| *known != action);
                 self.screen.recent.insert(0, action);
                 self.act(action, effects);

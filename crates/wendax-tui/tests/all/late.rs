@@ -306,9 +306,9 @@ proptest! {
         settle(&mut stage);
         for act in acts {
             match &act {
-                Act::Key(key) => drop(stage.keys(KEYS[*key])),
-                Act::Text(text) => drop(stage.text(TEXTS[*text])),
-                Act::Arrives(nth) => drop(stage.arrives(*nth)),
+                Act::Key(key) => _ = stage.keys(KEYS[*key]),
+                Act::Text(text) => _ = stage.text(TEXTS[*text]),
+                Act::Arrives(nth) => _ = stage.arrives(*nth),
                 Act::Work(times) => (0..*times).for_each(|_| stage.works()),
                 Act::Disk(is_part, number) => {
                     let (name, text) = if *is_part { ("b.inc", PART) } else { ("main.asm", MAIN) };

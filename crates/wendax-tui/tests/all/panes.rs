@@ -234,7 +234,7 @@ fn steps_are_reached_by_number_and_by_their_ends() {
 fn the_palette_has_what_fits_and_what_was_used_last_first() {
     let mut stage = Stage::new(DEMO);
     stage.keys("e Ctrl-P").text("execute one");
-    shows(&mut stage, "no command of writing has these words; Esc leaves writing");
+    shows(&mut stage, "after Esc: →");
     stage.keys("Esc Esc :").text("execute one").keys("Enter");
     assert_eq!(stage.app.mode(), Mode::Walk);
     shows(&mut stage, "step 1 of 1");

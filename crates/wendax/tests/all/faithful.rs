@@ -71,6 +71,23 @@ fn a_walk_is_taken_up_again_by_the_next_bench() {
 }
 
 #[test]
+fn the_first_steps_begin_afresh_when_asked_to() {
+    let home = tempfile::tempdir().expect("a folder");
+    let screen = Screen::start(home.path(), "demo first", 120, 30);
+    screen.shows("1 of 12");
+    screen.text("e; mine ");
+    screen.keys("Escape C-s");
+    screen.shows("saved as");
+    screen.text("q");
+    screen.shows("ended with 0");
+    let again = Screen::start(home.path(), "demo first", 120, 30);
+    again.shows("; mine");
+    again.text("q");
+    let fresh = Screen::start(home.path(), "demo first --fresh", 120, 30);
+    assert!(!fresh.shows("1 of 12").contains("; mine"));
+}
+
+#[test]
 fn text_that_was_undone_is_not_unsaved_text() {
     let (home, file) = home(SPIN);
     let screen = open(home.path(), &file);

@@ -313,6 +313,8 @@ pub(crate) fn key(name: &str) -> KeyEvent {
         "Delete" => KeyCode::Delete,
         "Space" => KeyCode::Char(' '),
         "F1" => KeyCode::F(1),
+        "F2" => KeyCode::F(2),
+        "F3" => KeyCode::F(3),
         other => KeyCode::Char(other.chars().next().unwrap_or(' ').to_ascii_lowercase()),
     };
     let code = match (modifiers, rest.chars().count()) {
