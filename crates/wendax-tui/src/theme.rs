@@ -57,23 +57,23 @@ impl Theme {
     fn rgb(self, ink: Ink) -> (u8, u8, u8) {
         match (self.look, ink) {
             (Look::Dark, Ink::Text) => (0xd8, 0xd4, 0xc8),
-            (Look::Dark, Ink::Quiet) => (0x8a, 0x8f, 0x98),
-            (Look::Dark, Ink::Faint) => (0x56, 0x5d, 0x68),
+            (Look::Dark, Ink::Quiet) => (0xa9, 0xad, 0xb4),
+            (Look::Dark, Ink::Faint) => (0x93, 0x97, 0x9e),
             (Look::Dark, Ink::Rule) => (0x31, 0x38, 0x44),
             (Look::Dark, Ink::Time) => (0xe3, 0xa8, 0x5b),
             (Look::Dark, Ink::Place) => (0x6c, 0xb8, 0xa6),
             (Look::Dark, Ink::Fresh) => (0xc7, 0x9b, 0xd8),
             (Look::Dark, Ink::Trouble) => (0xe0, 0x7f, 0x68),
             (Look::Dark, Ink::Agreement) => (0x9c, 0xb8, 0x6a),
-            (Look::Light, Ink::Text) => (0x2b, 0x2e, 0x33),
-            (Look::Light, Ink::Quiet) => (0x66, 0x6b, 0x73),
-            (Look::Light, Ink::Faint) => (0x9a, 0x9c, 0x9a),
+            (Look::Light, Ink::Text) => (0x24, 0x26, 0x2b),
+            (Look::Light, Ink::Quiet) => (0x4a, 0x4e, 0x55),
+            (Look::Light, Ink::Faint) => (0x60, 0x63, 0x63),
             (Look::Light, Ink::Rule) => (0xcd, 0xc9, 0xbd),
-            (Look::Light, Ink::Time) => (0x9a, 0x5f, 0x10),
-            (Look::Light, Ink::Place) => (0x1d, 0x70, 0x61),
+            (Look::Light, Ink::Time) => (0x8a, 0x52, 0x0a),
+            (Look::Light, Ink::Place) => (0x1a, 0x65, 0x57),
             (Look::Light, Ink::Fresh) => (0x7d, 0x3f, 0x98),
-            (Look::Light, Ink::Trouble) => (0xb0, 0x3a, 0x20),
-            (Look::Light, Ink::Agreement) => (0x51, 0x70, 0x16),
+            (Look::Light, Ink::Trouble) => (0xab, 0x36, 0x1c),
+            (Look::Light, Ink::Agreement) => (0x45, 0x60, 0x12),
         }
     }
 
@@ -172,7 +172,30 @@ fn nearest_index((red, green, blue): (u8, u8, u8)) -> u8 {
 
 #[cfg(test)]
 mod tests {
-    use super::nearest_index;
+    use super::{Colours, Ink, Look, Theme, nearest_index};
+
+    /// The share of white light a colour gives back: relative luminance of WCAG 2.2.
+    fn luminance((red, green, blue): (u8, u8, u8)) -> f64 {
+        let linear = |value: u8| {
+            let value = f64::from(value) / 255.0;
+            if value <= 0.04045 { value / 12.92 } else { ((value + 0.055) / 1.055).powf(2.4) }
+        };
+        0.2126 * linear(red) + 0.7152 * linear(green) + 0.0722 * linear(blue)
+    }
+
+    /// What says something can be read on both grounds: 4.5 : 1 at least, as WCAG 2.2 has it for text (1.4.3).
+    #[test]
+    fn every_ink_can_be_read_on_both_grounds() {
+        let inks = [Ink::Text, Ink::Quiet, Ink::Faint, Ink::Time, Ink::Place, Ink::Fresh, Ink::Trouble, Ink::Agreement];
+        for look in [Look::Dark, Look::Light] {
+            let theme = Theme { look, colours: Colours::Full };
+            for (ink, raised) in inks.into_iter().flat_map(|ink| [(ink, false), (ink, true)]) {
+                let (one, other) = (luminance(theme.rgb(ink)), luminance(theme.ground_rgb(raised)));
+                let contrast = (one.max(other) + 0.05) / (one.min(other) + 0.05);
+                assert!(contrast >= 4.5, "{look:?} {ink:?} on its ground, raised: {raised}: {contrast:.2}");
+            }
+        }
+    }
 
     #[test]
     fn indexed_colours_come_near() {

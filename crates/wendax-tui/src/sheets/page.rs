@@ -93,8 +93,14 @@ fn lines(page: &str, room: u16) -> Vec<Line> {
         } else if text.starts_with("|--") {
         } else if let Some(row) = text.strip_prefix('|') {
             let cells: Vec<&str> = row.trim_end_matches('|').split('|').map(str::trim).collect();
-            let text = cells.iter().map(|cell| padded(cell, width(cell).max(11) + 1)).collect::<String>();
-            lines.push(Line { text: text.trim_end().to_owned(), is_heading: false });
+            let (last, first) = cells.split_last().unwrap_or((&"", &[]));
+            let lead = first.iter().map(|cell| padded(cell, width(cell).max(11) + 1)).collect::<String>();
+            // The last cell goes on below itself.
+            let (at, blanks) = (width(&lead), " ".repeat(usize::from(width(&lead).saturating_sub(2))));
+            for (index, text) in wrap(last, room.saturating_sub(at)).iter().enumerate() {
+                let lead = if index == 0 { &lead } else { &blanks };
+                lines.push(Line { text: format!("{lead}{text}"), is_heading: false });
+            }
         } else if text.is_empty() {
             lines.push(Line { text: String::new(), is_heading: false });
         } else {

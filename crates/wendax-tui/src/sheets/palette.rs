@@ -97,7 +97,13 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chos
     let text = query.text();
     let found = found(app, &text);
     let note = if found.len() == 1 { "1 command".to_owned() } else { format!("{} commands", found.len()) };
-    let inner = sheet(pen, area, (96, rows(area.height) + 3), "palette", &note);
+    let inner = sheet(
+        pen,
+        area,
+        (96, rows(area.height).min(u16::try_from(found.len()).unwrap_or(u16::MAX).max(10)) + 3),
+        "palette",
+        &note,
+    );
     let at = query.draw(pen, Rect { height: 1, ..inner }, Ink::Text, true);
     if query.is_empty() {
         pen.text(at + 2, inner.y, inner.width.saturating_sub(2), "any words of a command", Ink::Faint);
@@ -115,7 +121,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chos
     }
     list::draw(pen, body, found.len(), Some(chosen), &|pen, index| {
         let ink = match fits(app, &found[index]) {
-            false => Ink::Faint,
+            false => Ink::Quiet,
             true if index == chosen => Ink::Time,
             true => Ink::Text,
         };

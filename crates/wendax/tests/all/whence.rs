@@ -121,7 +121,7 @@ fn the_first_steps_go_on_where_they_were_left() {
             "2 of 12" => screen.keys("Right"),
             _ => screen.keys("Right Left"),
         }
-        screen.shows("✓ the page");
+        screen.shows("✓ ");
         screen.text("q");
         screen.shows("ended with 0");
     }
