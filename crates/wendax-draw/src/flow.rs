@@ -60,19 +60,21 @@ fn lay_flow_out(flow: &Flow) -> Laid {
     lay_out(&blocks, &edges, PITCH)
 }
 
-/// The drawing of a routine; the block that is next stands out.
-pub fn flow(flow: &Flow, present: Option<usize>) -> Scene {
+/// The drawing of a routine: the block that is next stands out, and the way that is gone from it now. How wide a way is says
+/// how often it was gone.
+pub fn flow(flow: &Flow, present: Option<usize>, way: Option<usize>) -> Scene {
     let blocks = flow.blocks.iter().filter(|block| !block.lines.is_empty()).count();
     let laid = lay_flow_out(flow);
     let mut scene = Scene::new(format!("flow of {}", flow.name), &laid.noted(format!("{blocks} blocks")));
-    let most = flow.edges.iter().filter_map(|edge| edge.times).max().unwrap_or(0);
+    let most = flow.most();
     for line in laid.lines() {
-        let (times, is_jump) = flow.along(&line.edges);
-        let ink = if is_jump { Ink::Time } else { Ink::Place };
-        let stroke = match times {
-            Some(0) => Stroke::thin(Ink::Faint).dashed(),
-            Some(times) if times * 4 >= most => Stroke::thin(ink).wide(2.2),
-            _ => Stroke::thin(ink).wide(1.2),
+        let is_gone = way.is_some_and(|way| line.edges.contains(&way));
+        let ink = if is_gone { Ink::Time } else { Ink::Quiet };
+        let stroke = match flow.along(&line.edges) {
+            Some(0) if !is_gone => Stroke::thin(Ink::Faint).dashed(),
+            Some(times) if times * 4 >= most => Stroke::thin(ink).wide(2.6),
+            Some(times) if times * 40 >= most => Stroke::thin(ink).wide(1.7),
+            _ => Stroke::thin(ink).wide(1.0),
         };
         scene.path(line.points.iter().map(|&point| place(point)).collect(), stroke, line.has_head);
     }

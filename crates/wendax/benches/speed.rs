@@ -394,7 +394,7 @@ fn costs() {
     let session = Session::new(image(&text), Settings::default());
     let flow = Flow::of(&session, session.image().entry, None).expect("there is code");
     let drawn = seconds(|| {
-        let scene = wendax_draw::flow(&flow, None);
+        let scene = wendax_draw::flow(&flow, None, None);
         black_box(wendax_draw::to_svg(&scene, wendax_draw::Look::Light));
     });
     println!("the flow of 1,200 jumps to one place: {drawn:.2} s");
@@ -567,11 +567,11 @@ fn drawing() {
     let flow = Flow::of(&session, session.image().entry, None).expect("there is code");
     let mut sizes = (0, 0);
     let time = seconds(|| {
-        let scene = wendax_draw::flow(&flow, None);
+        let scene = wendax_draw::flow(&flow, None, None);
         sizes.0 = black_box(wendax_draw::to_svg(&scene, wendax_draw::Look::Light)).len();
     });
     let paged = seconds(|| {
-        let scene = wendax_draw::flow(&flow, None);
+        let scene = wendax_draw::flow(&flow, None, None);
         sizes.1 = wendax_draw::to_pdf(&[scene], wendax_draw::Look::Light, None).expect("it can be made").len();
     });
     println!(

@@ -107,7 +107,7 @@ proptest! {
         let measured = tally(&session);
         for routine in &measured.routines {
             let Some(found) = Flow::of(&session, routine.address, Some(&measured)) else { continue };
-            let scene = flow(&found, Some(0));
+            let scene = flow(&found, Some(0), found.way_now(session.present_address(), Some(true)));
             prop_assert_eq!(wrong(&scene), None);
             prop_assert_eq!(run_through(&scene), None);
             // Each instruction is in it, but for those that are folded.

@@ -49,11 +49,11 @@ fn programs_and_runs_are_drawn() {
     let drawn = Flow::of(&session, address, Some(&measured)).expect("there is code");
     // 120 and 90 are small: twice taken, twice not.
     says(
-        &flow(&drawn, None),
+        &flow(&drawn, None, None),
         &["flow of total", "@small", "C = 1  2 \u{d7}", "C = 0  2 \u{d7}", "r1 \u{2260} 0  3 \u{d7}"],
     );
     let start = Flow::of(&session, session.image().entry, None).expect("there is code");
-    says(&flow(&start, Some(0)), &["flow of start", "sys exit"]);
+    says(&flow(&start, Some(0), None), &["flow of start", "sys exit"]);
     says(&calls(&measured), &["total", "light", "2 \u{d7}", "own "]);
     says(&tree(&measured), &["start", "total", "steps"]);
     says(&memory(&session, Some(&measured)), &["wagons", "no memory", "read 4, written 0", "code", "stack", "lamps"]);
@@ -153,7 +153,7 @@ fn screens_are_drawn_with_their_signs_and_documents_have_pages() {
 fn a_general_reader_finds_the_text_of_a_pdf() {
     let session = session(YARD);
     let drawn = Flow::of(&session, session.image().entry, Some(&tally(&session))).expect("there is code");
-    let pdf = to_pdf(&[flow(&drawn, None)], Look::Light, None).expect("it can be made");
+    let pdf = to_pdf(&[flow(&drawn, None, None)], Look::Light, None).expect("it can be made");
     let folder = std::env::temp_dir().join(format!("wendax-draw-{}", std::process::id()));
     std::fs::create_dir_all(&folder).expect("a folder");
     let path = folder.join("flow.pdf");

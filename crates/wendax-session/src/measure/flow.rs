@@ -71,10 +71,24 @@ pub struct Flow {
 const MOST: usize = 20_000;
 
 impl Flow {
-    /// How often a line was gone that these edges share, when that was measured, and whether jumps lead along it.
-    pub fn along(&self, edges: &[usize]) -> (Option<u64>, bool) {
-        let edges = || edges.iter().filter_map(|&edge| self.edges.get(edge));
-        (edges().map(|edge| edge.times).sum(), edges().any(|edge| edge.is_jump))
+    /// How often a line was gone that these edges share, when that was measured.
+    pub fn along(&self, edges: &[usize]) -> Option<u64> {
+        edges.iter().filter_map(|&edge| self.edges.get(edge)).map(|edge| edge.times).sum()
+    }
+
+    /// How often the way was gone that was gone most, when that was measured.
+    pub fn most(&self) -> u64 {
+        self.edges.iter().filter_map(|edge| edge.times).max().unwrap_or(0)
+    }
+
+    /// The way that is gone now from the instruction at an address, when it is the last one of its block: a jump is taken
+    /// or not.
+    pub fn way_now(&self, present: Addr, is_taken: Option<bool>) -> Option<usize> {
+        let ends = |block: &FlowBlock| block.lines.last().is_some_and(|line| line.address == present);
+        let from = self.blocks.iter().position(ends)?;
+        let ways = || self.edges.iter().enumerate().filter(move |(_, edge)| edge.from == from);
+        let is_one = ways().count() == 1;
+        ways().find(|(_, edge)| is_one || is_taken == Some(edge.is_jump)).map(|(index, _)| index)
     }
 
     /// Of the routine that holds an address, as its code is now; counts come from a tally of the run.

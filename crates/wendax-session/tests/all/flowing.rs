@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, Settings, StepNo};
-use wendax_session::{Command, Flow, Level, Levels, Measuring, Progress, Session};
+use wendax_session::{Command, Flow, Level, Levels, Measuring, Progress, Session, explain};
 
 const LINES: [&str; 9] = [
     "add r{d}, 3",
@@ -79,10 +79,17 @@ proptest! {
         let mut gone: BTreeMap<(usize, Addr), u64> = BTreeMap::new();
         while session.now() < end {
             let from = session.machine().pc();
+            let way = flow.way_now(from, explain(&session).taken);
             go(&mut session, Command::Step);
             let to = session.machine().pc();
             let block = places[&from];
             let is_last = flow.blocks[block].lines.last().is_some_and(|line| line.address == from);
+            // The way that is lit is the one that is gone.
+            if let Some(way) = way {
+                prop_assert_eq!(flow.blocks[flow.edges[way].to].from, to, "{}", text);
+            }
+            let leads = is_last && flow.edges.iter().any(|edge| edge.from == block);
+            prop_assert_eq!(way.is_some(), leads, "at {:04X} of {}", from, text);
             if is_last {
                 *gone.entry((block, to)).or_default() += 1;
             } else {

@@ -26,8 +26,8 @@ impl Pane for Flow {
 
     fn about(&self) -> &'static str {
         "The present routine as blocks that run from top to bottom, and the ways from one to another: with a condition \
-         where there is a choice, and how often each was gone in the run so far. Ways of jumps and those to the following \
-         instruction have colours of their own. The band is the instruction that comes next, and the page follows it; up \
+         where there is a choice, and how often each was gone in the run so far. How wide a way is says how \
+         often it was gone, and the one that is gone now is lit. The band is the instruction that comes next, and the page follows it; up \
          and down go through the instructions, Enter shows the line in the source."
     }
 
@@ -84,6 +84,8 @@ struct View<'a> {
     /// The cell of the plane in the left upper corner.
     corner: (i32, i32),
     chosen: Option<(usize, usize)>,
+    /// The way that is gone now.
+    way: Option<usize>,
 }
 
 /// Rows above a block's name, for the heads of arrows.
@@ -105,7 +107,9 @@ impl<'a> View<'a> {
             middle(x + width / 2, body.width, wide)
         };
         let corner = (left, middle(y + line, body.height, high + 1));
-        Self { shown, body, corner, chosen }
+        let taken = app.world.walk.explanation.as_ref().and_then(|account| account.taken);
+        let way = app.session().and_then(|session| shown.flow.way_now(session.present_address(), taken));
+        Self { shown, body, corner, chosen, way }
     }
 
     /// The cell of the screen for one of the plane, when it is in view.
@@ -170,32 +174,43 @@ impl<'a> View<'a> {
         const LEFT: u8 = 4;
         const RIGHT: u8 = 8;
         const SIGNS: [&str; 16] = ["", "╵", "╷", "│", "╴", "┘", "┐", "┤", "╶", "└", "┌", "├", "─", "┴", "┬", "┼"];
-        let mut cells: BTreeMap<(i32, i32), (u8, Ink)> = BTreeMap::new();
-        let mut add = |x: i32, y: i32, part: u8, ink: Ink| {
-            let cell = cells.entry((x, y)).or_insert((0, ink));
+        const WIDE: [&str; 16] = ["", "╹", "╻", "┃", "╸", "┛", "┓", "┫", "╺", "┗", "┏", "┣", "━", "┻", "┳", "╋"];
+        let mut cells: BTreeMap<(i32, i32), (u8, Ink, bool)> = BTreeMap::new();
+        let mut add = |x: i32, y: i32, part: u8, (ink, is_wide): (Ink, bool)| {
+            let cell = cells.entry((x, y)).or_insert((0, ink, is_wide));
             cell.0 |= part;
+            // The way that is gone now is seen where it crosses another one, too.
+            if ink == Ink::Time {
+                cell.1 = ink;
+            }
+            cell.2 |= is_wide;
         };
+        let flow = &self.shown.flow;
+        let most = flow.most();
         // What is out of view is not gone along: lines are as long as the whole routine.
         let (left, top) = self.corner;
         let (right, bottom) = (left + i32::from(self.body.width), top + i32::from(self.body.height));
         let mut heads = Vec::new();
         for line in self.shown.laid.lines() {
-            let ink = match self.shown.flow.along(&line.edges) {
-                (Some(0), _) => Ink::Faint,
-                (_, true) => Ink::Time,
-                (_, false) => Ink::Agreement,
+            let times = flow.along(&line.edges);
+            let ink = match times {
+                _ if self.way.is_some_and(|way| line.edges.contains(&way)) => Ink::Time,
+                Some(0) => Ink::Rule,
+                _ => Ink::Quiet,
             };
+            // How wide it is says how often.
+            let look = (ink, times.is_some_and(|times| times > 0 && times * 4 >= most));
             for pair in line.points.windows(2) {
                 let ((x1, y1), (x2, y2)) = (pair[0], pair[1]);
                 if x1 == x2 {
                     for y in y1.min(y2).max(top - 1)..y1.max(y2).min(bottom) {
-                        add(x1, y, DOWN, ink);
-                        add(x1, y + 1, UP, ink);
+                        add(x1, y, DOWN, look);
+                        add(x1, y + 1, UP, look);
                     }
                 } else {
                     for x in x1.min(x2).max(left - 1)..x1.max(x2).min(right) {
-                        add(x, y1, RIGHT, ink);
-                        add(x + 1, y1, LEFT, ink);
+                        add(x, y1, RIGHT, look);
+                        add(x + 1, y1, LEFT, look);
                     }
                 }
             }
@@ -203,8 +218,9 @@ impl<'a> View<'a> {
                 heads.push((x, y, ink));
             }
         }
-        for ((x, y), (parts, ink)) in cells {
-            self.text(pen, x, y, SIGNS[usize::from(parts & 15)], ink);
+        for ((x, y), (parts, ink, is_wide)) in cells {
+            let signs = if is_wide { WIDE } else { SIGNS };
+            self.text(pen, x, y, signs[usize::from(parts & 15)], ink);
         }
         // The row above a block is its own: there the line comes down to it.
         for (x, y, ink) in heads {

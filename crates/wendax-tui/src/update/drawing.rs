@@ -133,7 +133,8 @@ impl App {
             Drawing::Flow => {
                 let flow = Flow::of(session, here, tally).ok_or("there is no code here")?;
                 let next = flow.block_at(present);
-                wendax_draw::flow(&flow, next)
+                let taken = self.world.walk.explanation.as_ref().and_then(|account| account.taken);
+                wendax_draw::flow(&flow, next, flow.way_now(present, taken))
             }
             Drawing::Calls => wendax_draw::calls(tally.ok_or_else(not_run)?),
             Drawing::Tree => wendax_draw::tree(tally.ok_or_else(not_run)?),
