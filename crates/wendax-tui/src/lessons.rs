@@ -262,7 +262,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         Some(before) if course.has_just_done => format!("✓ {} · {keys}", before.title),
         _ => keys.to_owned(),
     };
-    pen.head(Rect { height: 1, ..area }, &title, &note, true);
+    pen.head(Rect { height: 1, ..area }, &title, &note, false);
     let lines = wrap(text, area.width.saturating_sub(2).min(WIDEST));
     for (y, line) in (area.y + 1..area.bottom()).zip(&lines) {
         pen.text(area.x + 1, y, area.width.saturating_sub(1), line, Ink::Fresh);
