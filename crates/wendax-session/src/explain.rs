@@ -19,7 +19,7 @@ use crate::session::Session;
 use crate::stack::entered;
 use crate::stops::Thing;
 use crate::words::{
-    by_hand_words, call_failed, file_words, interrupt_words, line_words, lines_words, place, tone_words,
+    by_hand_words, call_failed, file_words, interrupt_words, line_words, lines_words, number_words, place, tone_words,
 };
 use wendax_image::{Image, SymbolKind};
 use wendax_isa::Target;
@@ -196,8 +196,7 @@ impl<'a> Teller<'a> {
         if let Some(name) = self.label(Addr(value)).filter(|_| Addr(value) >= self.target.map.vectors_end) {
             return format!("{} ({name})", self.target.hex(value));
         }
-        let signed = self.target.signed(value);
-        let plain = if signed < 0 { format!("{value} ({signed})") } else { value.to_string() };
+        let plain = number_words(self.target, value);
         match self.base {
             Base::Decimal => plain,
             _ if value < 10 => plain,

@@ -113,18 +113,19 @@ pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
     if let (Event::Levers(now), Some(was)) = (&change.event, change.was) {
         return lever_words(was, *now);
     }
+    if let Event::SetRegister(register, value) = change.event {
+        let (was, now) = register_words(session, register, change.was, value);
+        return format!("{} was {was}, set by hand to {now}", target.register_name(register));
+    }
     let (name, new) = match change.event {
-        Event::SetRegister(register, value) => {
-            (target.register_name(register).to_owned(), register_value(session, register, value))
-        }
         Event::SetFlags(flags) => ("the flags".to_owned(), flag_letters(target, flags)),
         Event::SetByte(address, value) => (format!("[{}]", target.hex_address(address)), value.to_string()),
         Event::Levers(levers) => ("the levers".to_owned(), target.hex(levers)),
+        Event::SetRegister(..) => return String::new(),
         Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited | Event::File(..) => return String::new(),
     };
     let was = match (change.was, &change.event) {
         (None, _) => "not set".to_owned(),
-        (Some(was), Event::SetRegister(register, _)) => register_value(session, *register, was),
         (Some(was), Event::SetFlags(_)) => flag_letters(target, was),
         (Some(was), Event::Levers(_)) => target.hex(was),
         (Some(was), _) => was.to_string(),
@@ -160,23 +161,31 @@ fn flag_letters(target: &Target, flags: u32) -> String {
     if on.is_empty() { "all 0".to_owned() } else { on }
 }
 
-/// A register's value in a line of changes: an address for those that hold one, else a number.
-fn register_value(session: &Session, register: Reg, value: u32) -> String {
+/// A word where it stands among decimal numbers: with its value as a signed number when that is another one.
+pub(crate) fn number_words(target: &Target, value: u32) -> String {
+    let signed = target.signed(value);
+    if signed < 0 { format!("{value} ({signed})") } else { value.to_string() }
+}
+
+/// What was there and what is there now, in one base: addresses in hexadecimal when one of them is the address of a label or
+/// `holds_address`, else numbers.
+fn both_words(session: &Session, holds_address: bool, was: Option<u32>, now: u32) -> (String, String) {
     let target = session.machine().target();
-    let holds_address = register == target.roles.stack || Some(register) == target.roles.frame;
-    if holds_address || is_label(session, value) { target.hex(value) } else { target.signed(value).to_string() }
+    let is_address = holds_address || is_label(session, now) || was.is_some_and(|was| is_label(session, was));
+    let words = |value: u32| if is_address { format!("0x{}", target.hex(value)) } else { number_words(target, value) };
+    (was.map_or("not set".to_owned(), words), words(now))
+}
+
+/// The same for a register: some hold addresses by their role.
+fn register_words(session: &Session, register: Reg, was: Option<u32>, now: u32) -> (String, String) {
+    let roles = &session.machine().target().roles;
+    both_words(session, register == roles.stack || Some(register) == roles.frame, was, now)
 }
 
 /// A word is the address of a label, of one behind the vectors, where small numbers are no places any more.
 fn is_label(session: &Session, word: u32) -> bool {
     let address = Addr(word);
     address >= session.machine().target().map.vectors_end && session.image().label_at(address).is_some()
-}
-
-/// A word that is a label's address as that, anything else as a number.
-fn named_or_number(session: &Session, value: u32, is_word: bool) -> String {
-    let target = session.machine().target();
-    if is_word && is_label(session, value) { target.hex(value) } else { value.to_string() }
 }
 
 /// What a step was when it was more than an instruction: `interrupt timer (8) → 0220 (tick)`.
@@ -199,12 +208,10 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
     }
     for change in &effects.registers {
         let name = target.register_name(change.register);
-        let value = |value: u32| register_value(session, change.register, value);
-        changes.push(match (change.was_known, change.old == change.new) {
-            (false, _) => format!("{name} not set → {}", value(change.new)),
-            (true, true) => format!("{name} {} again", value(change.new)),
-            (true, false) => format!("{name} {} → {}", value(change.old), value(change.new)),
-        });
+        let was = change.was_known.then_some(change.old);
+        let (old, new) = register_words(session, change.register, was, change.new);
+        let is_same = was == Some(change.new);
+        changes.push(if is_same { format!("{name} {new} again") } else { format!("{name} {old} → {new}") });
     }
     if let (StepKind::Call(_), true) = (effects.kind, effects.flags.touched != 0 && effects.steps == 1)
         && call_failed(target, effects)
@@ -222,15 +229,20 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
             changes.push(format!("{} left below sp", some(change.new.len() as u64, "byte", "bytes")));
             continue;
         }
-        let value = |value: u32| named_or_number(session, value, change.new.len() == target.word_bytes() as usize);
         let hex = target.hex_address(change.address);
         let name = session.image().label_at(change.address).map_or(hex, |symbol| symbol.name.clone());
         let word = target.word_bytes() as usize;
-        changes.push(match (change.new.len() > word, change.was_known) {
+        let was = change.was_known.then(|| change.old_value());
+        // A byte is no address.
+        let (old, new) = if change.new.len() == word {
+            both_words(session, false, was, change.new_value())
+        } else {
+            (was.map_or("not set".to_owned(), |was| was.to_string()), change.new_value().to_string())
+        };
+        changes.push(match (change.new.len() > word, was == Some(change.new_value())) {
             (true, _) => format!("{} bytes at {name}", change.new.len()),
-            (_, false) => format!("[{name}] not set → {}", value(change.new_value())),
-            (_, true) if change.old == change.new => format!("[{name}] {} again", value(change.new_value())),
-            (_, true) => format!("[{name}] {} → {}", value(change.old_value()), value(change.new_value())),
+            (_, true) => format!("[{name}] {new} again"),
+            (_, false) => format!("[{name}] {old} → {new}"),
         });
     }
     let is_entry = matches!(effects.kind, StepKind::Trap(_) | StepKind::Interrupt(_));

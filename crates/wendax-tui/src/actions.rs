@@ -213,6 +213,8 @@ pub enum File {
 #[expect(missing_docs, reason = "the table of keys says what each one does")]
 pub enum SheetAction {
     Take,
+    /// Puts the example that is shown into the text.
+    Example,
     Leave,
     /// One of the answers to a question, by its letter.
     Answer(char),

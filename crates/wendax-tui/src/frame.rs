@@ -1,7 +1,7 @@
 //! State to cells: the header, the panes of the page, the keys line, and what lies over them. Nothing is changed here.
 
 mod header;
-mod keys_line;
+pub(crate) mod keys_line;
 
 use crate::app::App;
 use crate::layout::{Layout, SMALLEST, lay_out};

@@ -845,6 +845,14 @@ pub const BINDINGS: &[Binding] = &[
     look(&["Esc"], &[Offer], Look::Walk, "walk", "Leave writing", ""),
     // ---- sheets
     bind(&["Enter"], &[Field], Action::Sheet(SheetAction::Take), "take it", "Take what is chosen or written", ""),
+    bind(
+        &["Ctrl-E"],
+        &[Field],
+        Action::Sheet(SheetAction::Example),
+        "",
+        "Put the example into the text, in the guide",
+        "",
+    ),
     bind(&["Esc"], &[Field, Question], Action::Sheet(SheetAction::Leave), "leave", "Leave", "close cancel"),
     edit(&["Ctrl-Z"], &[Field, Console], Edit::Undo, "Undo what was written in the field", ""),
     answer(&["s"], 's', "Save and quit"),
@@ -974,6 +982,41 @@ pub(crate) fn key_name(key: KeyEvent) -> String {
     name
 }
 
+/// The key that is shown so; `None` when that is several, or none.
+pub(crate) fn event_of(shown: &str) -> Option<KeyEvent> {
+    if shown == "Shift-Tab" {
+        return Some(KeyEvent::new(KeyCode::BackTab, KeyModifiers::NONE));
+    }
+    let (mut modifiers, mut rest) = (KeyModifiers::NONE, shown);
+    for (name, modifier) in [("Ctrl-", KeyModifiers::CONTROL), ("Shift-", KeyModifiers::SHIFT)] {
+        if let Some(key) = rest.strip_prefix(name).filter(|key| !key.is_empty()) {
+            (modifiers, rest) = (modifiers | modifier, key);
+        }
+    }
+    let code = match rest {
+        "→" => KeyCode::Right,
+        "←" => KeyCode::Left,
+        "↑" => KeyCode::Up,
+        "↓" => KeyCode::Down,
+        "Enter" => KeyCode::Enter,
+        "Esc" => KeyCode::Esc,
+        "Tab" => KeyCode::Tab,
+        "Space" => KeyCode::Char(' '),
+        "Home" => KeyCode::Home,
+        "End" => KeyCode::End,
+        "PageUp" => KeyCode::PageUp,
+        "PageDown" => KeyCode::PageDown,
+        "Backspace" => KeyCode::Backspace,
+        "Delete" => KeyCode::Delete,
+        key if key.chars().count() == 1 => {
+            let sign = key.chars().next()?;
+            KeyCode::Char(if modifiers == KeyModifiers::NONE { sign } else { sign.to_ascii_lowercase() })
+        }
+        key => KeyCode::F(key.strip_prefix('F')?.parse().ok()?),
+    };
+    Some(KeyEvent::new(code, modifiers))
+}
+
 /// What a key stands for in the first of some contexts that knows it. Where text is taken, plain signs are text and
 /// no later context is asked about them.
 pub(crate) fn action_for(key: KeyEvent, contexts: &[Context]) -> Option<Action> {
@@ -1044,6 +1087,16 @@ pub fn keys_document() -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_shown_of_a_key_leads_back_to_it() {
+        for key in BINDINGS.iter().flat_map(|binding| binding.keys) {
+            let event = event_of(&shown(key)).unwrap_or_else(|| panic!("{key}"));
+            assert_eq!(key_name(event), *key);
+        }
+        assert_eq!(event_of("↑ ↓"), None);
+        assert_eq!(event_of(""), None);
+    }
 
     #[test]
     fn no_key_means_two_things_in_one_context() {

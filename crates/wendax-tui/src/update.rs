@@ -159,7 +159,7 @@ impl App {
         }
     }
 
-    fn key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
+    pub(super) fn key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
         self.screen.was_read();
         // What is being looked for is given up by Esc; another key asks for something else, and ends it too.
         if self.world.walk.sought.take().is_some() && key.code == KeyCode::Esc {

@@ -318,3 +318,25 @@ fn a_way_back_of_which_one_byte_was_set_by_hand_is_told_so() {
         assert!(caution.contains("was written over") && caution.ends_with(", by hand"), "byte {offset}: {caution}");
     }
 }
+
+#[test]
+fn both_sides_of_an_arrow_are_in_one_base_and_signs_stand_beside() {
+    let text = "start: mov r1, 2\n mov r1, list\n add r1, 2\n mov r2, -5\n mov r2, 7\n push r1\n stw [list], r2\n halt\n .data\nlist: .word 40000\n";
+    let mut session = session(text);
+    let mut told = Vec::new();
+    for _ in 0..7 {
+        go(&mut session, Command::Step);
+        let words = wendax_session::change_words(&session, session.last_step().expect("it was taken"));
+        told.push(words.first().cloned().unwrap_or_default());
+    }
+    let wanted = [
+        "r1 not set → 2",
+        "r1 0x0002 → 0x0300",
+        "r1 0x0300 → 0x0302",
+        "r2 not set → 65531 (-5)",
+        "r2 65531 (-5) → 7",
+        "sp 0xFE00 → 0xFDFE",
+        "[list] 40000 (-25536) → 7",
+    ];
+    assert_eq!(told, wanted);
+}

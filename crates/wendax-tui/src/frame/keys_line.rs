@@ -2,10 +2,11 @@
 
 use crate::app::App;
 use crate::cells::{width, wrap};
-use crate::keys::{BINDINGS, Context, shown};
+use crate::keys::{self, BINDINGS, Context, shown};
 use crate::parts::pen::Pen;
 use crate::screen::{Mode, Tone};
 use crate::theme::Ink;
+use crossterm::event::KeyEvent;
 use ratatui::layout::Rect;
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
@@ -26,15 +27,36 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         }
         return;
     }
+    for (x, key, what) in placed(app, area) {
+        let at = pen.bold(x, area.y, width(&key), &key, Ink::Time);
+        pen.text(at + 1, area.y, width(what), what, Ink::Quiet);
+    }
+}
+
+/// The keys that have room, with their columns.
+fn placed(app: &App, area: Rect) -> Vec<(u16, String, &'static str)> {
     let mut at = area.x + 1;
+    let mut placed = Vec::new();
     for (key, what) in list(app) {
         let needed = width(&key) + 1 + width(what) + 3;
         if at + needed > area.right() {
             break;
         }
-        at = pen.bold(at, area.y, width(&key), &key, Ink::Time);
-        at = pen.text(at + 1, area.y, width(what), what, Ink::Quiet) + 3;
+        placed.push((at, key, what));
+        at += needed;
     }
+    placed
+}
+
+/// The key that is shown at a column, when nothing is told there.
+pub(crate) fn key_at(app: &App, column: u16) -> Option<KeyEvent> {
+    if app.screen.said.is_some() {
+        return None;
+    }
+    let placed = placed(app, app.screen.layout.keys);
+    let holds = |(x, key, what): &&(u16, String, &str)| (*x..x + width(key) + 1 + width(what)).contains(&column);
+    let (_, key, _) = placed.iter().find(holds)?;
+    keys::event_of(key)
 }
 
 /// Keys with what they do in a word or two, those that matter most first.

@@ -1,16 +1,27 @@
 //! The run as a strip: the height is how deep calls went, the signs are what happened.
 
-use super::{Need, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
 use crate::cells::width;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::StepNo;
-use wendax_session::grouped;
-use wendax_session::{Mark, MarkKind};
+use wendax_session::{Command, Mark, MarkKind, grouped};
 
 pub(super) struct Ribbon;
+
+/// Where the run is drawn.
+fn strip(area: Rect) -> Rect {
+    Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area }
+}
+
+/// The column of a step.
+fn column_of(strip: Rect, end: StepNo, step: StepNo) -> u16 {
+    let last = strip.width.saturating_sub(1);
+    let at = u128::from(step.0) * u128::from(last) / u128::from(end.0.max(1));
+    strip.x + u16::try_from(at).unwrap_or(0).min(last)
+}
 
 impl Pane for Ribbon {
     fn name(&self) -> &'static str {
@@ -28,11 +39,22 @@ impl Pane for Ribbon {
     fn about(&self) -> &'static str {
         "The whole run from its first step to its furthest, left to right. The higher the bar, the more routines were \
          active, one called from the other. ┃ is where you are; the signs below are stops, what was typed, changes by \
-         hand and faults."
+         hand and faults. A click goes to that place of the run."
     }
 
     fn need(&self, _: &App, page: Rect) -> Need {
         Need::rows(2, if page.height >= 32 { 3 } else { 2 })
+    }
+
+    /// To the step at that place, or to the mark that is seen there.
+    fn click(&self, app: &App, area: Rect, (x, _): (u16, u16)) -> Option<Order> {
+        let session = app.session().filter(|session| !session.is_running() && session.end() > StepNo::FIRST)?;
+        let strip = strip(area);
+        let at = u64::from(x.clamp(strip.x, strip.right().saturating_sub(1)) - strip.x);
+        let marked = session.marks().iter().find(|mark| column_of(strip, session.end(), mark.step) == x);
+        let last = u64::from(strip.width.saturating_sub(1)).max(1);
+        let step = StepNo(u64::try_from(u128::from(session.end().0) * u128::from(at) / u128::from(last)).unwrap_or(0));
+        Some(Order::Travel(Command::Seek(marked.map_or(step, |mark| mark.step))))
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
@@ -47,13 +69,10 @@ impl Pane for Ribbon {
             "◆ stop  ▾ typed  ✎ edited  ✕ fault".to_owned()
         };
         head(app, pen, area, PaneId::Ribbon, &note);
-        let strip = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
+        let strip = strip(area);
         let columns = session.ribbon().columns(end, strip.width.into());
         let deepest = columns.iter().copied().max().unwrap_or(0).max(1);
-        let column_of = |step: StepNo| {
-            let at = step.0 * u64::from(strip.width.saturating_sub(1)) / end.0.max(1);
-            strip.x + u16::try_from(at).unwrap_or(0).min(strip.width.saturating_sub(1))
-        };
+        let column_of = |step: StepNo| column_of(strip, end, step);
         let here = column_of(now);
         let bars = area.y + 1;
         if area.height >= 2 && end > StepNo::FIRST {

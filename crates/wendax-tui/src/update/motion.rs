@@ -41,7 +41,7 @@ impl App {
         isize::try_from(rows.max(1)).unwrap_or(1)
     }
 
-    fn move_by(&mut self, by: isize) {
+    pub(super) fn move_by(&mut self, by: isize) {
         if let Some(offering) = &mut self.screen.offering
             && by.abs() == 1
         {

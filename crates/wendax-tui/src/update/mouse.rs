@@ -1,6 +1,7 @@
 //! The mouse: a click puts the cursor or the focus there, dragging selects, the wheel scrolls what is under it.
 
 use crate::app::App;
+use crate::frame::keys_line;
 use crate::message::Effect;
 use crate::panes::{PaneId, source};
 use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
@@ -9,11 +10,26 @@ use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 const TURN: isize = 3;
 
 impl App {
-    pub(super) fn mouse(&mut self, event: MouseEvent, effects: &mut Vec<Effect>) {
-        let Some((pane, area)) = self.screen.layout.pane_at(event.column, event.row) else { return };
-        if self.screen.sheet.is_some() {
-            return;
+    /// Presses the key that the keys line shows at a column.
+    fn press_shown(&mut self, column: u16, effects: &mut Vec<Effect>) {
+        if let Some(key) = keys_line::key_at(self, column) {
+            self.key(key, effects);
         }
+    }
+
+    pub(super) fn mouse(&mut self, event: MouseEvent, effects: &mut Vec<Effect>) {
+        if event.row == self.screen.layout.keys.y && event.kind == MouseEventKind::Down(MouseButton::Left) {
+            return self.press_shown(event.column, effects);
+        }
+        if self.screen.sheet.is_some() {
+            let by = match event.kind {
+                MouseEventKind::ScrollUp => -1,
+                MouseEventKind::ScrollDown => 1,
+                _ => return,
+            };
+            return self.move_by(by);
+        }
+        let Some((pane, area)) = self.screen.layout.pane_at(event.column, event.row) else { return };
         let at = (event.column, event.row);
         let place = if pane == PaneId::Source { source::place_under(self, area, at) } else { None };
         match event.kind {

@@ -14,6 +14,7 @@ impl App {
         match answer {
             SheetAction::Leave => self.leave(&sheet),
             SheetAction::Take => self.take(sheet, effects),
+            SheetAction::Example => self.take_example(sheet),
             SheetAction::Answer(letter) => self.answer_question(sheet, letter, effects),
         }
     }
@@ -71,13 +72,10 @@ impl App {
                 None => self.screen.trouble("no file of the program has a name with these letters"),
             },
             Sheet::Guide(mut reading) => {
-                if reading.follow() {
-                    self.screen.sheet = Some(Sheet::Guide(reading));
-                } else if let Some(example) = reading.example() {
-                    self.put_example(&example);
-                } else {
-                    self.screen.sheet = Some(Sheet::Guide(reading));
-                    self.screen.trouble("there is no example of this to put into the text");
+                let (follows, has_example) = (reading.follow(), reading.example().is_some());
+                self.screen.sheet = Some(Sheet::Guide(reading));
+                if !follows && has_example {
+                    self.screen.say("Tab chooses what else to see; Ctrl-E puts the example into the text");
                 }
             }
             Sheet::Names { names, chosen, wanted } => {
@@ -91,6 +89,16 @@ impl App {
                 self.screen.sheet = Some(sheet);
             }
         }
+    }
+
+    /// The example that the guide shows goes into the text.
+    fn take_example(&mut self, sheet: Sheet) {
+        let example = if let Sheet::Guide(reading) = &sheet { reading.example() } else { None };
+        if let Some(example) = example {
+            return self.put_example(&example);
+        }
+        self.screen.sheet = Some(sheet);
+        self.screen.trouble("there is no example here to put into the text");
     }
 
     /// Puts an example below the line of the cursor.

@@ -17,7 +17,7 @@ fn left_undoes_what_right_did() {
     let start = stage.screen();
     stage.keys("Right Right Right");
     shows(&mut stage, "step 3 of 3");
-    shows(&mut stage, "last step  r6 not set → 0300; nothing else");
+    shows(&mut stage, "last step  r6 not set → 0x0300; nothing else");
     stage.keys("Left Left Left");
     let back = stage.screen();
     let without_ribbon = |text: &str| {

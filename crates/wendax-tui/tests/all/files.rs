@@ -1,6 +1,6 @@
 //! A program of several files: looked at, walked through, problems and names across them, what macros became.
 
-use crate::common::{Stage, shows};
+use crate::common::{Stage, hides, shows};
 use crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use wendax_machine::Settings;
 use wendax_source::MemoryFiles;
@@ -183,6 +183,45 @@ fn the_mouse_puts_the_cursor_selects_and_scrolls() {
     assert_eq!(mouse(MouseEventKind::Drag(MouseButton::Left), text + 12, 2 + 5), (3, 12));
     assert_eq!(mouse(MouseEventKind::ScrollDown, text, 3), (6, 12));
     assert_eq!(mouse(MouseEventKind::Down(MouseButton::Left), 120, 3), (6, 12), "elsewhere nothing happens");
+}
+
+#[test]
+fn the_mouse_goes_through_the_run_and_presses_the_keys_that_are_shown() {
+    let mut stage = Stage::new("start: mov r1, 50\nagain: djnz r1, again\n halt\n");
+    stage.keys("g");
+    let click = |stage: &mut Stage, kind, column: usize, row: usize| {
+        let (column, row) = (u16::try_from(column).expect("on the screen"), u16::try_from(row).expect("on the screen"));
+        stage.message(Message::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }));
+    };
+    let down = MouseEventKind::Down(MouseButton::Left);
+    let row_of = |stage: &mut Stage, text: &str| {
+        stage.screen().lines().position(|line| line.contains(text)).expect("it is shown")
+    };
+    let ribbon = row_of(&mut stage, "ribbon") + 1;
+    click(&mut stage, down, 1, ribbon);
+    shows(&mut stage, "step 0 of 52");
+    click(&mut stage, down, 158, ribbon);
+    shows(&mut stage, "step 52 of 52");
+    click(&mut stage, down, 80, ribbon);
+    shows(&mut stage, "step 26 of 52");
+    let keys = stage.screen();
+    let keys = keys.lines().last().expect("a keys line");
+    let at = keys.chars().take_while(|sign| *sign != '→').count();
+    click(&mut stage, down, at + 3, 49);
+    shows(&mut stage, "step 27 of 52");
+    // In the palette the wheel chooses.
+    stage.keys(":").text("step");
+    let chosen = |stage: &mut Stage| {
+        stage.screen().lines().position(|line| line.trim_start().starts_with('▸') && line.contains("tep"))
+    };
+    let before = chosen(&mut stage);
+    click(&mut stage, MouseEventKind::ScrollDown, 30, 40);
+    assert_ne!(chosen(&mut stage), before);
+    let keys = stage.screen();
+    let at = keys.lines().last().expect("a keys line").find("Esc").expect("it is shown");
+    let at = keys.lines().last().expect("a keys line")[..at].chars().count();
+    click(&mut stage, down, at, 49);
+    hides(&mut stage, "palette ─");
 }
 
 #[test]

@@ -87,7 +87,7 @@ fn registers_show_old_values_signs_characters_and_where_they_point() {
     stage.keys("Right");
     shows(&mut stage, "•r1  FFFB     -5  the same again");
     shows(&mut stage, "r2  006B    107  'k'");
-    shows(&mut stage, "last step  r1 -5 again; nothing else");
+    shows(&mut stage, "last step  r1 65531 (-5) again; nothing else");
     stage.keys("Right");
     shows(&mut stage, "•r1  0006      6  was FFFB");
 }
@@ -261,9 +261,14 @@ fn help_tells_of_the_line_under_the_cursor() {
     }
     stage.keys("? Ctrl-U").text("step back").keys("Down");
     shows(&mut stage, "Step back over a call");
-    stage.keys("Enter");
-    shows(&mut stage, "there is no example of this");
+    stage.keys("Ctrl-E");
+    shows(&mut stage, "there is no example here");
+    // Looking a word up writes nothing.
+    let before = stage.app.editor().text();
     stage.keys("Ctrl-U").text("djnz").keys("Enter");
+    assert_eq!(stage.app.editor().text(), before);
+    shows(&mut stage, "Ctrl-E puts the example into the text");
+    stage.keys("Ctrl-E");
     shows(&mut stage, "djnz  r1, here + 4");
     assert_eq!(stage.app.mode(), Mode::Write);
 }

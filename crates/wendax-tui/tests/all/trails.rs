@@ -24,7 +24,7 @@ fn steps_are_listed_with_what_they_did_and_repeats_are_folded() {
     stage.keys("g T");
     shows(&mut stage, "▸trail");
     shows(&mut stage, "push r2");
-    shows(&mut stage, "sp FE00 → FDFE");
+    shows(&mut stage, "sp 0xFE00 → 0xFDFE");
     // Of the rounds before the present step the last one stands there.
     shows(&mut stage, "these 3 lines 199 times more");
     shows(&mut stage, "600  line 4     djnz r1, next");

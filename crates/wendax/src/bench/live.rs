@@ -84,6 +84,9 @@ pub(super) struct Bench {
     written: BTreeSet<PathBuf>,
     /// Files of which unsaved text of last time was looked for.
     looked_for: BTreeSet<String>,
+    /// When that is looked for again, and how often at most: whoever has it may just be ending.
+    unsaved_at: Option<Instant>,
+    unsaved_looks: u8,
     /// What a panic must not lose.
     unsaved: Arc<Mutex<Vec<Unsaved>>>,
     /// Texts that were kept: path and number.
@@ -135,6 +138,8 @@ impl Bench {
             no_text: BTreeMap::new(),
             written: BTreeSet::new(),
             looked_for: BTreeSet::new(),
+            unsaved_at: None,
+            unsaved_looks: 20,
             unsaved: Arc::default(),
             kept: BTreeMap::new(),
             keep_at: None,
@@ -289,11 +294,17 @@ impl Bench {
             return None;
         }
         let now = Instant::now();
-        let due =
-            [self.keep_at, self.look_at, self.wake_at.map(|(at, _)| at), self.tick_at, stale.then(|| now + FRAME)]
-                .into_iter()
-                .flatten()
-                .min();
+        let due = [
+            self.keep_at,
+            self.look_at,
+            self.unsaved_at,
+            self.wake_at.map(|(at, _)| at),
+            self.tick_at,
+            stale.then(|| now + FRAME),
+        ]
+        .into_iter()
+        .flatten()
+        .min();
         let Some(due) = due else { return self.receiver.recv().ok().or(Some(Incoming::End(1))) };
         match self.receiver.recv_timeout(due.saturating_duration_since(now)) {
             Ok(incoming) => Some(incoming),
@@ -313,6 +324,9 @@ impl Bench {
             self.look_at = None;
             self.look_at_disk();
             any = true;
+        }
+        if self.unsaved_at.take_if(|due| *due <= begun).is_some() {
+            self.look_for_unsaved();
         }
         if let Some((_, asked)) = self.wake_at.take_if(|(due, _)| *due <= begun) {
             let effects = update(&mut self.app, Message::Waited(asked));
@@ -605,10 +619,20 @@ impl Bench {
 
     /// Unsaved text of last time is there for each file of the program, also for those that are included.
     fn look_for_unsaved(&mut self) {
+        let changed: Vec<PathBuf> = self.app.unsaved().iter().map(home).collect();
         for path in self.app.program_files() {
-            if self.looked_for.insert(path.clone())
-                && let Some((base, text)) = super::unsaved_of(Path::new(&path))
-            {
+            let place = Path::new(&path);
+            // What is being written here is newer: the other text waits for the next start.
+            if self.looked_for.contains(&path) || changed.iter().any(|changed| changed == place) {
+                continue;
+            }
+            if self.unsaved_looks > 0 && recovery::is_written_elsewhere(place) {
+                self.unsaved_looks -= 1;
+                self.unsaved_at = Some(Instant::now() + DOUBT);
+                continue;
+            }
+            self.looked_for.insert(path.clone());
+            if let Some((base, text)) = super::unsaved_of(place) {
                 self.send(Message::Recovered(path, base, text));
             }
         }
