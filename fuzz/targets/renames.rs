@@ -1,3 +1,7 @@
 //! Bytes into `wendax_project::fuzzing::renames`.
-#![no_main]
+#![cfg_attr(fuzzing, no_main)]
 libfuzzer_sys::fuzz_target!(|data: &[u8]| wendax_project::fuzzing::renames(data));
+
+/// Without the fuzzer it is only compiled.
+#[cfg(not(fuzzing))]
+fn main() {}

@@ -83,7 +83,7 @@ fn act(session: &mut Session, kind: u8, value: u32) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig::with_cases(100))]
 
     /// Back and on: the same machine, files and board at every step, whatever was done when; and nobody asks the disk again.
     #[test]

@@ -265,7 +265,7 @@ fn check(session: &mut Session, stops: &[StopAt], by_hand: Option<u64>) -> Resul
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(300))]
+    #![proptest_config(ProptestConfig::with_cases(150))]
 
     /// Forwards and backwards the same moments, and those the judge names; before and after an edit of the past.
     #[test]

@@ -101,7 +101,7 @@ fn check(session: &mut Session, thing: Thing, at: u64, edit: Option<u64>) -> Res
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(ProptestConfig::with_cases(80))]
 
     /// Writer, reader, changes are those that a walk step by step sees; after an edit of the past too.
     #[test]

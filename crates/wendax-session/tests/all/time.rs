@@ -123,7 +123,7 @@ pub(crate) fn typed() -> impl Strategy<Value = Vec<Vec<u8>>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(300))]
+    #![proptest_config(ProptestConfig::with_cases(150))]
 
     #[test]
     fn back_and_on_again_is_the_same(image in program(), inputs in proptest::collection::vec("[0-9a-z]{0,5}\n", 0..4),

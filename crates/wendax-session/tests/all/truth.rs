@@ -222,7 +222,7 @@ fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), 
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(250))]
+    #![proptest_config(ProptestConfig::with_cases(125))]
 
     #[test]
     fn what_is_foretold_happens_and_a_step_has_one_state(
