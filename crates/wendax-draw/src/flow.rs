@@ -3,7 +3,7 @@
 use crate::layered::{Block, Edge, Laid, lay_out};
 use crate::plan::{PITCH, SMALL, place, size, units};
 use crate::scene::{Area, Ink, LINE, SIZE, Scene, Stroke, length, text_width};
-use wendax_session::{Flow, FlowBlock, FlowEdge, grouped};
+use wendax_session::{Flow, FlowBlock, FlowEdge, counted, grouped};
 
 /// Of a longer block only the beginning and the end are drawn, so many lines of each.
 const MOST_LINES: usize = 16;
@@ -65,7 +65,8 @@ fn lay_flow_out(flow: &Flow) -> Laid {
 pub fn flow(flow: &Flow, present: Option<usize>, way: Option<usize>) -> Scene {
     let blocks = flow.blocks.iter().filter(|block| !block.lines.is_empty()).count();
     let laid = lay_flow_out(flow);
-    let mut scene = Scene::new(format!("flow of {}", flow.name), &laid.noted(format!("{blocks} blocks")));
+    let mut scene =
+        Scene::new(format!("flow of {}", flow.name), &laid.noted(counted(blocks as u64, "block", "blocks")));
     let most = flow.most();
     for line in laid.lines() {
         let is_gone = way.is_some_and(|way| line.edges.contains(&way));

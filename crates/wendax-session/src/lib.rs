@@ -39,6 +39,7 @@ mod meaning;
 mod measure;
 mod moments;
 mod moving;
+mod numbers;
 mod past;
 mod questions;
 mod reader;
@@ -67,9 +68,10 @@ pub use measure::{
     Callee, Cell, Comparison, Cost, Dearest, EventTally, Flow, FlowBlock, FlowEdge, FlowLine, InstructionTally,
     KindTally, LabelTally, Leads, Level, Levels, LineTally, Measuring, NEVER, Passage, RegionTally, RoutineTally, Row,
     SpanTally, SpanTold, Spans, StackTally, StretchTally, TALLY_FORM, Table, TableRow, Tally, TallyError, group_sums,
-    grouped, growth, growth_words, place_in_words, region_name,
+    growth, growth_words, place_in_words, region_name,
 };
 pub use moments::{Happening, What, forgotten_happenings, happenings};
+pub use numbers::{counted, grouped};
 pub use questions::{
     Answer, Change, Changes, Chart, Delay, Filtered, Interruptions, LastWriter, Off, Passages, Spread, Story, Told,
     Toucher, charted, last_write,

@@ -17,7 +17,7 @@ pub use flow::{Flow, FlowBlock, FlowEdge, FlowLine};
 pub use levels::{Level, Levels};
 pub use measuring::Measuring;
 pub use spans::{Passage, SpanTold, Spans, place_in_words};
-pub use tables::{Cell, Leads, NEVER, Table, TableRow, grouped};
+pub use tables::{Cell, Leads, NEVER, Table, TableRow};
 pub use tally::{
     Callee, Dearest, EventTally, InstructionTally, KindTally, LabelTally, LineTally, RegionTally, RoutineTally,
     SpanTally, StackTally, StretchTally, TALLY_FORM, Tally, TallyError, group_sums, region_name,

@@ -5,6 +5,7 @@
 use crate::effects::Effects;
 use crate::instruction::instruction_text;
 use crate::journey::State;
+use crate::numbers::counted;
 use crate::session::{ByHand, Dropped, Session};
 use std::fmt::Write as _;
 use wendax_image::Image;
@@ -87,10 +88,6 @@ pub(crate) fn awaited_words(awaited: Awaited) -> &'static str {
     }
 }
 
-fn some(count: u64, one: &str, many: &str) -> String {
-    if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
-}
-
 /// What a new branch left behind; empty when nothing.
 pub fn dropped_words(dropped: Dropped) -> String {
     let parts = [
@@ -99,7 +96,7 @@ pub fn dropped_words(dropped: Dropped) -> String {
         (dropped.edits as u64, "change by hand", "changes by hand"),
     ];
     let parts: Vec<String> =
-        parts.iter().filter(|(count, ..)| *count > 0).map(|(count, one, many)| some(*count, one, many)).collect();
+        parts.iter().filter(|(count, ..)| *count > 0).map(|(count, one, many)| counted(*count, one, many)).collect();
     if parts.is_empty() {
         String::new()
     } else {
@@ -226,7 +223,7 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
             && (target.map.stack_start..=stack).contains(&end)
             && change.address >= target.map.stack_start
         {
-            changes.push(format!("{} left below sp", some(change.new.len() as u64, "byte", "bytes")));
+            changes.push(format!("{} left below sp", counted(change.new.len() as u64, "byte", "bytes")));
             continue;
         }
         let hex = target.hex_address(change.address);
@@ -270,7 +267,7 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         changes.push(words);
     }
     if effects.consumed > 0 {
-        changes.push(format!("{} of input taken", some(effects.consumed, "byte", "bytes")));
+        changes.push(format!("{} of input taken", counted(effects.consumed, "byte", "bytes")));
     }
     changes.extend(effects.file.as_ref().map(|(path, deed)| file_words(path, deed)));
     changes.extend(effects.tone.map(|(hertz, milliseconds)| format!("sounded {}", tone_words(hertz, milliseconds))));
@@ -317,7 +314,7 @@ fn off_since(session: &Session) -> String {
 
 /// What was done with a file: `12 bytes written to report.txt at 40`.
 pub fn file_words(path: &str, deed: &FileDeed) -> String {
-    let bytes = |count: usize| some(count as u64, "byte", "bytes");
+    let bytes = |count: usize| counted(count as u64, "byte", "bytes");
     match deed {
         FileDeed::Opened(FileMode::Read) => format!("{path} opened to be read"),
         FileDeed::Opened(FileMode::Write) => format!("{path} opened to be written anew"),

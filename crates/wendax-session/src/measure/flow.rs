@@ -1,8 +1,8 @@
 //! The blocks of a routine and the ways between them, with how often each was gone when that was measured.
 
-use super::tables::grouped;
 use super::tally::{Tally, name_of};
 use crate::instruction_text;
+use crate::numbers::grouped;
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
 use wendax_isa::Addr;

@@ -5,6 +5,7 @@
 use super::compare::{Comparison, Row};
 use super::float;
 use super::tally::{Dearest, EventTally, Tally, group_sums};
+use crate::numbers::grouped;
 use std::fmt::Write as _;
 use wendax_isa::{Addr, StepNo};
 
@@ -95,19 +96,6 @@ impl Cell {
 
 fn share(part: u64, whole: u64) -> Cell {
     if whole == 0 { Cell::Nothing } else { Cell::Share(float(part) / float(whole)) }
-}
-
-/// A number with a gap between groups of three digits.
-pub fn grouped(number: u64) -> String {
-    let digits = number.to_string();
-    let mut text = String::new();
-    for (index, digit) in digits.chars().enumerate() {
-        if index > 0 && (digits.len() - index).is_multiple_of(3) {
-            text.push(' ');
-        }
-        text.push(digit);
-    }
-    text
 }
 
 /// A text by which names with numbers at their end come in the order of those: `line 9` before `line 10`.

@@ -40,7 +40,9 @@ fn state_words(app: &App) -> (String, Ink) {
         State::Paused(Why::Breakpoint) => {
             (format!("paused: {}", app.world.met_words().as_deref().unwrap_or("breakpoint")), Ink::Time)
         }
-        State::Paused(Why::Until) => (format!("paused: {}", app.screen.until), Ink::Time),
+        State::Paused(Why::Until) if !app.screen.until.is_empty() => {
+            (format!("paused: {}", app.screen.until), Ink::Time)
+        }
         State::Paused(why) => (format!("paused: {}", why_words(*why)), Ink::Time),
         State::Finished(status) => (format!("finished, status {status}"), Ink::Agreement),
         State::Fault(fault) => (format!("fault: {}", fault.kind), Ink::Trouble),

@@ -11,6 +11,7 @@ use crate::theme::Ink;
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 use ratatui::layout::Rect;
+use wendax_session::counted;
 
 /// Commands that can be done now.
 fn fitting(app: &App) -> impl Iterator<Item = Binding> {
@@ -96,7 +97,7 @@ pub(super) fn rows(high: u16) -> u16 {
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chosen: usize) {
     let text = query.text();
     let found = found(app, &text);
-    let note = if found.len() == 1 { "1 command".to_owned() } else { format!("{} commands", found.len()) };
+    let note = counted(found.len() as u64, "command", "commands");
     let inner = sheet(
         pen,
         area,

@@ -20,7 +20,7 @@ impl Ask {
             Self::Value => ("set", "r1 = 5    Z = 1    total = total + 1    [r6 + 2] = 'H'    byte [text] = 0"),
             Self::Step => ("to step", "the number of a step, such as 120; +3 or -3 from here"),
             Self::Line => ("to line", "the number of a line"),
-            Self::History => ("changes of", "r1, Z, total, [r6 + 2], byte [text], console_status"),
+            Self::History => ("changes of", "r1, Z, total, [r6 + 2], byte [text], console_state"),
             Self::FindInMemory => (
                 "find in memory",
                 "a word: 560, total; a byte: byte 'x'; a text: \"yard\"; y finds it further on, z before",

@@ -8,6 +8,7 @@ use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+use wendax_session::counted;
 use wendax_source::Span;
 
 /// A question and its answers, each with its key.
@@ -97,7 +98,7 @@ pub(super) fn draw_exists(pen: &mut Pen<'_>, area: Rect, effect: &Effect) {
 
 pub(super) fn draw_replacing(app: &App, pen: &mut Pen<'_>, area: Rect, with: &str) {
     let count = app.matches().len();
-    let places = if count == 1 { "1 place".to_owned() } else { format!("{count} places") };
+    let places = counted(count as u64, "place", "places");
     let question = format!("Replace `{}` by `{with}`: {places} are left.", app.screen.search.text);
     let answers = [("y", "replace this one"), ("n", "leave it as it is"), ("a", "replace all"), ("Esc", "stop")];
     draw_question(pen, area, "replace", &question, &answers);

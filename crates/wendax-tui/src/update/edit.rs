@@ -9,6 +9,7 @@ use crate::world::deeds::Taken;
 use crate::world::documents::Role;
 use crate::world::editor::Editor;
 use wendax_asm::{format, offers};
+use wendax_session::counted;
 use wendax_source::FileId;
 
 /// Letters of a word before anything is offered by itself.
@@ -283,10 +284,11 @@ impl App {
         let here = self.world.name_at(self.screen.shown, self.editor().byte_at(line, column));
         let (span, from) = here.ok_or("there is no name under the cursor")?;
         let (places, documents) = self.world.rename(span, &from, to)?;
+        let places = counted(places as u64, "place", "places");
         let files = documents.len();
         self.world.note_texts(&documents);
         let where_to = if files == 1 { String::new() } else { format!(" in {files} files") };
-        self.screen.say(format!("`{from}` is `{to}` now, at {places} places{where_to}; Ctrl-Z takes it back"));
+        self.screen.say(format!("`{from}` is `{to}` now, at {places}{where_to}; Ctrl-Z takes it back"));
         Ok(())
     }
 

@@ -6,6 +6,7 @@ use crate::screen::Mode;
 use crate::sheets::Sheet;
 use crate::world::editor::Editor;
 use std::ops::Range;
+use wendax_session::counted;
 use wendax_source::{FileId, Severity, Span};
 
 /// Matches told of, at most.
@@ -131,7 +132,7 @@ impl App {
                 self.editor_mut().select(false);
                 self.editor_mut().apply(&edits);
                 self.world.note_texts(&[self.screen.shown]);
-                let places = if edits.len() == 1 { "1 place".to_owned() } else { format!("{} places", edits.len()) };
+                let places = counted(edits.len() as u64, "place", "places");
                 return self.screen.say(format!("replaced at {places}; Ctrl-Z takes it back"));
             }
             'y' => {

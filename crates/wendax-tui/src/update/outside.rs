@@ -5,7 +5,7 @@ use crate::message::{Effect, Folder};
 use crate::panes::PaneId;
 use std::path::Path;
 use wendax_machine::Clock;
-use wendax_session::{Dropped, Saving, Script, dropped_words};
+use wendax_session::{Dropped, Saving, Script, counted, dropped_words};
 
 /// What a new branch leaves behind, and how it is come back to.
 pub(super) fn branch_words(dropped: Dropped) -> String {
@@ -58,7 +58,7 @@ impl App {
             Ok(script) => {
                 let count = script.len();
                 self.world.given.events = Some((path.to_owned(), text));
-                let events = if count == 1 { "1 event".to_owned() } else { format!("{count} events") };
+                let events = counted(count as u64, "event", "events");
                 if !self.world.is_current() {
                     return self.screen.say(format!("{events} of {path} will come in the next runs: R starts one"));
                 }
