@@ -87,6 +87,49 @@ fn the_first_steps_begin_afresh_when_asked_to() {
     assert!(!fresh.shows("1 of 12").contains("; mine"));
 }
 
+/// The first walk of the README, as it stands there.
+#[test]
+fn the_first_walk_of_the_readme_does_what_it_says() {
+    let readme = include_str!("../../../../README.md");
+    for words in [
+        "type `120` and Enter, another, then `0`",
+        "Go back with `G` and type",
+        "a new branch of the run begins there; `Ctrl-Z` brings back what lay ahead",
+    ] {
+        assert!(readme.contains(words), "the README has other words by now: {words}");
+    }
+    let home = tempfile::tempdir().expect("a folder");
+    let screen = Screen::start(home.path(), "demo weighbridge", 120, 36);
+    screen.shows("what to try");
+    screen.keys("Escape");
+    screen.until("the page is put away", || !screen.read().contains("what to try"));
+    screen.keys("Right Right");
+    screen.shows("step 2 of 2");
+    screen.keys("Left");
+    screen.shows("step 1 of 2");
+    screen.text("g");
+    screen.shows("waiting for input");
+    for weight in ["120", "99", "0"] {
+        screen.text(weight);
+        screen.keys("Enter");
+    }
+    screen.shows("219 cwt on the bridge");
+    screen.text("G");
+    screen.shows("something was typed here");
+    screen.text("500");
+    screen.keys("Enter");
+    screen.shows("a new branch begins here");
+    screen.text("g");
+    screen.shows("waiting for input");
+    screen.text("0");
+    screen.keys("Enter");
+    screen.shows("719 cwt on the bridge");
+    screen.keys("C-z C-z");
+    screen.shows("taken back: what was typed");
+    screen.keys("End");
+    screen.shows("219 cwt on the bridge");
+}
+
 #[test]
 fn text_that_was_undone_is_not_unsaved_text() {
     let (home, file) = home(SPIN);
