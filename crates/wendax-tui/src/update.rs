@@ -232,6 +232,8 @@ impl App {
             } else {
                 self.screen.offering = None;
             }
+        } else if text.chars().count() > 1 {
+            self.screen.trouble("what was pasted went nowhere: e writes in the text, i types to the program");
         }
     }
 

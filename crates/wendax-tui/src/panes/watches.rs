@@ -142,7 +142,11 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
             let mut used = WORDS + 1 + width(&text).min(room);
             pen.fitted(x, area.y, room, &text, ink);
             if let (true, Some(was)) = (is_fresh, &row.was) {
-                let was = format!("  was {}", words(session, was));
+                // Why there was none is told by what is there now.
+                let was = match was {
+                    Reading::Nothing(_) => "  was not set".to_owned(),
+                    was => format!("  was {}", words(session, was)),
+                };
                 let left = area.width.saturating_sub(used);
                 pen.fitted(area.x + used, area.y, left, &was, Ink::Quiet);
                 used += width(&was).min(left);

@@ -145,7 +145,12 @@ impl World {
                 for offset in 0..count {
                     let cell = session.machine().cell(address + offset);
                     if !matches!(cell, CellState::Known | CellState::NeverWritten) {
-                        return Err(format!("{:04X} cannot be set: it is no memory of the program", address + offset));
+                        let more = if target.device(address).is_some() {
+                            "a device register, which the program writes; levers are moved with 0 to 9 where the board is shown"
+                        } else {
+                            "no memory of the program"
+                        };
+                        return Err(format!("{:04X} cannot be set: it is {more}", address + offset));
                     }
                 }
                 for (offset, byte) in (0..count).zip(value.to_le_bytes()) {

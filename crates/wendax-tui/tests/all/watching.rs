@@ -2,7 +2,7 @@
 
 use crate::common::{Stage, hides, shows};
 use wendax_machine::Settings;
-use wendax_tui::{App, Theme};
+use wendax_tui::{App, Message, Theme};
 
 const SORT: &str = "\
 start:  mov   r6, weights
@@ -89,4 +89,20 @@ fn memory_is_searched_shown_as_numbers_and_saved() {
     stage.keys("g :").text("save trail").keys("Enter Ctrl-U").text("t.csv").keys("Enter");
     let text = String::from_utf8(stage.written[2].1.clone()).expect("it is text");
     assert!(text.starts_with("step,address") && text.lines().count() == 22, "{text}");
+}
+
+#[test]
+fn what_was_never_set_and_what_goes_nowhere_is_told_in_plain_words() {
+    let mut stage = Stage::new("start: mov r1, 5\n stw [cell], r1\n halt\n.data\ncell: .space 2\n");
+    stage.keys("v").text("[cell], r1").keys("Enter Right");
+    shows(&mut stage, "was not set");
+    stage.keys("Right");
+    shows(&mut stage, "was not set");
+    hides(&mut stage, "was nothing");
+    stage.keys("=").text("[levers] = 3").keys("Enter");
+    shows(&mut stage, "levers are moved with 0 to 9 where the board is shown");
+    stage.keys("Esc");
+    stage.message(Message::Paste("mov r1, 5\n".to_owned()));
+    shows(&mut stage, "e writes in the text");
+    assert!(!stage.app.is_changed());
 }
