@@ -345,4 +345,32 @@ proptest! {
         settle(&mut stage);
         prop_assert_eq!(stage.app.broken(), None);
     }
+
+    /// Doing again is the mirror of taking back: after as many of each the walk is the same one, and so are the stops.
+    #[test]
+    fn as_often_taken_back_as_done_again_is_as_before(
+        deeds in proptest::collection::vec(0usize..12, 1..25), times in 1usize..30,
+    ) {
+        const DEEDS: [&str; 12] = [
+            "Right", "Left", "g", "G", "End", "Home", "b", "X", "R", "= r1 = 7\n", "= [sum] = 3\n", "i 7\n",
+        ];
+        let mut stage = yard();
+        for deed in deeds {
+            match DEEDS[deed] {
+                text if text.contains('\n') => _ = stage.keys("Esc").text(text).keys("Esc"),
+                key => _ = stage.keys("Esc").keys(key),
+            }
+        }
+        let state = |stage: &mut Stage| {
+            let kept = stage.app.kept();
+            let header = stage.screen().lines().next().and_then(|line| line.split("W16").nth(1).map(str::to_owned));
+            (kept.stops, kept.walk, header)
+        };
+        stage.keys("Esc");
+        let before = state(&mut stage);
+        (0..times).for_each(|_| _ = stage.keys("Ctrl-Z"));
+        (0..times).for_each(|_| _ = stage.keys("Ctrl-Y"));
+        prop_assert_eq!(state(&mut stage), before);
+        prop_assert_eq!(stage.app.broken(), None);
+    }
 }
