@@ -140,6 +140,8 @@ pub enum Effect {
     WriteTones(String, Vec<Tone>),
     /// Send the program that was built last to the board at this port, and run it there.
     Send(String),
+    /// Look at the files again: what is run anew is to be what they hold.
+    LookAgain,
     /// Do this, which writes a file, also when there is one.
     Over(Box<Self>),
     /// Read a file of events.

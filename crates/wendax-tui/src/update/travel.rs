@@ -16,6 +16,9 @@ impl App {
                 .screen
                 .trouble("the walk is on its way to where it was: it moves when it is there, Esc leaves it");
         }
+        if matches!(travel, Travel::Restart | Travel::Replay) && !self.world.is_image() {
+            effects.push(Effect::LookAgain);
+        }
         match travel {
             Travel::Pause => return self.pause_or_say(),
             Travel::ToWriter => {

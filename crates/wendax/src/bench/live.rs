@@ -359,6 +359,7 @@ impl Bench {
                 self.written.insert(whole);
             }
             match effect {
+                Effect::LookAgain => self.look_at = Some(Instant::now()),
                 Effect::Over(effect) => {
                     let whole = effect.writes().and_then(|path| std::path::absolute(path).ok());
                     self.written.extend(whole);

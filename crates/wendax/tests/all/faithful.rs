@@ -101,6 +101,7 @@ fn the_first_walk_of_the_readme_does_what_it_says() {
     let home = tempfile::tempdir().expect("a folder");
     let screen = Screen::start(home.path(), "demo weighbridge", 120, 36);
     screen.shows("what to try");
+    screen.shows("ready");
     screen.keys("Escape");
     screen.until("the page is put away", || !screen.read().contains("what to try"));
     screen.keys("Right Right");
@@ -109,7 +110,9 @@ fn the_first_walk_of_the_readme_does_what_it_says() {
     screen.shows("step 1 of 2");
     screen.text("g");
     screen.shows("waiting for input");
-    for weight in ["120", "99", "0"] {
+    for (asked, weight) in [("axle 1:", "120"), ("axle 2:", "99"), ("axle 3:", "0")] {
+        screen.shows(asked);
+        screen.shows("waiting for input");
         screen.text(weight);
         screen.keys("Enter");
     }
