@@ -118,8 +118,9 @@ pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
         Event::SetFlags(flags) => ("the flags".to_owned(), flag_letters(target, flags)),
         Event::SetByte(address, value) => (format!("[{}]", target.hex_address(address)), value.to_string()),
         Event::Levers(levers) => ("the levers".to_owned(), target.hex(levers)),
-        Event::SetRegister(..) => return String::new(),
-        Event::Typed(_) | Event::InputEnds | Event::Clock(_) | Event::Waited | Event::File(..) => return String::new(),
+        // The former was told above, and the others are no changes by hand.
+        Event::SetRegister(..) | Event::Typed(_) | Event::InputEnds => return String::new(),
+        Event::Clock(_) | Event::Waited | Event::File(..) => return String::new(),
     };
     let was = match (change.was, &change.event) {
         (None, _) => "not set".to_owned(),

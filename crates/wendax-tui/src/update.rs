@@ -69,7 +69,6 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
     app.world.follow_moment();
     app.keep_outside(&mut effects);
     app.look_at_lesson(&before);
-    app.world.note_lines_of_stops();
     app.settle();
     effects
 }
@@ -82,6 +81,7 @@ impl App {
             let shifts = document.editor_mut().map(Editor::take_shifts).unwrap_or_default();
             moved.extend((!shifts.is_empty()).then_some((id, shifts)));
         }
+        let is_any = !moved.is_empty();
         for (id, shifts) in moved {
             let (lost, found) = self.world.follow(id, &shifts);
             if found > 0 && self.world.is_assembled() {
@@ -103,6 +103,9 @@ impl App {
                     self.screen.trouble(format!("{lost} stops are gone with their lines; they come back with them"));
                 }
             }
+        }
+        if is_any {
+            self.world.note_lines_of_stops();
         }
         let generation = self.world.documents.generation();
         if self.world.program.asked.is_some_and(|asked| asked != generation) && !self.world.is_image() {

@@ -158,8 +158,8 @@ pub(crate) fn scene(
     Ok(match what {
         Drawing::Flow => Flow::of(session, place(session.image().entry)?, measured).map(|flow| {
             let present = is_present_lit.then(|| flow.block_at(session.present_address())).flatten();
-            let taken = wendax_session::explain(session).taken;
-            let way = is_present_lit.then(|| flow.way_now(session.present_address(), taken)).flatten();
+            let taken = || wendax_session::explain(session).taken;
+            let way = is_present_lit.then(|| flow.way_now(session.present_address(), taken())).flatten();
             wendax_draw::flow(&flow, present, way)
         }),
         Drawing::Calls => measured.map(wendax_draw::calls),

@@ -58,8 +58,13 @@ pub(crate) fn keep_view(path: &Path, kept: &View) {
 
 /// The file that unsaved text of `path` is kept in by a process.
 fn place(path: &Path, process: u32) -> Option<PathBuf> {
-    let name = hashed(path)?.replace(".json", &format!("-{process}.json"));
+    let name = format!("{}{process}.json", copies_begin(path)?);
     Some(folder()?.join("unsaved").join(name))
+}
+
+/// What the names of all copies of a file begin with.
+fn copies_begin(path: &Path) -> Option<String> {
+    Some(hashed(path)?.replace(".json", "-"))
 }
 
 /// A path by which a file goes whatever it is called by: links and `..` are followed as far as there is something.
@@ -104,13 +109,22 @@ pub(crate) fn forget(path: &Path) {
     }
 }
 
-/// All copies there are, the latest first.
-fn copies() -> Vec<(PathBuf, Kept)> {
+/// The copies of a file, the latest first.
+fn copies_of(path: &Path) -> Vec<(PathBuf, Kept)> {
+    let Some((wanted, begin)) = true_path(path).zip(copies_begin(path)) else { return Vec::new() };
+    let mut copies = copies(&begin);
+    copies.retain(|(_, kept)| Path::new(&kept.path) == wanted);
+    copies
+}
+
+/// All copies whose names begin so, the latest first.
+fn copies(begin: &str) -> Vec<(PathBuf, Kept)> {
     let Some(entries) = folder().and_then(|folder| std::fs::read_dir(folder.join("unsaved")).ok()) else {
         return Vec::new();
     };
     let mut copies: Vec<_> = entries
         .filter_map(Result::ok)
+        .filter(|entry| entry.file_name().to_string_lossy().starts_with(begin))
         .filter_map(|entry| {
             let kept: Kept = serde_json::from_slice(&std::fs::read(entry.path()).ok()?).ok()?;
             let changed = entry.metadata().and_then(|data| data.modified()).ok();
@@ -123,24 +137,17 @@ fn copies() -> Vec<(PathBuf, Kept)> {
 
 /// Takes over the latest unsaved text of a file that no living process is writing.
 pub(crate) fn find(path: &Path) -> Option<Found> {
-    let wanted = true_path(path)?;
     let ours = place(path, std::process::id())?;
-    for (there, kept) in copies() {
-        // Of two that find it one can give it its name.
-        if Path::new(&kept.path) == wanted
-            && !is_writing(kept.process)
-            && (there == ours || std::fs::rename(&there, &ours).is_ok())
-        {
-            return Some(Found { text: kept.text, base: kept.base });
-        }
-    }
-    None
+    let mut copies = copies_of(path).into_iter().filter(|(_, kept)| !is_writing(kept.process));
+    // Of two that find it one can give it its name.
+    let (_, kept) = copies.find(|(there, _)| *there == ours || std::fs::rename(there, &ours).is_ok())?;
+    Some(Found { text: kept.text, base: kept.base })
 }
 
 /// Files below a folder of which there is unsaved text that no living process is writing.
 pub(crate) fn below(root: &Path) -> Vec<PathBuf> {
     let root = true_path(root).unwrap_or_else(|| root.to_owned());
-    let mut paths: Vec<PathBuf> = copies()
+    let mut paths: Vec<PathBuf> = copies("")
         .into_iter()
         .filter(|(_, kept)| Path::new(&kept.path).starts_with(&root) && !is_writing(kept.process))
         .map(|(_, kept)| PathBuf::from(kept.path))
@@ -152,8 +159,7 @@ pub(crate) fn below(root: &Path) -> Vec<PathBuf> {
 
 /// Another bench that still runs has unsaved text of this file.
 pub(crate) fn is_written_elsewhere(path: &Path) -> bool {
-    let Some(wanted) = true_path(path) else { return false };
-    copies().iter().any(|(_, kept)| Path::new(&kept.path) == wanted && is_writing(kept.process))
+    copies_of(path).iter().any(|(_, kept)| is_writing(kept.process))
 }
 
 /// A process is another Wendax that still runs: its text is its own. Where the system does not tell, nobody
@@ -168,7 +174,7 @@ fn is_writing(process: u32) -> bool {
 
 /// There is unsaved text of a file, whoever has it.
 pub(crate) fn exists(path: &Path) -> bool {
-    true_path(path).is_some_and(|wanted| copies().iter().any(|(_, kept)| Path::new(&kept.path) == wanted))
+    !copies_of(path).is_empty()
 }
 
 #[cfg(test)]

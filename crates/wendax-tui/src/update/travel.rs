@@ -317,6 +317,7 @@ impl App {
 
     /// Tells the session where to stop; stops that mean nothing in this program are told.
     pub(super) fn place_stops(&mut self) {
+        self.world.note_lines_of_stops();
         let lost = self.world.place_stops();
         let Some((words, why)) = lost.first() else { return };
         let more = match lost.len() - 1 {

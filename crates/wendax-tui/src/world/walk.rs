@@ -12,11 +12,23 @@ use wendax_session::{
 };
 use wendax_source::FileId;
 
+/// How lines moved since some text, in order.
+#[derive(Debug, Clone, Default)]
+struct Moved(Vec<(DocumentId, LineShift)>);
+
+impl Moved {
+    fn follow(&mut self, id: DocumentId, shift: LineShift) {
+        if shift.removed + shift.added > 0 {
+            self.0.push((id, shift));
+        }
+    }
+}
+
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Walk {
     pub(crate) session: Option<Session>,
     /// How lines moved since the text that the walk is through.
-    moved: Vec<(DocumentId, LineShift)>,
+    moved: Moved,
     /// The walk is through an older text than the one assembled last.
     pub(crate) is_stale: bool,
     /// A text of the program that is being brought to where the walk was.
@@ -67,7 +79,7 @@ impl Walk {
         self.sessions += 1;
         self.passages = None;
         self.is_stale = false;
-        self.moved.clear();
+        self.moved = Moved::default();
         self.awaited = None;
         self.replay = None;
         self.story = None;
@@ -98,26 +110,23 @@ impl Walk {
 
     /// Where a line (from 0) of the text that is walked through is now.
     pub(crate) fn moved_line(&self, id: DocumentId, line: usize) -> Option<usize> {
-        let mut shifts = self.moved.iter().filter(|(document, _)| *document == id);
+        let mut shifts = self.moved.0.iter().filter(|(document, _)| *document == id);
         shifts.try_fold(line, |line, (_, shift)| shift.moved(line))
     }
 
     pub(crate) fn follow(&mut self, id: DocumentId, shift: LineShift) {
-        if shift.removed + shift.added == 0 {
-            return;
-        }
         if self.session.is_some() {
-            self.moved.push((id, shift));
+            self.moved.follow(id, shift);
         }
         if let Some(replaying) = &mut self.replay {
-            replaying.moved.push((id, shift));
+            replaying.moved.follow(id, shift);
         }
     }
 
     /// Its text is the present one, with the same code: lines and names are taken over.
     pub(crate) fn is_of_present_text(&mut self) {
         self.is_stale = false;
-        self.moved.clear();
+        self.moved = Moved::default();
     }
 }
 
@@ -127,14 +136,14 @@ impl Walk {
 pub(crate) struct Replaying {
     pub(crate) replay: Replay,
     /// How lines moved since then.
-    moved: Vec<(DocumentId, LineShift)>,
+    moved: Moved,
 }
 
 /// A walk that was left, to be taken up again.
 #[derive(Debug, Clone)]
 pub(crate) struct Parked {
     session: Session,
-    moved: Vec<(DocumentId, LineShift)>,
+    moved: Moved,
     is_stale: bool,
     runs: u64,
 }
@@ -146,9 +155,7 @@ impl Parked {
     }
 
     pub(crate) fn follow(&mut self, id: DocumentId, shift: LineShift) {
-        if shift.removed + shift.added > 0 {
-            self.moved.push((id, shift));
-        }
+        self.moved.follow(id, shift);
     }
 }
 
@@ -265,7 +272,7 @@ impl World {
         let replay = Replay::repeat(self.fresh_session(), record);
         let is_one = replay.is_some();
         if let Some(replay) = replay {
-            self.walk.replay = Some(Box::new(Replaying { replay, moved: Vec::new() }));
+            self.walk.replay = Some(Box::new(Replaying { replay, moved: Moved::default() }));
         }
         is_one
     }
@@ -333,7 +340,7 @@ impl World {
             moved,
         };
         let replay = Replay::new(session, version).ok_or(NoReplay::Forgotten)?;
-        self.walk.replay = Some(Box::new(Replaying { replay, moved: Vec::new() }));
+        self.walk.replay = Some(Box::new(Replaying { replay, moved: Moved::default() }));
         Ok(())
     }
 

@@ -82,6 +82,8 @@ pub(super) struct Bench {
     no_text: BTreeMap<String, Vec<u8>>,
     /// Files that were written here beside the program.
     written: BTreeSet<PathBuf>,
+    /// The files of the program as they were watched last.
+    files: Vec<String>,
     /// Files of which unsaved text of last time was looked for.
     looked_for: BTreeSet<String>,
     /// When that is looked for again, and how often at most: whoever has it may just be ending.
@@ -137,6 +139,7 @@ impl Bench {
             doubted: BTreeMap::new(),
             no_text: BTreeMap::new(),
             written: BTreeSet::new(),
+            files: Vec::new(),
             looked_for: BTreeSet::new(),
             unsaved_at: None,
             unsaved_looks: 20,
@@ -271,8 +274,7 @@ impl Bench {
             let is_built = matches!(message, Message::Assembled(..));
             let effects = update(&mut self.app, message);
             if is_built {
-                self.watch();
-                self.look_for_unsaved();
+                self.follow_files();
             }
             if self.carry_out(effects) {
                 return Ok(0);
@@ -368,7 +370,6 @@ impl Bench {
                 Effect::Assemble(generation, texts) => {
                     // The thread lives as long as we do.
                     let _ = self.workshop.send(Request::Build(generation, texts));
-                    self.watch();
                     // What is as on disk again is no longer kept either.
                     if self.app.is_changed() || !self.kept.is_empty() {
                         self.keep_at = Some(self.keep_at.unwrap_or_else(|| Instant::now() + KEEP_AFTER));
@@ -615,6 +616,16 @@ impl Bench {
                 continue;
             }
             self.watched.push(folder);
+        }
+    }
+
+    /// The program was built: when it is of other files, they are watched, and unsaved text of them is looked for.
+    fn follow_files(&mut self) {
+        let files = self.app.program_files();
+        if files != self.files {
+            self.files = files;
+            self.watch();
+            self.look_for_unsaved();
         }
     }
 
