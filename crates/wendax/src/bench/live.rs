@@ -354,7 +354,8 @@ impl Bench {
         for effect in effects {
             if let Some(path) = effect.writes().map(PathBuf::from) {
                 let whole = std::path::absolute(&path).unwrap_or(path);
-                if whole.exists() && !self.written.contains(&whole) {
+                // One of the program's own files is refused, whatever is answered.
+                if whole.exists() && !self.written.contains(&whole) && self.apart(&whole).is_ok() {
                     self.send(Message::Exists(Box::new(effect)));
                     continue;
                 }
@@ -546,21 +547,19 @@ impl Bench {
         let (same, base) = (known.is_some(), known.and_then(|file| file.base));
         let answer = match std::fs::read(target) {
             _ if self.app.is_image() => Err("this is an image, and its disassembly is no text of its own".to_owned()),
-            Ok(bytes)
-                if same
-                    && base.as_ref().is_none_or(|base| bytes != base.as_bytes())
-                    && std::str::from_utf8(&bytes).is_err()
-                    && self.no_text.get(&path) != Some(&bytes) =>
-            {
-                self.no_text.insert(path.clone(), bytes);
-                Err("on disk it is no text in UTF-8 any more; saving once more writes yours over it, S saves under another name"
-                    .to_owned())
-            }
+            // Bytes that are no text were told of: they are written over the second time.
             Ok(bytes)
                 if same
                     && base.is_none_or(|base| bytes != base.as_bytes())
                     && self.no_text.get(&path) != Some(&bytes) =>
             {
+                if std::str::from_utf8(&bytes).is_err() {
+                    self.no_text.insert(path.clone(), bytes);
+                    let text = "on disk it is no text in UTF-8 any more; saving once more writes yours over it, S saves under \
+                                another name";
+                    self.send(Message::NotSaved(text.to_owned()));
+                    return false;
+                }
                 // The change is shown, merged or asked about; what was written here is not lost.
                 self.look_at = Some(Instant::now());
                 Err("the file was changed by someone else; look at the change, then save again".to_owned())

@@ -246,6 +246,17 @@ fn a_file_that_was_not_written_here_is_written_over_only_when_that_is_said() {
     // What was written here is not asked about.
     save();
     screen.shows("bytes written");
+    // The source itself is refused at once, not after a question.
+    screen.text(":");
+    screen.shows("palette");
+    screen.text("save the trail");
+    screen.keys("Enter");
+    screen.shows("trail.txt");
+    screen.text(&file.display().to_string());
+    screen.keys("Enter");
+    screen.shows("would overwrite it");
+    assert!(!screen.read().contains("is there already"));
+    assert_eq!(fs::read_to_string(&file).expect("it is there"), SPIN);
 }
 
 #[test]
