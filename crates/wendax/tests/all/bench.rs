@@ -1,7 +1,7 @@
 //! The real program driven through a terminal: a first walk from end to end, and what happens to unsaved
 //! text when it is killed.
 
-use crate::common::{Screen, is_kept};
+use crate::common::{Screen, home, is_kept};
 use std::fs;
 
 #[test]
@@ -49,9 +49,7 @@ fn a_first_walk_from_end_to_end() {
 
 #[test]
 fn unsaved_text_is_asked_for_when_leaving() {
-    let home = tempfile::tempdir().expect("a folder");
-    let file = home.path().join("gate.asm");
-    fs::write(&file, "start:  jmp start\n").expect("written");
+    let (home, file) = home("start:  jmp start\n");
     let screen = Screen::start(home.path(), &file.display().to_string(), 100, 30);
     screen.shows("ready");
     screen.text("e; changed");
@@ -72,9 +70,7 @@ fn unsaved_text_is_asked_for_when_leaving() {
 #[test]
 fn unsaved_text_survives_being_killed() {
     for (signal, restored) in [("KILL", false), ("TERM", true), ("HUP", true)] {
-        let home = tempfile::tempdir().expect("a folder");
-        let file = home.path().join("gate.asm");
-        fs::write(&file, "start:  jmp start\n").expect("written");
+        let (home, file) = home("start:  jmp start\n");
         let screen = Screen::start(home.path(), &file.display().to_string(), 100, 30);
         screen.shows("ready");
         screen.text("e; worth keeping");
@@ -337,9 +333,7 @@ fn an_image_is_never_written_over_by_what_is_done_to_its_disassembly() {
 
 #[test]
 fn a_file_that_is_deleted_or_made_meanwhile_is_told_and_not_lost() {
-    let home = tempfile::tempdir().expect("a folder");
-    let file = home.path().join("gate.asm");
-    fs::write(&file, "start:  jmp start\n").expect("written");
+    let (home, file) = home("start:  jmp start\n");
     let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
     screen.shows("ready");
     fs::remove_file(&file).expect("it was there");
@@ -368,9 +362,7 @@ fn a_file_that_is_deleted_or_made_meanwhile_is_told_and_not_lost() {
 
 #[test]
 fn recovered_text_is_assembled_and_does_not_undo_what_happened_to_its_file() {
-    let home = tempfile::tempdir().expect("a folder");
-    let file = home.path().join("gate.asm");
-    fs::write(&file, "start:  mov r0, 1\n\n\n\n        sys exit\n").expect("written");
+    let (home, file) = home("start:  mov r0, 1\n\n\n\n        sys exit\n");
     let screen = Screen::start(home.path(), &file.display().to_string(), 120, 30);
     screen.shows("ready");
     screen.text("e");
@@ -467,9 +459,7 @@ fn what_the_shell_does_is_at_hand() {
 #[test]
 fn a_file_that_cannot_be_written_is_marked_and_said() {
     use std::os::unix::fs::PermissionsExt;
-    let home = tempfile::tempdir().expect("a folder");
-    let file = home.path().join("gate.asm");
-    fs::write(&file, "start:  jmp start\n").expect("written");
+    let (home, file) = home("start:  jmp start\n");
     fs::set_permissions(&file, fs::Permissions::from_mode(0o444)).expect("set");
     let screen = Screen::start(home.path(), &file.display().to_string(), 140, 30);
     screen.shows("read-only");
@@ -484,9 +474,7 @@ fn a_file_that_cannot_be_written_is_marked_and_said() {
 
 #[test]
 fn settings_are_written_followed_and_told_when_wrong() {
-    let home = tempfile::tempdir().expect("a folder");
-    let file = home.path().join("gate.asm");
-    fs::write(&file, "start:  mov   r1, 5\n        jmp   start\n").expect("written");
+    let (home, file) = home("start:  mov   r1, 5\n        jmp   start\n");
     let settings = home.path().join(".config/wendax/settings.toml");
     let run = |words: &[&str]| {
         let command = &mut std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));

@@ -1,19 +1,11 @@
 //! Nothing that was made in the bench is lost: two benches on a file, files that change behind the back, early ends, files
 //! that are there already, programs that are stopped.
 
-use crate::common::{Screen, count_kept, is_kept};
+use crate::common::{Screen, count_kept, home, is_kept};
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 const SPIN: &str = "start:  nop\n        jmp start\n";
-
-/// A home with a source in it.
-fn home(text: &str) -> (tempfile::TempDir, PathBuf) {
-    let home = tempfile::tempdir().expect("a folder");
-    let file = home.path().join("gate.asm");
-    fs::write(&file, text).expect("written");
-    (home, file)
-}
 
 fn open(home: &Path, file: &Path) -> Screen {
     let screen = Screen::start(home, &file.display().to_string(), 120, 30);
@@ -223,37 +215,31 @@ fn a_file_that_was_not_written_here_is_written_over_only_when_that_is_said() {
     let screen = open(home.path(), &file);
     screen.keys("Right Right");
     screen.shows("step 2 of 2");
-    let save = || {
+    let save = |place: &Path| {
         screen.text(":");
         screen.shows("palette");
         screen.text("save the trail");
         screen.keys("Enter");
         screen.shows("trail.txt");
         // What is proposed gives way to what is typed.
-        screen.text(&notes.display().to_string());
+        screen.text(&place.display().to_string());
         screen.keys("Enter");
     };
-    save();
+    save(&notes);
     screen.shows("is there already");
     screen.keys("Escape");
     screen.shows("stays as it is");
     assert_eq!(fs::read_to_string(&notes).expect("it is there"), "precious");
-    save();
+    save(&notes);
     screen.shows("is there already");
     screen.text("y");
     screen.shows("bytes written");
     assert!(fs::read_to_string(&notes).expect("it is there").contains("jmp start"));
     // What was written here is not asked about.
-    save();
+    save(&notes);
     screen.shows("bytes written");
     // The source itself is refused at once, not after a question.
-    screen.text(":");
-    screen.shows("palette");
-    screen.text("save the trail");
-    screen.keys("Enter");
-    screen.shows("trail.txt");
-    screen.text(&file.display().to_string());
-    screen.keys("Enter");
+    save(&file);
     screen.shows("would overwrite it");
     assert!(!screen.read().contains("is there already"));
     assert_eq!(fs::read_to_string(&file).expect("it is there"), SPIN);

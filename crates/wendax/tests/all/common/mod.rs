@@ -1,6 +1,6 @@
 //! The real program in a real terminal: tmux gives it one, types keys, and reads the screen.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
@@ -92,6 +92,14 @@ impl Screen {
     pub(crate) fn close(&self) {
         self.tmux(&["kill-session"]);
     }
+}
+
+/// A home with a source in it.
+pub(crate) fn home(text: &str) -> (tempfile::TempDir, PathBuf) {
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("gate.asm");
+    std::fs::write(&file, text).expect("written");
+    (home, file)
 }
 
 /// How many unsaved texts are kept below a home.
