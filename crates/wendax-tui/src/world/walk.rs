@@ -267,7 +267,8 @@ impl World {
 
     /// Takes up the walk of last time; false when there is none of this program.
     pub(crate) fn take_up_last(&mut self) -> bool {
-        let record = self.walk.of_last_time.take();
+        // It waits on until it is there.
+        let record = self.walk.of_last_time.clone();
         let Some(record) = record.filter(|_| self.is_current()) else { return false };
         let replay = Replay::repeat(self.fresh_session(), record);
         let is_one = replay.is_some();
@@ -280,6 +281,9 @@ impl World {
     /// The replay is done: its walk takes the place of the one there was.
     pub(crate) fn take_replay(&mut self, replaying: Replaying) {
         let Replaying { replay, moved } = replaying;
+        if replay.is_repeated() {
+            self.walk.of_last_time = None;
+        }
         let before = self.walk.park();
         self.walk.begin(replay.into_session());
         self.note_walk("another text", before);

@@ -179,8 +179,16 @@ fn the_walk_is_taken_up_where_it_was_left() {
     stage.again();
     shows(&mut stage, "Ctrl-Y takes it up again");
     shows(&mut stage, "step 0 of 0");
-    // It waits on while it is not taken up.
+    // It waits on while it is not taken up, and when that was given up on the way.
     stage.again();
+    stage.app = stage.app.clone().with_slice(7);
+    stage.answers_late();
+    stage.keys("Ctrl-Y");
+    shows(&mut stage, "replaying: Esc leaves it");
+    stage.keys("Esc");
+    shows(&mut stage, "not replayed");
+    assert!(stage.app.kept().walk.is_some());
+    stage.app = stage.app.clone().with_slice(100_000);
     stage.keys("Ctrl-Y");
     for _ in 0..100 {
         stage.works();
