@@ -279,7 +279,7 @@ fn lines(topic: &Topic) -> Vec<(String, Ink)> {
             lines.extend(said.iter().map(|line| (line.clone(), Ink::Text)));
         }
         if let Some(example) = &entry.example {
-            lines.push(("Enter puts this into the text:".to_owned(), Ink::Quiet));
+            lines.push(("Ctrl-E puts this into the text:".to_owned(), Ink::Quiet));
             lines.extend(example.lines().map(|line| (line.to_owned(), Ink::Agreement)));
         }
         lines.push((String::new(), Ink::Text));

@@ -38,16 +38,13 @@ pub(crate) fn fits(app: &App, binding: &Binding) -> bool {
     fitting(app).any(|known| known.action == binding.action)
 }
 
-/// Where a command of the other mode belongs, and its keys there.
+/// Where a command belongs that cannot be done now, and its keys there.
 pub(crate) fn elsewhere(app: &App, binding: &Binding) -> String {
-    let keys = all_shown(binding.keys);
     if app.world.is_image() && binding.action.writes() {
-        "an image is not written".to_owned()
-    } else if app.screen.mode == Mode::Write {
-        format!("after Esc: {keys}")
-    } else {
-        format!("while writing, after e: {keys}")
+        return "an image is not written".to_owned();
     }
+    let place = binding.contexts.first().map_or("", |context| context.words());
+    format!("{place}: {}", all_shown(binding.keys))
 }
 
 fn ranked(

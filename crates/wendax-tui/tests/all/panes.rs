@@ -1,6 +1,6 @@
 //! What each pane of the bench shows, and the commands that are about one pane.
 
-use crate::common::{DEMO, Stage, shows};
+use crate::common::{DEMO, Stage, hides, shows};
 use ratatui::buffer::Buffer;
 use ratatui::style::Modifier;
 use wendax_machine::Settings;
@@ -234,11 +234,15 @@ fn steps_are_reached_by_number_and_by_their_ends() {
 fn the_palette_has_what_fits_and_what_was_used_last_first() {
     let mut stage = Stage::new(DEMO);
     stage.keys("e Ctrl-P").text("execute one");
-    shows(&mut stage, "after Esc: →");
+    shows(&mut stage, "while walking: →");
     stage.keys("Esc Esc :").text("execute one").keys("Enter");
     assert_eq!(stage.app.mode(), Mode::Walk);
     shows(&mut stage, "step 1 of 1");
-    stage.keys(":").text("no such words").keys("Enter");
+    // What belongs to a page is told as that.
+    stage.keys(":").text("tally other way round");
+    shows(&mut stage, "in the tally: ");
+    hides(&mut stage, "while writing");
+    stage.keys("Esc :").text("no such words").keys("Enter");
     shows(&mut stage, "step 1 of 1");
     stage.keys("Esc : Enter");
     shows(&mut stage, "step 2 of 2");
