@@ -143,10 +143,9 @@ pub enum Motion {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[expect(missing_docs, reason = "the table of keys says what each one does")]
 pub enum Find {
-    SearchAgain,
+    /// What was searched for in what has the keys, further on.
+    Again,
     SearchBack,
-    /// What was looked for in memory, further on and back.
-    InMemory,
     InMemoryBack,
     NextProblem,
     Definition,
@@ -179,9 +178,18 @@ pub enum Look {
     LessonBack,
     LessonOn,
     /// A text: what to try, the last messages, all keys.
-    Read(crate::sheets::page::Text),
+    Read(Text),
     /// A pane on a page of its own; when it is looked at, back to the bench.
     Page(PaneId),
+    /// The pages, one after the other.
+    Pages,
+    /// What has the keys, in another form: other counts beside the lines, other digits, another table.
+    Form,
+    Words,
+    /// What is searched for in what has the keys.
+    Search,
+    /// A line, a label, a problem, a call: by a few letters.
+    GoTo,
     /// Back to the bench.
     Back,
     /// Something else beside the lines of the source.
@@ -234,61 +242,19 @@ pub enum ConsoleAction {
     EndInput,
 }
 
-/// What a prompt asks for.
+/// Something that is asked for, by what stands at the head of its prompt: `update/prompts.rs` has all of them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-#[expect(missing_docs, reason = "the table of prompts says what each one asks for")]
-pub enum Ask {
-    MemoryAt,
-    Value,
-    Step,
-    Line,
-    /// Something whose changes are wanted.
-    History,
-    /// A value or text in memory.
-    FindInMemory,
-    /// A part of memory, or the trail, to a file.
-    SaveMemory,
-    SaveTrail,
-    /// What came from outside in a run, to a file and from one; its tones.
-    SaveEvents,
-    OpenEvents,
-    SaveTones,
-    /// The name a tally is kept under; a file it goes to, and one that comes from a file.
-    KeepTally,
-    SaveTally,
-    OpenTally,
-    /// The file a drawing goes to.
-    Draw(Drawing),
-    /// The part of the run that is measured, and passages that are.
-    TallyPart,
-    Span,
-    /// A value to watch.
-    Watch,
-    /// What the trail lets through.
-    TrailFilter,
-    /// Something to stop at.
-    StopAt,
-    /// What is said of the stop on the line, or chosen in the list.
-    StopRule,
-    /// On, or back, until something.
-    Until,
-    BackUntil,
-    Search,
-    Replace,
-    Rename,
-    /// The name to save under; leaving afterwards, or not.
-    SaveAs,
-    SaveAndLeave,
-    /// What the next run is given.
-    Arguments,
-    Input,
-    Seed,
-    /// Where the built program goes.
-    Build,
-    /// The port of a board that takes the program.
-    Send,
-    NewFile,
-    NewProject,
+pub struct Ask(pub(crate) &'static str);
+
+/// A text that is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Text {
+    /// What to try in the demo.
+    Try,
+    /// What was told last.
+    Messages,
+    /// All keys, where they mean something.
+    Keys,
 }
 
 /// What can be drawn to a file.
@@ -323,48 +289,9 @@ impl Drawing {
     }
 }
 
-impl Action {
-    /// It writes a text, or to a file: nothing of that is done to an image.
-    pub(crate) fn writes(self) -> bool {
-        match self {
-            Self::Edit(edit) => edit.writes(),
-            Self::File(file) => file == File::Save,
-            Self::Look(Look::Write) => true,
-            Self::Look(Look::Ask(ask)) => match ask {
-                Ask::Replace | Ask::Rename | Ask::SaveAs | Ask::SaveAndLeave | Ask::NewFile => true,
-                Ask::Arguments | Ask::Input | Ask::Seed | Ask::Build | Ask::NewProject => false,
-                Ask::MemoryAt | Ask::Value | Ask::Step | Ask::Line | Ask::Search => false,
-                Ask::StopAt | Ask::StopRule | Ask::Until | Ask::BackUntil | Ask::History => false,
-                Ask::TrailFilter | Ask::Watch | Ask::FindInMemory | Ask::SaveMemory | Ask::SaveTrail => false,
-                Ask::SaveEvents | Ask::OpenEvents | Ask::SaveTones | Ask::Send => false,
-                Ask::KeepTally | Ask::SaveTally | Ask::OpenTally | Ask::TallyPart | Ask::Span | Ask::Draw(_) => false,
-            },
-            Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
-            Self::Sheet(_) | Self::Console(_) => false,
-        }
-    }
-}
-
-impl Ask {
-    /// What is asked for is written with values: names are completed in it.
-    pub(crate) fn takes_values(self) -> bool {
-        match self {
-            Self::MemoryAt | Self::Value | Self::StopAt | Self::StopRule | Self::Until | Self::BackUntil => true,
-            Self::History | Self::TrailFilter | Self::Watch | Self::FindInMemory | Self::SaveMemory => true,
-            Self::Step | Self::Line | Self::Search | Self::Replace | Self::Rename | Self::SaveAs => false,
-            Self::SaveAndLeave | Self::Arguments | Self::Input | Self::Seed | Self::Build => false,
-            Self::NewFile | Self::NewProject | Self::SaveTrail => false,
-            Self::SaveEvents | Self::OpenEvents | Self::SaveTones | Self::Send => false,
-            Self::KeepTally | Self::SaveTally | Self::OpenTally | Self::TallyPart => false,
-            Self::Draw(_) => false,
-            Self::Span => true,
-        }
-    }
-}
-
 impl Edit {
     /// It changes the text.
-    fn writes(self) -> bool {
+    pub(crate) fn writes(self) -> bool {
         match self {
             Self::NewLine | Self::Tab | Self::TabBack | Self::Backspace | Self::Delete | Self::DeleteLine => true,
             Self::Undo | Self::Redo | Self::Cut | Self::Paste | Self::Comment | Self::Columns | Self::Complete => true,

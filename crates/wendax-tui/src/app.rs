@@ -389,7 +389,7 @@ impl App {
     pub fn with_page(mut self, page: Option<&str>) -> Self {
         if let Some(page) = page {
             page.clone_into(&mut self.screen.page);
-            self.screen.sheet = Some(crate::sheets::Sheet::Page { what: crate::sheets::page::Text::Try, scroll: 0 });
+            self.screen.sheet = Some(crate::sheets::Sheet::Page { what: crate::actions::Text::Try, scroll: 0 });
         }
         self
     }

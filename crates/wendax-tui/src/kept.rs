@@ -89,7 +89,7 @@ impl App {
     /// How the program is looked at now.
     pub fn kept(&self) -> Kept {
         let screen = &self.screen;
-        let name = |action: &Action| crate::keys::commands().find(|known| known.action == *action);
+        let name = |action: &Action| crate::commands::commands().find(|known| known.action == *action);
         let mut kept = Kept {
             cursor: self.kept_line(screen.shown, self.editor().cursor().0),
             memory: match &screen.lens {
@@ -156,7 +156,8 @@ impl App {
         self.screen.source.wraps = kept.wraps.unwrap_or(preferences.wraps);
         self.screen.source.without_code = kept.without_code.unwrap_or(preferences.without_code);
         self.screen.binary = kept.binary.unwrap_or(preferences.binary);
-        let action = |name: &String| crate::keys::commands().find(|known| known.name == name).map(|known| known.action);
+        let action =
+            |name: &String| crate::commands::commands().find(|known| known.name == name).map(|known| known.action);
         self.screen.recent = kept.commands.iter().filter_map(action).collect();
         let focus = panes::all().find(|(_, pane)| pane.name() == kept.focus).map_or(PaneId::Source, |(id, _)| id);
         self.screen.focus = focus;

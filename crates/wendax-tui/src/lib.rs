@@ -12,7 +12,7 @@
 //! | `sheets/` | what lies over the page: palette, files, guide, prompts, questions |
 //! | `parts/` | what those are made of: pen, list, field, text |
 //! | `frame/` | header and keys line, and the order of drawing |
-//! | `actions.rs`, `keys.rs` | all that can be asked for, and by which keys: one table, [`BINDINGS`] |
+//! | `actions.rs`, `commands.rs`, `update/prompts.rs` | all that can be asked for, and by which keys: [`bindings`] |
 //! | `update/` | what each kind of action does |
 //! | `picture.rs` | what is on the screen as data for drawings |
 //! | `kept.rs` | what is there again when a program is opened the next time |
@@ -20,6 +20,7 @@
 mod actions;
 mod app;
 mod cells;
+mod commands;
 mod face;
 mod frame;
 mod invariants;
@@ -39,13 +40,15 @@ mod update;
 mod world;
 
 pub use actions::{
-    Action, Ask, ConsoleAction, Drawing, Edit, File, Find, Hand, Look as LookAction, Motion, SheetAction, Travel,
+    Action, Ask, ConsoleAction, Drawing, Edit, File, Find, Hand, Look as LookAction, Motion, SheetAction,
+    Text as ReadText, Travel,
 };
 pub use app::App;
+pub use commands::{bindings, keys_document};
 pub use face::board_face;
 pub use frame::draw;
 pub use kept::{Kept, Line};
-pub use keys::{BINDINGS, Binding, Context, keys_document};
+pub use keys::{Binding, Context};
 pub use message::{Effect, Folder, Message, OpenFile, Unsaved};
 pub use panes::PaneId;
 pub use preferences::{Numbers, Preferences};

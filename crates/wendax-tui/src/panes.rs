@@ -183,7 +183,16 @@ impl PaneId {
 
     /// It is looked at on a page of its own.
     pub(crate) fn is_page(self) -> bool {
-        matches!(self, Self::Tally | Self::Flow | Self::Atlas)
+        Self::PAGES.contains(&self)
+    }
+
+    /// What is looked at on a page of its own, in the order in which one comes behind the other.
+    pub(crate) const PAGES: [Self; 3] = [Self::Tally, Self::Flow, Self::Atlas];
+
+    /// The page behind this one, behind the last the first.
+    pub(crate) fn page_behind(self) -> Self {
+        let at = Self::PAGES.iter().position(|page| *page == self).map_or(0, |at| at + 1);
+        Self::PAGES[at % Self::PAGES.len()]
     }
 
     /// Tab stops at it: something can be moved in it.
@@ -228,6 +237,12 @@ impl PaneStates {
 
 /// The head of a pane; returns the rows below it.
 fn head(app: &App, pen: &mut Pen<'_>, area: Rect, id: PaneId, note: &str) -> Rect {
-    pen.head(area, id.pane().name(), note, app.screen.focus == id);
+    // On a page it is said which one comes behind it.
+    let told = match (id.is_page(), note) {
+        (false, _) => note.to_owned(),
+        (true, "") => format!("P: {}", id.page_behind().pane().name()),
+        (true, note) => format!("{note} · P: {}", id.page_behind().pane().name()),
+    };
+    pen.head(area, id.pane().name(), &told, app.screen.focus == id);
     Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area }
 }

@@ -121,6 +121,8 @@ pub(crate) struct Offering {
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(crate) struct Search {
     pub(crate) text: String,
+    /// Whole words only.
+    pub(crate) is_whole: bool,
     /// What comes in its place.
     pub(crate) replacement: String,
 }
@@ -135,6 +137,8 @@ pub(crate) struct Screen {
     pub(crate) shown: DocumentId,
     pub(crate) arrangement: Arrangement,
     pub(crate) focus: PaneId,
+    /// The page that was looked at last.
+    pub(crate) last_page: PaneId,
     pub(crate) panes: PaneStates,
     pub(crate) source: SourceView,
     pub(crate) lens: Lens,
@@ -189,6 +193,7 @@ impl Screen {
             shown,
             arrangement: Arrangement::Bench,
             focus: PaneId::Source,
+            last_page: PaneId::PAGES[0],
             panes: PaneStates::default(),
             source: SourceView::default(),
             lens: Lens::Data,
@@ -229,9 +234,7 @@ impl Screen {
     }
 
     /// Asks for something to be written.
-    pub(crate) fn ask(&mut self, ask: Ask, text: &str) {
-        // A value is written behind what is to be set.
-        let field = if ask == Ask::Value { Field::new(text) } else { Field::proposed(text) };
+    pub(crate) fn ask(&mut self, ask: Ask, field: Field) {
         self.recalled = None;
         self.sheet = Some(Sheet::Prompt { ask, field });
     }

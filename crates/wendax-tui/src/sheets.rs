@@ -4,13 +4,14 @@
 //! answer does is in `update/sheet.rs`.
 
 pub(crate) mod files;
+pub(crate) mod go_to;
 pub(crate) mod guide;
 pub(crate) mod page;
 pub(crate) mod palette;
 pub(crate) mod prompt;
 pub(crate) mod question;
 
-use crate::actions::{Ask, Find};
+use crate::actions::{Ask, Find, Text};
 use crate::app::App;
 use crate::message::Effect;
 use crate::parts::field::Field;
@@ -24,10 +25,12 @@ pub(crate) enum Sheet {
     Palette { query: Field, chosen: usize },
     /// The files of the program.
     Files { query: Field, chosen: usize },
+    /// Somewhere to go to: lines, labels, problems, calls.
+    GoTo { query: Field, chosen: usize },
     /// The guide: words found, and what is said of the chosen one.
     Guide(guide::Reading),
     /// A text that is read, scrolled by so many lines.
-    Page { what: page::Text, scroll: usize },
+    Page { what: Text, scroll: usize },
     /// Something is to be written.
     Prompt { ask: Ask, field: Field },
     /// Which of several names is meant, and what is wanted of it.
@@ -47,7 +50,9 @@ impl Sheet {
     pub(crate) fn is_question(&self) -> bool {
         match self {
             Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } | Self::Exists { .. } => true,
-            Self::Palette { .. } | Self::Files { .. } | Self::Guide(_) | Self::Prompt { .. } => false,
+            Self::Palette { .. } | Self::Files { .. } | Self::GoTo { .. } | Self::Guide(_) | Self::Prompt { .. } => {
+                false
+            }
             Self::Names { .. } | Self::Page { .. } => false,
         }
     }
@@ -55,7 +60,7 @@ impl Sheet {
     /// What is typed goes there.
     pub(crate) fn field_mut(&mut self) -> Option<&mut Field> {
         match self {
-            Self::Palette { query, .. } | Self::Files { query, .. } => Some(query),
+            Self::Palette { query, .. } | Self::Files { query, .. } | Self::GoTo { query, .. } => Some(query),
             Self::Guide(reading) => Some(&mut reading.query),
             Self::Prompt { field, .. } => Some(field),
             Self::Names { .. } | Self::Page { .. } => None,
@@ -67,6 +72,7 @@ impl Sheet {
     pub(crate) fn chosen_mut(&mut self) -> Option<&mut usize> {
         match self {
             Self::Palette { chosen, .. } | Self::Files { chosen, .. } | Self::Names { chosen, .. } => Some(chosen),
+            Self::GoTo { chosen, .. } => Some(chosen),
             Self::Guide(reading) => Some(&mut reading.chosen),
             Self::Page { scroll, .. } => Some(scroll),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => None,
@@ -79,6 +85,7 @@ impl Sheet {
         match self {
             Self::Palette { query, .. } => palette::found(app, &query.text()).len(),
             Self::Files { query, .. } => files::found(app, &query.text()).len(),
+            Self::GoTo { query, .. } => go_to::found(app, &query.text()).len(),
             Self::Guide(reading) => guide::found(&reading.query.text()).len(),
             Self::Names { names, .. } => names.len(),
             Self::Page { what, .. } => page::count(app, *what),
@@ -89,7 +96,7 @@ impl Sheet {
 
     /// Rows of a page of its list on a screen so high.
     pub(crate) fn page(&self, high: u16) -> u16 {
-        if matches!(self, Self::Palette { .. }) { palette::rows(high) } else { high / 2 }
+        if matches!(self, Self::Palette { .. } | Self::GoTo { .. }) { palette::rows(high) } else { high / 2 }
     }
 
     /// The keys line while it is there, beside what the table of keys says.
@@ -97,6 +104,7 @@ impl Sheet {
         match self {
             Self::Palette { .. } => &[("↑ ↓", "choose"), ("Enter", "do it"), ("Esc", "leave")],
             Self::Files { .. } => &[("↑ ↓", "choose"), ("Enter", "look at it"), ("Esc", "leave")],
+            Self::GoTo { .. } => &[("↑ ↓", "choose"), ("Enter", "go there"), ("Esc", "leave")],
             Self::Names { .. } => &[("↑ ↓", "choose"), ("Enter", "this name"), ("Esc", "leave")],
             Self::Guide(_) => &[
                 ("↑ ↓", "choose"),
@@ -108,7 +116,7 @@ impl Sheet {
                 ("Backspace", "back"),
                 ("Ctrl-U", "empty it"),
             ],
-            Self::Page { what: page::Text::Try, .. } => &[("Esc", "begin"), ("↑ ↓", "scroll")],
+            Self::Page { what: Text::Try, .. } => &[("Esc", "begin"), ("↑ ↓", "scroll")],
             Self::Page { .. } => &[("Esc", "back"), ("↑ ↓", "scroll")],
             Self::Prompt { .. } => &[("Enter", "take it"), ("Ctrl-U", "empty it"), ("Esc", "leave")],
             Self::Leaving => &[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")],
@@ -127,6 +135,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         None => {}
         Some(Sheet::Palette { query, chosen }) => palette::draw(app, pen, area, query, *chosen),
         Some(Sheet::Files { query, chosen }) => files::draw(app, pen, area, query, *chosen),
+        Some(Sheet::GoTo { query, chosen }) => go_to::draw(app, pen, area, query, *chosen),
         Some(Sheet::Guide(reading)) => guide::draw(pen, area, reading),
         Some(Sheet::Page { what, scroll }) => page::draw(app, pen, area, (*what, *scroll)),
         Some(Sheet::Prompt { ask, field }) => prompt::draw(app, pen, area, *ask, field),

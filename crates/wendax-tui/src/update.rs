@@ -15,6 +15,7 @@ mod memory;
 mod motion;
 mod mouse;
 mod outside;
+pub(crate) mod prompts;
 mod questions;
 mod sheet;
 pub(crate) mod slow;
@@ -23,7 +24,8 @@ mod travel;
 
 use crate::actions::Action;
 use crate::app::App;
-use crate::keys::{Context, action_for};
+use crate::commands::action_for;
+use crate::keys::Context;
 use crate::layout::lay_out;
 use crate::message::{Effect, Message};
 use crate::panes::{PaneId, present_entry, source};
@@ -145,21 +147,30 @@ impl App {
 
     /// Where keys mean something now: the first context that knows a key decides.
     pub(crate) fn contexts(&self) -> Vec<Context> {
-        match (&self.screen.sheet, self.screen.mode) {
-            (Some(sheet), _) if sheet.is_question() => vec![Context::Question],
-            (Some(_), _) => vec![Context::Field],
-            (None, Mode::Write) if self.screen.offering.is_some() => vec![Context::Offer, Context::Write],
-            (None, Mode::Write) => vec![Context::Write],
-            (None, Mode::Walk) if self.takes_input() => vec![Context::Console, Context::Walk],
-            (None, Mode::Walk) if self.screen.focus == PaneId::Tally => {
-                vec![Context::Tally, Context::Page, Context::List, Context::Walk]
-            }
-            (None, Mode::Walk) if self.screen.focus.is_page() => vec![Context::Page, Context::List, Context::Walk],
-            (None, Mode::Walk) if self.screen.focus.pane().entries(self).is_some() => {
-                vec![Context::List, Context::Walk]
-            }
-            (None, Mode::Walk) => vec![Context::Walk],
+        match &self.screen.sheet {
+            Some(sheet) if sheet.is_question() => vec![Context::Question],
+            Some(_) => vec![Context::Field],
+            None => self.page_contexts(),
         }
+    }
+
+    /// The same for what lies below a sheet.
+    pub(crate) fn page_contexts(&self) -> Vec<Context> {
+        let walks = self.screen.mode == Mode::Walk;
+        let types = walks && self.takes_input();
+        let (focus, looks) = (self.screen.focus, walks && !types);
+        let holds = [
+            (Context::Console, types),
+            (Context::Tally, looks && focus == PaneId::Tally),
+            (Context::Page, looks && focus.is_page()),
+            (Context::List, looks && focus.pane().entries(self).is_some()),
+            (Context::Board, looks && self.screen.layout.area(PaneId::Board).is_some()),
+            (Context::Walk, walks),
+            (Context::Offer, !walks && self.screen.offering.is_some()),
+            (Context::Write, !walks),
+            (Context::Lessons, self.lesson_rows() > 0),
+        ];
+        holds.into_iter().filter(|(_, holds)| *holds).map(|(context, _)| context).collect()
     }
 
     pub(super) fn key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
@@ -204,7 +215,12 @@ impl App {
             if contexts[0].takes_text() {
                 self.typed(c.encode_utf8(&mut [0; 4]));
             } else if contexts[0] != Context::Question {
-                self.screen.trouble(format!("`{c}` does nothing here; `?` shows the keys, `e` writes"));
+                self.screen.trouble(match c {
+                    '0'..='9' => {
+                        "0 to 9 move levers where the board is shown: L shows it; i types to the program".to_owned()
+                    }
+                    _ => format!("`{c}` does nothing here; `?` shows the keys, `e` writes"),
+                });
             }
         }
     }

@@ -86,19 +86,19 @@ const KEYS: &[Key] = &[
     Key {
         name: "registers-in-binary",
         values: NO_BOOLEAN,
-        meaning: "registers show their bits in the place of decimal numbers; the key x turns it",
+        meaning: "registers show their bits in the place of decimal numbers; x turns it where the registers have the keys",
         set: |settings, value| settings.preferences.binary = value == "true",
     },
     Key {
         name: "code-words",
         values: BOOLEAN,
-        meaning: "code words stand beside the source; the key c turns it",
+        meaning: "code words stand beside the source; the palette turns it",
         set: |settings, value| settings.preferences.without_code = value == "false",
     },
     Key {
         name: "wrap-lines",
         values: NO_BOOLEAN,
-        meaning: "long lines of the source go on in the next row; the key w turns it",
+        meaning: "long lines of the source go on in the next row; the palette turns it",
         set: |settings, value| settings.preferences.wraps = value == "true",
     },
     Key {

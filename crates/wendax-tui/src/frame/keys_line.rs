@@ -2,7 +2,8 @@
 
 use crate::app::App;
 use crate::cells::{width, wrap};
-use crate::keys::{self, BINDINGS, Context, shown};
+use crate::commands::bindings;
+use crate::keys::{self, Context, shown};
 use crate::parts::pen::Pen;
 use crate::screen::{Mode, Tone};
 use crate::theme::Ink;
@@ -79,8 +80,12 @@ fn list(app: &App) -> Vec<(String, &'static str)> {
     for context in contexts {
         // While the program is typed to, the keys of the walk are those that are no text.
         let is_behind = context == Context::Walk && app.takes_input();
-        for binding in BINDINGS.iter().filter(|binding| binding.is_of(context) && !binding.short.is_empty()) {
-            let key = binding.keys_in(context).find(|key| !is_behind || key.chars().count() > 1);
+        for binding in bindings().filter(|binding| binding.is_of(context) && !binding.short.is_empty()) {
+            let key = if is_behind {
+                binding.keys.iter().copied().find(|key| key.chars().count() > 1)
+            } else {
+                binding.keys_in(context).next()
+            };
             if let Some(key) = key.filter(|key| !keys.iter().any(|(known, _)| *known == shown(key))) {
                 keys.push((shown(key), binding.short));
             }

@@ -22,12 +22,12 @@ impl Pane for Calls {
     }
 
     fn words(&self) -> &'static str {
-        "backtrace call stack frames arguments parameters callers routine"
+        "backtrace call stack frames parameters callers routine"
     }
 
     fn about(&self) -> &'static str {
-        "The routines you are inside of, the innermost first: the name of each, the registers that take arguments as they \\
-         were when it was entered, where it goes on when it returns, and how many words it keeps on the stack. Enter \\
+        "The routines you are inside of, the innermost first: the name of each, the registers that take arguments as they \
+         were when it was entered, where it goes on when it returns, and how many words it keeps on the stack. Enter \
          shows the line of the call; once more goes to the moment of entry."
     }
 

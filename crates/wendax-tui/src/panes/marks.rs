@@ -26,7 +26,7 @@ impl Pane for Marks {
     }
 
     fn about(&self) -> &'static str {
-        "Everything that happened in the run, with the step before which it did: stops at breakpoints, what was typed, \\
+        "Everything that happened in the run, with the step before which it did: stops at breakpoints, what was typed, \
          values set by hand, faults, interrupts that were taken, and each line that was printed. Enter goes to that moment."
     }
 

@@ -70,7 +70,7 @@ impl Pane for Memory {
         "Cells of memory, a row for each few: the label that begins there or the registers that point into it, the \
          address of the first cell, the bytes in order of address, the same cells as words (the second byte of a word \
          is its higher half), and as text. ·· was never written. Rows that are all alike are folded. m goes to a label, \
-         an address or a register; M to the next region, Y looks for a value or a text. x shows words as numbers. \
+         an address or a register; / looks for a value or a text. x shows words as numbers. \
          Enter goes to the step that wrote the cell of the cursor, h shows all its changes, = sets it."
     }
 

@@ -27,9 +27,9 @@ impl Pane for Stops {
     }
 
     fn about(&self) -> &'static str {
-        "Everything the run stops at, with how often it was met in the run so far and the step of the last time. Below \\
-         stand the values that stops with `note` wrote down. Enter goes to the line of a stop, or to the moment; E says \\
-         something else of it, X turns it off and on, Delete takes it away. a adds one."
+        "Everything the run stops at, with how often it was met in the run so far and the step of the last time. Below \
+         stand the values that stops with `note` wrote down. Enter goes to the line of a stop, or to the moment; \
+         Delete takes it away, a adds one. The palette says more of one, and turns it off and on."
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {

@@ -30,8 +30,8 @@ impl Pane for Tally {
     fn about(&self) -> &'static str {
         "What the run cost up to its furthest step: cycles by routine, line and kind of instruction, calls, jumps, memory, \
          and how deep the stack was. Own cycles are those of a routine without what it called. x shows the next table, \
-         < and > sort by another column, u turns the order round, Enter goes to the line or the moment. n keeps the \
-         tally under a name, c sets it beside one that was kept."
+         Shift-→ and Shift-← sort by another column, Enter goes to the line or the moment. c keeps the tally under a \
+         name, and from then on sets the present run beside one that was kept."
     }
 
     fn need(&self, _: &App, column: Rect) -> Need {

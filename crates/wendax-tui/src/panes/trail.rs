@@ -30,7 +30,7 @@ impl Pane for Trail {
 
     fn about(&self) -> &'static str {
         "The steps of the run around the present one (▌): number, line, instruction, cycles, and what it did. What repeats \
-         is folded; u shows it in full. F lets only some through: in weigh, op push, change total, call. Enter goes to \
+         is folded; x shows it in full. / lets only some through: in weigh, op push, change total, call. Enter goes to \
          the step."
     }
 

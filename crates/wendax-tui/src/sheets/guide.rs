@@ -3,7 +3,8 @@
 use super::{Sheet, sheet};
 use crate::app::App;
 use crate::cells::{fitted, width};
-use crate::keys::{BINDINGS, Binding, all_shown};
+use crate::commands::bindings;
+use crate::keys::{Binding, all_shown};
 use crate::panes::{self, PaneId};
 use crate::parts::field::Field;
 use crate::parts::pen::Pen;
@@ -52,7 +53,7 @@ fn gathered() -> Vec<Topic> {
     for (id, pane) in panes::all() {
         topics.push(Topic::new(pane_word(id), format!("pane: {}", pane.about())));
     }
-    for binding in BINDINGS.iter().filter(|binding| !binding.keys.is_empty()) {
+    for binding in bindings().filter(|binding| !binding.keys.is_empty()) {
         topics.push(Topic::new(all_shown(binding.keys), format!("key: {}", binding.name)));
     }
     topics
@@ -99,7 +100,7 @@ pub(crate) fn found(query: &str) -> Vec<&'static Topic> {
 /// What is said of a word.
 pub(crate) fn entries(topic: &Topic) -> Vec<GuideEntry> {
     let is_it = |binding: &&Binding| topic.word == all_shown(binding.keys) && topic.title.ends_with(binding.name);
-    if let Some(binding) = BINDINGS.iter().find(is_it) {
+    if let Some(binding) = bindings().find(is_it) {
         let when: Vec<&str> = binding.contexts.iter().map(|context| context.words()).collect();
         let title = format!("{}: {}", topic.word, binding.name);
         return vec![GuideEntry { title, lines: vec![when.join(", ")], example: None, see: Vec::new() }];

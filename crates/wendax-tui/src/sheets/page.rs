@@ -2,24 +2,15 @@
 //! Markdown, as far as such pages use them.
 
 use super::sheet;
+use crate::actions::Text;
 use crate::app::App;
 use crate::cells::{padded, width, wrap};
-use crate::keys::{BINDINGS, Context, shown};
+use crate::commands::bindings;
+use crate::keys::{Context, shown};
 use crate::parts::list::scroll_mark;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
-
-/// What is read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Text {
-    /// What to try in the demo.
-    Try,
-    /// What was told last.
-    Messages,
-    /// All keys, where they mean something.
-    Keys,
-}
 
 impl Text {
     /// Its name, and what is to be known of it.
@@ -49,7 +40,7 @@ fn keys() -> String {
     let mut text = String::new();
     for context in Context::ALL {
         text.push_str(&format!("# {}\n", context.title()));
-        for binding in BINDINGS.iter().filter(|binding| binding.is_of(context) && !binding.keys.is_empty()) {
+        for binding in bindings().filter(|binding| binding.is_of(context) && !binding.keys.is_empty()) {
             let keys: Vec<String> = binding.keys_in(context).map(shown).collect();
             if !keys.is_empty() {
                 text.push_str(&format!("| `{:<18}` | {} |\n", keys.join("  "), binding.name));

@@ -2,11 +2,11 @@
 
 use super::sheet;
 use crate::app::App;
-use crate::keys::{Binding, Context, all_shown, commands};
+use crate::commands::commands;
+use crate::keys::{Binding, all_shown};
 use crate::parts::field::Field;
 use crate::parts::list;
 use crate::parts::pen::Pen;
-use crate::screen::Mode;
 use crate::theme::Ink;
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
@@ -15,9 +15,10 @@ use wendax_session::counted;
 
 /// Commands that can be done now.
 fn fitting(app: &App) -> impl Iterator<Item = Binding> {
-    let context = if app.screen.mode == Mode::Write { Context::Write } else { Context::Walk };
+    let contexts = app.page_contexts();
     let is_image = app.world.is_image();
-    commands().filter(move |binding| binding.is_of(context) && !(is_image && binding.action.writes()))
+    let is_here = move |binding: &Binding| contexts.iter().any(|context| binding.is_of(*context));
+    commands().filter(move |binding| is_here(binding) && !(is_image && binding.action.writes()))
 }
 
 /// Commands that fit a query, best first: by their names, then by other words. For an empty query those used last come
@@ -26,9 +27,9 @@ pub(crate) fn found(app: &App, query: &str) -> Vec<Binding> {
     let recent = |binding: &Binding| app.screen.recent.iter().position(|action| *action == binding.action);
     let mut found = ranked(fitting(app), query, recent);
     if !query.trim().is_empty() {
-        // What is done in the other mode is told with its keys.
+        // What is done elsewhere is told with where, and its keys.
         let others = ranked(commands().filter(|binding| !fits(app, binding)), query, |_| None);
-        found.extend(others.into_iter().filter(|binding| !binding.keys.is_empty()));
+        found.extend(others);
     }
     found
 }
@@ -44,7 +45,7 @@ pub(crate) fn elsewhere(app: &App, binding: &Binding) -> String {
         return "an image is not written".to_owned();
     }
     let place = binding.contexts.first().map_or("", |context| context.words());
-    format!("{place}: {}", all_shown(binding.keys))
+    if binding.keys.is_empty() { place.to_owned() } else { format!("{place}: {}", all_shown(binding.keys)) }
 }
 
 fn ranked(
@@ -157,7 +158,7 @@ mod tests {
             ("continue", "Go on to the next stop"),
             ("run", "Go on to the next stop"),
             ("until", "Go on to the line under the cursor"),
-            ("jump", "To a step by its number"),
+            ("jump", "Go to a line"),
             ("finish", "Step out of the routine"),
             ("reload", "Replay"),
             ("list", "Files of the program"),
@@ -167,7 +168,7 @@ mod tests {
             ("device", "Memory: next region"),
             ("watch", "Memory at"),
             ("open", "Files of the program"),
-            ("find", "Search the source"),
+            ("find", "Search: the text"),
             ("undo", "Undo the last change"),
             ("exit", "Quit"),
             ("error", "To the next problem"),

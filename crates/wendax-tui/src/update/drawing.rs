@@ -12,37 +12,15 @@ use wendax_machine::StepNo;
 use wendax_session::{At, Command, Flow, Levels, Progress, Session, Show};
 
 impl App {
-    /// What stands in the prompt for a drawing at first.
-    pub(super) fn drawing_asked(&self, what: Drawing) -> String {
-        let session = self.session();
-        let routine = || {
-            let session = session?;
-            let label = session.image().nearest_label(session.image().routine_around(session.present_address())?.0)?;
-            Some(label.0.name.clone())
-        };
-        match what {
-            Drawing::Flow => format!("flow-{}.svg", routine().unwrap_or_else(|| "routine".to_owned())),
-            Drawing::Calls => "calls.svg".to_owned(),
-            Drawing::Tree => "tree.svg".to_owned(),
-            Drawing::Memory => "memory.svg".to_owned(),
-            Drawing::Stack => "stack.svg".to_owned(),
-            Drawing::Instruction => "instruction.svg".to_owned(),
-            Drawing::Arithmetic => "arithmetic.svg".to_owned(),
-            Drawing::Data => {
-                let thing = self.thing_chosen().map(|thing| self.thing_words(thing));
-                let thing = thing.filter(|text| !text.starts_with("byte ")).unwrap_or_default();
-                format!("{thing} to data.svg")
-            }
-            Drawing::Screen => "screen.svg".to_owned(),
-            Drawing::Pane => format!("{}.svg", self.screen.focus.pane().name()),
-            Drawing::Change => format!("{}-before-and-after.svg", self.screen.focus.pane().name()),
-            Drawing::Run => "run.svg".to_owned(),
-            Drawing::Tally => "tally.svg".to_owned(),
-        }
+    /// The name of the routine that comes next.
+    pub(crate) fn routine_here(&self) -> Option<String> {
+        let session = self.session()?;
+        let label = session.image().nearest_label(session.image().routine_around(session.present_address())?.0)?;
+        Some(label.0.name.clone())
     }
 
     /// A drawing was asked for: `WHAT to FILE`, or a file alone.
-    pub(super) fn begin_drawing(&mut self, what: Drawing, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
+    pub(crate) fn begin_drawing(&mut self, what: Drawing, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
         let session = self.session().ok_or("there is no program yet")?;
         if session.is_running() && !what.is_as_it_stands() {
             return Err("the program is running: Space stops it, then it can be drawn".to_owned());

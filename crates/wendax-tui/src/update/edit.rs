@@ -1,8 +1,10 @@
 //! Changes of text, and moves in it: in the source, in the field of a sheet, in the line typed to the program.
 
-use crate::actions::{Ask, Edit};
+use super::prompts;
+use crate::actions::Edit;
 use crate::app::App;
 use crate::message::Effect;
+use crate::parts::field::Field;
 use crate::screen::{Mode, Offering};
 use crate::sheets::Sheet;
 use crate::world::deeds::Taken;
@@ -102,7 +104,7 @@ impl App {
             Edit::Replace if self.screen.search.text.is_empty() => {
                 self.screen.trouble("nothing was searched for yet; Ctrl-F asks");
             }
-            Edit::Replace => self.prompt(Ask::Replace),
+            Edit::Replace => self.prompt(prompts::REPLACE),
         }
     }
 
@@ -273,7 +275,7 @@ impl App {
                     let (line, column) = editor.place_of_byte(span.start as usize);
                     editor.go_to(line, column);
                 }
-                self.screen.ask(Ask::Rename, &name);
+                self.screen.ask(prompts::RENAME, Field::proposed(&name));
             }
             None => self.screen.trouble("there is no name of the program on this line"),
         }
@@ -309,10 +311,13 @@ impl App {
     /// Writes the rest of the name in a prompt, as far as all that could be meant agree.
     fn complete_field(&mut self) {
         let Some(Sheet::Prompt { ask, field }) = &self.screen.sheet else { return };
-        if !ask.takes_values() {
+        let (ask, text) = (*ask, field.text());
+        if ask == prompts::SEARCH {
+            self.screen.search.is_whole = !self.screen.search.is_whole;
+        }
+        if !ask.prompt().traits.contains(&prompts::Trait::Values) {
             return;
         }
-        let text = field.text();
         let names = self.completions(&text);
         let word = last_word(&text);
         let Some(first) = names.first() else { return };

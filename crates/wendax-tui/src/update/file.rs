@@ -1,6 +1,7 @@
 //! Files: saving, texts that change or go on disk meanwhile, the end.
 
-use crate::actions::{Ask, File, Look};
+use super::prompts;
+use crate::actions::{File, Look};
 use crate::app::App;
 use crate::message::Effect;
 use crate::screen::Mode;
@@ -36,8 +37,17 @@ impl App {
             }
         }
         if asks {
-            self.prompt(if leave { Ask::SaveAndLeave } else { Ask::SaveAs });
+            self.prompt(if leave { prompts::SAVE_AND_LEAVE } else { prompts::SAVE_AS });
         }
+    }
+
+    /// Saves the text that is shown under a name.
+    pub(super) fn save_as(&mut self, path: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
+        if path.is_empty() {
+            return Err("a file needs a name, such as weights.asm".to_owned());
+        }
+        effects.push(Effect::Save(self.document().name.clone(), path.to_owned(), self.editor().shared_text()));
+        Ok(())
     }
 
     pub(super) fn saved(&mut self, name: &str, path: &str, text: &str, effects: &mut Vec<Effect>) {

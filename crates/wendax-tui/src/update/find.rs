@@ -1,29 +1,81 @@
 //! Ways to a place in the text: what was searched for, names, problems.
 
+use super::prompts;
 use crate::actions::Find;
 use crate::app::App;
+use crate::panes::PaneId;
 use crate::screen::Mode;
 use crate::sheets::Sheet;
+use crate::world::documents::DocumentId;
 use crate::world::editor::Editor;
 use std::ops::Range;
 use wendax_session::counted;
 use wendax_source::{FileId, Severity, Span};
 
-/// Matches told of, at most.
+/// Places found in a file, at most.
 const MOST: usize = 10_000;
+
+/// What is searched for, in whatever case.
+struct Pattern {
+    signs: Vec<char>,
+    is_whole: bool,
+}
+
+impl Pattern {
+    fn new(text: &str, is_whole: bool) -> Self {
+        Self { signs: lower(text), is_whole }
+    }
+
+    /// The places of a line, in characters, that hold it.
+    fn in_line(&self, line: &str) -> Vec<Range<usize>> {
+        let (line, wanted) = (lower(line), &self.signs);
+        let is_word = |sign: Option<&char>| sign.is_some_and(|sign| sign.is_alphanumeric() || *sign == '_');
+        let mut found = Vec::new();
+        let mut at = 0;
+        while !wanted.is_empty() && at + wanted.len() <= line.len() {
+            let end = at + wanted.len();
+            let is_part = || is_word(line[..at].last()) || is_word(line.get(end));
+            if line[at..end] == wanted[..] && !(self.is_whole && is_part()) {
+                found.push(at..end);
+                at = end;
+            } else {
+                at += 1;
+            }
+        }
+        found
+    }
+
+    fn in_lines(&self, lines: impl Iterator<Item = String>) -> Vec<(usize, Range<usize>)> {
+        if self.signs.is_empty() {
+            return Vec::new();
+        }
+        let places = |(line, text): (usize, String)| self.in_line(&text).into_iter().map(move |range| (line, range));
+        lines.enumerate().flat_map(places).take(MOST).collect()
+    }
+
+    fn in_editor(&self, editor: &Editor) -> Vec<(usize, Range<usize>)> {
+        self.in_lines((0..editor.line_count()).map(|line| editor.line(line)))
+    }
+}
+
+fn lower(text: &str) -> Vec<char> {
+    text.chars().map(|c| c.to_lowercase().next().unwrap_or(c)).collect()
+}
 
 impl App {
     pub(super) fn find(&mut self, find: Find) {
         match find {
-            Find::SearchAgain => self.search_on(true),
-            Find::InMemory | Find::InMemoryBack => {
+            Find::Again | Find::InMemoryBack if find == Find::InMemoryBack || self.screen.focus == PaneId::Memory => {
                 if self.screen.memory_search.is_empty() {
-                    return self.screen.trouble("nothing was looked for in memory yet; Y asks for it");
+                    return self
+                        .screen
+                        .trouble("nothing was looked for in memory yet; / asks where the memory has the keys");
                 }
                 if let Err(why) = self.find_in_memory(find == Find::InMemoryBack) {
                     self.screen.trouble(why);
                 }
             }
+            Find::Again | Find::InMemoryBack => self.search_on(true),
             Find::SearchBack => self.search_on(false),
             Find::NextProblem => self.next_problem(),
             Find::Definition | Find::NextUse => self.find_name(find),
@@ -34,10 +86,13 @@ impl App {
     // ---- searching
 
     /// What is being searched for: as it is written now, or as it was written last.
-    fn searched(&self) -> String {
+    fn searched(&self) -> Pattern {
+        let search = &self.screen.search;
         match &self.screen.sheet {
-            Some(Sheet::Prompt { ask: crate::actions::Ask::Search, field }) if !field.is_empty() => field.text(),
-            _ => self.screen.search.text.clone(),
+            Some(Sheet::Prompt { ask: prompts::SEARCH, field }) if !field.is_empty() => {
+                Pattern::new(&field.text(), search.is_whole)
+            }
+            _ => Pattern::new(&search.text, search.is_whole),
         }
     }
 
@@ -45,18 +100,31 @@ impl App {
     pub(crate) fn matches_on(&self, line: usize) -> Vec<Range<usize>> {
         let is_shown = matches!(
             self.screen.sheet,
-            Some(
-                Sheet::Prompt { ask: crate::actions::Ask::Search | crate::actions::Ask::Replace, .. }
-                    | Sheet::Replacing { .. }
-            )
+            Some(Sheet::Prompt { ask: prompts::SEARCH | prompts::REPLACE, .. } | Sheet::Replacing { .. })
         );
-        let wanted = if is_shown { self.searched() } else { String::new() };
-        if wanted.is_empty() { Vec::new() } else { matches_in(&self.editor().line(line), &wanted) }
+        if is_shown { self.searched().in_line(&self.editor().line(line)) } else { Vec::new() }
     }
 
-    /// All places that hold what is searched for, in order: line and places in characters.
+    /// All places of the file that is shown that hold what is searched for, in order: line and places in characters.
     pub(crate) fn matches(&self) -> Vec<(usize, Range<usize>)> {
-        all_matches(self.editor(), &self.searched())
+        self.searched().in_editor(self.editor())
+    }
+
+    /// All places of all files of the program, in their order.
+    fn places_of(&self, wanted: &Pattern) -> Vec<(DocumentId, usize, Range<usize>)> {
+        let mut places = Vec::new();
+        for (id, document) in self.world.documents.iter() {
+            let found = match (document.editor(), self.world.file_id(id)) {
+                (Some(editor), _) => wanted.in_editor(editor),
+                (None, Some(file)) => {
+                    let text = self.world.program.assembly.sources.file(file).text();
+                    wanted.in_lines(text.lines().map(str::to_owned))
+                }
+                (None, None) => Vec::new(),
+            };
+            places.extend(found.into_iter().map(|(line, range)| (id, line, range)));
+        }
+        places
     }
 
     /// How many places hold what is written in the prompt of the search.
@@ -64,39 +132,48 @@ impl App {
         if text.is_empty() {
             return None;
         }
-        Some(match all_matches(self.editor(), text).len() {
-            0 => format!("`{text}` is nowhere in the text"),
-            1 => "1 place".to_owned(),
-            MOST.. => format!("more than {MOST} places"),
-            count => format!("{count} places"),
-        })
+        let is_whole = self.screen.search.is_whole;
+        let other = if is_whole { "whole words only; Tab: parts of words too" } else { "Tab: whole words only" };
+        let places = self.places_of(&Pattern::new(text, is_whole));
+        let found = match places.len() {
+            0 => format!("`{text}` is nowhere in the program"),
+            count => format!("{}{}", counted(count as u64, "place", "places"), in_files(&places)),
+        };
+        Some(format!("{found}; {other}"))
     }
 
-    /// Searches from the cursor, around the end of the text.
+    /// Searches from the cursor, through all files and around the end of the last.
     pub(super) fn search_on(&mut self, forward: bool) {
         let wanted = self.screen.search.text.clone();
         if wanted.is_empty() {
             return self.screen.trouble("nothing was searched for yet; / asks");
         }
-        let all = all_matches(self.editor(), &wanted);
-        let here = match self.editor().selection() {
+        let all = self.places_of(&Pattern::new(&wanted, self.screen.search.is_whole));
+        let (line, column) = match self.editor().selection() {
             Some((from, _)) => from,
             None => self.editor().cursor(),
         };
+        let order = |id: DocumentId| self.world.documents.place(id);
+        let here = (order(self.screen.shown), line, column);
+        let place = |(id, line, range): &(DocumentId, usize, Range<usize>)| (order(*id), *line, range.start);
         let found = if forward {
-            all.iter().position(|(line, range)| (*line, range.start) > here).or(Some(0))
+            all.iter().position(|found| place(found) > here).or(Some(0))
         } else {
-            all.iter().rposition(|(line, range)| (*line, range.start) < here).or(all.len().checked_sub(1))
+            all.iter().rposition(|found| place(found) < here).or(all.len().checked_sub(1))
         };
-        let Some((number, (line, range))) = found.and_then(|index| Some((index + 1, all.get(index)?.clone()))) else {
-            return self.screen.trouble(format!("`{wanted}` is nowhere in the text"));
+        let Some((number, (id, line, range))) = found.and_then(|index| Some((index + 1, all.get(index)?.clone())))
+        else {
+            return self.screen.trouble(format!("`{wanted}` is nowhere in the program"));
         };
+        if id != self.screen.shown {
+            self.show_document(id);
+        }
         if self.screen.mode == Mode::Write {
             self.editor_mut().select_range((line, range.end), (line, range.start));
         } else {
             self.editor_mut().go_to(line, range.start);
         }
-        self.screen.say(format!("`{wanted}`: {number} of {}", all.len()));
+        self.screen.say(format!("`{wanted}`: {number} of {}{}", all.len(), in_files(&all)));
     }
 
     // ---- replacing
@@ -104,10 +181,9 @@ impl App {
     /// Begins to replace what was searched for, one place after the other; what is selected at once.
     pub(super) fn begin_replacing(&mut self, with: &str) -> Result<(), String> {
         with.clone_into(&mut self.screen.search.replacement);
-        let wanted = self.screen.search.text.clone();
-        let all = all_matches(self.editor(), &wanted);
+        let all = self.matches();
         if all.is_empty() {
-            return Err(format!("`{wanted}` is nowhere in the text"));
+            return Err(format!("`{}` is nowhere in this file", self.screen.search.text));
         }
         let here = self.editor().selection().map_or(self.editor().cursor(), |(from, _)| from);
         let (line, range) =
@@ -119,7 +195,7 @@ impl App {
 
     /// Answers what becomes of the place that is selected.
     pub(super) fn replace(&mut self, with: &str, answer: char) {
-        let all = all_matches(self.editor(), &self.screen.search.text);
+        let all = self.matches();
         let here = self.editor().selection().map_or(self.editor().cursor(), |(from, _)| from);
         let bytes = |editor: &Editor, line: usize, range: &Range<usize>| {
             editor.byte_at(line, range.start)..editor.byte_at(line, range.end)
@@ -147,7 +223,7 @@ impl App {
         }
         // On to the next place behind this one.
         let behind = (here.0, here.1 + if answer == 'y' { with.chars().count() } else { 1 });
-        let left = all_matches(self.editor(), &self.screen.search.text);
+        let left = self.matches();
         if let Some((line, range)) = left.iter().find(|(line, range)| (*line, range.start) >= behind).cloned() {
             self.editor_mut().select_range((line, range.end), (line, range.start));
             self.screen.sheet = Some(Sheet::Replacing { with: with.to_owned() });
@@ -239,28 +315,9 @@ impl App {
     }
 }
 
-/// The places of a line, in characters, that hold a text in whatever case.
-fn matches_in(line: &str, wanted: &str) -> Vec<Range<usize>> {
-    let lower = |text: &str| text.chars().map(|c| c.to_lowercase().next().unwrap_or(c)).collect::<Vec<char>>();
-    let (line, wanted) = (lower(line), lower(wanted));
-    let mut found = Vec::new();
-    let mut at = 0;
-    while !wanted.is_empty() && at + wanted.len() <= line.len() {
-        if line[at..at + wanted.len()] == wanted[..] {
-            found.push(at..at + wanted.len());
-            at += wanted.len();
-        } else {
-            at += 1;
-        }
-    }
-    found
-}
-
-fn all_matches(editor: &Editor, wanted: &str) -> Vec<(usize, Range<usize>)> {
-    if wanted.is_empty() {
-        return Vec::new();
-    }
-    let lines = 0..editor.line_count();
-    let all = lines.flat_map(|line| matches_in(&editor.line(line), wanted).into_iter().map(move |range| (line, range)));
-    all.take(MOST).collect()
+/// ` in 3 files`, when it is more than one.
+fn in_files(places: &[(DocumentId, usize, Range<usize>)]) -> String {
+    let mut files: Vec<DocumentId> = places.iter().map(|(id, ..)| *id).collect();
+    files.dedup();
+    if files.len() > 1 { format!(" in {} files", files.len()) } else { String::new() }
 }

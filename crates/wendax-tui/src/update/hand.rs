@@ -20,7 +20,7 @@ impl App {
                 self.world.watches.with_routine = !self.world.watches.with_routine;
                 self.world.read_watches();
                 self.screen.say(if self.world.watches.with_routine {
-                    "what the present routine uses is watched; V ends that"
+                    "what the present routine uses is watched; the same command ends that"
                 } else {
                     "only what was chosen is watched"
                 });
@@ -146,7 +146,7 @@ impl App {
                 is_off = stop.is_off;
             }
         });
-        self.screen.say(if is_off { "the stop is off; X turns it on again" } else { "the stop is on" });
+        self.screen.say(if is_off { "the stop is off; the same command turns it on again" } else { "the stop is on" });
         self.place_stops();
     }
 
@@ -165,7 +165,7 @@ impl App {
                 self.screen.say(format!("no longer watched: {words}"));
             }
             PaneId::Watches if !self.world.watches.rows.is_empty() => {
-                self.screen.trouble("the routine uses this; V ends watching that");
+                self.screen.trouble("the routine uses this; : “watch routine” ends watching that");
             }
             _ => self.screen.trouble("nothing is taken away here"),
         }

@@ -1,12 +1,12 @@
 //! What is looked at, and how: writing or walking, panes, layouts, sheets.
 
-use crate::actions::{Ask, Look};
+use super::prompts;
+use crate::actions::{Ask, Look, Text};
 use crate::app::App;
 use crate::panes::{self, PaneId};
 use crate::parts::field::Field;
 use crate::screen::{Arrangement, Lens, Mode};
 use crate::sheets::Sheet;
-use crate::sheets::page::Text;
 use crate::world::tallies::Beside;
 use wendax_machine::RegionKind;
 use wendax_source::Severity;
@@ -32,14 +32,21 @@ impl App {
                 self.screen.source.wraps = !self.screen.source.wraps;
                 self.screen.source.sideways = 0;
             }
-            Look::Binary if self.screen.focus == PaneId::Memory => {
+            Look::Words => {
                 self.screen.words = self.screen.words.next();
-                self.screen.say(format!("words of memory are shown {}; x goes on", self.screen.words.words()));
+                self.screen.say(format!("words of memory are shown {}", self.screen.words.words()));
             }
+            Look::Form => self.other_form(),
+            Look::Search => self.prompt(match self.screen.focus {
+                PaneId::Memory => prompts::FIND_IN_MEMORY,
+                PaneId::Trail => prompts::TRAIL_FILTER,
+                _ => prompts::SEARCH,
+            }),
+            Look::GoTo => self.screen.sheet = Some(Sheet::GoTo { query: Field::default(), chosen: 0 }),
             Look::Binary => {
                 self.screen.binary = !self.screen.binary;
                 self.screen.say(if self.screen.binary {
-                    "registers show their bits; x again shows decimal numbers"
+                    "registers show their bits"
                 } else {
                     "registers show decimal numbers"
                 });
@@ -57,10 +64,9 @@ impl App {
             }
             Look::Read(what) => self.screen.sheet = Some(Sheet::Page { what, scroll: 0 }),
             Look::Page(id) if self.screen.focus == id => self.leave_page(),
-            Look::Page(id) => {
-                self.focus_on(id);
-                self.screen.arrangement = Arrangement::Alone;
-            }
+            Look::Page(id) => self.show_page(id),
+            Look::Pages if self.screen.focus.is_page() => self.show_page(self.screen.focus.page_behind()),
+            Look::Pages => self.show_page(self.screen.last_page),
             Look::Back => self.leave_page(),
             Look::Beside => self.beside_on(),
             Look::NextTable => self.turn_tables(1),
@@ -75,17 +81,41 @@ impl App {
             Look::Lessons => self.toggle_lessons(),
             Look::History => match self.thing_chosen() {
                 Some(thing) => self.show_history(thing),
-                None => self.prompt(Ask::History),
+                None => self.prompt(prompts::HISTORY),
             },
             Look::Ask(ask) => self.prompt(ask),
         }
     }
 
+    /// A pane on a page of its own.
+    pub(crate) fn show_page(&mut self, id: PaneId) {
+        self.focus_on(id);
+        self.screen.last_page = id;
+        self.screen.arrangement = Arrangement::Alone;
+    }
+
+    /// What has the keys, in another form.
+    fn other_form(&mut self) {
+        match self.screen.focus {
+            PaneId::Source => self.look(Look::Beside),
+            PaneId::Registers => self.look(Look::Binary),
+            PaneId::Memory => self.look(Look::Words),
+            PaneId::Trail => {
+                self.world.trail.is_unfolded = !self.world.trail.is_unfolded;
+                self.world.trail.forget();
+            }
+            PaneId::Tally => self.turn_tables(1),
+            other => {
+                let name = other.pane().name();
+                self.screen
+                    .trouble(format!("{name} has one form; source, registers, memory, trail and tally have several"));
+            }
+        }
+    }
+
     /// Back to the bench, where that is not what is looked at.
     pub(super) fn leave_page(&mut self) {
-        if self.screen.arrangement == Arrangement::Alone {
-            self.screen.arrangement = Arrangement::Bench;
-        }
+        self.screen.arrangement = Arrangement::Bench;
         if self.screen.focus.is_page() {
             self.screen.focus = PaneId::Source;
         }
@@ -96,9 +126,9 @@ impl App {
         let (next, words) = match self.world.tallies.beside {
             Beside::Nothing => (
                 Beside::Counts,
-                "how often each line ran, and a bar of its cycles; # goes on to the cycles of each instruction",
+                "how often each line ran, and a bar of its cycles; x in the source goes on to the cycles of each instruction",
             ),
-            Beside::Counts => (Beside::Cycles, "the cycles of each instruction, not taken / taken; # puts them away"),
+            Beside::Counts => (Beside::Cycles, "the cycles of each instruction, not taken / taken; x puts them away"),
             Beside::Cycles => (Beside::Nothing, "nothing stands beside the lines"),
         };
         self.world.tallies.beside = next;
@@ -112,7 +142,7 @@ impl App {
 
     fn compare_on(&mut self) {
         if self.world.tallies.kept.is_empty() {
-            return self.screen.trouble("no tally was kept yet: n keeps this one under a name");
+            return self.prompt(prompts::KEEP_TALLY);
         }
         let said = match self.world.tallies.compare_on() {
             Some(name) => format!("beside {name}; c goes on to the next one kept"),
@@ -187,16 +217,12 @@ impl App {
         };
         if self.screen.arrangement != Arrangement::Bench {
             self.screen
-                .say("for showing: large source, what comes next, one pane; the palette brings another, O goes back");
+                .say("for showing: large source, what comes next, one pane; the palette brings another, Esc goes back");
         }
     }
 
     /// Shows what a line became, or no longer.
     fn toggle_unfolded(&mut self) {
-        if self.screen.focus == PaneId::Trail {
-            self.world.trail.is_unfolded = !self.world.trail.is_unfolded;
-            return self.world.trail.forget();
-        }
         let place = (self.screen.shown, self.editor().cursor().0);
         let unfolded = &mut self.screen.source.unfolded;
         match unfolded.iter().position(|known| *known == place) {
@@ -222,44 +248,10 @@ impl App {
         self.focus_on(PaneId::Memory);
     }
 
-    pub(super) fn prompt(&mut self, ask: Ask) {
-        let text = match ask {
-            Ask::SaveAs | Ask::SaveAndLeave => self.path().unwrap_or_default().to_owned(),
-            Ask::Replace => self.screen.search.replacement.clone(),
-            Ask::Arguments => self.world.given_arguments(),
-            Ask::Input => self.world.given_input(),
-            Ask::Seed => self.world.settings().seed.to_string(),
-            Ask::Build => {
-                let name = self.document().path.as_deref().unwrap_or("program.asm");
-                format!("{}.elf", name.rsplit_once('.').map_or(name, |(name, _)| name))
-            }
-            Ask::NewFile | Ask::NewProject => String::new(),
-            Ask::StopRule => self.stop_meant().map_or(String::new(), |stop| stop.words.clone()),
-            Ask::Until | Ask::BackUntil => self.screen.until.clone(),
-            Ask::Value => {
-                self.thing_chosen().map_or(String::new(), |thing| format!("{} = ", self.settable_words(thing)))
-            }
-            Ask::Watch if self.screen.focus == PaneId::Watches => String::new(),
-            Ask::Watch => self.thing_chosen().map_or(String::new(), |thing| self.settable_words(thing)),
-            Ask::TrailFilter => self.world.trail.filter.as_ref().map_or(String::new(), |(text, _)| text.clone()),
-            Ask::FindInMemory => self.screen.memory_search.clone(),
-            Ask::SaveTrail => "trail.txt".to_owned(),
-            Ask::SaveEvents => "events.jsonl".to_owned(),
-            Ask::SaveTones => "tones.wav".to_owned(),
-            Ask::Send => self.screen.port.clone(),
-            Ask::Draw(what) => self.drawing_asked(what),
-            Ask::KeepTally => format!("run {}", self.world.tallies.kept.len() + 1),
-            Ask::SaveTally => "tally.json".to_owned(),
-            Ask::OpenTally | Ask::TallyPart | Ask::Span => String::new(),
-            Ask::OpenEvents => self.world.given.events.as_ref().map_or(String::new(), |(path, _)| path.clone()),
-            Ask::SaveMemory => self.thing_chosen().map_or(String::new(), |thing| match thing {
-                wendax_session::Thing::Cells(from, _) => format!("0x{:04X} as bytes 32 to memory.bin", from.0),
-                _ => String::new(),
-            }),
-            Ask::MemoryAt | Ask::Step | Ask::Line | Ask::StopAt | Ask::History | Ask::Search | Ask::Rename => {
-                String::new()
-            }
-        };
-        self.screen.ask(ask, &text);
+    pub(crate) fn prompt(&mut self, ask: Ask) {
+        let text = (ask.prompt().first)(self);
+        // A value is written behind what is to be set.
+        let field = if ask == prompts::VALUE { Field::new(&text) } else { Field::proposed(&text) };
+        self.screen.ask(ask, field);
     }
 }

@@ -80,7 +80,7 @@ impl App {
     }
 
     /// The steps of the run, or those the filter lets through, in the form the file's ending says.
-    pub(super) fn trail_to_save(&self, path: &str) -> Result<Effect, String> {
+    pub(super) fn save_trail(&mut self, path: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
         let session = self.session().ok_or("there is no program yet")?;
         if session.end().0 > MOST_STEPS {
             return Err(format!(
@@ -95,7 +95,8 @@ impl App {
         };
         let filter = self.world.trail.filter.as_ref().map(|(_, found)| found.filter().clone());
         let mut text = TrailText::new(session, form, filter);
-        Ok(Effect::Write(path.to_owned(), text.follow(session).as_bytes().to_vec()))
+        effects.push(Effect::Write(path.to_owned(), text.follow(session).as_bytes().to_vec()));
+        Ok(())
     }
 }
 

@@ -2,7 +2,6 @@
 
 use crate::app::App;
 use crate::message::{Effect, Folder};
-use crate::panes::PaneId;
 use std::path::Path;
 use wendax_machine::Clock;
 use wendax_session::{Dropped, Saving, Script, counted, dropped_words};
@@ -109,11 +108,6 @@ impl App {
 
     /// Moves a lever, now: of the past that begins a new branch.
     pub(crate) fn move_lever(&mut self, number: u32) {
-        if self.screen.layout.area(PaneId::Board).is_none() {
-            return self
-                .screen
-                .trouble("0 to 9 move levers where the board is shown: L shows it; i types to the program");
-        }
         let before = self.world.walk.park();
         let Some(session) = &mut self.world.walk.session else { return };
         let levers = u32::from(session.machine().board().levers) ^ 1 << number;

@@ -28,7 +28,7 @@ impl App {
         match &self.world.tallies.present {
             Some(tally) if self.world.tallies.is_current(session) => Ok(tally),
             Some(_) => Err("it is still being measured".to_owned()),
-            None => Err("nothing was measured yet: % shows the tally".to_owned()),
+            None => Err("nothing was measured yet: P shows the tally".to_owned()),
         }
     }
 

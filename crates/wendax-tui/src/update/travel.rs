@@ -94,6 +94,11 @@ impl App {
         true
     }
 
+    /// Does what needs a program that can run, or says why there is none.
+    pub(super) fn when_ready(&mut self, act: impl FnOnce(&mut Self)) {
+        if self.world.is_assembled() && self.world.program.is_runnable() { act(self) } else { self.say_not_ready() }
+    }
+
     pub(super) fn say_not_ready(&mut self) {
         let text = if !self.world.is_assembled() {
             "the text is still being assembled"

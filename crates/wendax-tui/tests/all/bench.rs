@@ -4,7 +4,7 @@ use crate::common::{DEMO, Stage, shows};
 use proptest::prelude::*;
 use wendax_machine::Addr;
 use wendax_machine::Settings;
-use wendax_tui::{App, BINDINGS, Message, Mode, Theme};
+use wendax_tui::{App, Message, Mode, Theme, bindings};
 
 /// The part of the header that tells state and step.
 fn header(stage: &mut Stage) -> String {
@@ -248,16 +248,16 @@ proptest! {
     /// Any keys in any order on any screen, commands of the palette among them: no panic, no text that differs from its
     /// file without that being known, and an end with one only after a question.
     #[test]
-    fn any_keys_and_sizes(steps in proptest::collection::vec((0usize..200, 1u16..200, 1u16..70), 1..60)) {
+    fn any_keys_and_sizes(steps in proptest::collection::vec((0usize..320, 1u16..200, 1u16..70), 1..60)) {
         const MORE: [&str; 10] =
             ["Up", "Down", "Enter", "Esc", "Backspace", "Delete", "Tab", "Shift-Down", "Shift-Left", "Enter"];
-        let bound: Vec<&str> = BINDINGS.iter().flat_map(|binding| binding.keys).copied().chain(MORE).collect();
+        let bound: Vec<&str> = bindings().flat_map(|binding| binding.keys).copied().chain(MORE).collect();
         let mut stage = Stage::new(DEMO);
         for (choice, width, height) in steps {
             // A screen too small shows no question, and asks it all the same; many keys at once may answer it too.
             stage.resize(160, 50);
             let asked = choice >= bound.len() || stage.screen().contains("Not saved");
-            match (bound.get(choice), BINDINGS.get(choice.saturating_sub(bound.len()))) {
+            match (bound.get(choice), bindings().nth(choice.saturating_sub(bound.len()))) {
                 (Some(name), _) => { stage.keys(name); }
                 (None, Some(command)) => { stage.keys("Ctrl-P").text(command.name).keys("Enter"); }
                 (None, None) if choice % 3 == 0 => stage.message(Message::Resized(width, height)),

@@ -425,7 +425,7 @@ fn a_rename_over_two_files_is_taken_back_in_both() {
 #[test]
 fn a_copy_of_a_projects_file_leaves_the_program_as_it_was_made() {
     let mut stage = yard();
-    stage.keys("e").text("; mine ").keys("Esc S Ctrl-U").text("/yard/copy.asm").keys("Enter");
+    stage.keys("e").text("; mine ").keys("Esc :save_under_another Ctrl-U").text("/yard/copy.asm").keys("Enter");
     shows(&mut stage, "a copy is saved as /yard/copy.asm; the program goes on with main.asm");
     assert!(stage.app.is_changed(), "main.asm itself was not saved");
     stage.keys("Ctrl-S");

@@ -127,8 +127,9 @@ impl Desk {
                 // Whoever removes a file drops what is on disk alone.
                 let text = self.text();
                 self.outside.retain(|word| text.contains(word.as_str()));
-                self.removed = Some(text).filter(|_| self.disk.is_some() && !self.stage.app.is_changed());
-                self.disk = None;
+                if self.disk.take().is_some() {
+                    self.removed = Some(text).filter(|_| !self.stage.app.is_changed());
+                }
                 // That is seen at once, while what happens in a file may be seen later.
                 self.notice();
             }

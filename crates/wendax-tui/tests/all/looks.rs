@@ -112,8 +112,9 @@ fn every_sheet_fits_every_screen_and_says_how_it_is_left() {
             ("?", "guide"),
             ("=", "set"),
             ("/", "search"),
-            ("A", "arguments"),
-            ("B", "build"),
+            ("l", "go to"),
+            (":arguments", "arguments"),
+            (":build", "build"),
             ("e x Esc q", "unsaved text"),
         ] {
             let mut stage = stage(THEMES[0], size);

@@ -27,6 +27,9 @@ sum:    .word 0
 fn the_flow_of_the_present_routine_follows_the_walk_and_leads_to_lines() {
     let mut stage = Stage::new(YARD);
     stage.keys("P");
+    shows(&mut stage, "▸tally");
+    shows(&mut stage, "P: flow");
+    stage.keys("P");
     shows(&mut stage, "▸flow");
     shows(&mut stage, "mov r0, wagons");
     hides(&mut stage, "@small");
@@ -54,7 +57,7 @@ fn the_flow_of_the_present_routine_follows_the_walk_and_leads_to_lines() {
 #[test]
 fn the_atlas_maps_memory_and_leads_into_it() {
     let mut stage = Stage::new(YARD);
-    stage.keys("@");
+    stage.keys(":atlas_all_of_memory");
     shows(&mut stage, "no memory up to");
     shows(&mut stage, "data: wagons sum");
     shows(&mut stage, "▶");

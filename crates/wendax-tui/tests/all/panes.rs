@@ -62,7 +62,7 @@ fn memory_scrolls_and_goes_through_the_regions() {
     shows(&mut stage, "no memory up to 02FF");
     let mut titles = Vec::new();
     for _ in 0..5 {
-        stage.keys("M");
+        stage.keys(":memory_next_region");
         titles.push(
             ["EE00 stack", "FF00 device", "0000 trap", "0200 code", "── data"]
                 .into_iter()
@@ -175,11 +175,11 @@ fn search_goes_around_and_says_when_there_is_nothing() {
     stage.keys("n");
     shows(&mut stage, "line 67 of 97");
     stage.text("/nowhere to be found").keys("Enter");
-    shows(&mut stage, "`nowhere to be found` is nowhere in the text");
+    shows(&mut stage, "`nowhere to be found` is nowhere in the program");
     stage.keys("l").text("17").keys("Enter");
     shows(&mut stage, "line 17 of 97");
     stage.keys("l").text("many").keys("Enter");
-    shows(&mut stage, "`many` is no line number");
+    shows(&mut stage, "`many` is no line, and in no label, problem or call");
 }
 
 #[test]
@@ -211,7 +211,7 @@ fn breakpoints_can_be_at_addresses_and_are_cleared_at_once() {
     stage.keys("Esc g").text("5\n0\n");
     shows(&mut stage, "paused: wagon_weight");
     shows(&mut stage, "wagon_weight, line 67");
-    stage.keys("C R");
+    stage.keys(":clear_all_stops R");
     shows(&mut stage, "a new run, from the entry");
     stage.keys("g").text("0\n");
     shows(&mut stage, "finished, status 0");
@@ -240,7 +240,7 @@ fn the_palette_has_what_fits_and_what_was_used_last_first() {
     shows(&mut stage, "step 1 of 1");
     // What belongs to a page is told as that.
     stage.keys(":").text("tally other way round");
-    shows(&mut stage, "in the tally: ");
+    shows(&mut stage, "in the tally");
     hides(&mut stage, "while writing");
     stage.keys("Esc :").text("no such words").keys("Enter");
     shows(&mut stage, "step 1 of 1");

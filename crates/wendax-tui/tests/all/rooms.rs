@@ -86,7 +86,7 @@ fn a_pane_fills_the_page_and_back_and_there_is_a_layout_for_showing() {
     shows(&mut stage, "pushed r6");
     stage.keys("o");
     shows(&mut stage, "─ registers");
-    stage.keys("O");
+    stage.keys(":show_to_others");
     shows(&mut stage, "for showing");
     shows(&mut stage, "▸stack");
     for hidden in ["─ registers", "─ ribbon", "─ console"] {
@@ -95,7 +95,7 @@ fn a_pane_fills_the_page_and_back_and_there_is_a_layout_for_showing() {
     stage.keys(":").text("pane registers").keys("Enter");
     shows(&mut stage, "▸registers");
     hides(&mut stage, "stack");
-    stage.keys("O");
+    stage.keys(":show_to_others");
     shows(&mut stage, "─ memory");
     insta::assert_snapshot!(deep().sized(230, 60).screen());
 }
@@ -108,18 +108,18 @@ fn registers_in_binary_code_put_away_lines_wrapped_and_seen_sideways() {
     hides(&mut stage, "END");
     let cut = stage.screen().lines().find(|line| line.contains("mov   r1")).expect("it is there").to_owned();
     assert!(cut.contains('…'), "what is cut says so: {cut}");
-    stage.keys("c");
+    stage.keys(":code_words_beside");
     hides(&mut stage, "0200 3015");
-    stage.keys("w");
+    stage.keys(":wrap_long_lines");
     shows(&mut stage, "END");
-    stage.keys("w c");
+    stage.keys(":wrap_long_lines :code_words_beside");
     for _ in 0..9 {
         stage.keys("Shift-Right");
     }
     shows(&mut stage, "sideways");
     stage.keys("Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right");
     shows(&mut stage, "END");
-    stage.keys("Right x");
+    stage.keys("Right :registers_in_binary");
     shows(&mut stage, "0000 0000 0000 0101");
 }
 
@@ -136,7 +136,7 @@ fn numbers_have_the_form_that_is_preferred() {
 #[test]
 fn what_was_done_by_hand_is_taken_back_in_the_walk() {
     let mut stage = deep();
-    stage.keys("b Home C");
+    stage.keys("b Home :clear_all_stops");
     shows(&mut stage, "the stop is cleared; Ctrl-Z brings it back");
     stage.keys("Ctrl-Z");
     shows(&mut stage, "◆12");
@@ -157,7 +157,7 @@ fn names_of_a_line_are_asked_for_when_there_are_several() {
     let mut stage = Stage::new(CALLS);
     stage.keys("l").text("3").keys("Enter d");
     shows(&mut stage, "line 5 of 16");
-    stage.keys("U");
+    stage.keys("Ctrl-U");
     shows(&mut stage, "`outer`: 1 of 2 places");
     let mut stage = Stage::new("a: mov r1, b + c\n halt\nb: .word 1\nc: .word 2\n");
     stage.keys("d");
@@ -178,10 +178,10 @@ fn a_search_tells_how_many_there_are_while_it_is_written() {
     let marked = marked.filter(|&(x, y)| buffer[(x, y)].modifier.contains(Modifier::UNDERLINED)).count();
     assert_eq!(marked, 2 * "call".len(), "all matches are marked");
     stage.text("x");
-    shows(&mut stage, "`callx` is nowhere in the text");
+    shows(&mut stage, "`callx` is nowhere in the program");
     stage.keys("Backspace Enter");
     shows(&mut stage, "`call`: 1 of 2");
-    stage.keys("n n ;");
+    stage.keys("n n :back_to_the_last_place");
     shows(&mut stage, "`call`: 2 of 2");
 }
 
@@ -235,7 +235,14 @@ fn again(stage: &Stage, text: &str) -> Stage {
 #[test]
 fn how_it_was_looked_at_is_kept_by_the_text_of_lines() {
     let mut stage = Stage::new(CALLS);
-    stage.keys("l").text("12").keys("Enter b a").text("outer").keys("Enter m").text("seats").keys("Enter x c w");
+    stage
+        .keys("l")
+        .text("12")
+        .keys("Enter b a")
+        .text("outer")
+        .keys("Enter m")
+        .text("seats")
+        .keys("Enter :registers_in_binary :code_words_beside :wrap_long_lines");
     stage.keys("l").text("9").keys("Enter");
     let mut same = again(&stage, CALLS);
     for wanted in ["◆12", "◆ 5", "▸memory", "seats", "line 9 of 16"] {
@@ -266,10 +273,15 @@ fn commands_used_last_are_kept_and_come_first_again() {
 fn what_runs_are_given_is_asked_for_and_used_by_the_next() {
     const ECHO: &str = "start: sys get_int\n sys exit\n";
     let mut stage = Stage::new(ECHO);
-    stage.keys("A").text("north \"south east\"").keys("Enter I").text("5\\n").keys("Enter R g");
+    stage
+        .keys(":arguments_for")
+        .text("north \"south east\"")
+        .keys("Enter :typed_input_for")
+        .text("5\\n")
+        .keys("Enter R g");
     shows(&mut stage, "finished, status 5");
     shows(&mut stage, "the first input was typed as given with I");
-    stage.keys("A");
+    stage.keys(":arguments_for");
     shows(&mut stage, "north 'south east'");
     stage.keys("Ctrl-U").text("\"open").keys("Enter");
     shows(&mut stage, "a quotation mark is not closed");
@@ -277,7 +289,7 @@ fn what_runs_are_given_is_asked_for_and_used_by_the_next() {
     shows(&mut stage, "`many` is no number");
     stage.keys("Ctrl-U").text("7").keys("Enter");
     shows(&mut stage, "the next run gets it");
-    stage.keys("B");
+    stage.keys(":build_elf");
     shows(&mut stage, "weighbridge.elf");
     stage.keys("Enter");
     assert_eq!(stage.asked, ["/yard/weighbridge.elf"]);
@@ -305,4 +317,66 @@ fn typing_goes_to_a_program_that_waits_and_keys_can_be_kept() {
     shows(&mut stage, "what you type goes to the program");
     stage.keys("Enter");
     shows(&mut stage, "axle 2:");
+}
+
+#[test]
+fn lines_labels_problems_and_calls_are_gone_to_by_a_few_letters() {
+    let mut stage =
+        Stage::new("start:  call weigh\n        halt\nweigh:  mov r1, 3\n        ret\n        .equ limit, 5\n");
+    stage.keys("Right l");
+    shows(&mut stage, "▸go to");
+    // The call that is under way, then the labels in the order of the text.
+    let screen = stage.screen();
+    let at = |word: &str| screen.lines().position(|line| line.contains(word)).expect("it is offered");
+    assert!(at("weigh") < at("start"), "{screen}");
+    stage.text("wei").keys("Down Enter");
+    shows(&mut stage, "line 3 of");
+    stage.keys("l").text("2").keys("Enter");
+    shows(&mut stage, "line 2 of");
+    // What is neither stays there to be mended, and is said.
+    stage.keys("l").text("nowhere").keys("Enter");
+    shows(&mut stage, "`nowhere` is no line, and in no label, problem or call");
+    shows(&mut stage, "▸go to");
+    stage.keys("Esc e Ctrl-End").text("        jmp wiegh");
+    stage.keys("Ctrl-L").text("prob").keys("Enter");
+    shows(&mut stage, "line 6 of");
+}
+
+#[test]
+fn a_search_goes_over_all_files_and_can_ask_for_whole_words() {
+    let files = wendax_source::MemoryFiles::default()
+        .with("main.asm", "start:  mov r1, limit\n        mov r2, limits\n        halt\n.include \"sub/more.asm\"\n")
+        .with("sub/more.asm", "        .equ limits, 9\n        .equ limit, 4 ; the limit\n");
+    let mut stage = Stage::project(&["main.asm"], files);
+    stage.text("/limit");
+    shows(&mut stage, "5 places in 2 files; Tab: whole words only");
+    stage.keys("Tab");
+    shows(&mut stage, "3 places in 2 files; whole words only");
+    stage.keys("Enter");
+    shows(&mut stage, "`limit`: 1 of 3 in 2 files");
+    stage.keys("n");
+    shows(&mut stage, "`limit`: 2 of 3 in 2 files");
+    shows(&mut stage, "more.asm");
+    stage.keys("n n");
+    shows(&mut stage, "`limit`: 1 of 3 in 2 files");
+    shows(&mut stage, "main.asm");
+    stage.keys(":back_to_the_last_place");
+    shows(&mut stage, "`limit`: 3 of 3 in 2 files");
+}
+
+#[test]
+fn search_and_other_forms_are_those_of_what_has_the_keys() {
+    let mut stage = Stage::new(DEMO);
+    stage.keys("Tab").keys("x");
+    shows(&mut stage, "registers show their bits");
+    stage.keys("T /");
+    shows(&mut stage, "the trail shows only");
+    stage.keys("Esc m Enter /");
+    shows(&mut stage, "find in memory");
+    stage.text("\"yard\"").keys("Enter");
+    shows(&mut stage, "▸memory");
+    stage.keys("x");
+    shows(&mut stage, "words of memory are shown as signed numbers");
+    stage.keys("Esc s x");
+    shows(&mut stage, "stops has one form");
 }

@@ -35,13 +35,13 @@ fn a_stop_can_be_at_anything_and_is_met_both_ways() {
     stage.keys("End g g g g g g g g g s");
     shows(&mut stage, "▸stops");
     shows(&mut stage, "met 7 ×");
-    stage.keys("X");
+    stage.keys(":turn_the_stop");
     shows(&mut stage, "◇ change total");
     stage.keys("Home g");
     shows(&mut stage, "finished");
     stage.keys("Delete");
     shows(&mut stage, "no stop: b sets one on a line, a at anything");
-    stage.keys("Ctrl-Z X Home g");
+    stage.keys("Ctrl-Z :turn_the_stop Home g");
     shows(&mut stage, "r2  0022");
 }
 
@@ -50,7 +50,7 @@ fn more_is_said_of_the_stop_of_a_line() {
     let mut stage = Stage::new(SUMS);
     stage.keys("l").text("10").keys("Enter b");
     shows(&mut stage, "◆10");
-    stage.keys("E").text("if r3 >").keys("Enter");
+    stage.keys(":say_more_of_the_stop").text("if r3 >").keys("Enter");
     shows(&mut stage, "a value is missing here");
     stage.text(" 50 every 2").keys("Enter");
     shows(&mut stage, "◈10");
@@ -59,7 +59,7 @@ fn more_is_said_of_the_stop_of_a_line() {
     shows(&mut stage, "paused: if r3 > 50 every 2");
     shows(&mut stage, "r3  0036");
     // Once is once.
-    stage.keys("C a").text("twice once").keys("Enter Home g");
+    stage.keys(":clear_all_stops a").text("twice once").keys("Enter Home g");
     shows(&mut stage, "met, and meant for once: twice once");
     stage.keys("g");
     shows(&mut stage, "finished");

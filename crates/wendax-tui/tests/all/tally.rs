@@ -35,9 +35,9 @@ total:  .word 0
 #[test]
 fn what_a_run_cost_stands_in_tables_that_lead_to_lines_and_moments() {
     let mut stage = Stage::new(WORK);
-    stage.keys("%");
+    stage.keys(":tally_what_the_run");
     shows(&mut stage, "nothing was run yet");
-    stage.keys("% g %");
+    stage.keys(":tally_what_the_run g :tally_what_the_run");
     shows(&mut stage, "▸tally");
     shows(&mut stage, "15 of 17 ran");
     // Twice, once for each argument; the dearest is told with what it was given.
@@ -50,46 +50,52 @@ fn what_a_run_cost_stands_in_tables_that_lead_to_lines_and_moments() {
     shows(&mut stage, "▸source");
     shows(&mut stage, "line 3 of");
     // Another column, the other way round.
-    stage.keys("% >");
+    stage.keys(":tally_what_the_run Shift-Right");
     shows(&mut stage, "▾line");
-    stage.keys("> >");
+    stage.keys("Shift-Right Shift-Right");
     shows(&mut stage, "▾cycles");
-    stage.keys("u");
+    stage.keys(":tally_the_other_way_round");
     shows(&mut stage, "▴cycles");
     shows(&mut stage, "never");
     stage.keys("Esc");
     shows(&mut stage, "▸source");
     // From a routine to its dearest call.
-    stage.keys("% X Down Enter");
+    stage.keys(":tally_what_the_run :the_table_before Down Enter");
     shows(&mut stage, "step 615 of");
 }
 
 #[test]
 fn beside_the_lines_stands_how_often_each_ran_and_what_instructions_take() {
     let mut stage = Stage::new(WORK);
-    stage.keys("#");
+    stage.keys(":beside_the_lines");
     shows(&mut stage, "how often each line ran");
     stage.keys("g");
     shows(&mut stage, "200 ━━━━━━         stw");
     let screen = stage.screen();
     let dead = screen.lines().find(|line| line.contains("halt")).expect("it is shown");
     assert!(dead.contains("never"), "{dead}");
-    stage.keys("#");
+    stage.keys(":beside_the_lines");
     let screen = stage.screen();
     let jump = screen.lines().find(|line| line.contains("djnz  r1, next")).expect("it is shown");
     assert!(jump.contains("1/2"), "{jump}");
-    stage.keys("#");
+    stage.keys(":beside_the_lines");
     hides(&mut stage, "1/2");
 }
 
 #[test]
 fn tallies_are_kept_and_set_beside_the_present_run_also_after_an_edit() {
     let mut stage = Stage::new(WORK);
-    stage.keys("g % c");
-    shows(&mut stage, "no tally was kept yet");
-    stage.keys("n Ctrl-U").text("before").keys("Enter");
+    // The first time there is nothing to set beside it: it is kept.
+    stage.keys("g P c");
+    shows(&mut stage, "keep the tally as");
+    stage.keys("Ctrl-U").text("before").keys("Enter");
     shows(&mut stage, "kept as before");
-    stage.keys("Esc / ").text("200").keys("Enter e End Backspace Backspace Backspace").text("20").keys("Esc R g % c");
+    stage
+        .keys("Esc /")
+        .text("200")
+        .keys("Enter e End Backspace Backspace Backspace")
+        .text("20")
+        .keys("Esc R g :tally_what_the_run c");
     shows(&mut stage, "beside before");
     tells(&mut stage, "before now difference ratio");
     // 180 rounds of 1, 3 and 2 cycles less.
@@ -114,7 +120,7 @@ fn passages_and_parts_of_a_run_are_measured() {
     let mut stage = Stage::new(WORK);
     stage.keys("g :").text("each passage").keys("Enter").text("twice to start").keys("Enter");
     shows(&mut stage, "▸tally");
-    stage.keys(":").text("each passage").keys("Enter").text("twice").keys("Enter X");
+    stage.keys(":").text("each passage").keys("Enter").text("twice").keys("Enter :the_table_before");
     shows(&mut stage, "▸spans");
     // 9 rounds, and the call between: from each time it is come to until the next.
     shows(&mut stage, "twice");

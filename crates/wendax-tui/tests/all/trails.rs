@@ -28,9 +28,9 @@ fn steps_are_listed_with_what_they_did_and_repeats_are_folded() {
     // Of the rounds before the present step the last one stands there.
     shows(&mut stage, "these 3 lines 199 times more");
     shows(&mut stage, "600  line 4     djnz r1, next");
-    stage.keys("u");
+    stage.keys("x");
     hides(&mut stage, "times more");
-    stage.keys("u Ctrl-Home");
+    stage.keys("x Ctrl-Home");
     shows(&mut stage, "0  line 1     mov r1, 200");
     stage.keys("Enter");
     shows(&mut stage, "step 0 of 611");
@@ -47,19 +47,19 @@ fn steps_are_listed_with_what_they_did_and_repeats_are_folded() {
 #[test]
 fn a_filter_lets_some_steps_through() {
     let mut stage = Stage::new(ROUNDS);
-    stage.keys("g F").text("in twice").keys("Enter");
+    stage.keys("g :trail_show_only").text("in twice").keys("Enter");
     shows(&mut stage, "in twice · 6 found");
     shows(&mut stage, "pop r3");
     hides(&mut stage, "call twice   ");
-    stage.keys("F Ctrl-U").text("op djnz if r1 < 4").keys("Enter");
+    stage.keys(":trail_show_only Ctrl-U").text("op djnz if r1 < 4").keys("Enter");
     shows(&mut stage, "· 3 found");
     stage.keys("Ctrl-Home Enter");
     shows(&mut stage, "next + 6, line 4");
     shows(&mut stage, "r1  0003");
-    stage.keys("F Ctrl-U").text("change total if r2 > 20090").keys("Enter");
+    stage.keys(":trail_show_only Ctrl-U").text("change total if r2 > 20090").keys("Enter");
     shows(&mut stage, "stw [total], r2");
     shows(&mut stage, "· 4 found");
-    stage.keys("F Ctrl-U").text("in twice of 3").keys("Enter");
+    stage.keys(":trail_show_only Ctrl-U").text("in twice of 3").keys("Enter");
     shows(&mut stage, "says nothing of a stop");
     stage.keys("Ctrl-U").keys("Enter");
     hides(&mut stage, "found");

@@ -49,13 +49,13 @@ fn values_are_watched_in_their_forms() {
 #[test]
 fn what_the_routine_uses_is_watched() {
     let mut stage = Stage::new(SORT);
-    stage.keys("V");
+    stage.keys(":watch_what_the_present");
     shows(&mut stage, "with what the routine uses");
     shows(&mut stage, "weights");
     stage.keys("j").text("enter next").keys("Enter");
     shows(&mut stage, "─ watches");
     shows(&mut stage, "by line 2 at 1");
-    stage.keys("V");
+    stage.keys(":watch_what_the_present");
     hides(&mut stage, "─ watches");
     // A register is chosen, and set where it stands.
     stage.keys("Tab = ").text("42").keys("Enter");
@@ -67,16 +67,16 @@ fn what_the_routine_uses_is_watched() {
 #[test]
 fn memory_is_searched_shown_as_numbers_and_saved() {
     let mut stage = Stage::new(SORT);
-    stage.keys("Y").text("\"trey\"").keys("Enter");
+    stage.keys(":find_in_memory_a_word").text("\"trey\"").keys("Enter");
     shows(&mut stage, "▸memory");
     shows(&mut stage, "0308 data");
-    stage.keys("Y Ctrl-U").text("300").keys("Enter");
+    stage.keys(":find_in_memory_a_word Ctrl-U").text("300").keys("Enter");
     shows(&mut stage, "0304 data");
-    stage.keys("Y Ctrl-U").text("byte 0xFF").keys("Enter");
+    stage.keys(":find_in_memory_a_word Ctrl-U").text("byte 0xFF").keys("Enter");
     shows(&mut stage, "0303 data");
-    stage.keys("y");
+    stage.keys("n");
     shows(&mut stage, "0303 data");
-    stage.keys("Y Ctrl-U").text("0x7777").keys("Enter");
+    stage.keys(":find_in_memory_a_word Ctrl-U").text("0x7777").keys("Enter");
     shows(&mut stage, "no cell of memory holds that");
     stage.keys("Esc m").text("weights").keys("Enter x");
     shows(&mut stage, "     5     -7    300");

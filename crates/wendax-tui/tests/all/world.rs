@@ -60,7 +60,7 @@ fn a_lever_moved_lights_a_lamp_and_stepping_back_shows_it_as_it_was() {
 #[test]
 fn keys_are_struck_one_by_one_and_the_page_tells_how_interrupts_fared() {
     let mut stage = Stage::new(SIGNALS);
-    stage.text("/idle:").keys("Enter .").keys("K").text("xq").keys("Esc");
+    stage.text("/idle:").keys("Enter .").keys(":strike_keys_each").text("xq").keys("Esc");
     shows(&mut stage, "typed here: \"x\"");
     stage.keys("Right L L");
     for wanted in ["console state", "a key waits, ready to print, keys interrupt", "handler 02EE (key)", "lever mask"] {
@@ -116,7 +116,7 @@ fn a_file_is_written_gone_back_over_and_written_differently() {
     let mut stage = Stage::project(&["a.asm"], MemoryFiles::default().with("a.asm", WRITER));
     stage.keys("Right Right");
     shows(&mut stage, "file_open: open a file");
-    stage.keys("Right Right Right Right Right W");
+    stage.keys("Right Right Right Right Right :what_is_open");
     shows(&mut stage, "4 bytes written to report.txt at 0");
     shows(&mut stage, "1 written anew at 4; not on disk yet");
     assert!(stage.folder.is_empty(), "not before it is closed");

@@ -555,7 +555,7 @@ impl Bench {
             {
                 if std::str::from_utf8(&bytes).is_err() {
                     self.no_text.insert(path.clone(), bytes);
-                    let text = "on disk it is no text in UTF-8 any more; saving once more writes yours over it, S saves under \
+                    let text = "on disk it is no text in UTF-8 any more; saving once more writes yours over it, : “save as” takes \
                                 another name";
                     self.send(Message::NotSaved(text.to_owned()));
                     return false;
@@ -566,7 +566,7 @@ impl Bench {
             }
             Ok(_) if !same => Err(format!("{path} exists already; choose another name")),
             Ok(_) if files::is_locked(target) => Err(format!(
-                "{path} is read-only: S saves under another name, or give yourself the right to write it, and save again"
+                "{path} is read-only: : “save as” takes another name, or give yourself the right to write it, and save again"
             )),
             _ => files::write(target, text.to_string().as_bytes()).map_err(|error| not_written(target, &error)),
         };
@@ -782,10 +782,12 @@ fn not_written(path: &Path, error: &std::io::Error) -> String {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     match error.kind() {
         std::io::ErrorKind::PermissionDenied => format!(
-            "the system does not let you write in {}; S saves under another name, in a folder that is yours",
+            "the system does not let you write in {}; : “save as” takes another name, in a folder that is yours",
             folder.display()
         ),
-        std::io::ErrorKind::NotFound => format!("there is no folder {}; S saves under another name", folder.display()),
+        std::io::ErrorKind::NotFound => {
+            format!("there is no folder {}; : “save as” takes another name", folder.display())
+        }
         _ => format!("{}: {}", path.display(), files::plain(error)),
     }
 }

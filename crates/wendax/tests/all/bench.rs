@@ -388,7 +388,9 @@ fn how_a_program_was_looked_at_is_there_again() {
     let screen = Screen::start(home.path(), &file.display().to_string(), 120, 40);
     screen.shows("ready");
     screen.keys("Down Down");
-    screen.text("bxm");
+    screen.text("b");
+    screen.keys(":registers_in_binary");
+    screen.text("m");
     screen.text("open");
     screen.keys("Enter");
     screen.shows("▸memory");
@@ -421,15 +423,15 @@ fn what_the_shell_does_is_at_hand() {
     .expect("written");
     let screen = Screen::start(home.path(), &format!("{} -- north south", file.display()), 140, 40);
     screen.shows("ready");
-    screen.text("A");
+    screen.keys(":arguments");
     screen.shows("north south");
     screen.keys("Escape");
-    screen.text("B");
+    screen.keys(":build_elf");
     screen.shows("echo.elf");
     screen.keys("Enter");
     screen.shows("is written");
     assert!(fs::read(home.path().join("echo.elf")).expect("it is there").starts_with(b"\x7FELF"));
-    screen.text("B");
+    screen.keys(":build_elf");
     screen.keys("C-u");
     screen.text(&home.path().join("echo.lst").display().to_string());
     screen.keys("Enter");
@@ -465,7 +467,7 @@ fn a_file_that_cannot_be_written_is_marked_and_said() {
     screen.shows("read-only");
     screen.text("e; mine");
     screen.keys("C-s");
-    screen.shows("S saves under another name");
+    screen.shows("“save as” takes another name");
     fs::set_permissions(&file, fs::Permissions::from_mode(0o644)).expect("set");
     screen.keys("C-s");
     screen.shows("saved as");
@@ -528,13 +530,12 @@ fn every_view_comes_up_in_a_real_terminal() {
     screen.text("f");
     screen.shows("files of the program");
     screen.keys("Escape");
-    // Esc with O right behind it is the beginning of other keys.
     screen.until("the list goes", || !screen.read().contains("files of the program"));
     // The layouts, and the list of what happened.
-    screen.text("O");
+    screen.keys(":show_to_others");
     screen.shows("for showing");
-    screen.text("Oo");
-    screen.text("o");
+    screen.keys(":show_to_others");
+    screen.text("oo");
     screen.text(":pane marks");
     screen.keys("Enter");
     screen.shows("▾ typed");
@@ -619,9 +620,9 @@ fn a_run_is_measured_drawn_and_compared_in_a_real_terminal() {
     screen.shows("ready");
     screen.text("g");
     screen.shows("finished, status 0");
-    screen.text("%");
+    screen.text("P");
     screen.shows("lines          9 of 9 ran");
-    screen.text("n");
+    screen.text("c");
     screen.shows("keep the tally as");
     screen.keys("C-u");
     screen.text("forty");
@@ -629,7 +630,7 @@ fn a_run_is_measured_drawn_and_compared_in_a_real_terminal() {
     screen.shows("kept as forty");
     // A flow with counts, and the way back.
     screen.keys("Escape");
-    screen.text("P");
+    screen.text("PP");
     screen.shows("3 000×");
     screen.keys("Escape");
     // Drawn to a file, by the palette.
@@ -648,7 +649,7 @@ fn a_run_is_measured_drawn_and_compared_in_a_real_terminal() {
     screen.shows("the walk shows an older text");
     screen.text("Rg");
     screen.shows("step 75 003 of 75 003");
-    screen.text("%");
+    screen.keys(":tally_what_the_run");
     screen.shows("from 0 to 75 003");
     screen.text("c");
     screen.shows("beside forty");

@@ -95,7 +95,7 @@ fn watches_trail_and_slow_running_follow_the_run() {
     screen.keys("Enter");
     screen.shows("•[total] as hex");
     screen.shows("0078  was 0000");
-    screen.text("gFin weigh");
+    screen.text("gT/in weigh");
     screen.keys("Enter");
     screen.shows("in weigh · 20 found");
     screen.keys("C-Home Enter");

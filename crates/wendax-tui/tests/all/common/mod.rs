@@ -233,10 +233,17 @@ impl Stage {
         }
     }
 
-    /// Presses keys by their names, with blanks between: `Right Right g Ctrl-S Enter`.
+    /// Presses keys by their names, with blanks between: `Right Right g Ctrl-S Enter`. What begins with a colon is a
+    /// command of the palette by its words: `:clear_all_stops`.
     pub(crate) fn keys(&mut self, names: &str) -> &mut Self {
         for name in names.split_whitespace() {
-            self.message(Message::Key(key(name)));
+            match name.strip_prefix(':').filter(|words| !words.is_empty()) {
+                Some(words) => {
+                    self.message(Message::Key(key("Ctrl-P")));
+                    self.text(&words.replace('_', " ")).message(Message::Key(key("Enter")));
+                }
+                None => self.message(Message::Key(key(name))),
+            }
         }
         self
     }

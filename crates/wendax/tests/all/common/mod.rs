@@ -37,10 +37,18 @@ impl Screen {
         output.expect("tmux is installed: ./test sees to it")
     }
 
-    /// Presses keys by their tmux names.
+    /// Presses keys by their tmux names. What begins with a colon is a command of the palette by its words:
+    /// `:clear_all_stops`.
     pub(crate) fn keys(&self, names: &str) {
         for name in names.split_whitespace() {
-            self.tmux(&["send-keys", name]);
+            match name.strip_prefix(':').filter(|words| !words.is_empty()) {
+                Some(words) => {
+                    self.tmux(&["send-keys", ":"]);
+                    self.text(&words.replace('_', " "));
+                    self.tmux(&["send-keys", "Enter"]);
+                }
+                None => drop(self.tmux(&["send-keys", name])),
+            }
         }
     }
 

@@ -1,0 +1,385 @@
+//! Prompts, as one table: by which command each is asked for, what stands at its head, what may be written, what stands
+//! there at first, and what is done with what was written. A prompt costs its row here.
+//!
+//! A row: its name, its command as in `commands.rs` (none for what is asked on the way to something else), its head,
+//! what may be written, in brackets what it is besides, what stands there `first`, what is done to `take` an answer. With
+//! what cannot be, the prompt stays and says why.
+
+use crate::actions::{Action, Ask, Drawing, File, Look};
+use crate::app::App;
+use crate::keys::{Binding, Context};
+use crate::message::Effect;
+use crate::panes::{PaneId, PaneState};
+use crate::sheets::Sheet;
+use wendax_session::{Command, Thing};
+
+/// What a prompt is besides.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Trait {
+    /// What is asked for is written with values: names are completed in it.
+    Values,
+    /// It writes a text, or makes one: nothing of that is done to an image.
+    Writes,
+}
+
+/// A prompt.
+pub(crate) struct Prompt {
+    pub(crate) ask: Ask,
+    /// The command that asks it.
+    pub(crate) command: Option<Binding>,
+    /// What may be written.
+    pub(crate) hint: &'static str,
+    pub(crate) traits: &'static [Trait],
+    /// What stands there at first.
+    pub(crate) first: fn(&App) -> String,
+    /// What is done with what was written.
+    pub(crate) take: fn(&mut App, &str, &mut Vec<Effect>) -> Result<(), String>,
+}
+
+macro_rules! prompts {
+    ($($ask:ident $([$($context:ident)*] $($key:literal)* => $name:literal / $words:literal $(@ $short:literal)?)?,
+        $head:literal: $hint:literal $([$($trait:ident)*])?, first $first:expr, take $take:expr;)*) => {
+        $(pub(crate) const $ask: Ask = Ask($head);)*
+
+        /// All of them.
+        pub(crate) const PROMPTS: &[Prompt] = &[$(Prompt {
+            ask: $ask,
+            command: [$(Some(Binding {
+                keys: &[$($key),*],
+                contexts: &[$(Context::$context),*],
+                action: Action::Look(Look::Ask($ask)),
+                short: concat!($($short)?),
+                name: $name,
+                words: $words,
+            }),)? None][0],
+            hint: $hint,
+            traits: &[$($(Trait::$trait),*)?],
+            first: $first,
+            take: $take,
+        }),*];
+    };
+}
+
+/// Nothing stands there at first.
+const NOTHING: fn(&App) -> String = |_| String::new();
+
+prompts! {
+    MEMORY_AT [Walk] "m" => "Memory at a label, address or register"
+        / "show examine dump view watch pointer variable array" @ "memory at",
+        "memory at": "a label, a register to follow, wagons + 4, [r1]; data, heap, stack, devices; empty for the data" [Values],
+        first NOTHING, take |app, text, _| {
+            app.screen.lens = app.world.lens_for(text)?;
+            *app.screen.panes.of_mut(PaneId::Memory) = PaneState::default();
+            // What was asked for comes into view, and keys move in it.
+            app.focus_on(PaneId::Memory);
+            Ok(())
+        };
+    VALUE [Walk] "=" => "Set a register or memory cell" / "change value assign modify flag write poke" @ "set",
+        "set": "r1 = 5    Z = 1    total = total + 1    [r6 + 2] = 'H'    byte [text] = 0" [Values],
+        first |app| app.thing_chosen().map_or(String::new(), |thing| format!("{} = ", app.settable_words(thing))),
+        take |app, text, _| app.set_value(text);
+    STEP [Walk] "t" => "To a step by its number" / "jump goto time number",
+        "to step": "the number of a step, such as 120; +3 or -3 from here",
+        first NOTHING, take |app, text, effects| {
+            let step = app.world.step_asked_for(text)?;
+            app.begin(Command::Seek(step), effects);
+            Ok(())
+        };
+    HISTORY [Walk] => "Changes of a register, a flag or a place in memory" / "history who wrote why story value",
+        "changes of": "r1, Z, total, [r6 + 2], byte [text], console_state" [Values],
+        first NOTHING, take |app, text, _| {
+            let thing = app.world.thing_asked_for(text)?;
+            app.show_history(thing);
+            Ok(())
+        };
+    WATCH [Walk] "v" => "Watch a value: a register, an expression, an array as a table, a text"
+        / "display inspect variable expression add array" @ "watch",
+        "watch": "r1, [total] as signed, weights as words 6, name as text, [r6] as hex, list as records 4 of word byte \
+            byte; forms: hex signed unsigned binary char text bytes words addresses records" [Values],
+        first |app| match app.thing_chosen() {
+            Some(thing) if app.screen.focus != PaneId::Watches => app.settable_words(thing),
+            _ => String::new(),
+        },
+        take |app, text, _| {
+            app.world.watch(text)?;
+            app.screen.panes.of_mut(PaneId::Watches).chosen = app.world.watches.list.len().saturating_sub(1);
+            Ok(())
+        };
+    STOP_AT [Walk] "a" => "Stop at anything: a label, a line, a change, a call, a value"
+        / "breakpoint watchpoint halt address condition data note add",
+        "stop at": "a label, main.asm:12, change total, write r1, read Z, call put_text, trap, print \"x\", enter or leave a \
+            routine, when r1 == 5; behind it: if r2 > 3, every 10, from 3, once, note r1, total" [Values],
+        first NOTHING, take |app, text, _| app.stop_at(text);
+    STOP_RULE [Walk] => "Say more of the stop: a condition, a count, once, values to note"
+        / "breakpoint if every hits edit conditional",
+        "what is said of the stop": "if r1 > 5; from 3: from the third time on; every 10; once; note r1, total: note values \
+            instead of stopping" [Values],
+        first |app| app.stop_meant().map_or(String::new(), |stop| stop.words.clone()),
+        take |app, text, _| app.say_of_stop(text);
+    UNTIL [Walk] "j" => "On until something: a value, a change, a line, a call, output"
+        / "run until condition when change reach",
+        "on until": "when r1 == 5, change total, a label, leave weigh, print, call, main.asm:12, 30 steps" [Values],
+        first |app| app.screen.until.clone(), take |app, text, effects| {
+            let command = app.until_asked_for(text, false)?;
+            app.begin(command, effects);
+            Ok(())
+        };
+    BACK_UNTIL [Walk] "J" => "Back until something: a value, a change, a line, a call, output"
+        / "reverse until condition when change",
+        "back until": "when r1 == 5, change total, a label, enter weigh, print, call, main.asm:12, 30 steps" [Values],
+        first |app| app.screen.until.clone(), take |app, text, effects| {
+            let command = app.until_asked_for(text, true)?;
+            app.begin(command, effects);
+            Ok(())
+        };
+    // ---- searching
+    SEARCH, "search": "any text; Tab: whole words only, or parts of them too; nothing for the same once more, as n does",
+        first NOTHING, take |app, text, _| {
+            if !text.is_empty() {
+                text.clone_into(&mut app.screen.search.text);
+            }
+            app.search_on(true);
+            Ok(())
+        };
+    REPLACE, "replace by": "what comes in the place of what was searched for, in this file" [Writes],
+        first |app| app.screen.search.replacement.clone(), take |app, text, _| app.begin_replacing(text);
+    RENAME, "rename": "the name under the cursor gets this spelling wherever it stands, in all files" [Writes],
+        first NOTHING, take |app, text, _| app.rename(text);
+    FIND_IN_MEMORY [Walk] => "Find in memory: a word, a byte, a text" / "search look value string bytes",
+        "find in memory": "a word: 560, total; a byte: byte 'x'; a text: \"yard\"; n finds it further on" [Values],
+        first |app| app.screen.memory_search.clone(), take |app, text, _| {
+            text.clone_into(&mut app.screen.memory_search);
+            app.find_in_memory(false)
+        };
+    TRAIL_FILTER [Walk] => "Trail: show only the steps of a routine, of a kind, that touch something"
+        / "filter trace grep only restrict",
+        "the trail shows only": "in weigh, main.asm:5 to main.asm:9 behind `in`, op push, call, change total, read r1, \
+            print, if r2 > 5 behind any; empty for all steps" [Values],
+        first |app| app.world.trail.filter.as_ref().map_or(String::new(), |(text, _)| text.clone()),
+        take |app, text, _| {
+            app.world.filter_trail(text)?;
+            app.focus_on(PaneId::Trail);
+            Ok(())
+        };
+    // ---- the tally
+    KEEP_TALLY [Tally] => "Tally: keep it under a name, to be compared" / "remember save name",
+        "keep the tally as": "a name: c in the tally sets the present run beside it",
+        first |app| format!("run {}", app.world.tallies.kept.len() + 1), take |app, text, _| app.keep_tally(text);
+    SAVE_TALLY [Walk] => "Save the tally to a file" / "export profile coverage lcov csv json write",
+        "save the tally": "a file: .json to be kept and compared, .csv for a table, .info for the lines that ran (LCOV), else \
+            text",
+        first |_| "tally.json".to_owned(), take |app, text, effects| {
+            effects.push(app.tally_to_save(text)?);
+            Ok(())
+        };
+    OPEN_TALLY [Walk] => "Tally: take one that was saved, to be compared" / "open load import profile compare",
+        "tally from": "a file that was saved as .json, here or by `wendax run --tally`",
+        first NOTHING, take |_, text, effects| {
+            effects.push(Effect::ReadTally(text.to_owned()));
+            Ok(())
+        };
+    TALLY_PART [Walk] => "Tally: measure only the part between two moments" / "range from to steps profile",
+        "measure only": "two moments: 100 to 2000, start to now, now to end; empty for all of the run",
+        first NOTHING, take |app, text, _| {
+            app.world.measure_part(text)?;
+            app.show_page(PaneId::Tally);
+            Ok(())
+        };
+    SPAN [Walk] => "Measure each passage from a place to another"
+        / "span time latency interval stopwatch how long cycles between profile",
+        "measure passages": "from a place to another: weigh to weigh@done, main.asm:12 to main.asm:20; one place alone is \
+            from each time it is come to until the next" [Values],
+        first NOTHING, take |app, text, _| {
+            app.world.measure_span(text)?;
+            app.show_page(PaneId::Tally);
+            app.screen.say("measured; x goes through the tables to the spans");
+            Ok(())
+        };
+    // ---- the next run
+    ARGUMENTS [Walk] => "Arguments for the next run" / "parameters command line words argv",
+        "arguments": "words for the program, as in a shell: \"a b\" is one; R starts a run with them; empty for none",
+        first |app| app.world.given_arguments(), take |app, text, _| {
+            let words = shlex::split(text).ok_or("a quotation mark is not closed")?;
+            app.world.given.arguments = Some(words.into_iter().map(String::into_bytes).collect());
+            app.screen.say("the next run gets them: R starts it");
+            Ok(())
+        };
+    INPUT [Walk] => "Typed input for the next run" / "stdin keyboard type",
+        "typed input": "what is typed when the next run asks: \\n ends a line; R starts a run with it; empty for none",
+        first |app| app.world.given_input(), take |app, text, _| {
+            let typed = text.replace("\\n", "\n");
+            let ends = typed.is_empty() || typed.ends_with('\n');
+            app.world.given.typed = Some(if ends { typed } else { typed + "\n" }.into_bytes());
+            app.screen.say("the next run gets it: R starts it");
+            Ok(())
+        };
+    SEED [Walk] => "Seed of the random numbers for the next run" / "dice chance",
+        "seed": "a number: the same seed gives the same random numbers; R starts a run with it",
+        first |app| app.world.settings().seed.to_string(), take |app, text, _| {
+            let seed = text.parse().map_err(|_| format!("`{text}` is no number from 0 on"))?;
+            app.world.given.seed = Some(seed);
+            app.screen.say("the next run gets it: R starts it");
+            Ok(())
+        };
+    OPEN_EVENTS [Walk] => "Run with what comes from outside out of a file of events"
+        / "play script keys levers input test import",
+        "events from": "a file of events, as `wendax run --events` takes it; a run begins anew with it; empty for none",
+        first |app| app.world.given.events.as_ref().map_or(String::new(), |(path, _)| path.clone()),
+        take |app, text, effects| {
+            if text.is_empty() {
+                app.world.given.events = None;
+                app.screen.say("nothing comes from a file in the next runs");
+            } else {
+                effects.push(Effect::ReadEvents(text.to_owned()));
+            }
+            Ok(())
+        };
+    // ---- files
+    SAVE_AS [Walk] => "Save under another name" / "write file copy export as",
+        "save as": "the name of the file" [Writes],
+        first |app| app.path().unwrap_or_default().to_owned(), take |app, text, effects| app.save_as(text, effects);
+    SAVE_AND_LEAVE, "save and quit": "the name of the file" [Writes],
+        first |app| app.path().unwrap_or_default().to_owned(), take |app, text, effects| {
+            app.save_as(text, effects)?;
+            app.screen.sheet = Some(Sheet::Leaving);
+            Ok(())
+        };
+    NEW_FILE [Walk] => "New file of the program" / "create add source",
+        "new file": "its name, counted from the folder of the program: gate.asm" [Writes],
+        first NOTHING, take |app, text, _| app.new_file(text);
+    NEW_PROJECT [Walk] => "New project in a folder of its own" / "create start begin workspace",
+        "new project": "the name of a folder, which is made with a manifest and a source",
+        first NOTHING, take |_, text, effects| {
+            if text.is_empty() {
+                return Err("a project needs a folder of its own".to_owned());
+            }
+            effects.push(Effect::NewProject(text.to_owned()));
+            Ok(())
+        };
+    BUILD [Walk] => "Build: ELF, HEX, S-records, raw bytes, listing, symbols or map, by the name's ending"
+        / "export compile assemble link binary image listing print object output",
+        "build": "a file: .elf .hex .srec .bin, or .lst for the listing, .sym for the symbols, .map for the map of memory",
+        first |app| {
+            let name = app.document().path.as_deref().unwrap_or("program.asm");
+            format!("{}.elf", name.rsplit_once('.').map_or(name, |(name, _)| name))
+        },
+        take |app, text, effects| {
+            app.when_ready(|_| effects.push(Effect::Build(text.to_owned())));
+            Ok(())
+        };
+    SEND [Walk] => "Send the program to a board, and run it there"
+        / "upload flash load serial port device usb hardware target",
+        "send to a board": "a port: /dev/ttyUSB0, /dev/pts/7, 127.0.0.1:4000; `wendax board` in another terminal says one",
+        first |app| app.screen.port.clone(), take |app, text, effects| {
+            if text.is_empty() {
+                return Err("a port is missing".to_owned());
+            }
+            app.when_ready(|app| {
+                text.clone_into(&mut app.screen.port);
+                app.screen.say(format!("sending to {text}"));
+                effects.push(Effect::Send(text.to_owned()));
+            });
+            Ok(())
+        };
+    SAVE_MEMORY [Walk] => "Save a part of memory to a file" / "export dump write bytes binary text",
+        "save memory": "weights as bytes 32 to part.bin; any form of a watch to a file of another name: weights as words 6 to \
+            part.txt" [Values],
+        first |app| match app.thing_chosen() {
+            Some(Thing::Cells(from, _)) => format!("0x{:04X} as bytes 32 to memory.bin", from.0),
+            _ => String::new(),
+        },
+        take |app, text, effects| {
+            effects.push(app.memory_to_save(text)?);
+            Ok(())
+        };
+    SAVE_TRAIL [Walk] => "Save the trail to a file" / "export write trace steps csv json",
+        "save the trail": "a file: text, or .csv or .jsonl by its ending; the steps the filter lets through, else all",
+        first |_| "trail.txt".to_owned(), take |app, text, effects| app.save_trail(text, effects);
+    SAVE_EVENTS [Walk] => "Save what came from outside as a file of events"
+        / "record keys levers input replay test jsonl",
+        "save the events": "a file of events, .jsonl: what was typed and which levers were moved in this run, to come again",
+        first |_| "events.jsonl".to_owned(), take |app, text, effects| app.save_events(text, effects);
+    SAVE_TONES [Walk] => "Save the tones as a sound file" / "wav audio music notes",
+        "save the tones": "a sound file: tones.wav",
+        first |_| "tones.wav".to_owned(), take |app, text, effects| {
+            effects.push(app.tones_to_save(text)?);
+            Ok(())
+        };
+    // ---- drawings
+    DRAW_FLOW [Walk] => "Draw the flow of the routine, with counts" / "graph blocks control diagram svg pdf picture",
+        "draw the flow": "a file, .svg or .pdf: the routine of the cursor, with how often its ways were gone",
+        first |app| format!("flow-{}.svg", app.routine_here().unwrap_or_else(|| "routine".to_owned())),
+        take |app, text, effects| app.begin_drawing(Drawing::Flow, text, effects);
+    DRAW_CALLS [Walk] => "Draw which routine calls which" / "call graph diagram svg pdf picture",
+        "draw the calls": "a file, .svg or .pdf: which routine calls which, with counts and cycles",
+        first |_| "calls.svg".to_owned(), take |app, text, effects| app.begin_drawing(Drawing::Calls, text, effects);
+    DRAW_TREE [Walk] => "Draw the calls of the run over time" / "call tree timeline svg pdf picture",
+        "draw the calls over time": "a file, .svg or .pdf",
+        first |_| "tree.svg".to_owned(), take |app, text, effects| app.begin_drawing(Drawing::Tree, text, effects);
+    DRAW_MEMORY [Walk] => "Draw the map of memory" / "layout regions svg pdf picture",
+        "draw memory": "a file, .svg or .pdf: regions, labels, what is used and touched",
+        first |_| "memory.svg".to_owned(), take |app, text, effects| app.begin_drawing(Drawing::Memory, text, effects);
+    DRAW_STACK [Walk] => "Draw the stack as it is" / "frames svg pdf picture",
+        "draw the stack": "a file, .svg or .pdf: each word as it is now, frame by frame",
+        first |_| "stack.svg".to_owned(), take |app, text, effects| app.begin_drawing(Drawing::Stack, text, effects);
+    DRAW_INSTRUCTION [Walk] => "Draw the code words of the instruction, field by field"
+        / "encoding opcode bits machine code svg pdf picture",
+        "draw an instruction": "a file, .svg or .pdf: the code words of the line of the cursor",
+        first |_| "instruction.svg".to_owned(),
+        take |app, text, effects| app.begin_drawing(Drawing::Instruction, text, effects);
+    DRAW_ARITHMETIC [Walk] => "Draw the arithmetic of the instruction in columns, or of any sum"
+        / "addition subtraction shift carry binary svg pdf picture",
+        "draw arithmetic": "a file: of the present instruction; or what is reckoned before it: 40000 + 40000 to sum.svg, \
+            0x8005 >> 3 to shift.svg",
+        first |_| "arithmetic.svg".to_owned(),
+        take |app, text, effects| app.begin_drawing(Drawing::Arithmetic, text, effects);
+    DRAW_DATA [Walk] => "Draw data in cells, at one moment or several"
+        / "array table memory cells pointers svg pdf picture",
+        "draw data": "which, and a file: wagons as words 24 to data.svg; at several steps: wagons at 0, 400, now to data.svg",
+        first |app| {
+            let thing = app.thing_chosen().map(|thing| app.thing_words(thing));
+            format!("{} to data.svg", thing.filter(|text| !text.starts_with("byte ")).unwrap_or_default())
+        },
+        take |app, text, effects| app.begin_drawing(Drawing::Data, text, effects);
+    DRAW_SCREEN [Walk] => "Draw the screen" / "screenshot bench capture svg pdf picture",
+        "draw the screen": "a file, .svg or .pdf",
+        first |_| "screen.svg".to_owned(), take |app, text, effects| app.begin_drawing(Drawing::Screen, text, effects);
+    DRAW_PANE [Walk] => "Draw the pane in focus" / "screenshot capture svg pdf picture",
+        "draw the pane": "a file, .svg or .pdf: the pane in focus as it is",
+        first |app| format!("{}.svg", app.screen.focus.pane().name()),
+        take |app, text, effects| app.begin_drawing(Drawing::Pane, text, effects);
+    DRAW_CHANGE [Walk] => "Draw the pane in focus before the last step and now"
+        / "screenshot compare change svg pdf picture",
+        "draw the pane before and after": "a file, .svg or .pdf: the pane in focus before the last step, and now",
+        first |app| format!("{}-before-and-after.svg", app.screen.focus.pane().name()),
+        take |app, text, effects| app.begin_drawing(Drawing::Change, text, effects);
+    DRAW_RUN [Walk] => "Draw the run over time, with things followed through it"
+        / "waveform timeline levels lamps vcd logic svg pdf picture",
+        "draw the run": "a file: .svg, .pdf, or .vcd for the values alone; things to be followed before it: lamps, r7 to run.svg",
+        first |_| "run.svg".to_owned(), take |app, text, effects| app.begin_drawing(Drawing::Run, text, effects);
+    DRAW_TALLY [Walk] => "Draw the tally as bars" / "chart cost profile svg pdf picture",
+        "draw the tally": "a file, .svg or .pdf: what the run cost; beside a kept one when that is chosen with c",
+        first |_| "tally.svg".to_owned(), take |app, text, effects| app.begin_drawing(Drawing::Tally, text, effects);
+}
+
+impl Ask {
+    /// Its row in the table.
+    pub(crate) fn prompt(self) -> &'static Prompt {
+        // Each has one: they are made by the same macro.
+        PROMPTS.iter().find(|prompt| prompt.ask == self).unwrap_or(&PROMPTS[0])
+    }
+}
+
+impl Action {
+    /// It writes a text, or to a file: nothing of that is done to an image.
+    pub(crate) fn writes(self) -> bool {
+        match self {
+            Self::Edit(edit) => edit.writes(),
+            Self::File(file) => file == File::Save,
+            Self::Look(Look::Write) => true,
+            Self::Look(Look::Ask(ask)) => ask.prompt().traits.contains(&Trait::Writes),
+            Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
+            Self::Sheet(_) | Self::Console(_) => false,
+        }
+    }
+}
