@@ -3,7 +3,7 @@
 //! An action belongs to a kind, and each kind is carried out by one function (`update/…`) that names all of its
 //! actions: one that was forgotten does not compile.
 
-use crate::panes::PaneId;
+use crate::pane_id::PaneId;
 
 /// Something to do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -23,9 +23,9 @@ pub enum Action {
     /// Files and the end: `update/file.rs`.
     File(File),
     /// Answer the sheet that lies over the page: `update/sheet.rs`.
-    Sheet(SheetAction),
+    Reply(Reply),
     /// Type to the program: `update/console.rs`.
-    Console(ConsoleAction),
+    Talk(Talk),
 }
 
 /// Moves through the run.
@@ -219,19 +219,19 @@ pub enum File {
 /// Answers to a sheet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[expect(missing_docs, reason = "the table of keys says what each one does")]
-pub enum SheetAction {
+pub enum Reply {
     Take,
     /// Puts the example that is shown into the text.
     Example,
     Leave,
     /// One of the answers to a question, by its letter.
-    Answer(char),
+    Letter(char),
 }
 
 /// Typing to the program.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[expect(missing_docs, reason = "the table of keys says what each one does")]
-pub enum ConsoleAction {
+pub enum Talk {
     /// Each key goes to the program at once.
     Strike,
     /// What is typed goes to the program, whatever it is doing.

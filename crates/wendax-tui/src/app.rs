@@ -2,15 +2,16 @@
 
 use crate::kept::Kept;
 use crate::message::{Effect, OpenFile, Unsaved};
-use crate::panes::{Need, PaneId};
-use crate::screen::{Lens, Mode, Screen, Typing};
+use crate::pane_id::PaneId;
+use crate::preferences::{Numbers, Preferences};
+use crate::screen::{Mode, Screen, Typing};
 use crate::theme::Theme;
 use crate::world::documents::{Document, DocumentId, Role};
 use crate::world::editor::Editor;
 use crate::world::stops::Place;
 use crate::world::tallies::Beside;
+use crate::world::values::Lens;
 use crate::world::{Origin, World};
-use ratatui::layout::Rect;
 use std::path::PathBuf;
 use wendax_asm::{Assembly, disassembly};
 use wendax_image::{Image, Line};
@@ -389,7 +390,7 @@ impl App {
     pub fn with_page(mut self, page: Option<&str>) -> Self {
         if let Some(page) = page {
             page.clone_into(&mut self.screen.page);
-            self.screen.sheet = Some(crate::sheets::Sheet::Page { what: crate::actions::Text::Try, scroll: 0 });
+            self.screen.sheet = Some(crate::sheet::Sheet::Page { what: crate::actions::Text::Try, scroll: 0 });
         }
         self
     }
@@ -518,9 +519,29 @@ impl App {
         })
     }
 
-    /// The rows a pane can do with; the one in focus always some.
-    pub(crate) fn need(&self, id: PaneId, column: Rect) -> Need {
-        let need = id.pane().need(self, column);
-        if id == self.screen.focus { Need { least: need.least.max(2), most: need.most.max(3), ..need } } else { need }
+    // ---- preferences
+
+    /// The same, as a person prefers it.
+    #[must_use]
+    pub fn with_preferences(mut self, preferences: Preferences) -> Self {
+        self.screen.preferences = preferences;
+        self.screen.binary = preferences.binary;
+        self.screen.source.without_code = preferences.without_code;
+        self.screen.source.wraps = preferences.wraps;
+        self
+    }
+
+    /// A value as the person prefers numbers.
+    pub(crate) fn number(&self, session: &Session, value: u32) -> String {
+        let target = session.machine().target();
+        match self.screen.preferences.numbers {
+            Numbers::Decimal => target.signed(value).to_string(),
+            Numbers::Hexadecimal => target.hex(value),
+        }
+    }
+
+    /// From now on it stands on another ground.
+    pub fn stand_on(&mut self, look: crate::theme::Look) {
+        self.screen.theme.look = look;
     }
 }

@@ -6,9 +6,7 @@
 //! A row: where, keys, what it does, its name, behind `/` other words people have for it, behind `@` what the keys line
 //! says. Rows without other words are moves and answers: keys, and no commands of the palette.
 
-use crate::actions::{
-    Action, ConsoleAction as Console, Edit, File, Find, Hand, Look, Motion, SheetAction as Sheet, Text, Travel,
-};
+use crate::actions::{Action, Edit, File, Find, Hand, Look, Motion, Reply, Talk, Text, Travel};
 use crate::keys::{Binding, Context, key_name, shown};
 use crate::panes::{self, PaneId};
 use crate::update::prompts::PROMPTS;
@@ -95,7 +93,7 @@ const TABLE: &[Binding] = commands! {
         / "difference before after side" @ "compare";
     [Walk] => Look::Pane(PaneId::Drawer), "The program's files: what is open, and what is in them now"
         / "handles read write disk data";
-    [Walk] => Console::Strike, "Strike keys: each goes to the program at once" / "press type keyboard console poll";
+    [Walk] => Talk::Strike, "Strike keys: each goes to the program at once" / "press type keyboard console poll";
     [Board] "0" => Hand::Lever(0), "Move lever 0: up or down";
     [Board] "1" => Hand::Lever(1), "Move lever 1";
     [Board] "2" => Hand::Lever(2), "Move lever 2";
@@ -141,8 +139,8 @@ const TABLE: &[Binding] = commands! {
     [Walk] "-" => Travel::Slower, "Run slower" / "speed slow pace";
     [Walk] "(" => Travel::VisitBack, "Back to the moment that was looked at before" / "visited return jump last";
     [Walk] ")" => Travel::VisitForth, "Forth again to the moment that was left" / "visited jump next";
-    [Walk] "i" => Console::Type, "Type to the program: what is typed goes to it" / "input console keyboard enter";
-    [Walk] => Console::EndInput, "End the typed input" / "eof close finish";
+    [Walk] "i" => Talk::Type, "Type to the program: what is typed goes to it" / "input console keyboard enter";
+    [Walk] => Talk::EndInput, "End the typed input" / "eof close finish";
     [Walk Write] "/" "Ctrl-F" => Look::Search, "Search: the text; in memory its bytes, in the trail its steps"
         / "find look grep source" @ "search";
     [Walk] "n" => Find::Again, "On to the next place of what was searched for" / "find again match";
@@ -209,21 +207,21 @@ const TABLE: &[Binding] = commands! {
     [Offer] "Down" => Motion::Down, "The next word" @ "another";
     [Offer] "Esc" => Look::Walk, "Leave writing" @ "walk";
     // ---- sheets
-    [Field] "Enter" => Sheet::Take, "Take what is chosen or written" @ "take it";
-    [Field] "Ctrl-E" => Sheet::Example, "Put the example into the text, in the guide";
-    [Field Question] "Esc" => Sheet::Leave, "Leave" @ "leave";
+    [Field] "Enter" => Reply::Take, "Take what is chosen or written" @ "take it";
+    [Field] "Ctrl-E" => Reply::Example, "Put the example into the text, in the guide";
+    [Field Question] "Esc" => Reply::Leave, "Leave" @ "leave";
     [Field Console] "Ctrl-Z" => Edit::Undo, "Undo what was written in the field";
-    [Question] "s" => Sheet::Answer('s'), "Save and quit";
-    [Question] "d" => Sheet::Answer('d'), "Drop the changes and quit";
-    [Question] "k" => Sheet::Answer('k'), "Keep your text";
-    [Question] "t" => Sheet::Answer('t'), "Take the text on disk";
-    [Question] "y" => Sheet::Answer('y'), "Replace this one; write over the file";
-    [Question] "n" => Sheet::Answer('n'), "Leave this one as it is";
-    [Question] "a" => Sheet::Answer('a'), "Replace all";
+    [Question] "s" => Reply::Letter('s'), "Save and quit";
+    [Question] "d" => Reply::Letter('d'), "Drop the changes and quit";
+    [Question] "k" => Reply::Letter('k'), "Keep your text";
+    [Question] "t" => Reply::Letter('t'), "Take the text on disk";
+    [Question] "y" => Reply::Letter('y'), "Replace this one; write over the file";
+    [Question] "n" => Reply::Letter('n'), "Leave this one as it is";
+    [Question] "a" => Reply::Letter('a'), "Replace all";
     // ---- typing to the program
-    [Console] "Enter" => Console::Send, "Send the line to the program" @ "send";
-    [Console] "Ctrl-D" => Console::EndInput, "End the typed input" @ "end the input";
-    [Console] "Esc" => Console::KeepKeys, "Keys are commands again, until the program waits the next time"
+    [Console] "Enter" => Talk::Send, "Send the line to the program" @ "send";
+    [Console] "Ctrl-D" => Talk::EndInput, "End the typed input" @ "end the input";
+    [Console] "Esc" => Talk::KeepKeys, "Keys are commands again, until the program waits the next time"
         @ "keys are commands";
     [Field] "Tab" => Edit::TakeOffer, "Write the rest of the name; in the guide, choose what else to see";
     [Field Console] "Ctrl-U" => Edit::Empty, "Empty the field" @ "empty it";

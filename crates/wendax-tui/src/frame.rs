@@ -4,8 +4,9 @@ mod header;
 pub(crate) mod keys_line;
 
 use crate::app::App;
-use crate::layout::{Layout, SMALLEST, lay_out};
+use crate::layout::{SMALLEST, lay_out};
 use crate::parts::pen::Pen;
+use crate::screen::Layout;
 use crate::sheets;
 use crate::theme::Ink;
 use ratatui::Frame;

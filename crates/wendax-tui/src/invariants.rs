@@ -32,7 +32,7 @@ impl App {
             return Some(format!("calls are not those of step {}", session.now()));
         }
         for row in &self.world.watches.rows {
-            let names = crate::world::values::names_of(session);
+            let names = crate::world::names::names_of(session);
             let now =
                 Show::read(&row.words, &names).ok().and_then(|show| show.reading(session, &At::new(session.machine())));
             if row.now.clone().ok() != now {

@@ -7,7 +7,7 @@
 
 use crate::app::App;
 use crate::panes::{Need, PaneId};
-use crate::screen::Arrangement;
+use crate::screen::{Arrangement, Layout};
 use ratatui::layout::Rect;
 
 /// Smaller screens show nothing.
@@ -101,26 +101,11 @@ const BENCH: &[Columns] = &[
     Columns { from: 0, columns: &[SOURCE, Column { slots: STATE, width: |width| width * 45 / 100 }] },
 ];
 
-/// Where everything lies on a screen.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(crate) struct Layout {
-    pub(crate) header: Rect,
-    pub(crate) keys: Rect,
-    /// What someone new is asked to try.
-    pub(crate) lesson: Rect,
-    /// Panes that have room.
-    pub(crate) panes: Vec<(PaneId, Rect)>,
-}
-
-impl Layout {
-    pub(crate) fn area(&self, id: PaneId) -> Option<Rect> {
-        self.panes.iter().find(|(pane, _)| *pane == id).map(|(_, area)| *area)
-    }
-
-    /// The pane a cell belongs to.
-    pub(crate) fn pane_at(&self, column: u16, row: u16) -> Option<(PaneId, Rect)> {
-        let holds = |area: &Rect| area.contains(ratatui::layout::Position { x: column, y: row });
-        self.panes.iter().find(|(_, area)| holds(area)).copied()
+impl App {
+    /// The rows a pane can do with; the one in focus always some.
+    pub(crate) fn need(&self, id: PaneId, column: Rect) -> Need {
+        let need = id.pane().need(self, column);
+        if id == self.screen.focus { Need { least: need.least.max(2), most: need.most.max(3), ..need } } else { need }
     }
 }
 

@@ -7,7 +7,7 @@ use crate::app::App;
 use crate::cells::wrap;
 use crate::panes::PaneId;
 use crate::parts::pen::Pen;
-use crate::screen::Mode;
+use crate::screen::{Course, Mode};
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::StepNo;
@@ -153,15 +153,6 @@ fn went_on(app: &App, before: &Before) -> bool {
     const ON: &[Travel] =
         &[Travel::Step, Travel::LineStep, Travel::Over, Travel::Out, Travel::Go, Travel::ToLine, Travel::Slow];
     did(app, ON) && now(app) > before.now
-}
-
-/// How far someone has come, and whether it is shown.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub(crate) struct Course {
-    pub(crate) at: usize,
-    pub(crate) is_hidden: bool,
-    /// The one before was done just now.
-    has_just_done: bool,
 }
 
 impl App {

@@ -24,24 +24,26 @@ mod commands;
 mod face;
 mod frame;
 mod invariants;
+mod keeping;
 mod kept;
 mod keys;
 mod layout;
 mod lessons;
 mod message;
+mod pane_id;
 mod panes;
 mod parts;
 mod picture;
 mod preferences;
 mod screen;
+mod sheet;
 mod sheets;
 mod theme;
 mod update;
 mod world;
 
 pub use actions::{
-    Action, Ask, ConsoleAction, Drawing, Edit, File, Find, Hand, Look as LookAction, Motion, SheetAction,
-    Text as ReadText, Travel,
+    Action, Ask, Drawing, Edit, File, Find, Hand, Look as LookAction, Motion, Reply, Talk, Text as ReadText, Travel,
 };
 pub use app::App;
 pub use commands::{bindings, keys_document};
@@ -50,7 +52,7 @@ pub use frame::draw;
 pub use kept::{Kept, Line};
 pub use keys::{Binding, Context};
 pub use message::{Effect, Folder, Message, OpenFile, Unsaved};
-pub use panes::PaneId;
+pub use pane_id::PaneId;
 pub use preferences::{Numbers, Preferences};
 pub use screen::Mode;
 pub use theme::{Colours, Look, Theme};

@@ -27,35 +27,12 @@ mod trail;
 mod watches;
 
 use crate::app::App;
+pub(crate) use crate::pane_id::{Need, PaneId, PaneState};
 use crate::parts::pen::Pen;
 use crate::world::documents::DocumentId;
 use ratatui::layout::Rect;
 use wendax_machine::Addr;
 use wendax_session::{Command, Thing};
-
-/// Rows a pane can do with, those of its head among them.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Need {
-    /// Fewer are of no use to it.
-    pub(crate) least: u16,
-    /// More add nothing; 0 when there is nothing to show.
-    pub(crate) most: u16,
-    /// It takes either of the two, and nothing in between.
-    pub(crate) is_either: bool,
-}
-
-impl Need {
-    pub(crate) fn rows(least: u16, most: u16) -> Self {
-        Self { least, most: most.max(least), is_either: false }
-    }
-
-    pub(crate) fn either(small: u16, large: u16) -> Self {
-        Self { least: small, most: large.max(small), is_either: true }
-    }
-
-    /// Nothing to show, unless someone looks.
-    pub(crate) const NOTHING: Self = Self { least: 0, most: 0, is_either: false };
-}
 
 /// What a pane wants done.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -125,74 +102,38 @@ pub(crate) trait Pane: Sync {
     }
 }
 
-/// What is kept of how a pane is looked at.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub(crate) struct PaneState {
-    /// Rows it is scrolled by.
-    pub(crate) scroll: i64,
-    /// The entry chosen.
-    pub(crate) chosen: usize,
-}
-
 pub(crate) use atlas::sideways;
 pub(crate) use flow::present_entry;
 
-macro_rules! panes {
-    ($($id:ident: $file:ident),* $(,)?) => {
-        /// A pane, by its place in the table.
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-        #[expect(missing_docs, reason = "the pane's own file says what it is")]
-        pub enum PaneId { $($id),* }
-
-        /// All panes, in the order in which Tab goes through them.
-        static TABLE: &[(PaneId, &dyn Pane)] = &[$((PaneId::$id, &$file::$id)),*];
-    };
-}
-
-panes! {
-    Source: source,
-    Next: next,
-    Registers: registers,
-    Flags: flags,
-    Board: board,
-    Stack: stack,
-    Calls: calls,
-    Watches: watches,
-    Memory: memory,
-    Drawer: drawer,
-    Marks: marks,
-    Stops: stops,
-    History: history,
-    Trail: trail,
-    Tally: tally,
-    Flow: flow,
-    Atlas: atlas,
-    Ribbon: ribbon,
-    Console: console,
-}
-
 /// All panes with their ids.
 pub(crate) fn all() -> impl DoubleEndedIterator<Item = (PaneId, &'static dyn Pane)> {
-    TABLE.iter().copied()
+    PaneId::ALL.iter().map(|id| (*id, id.pane()))
 }
 
 impl PaneId {
+    /// The table: each pane has its file.
     pub(crate) fn pane(self) -> &'static dyn Pane {
-        TABLE[self as usize].1
-    }
-
-    /// It is looked at on a page of its own.
-    pub(crate) fn is_page(self) -> bool {
-        Self::PAGES.contains(&self)
-    }
-
-    /// What is looked at on a page of its own, in the order in which one comes behind the other.
-    pub(crate) const PAGES: [Self; 3] = [Self::Tally, Self::Flow, Self::Atlas];
-
-    /// The page behind this one, behind the last the first.
-    pub(crate) fn page_behind(self) -> Self {
-        let at = Self::PAGES.iter().position(|page| *page == self).map_or(0, |at| at + 1);
-        Self::PAGES[at % Self::PAGES.len()]
+        match self {
+            Self::Source => &source::Source,
+            Self::Next => &next::Next,
+            Self::Registers => &registers::Registers,
+            Self::Flags => &flags::Flags,
+            Self::Board => &board::Board,
+            Self::Stack => &stack::Stack,
+            Self::Calls => &calls::Calls,
+            Self::Watches => &watches::Watches,
+            Self::Memory => &memory::Memory,
+            Self::Drawer => &drawer::Drawer,
+            Self::Marks => &marks::Marks,
+            Self::Stops => &stops::Stops,
+            Self::History => &history::History,
+            Self::Trail => &trail::Trail,
+            Self::Tally => &tally::Tally,
+            Self::Flow => &flow::Flow,
+            Self::Atlas => &atlas::Atlas,
+            Self::Ribbon => &ribbon::Ribbon,
+            Self::Console => &console::Console,
+        }
     }
 
     /// Tab stops at it: something can be moved in it.
@@ -212,26 +153,6 @@ impl PaneId {
             | Self::Watches
             | Self::Drawer => self.pane().entries(app).is_some_and(|count| count > 0),
         }
-    }
-}
-
-/// The state of each pane.
-#[derive(Debug, Clone)]
-pub(crate) struct PaneStates(Vec<PaneState>);
-
-impl Default for PaneStates {
-    fn default() -> Self {
-        Self(vec![PaneState::default(); TABLE.len()])
-    }
-}
-
-impl PaneStates {
-    pub(crate) fn of(&self, id: PaneId) -> PaneState {
-        self.0[id as usize]
-    }
-
-    pub(crate) fn of_mut(&mut self, id: PaneId) -> &mut PaneState {
-        &mut self.0[id as usize]
     }
 }
 

@@ -2,16 +2,16 @@
 
 use crate::actions::{Action, Ask};
 use crate::kept::Kept;
-use crate::layout::Layout;
-use crate::panes::{PaneId, PaneStates};
+use crate::pane_id::{PaneId, PaneStates};
 use crate::parts::field::Field;
 use crate::preferences::Preferences;
-use crate::sheets::Sheet;
+use crate::sheet::Sheet;
 use crate::theme::Theme;
 use crate::world::documents::DocumentId;
+use crate::world::values::Lens;
+use ratatui::layout::Rect;
 use std::collections::{HashMap, VecDeque};
 use wendax_asm::Offers;
-use wendax_machine::{Addr, Reg};
 
 /// The two states of the bench.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -53,19 +53,6 @@ pub(crate) enum Typing {
     Program,
     /// Each key goes to the program at once.
     Keys,
-}
-
-/// What the memory pane shows.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Lens {
-    /// From the start of the data on.
-    Data,
-    /// From an address on.
-    At(Addr),
-    /// Around what a register points to.
-    Register(Reg),
-    /// From a label on, wherever it moves.
-    Label(String),
 }
 
 /// How the words of memory are shown.
@@ -127,6 +114,41 @@ pub(crate) struct Search {
     pub(crate) replacement: String,
 }
 
+/// Where everything lies on a screen.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Layout {
+    pub(crate) header: Rect,
+    pub(crate) keys: Rect,
+    /// What someone new is asked to try.
+    pub(crate) lesson: Rect,
+    /// Panes that have room.
+    pub(crate) panes: Vec<(PaneId, Rect)>,
+}
+
+impl Layout {
+    pub(crate) fn area(&self, id: PaneId) -> Option<Rect> {
+        self.panes.iter().find(|(pane, _)| *pane == id).map(|(_, area)| *area)
+    }
+
+    /// The pane a cell belongs to.
+    pub(crate) fn pane_at(&self, column: u16, row: u16) -> Option<(PaneId, Rect)> {
+        let holds = |area: &Rect| area.contains(ratatui::layout::Position { x: column, y: row });
+        self.panes.iter().find(|(_, area)| holds(area)).copied()
+    }
+}
+
+/// How far someone has come, and whether it is shown.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(crate) struct Course {
+    pub(crate) at: usize,
+    pub(crate) is_hidden: bool,
+    /// The one before was done just now.
+    pub(crate) has_just_done: bool,
+}
+
+/// The pace of slow running that is chosen first, by its place among them.
+const FIRST_PACE: usize = 2;
+
 #[derive(Debug, Clone)]
 pub(crate) struct Screen {
     /// Columns and rows.
@@ -165,7 +187,7 @@ pub(crate) struct Screen {
     pub(crate) words: WordForm,
     pub(crate) memory_search: String,
     /// How far someone new has come.
-    pub(crate) course: crate::lessons::Course,
+    pub(crate) course: Course,
     /// The pace of slow running.
     pub(crate) pace: usize,
     /// What to try in the demo that is open; empty when it is none.
@@ -211,8 +233,8 @@ impl Screen {
             search: Search::default(),
             words: WordForm::default(),
             memory_search: String::new(),
-            course: crate::lessons::Course::default(),
-            pace: crate::update::slow::FIRST,
+            course: Course::default(),
+            pace: FIRST_PACE,
             page: String::new(),
             port: String::new(),
             until: String::new(),

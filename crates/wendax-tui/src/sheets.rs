@@ -11,75 +11,12 @@ pub(crate) mod palette;
 pub(crate) mod prompt;
 pub(crate) mod question;
 
-use crate::actions::{Ask, Find, Text};
 use crate::app::App;
-use crate::message::Effect;
-use crate::parts::field::Field;
 use crate::parts::pen::Pen;
+use crate::sheet::Sheet;
 use ratatui::layout::Rect;
-use wendax_source::Span;
-
-#[derive(Debug, Clone)]
-pub(crate) enum Sheet {
-    /// A command by its words.
-    Palette { query: Field, chosen: usize },
-    /// The files of the program.
-    Files { query: Field, chosen: usize },
-    /// Somewhere to go to: lines, labels, problems, calls.
-    GoTo { query: Field, chosen: usize },
-    /// The guide: words found, and what is said of the chosen one.
-    Guide(guide::Reading),
-    /// A text that is read, scrolled by so many lines.
-    Page { what: Text, scroll: usize },
-    /// Something is to be written.
-    Prompt { ask: Ask, field: Field },
-    /// Which of several names is meant, and what is wanted of it.
-    Names { names: Vec<(Span, String)>, chosen: usize, wanted: Find },
-    /// Unsaved text: save, drop, stay?
-    Leaving,
-    /// A file was changed by someone else while it was changed here: its name, and the text it has there.
-    Conflict { name: String, theirs: String },
-    /// A file that was not written here is to be written over.
-    Exists { effect: Box<Effect> },
-    /// What was found is to be replaced by something: this one, all of them?
-    Replacing { with: String },
-}
 
 impl Sheet {
-    /// It asks something that is answered by a letter.
-    pub(crate) fn is_question(&self) -> bool {
-        match self {
-            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } | Self::Exists { .. } => true,
-            Self::Palette { .. } | Self::Files { .. } | Self::GoTo { .. } | Self::Guide(_) | Self::Prompt { .. } => {
-                false
-            }
-            Self::Names { .. } | Self::Page { .. } => false,
-        }
-    }
-
-    /// What is typed goes there.
-    pub(crate) fn field_mut(&mut self) -> Option<&mut Field> {
-        match self {
-            Self::Palette { query, .. } | Self::Files { query, .. } | Self::GoTo { query, .. } => Some(query),
-            Self::Guide(reading) => Some(&mut reading.query),
-            Self::Prompt { field, .. } => Some(field),
-            Self::Names { .. } | Self::Page { .. } => None,
-            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } | Self::Exists { .. } => None,
-        }
-    }
-
-    /// The entry chosen of its list.
-    pub(crate) fn chosen_mut(&mut self) -> Option<&mut usize> {
-        match self {
-            Self::Palette { chosen, .. } | Self::Files { chosen, .. } | Self::Names { chosen, .. } => Some(chosen),
-            Self::GoTo { chosen, .. } => Some(chosen),
-            Self::Guide(reading) => Some(&mut reading.chosen),
-            Self::Page { scroll, .. } => Some(scroll),
-            Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => None,
-            Self::Replacing { .. } | Self::Exists { .. } => None,
-        }
-    }
-
     /// How many entries its list has.
     pub(crate) fn count(&self, app: &App) -> usize {
         match self {
@@ -97,35 +34,6 @@ impl Sheet {
     /// Rows of a page of its list on a screen so high.
     pub(crate) fn page(&self, high: u16) -> u16 {
         if matches!(self, Self::Palette { .. } | Self::GoTo { .. }) { palette::rows(high) } else { high / 2 }
-    }
-
-    /// The keys line while it is there, beside what the table of keys says.
-    pub(crate) fn keys(&self) -> &'static [(&'static str, &'static str)] {
-        match self {
-            Self::Palette { .. } => &[("↑ ↓", "choose"), ("Enter", "do it"), ("Esc", "leave")],
-            Self::Files { .. } => &[("↑ ↓", "choose"), ("Enter", "look at it"), ("Esc", "leave")],
-            Self::GoTo { .. } => &[("↑ ↓", "choose"), ("Enter", "go there"), ("Esc", "leave")],
-            Self::Names { .. } => &[("↑ ↓", "choose"), ("Enter", "this name"), ("Esc", "leave")],
-            Self::Guide(_) => &[
-                ("↑ ↓", "choose"),
-                ("Esc", "leave"),
-                ("Tab", "see also"),
-                ("Enter", "follow"),
-                ("Ctrl-E", "put the example into the text"),
-                ("PageDown", "scroll"),
-                ("Backspace", "back"),
-                ("Ctrl-U", "empty it"),
-            ],
-            Self::Page { what: Text::Try, .. } => &[("Esc", "begin"), ("↑ ↓", "scroll")],
-            Self::Page { .. } => &[("Esc", "back"), ("↑ ↓", "scroll")],
-            Self::Prompt { .. } => &[("Enter", "take it"), ("Ctrl-U", "empty it"), ("Esc", "leave")],
-            Self::Leaving => &[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")],
-            Self::Conflict { .. } => &[("k", "keep yours"), ("t", "take what is on disk"), ("Esc", "decide later")],
-            Self::Exists { .. } => &[("y", "write over it"), ("Esc", "leave it as it is")],
-            Self::Replacing { .. } => {
-                &[("y", "replace this one"), ("n", "leave it"), ("a", "replace all"), ("Esc", "stop")]
-            }
-        }
     }
 }
 

@@ -30,7 +30,7 @@ use crate::layout::lay_out;
 use crate::message::{Effect, Message};
 use crate::panes::{PaneId, present_entry, source};
 use crate::screen::Mode;
-use crate::sheets::Sheet;
+use crate::sheet::Sheet;
 use crate::world::editor::Editor;
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use wendax_machine::Event;
@@ -283,8 +283,8 @@ impl App {
             Action::Find(find) => self.find(find),
             Action::Look(look) => self.look(look),
             Action::File(file) => self.file(file, effects),
-            Action::Sheet(answer) => self.answer_sheet(answer, effects),
-            Action::Console(console) => self.console(console),
+            Action::Reply(answer) => self.answer_sheet(answer, effects),
+            Action::Talk(console) => self.console(console),
         }
     }
 }

@@ -1,6 +1,6 @@
 //! The guide: everything the tables know, by word, with the keys among it.
 
-use super::{Sheet, sheet};
+use super::sheet;
 use crate::app::App;
 use crate::cells::{fitted, width};
 use crate::commands::bindings;
@@ -9,6 +9,7 @@ use crate::panes::{self, PaneId};
 use crate::parts::field::Field;
 use crate::parts::pen::Pen;
 use crate::parts::{list, text};
+use crate::sheet::{Reading, Sheet};
 use crate::theme::Ink;
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher};
@@ -115,23 +116,6 @@ pub(crate) fn entries(topic: &Topic) -> Vec<GuideEntry> {
         }];
     }
     guide(&topic.word)
-}
-
-/// What is read in the guide.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Reading {
-    pub(crate) query: Field,
-    pub(crate) chosen: usize,
-    /// Lines the page is scrolled by.
-    pub(crate) scroll: usize,
-    /// The reference chosen of those of the page, from 1; 0 for none.
-    pub(crate) reference: usize,
-    /// Words read before, by which one goes back.
-    before: Vec<String>,
-    /// What is said of the place of the program it was opened at.
-    here: Vec<(String, Ink)>,
-    /// The word that is said of.
-    word: String,
 }
 
 impl Reading {

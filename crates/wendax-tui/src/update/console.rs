@@ -1,32 +1,32 @@
 //! Typing to the program.
 
 use super::outside::branch_words;
-use crate::actions::ConsoleAction;
+use crate::actions::Talk;
 use crate::app::App;
 use crate::screen::{Mode, Typing};
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use wendax_session::State;
 
 impl App {
-    pub(super) fn console(&mut self, action: ConsoleAction) {
+    pub(super) fn console(&mut self, action: Talk) {
         match action {
-            ConsoleAction::Type => {
+            Talk::Type => {
                 self.screen.typing = Typing::Program;
                 self.screen.say("what you type goes to the program now; Esc ends that");
             }
-            ConsoleAction::Strike => {
+            Talk::Strike => {
                 self.screen.typing = Typing::Keys;
                 self.screen.say("each key goes to the program at once now; Esc ends that");
             }
-            ConsoleAction::KeepKeys => {
+            Talk::KeepKeys => {
                 let held = self.screen.typing == Typing::Program && !self.is_waiting() && !self.world.walk.is_running();
                 self.screen.typing = if held { Typing::ByState } else { Typing::Commands };
             }
-            ConsoleAction::Send => {
+            Talk::Send => {
                 let line = self.screen.input.take() + "\n";
                 self.send_input(Some(line.into_bytes()));
             }
-            ConsoleAction::EndInput => {
+            Talk::EndInput => {
                 self.send_input(None);
                 self.screen.said.get_or_insert((crate::screen::Tone::Fine, "the typed input ends here".to_owned()));
             }

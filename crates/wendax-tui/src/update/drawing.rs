@@ -6,7 +6,7 @@ use crate::message::Effect;
 use crate::panes::PaneId;
 use crate::theme::Look;
 use crate::world::drawings::Pending;
-use crate::world::values::names_of;
+use crate::world::names::names_of;
 use wendax_draw::{Picture, Scene, Sum};
 use wendax_machine::StepNo;
 use wendax_session::{At, Command, Flow, Levels, Progress, Session, Show};

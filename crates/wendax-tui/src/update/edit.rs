@@ -6,7 +6,7 @@ use crate::app::App;
 use crate::message::Effect;
 use crate::parts::field::Field;
 use crate::screen::{Mode, Offering};
-use crate::sheets::Sheet;
+use crate::sheet::Sheet;
 use crate::world::deeds::Taken;
 use crate::world::documents::Role;
 use crate::world::editor::Editor;

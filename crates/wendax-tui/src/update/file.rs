@@ -5,7 +5,7 @@ use crate::actions::{File, Look};
 use crate::app::App;
 use crate::message::Effect;
 use crate::screen::Mode;
-use crate::sheets::Sheet;
+use crate::sheet::Sheet;
 use crate::world::documents::{Document, Role};
 
 impl App {

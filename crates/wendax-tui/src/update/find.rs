@@ -5,7 +5,7 @@ use crate::actions::Find;
 use crate::app::App;
 use crate::panes::PaneId;
 use crate::screen::Mode;
-use crate::sheets::Sheet;
+use crate::sheet::Sheet;
 use crate::world::documents::DocumentId;
 use crate::world::editor::Editor;
 use std::ops::Range;

@@ -5,9 +5,10 @@ use crate::actions::{Ask, Look, Text};
 use crate::app::App;
 use crate::panes::{self, PaneId};
 use crate::parts::field::Field;
-use crate::screen::{Arrangement, Lens, Mode};
-use crate::sheets::Sheet;
+use crate::screen::{Arrangement, Mode};
+use crate::sheet::Sheet;
 use crate::world::tallies::Beside;
+use crate::world::values::Lens;
 use wendax_machine::RegionKind;
 use wendax_source::Severity;
 

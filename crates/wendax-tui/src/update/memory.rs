@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::message::Effect;
 use crate::panes::{PaneId, PaneState};
-use crate::screen::Lens;
-use crate::world::values::names_of;
+use crate::world::names::names_of;
+use crate::world::values::Lens;
 use wendax_machine::{Addr, CellState, Machine};
 use wendax_session::{Reading, Show, Shown, TrailForm, TrailText};
 

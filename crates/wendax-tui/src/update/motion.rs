@@ -1,11 +1,12 @@
 //! Moving up and down: in the text, in lists, in panes that scroll.
 
-use crate::actions::{ConsoleAction, Motion};
+use crate::actions::{Motion, Talk};
 use crate::app::App;
 use crate::message::Effect;
 use crate::panes::{self, Order, PaneId, PaneState, source};
-use crate::screen::{Lens, Mode};
-use crate::sheets::Sheet;
+use crate::screen::Mode;
+use crate::sheet::Sheet;
+use crate::world::values::Lens;
 
 /// Cells a look sideways goes.
 const SIDEWAYS: usize = 8;
@@ -191,7 +192,7 @@ impl App {
             }
             Order::WrittenBy(thing) => self.go_to_writer(thing, effects),
             Order::Lever(number) => self.move_lever(number),
-            Order::Strike => self.console(ConsoleAction::Strike),
+            Order::Strike => self.console(Talk::Strike),
         }
     }
 }

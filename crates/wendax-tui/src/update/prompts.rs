@@ -10,7 +10,7 @@ use crate::app::App;
 use crate::keys::{Binding, Context};
 use crate::message::Effect;
 use crate::panes::{PaneId, PaneState};
-use crate::sheets::Sheet;
+use crate::sheet::Sheet;
 use wendax_session::{Command, Thing};
 
 /// What a prompt is besides.
@@ -379,7 +379,7 @@ impl Action {
             Self::Look(Look::Write) => true,
             Self::Look(Look::Ask(ask)) => ask.prompt().traits.contains(&Trait::Writes),
             Self::Look(_) | Self::Travel(_) | Self::Hand(_) | Self::Motion(_) | Self::Find(_) => false,
-            Self::Sheet(_) | Self::Console(_) => false,
+            Self::Reply(_) | Self::Talk(_) => false,
         }
     }
 }

@@ -1,19 +1,20 @@
 //! What Enter, Esc and the letters of answers do in a sheet.
 
-use crate::actions::{Ask, Look, SheetAction};
+use crate::actions::{Ask, Look, Reply};
 use crate::app::App;
 use crate::message::Effect;
 use crate::parts::field::Field;
-use crate::sheets::{Sheet, files, go_to, palette};
+use crate::sheet::Sheet;
+use crate::sheets::{files, go_to, palette};
 
 impl App {
-    pub(super) fn answer_sheet(&mut self, answer: SheetAction, effects: &mut Vec<Effect>) {
+    pub(super) fn answer_sheet(&mut self, answer: Reply, effects: &mut Vec<Effect>) {
         let Some(sheet) = self.screen.sheet.take() else { return };
         match answer {
-            SheetAction::Leave => self.leave(&sheet),
-            SheetAction::Take => self.take(sheet, effects),
-            SheetAction::Example => self.take_example(sheet),
-            SheetAction::Answer(letter) => self.answer_question(sheet, letter, effects),
+            Reply::Leave => self.leave(&sheet),
+            Reply::Take => self.take(sheet, effects),
+            Reply::Example => self.take_example(sheet),
+            Reply::Letter(letter) => self.answer_question(sheet, letter, effects),
         }
     }
 

@@ -35,9 +35,6 @@ const PACES: [(u32, Far, &str); 13] = [
     (0, On, "full speed"),
 ];
 
-/// The pace that is chosen first.
-pub(crate) const FIRST: usize = 2;
-
 /// The pace that is chosen first for a program that has to do with devices: those are made for people's time.
 pub(crate) const REAL_TIME: usize = 11;
 

@@ -96,6 +96,15 @@ impl World {
         Some(self.documents.get(id)?.editor()?.state())
     }
 
+    /// Changes the stops in a way that can be taken back.
+    pub(crate) fn change_stops(&mut self, change: impl FnOnce(&mut Vec<Stop>)) {
+        let before = self.stops.list.clone();
+        change(&mut self.stops.list);
+        if before != self.stops.list {
+            self.deeds.note(Deed::Stops(before));
+        }
+    }
+
     /// Notes that a command changed these texts, so that it can be taken back as one.
     pub(crate) fn note_texts(&mut self, documents: &[DocumentId]) {
         let texts = documents.iter().filter_map(|id| Some((*id, self.text_state(*id)?))).collect();

@@ -2,6 +2,7 @@
 
 use super::World;
 use super::documents::DocumentId;
+use wendax_session::{Names, Session};
 use wendax_source::Span;
 
 impl World {
@@ -51,4 +52,9 @@ impl World {
         }
         Ok((places.len(), documents))
     }
+}
+
+/// The names a run knows at the place it is at.
+pub(crate) fn names_of(session: &Session) -> Names<'_> {
+    Names::new(session.image(), session.machine().target(), session.present_address())
 }

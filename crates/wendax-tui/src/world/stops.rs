@@ -4,10 +4,9 @@
 //! the program is another one. What the words mean is told by the session's stops.
 
 use super::World;
-use super::deeds::Deed;
 use super::documents::{Document, DocumentId};
 use super::editor::LineShift;
-use super::values::names_of;
+use super::names::names_of;
 use std::collections::BTreeMap;
 use wendax_machine::Addr;
 use wendax_session::{Names, StopAt, StopId, Where};
@@ -133,15 +132,6 @@ impl World {
             {
                 stop.text = editor.line(line);
             }
-        }
-    }
-
-    /// Changes the stops in a way that can be taken back.
-    pub(crate) fn change_stops(&mut self, change: impl FnOnce(&mut Vec<Stop>)) {
-        let before = self.stops.list.clone();
-        change(&mut self.stops.list);
-        if before != self.stops.list {
-            self.deeds.note(Deed::Stops(before));
         }
     }
 

@@ -3,7 +3,7 @@
 //! Of all steps only those around the place are known; it moves along when the list is gone through to its end.
 
 use super::World;
-use super::values::names_of;
+use super::names::names_of;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, StepNo};
 use wendax_session::{Effects, Filtered, Session, StopAt};

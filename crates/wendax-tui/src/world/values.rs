@@ -1,11 +1,24 @@
 //! What people write where a step, an address or a value is asked for.
 
 use super::World;
+use super::names::names_of;
 use super::stops::Place;
-use crate::screen::Lens;
 use wendax_asm::{BoundValue, ValueError};
 use wendax_machine::{Addr, CellState, Event, Reg, RegionKind, StepNo};
-use wendax_session::{At, Dropped, Names, Session, State, StopAt, Thing, Where, region_name};
+use wendax_session::{At, Dropped, Session, State, StopAt, Thing, Where, region_name};
+
+/// What the memory pane shows.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Lens {
+    /// From the start of the data on.
+    Data,
+    /// From an address on.
+    At(Addr),
+    /// Around what a register points to.
+    Register(Reg),
+    /// From a label on, wherever it moves.
+    Label(String),
+}
 
 impl World {
     /// `120`, or `+3` and `-3` from the present step.
@@ -251,9 +264,4 @@ fn assignment(text: &str) -> Option<(&str, &str)> {
 
 fn told(error: ValueError) -> String {
     error.message
-}
-
-/// The names a run knows at the place it is at.
-pub(crate) fn names_of(session: &Session) -> Names<'_> {
-    Names::new(session.image(), session.machine().target(), session.present_address())
 }

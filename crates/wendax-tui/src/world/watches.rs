@@ -2,7 +2,7 @@
 //! uses by itself.
 
 use super::World;
-use super::values::names_of;
+use super::names::names_of;
 use wendax_image::SymbolKind;
 use wendax_machine::Machine;
 use wendax_session::{At, Reading, Session, Show, Story, Thing};

@@ -119,9 +119,9 @@ fn taken(text: &str) -> Vec<(Vec<&str>, &str)> {
     taken
 }
 
-#[test]
-fn no_file_of_the_session_needs_one_that_needs_it() {
-    let root = crates().join("wendax-session").join("src");
+/// A circle of files of a crate, or what needs one; empty when there is none. The first name is to need the second.
+fn circle(name: &str, (user, used): (&str, &str)) -> BTreeMap<String, BTreeSet<String>> {
+    let root = crates().join(name).join("src");
     let code = |path: &Path| {
         let text = std::fs::read_to_string(path).expect("a source");
         let text = text.split("#[cfg(test)]\nmod ").next().unwrap_or_default();
@@ -157,14 +157,23 @@ fn no_file_of_the_session_needs_one_that_needs_it() {
             needs.entry(file).or_default().extend(near.or(there.clone().next()));
         }
     }
-    assert!(needs["commands"].contains("session") && needs["explain"].contains("session"), "{needs:#?}");
+    assert!(needs[user].contains(used), "{needs:#?}");
     // What needs nothing that is left goes, until nothing is left but circles.
     while let Some(free) =
         needs.iter().find(|(_, of)| of.iter().all(|of| !needs.contains_key(of))).map(|(file, _)| *file)
     {
         needs.remove(free);
     }
-    assert!(needs.is_empty(), "a circle, or what needs one: {needs:#?}");
+    let owned = |(file, of): (&str, BTreeSet<&str>)| (file.to_owned(), of.into_iter().map(str::to_owned).collect());
+    needs.into_iter().map(owned).collect()
+}
+
+#[test]
+fn no_file_of_session_and_interface_needs_one_that_needs_it() {
+    for (name, known) in [("wendax-session", ("commands", "session")), ("wendax-tui", ("update", "app"))] {
+        let circle = circle(name, known);
+        assert!(circle.is_empty(), "{name}: a circle, or what needs one: {circle:#?}");
+    }
 }
 
 #[test]
