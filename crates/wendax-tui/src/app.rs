@@ -3,20 +3,20 @@
 use crate::kept::Kept;
 use crate::message::{Effect, OpenFile, Unsaved};
 use crate::pane_id::PaneId;
+use crate::panes::Work;
 use crate::preferences::{Numbers, Preferences};
 use crate::screen::{Mode, Screen, Typing};
 use crate::theme::Theme;
 use crate::world::documents::{Document, DocumentId, Role};
 use crate::world::editor::Editor;
 use crate::world::stops::Place;
-use crate::world::tallies::Beside;
 use crate::world::values::Lens;
 use crate::world::{Origin, World};
 use std::path::PathBuf;
 use wendax_asm::{Assembly, disassembly};
 use wendax_image::{Image, Line};
-use wendax_machine::{Addr, RegionKind, Settings, StepNo};
-use wendax_session::{Session, State, Story, Thing, Why};
+use wendax_machine::{Addr, RegionKind, Settings};
+use wendax_session::{Session, State, Thing, Why};
 use wendax_source::{FileId, SourceFile, Sources};
 
 /// All that is true of the interface.
@@ -203,42 +203,15 @@ impl App {
             || self.has_questions()
     }
 
-    /// Something that is shown hangs on the run being looked through.
+    /// Something that was asked for, or is shown, hangs on the run being looked through.
     pub(crate) fn has_questions(&self) -> bool {
         let Some(session) = self.session().filter(|session| !session.is_running()) else { return false };
-        let is_counting = self.screen.layout.area(PaneId::Stops).is_some() && !session.is_counted();
-        let is_told = |story: &Story| story.is_done() && story.is_of(session);
-        let is_shown = self.screen.layout.area(PaneId::History).is_some();
-        let is_telling = is_shown && self.world.walk.story.as_ref().is_some_and(|story| !is_told(story));
-        let is_looking = self.screen.layout.area(PaneId::Trail).is_some() && self.world.trail.is_looking(session);
-        let is_watching = self.screen.layout.area(PaneId::Watches).is_some() && self.world.is_watch_asked();
-        let is_timing = self.looks_at_passages()
-            && self.world.walk.passages.as_ref().is_none_or(|passages| !passages.is_done(session));
-        let is_measuring = self.looks_at_tally() && !self.world.tallies.is_current(session);
-        self.world.drawing.is_some()
-            || self.world.saving.is_some()
-            || is_counting
-            || is_measuring
-            || is_timing
-            || is_telling
-            || is_looking
-            || is_watching
-            || self.world.walk.sought.is_some()
-    }
-
-    /// What the run cost is on the screen.
-    pub(crate) fn looks_at_tally(&self) -> bool {
-        let beside = self.world.tallies.beside == Beside::Counts && self.screen.layout.area(PaneId::Source).is_some();
-        let is_run = self.session().is_some_and(|session| session.end() > StepNo::FIRST);
-        let pages = [PaneId::Tally, PaneId::Flow, PaneId::Atlas];
-        is_run && (beside || pages.iter().any(|page| self.screen.layout.area(*page).is_some()))
-    }
-
-    /// How interrupts fared has room on the screen.
-    pub(crate) fn looks_at_passages(&self) -> bool {
-        const ROWS: u16 = 24;
-        let has_room = self.screen.layout.area(PaneId::Board).is_some_and(|area| area.height >= ROWS);
-        has_room && self.session().is_some_and(|session| session.end() > StepNo::FIRST)
+        let World { walk, drawing, saving, .. } = &self.world;
+        let is_wanted = |work: Work| (work.is_wanted)(self, session);
+        walk.sought.is_some()
+            || drawing.is_some()
+            || saving.is_some()
+            || self.screen.layout.panes.iter().filter_map(|(id, _)| id.pane().work()).any(is_wanted)
     }
 
     /// This entry is the one chosen in the pane, and the pane is in focus.

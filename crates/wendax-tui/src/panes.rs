@@ -31,8 +31,8 @@ pub(crate) use crate::pane_id::{Need, PaneId, PaneState};
 use crate::parts::pen::Pen;
 use crate::world::documents::DocumentId;
 use ratatui::layout::Rect;
-use wendax_machine::Addr;
-use wendax_session::{Command, Thing};
+use wendax_machine::{Addr, StepNo};
+use wendax_session::{Command, Session, Thing};
 
 /// What a pane wants done.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -50,6 +50,20 @@ pub(crate) enum Order {
     /// Keys go to the program from now on.
     Strike,
 }
+
+/// Work on the run that a pane hangs on while it is shown and the run stands still.
+pub(crate) struct Work {
+    /// There is some.
+    pub(crate) is_wanted: fn(&App, &Session) -> bool,
+    /// Does a slice of it.
+    pub(crate) slice: fn(&mut App),
+}
+
+/// What the run cost is to be known.
+const MEASURE: Work = Work {
+    is_wanted: |app, session| session.end() > StepNo::FIRST && !app.world.tallies.is_current(session),
+    slice: |app| app.world.measure(app.world.slice),
+};
 
 /// A pane of a page.
 pub(crate) trait Pane: Sync {
@@ -70,6 +84,11 @@ pub(crate) trait Pane: Sync {
 
     /// Draws it, with its head.
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect);
+
+    /// The work it hangs on.
+    fn work(&self) -> Option<Work> {
+        None
+    }
 
     /// How many entries it has, when it is a list of which one can be chosen.
     fn entries(&self, _app: &App) -> Option<usize> {

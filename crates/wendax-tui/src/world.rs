@@ -15,6 +15,7 @@ pub(crate) mod trail;
 pub(crate) mod values;
 pub(crate) mod walk;
 pub(crate) mod watches;
+pub(crate) mod writing;
 
 use deeds::Deeds;
 use documents::{Document, DocumentId, Documents};
@@ -66,8 +67,8 @@ pub(crate) struct World {
     pub(crate) tallies: Tallies,
     /// A drawing that was asked for.
     pub(crate) drawing: Option<drawings::Pending>,
-    /// What came from outside is to be saved there.
-    pub(crate) saving: Option<(String, Box<wendax_session::Saving>)>,
+    /// What is written down of the run for a file, and its path.
+    pub(crate) saving: Option<(String, writing::Writing)>,
     /// The present routine as blocks.
     pub(crate) flows: Flows,
     /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it

@@ -231,17 +231,12 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
 
 /// What writes the steps down.
 fn trail(session: &Session, place: &Path, only: Option<&str>) -> Result<TrailText, Failure> {
-    let form = match place.extension().and_then(std::ffi::OsStr::to_str) {
-        Some("csv") => TrailForm::Csv,
-        Some("jsonl" | "ndjson") => TrailForm::JsonLines,
-        _ => TrailForm::Text,
-    };
     let names = Names::new(session.image(), session.machine().target(), session.image().entry);
     let filter = only.map(|text| {
         let read = StopAt::read(text, &names, session.sources());
         read.map_err(|error| Failure::usage(format!("--trail-only {text}: {}", error.message)))
     });
-    Ok(TrailText::new(session, form, filter.transpose()?))
+    Ok(TrailText::new(session, TrailForm::of(place), filter.transpose()?))
 }
 
 /// Standard input comes from a file or another program, not from a terminal or nowhere.

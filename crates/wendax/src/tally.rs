@@ -98,21 +98,25 @@ pub(crate) fn after_run(
 ) -> Result<(), Failure> {
     let mut tally = measure(session, world)?;
     tally.spans = measure_spans(session, &options.span, world)?;
+    // Names are those of the program, from its own folder; readers look from where they are.
+    let path = |name: &str| match root.filter(|root| *root != Path::new(".") && Path::new(name).is_relative()) {
+        Some(root) => root.join(name).display().to_string(),
+        None => name.to_owned(),
+    };
     if let Some(place) = &options.coverage {
-        // Names are those of the program, from its own folder; readers look from where they are.
-        let path = |name: &str| match root.filter(|root| *root != Path::new(".") && Path::new(name).is_relative()) {
-            Some(root) => root.join(name).display().to_string(),
-            None => name.to_owned(),
-        };
         files::write_to(place, tally.to_lcov(path).as_bytes())?;
     }
     let Some(place) = &options.tally else { return Ok(()) };
     name_it(&mut tally, place, options.file.as_deref());
-    let text = written(&tally, place, usize::MAX)?;
+    let text = tally.written(place, usize::MAX, path).map_err(not_json)?;
     if place.as_os_str() == "-" {
         return world.say(&text);
     }
     files::write_to(place, text.as_bytes())
+}
+
+fn not_json(error: serde_json::Error) -> Failure {
+    Failure::usage(error.to_string())
 }
 
 /// A tally is called by the file it is kept in, or by the program.
@@ -120,16 +124,6 @@ fn name_it(tally: &mut Tally, place: &Path, program: Option<&Path>) {
     let stem = |path: &Path| path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
     let name = stem(place).filter(|_| place.as_os_str() != "-").or(program.and_then(stem));
     tally.name = name.unwrap_or_else(|| "run".to_owned());
-}
-
-/// In the form the ending of a path asks for.
-fn written(tally: &Tally, place: &Path, rows: usize) -> Result<String, Failure> {
-    let ending = place.extension().and_then(std::ffi::OsStr::to_str).map(str::to_ascii_lowercase);
-    match ending.as_deref() {
-        Some("json") => tally.to_json().map_err(|error| Failure::usage(error.to_string())),
-        Some("csv") => Ok(tally.to_csv()),
-        _ => Ok(tally.to_text(rows)),
-    }
 }
 
 pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
@@ -152,7 +146,7 @@ pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
     };
     let place = output.unwrap_or(Path::new("-"));
     let text = match tallies.as_slice() {
-        [(_, only)] => written(only, place, rows)?,
+        [(_, only)] => only.written(place, rows, str::to_owned).map_err(not_json)?,
         several if is_form(place, "json") => {
             let text =
                 format!("{}: JSON is for one tally, and these are {}; leave .json out", place.display(), several.len());

@@ -1,6 +1,8 @@
 //! Tallies and comparisons of them as comma-separated values.
 
 use crate::measure::{Comparison, Row, Tally};
+use std::ffi::OsStr;
+use std::path::Path;
 
 /// The columns of a tally.
 const HEAD: [&str; 14] = [
@@ -39,6 +41,27 @@ fn row(what: &str, name: &str, fields: &[(&str, String)]) -> Vec<String> {
 }
 
 impl Tally {
+    /// In the form that the ending of a file's name asks for: `.json` to be kept, `.csv`, `.info` for the lines that ran
+    /// (LCOV, files named by `path`), else a table for people with at most so many rows of each part.
+    ///
+    /// # Errors
+    ///
+    /// JSON that cannot be made.
+    pub fn written(
+        &self,
+        place: &Path,
+        rows: usize,
+        path: impl Fn(&str) -> String,
+    ) -> Result<String, serde_json::Error> {
+        let ending = place.extension().and_then(OsStr::to_str).map(str::to_ascii_lowercase);
+        match ending.as_deref() {
+            Some("json") => self.to_json(),
+            Some("csv") => Ok(self.to_csv()),
+            Some("info") => Ok(self.to_lcov(path)),
+            _ => Ok(self.to_text(rows)),
+        }
+    }
+
     /// Comma-separated values with one head: a row for each routine, line, instruction, call, trap, interrupt, label,
     /// region and span, told apart by its first column; what a thing has not stays empty.
     pub fn to_csv(&self) -> String {

@@ -7,8 +7,10 @@ use crate::session::Session;
 use crate::stops::{Armed, Count, Hits, Judge, Looked, StopAt, StopId, look};
 use rustc_hash::FxHashMap;
 use serde::Serialize;
+use std::ffi::OsStr;
 use std::fmt::Write as _;
 use std::ops::ControlFlow;
+use std::path::Path;
 use wendax_isa::{Addr, StepNo, Target};
 use wendax_machine::{Machine, Observer, Report, Run, StepKind, Stop, Write};
 
@@ -23,10 +25,22 @@ pub enum TrailForm {
     JsonLines,
 }
 
+impl TrailForm {
+    /// What the ending of a file's name asks for.
+    pub fn of(path: &Path) -> Self {
+        match path.extension().and_then(OsStr::to_str) {
+            Some("csv") => Self::Csv,
+            Some("jsonl" | "ndjson") => Self::JsonLines,
+            _ => Self::Text,
+        }
+    }
+}
+
 /// Writes the steps of a run under way, behind it on a copy.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct TrailText {
     rerun: Rerun,
+    branch: u64,
     filter: Option<Chosen>,
     writer: Writer,
 }
@@ -42,7 +56,7 @@ struct Chosen {
     written: Option<StepNo>,
 }
 
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 struct Writer {
     form: Form,
     target: &'static Target,
@@ -51,12 +65,15 @@ struct Writer {
     /// What the step at hand did.
     did: String,
     out: String,
+    /// Steps written down in all.
+    count: u64,
 }
 
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 enum Form {
     Text,
-    Csv(Box<csv::Writer<Vec<u8>>>),
+    /// With the rows that are not in the text yet.
+    Csv(Vec<[String; 6]>),
     JsonLines,
 }
 
@@ -72,25 +89,56 @@ impl TrailText {
         let form = match form {
             TrailForm::Text => Form::Text,
             TrailForm::Csv => {
-                let mut rows = csv::Writer::from_writer(Vec::new());
-                // Writing to memory never fails.
-                let _ = rows.write_record(["step", "address", "place", "instruction", "cycles", "did"]);
-                Form::Csv(Box::new(rows))
+                Form::Csv(vec![["step", "address", "place", "instruction", "cycles", "did"].map(str::to_owned)])
             }
             TrailForm::JsonLines => Form::JsonLines,
         };
-        let writer = Writer { form, target, known: FxHashMap::default(), did: String::new(), out: String::new() };
-        Self { rerun, filter, writer }
+        let (known, did, out) = (FxHashMap::default(), String::new(), String::new());
+        let writer = Writer { form, target, known, did, out, count: 0 };
+        Self { rerun, branch: session.branches(), filter, writer }
+    }
+
+    /// It is still of the branch of a session.
+    pub fn is_of(&self, session: &Session) -> bool {
+        self.branch == session.branches()
+    }
+
+    /// Steps gone through, and all there are.
+    pub fn progress(&self, session: &Session) -> (u64, u64) {
+        (self.rerun.at.machine.steps().0, session.end().0)
     }
 
     /// Takes in what the walk has done since; returns what that comes to in words.
     pub fn follow(&mut self, session: &Session) -> &str {
-        let Self { rerun, filter, writer } = self;
-        match filter {
-            Some(chosen) => rerun.go_through(session.past(), session.end(), &mut Choosing { session, writer, chosen }),
-            None => rerun.go_through(session.past(), session.end(), &mut Seen(&mut Steps { session, writer })),
-        }
+        self.work(session, u64::MAX);
+        self.text()
+    }
+
+    /// Works for about as long as `budget` steps take; true when the walk has been caught up with.
+    pub fn work(&mut self, session: &Session, budget: u64) -> bool {
+        /// Steps between two looks at what was written, and how many a step that is written down costs.
+        const STRETCH: u64 = 1_000;
+        const COST: u64 = 64;
+        let Self { rerun, filter, writer, .. } = self;
+        let (past, until) = (session.past(), session.end());
+        let mut left = budget.max(1);
+        let is_done = loop {
+            let (before, mut stretch) = (writer.count, STRETCH.min(left));
+            let is_done = match filter {
+                Some(chosen) => rerun.ask(past, until, &mut stretch, &mut Choosing { session, writer, chosen }),
+                None => rerun.ask(past, until, &mut stretch, &mut Seen(&mut Steps { session, writer })),
+            };
+            left = left.saturating_sub(STRETCH + (writer.count - before) * COST);
+            if is_done || left == 0 {
+                break is_done;
+            }
+        };
         self.writer.gather();
+        is_done
+    }
+
+    /// What was written down so far.
+    pub fn text(&self) -> &str {
         &self.writer.out
     }
 
@@ -182,7 +230,7 @@ impl Question for Choosing<'_> {
 }
 
 /// What stands at a place: its code words, and what is written of it.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 struct Known {
     code: [u32; 2],
     place: String,
@@ -214,9 +262,10 @@ impl Writer {
             let text = crate::code_text(session, report.pc, report.code).unwrap_or_default();
             self.known.insert(report.pc, Known { code: report.code, place, text });
         }
+        self.count += 1;
         self.did.clear();
         did(&mut self.did, self.target, report);
-        let (place, text) = self.known.get(&report.pc).map_or(("", ""), |known| (&known.place, &known.text));
+        let Some(Known { place, text, .. }) = self.known.get(&report.pc) else { return };
         let did = self.did.trim_start();
         // Writing to memory never fails.
         let _ = match &mut self.form {
@@ -228,7 +277,7 @@ impl Writer {
             Form::Csv(rows) => {
                 let address = format!("0x{}", self.target.hex_address(report.pc));
                 let (step, cycles) = (report.step.to_string(), report.cycles.to_string());
-                let _ = rows.write_record([&step, &address, place, text, &cycles, did]);
+                rows.push([step, address, place.clone(), text.clone(), cycles, did.to_owned()]);
                 Ok(())
             }
             Form::JsonLines => {
@@ -242,7 +291,9 @@ impl Writer {
     /// What was written since, as text.
     fn gather(&mut self) {
         if let Form::Csv(rows) = &mut self.form {
-            let written = std::mem::replace(&mut **rows, csv::Writer::from_writer(Vec::new()));
+            let mut written = csv::Writer::from_writer(Vec::new());
+            // Writing to memory never fails.
+            let _ = rows.drain(..).try_for_each(|row| written.write_record(&row));
             let text = written.into_inner().ok().and_then(|bytes| String::from_utf8(bytes).ok());
             self.out.push_str(&text.unwrap_or_default());
         }

@@ -1,6 +1,6 @@
 //! The atlas: all of memory as a map, a sign for some cells: what is mapped, used, touched, changed, and where pointers lead.
 
-use super::{Need, Order, Pane, PaneId, PaneState, head};
+use super::{MEASURE, Need, Order, Pane, PaneId, PaneState, Work, head};
 use crate::app::App;
 use crate::cells::fitted;
 use crate::parts::pen::Pen;
@@ -35,6 +35,10 @@ impl Pane for Atlas {
          written, ▫ has a value, ░ ▒ ▓ were read and written, or ran, in the run, more often the darker; ■ changed in the \
          last step or stride, ▶ is the instruction that comes next, ▼ where the stack ends, ◂ where a register points. What is not \
          mapped is told in a row. Up, down, Shift-→ and Shift-← move the cursor, Enter shows memory there."
+    }
+
+    fn work(&self) -> Option<Work> {
+        Some(MEASURE)
     }
 
     fn need(&self, _: &App, column: Rect) -> Need {

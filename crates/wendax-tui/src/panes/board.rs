@@ -1,7 +1,7 @@
 //! The board: lamps, levers, digits, timer, console, and how the interrupts stand. On a page of its own every device
 //! register, with what each bit says.
 
-use super::{Need, Order, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::width;
 use crate::face::{DIGIT, LAMP, LEVER, NAMES, SEGMENTS, place_of};
@@ -9,9 +9,9 @@ use crate::parts::list::first_shown;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Position, Rect};
-use wendax_machine::{Addr, DeviceKind, DeviceRegister, Interrupt, LEVERS, Machine};
+use wendax_machine::{Addr, DeviceKind, DeviceRegister, Interrupt, LEVERS, Machine, StepNo};
 use wendax_session::grouped;
-use wendax_session::{Passages, Session, Spread, Thing, interrupt_words, tone_words};
+use wendax_session::{Interruptions, Passages, Session, Spread, Thing, interrupt_words, tone_words};
 
 pub(super) struct Board;
 
@@ -37,6 +37,23 @@ impl Pane for Board {
          chosen with up and down, at any moment: in the past that begins a new branch. K, or a click on the head, strikes keys: \
          each goes to the program at once. L once more shows every device register with what its bits say, and for each interrupt how it \
          stands, how long it took from being asked for to its handler and to the handler's end, and what was lost."
+    }
+
+    /// How interrupts fared is told where there is room for it.
+    fn work(&self) -> Option<Work> {
+        const ROWS: u16 = 24;
+        Some(Work {
+            is_wanted: |app, session| {
+                let has_room = app.screen.layout.area(PaneId::Board).is_some_and(|area| area.height >= ROWS);
+                let is_done = app.world.walk.passages.as_ref().is_some_and(|passages| passages.is_done(session));
+                has_room && session.end() > StepNo::FIRST && !is_done
+            },
+            slice: |app| {
+                let (walk, slice) = (&mut app.world.walk, app.world.slice);
+                let Some(session) = &walk.session else { return };
+                walk.passages.get_or_insert_with(|| Box::new(Interruptions::new(session))).work(session, slice);
+            },
+        })
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {

@@ -1,6 +1,6 @@
 //! The flow of the present routine: blocks of instructions, and the ways between them.
 
-use super::{Need, Order, Pane, PaneId, head};
+use super::{MEASURE, Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
@@ -29,6 +29,10 @@ impl Pane for Flow {
          where there is a choice, and how often each was gone in the run so far. How wide a way is says how \
          often it was gone, and the one that is gone now is lit. The band is the instruction that comes next, and the page follows it; up \
          and down go through the instructions, Enter shows the line in the source."
+    }
+
+    fn work(&self) -> Option<Work> {
+        Some(MEASURE)
     }
 
     fn need(&self, _: &App, column: Rect) -> Need {

@@ -1,6 +1,6 @@
 //! The changes of one thing: who wrote it last, who changes and reads it next, all of them with a small chart.
 
-use super::{Need, Order, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{fitted, width};
 use crate::parts::list;
@@ -34,6 +34,23 @@ impl Pane for History {
         "How one register, flag or cell changes over the run: the step that wrote it last, the one that changes it next, \
          the one that reads it next, a chart of its values from the first step to the furthest, and all its changes. Enter \
          goes to the step. h asks about what is chosen in another pane, or about anything by its name."
+    }
+
+    fn work(&self) -> Option<Work> {
+        Some(Work {
+            is_wanted: |app, session| {
+                let is_told = |story: &Story| story.is_done() && story.is_of(session);
+                app.world.walk.story.as_ref().is_some_and(|story| !is_told(story))
+            },
+            slice: |app| {
+                let (walk, slice) = (&mut app.world.walk, app.world.slice);
+                let (Some(session), Some(story)) = (&walk.session, &mut walk.story) else { return };
+                if !story.is_of(session) {
+                    *story = Story::new(session, story.thing());
+                }
+                story.work(session, slice);
+            },
+        })
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {

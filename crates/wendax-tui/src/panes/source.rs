@@ -1,6 +1,6 @@
 //! The source: mark, address, code words, text; values beside lines already run; problems under their line.
 
-use super::{Need, Pane, PaneId, head};
+use super::{MEASURE, Need, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{self, width, wrap};
 use crate::parts::pen::Pen;
@@ -100,6 +100,13 @@ impl Pane for Source {
         "The text of the program: the number of each line, the address of its instruction or data, its code as words of \
          two bytes in hexadecimal, and the text. The band is the line that comes next. Values at the right are what a \
          line's latest run left, in steps just taken; they are not what is there now. Problems stand under their line."
+    }
+
+    fn work(&self) -> Option<Work> {
+        let is_wanted = |app: &App, session: &Session| {
+            app.world.tallies.beside == Beside::Counts && (MEASURE.is_wanted)(app, session)
+        };
+        Some(Work { is_wanted, ..MEASURE })
     }
 
     fn need(&self, _: &App, _: Rect) -> Need {

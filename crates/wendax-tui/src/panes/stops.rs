@@ -1,6 +1,6 @@
 //! Stops: where the run stops, how often each was met, and what was noted there.
 
-use super::{Need, Order, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{fitted, padded};
 use crate::parts::list;
@@ -30,6 +30,16 @@ impl Pane for Stops {
         "Everything the run stops at, with how often it was met in the run so far and the step of the last time. Below \
          stand the values that stops with `note` wrote down. Enter goes to the line of a stop, or to the moment; \
          Delete takes it away, a adds one. The palette says more of one, and turns it off and on."
+    }
+
+    fn work(&self) -> Option<Work> {
+        let slice = |app: &mut App| {
+            let slice = app.world.slice;
+            if let Some(session) = &mut app.world.walk.session {
+                session.count_meetings(slice);
+            }
+        };
+        Some(Work { is_wanted: |_, session| !session.is_counted(), slice })
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {

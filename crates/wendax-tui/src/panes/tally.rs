@@ -1,6 +1,6 @@
 //! The tally: what the run cost, as tables that can be sorted, with the stack over time below.
 
-use super::{Need, Order, Pane, PaneId, head};
+use super::{MEASURE, Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{fitted, padded, width};
 use crate::parts::list;
@@ -32,6 +32,10 @@ impl Pane for Tally {
          and how deep the stack was. Own cycles are those of a routine without what it called. x shows the next table, \
          Shift-→ and Shift-← sort by another column, Enter goes to the line or the moment. c keeps the tally under a \
          name, and from then on sets the present run beside one that was kept."
+    }
+
+    fn work(&self) -> Option<Work> {
+        Some(MEASURE)
     }
 
     fn need(&self, _: &App, column: Rect) -> Need {

@@ -1,6 +1,6 @@
 //! The trail: the steps of the run, one a row, around the present one.
 
-use super::{Need, Order, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{fitted, padded};
 use crate::parts::list;
@@ -32,6 +32,21 @@ impl Pane for Trail {
         "The steps of the run around the present one (▌): number, line, instruction, cycles, and what it did. What repeats \
          is folded; x shows it in full. / lets only some through: in weigh, op push, change total, call. Enter goes to \
          the step."
+    }
+
+    fn work(&self) -> Option<Work> {
+        Some(Work {
+            is_wanted: |app, session| app.world.trail.is_looking(session),
+            slice: |app| {
+                let chosen = app.screen.panes.of(PaneId::Trail).chosen;
+                let step = app.world.trail.rows.get(chosen).map(|row| row.step());
+                if app.world.look_along_trail(app.world.slice) {
+                    // What was chosen stays chosen; at first that is what is nearest to the present step.
+                    let step = step.or(app.session().map(Session::now)).unwrap_or_default();
+                    app.screen.panes.of_mut(PaneId::Trail).chosen = app.world.trail.row_of(step);
+                }
+            },
+        })
     }
 
     fn need(&self, _: &App, column: Rect) -> Need {

@@ -1,6 +1,6 @@
 //! Watches: chosen values, each in its form, with what it was and who wrote it last.
 
-use super::{Need, Order, Pane, PaneId, head};
+use super::{Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{fitted, width};
 use crate::parts::pen::Pen;
@@ -33,6 +33,13 @@ impl Pane for Watches {
          what the last stride changed, with what it was; behind it stands who wrote it last, and Enter goes there. In a \
          table the elements that changed are lit. V adds what the present routine uses by itself; = sets, Delete takes \
          one away."
+    }
+
+    fn work(&self) -> Option<Work> {
+        Some(Work {
+            is_wanted: |app, _| app.world.is_watch_asked(),
+            slice: |app| app.world.ask_of_watches(app.world.slice),
+        })
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {

@@ -5,6 +5,8 @@ use crate::message::Effect;
 use crate::panes::{PaneId, PaneState};
 use crate::world::names::names_of;
 use crate::world::values::Lens;
+use crate::world::writing::Writing;
+use std::path::Path;
 use wendax_machine::{Addr, CellState, Machine};
 use wendax_session::{Reading, Show, Shown, TrailForm, TrailText};
 
@@ -88,14 +90,10 @@ impl App {
                 session.end()
             ));
         }
-        let form = match path.rsplit_once('.').map(|(_, ending)| ending) {
-            Some("csv") => TrailForm::Csv,
-            Some("jsonl" | "ndjson") => TrailForm::JsonLines,
-            _ => TrailForm::Text,
-        };
         let filter = self.world.trail.filter.as_ref().map(|(_, found)| found.filter().clone());
-        let mut text = TrailText::new(session, form, filter);
-        effects.push(Effect::Write(path.to_owned(), text.follow(session).as_bytes().to_vec()));
+        let text = TrailText::new(session, TrailForm::of(Path::new(path)), filter);
+        self.world.saving = Some((path.to_owned(), Writing::Trail(Box::new(text))));
+        self.work_on_saving(effects);
         Ok(())
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::message::{Effect, Folder};
+use crate::world::writing::Writing;
 use std::path::Path;
 use wendax_machine::Clock;
 use wendax_session::{Dropped, Saving, Script, counted, dropped_words};
@@ -70,27 +71,30 @@ impl App {
     /// What came from outside in this run is to be saved as a file of events.
     pub(super) fn save_events(&mut self, path: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
         let session = self.session().ok_or("there is no program yet")?;
-        self.world.saving = Some((path.to_owned(), Box::new(Saving::new(session)?)));
+        self.world.saving = Some((path.to_owned(), Writing::Events(Box::new(Saving::new(session)?))));
         self.work_on_saving(effects);
         Ok(())
     }
 
-    /// Goes on with that; it is written when all is known.
+    /// Goes on with what is to be saved of the run; it is written when all is known.
     pub(super) fn work_on_saving(&mut self, effects: &mut Vec<Effect>) {
-        let Some((path, mut saving)) = self.world.saving.take() else { return };
+        let Some((path, mut writing)) = self.world.saving.take() else { return };
         let Some(session) = self.session() else { return };
-        if !saving.is_of(session) {
-            return self.screen.trouble("what came from outside was not saved: the run has become another one");
+        if !writing.is_of(session) {
+            return self.screen.trouble(format!("{path} is not written: the run has become another one"));
         }
-        if !saving.work(session, self.world.slice) {
-            let (done, all) = saving.progress(session);
-            self.screen
-                .say(format!("going through the run to save what came: {} %; Esc stops", done * 100 / all.max(1)));
-            self.world.saving = Some((path, saving));
-        } else if saving.text().is_empty() {
-            self.screen.trouble("nothing came from outside in this run: no key, no lever");
+        if !writing.work(session, self.world.slice) {
+            let (done, all) = writing.progress(session);
+            let percent = done * 100 / all.max(1);
+            self.screen.say(format!("going through the run for {path}: {percent} %; Esc stops"));
+            self.world.saving = Some((path, writing));
+        } else if writing.text().is_empty() {
+            self.screen.trouble(match writing {
+                Writing::Events(_) => "nothing came from outside in this run: no key, no lever",
+                Writing::Trail(_) => "the filter lets no step through, or nothing was run yet",
+            });
         } else {
-            effects.push(Effect::Write(path, saving.text().as_bytes().to_vec()));
+            effects.push(Effect::Write(path, writing.text().as_bytes().to_vec()));
         }
     }
 

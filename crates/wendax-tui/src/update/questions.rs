@@ -5,7 +5,7 @@ use crate::message::Effect;
 use crate::panes::PaneId;
 use crate::screen::Tone;
 use wendax_machine::StepNo;
-use wendax_session::{Answer, Command, Interruptions, Session, Story, Thing};
+use wendax_session::{Answer, Command, Session, Story, Thing};
 
 impl App {
     /// Shows the changes of a thing.
@@ -34,38 +34,10 @@ impl App {
         if self.world.saving.is_some() {
             return self.work_on_saving(effects);
         }
-        if !self.has_questions() {
-            return;
-        }
-        let looks_at_passages = self.looks_at_passages();
-        let walk = &mut self.world.walk;
-        let Some(session) = &mut walk.session else { return };
-        if looks_at_passages {
-            let passages = walk.passages.get_or_insert_with(|| Box::new(Interruptions::new(session)));
-            passages.work(session, self.world.slice);
-        }
-        if let Some(story) = walk.story.as_mut().filter(|_| self.screen.layout.area(PaneId::History).is_some()) {
-            if !story.is_of(session) {
-                *story = Story::new(session, story.thing());
-            }
-            story.work(session, self.world.slice);
-        }
-        if self.screen.layout.area(PaneId::Stops).is_some() {
-            session.count_meetings(self.world.slice);
-        }
-        if self.looks_at_tally() {
-            self.world.measure(self.world.slice);
-        }
-        if self.screen.layout.area(PaneId::Watches).is_some() {
-            self.world.ask_of_watches(self.world.slice);
-        }
-        if self.screen.layout.area(PaneId::Trail).is_some() {
-            let chosen = self.screen.panes.of(PaneId::Trail).chosen;
-            let step = self.world.trail.rows.get(chosen).map(|row| row.step());
-            if self.world.look_along_trail(self.world.slice) {
-                // What was chosen stays chosen; at first that is what is nearest to the present step.
-                let step = step.or(self.session().map(Session::now)).unwrap_or_default();
-                self.screen.panes.of_mut(PaneId::Trail).chosen = self.world.trail.row_of(step);
+        let shown = self.screen.layout.panes.clone();
+        for work in shown.iter().filter_map(|(id, _)| id.pane().work()) {
+            if self.session().is_some_and(|session| (work.is_wanted)(self, session)) {
+                (work.slice)(self);
             }
         }
     }

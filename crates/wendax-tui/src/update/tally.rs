@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::message::Effect;
+use std::path::Path;
 use wendax_session::Tally;
 
 impl App {
@@ -40,12 +41,8 @@ impl App {
         let mut tally = self.measured()?.clone();
         let file = path.rsplit('/').next().unwrap_or(path);
         file.rsplit_once('.').map_or(file, |(stem, _)| stem).clone_into(&mut tally.name);
-        let text = match file.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).as_deref() {
-            Some("json") => tally.to_json().map_err(|error| error.to_string())?,
-            Some("csv") => tally.to_csv(),
-            Some("info") => tally.to_lcov(|name| self.path_of(name)),
-            _ => tally.to_text(usize::MAX),
-        };
+        let text = tally.written(Path::new(path), usize::MAX, |name| self.path_of(name));
+        let text = text.map_err(|error| error.to_string())?;
         Ok(Effect::Write(path.to_owned(), text.into_bytes()))
     }
 

@@ -94,3 +94,34 @@ fn a_run_can_be_slow_and_its_pace_changed() {
     stage.keys("b Home k");
     shows(&mut stage, "finished");
 }
+
+#[test]
+fn a_long_trail_is_written_while_keys_are_taken_and_esc_stops_it() {
+    let mut stage = Stage::new("start:  mov r1, 60000\nnext:   inc r2\n        djnz r1, next\n        halt\n");
+    stage.keys("g");
+    for _ in 0..10 {
+        stage.works();
+    }
+    shows(&mut stage, "finished");
+    stage.keys(":save_the_trail Ctrl-U").text("yard.csv").keys("Enter");
+    shows(&mut stage, "going through the run for yard.csv: ");
+    assert!(stage.written.is_empty(), "it takes more than a moment");
+    // Keys are answered, and it goes on.
+    stage.keys("Up");
+    let mut slices = 0;
+    while stage.written.is_empty() {
+        stage.works();
+        slices += 1;
+        assert!(slices < 200, "it does not come to an end");
+    }
+    let (path, bytes) = stage.written.pop().expect("it is written");
+    let text = String::from_utf8(bytes).expect("it is text");
+    assert_eq!((path.as_str(), text.lines().count()), ("yard.csv", 120_003));
+    assert!(text.starts_with("step,address,place,instruction,cycles,did\n0,0x0200,"), "{}", &text[..80]);
+    stage.keys(":save_the_trail Ctrl-U").text("yard.txt").keys("Enter Esc");
+    shows(&mut stage, "not saved");
+    for _ in 0..50 {
+        stage.works();
+    }
+    assert!(stage.written.is_empty(), "it was stopped");
+}
