@@ -257,38 +257,6 @@ pub enum Text {
     Keys,
 }
 
-/// What can be drawn to a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-#[expect(missing_docs, reason = "the table of keys says what each one is")]
-pub enum Drawing {
-    Flow,
-    Calls,
-    Tree,
-    Memory,
-    Stack,
-    Instruction,
-    Arithmetic,
-    Data,
-    Screen,
-    Pane,
-    /// The pane in focus before the last step and now.
-    Change,
-    Run,
-    Tally,
-}
-
-impl Drawing {
-    /// It shows the screen with its own colours.
-    pub(crate) fn is_of_screen(self) -> bool {
-        matches!(self, Self::Screen | Self::Pane | Self::Change)
-    }
-
-    /// It shows the screen as it is, whatever the program does.
-    pub(crate) fn is_as_it_stands(self) -> bool {
-        matches!(self, Self::Screen | Self::Pane)
-    }
-}
-
 impl Edit {
     /// It changes the text.
     pub(crate) fn writes(self) -> bool {

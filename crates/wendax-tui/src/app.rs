@@ -3,7 +3,6 @@
 use crate::kept::Kept;
 use crate::message::{Effect, OpenFile, Unsaved};
 use crate::pane_id::PaneId;
-use crate::panes::Work;
 use crate::preferences::{Numbers, Preferences};
 use crate::screen::{Mode, Screen, Typing};
 use crate::theme::Theme;
@@ -201,17 +200,6 @@ impl App {
         self.world.walk.replay.is_some()
             || self.world.walk.awaited.is_none() && self.world.walk.is_running()
             || self.has_questions()
-    }
-
-    /// Something that was asked for, or is shown, hangs on the run being looked through.
-    pub(crate) fn has_questions(&self) -> bool {
-        let Some(session) = self.session().filter(|session| !session.is_running()) else { return false };
-        let World { walk, drawing, saving, .. } = &self.world;
-        let is_wanted = |work: Work| (work.is_wanted)(self, session);
-        walk.sought.is_some()
-            || drawing.is_some()
-            || saving.is_some()
-            || self.screen.layout.panes.iter().filter_map(|(id, _)| id.pane().work()).any(is_wanted)
     }
 
     /// This entry is the one chosen in the pane, and the pane is in focus.

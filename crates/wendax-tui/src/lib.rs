@@ -43,7 +43,7 @@ mod update;
 mod world;
 
 pub use actions::{
-    Action, Ask, Drawing, Edit, File, Find, Hand, Look as LookAction, Motion, Reply, Talk, Text as ReadText, Travel,
+    Action, Ask, Edit, File, Find, Hand, Look as LookAction, Motion, Reply, Talk, Text as ReadText, Travel,
 };
 pub use app::App;
 pub use commands::{bindings, keys_document};

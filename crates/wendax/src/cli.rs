@@ -1,8 +1,10 @@
 //! The command line.
 
 use crate::run::orders::Turn;
+use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
+use wendax_draw::Drawing;
 use wendax_isa::Addr;
 
 const EXAMPLES: &str = "Examples:\n  \
@@ -390,31 +392,10 @@ pub(crate) struct Report {
     pub(crate) conditions: Conditions,
 }
 
-/// What can be drawn.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Drawing {
-    /// The blocks of a routine and the ways between them
-    Flow,
-    /// Which routine calls which
-    Calls,
-    /// The calls of the run over time
-    Tree,
-    /// All of memory: regions, labels, what is used
-    Memory,
-    /// The stack at a moment
-    Stack,
-    /// The code words of an instruction, field by field
-    Instruction,
-    /// A sum, difference or shift in columns of bits
-    Arithmetic,
-    /// Data in cells, at one moment or several
-    Data,
-    /// The bench, or a pane of it, at one moment or several
-    Screen,
-    /// The run over time, with things followed through it
-    Run,
-    /// What the run cost, as bars; of several runs beside each other
-    Tally,
+/// A drawing by its word.
+fn drawing() -> impl TypedValueParser<Value = Drawing> {
+    let words = Drawing::ALL.map(|(_, word, what)| PossibleValue::new(word).help(what));
+    PossibleValuesParser::new(words).map(|word| Drawing::named(&word).unwrap_or(Drawing::Flow))
 }
 
 #[derive(Debug, Args)]
@@ -430,7 +411,7 @@ pub(crate) enum Drawing {
     wendax draw screen weights.asm --moment 12 --moment 13 --of registers -o before-and-after.svg")]
 pub(crate) struct Draw {
     /// What is drawn
-    #[arg(value_enum)]
+    #[arg(value_parser = drawing())]
     pub(crate) what: Drawing,
     /// A project, a source or an image; of `tally` also tallies kept as .json. The project here when left out
     pub(crate) things: Vec<PathBuf>,

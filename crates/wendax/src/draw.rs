@@ -3,16 +3,16 @@
 //! The program is run to its end, quietly; then the walk goes to the moments that are asked for. What is drawn comes from
 //! `wendax-draw`; here it is found out of what, and written.
 
-use crate::cli::{Draw as Options, Drawing, Look};
+use crate::cli::{Draw as Options, Look};
 use crate::run::{self, Begun, World};
 use crate::{Failure, files, program, tally};
 use std::io::Write as _;
 use std::path::Path;
-use wendax_draw::{Grid, Picture, Scene, Sum};
+use wendax_draw::{Drawing, Form, Given, Grid, Picture, Scene, Sum};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::Event;
 use wendax_session::{
-    At, Command, Flow, Levels, Names, Progress, Session, Show, State, StopAt, Tally, Why, place_in_words,
+    At, Command, Level, Levels, Names, Progress, Session, Show, State, StopAt, Tally, Why, place_in_words,
 };
 use wendax_tui::App;
 
@@ -28,17 +28,8 @@ pub(crate) fn look(look: Option<Look>) -> wendax_draw::Look {
 }
 
 pub(crate) fn draw(options: &Options, ground: Option<Look>) -> Result<u8, Failure> {
-    let ending = ending(&options.output);
-    let is_dump = ending == "vcd";
-    match (ending.as_str(), options.what) {
-        ("svg" | "pdf", _) | ("vcd", Drawing::Run) => {}
-        _ if options.output.as_os_str() == "-" => {}
-        ("vcd", _) => return Err(Failure::usage("only `draw run` writes a .vcd; the others write .svg and .pdf")),
-        _ => {
-            let text = format!("{}: a drawing goes to a .svg or a .pdf", options.output.display());
-            return Err(Failure::usage(text));
-        }
-    }
+    let form = if options.output.as_os_str() == "-" { Ok(Form::Svg) } else { Form::of(&options.output, options.what) };
+    let form = form.map_err(Failure::usage)?;
     let read: Vec<_> = options.things.iter().filter(|thing| thing.is_file()).cloned().collect();
     files::keep_apart(&read, &[("-o", &options.output)])?;
     if let Some(moment) = options.moment.get(1)
@@ -52,32 +43,25 @@ pub(crate) fn draw(options: &Options, ground: Option<Look>) -> Result<u8, Failur
     let scenes = match options.what {
         Drawing::Arithmetic => vec![of_arithmetic(options)?],
         Drawing::Tally => vec![of_tallies(options)?],
-        _ => of_run(options, ground, is_dump)?,
+        _ => of_run(options, ground, form == Form::Vcd)?,
     };
     // A dump was written already.
     if !scenes.is_empty() {
-        write(&options.output, &scenes, look(ground), None)?;
+        write(&options.output, form, &scenes, look(ground), None)?;
     }
     Ok(0)
 }
 
-fn ending(path: &Path) -> String {
-    path.extension().and_then(std::ffi::OsStr::to_str).unwrap_or_default().to_ascii_lowercase()
-}
-
-/// Writes pictures in the form the ending of a path asks for; of SVG there is one to a file.
+/// Writes pictures to a file; of SVG there is one to a file.
 pub(crate) fn write(
     place: &Path,
+    form: Form,
     scenes: &[Scene],
     look: wendax_draw::Look,
     author: Option<&str>,
 ) -> Result<(), Failure> {
-    if ending(place) == "pdf" {
-        let bytes = wendax_draw::to_pdf(scenes, look, author).map_err(|error| Failure::usage(error.to_string()))?;
-        return files::write_to(place, &bytes);
-    }
-    let Some(scene) = scenes.first() else { return Ok(()) };
-    files::write_to(place, wendax_draw::to_svg(scene, look).as_bytes())
+    let bytes = form.bytes(scenes, look, author).map_err(|error| Failure::usage(error.to_string()))?;
+    files::write_to(place, &bytes)
 }
 
 fn of_arithmetic(options: &Options) -> Result<Scene, Failure> {
@@ -139,37 +123,22 @@ pub(crate) fn go_to(session: &mut Session, world: &World, text: &str) -> Result<
     Ok(())
 }
 
-/// A place of the code in words: a label, a line.
-fn address(session: &Session, text: &str) -> Result<Addr, Failure> {
-    place_in_words(session, text).map_err(|why| Failure::usage(format!("--of {text}: {why}")))
-}
-
-/// The drawing of one thing where a session stands; none when there is nothing of the sort. `here` is the instruction that
-/// is drawn when none is named.
+/// The drawing of one thing where a session stands. `here` is the instruction that is drawn when none is named.
 pub(crate) fn scene(
     what: Drawing,
     of: Option<&str>,
     session: &Session,
     measured: Option<&Tally>,
     here: Addr,
-    is_present_lit: bool,
-) -> Result<Option<Scene>, Failure> {
-    let place = |otherwise: Addr| of.map_or(Ok(otherwise), |text| address(session, text));
-    Ok(match what {
-        Drawing::Flow => Flow::of(session, place(session.image().entry)?, measured).map(|flow| {
-            let present = is_present_lit.then(|| flow.block_at(session.present_address())).flatten();
-            let taken = || wendax_session::explain(session).taken;
-            let way = is_present_lit.then(|| flow.way_now(session.present_address(), taken())).flatten();
-            wendax_draw::flow(&flow, present, way)
-        }),
-        Drawing::Calls => measured.map(wendax_draw::calls),
-        Drawing::Tree => measured.map(wendax_draw::tree),
-        Drawing::Tally => measured.map(|tally| wendax_draw::tallies(&[tally])),
-        Drawing::Memory => Some(wendax_draw::memory(session, measured)),
-        Drawing::Stack => Some(wendax_draw::stack(session)),
-        Drawing::Instruction => wendax_draw::instruction(session, place(here)?),
-        Drawing::Arithmetic | Drawing::Data | Drawing::Screen | Drawing::Run => None,
-    })
+    is_lit: bool,
+) -> Result<Scene, String> {
+    let here = match of.filter(|_| matches!(what, Drawing::Flow | Drawing::Instruction)) {
+        Some(text) => place_in_words(session, text).map_err(|why| format!("{text}: {why}"))?,
+        None => here,
+    };
+    let tallies: Vec<&Tally> = measured.into_iter().collect();
+    let levels: (&[Level], StepNo) = (&[], session.end());
+    wendax_draw::scene(what, &Given { session, tallies: &tallies, levels, here, sum: None, is_lit })
 }
 
 fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<Scene>, Failure> {
@@ -186,7 +155,7 @@ fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<
         run::note_end(&session, path, &end);
     }
     let measured =
-        if options.unrun || !needs_tally(options.what) { None } else { Some(tally::measure(&session, &world)?) };
+        if options.unrun || !options.what.needs_tally() { None } else { Some(tally::measure(&session, &world)?) };
     let moments: Vec<String> = if options.moment.is_empty() { vec!["end".to_owned()] } else { options.moment.clone() };
     let of = options.of.first().map(String::as_str);
     go_to(&mut session, &world, &moments[0])?;
@@ -205,27 +174,16 @@ fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<
             vec![wendax_draw::run(&session, &levels, known)]
         }
         what => {
-            let lacks = match what {
-                Drawing::Flow => "code",
-                Drawing::Instruction => "instruction",
-                _ => "run",
-            };
-            let scene = scene(what, of, &session, measured.as_ref(), session.present_address(), is_present_lit)?;
-            vec![scene.ok_or_else(|| Failure::usage(format!("there is no {lacks} to draw here")))?]
+            // What is asked for nowhere else begins where the program does.
+            let here = if what == Drawing::Flow { session.image().entry } else { session.present_address() };
+            let scene = scene(what, of, &session, measured.as_ref(), here, is_present_lit);
+            vec![scene.map_err(|why| Failure::usage(format!("draw: {why}")))?]
         }
     })
 }
 
-fn needs_tally(what: Drawing) -> bool {
-    matches!(what, Drawing::Flow | Drawing::Calls | Drawing::Tree | Drawing::Memory)
-}
-
 /// Follows things through the run; also the moment up to which they are known.
-pub(crate) fn follow(
-    session: &Session,
-    world: &World,
-    things: &[String],
-) -> Result<(Vec<wendax_session::Level>, StepNo), Failure> {
+pub(crate) fn follow(session: &Session, world: &World, things: &[String]) -> Result<(Vec<Level>, StepNo), Failure> {
     let mut levels = Levels::read(session, things).map_err(|why| Failure::usage(format!("--of {why}")))?;
     let mut meter = tally::Meter::new("following");
     while !levels.work(session, SLICE) {
@@ -238,12 +196,7 @@ pub(crate) fn follow(
     if known < session.end() {
         let _ = writeln!(std::io::stderr(), "note: {}", wendax_draw::too_much_changes(known));
     }
-    let mut levels = levels.levels().to_vec();
-    // Of what nobody asked for, only what changed.
-    if things.is_empty() {
-        levels.retain(|level| level.changes.len() > 1);
-    }
-    Ok((levels, known))
+    Ok((levels.told(), known))
 }
 
 /// Data at some moments.

@@ -3,13 +3,12 @@
 //! What goes into it is gathered as parts in order; a PDF is made of them by `wendax-draw`, Markdown here, with pictures
 //! beside it as SVG.
 
-use crate::cli::{Drawing, Report as Options};
+use crate::cli::Report as Options;
 use crate::run::{self, Begun, World};
 use crate::{Failure, draw, files, program, status, tally};
-use clap::ValueEnum;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
-use wendax_draw::{Look, Part, Scene};
+use wendax_draw::{Drawing, Form, Look, Part, Scene};
 use wendax_session::{Command, Names, Session, Show, Shown, Tally, fault_causes, grouped, place};
 
 /// Rows of each table.
@@ -57,7 +56,7 @@ pub(crate) fn report(options: &Options) -> Result<u8, Failure> {
     if ending == "pdf" {
         let parts = parts(&head, &pieces);
         let pages = wendax_draw::pages(&head.title, &parts);
-        draw::write(&options.output, &pages, Look::Light, head.author.as_deref())?;
+        draw::write(&options.output, Form::Pdf, &pages, Look::Light, head.author.as_deref())?;
     } else {
         markdown(&head, &pieces, &options.output)?;
     }
@@ -256,7 +255,7 @@ fn drawing(
     let (what, of) = text.split_once('=').map_or((text, None), |(what, of)| (what.trim(), Some(of.trim())));
     let wrong = |why: &str| Failure::usage(format!("--draw {text}: {why}"));
     let expected = "expected flow=ROUTINE, calls, tree, memory, stack, tally, run, data=WHAT or instruction=PLACE";
-    let kind = Drawing::from_str(what, false).map_err(|_| wrong(expected))?;
+    let kind = Drawing::named(what).ok_or_else(|| wrong(expected))?;
     let scene = match kind {
         Drawing::Screen | Drawing::Arithmetic => return Err(wrong(expected)),
         Drawing::Data => draw::of_data(session, world, of, &["end".to_owned()])?,
@@ -275,13 +274,7 @@ fn drawing(
             draw::go(session, world, last)?;
             scene
         }
-        kind => draw::scene(kind, of, session, measured, session.image().entry, false)?.ok_or_else(|| {
-            wrong(match kind {
-                Drawing::Flow => "there is no code there",
-                Drawing::Instruction => "there is no instruction there",
-                _ => "the program was not run",
-            })
-        })?,
+        kind => draw::scene(kind, of, session, measured, session.image().entry, false).map_err(|why| wrong(&why))?,
     };
     let name: String = text.chars().map(|c| if c.is_alphanumeric() || c == '_' { c } else { '-' }).collect();
     Ok((name, scene))
@@ -346,8 +339,19 @@ fn markdown(head: &Head, pieces: &[Piece], place: &Path) -> Result<(), Failure> 
             }
         }
     }
+    // Pictures lie beside it under names nobody gave: those of the report that is written anew are its own.
+    let before = std::fs::read_to_string(place).unwrap_or_default();
+    for (path, _) in &pictures {
+        let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        if path.exists() && !before.contains(&format!("({name})")) && !before.contains(&format!("(<{name}>)")) {
+            let path = path.display();
+            let text =
+                format!("{path} is there already, and is no picture of this report; choose another name with -o");
+            return Err(Failure::usage(text));
+        }
+    }
     for (path, scene) in &pictures {
-        draw::write(path, std::slice::from_ref(*scene), Look::Light, None)?;
+        draw::write(path, Form::Svg, std::slice::from_ref(*scene), Look::Light, None)?;
     }
     files::write_to(place, out.as_bytes())
 }

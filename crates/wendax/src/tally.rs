@@ -108,15 +108,11 @@ pub(crate) fn after_run(
     }
     let Some(place) = &options.tally else { return Ok(()) };
     name_it(&mut tally, place, options.file.as_deref());
-    let text = tally.written(place, usize::MAX, path).map_err(not_json)?;
+    let text = tally.written(place, usize::MAX, path).map_err(|error| Failure::usage(error.to_string()))?;
     if place.as_os_str() == "-" {
         return world.say(&text);
     }
     files::write_to(place, text.as_bytes())
-}
-
-fn not_json(error: serde_json::Error) -> Failure {
-    Failure::usage(error.to_string())
 }
 
 /// A tally is called by the file it is kept in, or by the program.
@@ -146,7 +142,7 @@ pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
     };
     let place = output.unwrap_or(Path::new("-"));
     let text = match tallies.as_slice() {
-        [(_, only)] => only.written(place, rows, str::to_owned).map_err(not_json)?,
+        [(_, only)] => only.written(place, rows, str::to_owned).map_err(|error| Failure::usage(error.to_string()))?,
         several if is_form(place, "json") => {
             let text =
                 format!("{}: JSON is for one tally, and these are {}; leave .json out", place.display(), several.len());

@@ -177,3 +177,18 @@ fn a_general_reader_finds_the_text_of_a_pdf() {
     }
     std::fs::remove_dir_all(&folder).expect("it can go");
 }
+
+#[test]
+fn every_drawing_is_asked_for_by_its_word_and_its_form_by_the_ending() {
+    use std::path::Path;
+    use wendax_draw::{Drawing, Form};
+    for (drawing, word, _) in Drawing::ALL {
+        assert_eq!(Drawing::named(word), Some(drawing));
+        assert_eq!(Form::of(Path::new("yard.SVG"), drawing), Ok(Form::Svg));
+        assert_eq!(Form::of(Path::new("yard.pdf"), drawing), Ok(Form::Pdf));
+        assert_eq!(Form::of(Path::new("yard.vcd"), drawing).is_ok(), drawing == Drawing::Run);
+        let why = Form::of(Path::new("yard.png"), drawing).expect_err("there is no such form");
+        assert!(why.contains("`yard.png`") && why.contains(".svg"), "{why}");
+    }
+    assert_eq!(Drawing::named("map"), None);
+}

@@ -35,6 +35,8 @@ pub struct Levels {
     until: StepNo,
     levels: Vec<Level>,
     is_full: bool,
+    /// Somebody said what is to be followed.
+    is_asked: bool,
 }
 
 impl Levels {
@@ -72,7 +74,7 @@ impl Levels {
             Level { name, thing, bits, changes: vec![(oldest, value_of(machine, thing))] }
         });
         let levels = levels.collect();
-        Ok(Self { rerun, until: session.end(), levels, is_full: false })
+        Ok(Self { rerun, until: session.end(), levels, is_full: false, is_asked: !things.is_empty() })
     }
 
     /// Steps gone through, and all there are.
@@ -88,6 +90,12 @@ impl Levels {
     /// What was found; things that never changed are among it.
     pub fn levels(&self) -> &[Level] {
         &self.levels
+    }
+
+    /// What of it is worth showing: of what nobody asked for, only what changed.
+    pub fn told(&self) -> Vec<Level> {
+        let is_told = |level: &&Level| self.is_asked || level.changes.len() > 1;
+        self.levels.iter().filter(is_told).cloned().collect()
     }
 
     /// Works for about as long as `budget` steps take; true when all was gone through.

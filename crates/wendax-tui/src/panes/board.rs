@@ -222,7 +222,7 @@ fn words(session: &Session, pen: &mut Pen<'_>, area: Rect) {
 /// Every device register, the interrupts, the tones.
 fn page(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let interrupts = session.machine().interrupts();
-    let passages = app.world.walk.passages.as_deref().map(wendax_session::Interruptions::told);
+    let passages = app.world.walk.passages.as_deref().map(Interruptions::told);
     let tones = u16::try_from(session.tones().len()).unwrap_or(u16::MAX).min(3);
     let needed = 2 + 2 * u16::try_from(interrupts.len()).unwrap_or(0) + 1 + if tones > 0 { tones + 1 } else { 0 };
     let count = session.machine().target().devices.len();

@@ -1,15 +1,15 @@
 //! Drawings of what is looked at, to files: what is needed for one is measured first, in slices.
 
-use crate::actions::Drawing;
 use crate::app::App;
 use crate::message::Effect;
 use crate::panes::PaneId;
 use crate::theme::Look;
-use crate::world::drawings::Pending;
+use crate::world::drawings::{Pending, Wanted};
 use crate::world::names::names_of;
-use wendax_draw::{Picture, Scene, Sum};
+use std::path::PathBuf;
+use wendax_draw::{Drawing, Form, Given, Picture, Scene};
 use wendax_machine::StepNo;
-use wendax_session::{At, Command, Flow, Levels, Progress, Session, Show};
+use wendax_session::{At, Command, Level, Levels, Progress, Session, Show, Tally};
 
 impl App {
     /// The name of the routine that comes next.
@@ -20,30 +20,33 @@ impl App {
     }
 
     /// A drawing was asked for: `WHAT to FILE`, or a file alone.
-    pub(crate) fn begin_drawing(&mut self, what: Drawing, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
+    pub(crate) fn begin_drawing(
+        &mut self,
+        what: impl Into<Wanted>,
+        text: &str,
+        effects: &mut Vec<Effect>,
+    ) -> Result<(), String> {
+        let what = what.into();
         let session = self.session().ok_or("there is no program yet")?;
-        if session.is_running() && !what.is_as_it_stands() {
+        let drawing = what.drawing();
+        let is_as_it_stands = drawing == Drawing::Screen && what != Wanted::Change;
+        if session.is_running() && !is_as_it_stands {
             return Err("the program is running: Space stops it, then it can be drawn".to_owned());
         }
-        let (of, path) = match what {
+        let (of, path) = match drawing {
             Drawing::Data | Drawing::Arithmetic | Drawing::Run => text.rsplit_once(" to ").unwrap_or(("", text)),
             _ => ("", text),
         };
-        let (of, path) = (of.trim(), path.trim());
-        let ending = path.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).unwrap_or_default();
-        match (ending.as_str(), what) {
-            ("svg" | "pdf", _) | ("vcd", Drawing::Run) => {}
-            (_, Drawing::Run) => return Err(format!("`{path}`: a file that ends in .svg, .pdf or .vcd is wanted")),
-            _ => return Err(format!("`{path}`: a file that ends in .svg or .pdf is wanted")),
-        }
-        let levels = if what == Drawing::Run {
+        let (of, path) = (of.trim().to_owned(), PathBuf::from(path.trim()));
+        let form = Form::of(&path, drawing)?;
+        let levels = if drawing == Drawing::Run {
             let things: Vec<String> =
                 of.split(',').map(str::trim).filter(|of| !of.is_empty()).map(str::to_owned).collect();
             Some(Box::new(Levels::read(session, &things)?))
         } else {
             None
         };
-        self.world.drawing = Some(Pending { what, of: of.to_owned(), path: path.to_owned(), levels });
+        self.world.drawing = Some(Pending { what, form, of, path, levels });
         self.work_on_drawing(effects);
         Ok(())
     }
@@ -52,8 +55,7 @@ impl App {
     pub(super) fn work_on_drawing(&mut self, effects: &mut Vec<Effect>) {
         let Some(mut pending) = self.world.drawing.take() else { return };
         let Some(session) = self.session() else { return };
-        let needs_tally =
-            matches!(pending.what, Drawing::Flow | Drawing::Calls | Drawing::Tree | Drawing::Memory | Drawing::Tally);
+        let needs_tally = pending.what.drawing().needs_tally();
         if needs_tally && session.end() > StepNo::FIRST && !self.world.tallies.is_current(session) {
             self.world.measure(self.world.slice);
             let percent = self.world.tallies.percent();
@@ -70,104 +72,70 @@ impl App {
             return;
         }
         match self.bytes_of(&pending) {
-            Ok(bytes) => effects.push(Effect::Write(pending.path, bytes)),
+            Ok(bytes) => effects.push(Effect::Write(pending.path.display().to_string(), bytes)),
             Err(why) => self.screen.trouble(why),
         }
     }
 
     fn bytes_of(&self, pending: &Pending) -> Result<Vec<u8>, String> {
         let session = self.session().ok_or("there is no program yet")?;
-        if pending.path.to_ascii_lowercase().ends_with(".vcd") {
-            let levels = pending.levels.as_ref().ok_or("nothing was followed")?;
-            return wendax_draw::to_vcd(levels.levels(), levels.known_to(), session.end())
-                .map_err(|error| error.to_string());
-        }
-        let scene = self.scene_of(pending, session)?;
-        let look = match self.screen.theme.look {
-            Look::Dark => wendax_draw::Look::Dark,
-            Look::Light => wendax_draw::Look::Light,
+        let (levels, known) = match &pending.levels {
+            Some(levels) => (levels.told(), levels.known_to()),
+            None => (Vec::new(), session.end()),
         };
-        if pending.path.to_ascii_lowercase().ends_with(".pdf") {
-            // Paper is light.
-            let look = if pending.what.is_of_screen() { look } else { wendax_draw::Look::Light };
-            return wendax_draw::to_pdf(&[scene], look, None).map_err(|error| error.to_string());
+        if pending.form == Form::Vcd {
+            return wendax_draw::to_vcd(&levels, known, session.end()).map_err(|error| error.to_string());
         }
-        Ok(wendax_draw::to_svg(&scene, look).into_bytes())
+        let scene = self.scene_of(pending, session, (&levels, known))?;
+        // Paper is light.
+        let is_paper = pending.form == Form::Pdf && pending.what.drawing() != Drawing::Screen;
+        let look = match self.screen.theme.look {
+            Look::Dark if !is_paper => wendax_draw::Look::Dark,
+            Look::Dark | Look::Light => wendax_draw::Look::Light,
+        };
+        pending.form.bytes(&[scene], look, None).map_err(|error| error.to_string())
     }
 
-    fn scene_of(&self, pending: &Pending, session: &Session) -> Result<Scene, String> {
-        let tally = self.world.tallies.present.as_deref().filter(|_| session.end() > StepNo::FIRST);
-        let not_run = || "nothing was run yet".to_owned();
-        let present = session.present_address();
-        // What the cursor of the source is on, while that is looked at; else what comes next.
-        let here = match self.screen.focus {
-            PaneId::Source => {
-                self.world.parts(self.screen.shown, self.editor().cursor().0).first().map(|part| part.address)
+    fn scene_of(&self, pending: &Pending, session: &Session, levels: (&[Level], StepNo)) -> Result<Scene, String> {
+        let drawing = match pending.what {
+            Wanted::Of(Drawing::Data) => return self.data_of(&pending.of, session),
+            Wanted::Of(Drawing::Screen) => {
+                return Ok(wendax_draw::screen(&[self.grid_of(None).ok_or("the screen is too small")?]));
             }
-            _ => None,
+            Wanted::Pane => {
+                let grid = self.grid_of(Some(self.screen.focus)).ok_or("the pane has no room")?;
+                return Ok(wendax_draw::screen(&[grid]));
+            }
+            Wanted::Change => return self.change_of_pane(session),
+            Wanted::Of(drawing) => drawing,
         };
-        let here = here.unwrap_or(present);
-        Ok(match pending.what {
-            Drawing::Flow => {
-                let flow = Flow::of(session, here, tally).ok_or("there is no code here")?;
-                let next = flow.block_at(present);
-                let taken = self.world.walk.explanation.as_ref().and_then(|account| account.taken);
-                wendax_draw::flow(&flow, next, flow.way_now(present, taken))
-            }
-            Drawing::Calls => wendax_draw::calls(tally.ok_or_else(not_run)?),
-            Drawing::Tree => wendax_draw::tree(tally.ok_or_else(not_run)?),
-            Drawing::Memory => wendax_draw::memory(session, tally),
-            Drawing::Stack => wendax_draw::stack(session),
-            Drawing::Instruction => wendax_draw::instruction(session, here).ok_or("there is no instruction here")?,
-            Drawing::Arithmetic => {
-                let bits = session.machine().target().word_bits;
-                let sum = if pending.of.is_empty() {
-                    let (operation, one, other) = session.machine().computation_at(present).ok_or(
-                        "the present instruction is no sum, difference or shift; write one: 40000 + 40000 to sum.svg",
-                    )?;
-                    Sum { one, other, operation, bits }
-                } else {
-                    Sum::read(&pending.of, bits)?
-                };
-                wendax_draw::arithmetic(&sum)
-            }
-            Drawing::Data => self.data_of(&pending.of, session)?,
-            Drawing::Screen => wendax_draw::screen(&[self.grid_of(None).ok_or("the screen is too small")?]),
-            Drawing::Pane => {
-                wendax_draw::screen(&[self.grid_of(Some(self.screen.focus)).ok_or("the pane has no room")?])
-            }
-            Drawing::Change => {
-                let before = session.now().checked_sub(1).ok_or("there is no step before this one")?;
-                let mut past = self.clone();
-                past.world.drawing = None;
-                if let Some(session) = &mut past.world.walk.session {
-                    session.begin(Command::Seek(before));
-                    while session.work(self.world.slice) == Progress::Working {}
-                }
-                past.world.follow_moment();
-                past.lay_out_for(self.screen.size);
-                let pane = Some(self.screen.focus);
-                let grids = [past.grid_of(pane), self.grid_of(pane)].into_iter().flatten().collect::<Vec<_>>();
-                wendax_draw::screen(&grids)
-            }
-            Drawing::Run => {
-                let followed = pending.levels.as_ref();
-                let known = followed.map_or(session.end(), |levels| levels.known_to());
-                let mut levels = followed.map_or(Vec::new(), |levels| levels.levels().to_vec());
-                if pending.of.is_empty() {
-                    levels.retain(|level| level.changes.len() > 1);
-                }
-                wendax_draw::run(session, &levels, known)
-            }
-            Drawing::Tally => {
-                let tally = tally.ok_or_else(not_run)?;
-                let kept = self.world.tallies.against.and_then(|index| self.world.tallies.kept.get(index));
-                match kept {
-                    Some(kept) => wendax_draw::tallies(&[kept, tally]),
-                    None => wendax_draw::tallies(&[tally]),
-                }
-            }
-        })
+        let kept = self.world.tallies.against.and_then(|index| self.world.tallies.kept.get(index));
+        let kept = kept.filter(|_| drawing == Drawing::Tally);
+        let present = self.world.tallies.present.as_deref().filter(|_| session.end() > StepNo::FIRST);
+        let tallies: Vec<&Tally> =
+            present.map_or(Vec::new(), |present| kept.map(|kept| &**kept).into_iter().chain([present]).collect());
+        // What the cursor of the source is on, while that is looked at; else what comes next.
+        let parts = || self.world.parts(self.screen.shown, self.editor().cursor().0);
+        let here = (self.screen.focus == PaneId::Source).then(parts).and_then(|parts| Some(parts.first()?.address));
+        let here = here.unwrap_or(session.present_address());
+        let sum = Some(pending.of.as_str()).filter(|of| !of.is_empty());
+        wendax_draw::scene(drawing, &Given { session, tallies: &tallies, levels, here, sum, is_lit: true })
+    }
+
+    /// The pane in focus before the last step, and now.
+    fn change_of_pane(&self, session: &Session) -> Result<Scene, String> {
+        let before = session.now().checked_sub(1).ok_or("there is no step before this one")?;
+        let mut past = self.clone();
+        past.world.drawing = None;
+        if let Some(session) = &mut past.world.walk.session {
+            session.begin(Command::Seek(before));
+            while session.work(self.world.slice) == Progress::Working {}
+        }
+        past.world.follow_moment();
+        past.lay_out_for(self.screen.size);
+        let pane = Some(self.screen.focus);
+        let grids = [past.grid_of(pane), self.grid_of(pane)].into_iter().flatten().collect::<Vec<_>>();
+        Ok(wendax_draw::screen(&grids))
     }
 
     /// Data in words, at the present moment or, behind `at`, at several steps.

@@ -5,12 +5,14 @@
 //! what may be written, in brackets what it is besides, what stands there `first`, what is done to `take` an answer. With
 //! what cannot be, the prompt stays and says why.
 
-use crate::actions::{Action, Ask, Drawing, File, Look};
+use crate::actions::{Action, Ask, File, Look};
 use crate::app::App;
 use crate::keys::{Binding, Context};
 use crate::message::Effect;
 use crate::panes::{PaneId, PaneState};
 use crate::sheet::Sheet;
+use crate::world::drawings::Wanted;
+use wendax_draw::Drawing;
 use wendax_session::{Command, Thing};
 
 /// What a prompt is besides.
@@ -347,12 +349,12 @@ prompts! {
     DRAW_PANE [Walk] => "Draw the pane in focus" / "screenshot capture svg pdf picture",
         "draw the pane": "a file, .svg or .pdf: the pane in focus as it is",
         first |app| format!("{}.svg", app.screen.focus.pane().name()),
-        take |app, text, effects| app.begin_drawing(Drawing::Pane, text, effects);
+        take |app, text, effects| app.begin_drawing(Wanted::Pane, text, effects);
     DRAW_CHANGE [Walk] => "Draw the pane in focus before the last step and now"
         / "screenshot compare change svg pdf picture",
         "draw the pane before and after": "a file, .svg or .pdf: the pane in focus before the last step, and now",
         first |app| format!("{}-before-and-after.svg", app.screen.focus.pane().name()),
-        take |app, text, effects| app.begin_drawing(Drawing::Change, text, effects);
+        take |app, text, effects| app.begin_drawing(Wanted::Change, text, effects);
     DRAW_RUN [Walk] => "Draw the run over time, with things followed through it"
         / "waveform timeline levels lamps vcd logic svg pdf picture",
         "draw the run": "a file: .svg, .pdf, or .vcd for the values alone; things to be followed before it: lamps, r7 to run.svg",

@@ -2,8 +2,9 @@
 
 use crate::app::App;
 use crate::message::Effect;
-use crate::panes::PaneId;
+use crate::panes::{PaneId, Work};
 use crate::screen::Tone;
+use crate::world::World;
 use wendax_machine::StepNo;
 use wendax_session::{Answer, Command, Session, Story, Thing};
 
@@ -21,6 +22,17 @@ impl App {
         let Some(session) = self.world.walk.session.as_ref().filter(|session| !session.is_running()) else { return };
         self.world.walk.sought = Some(Story::new(session, thing));
         self.seek_writer(effects);
+    }
+
+    /// Something that was asked for, or is shown, hangs on the run being looked through.
+    pub(crate) fn has_questions(&self) -> bool {
+        let Some(session) = self.session().filter(|session| !session.is_running()) else { return false };
+        let World { walk, drawing, saving, .. } = &self.world;
+        let is_wanted = |work: Work| (work.is_wanted)(self, session);
+        walk.sought.is_some()
+            || drawing.is_some()
+            || saving.is_some()
+            || self.screen.layout.panes.iter().filter_map(|(id, _)| id.pane().work()).any(is_wanted)
     }
 
     /// Looks through the run for what is shown of it.

@@ -125,7 +125,7 @@ fn drawings_of_what_is_looked_at_go_to_files() {
     assert_eq!(written(&mut stage).0, "way to the yard.svg", "only what is drawn of something is split");
     // What cannot be drawn is said, and nothing is written.
     draw(&mut stage, "draw the screen", "screen.png");
-    shows(&mut stage, "a file that ends in .svg or .pdf is wanted");
+    shows(&mut stage, "`screen.png`: a drawing goes to a .svg or a .pdf");
     stage.keys("Esc");
     draw(&mut stage, "draw things followed", "nowhere to run.svg");
     shows(&mut stage, "nothing here has the name");

@@ -54,6 +54,9 @@ fn tallies_are_written_kept_and_compared() {
     );
     let coverage = read(here, "yard.info");
     assert!(coverage.contains("SF:sidings.asm") && coverage.contains("end_of_record"), "{coverage}");
+    // An ending means one form, whatever asks for it.
+    done(here, &["run", "sidings.asm", "--tally", "same.info", "--", "insert"]);
+    assert_eq!(read(here, "same.info"), coverage);
     let both = done(here, &["tally", "insert.json", "merge.json"]);
     for wanted in ["insert  merge  difference", "merge_sort", "gone", "new", "× 1.95"] {
         assert!(both.contains(wanted), "{wanted}: {both}");
@@ -89,7 +92,7 @@ fn what_cannot_be_measured_or_drawn_is_told() {
             "the run does not come to that",
         ),
         (&["draw", "stack", "sidings.asm", "-o", "a.svg", "--moment", "99999999"], "the run has"),
-        (&["draw", "stack", "sidings.asm", "-o", "a.vcd"], "only `draw run` writes a .vcd"),
+        (&["draw", "stack", "sidings.asm", "-o", "a.vcd"], "only the run is written as .vcd"),
         (&["draw", "arithmetic", "--of", "5 plus 7", "-o", "a.svg"], "expected two numbers"),
         (&["draw", "data", "sidings.asm", "-o", "a.svg"], "say which data"),
         (
@@ -169,6 +172,13 @@ fn a_report_holds_all_of_a_program() {
         assert!(text.contains(wanted), "{wanted}: {text}");
     }
     assert!(read(here, "report-flow-insert_sort.svg").contains("@back"));
+    // Written anew its pictures are its own; what somebody else put in such a place is not.
+    done(here, &[&["report", "-o", "report.md"][..], &more].concat());
+    std::fs::write(here.join("other-flow-insert_sort.svg"), "mine").expect("written");
+    let (status, _, err) = run(here, &[&["report", "-o", "other.md"][..], &more].concat());
+    assert!(status == 110 && err.contains("other-flow-insert_sort.svg is there already"), "{status} {err}");
+    assert_eq!(read(here, "other-flow-insert_sort.svg"), "mine");
+    assert!(!here.join("other.md").exists(), "none of it is written");
     done(here, &["report", "-o", "report.pdf", "--title", "Wagons"]);
     assert!(std::fs::read(here.join("report.pdf")).expect("it was written").starts_with(b"%PDF"));
     // What is wrong with a program can be handed in too, and the status says so.
