@@ -1,6 +1,7 @@
 //! A program ready to be loaded, with where each byte of it came from.
 
 use crate::index::{Index, Lazy};
+use crate::routines::Extent;
 use wendax_isa::Addr;
 use wendax_source::{FileId, Span};
 
@@ -172,12 +173,22 @@ impl Image {
         }
     }
 
-    /// The addresses of the routine that holds one: from the plain label at or before it to the next one.
-    pub fn routine_around(&self, address: Addr) -> Option<(Addr, Addr)> {
-        let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
-        let (before, behind) = self.index().routine_around(address);
-        let from = before.filter(|&at| at >= segment.start)?;
-        Some((from, behind.unwrap_or(segment.end()).min(segment.end())))
+    /// Two addresses lie in one segment.
+    pub(crate) fn is_together(&self, one: Addr, other: Addr) -> bool {
+        let holds = |segment: &Segment, at: Addr| segment.start <= at && at < segment.end();
+        self.segments.iter().any(|segment| holds(segment, one) && holds(segment, other))
+    }
+
+    /// Where the routine begins that an address of code belongs to.
+    pub fn routine_at(&self, address: Addr) -> Option<Addr> {
+        self.index().routines(self).entry_of(address)
+    }
+
+    /// The routine that an address of code belongs to, with all that its jumps reach.
+    pub fn routine_around(&self, address: Addr) -> Option<Extent> {
+        let index = self.index();
+        let routines = index.routines(self);
+        Some(routines.extent(routines.entry_of(address)?))
     }
 
     /// The label at exactly this address.

@@ -3,7 +3,8 @@
 //! Made when it is first asked for. An image is put together name by name and line by line; what was added since the index
 //! was made is noticed by how many there are, and all are gone through then.
 
-use crate::image::{Image, LineKind, Symbol, SymbolKind};
+use crate::image::{Image, LineKind, Symbol};
+use crate::routines::Routines;
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
 use wendax_isa::Addr;
@@ -16,8 +17,7 @@ pub(crate) struct Index {
     lines: usize,
     /// Labels by address, private ones before others, by their number.
     labels: Vec<(Addr, bool, usize)>,
-    /// Addresses of labels of code that are no private ones.
-    routines: Vec<Addr>,
+    routines: OnceLock<Routines>,
     /// The first symbol of each name.
     names: BTreeMap<String, usize>,
     /// Lines of code by file and number.
@@ -47,10 +47,6 @@ impl Index {
         let label = |(number, symbol): (usize, &Symbol)| Some((symbol.address()?, !symbol.is_private(), number));
         let mut labels: Vec<_> = image.symbols.iter().enumerate().filter_map(label).collect();
         labels.sort_unstable();
-        let plain = image.symbols.iter().filter(|symbol| symbol.kind == SymbolKind::Code && !symbol.is_private());
-        let mut routines: Vec<Addr> = plain.filter_map(Symbol::address).collect();
-        routines.sort_unstable();
-        routines.dedup();
         let mut names = BTreeMap::new();
         for (number, symbol) in image.symbols.iter().enumerate() {
             names.entry(symbol.name.clone()).or_insert(number);
@@ -58,7 +54,7 @@ impl Index {
         let lines = image.lines.iter().enumerate().filter(|(_, line)| line.kind == LineKind::Code);
         let mut code: Vec<_> = lines.map(|(number, line)| (line.span.file, line.line, line.address, number)).collect();
         code.sort_unstable();
-        Self { symbols: image.symbols.len(), lines: image.lines.len(), labels, routines, names, code }
+        Self { symbols: image.symbols.len(), lines: image.lines.len(), labels, routines: OnceLock::new(), names, code }
     }
 
     /// The labels at or before an address, the nearest last; of one address private ones come first.
@@ -72,11 +68,9 @@ impl Index {
         up_to.iter().rev().take_while(move |label| label.0 == address).map(|label| label.2)
     }
 
-    /// The last place of a routine at or before an address, and the first behind it.
-    pub(crate) fn routine_around(&self, address: Addr) -> (Option<Addr>, Option<Addr>) {
-        let after = self.routines.partition_point(|&at| at <= address);
-        let before = after.checked_sub(1).and_then(|index| self.routines.get(index));
-        (before.copied(), self.routines.get(after).copied())
+    /// Which instruction belongs to which routine.
+    pub(crate) fn routines(&self, image: &Image) -> &Routines {
+        self.routines.get_or_init(|| Routines::of(image))
     }
 
     pub(crate) fn named(&self, name: &str) -> Option<usize> {

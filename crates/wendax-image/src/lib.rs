@@ -11,9 +11,11 @@ pub mod elf;
 mod formats;
 mod image;
 mod index;
+mod routines;
 
 pub use elf::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf, is_object, to_elf};
 pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 pub use index::Lazy;
+pub use routines::Extent;
 pub use wendax_isa::Addr;

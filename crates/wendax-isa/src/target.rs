@@ -21,6 +21,11 @@ pub struct Target {
     pub roles: Roles,
     /// Where what lies in memory unless a program says otherwise.
     pub map: MemoryMap,
+    /// Bytes of the longest instruction.
+    pub longest_code: u32,
+    /// How many bytes the instruction has that these begin with, as it stands at an address, and where it leads; `None`
+    /// when they are no instruction.
+    pub leads: fn(&[u8], Addr) -> Option<(u32, Leads)>,
     /// Every mnemonic that can be written, in alphabetical order.
     pub mnemonics: fn() -> Vec<&'static str>,
     /// Names of traps and interrupts by number; empty where there is none.
@@ -37,6 +42,28 @@ pub struct Target {
     pub calls: &'static [SystemCall],
     /// Why calls fail, by code from 1.
     pub errors: &'static [&'static str],
+}
+
+/// Where an instruction leads, as far as it says so itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Leads {
+    /// To the following one.
+    On,
+    /// To this one.
+    To(Addr),
+    /// To this one or to the following one.
+    Either(Addr),
+    /// To a routine, which it names or not, and then on.
+    Call(Option<Addr>),
+    /// To where a register says, back, or to the end of the program.
+    Away,
+}
+
+impl Leads {
+    /// The following instruction may be next.
+    pub fn goes_on(self) -> bool {
+        matches!(self, Self::On | Self::Either(_) | Self::Call(_))
+    }
 }
 
 impl Target {

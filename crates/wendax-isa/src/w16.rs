@@ -116,6 +116,8 @@ pub static TARGET: Target = Target {
     word_bits: 16,
     address_bits: 16,
     code_align: 2,
+    longest_code: 4,
+    leads: codec::leads,
     registers: &REGISTERS,
     flags: &FLAGS,
     roles: Roles {

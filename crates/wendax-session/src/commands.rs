@@ -195,7 +195,7 @@ impl Session {
                 Stop::Steps | Stop::Cycles | Stop::Worked | Stop::Observed | Stop::Watched => continue,
                 Stop::Depth { returned } => {
                     if !returned {
-                        forward.inside = self.image().routine_around(self.at.machine.pc());
+                        forward.inside = self.image().routine_at(self.at.machine.pc());
                     }
                     continue;
                 }
@@ -290,9 +290,9 @@ impl Session {
             return None;
         }
         if forward.goal.depth().is_some_and(|wanted| depth <= wanted)
-            && let Some((from, to)) = forward.inside
+            && let Some(routine) = forward.inside
         {
-            if (from..to).contains(&pc) {
+            if self.image().routine_at(pc) == Some(routine) {
                 return None;
             }
             forward.inside = None;

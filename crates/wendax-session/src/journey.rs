@@ -148,9 +148,9 @@ pub(crate) struct Forward {
     pub(crate) begun: StepNo,
     /// The state there, and its place, to tell what the whole way changed.
     pub(crate) start: Option<(Snapshot, Addr)>,
-    /// The way back of a routine that was to be stepped over was taken off the stack: its code, which is still being
-    /// run, lies in this range.
-    pub(crate) inside: Option<(Addr, Addr)>,
+    /// The way back of a routine that was to be stepped over was taken off the stack: where that one begins, whose code is
+    /// still being run.
+    pub(crate) inside: Option<Addr>,
     /// How often stops were met by the step it began at has been counted.
     pub(crate) counted: bool,
     /// Stops of the command's own, beside those of the walk.

@@ -55,11 +55,21 @@ impl Meanings {
         let target = machine.target();
         let here = session.present_address();
         let around = (here.saturating_sub(AROUND), here.saturating_add(AROUND).min(Addr(target.address_mask())));
-        let (from, to) = image.routine_around(here).unwrap_or(around);
-        let (from, to) = (from.max(here.saturating_sub(FURTHEST)), to.min(here.saturating_add(FURTHEST)));
+        let parts = image.routine_around(here).map_or(vec![around], |routine| routine.parts);
         let is_label = |value: Addr| value >= target.map.vectors_end && image.label_at(value).is_some();
-        let mut uses = machine.register_uses(target.align(from), to, &is_label);
-        uses.characters |= written_as_characters(session, from, to) & !uses.addresses;
+        let mut uses = Uses::default();
+        let mut characters = 0;
+        for (from, to) in parts {
+            let (from, to) = (from.max(here.saturating_sub(FURTHEST)), to.min(here.saturating_add(FURTHEST)));
+            if from < to {
+                let found = machine.register_uses(target.align(from), to, &is_label);
+                uses.addresses |= found.addresses;
+                uses.labels |= found.labels;
+                uses.characters |= found.characters;
+                characters |= written_as_characters(session, from, to);
+            }
+        }
+        uses.characters |= characters & !uses.addresses;
         let frame = target.roles.frame.map_or(0, Reg::bit);
         let mut lately = (0, 0);
         for effects in session.trail().rev() {

@@ -59,8 +59,8 @@ pub enum Thing {
 pub enum Where {
     /// An instruction, when it is next.
     Address(Addr),
-    /// Any instruction of a range, from its first address to behind its last, when it is next.
-    Among(Addr, Addr),
+    /// Any instruction of these ranges, each from its first address to behind its last, when it is next.
+    Among(Vec<(Addr, Addr)>),
     /// Any instruction with this mnemonic, when it is next.
     Op(String),
     /// A moment, by its step; for commands.

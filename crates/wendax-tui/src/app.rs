@@ -255,9 +255,10 @@ impl App {
         self.world.documents.iter().any(|(_, document)| document.is_changed())
     }
 
-    /// Texts that differ from their files.
+    /// Texts that stand in no file as they are here.
     pub fn unsaved(&self) -> Vec<Unsaved> {
-        let changed = self.world.documents.iter().filter(|(_, document)| document.is_changed());
+        let is_alone = |document: &Document| document.is_changed() || document.removed.is_some();
+        let changed = self.world.documents.iter().filter(|(_, document)| is_alone(document));
         let texts = changed.filter_map(|(_, document)| {
             let editor = document.editor()?;
             Some(Unsaved {

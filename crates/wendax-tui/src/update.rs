@@ -108,6 +108,7 @@ impl App {
         }
         if is_any {
             self.world.note_lines_of_stops();
+            self.settle_conflicts();
         }
         let generation = self.world.documents.generation();
         if self.world.program.asked.is_some_and(|asked| asked != generation) && !self.world.is_image() {

@@ -1,7 +1,8 @@
 //! Words to instructions and back, computed from the patterns of the table.
 
-use super::table::{ALIASES, Op, OperandKind, Row, rows};
+use super::table::{ALIASES, Cond, Op, OperandKind, Row, rows};
 use super::{NO_BASE, SP};
+use crate::{Addr, Leads};
 use std::sync::LazyLock;
 
 /// A decoded instruction.
@@ -55,13 +56,36 @@ impl Insn {
 
     /// It is a jump that is taken whatever the flags are.
     pub fn always_jumps(&self) -> bool {
-        self.op() == Op::Jump(super::Cond::Always)
+        self.op() == Op::Jump(Cond::Always)
     }
 
     /// Where a jump, `djnz` or `call` with a label at `address` goes; of no meaning for others.
     pub fn target(&self, address: u16) -> u16 {
         if self.row().has_word() { self.value } else { address.wrapping_add(2).wrapping_add(self.value) }
     }
+
+    /// Where it leads when it stands at an address.
+    pub fn leads(&self, address: u16) -> Leads {
+        let target = || Addr::from(self.target(address));
+        match self.row().op {
+            Op::Jump(Cond::Always) => Leads::To(target()),
+            Op::Jump(_) | Op::Djnz => Leads::Either(target()),
+            Op::Call => Leads::Call(Some(target())),
+            Op::CallReg => Leads::Call(None),
+            Op::JmpReg | Op::Ret | Op::Reti | Op::Halt => Leads::Away,
+            Op::Sys if self.value.to_le_bytes()[0] == 0 => Leads::Away,
+            _ => Leads::On,
+        }
+    }
+}
+
+/// See [`crate::Target::leads`].
+pub(super) fn leads(code: &[u8], address: Addr) -> Option<(u32, Leads)> {
+    let word = |at: usize| Some(u16::from_le_bytes([*code.get(at)?, *code.get(at + 1)?]));
+    let insn = decode(word(0)?, word(2).unwrap_or(0))?;
+    let length = u32::from(insn.bytes());
+    let address = u16::try_from(address.0).ok()?;
+    (code.len() >= length as usize).then(|| (length, insn.leads(address)))
 }
 
 /// A row's pattern taken apart for decoding.

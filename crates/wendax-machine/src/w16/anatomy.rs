@@ -2,28 +2,27 @@
 
 use super::Machine;
 use crate::instructions::{Computation, Field, Way};
-use wendax_isa::w16::{Cond, NO_BASE, Op, TARGET, encode};
-use wendax_isa::{Addr, Reg};
+use wendax_isa::w16::{NO_BASE, Op, TARGET, encode};
+use wendax_isa::{Addr, Leads, Reg};
 
 impl Machine {
     /// The bytes of the instruction at an address, and where it leads; `None` when there is none.
     pub fn way_at(&self, address: Addr) -> Option<(u32, Way)> {
         let insn = self.decoded_at(address)?;
-        let target = || Addr::from(insn.target(super::narrow(address)));
-        let way = match insn.op() {
-            Op::Jump(Cond::Always) => Way::To(target()),
-            Op::Jump(cond) => Way::Either(target(), cond.formula().to_owned(), cond.opposite().formula().to_owned()),
-            Op::Djnz => {
-                let name = TARGET.register_name(Reg(insn.a));
-                Way::Either(target(), format!("{name} \u{2260} 0"), format!("{name} = 0"))
+        let way = match (insn.leads(super::narrow(address)), insn.op()) {
+            (Leads::On, _) => Way::On,
+            (Leads::To(to), _) => Way::To(to),
+            (Leads::Either(to), Op::Jump(cond)) => {
+                Way::Either(to, cond.formula().to_owned(), cond.opposite().formula().to_owned())
             }
-            Op::Call => Way::Call(Some(target())),
-            Op::CallReg => Way::Call(None),
-            Op::JmpReg => Way::ByRegister(Reg(insn.a)),
-            Op::Ret | Op::Reti => Way::Back,
-            Op::Halt => Way::End,
-            Op::Sys if insn.value.to_le_bytes()[0] == 0 => Way::End,
-            _ => Way::On,
+            (Leads::Either(to), _) => {
+                let name = TARGET.register_name(Reg(insn.a));
+                Way::Either(to, format!("{name} \u{2260} 0"), format!("{name} = 0"))
+            }
+            (Leads::Call(to), _) => Way::Call(to),
+            (Leads::Away, Op::JmpReg) => Way::ByRegister(Reg(insn.a)),
+            (Leads::Away, Op::Ret | Op::Reti) => Way::Back,
+            (Leads::Away, _) => Way::End,
         };
         Some((insn.bytes().into(), way))
     }

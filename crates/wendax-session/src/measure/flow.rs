@@ -5,6 +5,7 @@ use crate::instruction_text;
 use crate::numbers::grouped;
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
+use wendax_image::Extent;
 use wendax_isa::Addr;
 use wendax_machine::{Machine, Way};
 
@@ -95,13 +96,13 @@ impl Flow {
     pub fn of(session: &Session, address: Addr, tally: Option<&Tally>) -> Option<Self> {
         let image = session.image();
         let machine = session.machine();
-        let (start, end) = image.routine_around(address).or_else(|| {
+        let extent = image.routine_around(address).or_else(|| {
             let region = image.segments.iter().find(|part| part.start <= address && address < part.end())?;
-            Some((region.start, region.end()))
+            Some(Extent { entry: region.start, parts: vec![(region.start, region.end())] })
         })?;
-        let insns = instructions(machine, start, end);
-        let first = insns.first()?.0;
-        let leaders = leaders(&insns, first, (start, end));
+        let start = extent.entry;
+        let insns = instructions(machine, &extent);
+        let leaders = leaders(&insns, &extent);
         let whole = |at: Addr| name_of(image, machine.target(), at);
         let routine = whole(start);
         // Private labels of the routine go by their own names.
@@ -113,7 +114,8 @@ impl Flow {
         let mut blocks: Vec<FlowBlock> = Vec::new();
         let mut ends: Vec<(Addr, u32, Way)> = Vec::new();
         for (at, length, way) in &insns {
-            if leaders.contains(at) || blocks.is_empty() {
+            let is_apart = blocks.last().is_none_or(|block| block.to != *at);
+            if leaders.contains(at) || is_apart {
                 let times = counts.as_ref().map(|counts| counts.times(*at));
                 blocks.push(FlowBlock { name: name(*at), from: *at, to: *at, lines: Vec::new(), times });
                 ends.push((*at, *length, way.clone()));
@@ -140,7 +142,7 @@ impl Flow {
             let times = counts.as_ref().map(|counts| counts.times(at));
             let taken = counts.as_ref().map(|counts| counts.taken(at));
             match way {
-                Way::On | Way::Call(_) if next < end => add(next, String::new(), times, false),
+                Way::On | Way::Call(_) if extent.contains(next) => add(next, String::new(), times, false),
                 Way::To(to) => add(to, String::new(), times, true),
                 Way::Either(to, holds, holds_not) => {
                     add(to, holds, taken, true);
@@ -181,29 +183,31 @@ impl Counts {
     }
 }
 
-/// The instructions of a range, one after the other; what is none ends them.
-fn instructions(machine: &Machine, start: Addr, end: Addr) -> Vec<(Addr, u32, Way)> {
+/// The instructions of a routine, those first that come from where it begins on; what is none ends a part.
+fn instructions(machine: &Machine, extent: &Extent) -> Vec<(Addr, u32, Way)> {
     let mut all = Vec::new();
-    let mut at = start;
-    while at < end && all.len() < MOST {
-        let Some((length, way)) = machine.way_at(at) else { break };
-        all.push((at, length, way));
-        at += length;
+    for &(mut at, end) in &extent.parts {
+        while at < end && all.len() < MOST {
+            let Some((length, way)) = machine.way_at(at) else { break };
+            all.push((at, length, way));
+            at += length;
+        }
     }
+    all.sort_by_key(|(at, ..)| (*at < extent.entry, *at));
     all
 }
 
 /// Where blocks begin: what is jumped to, and what follows an instruction that may lead elsewhere.
-fn leaders(insns: &[(Addr, u32, Way)], first: Addr, (start, end): (Addr, Addr)) -> BTreeSet<Addr> {
+fn leaders(insns: &[(Addr, u32, Way)], extent: &Extent) -> BTreeSet<Addr> {
     let known: BTreeSet<Addr> = insns.iter().map(|(at, ..)| *at).collect();
-    let mut leaders = BTreeSet::from([first]);
+    let mut leaders = BTreeSet::from([extent.entry]);
     for (at, length, way) in insns {
         let next = *at + *length;
         match way {
             Way::On | Way::Call(_) => {}
             Way::To(to) | Way::Either(to, ..) => {
                 leaders.extend([next]);
-                leaders.extend((start..end).contains(to).then_some(*to));
+                leaders.extend(extent.contains(*to).then_some(*to));
             }
             Way::ByRegister(_) | Way::Back | Way::End => {
                 leaders.insert(next);

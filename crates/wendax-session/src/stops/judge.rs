@@ -115,10 +115,12 @@ impl Judge {
                     lookout.rare = true;
                     judge.enters = true;
                 }
-                Where::Among(from, to) => {
+                Where::Among(parts) => {
                     let align = target.code_align;
-                    let first = *from + (align - from.0 % align) % align;
-                    judge.places.extend(first.up_to(*to).step_by(align as usize));
+                    for &(from, to) in parts {
+                        let first = from + (align - from.0 % align) % align;
+                        judge.places.extend(first.up_to(to).step_by(align as usize));
+                    }
                 }
                 Where::Op(name) => {
                     lookout.mnemonics.push(name.clone());
@@ -330,7 +332,7 @@ impl Judge {
                 Where::Op(name) => is_next && mnemonics.contains(&name.as_str()),
                 _ if !is_place => false,
                 Where::Address(address) => *address == pc,
-                Where::Among(from, to) => *from <= pc && pc < *to,
+                Where::Among(parts) => parts.iter().any(|&(from, to)| from <= pc && pc < to),
                 _ => false,
             };
             if is_there && holds(&armed.stop, machine) {

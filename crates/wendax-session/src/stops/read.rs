@@ -100,11 +100,11 @@ impl Reader<'_> {
             if end <= from {
                 return Err(ValueError { message: "this lies before where it begins".to_owned(), at: begin });
             }
-            return Ok(Where::Among(from, end));
+            return Ok(Where::Among(vec![(from, end)]));
         }
         match image.routine_around(from) {
-            Some((from, to)) => Ok(Where::Among(from, to)),
-            None => Err(ValueError { message: "no label of code lies at or before this".to_owned(), at: begin }),
+            Some(routine) => Ok(Where::Among(routine.parts)),
+            None => Err(ValueError { message: "no code of the program stands there".to_owned(), at: begin }),
         }
     }
 

@@ -54,13 +54,13 @@ fn stops_mean_what_their_words_say() {
         ("call put_int if r0 > 3", Where::Call(Some(0x12))),
         ("print \"a\\nb\"", Where::Printed(Some(b"a\nb".to_vec()))),
         ("leave change", Where::Left(at("change"))),
-        ("in change", Where::Among(at("change"), at("list"))),
+        ("in change", Where::Among(vec![(at("change"), at("list"))])),
         ("op STW", Where::Op("stw".to_owned())),
     ] {
         let found = read(text).place;
         // What follows the last routine is its own affair.
         match (&found, &place) {
-            (Where::Among(from, _), Where::Among(wanted, _)) => assert_eq!(from, wanted, "{text}"),
+            (Where::Among(parts), Where::Among(wanted)) => assert_eq!(parts[0].0, wanted[0].0, "{text}"),
             _ => assert_eq!(found, place, "{text}"),
         }
     }
@@ -86,7 +86,7 @@ fn what_cannot_be_read_is_told_with_its_place() {
         ("other.asm:3", 0, "no file of the program is named `other.asm`"),
         ("yard.asm:400", 0, "no instruction on line 400"),
         ("0x12345", 0, "addresses go from 0 to 0xFFFF"),
-        ("in list", 3, "no label of code"),
+        ("in list", 3, "no code of the program"),
         ("start note r1,", 14, "a value is missing"),
     ] {
         let error = StopAt::read(text, &names(&session), session.sources()).expect_err(text);

@@ -10,6 +10,7 @@ mod interrupting;
 mod measuring;
 mod one_run;
 mod outside;
+mod reaching;
 mod replaying;
 mod slices;
 mod stopping;

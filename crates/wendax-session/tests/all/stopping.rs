@@ -75,7 +75,9 @@ fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Momen
     match &stop.place {
         Where::Address(address) => return arrives && after.pc() == *address,
         Where::Step(step) => return after.steps() == *step,
-        Where::Among(from, to) => return arrives && *from <= after.pc() && after.pc() < *to,
+        Where::Among(parts) => {
+            return arrives && parts.iter().any(|&(from, to)| from <= after.pc() && after.pc() < to);
+        }
         Where::Op(name) => {
             return arrives && next_insn(after).is_some_and(|insn| insn.names().any(|known| known == name));
         }

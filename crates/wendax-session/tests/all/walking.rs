@@ -325,7 +325,8 @@ fn stepping_over_a_routine_that_takes_its_way_back_off_the_stack_stops_behind_it
     go(&mut cleans, Command::Over);
     assert_eq!(cleans.machine().pc(), Addr(0x0204));
     // It never comes back.
-    let mut leaves = self::session("start: call away\n halt\naway: add sp, 2\n jmp other\nother: inc r1\n halt\n");
+    let mut leaves =
+        self::session("start: call away\nother: inc r1\n halt\naway: add sp, 2\n jmp past\npast: jmp other\n");
     go(&mut leaves, Command::Over);
     assert_eq!(leaves.machine().pc(), Addr(address(&leaves, "other").0));
 }

@@ -15,7 +15,7 @@ impl App {
     /// The name of the routine that comes next.
     pub(crate) fn routine_here(&self) -> Option<String> {
         let session = self.session()?;
-        let label = session.image().nearest_label(session.image().routine_around(session.present_address())?.0)?;
+        let label = session.image().nearest_label(session.image().routine_at(session.present_address())?)?;
         Some(label.0.name.clone())
     }
 

@@ -152,6 +152,20 @@ impl App {
             .trouble(format!("{name} is no longer on disk: its text is here alone now, and saving writes it again"));
     }
 
+    /// Texts that have come to be what is on disk, by an undo or by hand, are no longer asked about.
+    pub(super) fn settle_conflicts(&mut self) {
+        let documents = &mut self.world.documents;
+        self.world.conflicts.retain(|(name, theirs)| {
+            let document = documents.find(name).and_then(|id| documents.get_mut(id));
+            let Some(document) = document.filter(|document| document.editor().is_some_and(|it| it.text() == *theirs))
+            else {
+                return true;
+            };
+            document.has_on_disk(theirs);
+            false
+        });
+    }
+
     /// What was asked about a file is about an older text of it by now.
     fn forget_conflict(&mut self, name: &str) {
         self.world.conflicts.retain(|(known, _)| known != name);

@@ -42,7 +42,7 @@ impl World {
     pub(crate) fn make_flow(&mut self) {
         let Some(session) = self.walk.session.as_ref().filter(|session| !session.is_running()) else { return };
         let present = session.present_address();
-        let start = session.image().routine_around(present).map_or(present, |(start, _)| start);
+        let start = session.image().routine_at(present).unwrap_or(present);
         let tally = self.tallies.present.as_ref().filter(|_| self.tallies.is_current(session));
         let wanted = Some((self.walk.sessions, session.branches(), start, tally.map(|tally| tally.to.0)));
         if self.flows.made_for == wanted {

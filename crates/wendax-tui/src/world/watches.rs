@@ -107,8 +107,8 @@ fn read(world: &World, session: &Session, before: Option<&Machine>, words: Strin
 fn used_here(session: &Session) -> Vec<String> {
     let (image, machine) = (session.image(), session.machine());
     let target = machine.target();
-    let Some((from, to)) = image.routine_around(session.present_address()) else { return Vec::new() };
-    let lines = image.lines.iter().filter(|line| from <= line.address && line.address < to);
+    let Some(routine) = image.routine_around(session.present_address()) else { return Vec::new() };
+    let lines = image.lines.iter().filter(|line| routine.contains(line.address));
     let (mut registers, mut labels) = (0, Vec::new());
     for line in lines {
         if let Some(insn) = machine.instruction_at(line.address) {
