@@ -56,16 +56,10 @@ impl Routines {
             }
             let at = routines.code[index].0;
             let before = routines.entries.range(..=at).next_back().map(|(entry, _)| *entry);
-            match before.filter(|before| !plain.contains(&at) && image.is_together(*before, at)) {
-                Some(entry) => {
-                    routines.entries.entry(entry).or_default().push(index);
-                    routines.own(entry, Some(index));
-                }
-                None => {
-                    routines.entries.insert(at, Vec::new());
-                    routines.own(at, Some(index));
-                }
-            }
+            let before = before.filter(|before| !plain.contains(&at) && image.is_together(*before, at));
+            let extra = routines.entries.entry(before.unwrap_or(at)).or_default();
+            extra.extend(before.map(|_| index));
+            routines.own(before.unwrap_or(at), Some(index));
         }
         routines
     }

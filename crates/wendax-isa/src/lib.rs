@@ -19,6 +19,6 @@ pub fn target() -> &'static Target {
 
 pub use ids::{Addr, Reg, StepNo};
 pub use target::{
-    DeviceBit, DeviceKind, DeviceRegister, FlagInfo, Leads, MemoryMap, RegisterInfo, RegisterUse, Roles, SystemCall,
-    Target,
+    DeviceBit, DeviceKind, DeviceRegister, FlagInfo, Leads, LeadsAt, MemoryMap, RegisterInfo, RegisterUse, Roles,
+    SystemCall, Target,
 };

@@ -25,7 +25,7 @@ pub struct Target {
     pub longest_code: u32,
     /// How many bytes the instruction has that these begin with, as it stands at an address, and where it leads; `None`
     /// when they are no instruction.
-    pub leads: fn(&[u8], Addr) -> Option<(u32, Leads)>,
+    pub leads: LeadsAt,
     /// Every mnemonic that can be written, in alphabetical order.
     pub mnemonics: fn() -> Vec<&'static str>,
     /// Names of traps and interrupts by number; empty where there is none.
@@ -43,6 +43,9 @@ pub struct Target {
     /// Why calls fail, by code from 1.
     pub errors: &'static [&'static str],
 }
+
+/// The length and the ways of the instruction that some bytes begin with, as it stands at an address.
+pub type LeadsAt = fn(&[u8], Addr) -> Option<(u32, Leads)>;
 
 /// Where an instruction leads, as far as it says so itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -96,7 +96,7 @@ fn a_routine_costs_in_the_tally_what_is_met_in_it() {
             .map(|place| place.times)
             .sum();
         // The shared end is met by both, and each pays for its own way through it.
-        let shared = if name == "start" { 0 } else { 1 };
+        let shared = u64::from(name != "start");
         assert_eq!(met, own + shared, "{name}: {parts:?}");
     }
 }
@@ -122,7 +122,7 @@ proptest! {
         let mut session = session(&text);
         for _ in 0..300 {
             let machine = session.machine();
-            let (pc, frame) = (machine.pc(), machine.frames().last().cloned());
+            let (pc, frame) = (machine.pc(), machine.frames().last().copied());
             let entry = frame.map_or(session.image().entry, |frame| frame.target);
             let routine = session.image().routine_around(entry).expect("it is code");
             // A routine that another one goes on into has its own beginning.

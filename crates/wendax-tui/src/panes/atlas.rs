@@ -12,8 +12,10 @@ use wendax_session::{Session, Thing, region_name};
 
 pub(super) struct Atlas;
 
-/// Signs in a row, where there is room for so many; half of it where not.
-const ACROSS: u32 = 64;
+/// Signs in a row: the first of these beside which names have room too.
+const ACROSS: [u32; 3] = [128, 64, 32];
+/// Columns for names.
+const NAMES: u32 = 48;
 /// Cells a sign may stand for.
 const SCALES: [u32; 8] = [1, 2, 4, 8, 16, 32, 64, 128];
 
@@ -34,7 +36,7 @@ impl Pane for Atlas {
         "All of memory as a map: each sign stands for some cells in order of address, as said at its head. · was never \
          written, ▫ has a value, ░ ▒ ▓ were read and written, or ran, in the run, more often the darker; ■ changed in the \
          last step or stride, ▶ is the instruction that comes next, ▼ where the stack ends, ◂ where a register points. What is not \
-         mapped is told in a row. Up, down, Shift-→ and Shift-← move the cursor, Enter shows memory there."
+         mapped, and what was never touched and has no name, is told in a row. Up, down, Shift-→ and Shift-← move the cursor, Enter shows memory there."
     }
 
     fn work(&self) -> Option<Work> {
@@ -50,23 +52,39 @@ impl Pane for Atlas {
             head(app, pen, area, PaneId::Atlas, "");
             return;
         };
-        let map = Map::of(session, area);
+        let marks = Marks::of(app, session);
+        let map = Map::of(session, &marks, area);
         let note = format!("a sign is {} cells", map.scale);
         let body = head(app, pen, area, PaneId::Atlas, if map.scale == 1 { "a sign is a cell" } else { &note });
         let cursor = Addr(u32::try_from(app.screen.panes.of(PaneId::Atlas).chosen).unwrap_or(0));
-        let marks = Marks::of(app, session);
         let rows = body.height.saturating_sub(BELOW);
         let at = map.row_of(cursor);
         let from = at.saturating_sub(usize::from(rows) * 2 / 3).min(map.rows.len().saturating_sub(usize::from(rows)));
         for (y, row) in (body.y..body.y + rows).zip(map.rows.iter().skip(from)) {
             let place = Rect { y, height: 1, ..body };
             match *row {
-                Row::Cells(start) => cells_row(session, pen, place, (start, map.scale, map.across), &marks, cursor),
-                Row::Gap(start, end) => {
+                Row::Cells(start) => {
+                    let names = names(app, session, start, start + map.across * map.scale);
+                    cells_row(session, pen, place, (start, map.scale, map.across), &marks, cursor);
+                    let x = place.x + ADDRESS + u16::try_from(map.across).unwrap_or(0) + 2;
+                    let room = place.right().saturating_sub(x + 1);
+                    pen.text(x, y, room, &fitted(&names, room), Ink::Quiet);
+                }
+                Row::Alike(start, end, kind) => {
                     let target = session.machine().target();
+                    pen.text(place.x + 1, y, ADDRESS, &target.hex_address(start), Ink::Place);
                     let last = target.hex_address(Addr(end.0 - 1));
-                    let text = format!("{}   no memory up to {last}", target.hex_address(start));
-                    pen.text(place.x + 1, y, place.width, &text, Ink::Faint);
+                    let what = match kind {
+                        Kind::Unmapped => "  no memory",
+                        Kind::Fresh => "· never written",
+                        Kind::Idle | Kind::Marked => "▫ never touched",
+                    };
+                    let at = pen.text(place.x + ADDRESS, y, place.width, &format!("{what} up to {last}"), Ink::Faint);
+                    let names = if kind == Kind::Unmapped { String::new() } else { names(app, session, start, end) };
+                    pen.text(at + 3, y, place.right().saturating_sub(at + 4), &names, Ink::Quiet);
+                    if (start..end).contains(&cursor) {
+                        pen.chosen(Rect { x: place.x + ADDRESS, width: 1, ..place });
+                    }
                 }
             }
         }
@@ -89,12 +107,12 @@ impl Pane for Atlas {
 
     fn moved(&self, app: &App, area: Rect, by: isize) -> Option<PaneState> {
         let session = app.session()?;
-        let map = Map::of(session, area);
+        let map = Map::of(session, &Marks::of(app, session), area);
         let state = app.screen.panes.of(PaneId::Atlas);
         let cursor = Addr(u32::try_from(state.chosen).unwrap_or(0));
         let row = map.row_of(cursor).saturating_add_signed(by).min(map.rows.len().saturating_sub(1));
         let chosen = match map.rows.get(row)? {
-            Row::Gap(start, _) => start.index(),
+            Row::Alike(start, ..) => start.index(),
             Row::Cells(start) => {
                 let across = (map.across * map.scale) as usize;
                 start.index() + state.chosen % across / map.scale as usize * map.scale as usize
@@ -107,7 +125,7 @@ impl Pane for Atlas {
 /// The cursor by so many signs.
 pub(crate) fn sideways(app: &App, area: Rect, by: isize) -> Option<PaneState> {
     let session = app.session()?;
-    let scale = Map::of(session, area).scale as usize;
+    let scale = Map::of(session, &Marks::of(app, session), area).scale as usize;
     let state = app.screen.panes.of(PaneId::Atlas);
     let last = session.machine().target().address_mask() as usize;
     let chosen = (state.chosen / scale * scale).saturating_add_signed(by * scale.cast_signed()).min(last);
@@ -117,11 +135,23 @@ pub(crate) fn sideways(app: &App, area: Rect, by: isize) -> Option<PaneState> {
 /// Rows below the map.
 const BELOW: u16 = 4;
 
+/// What is to be seen of a cell.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    Unmapped,
+    /// Never written.
+    Fresh,
+    /// It has a value, and nothing happened to it.
+    Idle,
+    /// Something else.
+    Marked,
+}
+
 enum Row {
     /// Cells from an address on.
     Cells(Addr),
-    /// No memory, from an address up to another.
-    Gap(Addr, Addr),
+    /// From an address up to another all is of this kind.
+    Alike(Addr, Addr, Kind),
 }
 
 struct Map {
@@ -134,12 +164,14 @@ struct Map {
 
 impl Map {
     /// The finest map that has room.
-    fn of(session: &Session, area: Rect) -> Self {
+    fn of(session: &Session, marks: &Marks, area: Rect) -> Self {
         let rows = usize::from(area.height.saturating_sub(1 + BELOW));
-        let across = if u32::from(area.width) > ACROSS + u32::from(ADDRESS) { ACROSS } else { ACROSS / 2 };
-        let maps = SCALES.iter().map(|&scale| Self::in_scale(session, scale, across));
+        let has_room = |across: &&u32| u32::from(area.width) >= **across + u32::from(ADDRESS) + NAMES;
+        let across = ACROSS.iter().find(has_room).copied().unwrap_or(ACROSS[ACROSS.len() - 1]);
+        let kinds = marks.kinds(session);
         let mut last = None;
-        for map in maps {
+        for scale in SCALES {
+            let map = Self::in_scale(session, &kinds, scale, across);
             if map.rows.len() <= rows {
                 return map;
             }
@@ -148,19 +180,29 @@ impl Map {
         last.unwrap_or(Self { rows: Vec::new(), across, scale: 1 })
     }
 
-    fn in_scale(session: &Session, scale: u32, signs: u32) -> Self {
+    fn in_scale(session: &Session, kinds: &[(Addr, Vec<Kind>)], scale: u32, signs: u32) -> Self {
         let across = signs * scale;
         let whole = session.machine().target().address_mask() + 1;
-        let regions = session.machine().regions();
         let mut rows: Vec<Row> = Vec::new();
         let mut at = 0;
         while at < whole {
             let (start, end) = (Addr(at), Addr(at + across));
-            let is_mapped = regions.iter().any(|region| region.start < end && start < region.end);
+            let mut of_row = kinds.iter().flat_map(|(from, kinds)| {
+                let place = |at: Addr| (at.max(*from) - *from) as usize;
+                kinds.get(place(start).min(kinds.len())..place(end).min(kinds.len())).unwrap_or_default()
+            });
+            let kind = match of_row.next() {
+                None => Kind::Unmapped,
+                // All cells of the row, and no other ones.
+                Some(first) if of_row.clone().all(|kind| kind == first) && of_row.count() + 1 == across as usize => {
+                    *first
+                }
+                Some(_) => Kind::Marked,
+            };
             match rows.last_mut() {
-                Some(Row::Gap(_, gap)) if !is_mapped => *gap = end,
-                _ if is_mapped => rows.push(Row::Cells(start)),
-                _ => rows.push(Row::Gap(start, end)),
+                _ if kind == Kind::Marked => rows.push(Row::Cells(start)),
+                Some(Row::Alike(_, to, last)) if *last == kind => *to = end,
+                _ => rows.push(Row::Alike(start, end, kind)),
             }
             at += across;
         }
@@ -169,7 +211,7 @@ impl Map {
 
     fn row_of(&self, address: Addr) -> usize {
         let start = |row: &Row| match row {
-            Row::Cells(start) | Row::Gap(start, _) => *start,
+            Row::Cells(start) | Row::Alike(start, ..) => *start,
         };
         self.rows.partition_point(|row| start(row) <= address).saturating_sub(1)
     }
@@ -246,6 +288,34 @@ impl Marks {
         }
     }
 
+    /// What is to be seen of each cell of the regions of memory; where a label is, something is.
+    fn kinds(&self, session: &Session) -> Vec<(Addr, Vec<Kind>)> {
+        let machine = session.machine();
+        let kind = |at: Addr| match machine.cell(at) {
+            CellState::Unmapped => Kind::Unmapped,
+            CellState::Known | CellState::Device => Kind::Idle,
+            CellState::NeverWritten => Kind::Fresh,
+        };
+        let regions = machine.regions();
+        let mut kinds: Vec<(Addr, Vec<Kind>)> =
+            regions.iter().map(|region| (region.start, region.start.up_to(region.end).map(kind).collect())).collect();
+        let labels =
+            session.image().labels().filter(|label| !label.is_private()).filter_map(wendax_image::Symbol::address);
+        let touched = self.touched.at.iter().chain(&self.ran.at).map(|place| place.0);
+        let changed = self.changed.iter().flat_map(|(from, to)| from.up_to(*to));
+        let single = [self.present, self.stack].into_iter().chain(self.pointers.iter().copied());
+        for at in labels.chain(touched).chain(changed).chain(single) {
+            for (from, kinds) in &mut kinds {
+                if at >= *from
+                    && let Some(kind) = kinds.get_mut((at - *from) as usize)
+                {
+                    *kind = Kind::Marked;
+                }
+            }
+        }
+        kinds
+    }
+
     /// The sign of some cells, and its ink.
     fn sign(&self, session: &Session, from: Addr, to: Addr) -> (&'static str, Ink) {
         let inside = |at: &Addr| (from..to).contains(at);
@@ -305,14 +375,10 @@ fn cells_row(
             pen.chosen(Rect { x, y: area.y, width: 1, height: 1 });
         }
     }
-    let x = area.x + ADDRESS + u16::try_from(across).unwrap_or(0) + 2;
-    let names = names(session, start, start + across * scale);
-    let room = area.right().saturating_sub(x + 1);
-    pen.text(x, area.y, room, &fitted(&names, room), Ink::Quiet);
 }
 
-/// The regions that begin or go on in a row, and the labels that begin in it.
-fn names(session: &Session, from: Addr, to: Addr) -> String {
+/// The regions that begin in a row, and the labels that begin in it, with how often what stands there ran or was touched.
+fn names(app: &App, session: &Session, from: Addr, to: Addr) -> String {
     let regions = session.machine().regions();
     let mut parts: Vec<String> = regions
         .iter()
@@ -327,8 +393,17 @@ fn names(session: &Session, from: Addr, to: Addr) -> String {
         .filter(|(at, _)| (from..to).contains(at))
         .collect();
     labels.sort_unstable();
-    parts.extend(labels.into_iter().map(|(_, name)| name.to_owned()));
-    parts.join(" ")
+    let times = |at: Addr, name: &str| {
+        let tally = app.world.tallies.present.as_ref()?;
+        let ran = tally.places.iter().find(|place| place.address == at).map(|place| place.times);
+        let touched = || tally.labels.iter().find(|label| label.name == name).map(|label| label.read + label.written);
+        ran.or_else(touched).filter(|times| *times > 0)
+    };
+    parts.extend(labels.into_iter().map(|(at, name)| match times(at, name) {
+        Some(times) => format!("{name} {}×", grouped(times)),
+        None => name.to_owned(),
+    }));
+    parts.join("  ")
 }
 
 /// What is known of the cells under the cursor.

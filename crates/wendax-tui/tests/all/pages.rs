@@ -59,12 +59,17 @@ fn the_atlas_maps_memory_and_leads_into_it() {
     let mut stage = Stage::new(YARD);
     stage.keys(":atlas_all_of_memory");
     shows(&mut stage, "no memory up to");
-    shows(&mut stage, "data: wagons sum");
+    shows(&mut stage, "data:  wagons  sum");
+    shows(&mut stage, "· never written up to FDFF   stack:");
+    shows(&mut stage, "▫ never touched up to FFFF   devices:");
     shows(&mut stage, "▶");
     hides(&mut stage, "▓▓");
     // What ran and what was touched, the loop and its words most often.
     stage.keys("g");
-    shows(&mut stage, "0200   ▒▒▒▒▒▒▒▶▒▓▓▓▓▓▓▓▒▒ ");
+    shows(&mut stage, "0200   ▒▒▒▒▒▒▒▒▒▒▒▒▒▒▶▒▒▒▓▓▓▓▓▓▓▓▓▓▓▓▓▓▒▒▒▒");
+    // With how often each was come to; the stack is no longer one piece.
+    shows(&mut stage, "start 1×  total 1×");
+    shows(&mut stage, "never written up to FDBF");
     // What was changed just now, and where a register points.
     stage.keys("G");
     shows(&mut stage, "◂");
