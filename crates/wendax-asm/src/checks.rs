@@ -242,7 +242,8 @@ fn odd_words(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec
         if follows {
             continue;
         }
-        let message = format!("these words lie at the odd address {:04X}, where `ldw` cannot load them", line.address);
+        let message =
+            format!("these words lie at the odd address 0x{:04X}, where `ldw` cannot load them", line.address);
         let mut diagnostic = diagnostic(codes::ODD_WORD, line.span, message).with_expected("`.align 2` before them");
         if statement.unfolded.is_none() {
             let start = sources.file(line.span.file).line_start(line.line);

@@ -182,7 +182,7 @@ fn word_of_expressions(word: &str) -> Option<GuideEntry> {
 /// A trap or interrupt by its name.
 fn trap(word: &str) -> Option<GuideEntry> {
     let number = TARGET.traps.iter().position(|name| !name.is_empty() && *name == word)?;
-    let lines = vec![format!("its vector is the word at {:04X}; wendax guide traps says more", 2 * number)];
+    let lines = vec![format!("its vector is the word at 0x{:04X}; wendax guide traps says more", 2 * number)];
     Some(GuideEntry { title: format!("{word}: trap {number:X}"), lines, example: None, see: vec!["traps".to_owned()] })
 }
 

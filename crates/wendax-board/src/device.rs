@@ -139,10 +139,10 @@ impl Device {
                 let from = u64::from(self.base) + u64::from(*offset);
                 let cells = from..from + value.len() as u64;
                 if cells.end > wendax_isa::target().memory_size() {
-                    return Err(format!("the bytes at {from:04X} lie outside memory"));
+                    return Err(format!("the bytes at 0x{from:04X} lie outside memory"));
                 }
                 if cells.clone().any(|cell| self.given.contains(&cell)) {
-                    return Err(format!("address {from:04X} is given twice"));
+                    return Err(format!("address 0x{from:04X} is given twice"));
                 }
                 self.given.extend(cells);
             }

@@ -40,7 +40,7 @@ pub enum SendError {
         why: String,
     },
     /// The board holds something else than was sent.
-    #[error("what the board holds from {at:04X} on is not what was sent: it was spoilt on the way; send it again")]
+    #[error("what the board holds from 0x{at:04X} on is not what was sent: it was spoilt on the way; send it again")]
     Differs {
         /// Where the part begins.
         at: u32,

@@ -44,8 +44,8 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
         if region.start > before {
             let text = format!(
                 "{} \u{2013} {}   no memory, {} bytes",
-                target.hex_address(before),
-                target.hex_address(Addr(region.start.0 - 1)),
+                target.marked_address(before),
+                target.marked_address(Addr(region.start.0 - 1)),
                 grouped((region.start - before).into())
             );
             scene.put((left, y + LINE - 4.0), &text, Ink::Faint);
@@ -62,8 +62,8 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
         scene.put((left + 10.0, y + LINE), region_name(region.kind), Ink::Place).bold();
         let range = format!(
             "{} \u{2013} {}   {} bytes, {} of them with a value",
-            target.hex_address(region.start),
-            target.hex_address(Addr(region.end.0 - 1)),
+            target.marked_address(region.start),
+            target.marked_address(Addr(region.end.0 - 1)),
             grouped(size.into()),
             grouped(known(session, region.start, region.end))
         );

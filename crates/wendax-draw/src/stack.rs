@@ -20,7 +20,7 @@ pub fn stack(session: &Session) -> Scene {
         "at step {}, {} words, sp = {}",
         grouped(session.now().0),
         words.len(),
-        target.hex_address(machine.stack_pointer())
+        target.marked_address(machine.stack_pointer())
     );
     let mut scene = Scene::new("stack", &note);
     let left = MARGIN + 60.0;
@@ -108,7 +108,7 @@ fn bracket(
     let name = match depth.checked_sub(1).and_then(|index| frames.get(index)) {
         Some(frame) => match session.image().nearest_label(frame.target) {
             Some((symbol, 0)) => symbol.name.clone(),
-            _ => session.machine().target().hex_address(frame.target),
+            _ => session.machine().target().marked_address(frame.target),
         },
         None => "outside of routines".to_owned(),
     };

@@ -106,6 +106,16 @@ impl Target {
         format!("{address:0width$X}", width = (self.address_bits / 4) as usize)
     }
 
+    /// A word where decimal numbers stand too: `0x0312`.
+    pub fn marked(&self, word: u32) -> String {
+        format!("0x{}", self.hex(word))
+    }
+
+    /// An address where decimal numbers stand too: `0x0312`.
+    pub fn marked_address(&self, address: Addr) -> String {
+        format!("0x{}", self.hex_address(address))
+    }
+
     /// What lies at multiples of a word and of a unit of code.
     pub fn align(&self, address: Addr) -> Addr {
         Addr(address.0 & !(self.word_bytes() - 1) & self.address_mask())

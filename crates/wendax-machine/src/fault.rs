@@ -84,20 +84,20 @@ impl std::fmt::Display for FaultKind {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match *self {
             Self::Illegal { word: 0 } => write!(f, "the word 0000 is no instruction: this looks like empty memory"),
-            Self::Illegal { word } => write!(f, "the word {word:04X} is no instruction"),
+            Self::Illegal { word } => write!(f, "the word 0x{word:04X} is no instruction"),
             Self::Misaligned { address, fetch: true } => {
-                write!(f, "there is no instruction at the odd address {address:04X}")
+                write!(f, "there is no instruction at the odd address 0x{address:04X}")
             }
             Self::Misaligned { address, fetch: false } => {
-                write!(f, "a word cannot lie at the odd address {address:04X}")
+                write!(f, "a word cannot lie at the odd address 0x{address:04X}")
             }
-            Self::Read { address } => write!(f, "address {address:04X} may not be read"),
-            Self::Write { address } => write!(f, "address {address:04X} may not be written"),
-            Self::Execute { address } => write!(f, "what lies at {address:04X} may not be run"),
-            Self::DeviceByte { address } => write!(f, "the device register at {address:04X} takes words only"),
+            Self::Read { address } => write!(f, "address 0x{address:04X} may not be read"),
+            Self::Write { address } => write!(f, "address 0x{address:04X} may not be written"),
+            Self::Execute { address } => write!(f, "what lies at 0x{address:04X} may not be run"),
+            Self::DeviceByte { address } => write!(f, "the device register at 0x{address:04X} takes words only"),
             Self::DivideByZero => write!(f, "a division by zero"),
             Self::TrapEntry { number, address } => {
-                write!(f, "trap {number:X} could not be entered: the stack at {address:04X} may not be written")
+                write!(f, "trap {number:X} could not be entered: the stack at 0x{address:04X} may not be written")
             }
         }
     }

@@ -106,7 +106,19 @@ struct State {
     answer: Option<u32>,
     /// The status the program ended with.
     finished: Option<u16>,
+    by_hand: FlagsByHand,
 }
+
+/// Flags that were set by hand since an instruction wrote those of their kind.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct FlagsByHand {
+    flags: u16,
+    /// Who wrote those of each kind before, as in [`Cpu::flag_writers`].
+    before: [u16; 3],
+}
+
+/// The flags of each kind, in the order of [`Cpu::flag_writers`].
+const FLAG_KINDS: [u16; 3] = [w16::C, w16::Z | w16::N | w16::V, w16::I];
 
 impl State {
     /// It is another one, but for the counters of steps and cycles.
@@ -202,6 +214,7 @@ impl Machine {
                 found: None,
                 answer: None,
                 finished: None,
+                by_hand: FlagsByHand { flags: 0, before: [NOBODY; 3] },
             },
             memory,
             slots: Slots::new(),
@@ -269,11 +282,12 @@ impl Machine {
 
     /// Who last set a flag, by its bit; `None` when nobody did.
     pub fn flag_writer(&self, bit: u32) -> Option<Writer> {
-        let [carry, result, interrupt] = self.state.cpu.flag_writers;
-        let writer = match bit {
-            bit if bit == u32::from(w16::C) => carry,
-            bit if bit == u32::from(w16::I) => interrupt,
-            _ => result,
+        let kind = FLAG_KINDS.iter().position(|kind| u32::from(*kind) & bit != 0).unwrap_or(1);
+        let FlagsByHand { flags, before } = self.state.by_hand;
+        let writer = match self.state.cpu.flag_writers[kind] {
+            // Of several flags of a kind a person may have set one.
+            PERSON if u32::from(flags) & bit == 0 => before[kind],
+            writer => writer,
         };
         match writer {
             NOBODY => None,
@@ -616,8 +630,18 @@ impl Machine {
                 }
             }
             Event::SetFlags(flags) => {
-                self.state.cpu.flags = word(*flags) & ALL_FLAGS;
-                self.state.cpu.flag_writers = [PERSON; 3];
+                let State { cpu, by_hand, .. } = &mut self.state;
+                let new = word(*flags) & ALL_FLAGS;
+                let changed = std::mem::replace(&mut cpu.flags, new) ^ new;
+                let kinds = FLAG_KINDS.iter().zip(&mut cpu.flag_writers).zip(&mut by_hand.before);
+                for ((kind, writer), before) in kinds.filter(|((kind, _), _)| changed & **kind != 0) {
+                    if *writer != PERSON {
+                        *before = *writer;
+                        by_hand.flags &= !kind;
+                    }
+                    by_hand.flags |= changed & kind;
+                    *writer = PERSON;
+                }
             }
             Event::SetByte(address, value) => {
                 let address = narrow(*address);

@@ -186,7 +186,7 @@ fn not_utf8(bytes: &[u8], error: std::str::Utf8Error) -> FileError {
     let valid = error.valid_up_to();
     let line = bytes[..valid].split(|&byte| byte == b'\n').count();
     let byte = bytes.get(valid).copied().unwrap_or(0);
-    FileError(format!("line {line}: the byte {byte:02X} is no UTF-8; save the source as UTF-8"))
+    FileError(format!("line {line}: the byte 0x{byte:02X} is no UTF-8; save the source as UTF-8"))
 }
 
 /// What an error of the system means, in plain words where they are known.
@@ -241,7 +241,7 @@ mod tests {
         assert_eq!(&*files.text("a.asm").unwrap(), "ret ; longer");
         std::fs::write(&place, b"a\nb\xFF").unwrap();
         files.look_again();
-        assert!(files.text("a.asm").unwrap_err().0.starts_with("line 2: the byte FF"));
+        assert!(files.text("a.asm").unwrap_err().0.starts_with("line 2: the byte 0xFF"));
         assert!(files.text("none.asm").unwrap_err().0.contains("no such file"));
         assert!(files.bytes("").unwrap_err().0.contains("folder"));
     }

@@ -194,7 +194,7 @@ impl<'a> Teller<'a> {
     /// what it points to.
     fn value(&self, value: u32) -> String {
         if let Some(name) = self.label(Addr(value)).filter(|_| Addr(value) >= self.target.map.vectors_end) {
-            return format!("{} ({name})", self.target.hex(value));
+            return format!("{} ({name})", self.target.marked(value));
         }
         let plain = number_words(self.target, value);
         match self.base {
@@ -211,7 +211,7 @@ impl<'a> Teller<'a> {
         let named = self.label(address).is_some();
         let is_address = self.meanings.register(register) == Meaning::Address;
         if is_address && !named && address >= self.target.map.vectors_end {
-            format!("{} ({value})", self.target.hex_address(address))
+            format!("{} ({value})", self.target.marked_address(address))
         } else {
             self.value(value)
         }
@@ -332,7 +332,7 @@ impl<'a> Teller<'a> {
         sentences.push(format!(
             "the flags and the way back, {}, go onto the stack at {}; interrupts are off until it returns",
             self.place(back),
-            self.target.hex_address(slot)
+            self.target.marked_address(slot)
         ));
     }
 
@@ -365,7 +365,7 @@ impl<'a> Teller<'a> {
             Op::Mov => {
                 let same = self.same(Reg(insn.a), result);
                 let whole = self.address_of_data(insn).map(|(name, there)| {
-                    format!("{d} becomes {}, the address of {name}{same}; {there}", self.target.hex(result))
+                    format!("{d} becomes {}, the address of {name}{same}; {there}", self.target.marked(result))
                 });
                 vec![whole.unwrap_or_else(|| format!("{d} becomes {}{same}", self.source(insn)))]
             }
@@ -414,7 +414,7 @@ impl<'a> Teller<'a> {
 
     fn device_or_place(&self, address: Addr) -> String {
         match self.target.device(address) {
-            Some(device) => format!("{} ({})", self.target.hex_address(address), device.name),
+            Some(device) => format!("{} ({})", self.target.marked_address(address), device.name),
             None => self.place(address),
         }
     }
@@ -514,12 +514,12 @@ impl<'a> Teller<'a> {
             format!("{}, which is not set and reads 0,", self.register(insn.a))
         };
         let at = Addr(effects.register(self.target.roles.stack).map_or(0, |change| change.new));
-        vec![format!("puts {what} onto the stack at {}", self.target.hex_address(at))]
+        vec![format!("puts {what} onto the stack at {}", self.target.marked_address(at))]
     }
 
     fn access_place(&self) -> String {
         let address = self.machine.access_at(self.machine.pc()).map_or(Addr::FIRST, |access| access.address);
-        self.target.hex_address(address)
+        self.target.marked_address(address)
     }
 
     fn returning(&self, effects: &Effects) -> String {
@@ -527,7 +527,7 @@ impl<'a> Teller<'a> {
         let sp = self.machine.stack_pointer();
         let left = self.machine.frames().last().filter(|frame| frame.slot == sp).map_or(String::new(), |frame| {
             let routine = self.label(frame.target).unwrap_or_else(|| "the routine".to_owned());
-            format!(": {routine} is left ({} at {})", entered(frame), self.target.hex_address(frame.site))
+            format!(": {routine} is left ({} at {})", entered(frame), self.target.marked_address(frame.site))
         });
         format!("returns to {}{line}{left}", self.place(effects.next))
     }
@@ -584,7 +584,7 @@ impl<'a> Teller<'a> {
             Some(Writer::Instruction(address)) => {
                 let line = line_words(self.session, address);
                 let line =
-                    line.map_or_else(|| format!("at {}", self.target.hex_address(address)), |l| format!("on {l}"));
+                    line.map_or_else(|| format!("at {}", self.target.marked_address(address)), |l| format!("on {l}"));
                 match instruction_text(self.session, address) {
                     Some(text) => format!("set by `{text}` {line}"),
                     None => format!("set by what stood {line}"),
@@ -622,7 +622,7 @@ impl<'a> Teller<'a> {
         }
         let number = u32::from(insn.value);
         let Some(call) = self.target.call(number) else {
-            return Some(format!("there is no system call {number:02X}"));
+            return Some(format!("there is no system call 0x{number:02X}"));
         };
         let mut text = format!("{}: {}", call.name, call.meaning);
         for (register, what) in call.takes {
@@ -735,7 +735,7 @@ impl<'a> Teller<'a> {
         }
         let word = Addr(self.machine.word(sp));
         if word != frame.back {
-            let (was, is) = (self.target.hex_address(frame.back), self.target.hex_address(word));
+            let (was, is) = (self.target.marked_address(frame.back), self.target.marked_address(word));
             let by = match last_write(self.session, Thing::Cells(sp, sp + self.target.word_bytes()), self.session.now())
             {
                 Some(LastWriter::Step(effects)) => {

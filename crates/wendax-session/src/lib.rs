@@ -90,7 +90,7 @@ pub use values::{At, Names, device_word};
 pub use wendax_machine::FlagsChange;
 pub use words::{
     by_hand_words, change_words, dropped_words, file_words, interrupt_words, line_words, lines_words, note_name, place,
-    state_words, tone_words,
+    state_words, tone_words, values_words,
 };
 
 // The properties of time once more, with checkpoints every few steps (see `history::INTERVAL`).

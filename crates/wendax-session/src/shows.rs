@@ -266,7 +266,7 @@ impl Show {
                     let what = match word.kind {
                         WordKind::Return(frame) => {
                             let name = session.image().label_at(frame.target).map(|symbol| symbol.name.clone());
-                            let name = name.unwrap_or_else(|| target.hex_address(frame.target));
+                            let name = name.unwrap_or_else(|| target.marked_address(frame.target));
                             format!("way back from {name}")
                         }
                         WordKind::Saved(register) => format!("pushed {}", target.register_name(register)),
@@ -285,7 +285,8 @@ impl Show {
                 let before = steps.iter().filter(|effects| effects.step < session.now());
                 let last: Vec<_> = before
                     .map(|effects| {
-                        let place = line_words(session, effects.pc).unwrap_or_else(|| target.hex_address(effects.pc));
+                        let place =
+                            line_words(session, effects.pc).unwrap_or_else(|| target.marked_address(effects.pc));
                         let text = crate::code_text(session, effects.pc, effects.code).unwrap_or_default();
                         let did = change_words(session, effects).join(", ");
                         (effects.step.0, format!("{place}  {text}"), did)
@@ -421,7 +422,7 @@ impl Shown {
                 if let ([value], [_]) = (cells.values.as_slice(), cells.parts.as_slice()) {
                     return vec![format!("{name} = {}", cells.words(0, *value, target).trim_start())];
                 }
-                let mut lines = vec![format!("{name}, at {}", target.hex_address(cells.address))];
+                let mut lines = vec![format!("{name}, at {}", target.marked_address(cells.address))];
                 let width = match cells.parts.as_slice() {
                     [1] => 16,
                     [_] => 8,

@@ -128,8 +128,8 @@ impl<'a> At<'a> {
         let masked = address & i64::from(self.machine.target().address_mask());
         let at = Addr::try_from(masked).map_err(|error| error.to_string())?;
         match self.machine.cell(at) {
-            CellState::Unmapped => Err(format!("there is no memory at {at:04X}")),
-            CellState::NeverWritten => Err(format!("nothing was ever written at {at:04X}")),
+            CellState::Unmapped => Err(format!("there is no memory at 0x{at:04X}")),
+            CellState::NeverWritten => Err(format!("nothing was ever written at 0x{at:04X}")),
             CellState::Known | CellState::Device => Ok(at),
         }
     }

@@ -7,15 +7,16 @@ use crate::instruction::instruction_text;
 use crate::journey::State;
 use crate::numbers::counted;
 use crate::session::{ByHand, Dropped, Session};
+use crate::stops::Thing;
 use std::fmt::Write as _;
 use wendax_image::Image;
 use wendax_isa::Target;
 use wendax_isa::{Addr, DeviceKind, Reg};
 use wendax_machine::{Awaited, Came, Event, FileDeed, FileMode, Interrupt, LEVERS, StepKind, Writer};
 
-/// An address with its name: `0310 (total)`.
+/// An address with its name: `0x0310 (total)`.
 pub fn place(image: &Image, target: &Target, address: Addr) -> String {
-    let hex = target.hex_address(address);
+    let hex = target.marked_address(address);
     match image.place_name(address) {
         Some(name) => format!("{hex} ({name})"),
         None => hex,
@@ -39,9 +40,9 @@ pub(crate) fn told(session: &Session, address: Addr) -> String {
     let line = line_words(session, address);
     match (text, line) {
         (Some(text), Some(line)) => format!("`{text}` on {line}"),
-        (Some(text), None) => format!("`{text}` at {}", session.machine().target().hex_address(address)),
+        (Some(text), None) => format!("`{text}` at {}", session.machine().target().marked_address(address)),
         (None, Some(line)) => line,
-        (None, None) => format!("what stood at {}", session.machine().target().hex_address(address)),
+        (None, None) => format!("what stood at {}", session.machine().target().marked_address(address)),
     }
 }
 
@@ -54,9 +55,9 @@ pub fn lines_words(session: &Session, addresses: &[Addr]) -> String {
         (Some(first), Some(last), _) => format!("lines {first} to {last}"),
         (_, _, [first, .., last]) => {
             let target = session.machine().target();
-            format!("{} to {}", target.hex_address(*first), target.hex_address(*last))
+            format!("{} to {}", target.marked_address(*first), target.marked_address(*last))
         }
-        (_, _, [only]) => session.machine().target().hex_address(*only),
+        (_, _, [only]) => session.machine().target().marked_address(*only),
         _ => String::new(),
     }
 }
@@ -114,21 +115,28 @@ pub fn by_hand_words(session: &Session, change: &ByHand) -> String {
         let (was, now) = register_words(session, register, change.was, value);
         return format!("{} was {was}, set by hand to {now}", target.register_name(register));
     }
+    if let Event::SetFlags(now) = &change.event {
+        let was = change.was.unwrap_or(0);
+        let told = target.flags.iter().filter(|flag| (was ^ now) & flag.bit != 0).map(|flag| {
+            let is = |flags: u32| u8::from(flags & flag.bit != 0);
+            format!("{} was {}, set by hand to {}", flag.name, is(was), is(*now))
+        });
+        let told: Vec<String> = told.collect();
+        return if told.is_empty() { "the flags stay as they are".to_owned() } else { told.join("; ") };
+    }
     let (name, new) = match change.event {
-        Event::SetFlags(flags) => ("the flags".to_owned(), flag_letters(target, flags)),
-        Event::SetByte(address, value) => (format!("[{}]", target.hex_address(address)), value.to_string()),
-        Event::Levers(levers) => ("the levers".to_owned(), target.hex(levers)),
+        Event::SetByte(address, value) => (format!("[{}]", target.marked_address(address)), value.to_string()),
+        Event::Levers(levers) => ("the levers".to_owned(), target.marked(levers)),
         // The former was told above, and the others are no changes by hand.
-        Event::SetRegister(..) | Event::Typed(_) | Event::InputEnds => return String::new(),
+        Event::SetRegister(..) | Event::SetFlags(_) | Event::Typed(_) | Event::InputEnds => return String::new(),
         Event::Clock(_) | Event::Waited | Event::File(..) => return String::new(),
     };
     let was = match (change.was, &change.event) {
         (None, _) => "not set".to_owned(),
-        (Some(was), Event::SetFlags(_)) => flag_letters(target, was),
-        (Some(was), Event::Levers(_)) => target.hex(was),
+        (Some(was), Event::Levers(_)) => target.marked(was),
         (Some(was), _) => was.to_string(),
     };
-    let verb = if matches!(change.event, Event::SetFlags(_) | Event::Levers(_)) { "were" } else { "was" };
+    let verb = if matches!(change.event, Event::Levers(_)) { "were" } else { "was" };
     format!("{name} {verb} {was}, set by hand to {new}")
 }
 
@@ -141,22 +149,17 @@ fn lever_words(was: u32, now: u32) -> String {
     if words.is_empty() { "the levers stay as they are".to_owned() } else { words.join(", ") }
 }
 
-/// What came from outside did to a device register: `lever 4 moved up`, `console state 0002 → 0003`.
+/// What came from outside did to a device register: `lever 4 moved up`, `console state 0x0002 → 0x0003`.
 pub(crate) fn came_words(target: &Target, came: &Came) -> String {
     if target.device(came.address).is_some_and(|device| device.kind == DeviceKind::Levers) {
         return lever_words(came.old, came.new);
     }
     let name = device_name(target, came.address);
-    format!("{name} {} → {}", target.hex(came.old), target.hex(came.new))
+    format!("{name} {} → {}", target.marked(came.old), target.marked(came.new))
 }
 
 fn device_name(target: &Target, address: Addr) -> String {
-    target.device(address).map_or_else(|| target.hex_address(address), |device| device.name.to_owned())
-}
-
-fn flag_letters(target: &Target, flags: u32) -> String {
-    let on: String = target.flags.iter().filter(|flag| flags & flag.bit != 0).map(|flag| flag.name).collect();
-    if on.is_empty() { "all 0".to_owned() } else { on }
+    target.device(address).map_or_else(|| target.marked_address(address), |device| device.name.to_owned())
 }
 
 /// A word where it stands among decimal numbers: with its value as a signed number when that is another one.
@@ -170,8 +173,18 @@ pub(crate) fn number_words(target: &Target, value: u32) -> String {
 fn both_words(session: &Session, holds_address: bool, was: Option<u32>, now: u32) -> (String, String) {
     let target = session.machine().target();
     let is_address = holds_address || is_label(session, now) || was.is_some_and(|was| is_label(session, was));
-    let words = |value: u32| if is_address { format!("0x{}", target.hex(value)) } else { number_words(target, value) };
+    let words = |value: u32| if is_address { target.marked(value) } else { number_words(target, value) };
     (was.map_or("not set".to_owned(), words), words(now))
+}
+
+/// What a thing was and is, in one base: `120 → 0`, `0x0430 → 0x0300`; of what was never set it is said.
+pub fn values_words(session: &Session, thing: Thing, was: Option<u32>, now: u32) -> (String, String) {
+    let word = session.machine().target().word_bytes();
+    match thing {
+        Thing::Register(register) => register_words(session, register, was, now),
+        Thing::Cells(from, to) if to - from == word => both_words(session, false, was, now),
+        Thing::Flag(_) | Thing::Cells(..) => (was.map_or("not set".to_owned(), |was| was.to_string()), now.to_string()),
+    }
 }
 
 /// The same for a register: some hold addresses by their role.
@@ -186,7 +199,7 @@ fn is_label(session: &Session, word: u32) -> bool {
     address >= session.machine().target().map.vectors_end && session.image().label_at(address).is_some()
 }
 
-/// What a step was when it was more than an instruction: `interrupt timer (8) → 0220 (tick)`.
+/// What a step was when it was more than an instruction: `interrupt timer (8) → 0x0220 (tick)`.
 fn kind_words(session: &Session, effects: &Effects) -> Option<String> {
     let target = session.machine().target();
     let handler = || place(session.image(), target, effects.next);
@@ -227,7 +240,7 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
             changes.push(format!("{} left below sp", counted(change.new.len() as u64, "byte", "bytes")));
             continue;
         }
-        let hex = target.hex_address(change.address);
+        let hex = target.marked_address(change.address);
         let name = session.image().label_at(change.address).map_or(hex, |symbol| symbol.name.clone());
         let word = target.word_bytes() as usize;
         let was = change.was_known.then(|| change.old_value());
@@ -247,9 +260,9 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
     for change in effects.devices.iter().filter(|change| !is_entry || change.old != change.new) {
         let name = device_name(target, change.address);
         changes.push(if change.old == change.new {
-            format!("{name} {} again", target.hex(change.new))
+            format!("{name} {} again", target.marked(change.new))
         } else {
-            format!("{name} {} → {}", target.hex(change.old), target.hex(change.new))
+            format!("{name} {} → {}", target.marked(change.old), target.marked(change.new))
         });
     }
     for flag in target.flags {
@@ -283,7 +296,7 @@ pub fn interrupt_words(session: &Session, interrupt: &Interrupt) -> String {
     let machine = session.machine();
     let target = machine.target();
     let allowed = target.interrupts_flag.is_none_or(|bit| machine.flags() & bit != 0);
-    let vector = || target.hex_address(target.vector_of(interrupt.number));
+    let vector = || target.marked_address(target.vector_of(interrupt.number));
     match (interrupt.asks, interrupt.handler) {
         (true, None) => format!("waits: it has no handler, since its vector at {} is 0", vector()),
         (true, Some(_)) if !allowed => format!("waits: interrupts are off{}", off_since(session)),

@@ -223,7 +223,7 @@ impl App {
         let place = match session.image().nearest_label(from) {
             Some((symbol, 0)) => symbol.name.clone(),
             Some((symbol, offset)) if offset < 256 => format!("{} + {offset}", symbol.name),
-            _ => format!("0x{}", target.hex_address(from)),
+            _ => target.marked_address(from),
         };
         if from + 1 == to { format!("byte [{place}]") } else { format!("[{place}]") }
     }
@@ -243,7 +243,7 @@ impl App {
                     (Some(device), _) => device.name.to_owned(),
                     (None, Some((symbol, 0))) => symbol.name.clone(),
                     (None, Some((symbol, offset))) if offset < 256 => format!("{} + {offset}", symbol.name),
-                    (None, _) => target.hex_address(from),
+                    (None, _) => target.marked_address(from),
                 };
                 if from + 1 == to { format!("byte [{label}]") } else { label }
             }
@@ -498,7 +498,7 @@ impl App {
         let target = session.machine().target();
         match self.screen.preferences.numbers {
             Numbers::Decimal => target.signed(value).to_string(),
-            Numbers::Hexadecimal => target.hex(value),
+            Numbers::Hexadecimal => target.marked(value),
         }
     }
 

@@ -42,7 +42,7 @@ pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
         let byte = error.as_bytes().get(valid).copied().unwrap_or(0);
         let place = path.display();
         Failure {
-            text: format!("{place}:{line}: the byte {byte:02X} is no UTF-8; save the source as UTF-8"),
+            text: format!("{place}:{line}: the byte 0x{byte:02X} is no UTF-8; save the source as UTF-8"),
             status: crate::status::PROBLEMS,
             is_about_output: false,
         }
@@ -221,7 +221,7 @@ mod tests {
         let wrong = text_of(Path::new("a.asm"), b"nop\n\nn\xE9p".to_vec()).unwrap_err();
         assert_eq!(
             (wrong.text.as_str(), wrong.status),
-            ("a.asm:3: the byte E9 is no UTF-8; save the source as UTF-8", crate::status::PROBLEMS)
+            ("a.asm:3: the byte 0xE9 is no UTF-8; save the source as UTF-8", crate::status::PROBLEMS)
         );
         assert_eq!(text_of(Path::new("a"), "ö".into()).unwrap(), "ö");
     }

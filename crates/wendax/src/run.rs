@@ -343,7 +343,7 @@ fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
     let place = match (line, image.place_name(pc)) {
         (Some(line), Some(place)) => format!("{name}:{}: at {place}", line.line),
         (Some(line), None) => format!("{name}:{}", line.line),
-        (None, _) => format!("{name}: at {}", target.hex_address(pc)),
+        (None, _) => format!("{name}: at {}", target.marked_address(pc)),
     };
     let (mut text, status) = match end {
         End::Program(State::Finished(status)) => return status.to_le_bytes()[0],

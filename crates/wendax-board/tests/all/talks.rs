@@ -49,7 +49,7 @@ fn each_line_is_answered_by_one_that_says_whether_it_was_done() {
     assert_eq!(said(&mut device, "hello\n?!\n"), ["- no such command: ? : = ! are known"; 2]);
     // Two bytes at 0200: `halt`.
     assert_eq!(said(&mut device, ":020200000200FA\n"), ["+"]);
-    assert_eq!(said(&mut device, ":020200000200FA\n"), ["- address 0200 is given twice"]);
+    assert_eq!(said(&mut device, ":020200000200FA\n"), ["- address 0x0200 is given twice"]);
     assert_eq!(said(&mut device, ":020200000200FB\n"), ["- the checksum of the record does not fit"]);
     let answer = &said(&mut device, ":02zz\n")[0];
     assert!(answer.starts_with("- no record: "), "{answer}");
@@ -204,13 +204,13 @@ fn a_board_that_keeps_the_protocol_badly_is_told_of() {
     assert_eq!((record.as_str(), why.as_str()), (records.lines().next().expect("a record"), "spoilt"));
     assert_eq!(asked.matches(&record).count(), 3);
     // One that was there already the second time had come though its answer did not.
-    let mut answers = vec![HELLO, "- spoilt\n", "- address 0200 is given twice\n"];
+    let mut answers = vec![HELLO, "- spoilt\n", "- address 0x0200 is given twice\n"];
     answers.extend(std::iter::repeat_n("+\n", count - 1));
     answers.push(right);
     let (came, _) = sent(&answers);
     came.expect("it is there");
     // The first time it is a refusal like any other.
-    let (came, _) = sent(&[HELLO, "- address 0200 is given twice\n", "- no\n", "- no\n"]);
+    let (came, _) = sent(&[HELLO, "- address 0x0200 is given twice\n", "- no\n", "- no\n"]);
     assert!(matches!(came, Err(SendError::Refused { number: 1, .. })), "{came:?}");
 }
 

@@ -71,7 +71,7 @@ impl Machine {
                 }
                 Some(b'x') => {
                     let distance = insn.value.cast_signed() / 2;
-                    format!("{distance:+}, to {:04X}", insn.target(super::narrow(address)))
+                    format!("{distance:+}, to 0x{:04X}", insn.target(super::narrow(address)))
                 }
                 Some(b'w') => format!("{} ({})", insn.value, insn.value.cast_signed()),
                 _ if meaning == wendax_isa::w16::FIXED_DIGITS => insn.row().names.join(" or "),

@@ -41,7 +41,7 @@ fn writer(session: &Session, writer: &LastWriter) -> String {
 /// The way that led to where there is no instruction.
 fn how_it_came_here(session: &Session) -> String {
     let target = session.machine().target();
-    let hex = target.hex_address(session.machine().pc());
+    let hex = target.marked_address(session.machine().pc());
     let Some(last) = session.last_step() else { return "the program begins there".to_owned() };
     if last.returned {
         return wrong_return(session, last);
@@ -66,8 +66,8 @@ fn wrong_return(session: &Session, last: &Effects) -> String {
     let mut text = format!(
         "{} took {} from the stack at {} for the way back",
         told(session, last.pc),
-        target.hex(last.next.0),
-        target.hex_address(slot)
+        target.marked(last.next.0),
+        target.marked_address(slot)
     );
     match last_write(session, Thing::Cells(slot, slot + target.word_bytes()), last.step) {
         Some(found) => text.push_str(&format!("; it was put there {}", writer(session, &found))),
@@ -92,7 +92,7 @@ fn base(session: &Session, insn: Insn) -> Vec<String> {
         Op::Push | Op::Pop | Op::PushFl | Op::PopFl | Op::Call | Op::CallReg | Op::Ret | Op::Reti => stack,
         _ => return Vec::new(),
     };
-    let value = session.machine().target().hex(session.machine().register(register));
+    let value = session.machine().target().marked(session.machine().register(register));
     vec![register_since(session, register, &value)]
 }
 
@@ -110,7 +110,7 @@ fn stack_limit(session: &Session, insn: Insn, address: Addr) -> Option<Vec<Strin
     let machine = session.machine();
     let target = machine.target();
     let stack = machine.regions().into_iter().find(|region| region.kind == RegionKind::Stack)?;
-    let hex = |address| target.hex_address(address);
+    let hex = |address| target.marked_address(address);
     match insn.op() {
         Op::Push | Op::PushFl | Op::Call | Op::CallReg if address + target.word_bytes() == stack.start => {
             let mut sentences = vec![format!(

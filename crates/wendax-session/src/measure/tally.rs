@@ -405,7 +405,7 @@ impl Tally {
                 .collect(),
             calls: events(&counts.calls, |number| match target.call(number) {
                 Some(call) => call.name.to_owned(),
-                None => format!("{number:02X}"),
+                None => format!("0x{number:02X}"),
             }),
             traps: events(&counts.traps, |number| target.trap_name(number)),
             interrupts: events(&counts.interrupts, |number| target.trap_name(number)),
@@ -463,7 +463,7 @@ fn kinds<'a>(places: impl Iterator<Item = &'a PlaceCount>) -> Vec<KindTally> {
 
 /// A place by the label before it; by its address where there is none.
 pub(super) fn name_of(image: &Image, target: &Target, address: Addr) -> String {
-    image.place_name(address).unwrap_or_else(|| target.hex_address(address))
+    image.place_name(address).unwrap_or_else(|| target.marked_address(address))
 }
 
 /// The routines, dearest first, and where each one of the counts has come to stand.
@@ -618,7 +618,7 @@ fn region_tally(region: &Region, cells: &[CellCount]) -> RegionTally {
 }
 
 fn device_name(target: &Target, address: Addr) -> String {
-    target.device(address).map_or_else(|| target.hex_address(address), |register| register.name.to_owned())
+    target.device(address).map_or_else(|| target.marked_address(address), |register| register.name.to_owned())
 }
 
 fn labels(cells: &[CellCount], image: &Image, target: &Target, regions: &[Region]) -> Vec<LabelTally> {

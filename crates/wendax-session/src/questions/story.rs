@@ -78,12 +78,15 @@ pub struct Chart {
     pub changes: u64,
 }
 
-/// A value of a thing as a chart reads it: registers are signed numbers, so that a small negative one lies below; flags,
-/// cells, and the registers that lead to the stack are not.
+/// A value of a thing as a chart reads it: registers and words of memory are signed numbers, so that a small negative one
+/// lies below; flags, single cells, device registers, and the registers that lead to the stack are not.
 pub fn charted(target: &Target, thing: Thing, value: u32) -> i64 {
     let leads = |register| register == target.roles.stack || Some(register) == target.roles.frame;
     match thing {
         Thing::Register(register) if !leads(register) => target.signed(value).into(),
+        Thing::Cells(from, to) if to - from == target.word_bytes() && target.device(from).is_none() => {
+            target.signed(value).into()
+        }
         Thing::Register(_) | Thing::Flag(_) | Thing::Cells(..) => value.into(),
     }
 }
@@ -291,7 +294,7 @@ impl Story {
     }
 
     fn add_by_hand(&mut self, session: &Session) {
-        for edit in session.edits().into_iter().filter(|edit| is_set_by(self.thing, &edit.event)) {
+        for edit in session.edits().into_iter().filter(|edit| is_set_by(self.thing, edit)) {
             // Done at the present moment, it is behind it.
             let is_before = edit.step <= self.at;
             let changes = &mut self.changes;
@@ -381,14 +384,14 @@ fn latest(session: &Session, thing: Thing, at: StepNo, step: Option<Toucher>) ->
 /// The last change by hand of a thing at these steps.
 pub(super) fn set_by_hand(session: &Session, thing: Thing, since: StepNo, at: StepNo) -> Option<ByHand> {
     let edits = session.edits().into_iter().rev();
-    edits.take_while(|edit| edit.step >= since).find(|edit| edit.step <= at && is_set_by(thing, &edit.event))
+    edits.take_while(|edit| edit.step >= since).find(|edit| edit.step <= at && is_set_by(thing, edit))
 }
 
 /// A change by hand is of this thing.
-fn is_set_by(thing: Thing, event: &Event) -> bool {
-    match (thing, event) {
+fn is_set_by(thing: Thing, edit: &ByHand) -> bool {
+    match (thing, &edit.event) {
         (Thing::Register(wanted), Event::SetRegister(register, _)) => wanted == *register,
-        (Thing::Flag(_), Event::SetFlags(_)) => true,
+        (Thing::Flag(bit), Event::SetFlags(flags)) => edit.was.is_none_or(|was| (was ^ flags) & bit != 0),
         (Thing::Cells(from, to), Event::SetByte(address, _)) => (from..to).contains(address),
         _ => false,
     }

@@ -115,13 +115,13 @@ fn values_are_shown_in_each_form() {
         ("r9", vec!["r9: not set"]),
         ("total", vec!["total = -7"]),
         ("name", vec!["name = \"Ostrey \\\"yard\\\"\""]),
-        ("list", vec!["list, at 0300", "   0       1     -2    300"]),
+        ("list", vec!["list, at 0x0300", "   0       1     -2    300"]),
         (
             "pairs as records 2 of byte byte",
-            vec!["pairs as records 2 of byte byte, at 0306", "   0  01 02", "   1  03 04"],
+            vec!["pairs as records 2 of byte byte, at 0x0306", "   0  01 02", "   1  03 04"],
         ),
         ("met * 2", vec!["met * 2 = 14"]),
-        ("[0x5000]", vec!["[0x5000]: there is no memory at 5000"]),
+        ("[0x5000]", vec!["[0x5000]: there is no memory at 0x5000"]),
         ("flags", vec!["C 0  Z 0  N 0  V 0  I 0"]),
         ("stack", vec!["FDFE  020A  way back from change"]),
     ] {

@@ -113,7 +113,7 @@ fn a_jump_names_the_line_that_set_its_flags() {
     let explanation = explain(&session);
     assert_eq!(
         explanation.sentences,
-        ["taken: wants Z = 1, Z is 1; goes to 0200 (start)", "set by `cmp r1, 5` on line 2"]
+        ["taken: wants Z = 1, Z is 1; goes to 0x0200 (start)", "set by `cmp r1, 5` on line 2"]
     );
 }
 
@@ -137,10 +137,10 @@ fn a_full_and_an_empty_stack_are_named() {
     let sentences = explain(&deep).sentences;
     assert_eq!(
         sentences[..2],
-        ["fails: address EDFE may not be written", "the stack is full: it ends at EE00, 2048 routines deep"]
+        ["fails: address 0xEDFE may not be written", "the stack is full: it ends at 0xEE00, 2048 routines deep"]
     );
     let empty = explain(&session("start: pop r1\n halt")).sentences;
-    assert_eq!(empty[1], "the stack is empty: nothing lies above FDFF");
+    assert_eq!(empty[1], "the stack is empty: nothing lies above 0xFDFF");
 }
 
 #[test]
@@ -173,7 +173,7 @@ fn wrong_returns_and_values_never_set_are_cautioned() {
     );
     assert_eq!(caution("start: mov r1, r7\n halt", 0).as_deref(), Some("r7 was never given a value"));
     let unwritten = "start: ldw r1, [room]\n halt\n.data\nroom: .space 2";
-    assert_eq!(caution(unwritten, 0).as_deref(), Some("nothing was ever written at 0300 (room)"));
+    assert_eq!(caution(unwritten, 0).as_deref(), Some("nothing was ever written at 0x0300 (room)"));
 }
 
 /// Causes of the fault a program ends with.
@@ -187,22 +187,22 @@ fn causes(text: &str) -> Vec<String> {
 #[test]
 fn a_fault_tells_where_it_began() {
     let wrong = causes("start: call sub\n halt\nsub: mov r6, 0x6568\n push r6\n ret\n");
-    let told = "`ret` on line 5 took 6568 from the stack at FDFC for the way back; it was put there by `push r6` on line 4 at step 2";
+    let told = "`ret` on line 5 took 0x6568 from the stack at 0xFDFC for the way back; it was put there by `push r6` on line 4 at step 2";
     assert_eq!(wrong, [told]);
     let over = causes("start: call sub\n halt\nsub: lea r1, [sp + 0]\n mov r2, 0x100\n stw [r1], r2\n ret\n");
     assert!(over[0].ends_with("it was put there by `stw [r1], r2` on line 5 at step 3"), "{over:?}");
     let full = causes("start: call down\n halt\ndown: push r1\n call down\n ret\n");
-    assert_eq!(full[0], "the stack is full: it ends at EE00, 1024 routines deep");
-    assert_eq!(full[1], "1023 of them are of 0204 (down), called by `call down` on line 4");
+    assert_eq!(full[0], "the stack is full: it ends at 0xEE00, 1024 routines deep");
+    assert_eq!(full[1], "1023 of them are of 0x0204 (down), called by `call down` on line 4");
     let past = causes("start: mov r1, 1\n inc r1\n");
     assert!(
         past[0].contains("ran past the end of the code: the last instruction that ran is `inc r1` on line 2"),
         "{past:?}"
     );
     let wild = causes("start: mov r3, 0x9000\n jmp r3\n");
-    assert_eq!(wild, ["`jmp r3` on line 2 went to 9000"]);
+    assert_eq!(wild, ["`jmp r3` on line 2 went to 0x9000"]);
     let base = causes("start: mov r3, 0x9000\n nop\n ldw r1, [r3]\n halt\n");
-    assert_eq!(base, ["r3 holds 9000, set by `mov r3, 0x9000` on line 1 at step 0"]);
+    assert_eq!(base, ["r3 holds 0x9000, set by `mov r3, 0x9000` on line 1 at step 0"]);
     assert_eq!(causes("start: div r1, r7\n halt\n"), ["r7 was never set, and reads 0"]);
 }
 
@@ -216,7 +216,7 @@ fn cautions_at_a_return_look_at_the_way_back_itself() {
     let popped = "start: call sub\n halt\nsub: pop r1\n push r1\n ret\n";
     assert_eq!(caution(popped, 3), Some("no routine was called; the stack holds r1 that was pushed".to_owned()));
     let over = "start: call sub\n halt\nsub: mov r2, 0x123\n stw [0xFDFE], r2\n ret\n";
-    let wanted = "the way back was 0202 and was written over with 0123, by `stw [0xFDFE], r2` on line 4";
+    let wanted = "the way back was 0x0202 and was written over with 0x0123, by `stw [0xFDFE], r2` on line 4";
     assert_eq!(caution(over, 3).as_deref(), Some(wanted));
     let handler = "start: mov r1, h\n stw [12], r1\n brk\n halt\nh: ret\n";
     let wanted = "a handler returns with `reti`: the flags stay on the stack";
@@ -234,10 +234,10 @@ fn interrupts_and_traps_of_the_programs_own_are_told_by_name_with_their_handler(
             && let wendax_machine::StepKind::Interrupt(number) = effects.kind
         {
             assert_eq!((number, told.text.as_str()), (8, "interrupt timer (8)"));
-            assert!(told.sentences[0].contains("its handler at 021A (tick) takes over"), "{:?}", told.sentences);
+            assert!(told.sentences[0].contains("its handler at 0x021A (tick) takes over"), "{:?}", told.sentences);
             go(&mut session, Command::Step);
             let words = wendax_session::change_words(&session, session.last_step().expect("it was taken"));
-            assert_eq!(words[0], "interrupt timer (8) → 021A (tick)");
+            assert_eq!(words[0], "interrupt timer (8) → 0x021A (tick)");
             return;
         }
         go(&mut session, Command::Step);
@@ -280,7 +280,7 @@ fn the_account_speaks_as_the_source_does() {
     let (line, _) = text(".macro TWICE r\n inc {r}\n inc {r}\n.endmacro\nstart: TWICE r4\n halt\n", 1);
     assert_eq!(line, "inc r4");
     let (line, sentences) = text("start: add sp, 4\n halt\n", 0);
-    assert_eq!((line.as_str(), sentences[0].as_str()), ("add sp, 4", "sp becomes FE00 (65024) + 4 = FE04 (65028)"));
+    assert_eq!((line.as_str(), sentences[0].as_str()), ("add sp, 4", "sp becomes 0xFE00 (65024) + 4 = 0xFE04 (65028)"));
 }
 
 #[test]
@@ -288,10 +288,10 @@ fn device_registers_are_told_as_they_are_read_back() {
     let mut session = session("start: mov r1, 7\n stw [0xFF24], r1\n halt\n");
     go(&mut session, Command::Step);
     let told = explain(&session).sentences[0].clone();
-    assert_eq!(told, "the device register FF24 (timer control) becomes 3; it was 0; 7 is stored");
+    assert_eq!(told, "the device register 0xFF24 (timer control) becomes 3; it was 0; 7 is stored");
     go(&mut session, Command::Step);
     let words = wendax_session::change_words(&session, session.last_step().expect("it was taken"));
-    assert_eq!(words, ["timer control 0000 → 0003"]);
+    assert_eq!(words, ["timer control 0x0000 → 0x0003"]);
 }
 
 #[test]

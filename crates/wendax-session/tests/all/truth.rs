@@ -261,8 +261,10 @@ proptest! {
                         let effects = session.last_step().expect("a step was taken");
                         follow_flags(&mut known, &before, effects);
                         for change in session.changes_by_hand() {
-                            if let Event::SetFlags(_) = change.event {
-                                known = "CZNVI".chars().map(|flag| (flag, Writer::Person)).collect();
+                            if let (Event::SetFlags(now), Some(was)) = (&change.event, change.was) {
+                                let target = session.machine().target();
+                                let set = target.flags.iter().filter(|flag| (was ^ now) & flag.bit != 0);
+                                known.extend(set.map(|flag| (flag.name, Writer::Person)));
                             }
                         }
                         writers.insert(now + 1, known);
@@ -283,7 +285,13 @@ proptest! {
                 Action::Flags(flags) => {
                     if by_hand(&mut session, Event::SetFlags(flags.into()), &mut states) {
                         writers.retain(|step, _| *step < now);
-                        writers.insert(now, "CZNVI".chars().map(|flag| (flag, Writer::Person)).collect());
+                        // What became another one, and nothing else.
+                        let changed = before.flags() ^ session.machine().flags();
+                        let set = before.target().flags.iter().filter(|flag| changed & flag.bit != 0);
+                        if let Some(mut known) = known {
+                            known.extend(set.map(|flag| (flag.name, Writer::Person)));
+                            writers.insert(now, known);
+                        }
                     }
                 }
                 Action::Byte(address, value) => {

@@ -81,7 +81,7 @@ fn place(app: &App, session: &Session) -> String {
     let line = image.line_at(pc).map_or(String::new(), |line| format!(", {}", app.place_words(line)));
     match image.place_name(pc) {
         Some(name) => name + &line,
-        None => session.machine().target().hex_address(pc),
+        None => session.machine().target().marked_address(pc),
     }
 }
 

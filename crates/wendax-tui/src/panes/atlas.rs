@@ -419,7 +419,7 @@ fn about_cursor(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, cur
             let size = region.end - region.start;
             format!("{place}, in {} ({} bytes)", region_name(region.kind), grouped(size.into()))
         }
-        None => format!("{}: no memory", target.hex_address(cursor)),
+        None => format!("{}: no memory", target.marked_address(cursor)),
     };
     let bytes: Vec<String> =
         cursor
@@ -459,8 +459,7 @@ fn about_cursor(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, cur
     for (y, text) in (area.y + 1..area.bottom()).zip([&first, &second.join("; ")]) {
         pen.text(area.x + 1, y, room, &fitted(text, room), Ink::Text);
     }
-    let legend =
-        "· never written  ▫ has a value  ░▒▓ touched or run  ■ changed just now  ▶ comes next  ▼ stack  ◂ pointed to";
+    let legend = "· never written  ▫ a value  ░▒▓ touched, ran  ■ changed just now  ▶ next  ▼ stack  ◂ pointed to";
     if area.height >= 4 {
         pen.text(area.x + 1, area.y + 3, room, &fitted(legend, room), Ink::Faint);
     }

@@ -71,7 +71,7 @@ impl Pane for Calls {
 fn row(app: &App, session: &Session, pen: &Pen<'_>, routine: &Routine) -> Vec<Span<'static>> {
     let (image, target, frame) = (session.image(), session.machine().target(), &routine.frame);
     let name =
-        image.label_at(frame.target).map_or_else(|| target.hex_address(frame.target), |found| found.name.clone());
+        image.label_at(frame.target).map_or_else(|| target.marked_address(frame.target), |found| found.name.clone());
     let how = match frame.kind {
         FrameKind::Call => {
             let given = routine.arguments.iter().map(|(register, value)| {
@@ -85,7 +85,8 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, routine: &Routine) -> Vec<Sp
         FrameKind::Interrupt(number) => format!("interrupt {}", target.trap_name(number)),
         FrameKind::Trap(number) => format!("trap {}", target.trap_name(number)),
     };
-    let back = image.line_at(frame.back).map_or_else(|| target.hex_address(frame.back), |line| app.place_words(line));
+    let back =
+        image.line_at(frame.back).map_or_else(|| target.marked_address(frame.back), |line| app.place_words(line));
     let words = match routine.words {
         1 => "1 word".to_owned(),
         words => format!("{words} words"),

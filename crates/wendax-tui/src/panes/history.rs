@@ -10,7 +10,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Span;
 use wendax_machine::{Event, StepKind, StepNo};
 use wendax_session::grouped;
-use wendax_session::{Answer, Change, Changes, Command, Session, Story, Thing, Toucher, code_text};
+use wendax_session::{Answer, Change, Changes, Command, Session, Story, Thing, Toucher, code_text, values_words};
 
 pub(super) struct History;
 
@@ -131,21 +131,11 @@ fn note(app: &App, story: &Story) -> String {
     format!("{name} · looking, {} %", done * 100 / all.max(1))
 }
 
-/// A value of a thing.
-fn value(session: &Session, thing: Thing, value: u32) -> String {
-    let target = session.machine().target();
-    match thing {
-        Thing::Flag(_) => value.to_string(),
-        Thing::Cells(from, to) if from + 1 == to => format!("{value:02X}"),
-        Thing::Register(_) | Thing::Cells(..) => target.hex(value),
-    }
-}
-
 fn toucher_words(app: &App, session: &Session, toucher: &Toucher) -> String {
     let machine = session.machine();
     let target = machine.target();
     let line = session.image().line_at(toucher.pc);
-    let place = line.map_or_else(|| target.hex_address(toucher.pc), |line| app.place_words(line));
+    let place = line.map_or_else(|| target.marked_address(toucher.pc), |line| app.place_words(line));
     let what = match toucher.kind {
         StepKind::Interrupt(number) => format!("interrupt {}", target.trap_name(number)),
         StepKind::Trap(number) => format!("trap {}", target.trap_name(number)),
@@ -161,11 +151,11 @@ fn answer_words(app: &App, session: &Session, thing: Thing, answer: &Answer) -> 
         Answer::ByHand(edit) => (format!("by hand at step {}", grouped(edit.step.0)), Ink::Fresh),
         Answer::Step(toucher) => {
             let values = match toucher.old {
-                Some(old) if old != toucher.new => {
-                    format!("   {} → {}", value(session, thing, old), value(session, thing, toucher.new))
+                Some(old) if old == toucher.new => "   the same again".to_owned(),
+                old => {
+                    let (was, new) = values_words(session, thing, old, toucher.new);
+                    format!("   {was} → {new}")
                 }
-                Some(_) => "   the same again".to_owned(),
-                None => format!("   {}", value(session, thing, toucher.new)),
             };
             let words = toucher_words(app, session, toucher);
             (format!("step {}  {words}{values}", grouped(toucher.step.0)), Ink::Text)
@@ -184,22 +174,23 @@ fn change_row(
 ) -> Vec<Span<'static>> {
     let (step, values, words) = match change {
         Change::Step(toucher) => {
-            let old = toucher.old.map_or_else(|| "····".to_owned(), |old| value(session, thing, old));
-            let values = format!("{old:>4} → {:<4}", value(session, thing, toucher.new));
+            let (was, new) = values_words(session, thing, toucher.old, toucher.new);
+            let values = format!("{was:>7} → {new:<7}");
             (toucher.step, values, toucher_words(app, session, toucher))
         }
         Change::ByHand(edit) => {
-            let new = match edit.event {
-                Event::SetRegister(_, value) | Event::SetFlags(value) | Event::SetByte(_, value) => value,
+            let new = match (&edit.event, thing) {
+                (Event::SetFlags(flags), Thing::Flag(bit)) => u32::from(flags & bit != 0),
+                (Event::SetRegister(_, value) | Event::SetByte(_, value), _) => *value,
                 _ => 0,
             };
-            (edit.step, format!("     → {:<4}", value(session, thing, new)), "set by hand".to_owned())
+            (edit.step, format!("        → {:<7}", values_words(session, thing, None, new).1), "set by hand".to_owned())
         }
     };
     vec![
         pen.span(format!("{:>12}  ", grouped(step.0)), if is_past { Ink::Quiet } else { Ink::Time }),
         pen.span(format!("{values}  "), Ink::Text),
-        pen.span(fitted(&words, room.saturating_sub(32)), Ink::Place),
+        pen.span(fitted(&words, room.saturating_sub(38)), Ink::Place),
     ]
 }
 
@@ -211,7 +202,7 @@ fn chart(pen: &mut Pen<'_>, area: Rect, changes: &Changes, session: &Session, th
     let range = range.reduce(|one, other| (one.0.min(other.0), one.1.max(other.1)));
     let Some((least, most)) = range else { return };
     let end = |value: i64| match (thing, u32::try_from(value)) {
-        (Thing::Register(register), Ok(address)) if register == target.roles.stack => target.hex(address),
+        (Thing::Register(register), Ok(address)) if register == target.roles.stack => target.marked(address),
         _ => value.to_string(),
     };
     let ends = format!("{} … {}", end(least), end(most));

@@ -145,7 +145,7 @@ fn register_row(
         Some(change) => {
             // What the new value is comes first, and what was there where there is room for both.
             let was =
-                if change.was_known { format!("was {}", target.hex(change.old)) } else { "was not set".to_owned() };
+                if change.was_known { format!("was {}", target.marked(change.old)) } else { "was not set".to_owned() };
             let what = points_to(session, meanings.register(register), value, room);
             let both = format!("{what}  {was}");
             match () {

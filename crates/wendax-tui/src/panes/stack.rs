@@ -106,7 +106,7 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
             let name = session
                 .image()
                 .label_at(frame.target)
-                .map_or_else(|| target.hex_address(frame.target), |s| s.name.clone());
+                .map_or_else(|| target.marked_address(frame.target), |s| s.name.clone());
             let line = session.image().line_at(frame.site).map_or(String::new(), |line| app.place_words(line));
             let how = match (frame.kind, line.is_empty()) {
                 (FrameKind::Call, true) => String::new(),

@@ -114,7 +114,8 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, row: Row, room: u16) -> Vec<
     let number = pen.span(format!("{mark}{:>11}  ", grouped(step.0)), if is_present { Ink::Time } else { Ink::Quiet });
     let Some(effects) = app.world.trail.effects(step) else { return vec![number] };
     let place = session.image().line_at(effects.pc);
-    let place = place.map_or_else(|| session.machine().target().hex_address(effects.pc), |line| app.place_words(line));
+    let place =
+        place.map_or_else(|| session.machine().target().marked_address(effects.pc), |line| app.place_words(line));
     let text = what(session, effects);
     let did = change_words(session, effects).join(", ");
     let left = room.saturating_sub(18 + PLACE + TEXT + 6);

@@ -129,7 +129,7 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
             pen.fitted(x, area.y, room, why, Ink::Trouble);
         }
         Ok(reading @ Reading::Cells(cells)) if is_table(reading) => {
-            let text = format!("at {}", session.machine().target().hex_address(cells.address));
+            let text = format!("at {}", session.machine().target().marked_address(cells.address));
             let used = WORDS + 2 + width(&text);
             pen.fitted(x, area.y, room, &text, Ink::Quiet);
             writer(app, pen, Rect { height: 1, ..area }, row, used);

@@ -52,7 +52,7 @@ pub(crate) fn found(app: &App, query: &str) -> Vec<Place> {
         let Some(session) = app.session() else { break };
         let target = session.machine().target();
         let name = session.image().label_at(routine.frame.target);
-        let name = name.map_or_else(|| target.hex_address(routine.frame.target), |label| label.name.clone());
+        let name = name.map_or_else(|| target.marked_address(routine.frame.target), |label| label.name.clone());
         let site = session.image().line_at(routine.frame.site).map_or(String::new(), |piece| app.place_words(piece));
         places.push(Place { words: name, what: "call", place: site, ink: Ink::Time, to });
     }

@@ -6,7 +6,7 @@ use crate::panes::{PaneId, Work};
 use crate::screen::Tone;
 use crate::world::World;
 use wendax_machine::StepNo;
-use wendax_session::{Answer, Command, Session, Story, Thing};
+use wendax_session::{Answer, Command, Session, Story, Thing, values_words};
 
 impl App {
     /// Shows the changes of a thing.
@@ -110,7 +110,8 @@ impl App {
                 return self.screen.trouble(format!("nothing wrote {thing}{since}"));
             }
             Answer::Step(toucher) => {
-                let new = self.session().map_or(String::new(), |session| session.machine().target().hex(toucher.new));
+                let new = |session| values_words(session, story.thing(), None, toucher.new).1;
+                let new = self.session().map_or(String::new(), new);
                 (toucher.step, format!("here {thing} becomes {new}"))
             }
             Answer::ByHand(edit) => (edit.step, format!("here {thing} was set by hand")),

@@ -203,7 +203,7 @@ impl World {
         let align = session.machine().target().code_align;
         match stop.place {
             Where::Address(at) | Where::Entered(at) | Where::Left(at) if !at.is_multiple_of(align) => {
-                Err(format!("there is no instruction at the odd address {at:04X}"))
+                Err(format!("there is no instruction at the odd address 0x{at:04X}"))
             }
             _ => Ok(stop),
         }

@@ -42,7 +42,7 @@ fn a_change_in_a_fold_is_seen() {
     stage.keys("Right Right");
     shows(&mut stage, "0322  00 00 00 00 00 00 34 12  0000 0000 0000 1234");
     shows(&mut stage, "the same 2 more times");
-    shows(&mut stage, "[0328] 0 → 4660");
+    shows(&mut stage, "[0x0328] 0 → 4660");
     stage.keys("Right Right");
     shows(&mut stage, "r6→ 0312");
 }
@@ -89,7 +89,7 @@ fn registers_show_old_values_signs_characters_and_where_they_point() {
     shows(&mut stage, "r2  006B    107  'k'");
     shows(&mut stage, "last step  r1 65531 (-5) again; nothing else");
     stage.keys("Right");
-    shows(&mut stage, "•r1  0006      6  was FFFB");
+    shows(&mut stage, "•r1  0006      6  was 0xFFFB");
 }
 
 #[test]
@@ -97,7 +97,7 @@ fn flags_say_what_they_mean_and_who_set_them() {
     let mut stage = Stage::new("start: mov r1, 5\n cmp r1, 5\n jeq start\n halt\n");
     stage.keys("Right Right");
     shows(&mut stage, "•Z  1   was zero, equal    was 0  by line 2");
-    shows(&mut stage, "taken: wants Z = 1, Z is 1; goes to 0200 (start)");
+    shows(&mut stage, "taken: wants Z = 1, Z is 1; goes to 0x0200 (start)");
     shows(&mut stage, "set by `cmp r1, 5` on line 2");
 }
 
@@ -207,7 +207,7 @@ fn breakpoints_can_be_at_addresses_and_are_cleared_at_once() {
     stage.keys("a").text("wagon_weight").keys("Enter");
     shows(&mut stage, "the run stops at: wagon_weight");
     stage.keys("a").text("0x0203").keys("Enter");
-    shows(&mut stage, "no instruction at the odd address 0203");
+    shows(&mut stage, "no instruction at the odd address 0x0203");
     stage.keys("Esc g").text("5\n0\n");
     shows(&mut stage, "paused: wagon_weight");
     shows(&mut stage, "wagon_weight, line 67");
@@ -368,4 +368,21 @@ fn a_topic_shows_its_example_once() {
     stage.keys("?").text("numbers");
     shows(&mut stage, "about numbers");
     assert_eq!(rows_with(&mut stage, "65535 is greater than 1").len(), 1);
+}
+
+#[test]
+fn a_flag_set_by_hand_is_told_of_alone() {
+    let mut stage = Stage::new("start:  cmp r1, 5\n        jz start\n        halt\n");
+    stage.keys("Right =").text("Z = 1").keys("Enter");
+    let screen = stage.screen();
+    let row = |name: &str| {
+        let row = screen.lines().find(|line| line.contains(&format!("{name}  ")) && line.contains(" by "));
+        row.unwrap_or_else(|| panic!("{name}\n{screen}")).to_owned()
+    };
+    assert!(row("Z").contains("by hand"), "{screen}");
+    for other in ["C", "N", "V"] {
+        assert!(row(other).contains("by line 1"), "{other}: {screen}");
+    }
+    shows(&mut stage, "Z was 0, set by hand to 1");
+    shows(&mut stage, "I  0   not set yet");
 }

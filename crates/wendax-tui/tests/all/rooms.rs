@@ -129,8 +129,8 @@ fn numbers_have_the_form_that_is_preferred() {
     let mut stage = Stage::new("start: mov r6, 300\n push r6\n halt\n");
     stage.app = stage.app.clone().with_preferences(preferences);
     stage.keys("Right Right");
-    shows(&mut stage, "pushed r6 = 012C");
-    shows(&mut stage, "r6 012C");
+    shows(&mut stage, "pushed r6 = 0x012C");
+    shows(&mut stage, "r6 0x012C");
 }
 
 #[test]

@@ -85,7 +85,7 @@ fn memory_is_searched_shown_as_numbers_and_saved() {
     stage.keys(":").text("save part memory").keys("Enter Ctrl-U").text("weights as bytes 6 to part.bin").keys("Enter");
     stage.keys(":").text("save part memory").keys("Enter Ctrl-U").text("weights as words 3 to part.txt").keys("Enter");
     assert_eq!(stage.written[0], ("part.bin".to_owned(), vec![5, 0, 0xF9, 0xFF, 0x2C, 1]));
-    assert_eq!(stage.written[1].1, b"weights as words 3, at 0300\n   0       5     -7    300\n");
+    assert_eq!(stage.written[1].1, b"weights as words 3, at 0x0300\n   0       5     -7    300\n");
     stage.keys("g :").text("save trail").keys("Enter Ctrl-U").text("t.csv").keys("Enter");
     let text = String::from_utf8(stage.written[2].1.clone()).expect("it is text");
     assert!(text.starts_with("step,address") && text.lines().count() == 22, "{text}");

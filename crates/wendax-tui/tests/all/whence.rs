@@ -26,7 +26,7 @@ fn enter_on_a_register_goes_to_who_wrote_it() {
     shows(&mut stage, "finished");
     // r2 is the third register.
     stage.keys("Tab Down Down Enter");
-    shows(&mut stage, "here r2 becomes 000A");
+    shows(&mut stage, "here r2 becomes 10");
     shows(&mut stage, "next, line 2");
     stage.keys("(");
     shows(&mut stage, "finished");
@@ -36,7 +36,7 @@ fn enter_on_a_register_goes_to_who_wrote_it() {
     shows(&mut stage, "there is no moment to go forth to");
     // What was set by hand was set by hand.
     stage.keys("=").text("7").keys("Enter Right H");
-    shows(&mut stage, "here r2 becomes 0008");
+    shows(&mut stage, "here r2 becomes 8");
     stage.keys("Up Up Up Down Down H");
     shows(&mut stage, "here r2 was set by hand");
     stage.keys("Home H");
@@ -49,7 +49,7 @@ fn a_chart_has_the_range_of_what_there_was_and_the_stack_pointer_leads_somewhere
     stage.keys("g h").text("r1").keys("Enter");
     shows(&mut stage, "-1 … 5");
     stage.keys("h").text("sp").keys("Enter");
-    shows(&mut stage, "FDFE … FE00");
+    shows(&mut stage, "0xFDFE … 0xFE00");
 }
 
 #[test]
@@ -70,7 +70,7 @@ fn the_changes_of_a_word_of_the_stack_are_listed() {
     shows(&mut stage, "line 4");
     stage.keys("h").text("total").keys("Enter");
     shows(&mut stage, "total · 4 changes");
-    shows(&mut stage, "0000 → 0004");
+    shows(&mut stage, "0 → 4");
     stage.keys("Down Down Down Enter");
     shows(&mut stage, "step 2 of");
     stage.keys("(");
@@ -97,14 +97,14 @@ fn a_long_search_tells_how_far_it_is_and_is_given_up() {
     while stage.app.has_work() {
         stage.message(wendax_tui::Message::Work);
     }
-    shows(&mut stage, "here r5 becomes 0007");
+    shows(&mut stage, "here r5 becomes 7");
 }
 
 #[test]
 fn the_memory_has_a_cursor_that_asks() {
     let mut stage = Stage::new(SUMS);
     stage.keys("g m").keys("Enter H");
-    shows(&mut stage, "here total becomes 000A");
+    shows(&mut stage, "here total becomes 10");
     stage.keys("m").text("label").keys("Enter Shift-Right H");
     shows(&mut stage, "nothing wrote byte [label + 1]");
     stage.keys("Up H");

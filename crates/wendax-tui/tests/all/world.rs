@@ -63,7 +63,8 @@ fn keys_are_struck_one_by_one_and_the_page_tells_how_interrupts_fared() {
     stage.text("/idle:").keys("Enter .").keys(":strike_keys_each").text("xq").keys("Esc");
     shows(&mut stage, "typed here: \"x\"");
     stage.keys("Right L L");
-    for wanted in ["console state", "a key waits, ready to print, keys interrupt", "handler 02EE (key)", "lever mask"] {
+    for wanted in ["console state", "a key waits, ready to print, keys interrupt", "handler 0x02EE (key)", "lever mask"]
+    {
         shows(&mut stage, wanted);
     }
     stage.keys("g");

@@ -196,9 +196,9 @@ fn what_comes_from_outside_meets_stops_and_its_step_tells_of_it() {
     let trail = run(folder.path(), "run looks.asm --events levers.jsonl --trail -", "").out;
     assert!(trail.lines().nth(50).is_some_and(|row| row.contains("lever 2 moved up")), "{trail}");
     let trail = run(folder.path(), "run keys.asm --events typed.jsonl --trail -", "").out;
-    assert!(trail.lines().nth(50).is_some_and(|row| row.contains("console state 0002 → 0003")), "{trail}");
+    assert!(trail.lines().nth(50).is_some_and(|row| row.contains("console state 0x0002 → 0x0003")), "{trail}");
     let shown = run(folder.path(), "run keys.asm --events typed.jsonl --until '51 steps' --show 'last 1'", "").out;
-    assert!(shown.contains("console data 0000 → 006B"), "{shown}");
+    assert!(shown.contains("console data 0x0000 → 0x006B"), "{shown}");
 }
 
 #[test]

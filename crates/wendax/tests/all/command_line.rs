@@ -129,7 +129,7 @@ fn problems_go_to_standard_error_and_nothing_is_written() {
     assert!(!folder.path("p.bin").exists());
     let (status, _, err) = told(&mut wendax(&["run"], &[&folder.file("u.asm", b"nop\nn\xFFp\n")]));
     assert_eq!(status, 111);
-    assert!(err.contains("u.asm:2: the byte FF is no UTF-8"), "{err}");
+    assert!(err.contains("u.asm:2: the byte 0xFF is no UTF-8"), "{err}");
 }
 
 #[test]

@@ -260,7 +260,7 @@ fn wrong_use_of_build_image_and_format_is_told_with_what_would_be_right() {
     folder.file("bad.elf", b"\x7FELF\x01\x01\x01");
     told(&["run", "bad.elf"], 111, "it is no whole ELF file");
     folder.file("c.asm", b"start: \xFF\n");
-    told(&["run", "c.asm"], 111, "c.asm:1: the byte FF is no UTF-8");
+    told(&["run", "c.asm"], 111, "c.asm:1: the byte 0xFF is no UTF-8");
     told(&["format", "c.asm"], 111, "is no UTF-8");
     // Objects are linked by a manifest that names them.
     assert_eq!(run(folder.0.path(), &["build", "b.asm", "-o", "b.o"]).0, 0);
