@@ -35,6 +35,14 @@ pub(crate) fn column_of(line: &str, place: usize) -> usize {
     at
 }
 
+/// The column behind a piece of a line that begins in column `at`.
+pub(crate) fn behind(piece: &str, at: usize) -> usize {
+    if piece.is_ascii() && !piece.contains('\t') {
+        return at + piece.len();
+    }
+    piece.graphemes(true).fold(at, |at, grapheme| at + grapheme_width(grapheme, at))
+}
+
 /// The character of a line that is shown in a column of cells; one past the last for columns behind the line.
 pub(crate) fn place_at(line: &str, column: usize) -> usize {
     let (mut at, mut characters) = (0, 0);

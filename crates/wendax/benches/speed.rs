@@ -1166,10 +1166,75 @@ fn key_to_frame(c: &mut Criterion) {
     group.finish();
 }
 
+/// What a key takes until its screen is drawn, where there is much of something: the slowest and the middle one.
+fn keys() {
+    use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+    let key = |code| Message::Key(KeyEvent::new(code, KeyModifiers::NONE));
+    let table = |signs: usize| {
+        let row: Vec<String> = (0..signs / 4).map(|number| format!("{:>2}", number % 90)).collect();
+        format!("start:  mov r1, 5\n        jmp start\ntable:  .byte {}\nend:    nop\n", row.join(", "))
+    };
+    let watched: Vec<String> = (0..500).map(|number| format!("r{} + {number}", number % 12)).collect();
+    let cases: [(&str, String, Vec<String>, &[char], Option<String>); 5] = [
+        ("6 000 lines, 200 stops", long_source(6_000), Vec::new(), &['\u{2192}', '\u{2190}', '\u{2193}'], None),
+        ("50 000 lines", long_source(50_000), Vec::new(), &['\u{2192}', '\u{2190}', '\u{2193}'], None),
+        ("500 watches", long_source(200), watched, &['\u{2192}', '\u{2190}', '\u{2193}'], None),
+        ("a line of 24 000 signs, walking past it", table(24_000), Vec::new(), &['\u{2193}', '\u{2191}'], None),
+        ("a line of 24 000 signs, typing in it", table(24_000), Vec::new(), &['x', '\u{8}'], Some("table:".to_owned())),
+    ];
+    println!("\nkey to screen at 160x50, ms: middle, slowest of 200");
+    for (name, text, watches, pressed, write_at) in cases {
+        let inputs = Inputs { sources: vec!["untitled.asm".to_owned()], ..Inputs::default() };
+        let mut stage = Stage::new(inputs, MemoryFiles::default().with("untitled.asm", &text));
+        let mut app = App::new(None, &text, Settings::default(), Theme::default());
+        let effects = app.first_effects();
+        stage.carry_out(&mut app, effects);
+        frame(&mut app, &mut stage, Message::Resized(160, 50));
+        let code = |sign: char| match sign {
+            '\u{2190}' => KeyCode::Left,
+            '\u{2191}' => KeyCode::Up,
+            '\u{2192}' => KeyCode::Right,
+            '\u{2193}' => KeyCode::Down,
+            '\u{8}' => KeyCode::Backspace,
+            sign => KeyCode::Char(sign),
+        };
+        let type_in = |app: &mut App, stage: &mut Stage, text: &str| {
+            text.chars().for_each(|sign| {
+                frame(app, stage, key(if sign == '\n' { KeyCode::Enter } else { KeyCode::Char(sign) }))
+            });
+        };
+        if name.contains("stops") {
+            for line in 0..200 {
+                type_in(&mut app, &mut stage, &format!("l{}\nb", line * 25 + 3));
+            }
+            type_in(&mut app, &mut stage, "l40\n");
+        }
+        for watch in watches {
+            type_in(&mut app, &mut stage, &format!("v{watch}\n"));
+        }
+        if let Some(text) = write_at {
+            type_in(&mut app, &mut stage, &format!("/{text}\ne"));
+            frame(&mut app, &mut stage, key(KeyCode::End));
+        }
+        let mut took: Vec<f64> = (0..200)
+            .map(|nth| {
+                let pressed = key(code(pressed[nth % pressed.len()]));
+                seconds(|| {
+                    // What is to be assembled is taken by another thread.
+                    update(&mut app, pressed);
+                    stage.show(&app);
+                }) * 1e3
+            })
+            .collect();
+        took.sort_by(f64::total_cmp);
+        println!("  {name:<42} {:>8.2} {:>8.2}", took[100], took[199]);
+    }
+}
+
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 13] = [
+    let long: [(&str, fn()); 14] = [
         ("measuring", measuring),
         ("costs", costs),
         ("longest", longest),
@@ -1182,6 +1247,7 @@ fn all(c: &mut Criterion) {
         ("looking", looking),
         ("bounds", bounds),
         ("ten billion", ten_billion),
+        ("keys", keys),
         ("in a terminal", in_a_terminal),
     ];
     for (_, measure) in long.iter().filter(|(name, _)| name.contains(&wanted)) {

@@ -708,9 +708,15 @@ fn source_text(pen: &mut Pen<'_>, (x, y): (u16, u16), room: u16, text: &str, scr
     let limit = text.char_indices().nth(scroll + 500).map_or(text.len(), |(at, _)| at);
     let text = &text[..limit];
     let mut end = x;
+    // Pieces come in order: each begins where the one before ends.
+    let mut column = 0;
     let mut piece = |pen: &mut Pen<'_>, range: std::ops::Range<usize>, style: Style| {
-        let before = cells::column_of(text, text[..range.start].chars().count());
-        let shown = cells::shown(&text[range], before);
+        let before = column;
+        let shown = cells::shown(&text[range.clone()], before);
+        column = cells::behind(&text[range], before);
+        if column <= scroll || before >= scroll + usize::from(room) {
+            return;
+        }
         let (skip, at) = if before >= scroll { (0, before - scroll) } else { (scroll - before, 0) };
         let visible = cells::without_first(&shown, skip);
         let at = x.saturating_add(u16::try_from(at).unwrap_or(u16::MAX));

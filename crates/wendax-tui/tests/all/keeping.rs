@@ -127,7 +127,9 @@ impl Desk {
                 // Whoever removes a file drops what is on disk alone.
                 let text = self.text();
                 self.outside.retain(|word| text.contains(word.as_str()));
-                if self.disk.take().is_some() {
+                // One that was gone already, and came and went unseen, is the same removal.
+                let is_known = self.stage.app.open_files()[0].base.is_some();
+                if self.disk.take().is_some() && is_known {
                     self.removed = Some(text).filter(|_| !self.stage.app.is_changed());
                 }
                 // That is seen at once, while what happens in a file may be seen later.
