@@ -104,7 +104,7 @@ const fn flag(name: char, bit: u16, when_set: &'static str, when_clear: &'static
 
 const FLAGS: [FlagInfo; 5] = [
     flag('C', C, "carry or borrow", "no carry"),
-    flag('Z', Z, "was zero, equal", "was not zero"),
+    flag('Z', Z, "result 0, or equal", "result not 0"),
     flag('N', N, "top bit set", "top bit clear"),
     flag('V', V, "signed overflow", "no overflow"),
     flag('I', I, "interrupts on", "interrupts off"),

@@ -109,6 +109,11 @@ impl KnownFile {
         }
     }
 
+    /// The program wrote it.
+    pub fn is_written(&self) -> bool {
+        self.written.is_some()
+    }
+
     /// It was written, and what it holds now is not yet to be kept: it is still open.
     pub fn is_unfinished(&self) -> bool {
         self.written.is_some() && self.written != self.closed

@@ -441,6 +441,11 @@ impl Machine {
         self.memory.differences(&snapshot.pages)
     }
 
+    /// The program's files as they were in a snapshot.
+    pub fn files_in(snapshot: &Snapshot) -> &Files {
+        &snapshot.state.files
+    }
+
     /// Which registers had been written by a snapshot, and their values then.
     pub fn registers_in(snapshot: &Snapshot) -> Vec<(u32, bool)> {
         let cpu = &snapshot.state.cpu;

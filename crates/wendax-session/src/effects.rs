@@ -9,7 +9,8 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{
-    Came, Difference, FileDeed, FlagsChange, Machine, Observer, Report, Run, Snapshot, StepKind, Stop, Write,
+    Came, Difference, FileDeed, Files, FlagsChange, KnownFile, Machine, Observer, Report, Run, Snapshot, StepKind,
+    Stop, Write,
 };
 
 /// A register that was written, also when it was written what it held.
@@ -73,6 +74,42 @@ fn number(bytes: &[u8]) -> u32 {
     byte(1) << 8 | byte(0)
 }
 
+/// How a stride left a file, beside what it was before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FileChange {
+    /// Something else is in it: so many bytes.
+    Written(usize),
+    /// It was opened, and is so still.
+    Opened,
+    /// It was closed.
+    Closed,
+    /// It is read, or written with the same, up to this byte.
+    Moved(usize),
+}
+
+/// How the files of a run differ from what they were.
+fn file_changes(before: &Files, now: &Files) -> Vec<(Arc<str>, FileChange)> {
+    let place =
+        |files: &Files, path: &str| files.open().find(|(_, open)| *open.path == *path).map(|(_, it)| it.position);
+    let change = |(path, file): (&str, &KnownFile)| {
+        let was = before.get(path).and_then(KnownFile::bytes);
+        let bytes = file.bytes();
+        let change = match (place(before, path), place(now, path)) {
+            // What was not known before was found as it is, unless it was written.
+            _ if bytes != was && (before.get(path).is_some() || file.is_written()) => {
+                FileChange::Written(bytes.map_or(0, <[u8]>::len))
+            }
+            (None, Some(_)) => FileChange::Opened,
+            (Some(_), None) => FileChange::Closed,
+            (Some(was), Some(is)) if was != is => FileChange::Moved(is),
+            (None, None) if before.get(path).is_none() => FileChange::Closed,
+            _ => return None,
+        };
+        Some((Arc::from(path), change))
+    };
+    now.known().filter_map(change).collect()
+}
+
 /// Everything one step did, or a stride of several.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Effects {
@@ -108,6 +145,8 @@ pub struct Effects {
     pub consumed: u64,
     /// What it did with which file; of a stride nothing.
     pub file: Option<(Arc<str>, FileDeed)>,
+    /// Of a stride, how it left the files that it did something with.
+    pub files: Vec<(Arc<str>, FileChange)>,
     /// The tone it made: hertz and milliseconds.
     pub tone: Option<(u32, u32)>,
     /// The timer expired while it was carried out.
@@ -170,6 +209,7 @@ impl Effects {
             printed: report.printed,
             consumed: report.consumed,
             file: report.file.clone(),
+            files: Vec::new(),
             tone: report.tone,
             expired: report.expired,
             cycles: report.cycles,
@@ -232,6 +272,7 @@ impl Effects {
             printed: machine.printed() - start.printed(),
             consumed: machine.read() - Machine::read_in(start),
             file: None,
+            files: file_changes(Machine::files_in(start), machine.files()),
             tone: None,
             expired: false,
             cycles: machine.cycles() - old_cycles,

@@ -58,7 +58,7 @@ mod values;
 mod visits;
 mod words;
 
-pub use effects::{DeviceChange, Effects, MemoryChange, RegisterChange};
+pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use forms::{TrailForm, TrailText};
 pub use instruction::{code_text, instruction_text};

@@ -2,7 +2,7 @@
 //!
 //! Everything here is told from data that `effects`, `session` and the image hold; nothing is computed anew.
 
-use crate::effects::Effects;
+use crate::effects::{Effects, FileChange};
 use crate::instruction::instruction_text;
 use crate::journey::State;
 use crate::numbers::counted;
@@ -284,6 +284,16 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         changes.push(format!("{} of input taken", counted(effects.consumed, "byte", "bytes")));
     }
     changes.extend(effects.file.as_ref().map(|(path, deed)| file_words(path, deed)));
+    changes.extend(effects.files.iter().map(|(path, change)| match change {
+        FileChange::Written(count) => format!("{path} written: it has {}", counted(*count as u64, "byte", "bytes")),
+        FileChange::Opened => format!("{path} opened"),
+        FileChange::Closed => format!("{path} closed"),
+        FileChange::Moved(place) => format!("{path} goes on at {place}"),
+    }));
+    // A stride sounds as often as its steps did.
+    let here = effects.step..effects.step + effects.steps;
+    let tones = session.tones().iter().filter(|tone| effects.steps > 1 && here.contains(&tone.step)).count();
+    changes.extend((tones > 0).then(|| counted(tones as u64, "tone", "tones")));
     changes.extend(effects.tone.map(|(hertz, milliseconds)| format!("sounded {}", tone_words(hertz, milliseconds))));
     if effects.expired {
         changes.push("the timer expired by itself".to_owned());

@@ -255,6 +255,8 @@ pub enum Text {
     Messages,
     /// All keys, where they mean something.
     Keys,
+    /// What is preferred, and where that is set.
+    Settings,
 }
 
 impl Edit {

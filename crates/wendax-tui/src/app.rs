@@ -357,6 +357,13 @@ impl App {
         self
     }
 
+    /// The same, with a page that says what is set.
+    #[must_use]
+    pub fn with_settings_page(mut self, page: String) -> Self {
+        self.screen.settings_page = page;
+        self
+    }
+
     /// The same, with a folder for the program's files.
     #[must_use]
     pub fn with_folder(mut self, folder: Option<PathBuf>) -> Self {

@@ -48,6 +48,8 @@ const TABLE: &[Binding] = commands! {
     [Walk] => Look::Read(Text::Try), "What to try in this demo" / "page exercises task read me help start";
     [Walk Write] => Look::Read(Text::Messages), "The last messages" / "told said log history error warning list";
     [Walk Write] => Look::Read(Text::Keys), "All keys, by where they mean something" / "list shortcuts bindings help";
+    [Walk Write] => Look::Read(Text::Settings), "Settings: what is preferred, and where that is set"
+        / "preferences configuration options theme colour dark light mouse ground";
     [Walk Write] ":" "Ctrl-P" => Look::Palette, "Palette: find a command by its words"
         / "commands menu list" @ "palette";
     [Walk] "Space" "Ctrl-C" => Travel::Pause, "Pause a running program" / "stop halt break interrupt";

@@ -192,6 +192,8 @@ pub(crate) struct Screen {
     pub(crate) pace: usize,
     /// What to try in the demo that is open; empty when it is none.
     pub(crate) page: String,
+    /// What is set, as a page to be read; empty when the owner keeps no settings.
+    pub(crate) settings_page: String,
     /// The port the program was sent to last.
     pub(crate) port: String,
     /// What was run until last.
@@ -236,6 +238,7 @@ impl Screen {
             course: Course::default(),
             pace: FIRST_PACE,
             page: String::new(),
+            settings_page: String::new(),
             port: String::new(),
             until: String::new(),
             recent: Vec::new(),

@@ -1175,7 +1175,9 @@ fn keys() {
         format!("start:  mov r1, 5\n        jmp start\ntable:  .byte {}\nend:    nop\n", row.join(", "))
     };
     let watched: Vec<String> = (0..500).map(|number| format!("r{} + {number}", number % 12)).collect();
-    let cases: [(&str, String, Vec<String>, &[char], Option<String>); 5] = [
+    /// Its name, its text, what is watched, what is pressed, and the text that is written behind.
+    type Case = (&'static str, String, Vec<String>, &'static [char], Option<String>);
+    let cases: [Case; 5] = [
         ("6 000 lines, 200 stops", long_source(6_000), Vec::new(), &['\u{2192}', '\u{2190}', '\u{2193}'], None),
         ("50 000 lines", long_source(50_000), Vec::new(), &['\u{2192}', '\u{2190}', '\u{2193}'], None),
         ("500 watches", long_source(200), watched, &['\u{2192}', '\u{2190}', '\u{2193}'], None),
@@ -1200,7 +1202,7 @@ fn keys() {
         };
         let type_in = |app: &mut App, stage: &mut Stage, text: &str| {
             text.chars().for_each(|sign| {
-                frame(app, stage, key(if sign == '\n' { KeyCode::Enter } else { KeyCode::Char(sign) }))
+                frame(app, stage, key(if sign == '\n' { KeyCode::Enter } else { KeyCode::Char(sign) }));
             });
         };
         if name.contains("stops") {

@@ -74,7 +74,7 @@ impl Dressing {
     /// Runs a bench on an app with arguments and preferences, looked at as the last time.
     fn run(self, app: App, project: Option<Project>, place: &Path, kept: Option<Kept>) -> Result<End, Failure> {
         let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
-        let app = app.with_folder(self.folder).with_page(self.page);
+        let app = app.with_folder(self.folder).with_page(self.page).with_settings_page(settings::page());
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,

@@ -124,6 +124,24 @@ pub(crate) fn defaults() -> String {
     out
 }
 
+/// A page for the bench: what is set, what else it could be, and where that is written.
+pub(crate) fn page() -> String {
+    let text = place().and_then(|place| std::fs::read_to_string(place).ok()).unwrap_or_default();
+    let (table, _) = DeTable::parse_recoverable(&text);
+    let file = place().map_or("no folder for settings: set HOME".to_owned(), |place| place.display().to_string());
+    let mut out = format!(
+        "They stand in `{file}`; `wendax settings` writes it with what each means. They hold from the next start on.\n\n"
+    );
+    for key in KEYS {
+        let set = table.get_ref().get(key.name).and_then(as_text).filter(|value| key.values.contains(&value.as_str()));
+        let set = set.as_deref().unwrap_or(key.values[0]);
+        let others: Vec<&str> = key.values.iter().copied().filter(|value| *value != set).collect();
+        let meaning = key.meaning.replace("\n# ", " ");
+        out.push_str(&format!("- `{}` is `{set}` (else {}): {meaning}\n", key.name, others.join(", ")));
+    }
+    out
+}
+
 /// Where the file is.
 pub(crate) fn place() -> Option<PathBuf> {
     directories::ProjectDirs::from("", "", "wendax").map(|folders| folders.config_dir().join("settings.toml"))

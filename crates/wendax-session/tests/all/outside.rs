@@ -242,6 +242,22 @@ fn a_file_is_read_once_written_whole_and_told_in_words() {
             "out/report.txt closed",
         ]
     );
+    // A stride over all of it tells of the same files, and so do strides over parts.
+    let stride = |session: &mut Session, to: u64| {
+        go(session, &disk, Command::Seek(StepNo(to)));
+        let words = change_words(session, session.last_change().expect("something was done"));
+        words.into_iter().filter(|words| words.contains(".txt")).collect::<Vec<_>>()
+    };
+    let end = session.now().0;
+    let opened = (0..end).find(|&step| {
+        go(&mut session, &Disk::new(), Command::Seek(StepNo(step)));
+        session.machine().files().open().count() == 2
+    });
+    let opened = opened.expect("both are open at some step");
+    go(&mut session, &disk, Command::Seek(StepNo(end)));
+    let mut fresh = self::session(COPY);
+    assert_eq!(stride(&mut fresh, opened), ["list.txt opened", "out/report.txt written: it has 0 bytes"]);
+    assert_eq!(stride(&mut fresh, end), ["list.txt closed", "out/report.txt written: it has 14 bytes"]);
     let kept: Vec<_> = session.machine().files().to_keep().map(|(path, bytes)| (&**path, bytes.as_slice())).collect();
     assert_eq!(kept, [("out/report.txt", &b"coal 12\nore 7\n"[..])]);
     // Before it was closed nothing is to be kept, and the folder is not asked again.
@@ -378,4 +394,17 @@ fn tones_are_kept_with_the_branch_in_the_programs_own_time() {
     assert_eq!(session.tones().len(), 2, "going back makes none and forgets none");
     session.edit(Event::SetRegister(Reg(5), 9));
     assert_eq!(session.tones().len(), 1, "a new branch has not made the second yet");
+}
+
+#[test]
+fn a_stride_tells_how_many_tones_it_made() {
+    let mut session =
+        session("start: mov r7, 3\nnext: mov r0, 440\n mov r1, 5\n sys tone\n djnz r7, next\n sys exit\n");
+    go(&mut session, &Disk::new(), Command::Seek(StepNo(13)));
+    let words = change_words(&session, session.last_change().expect("something was done"));
+    assert!(words.contains(&"3 tones".to_owned()), "{words:?}");
+    go(&mut session, &Disk::new(), Command::Seek(StepNo(3)));
+    go(&mut session, &Disk::new(), Command::Step);
+    let words = change_words(&session, session.last_change().expect("a step was taken"));
+    assert!(words.iter().any(|words| words.starts_with("sounded 440 Hz")), "{words:?}");
 }

@@ -3,7 +3,7 @@
 
 use super::{Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
-use crate::cells::width;
+use crate::cells::{width, wrap};
 use crate::face::{DIGIT, LAMP, LEVER, NAMES, SEGMENTS, place_of};
 use crate::parts::list::first_shown;
 use crate::parts::pen::Pen;
@@ -41,10 +41,9 @@ impl Pane for Board {
 
     /// How interrupts fared is told where there is room for it.
     fn work(&self) -> Option<Work> {
-        const ROWS: u16 = 24;
         Some(Work {
             is_wanted: |app, session| {
-                let has_room = app.screen.layout.area(PaneId::Board).is_some_and(|area| area.height >= ROWS);
+                let has_room = app.screen.layout.area(PaneId::Board).is_some_and(|area| area.height > LEAST);
                 let is_done = app.world.walk.passages.as_ref().is_some_and(|passages| passages.is_done(session));
                 has_room && session.end() > StepNo::FIRST && !is_done
             },
@@ -95,16 +94,19 @@ impl Pane for Board {
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
-        let note = if app.screen.focus == PaneId::Board { "0–9 move levers, K strikes keys" } else { "L" };
+        let note = if app.screen.focus == PaneId::Board { "0–9 move levers, : “strike keys”" } else { "L" };
         let body = head(app, pen, area, PaneId::Board, note);
         let Some(session) = app.session() else { return };
         face(app, session, pen, body);
         let below = Rect { y: body.y + FACE + 1, height: body.height.saturating_sub(FACE + 1), ..body };
-        if below.height > 3 {
+        if area.height > LEAST {
             page(app, session, pen, below);
         }
     }
 }
+
+/// In so many rows there are the head and the face; in more, what is told of devices and interrupts.
+const LEAST: u16 = 1 + FACE + 1 + 3;
 
 /// What a device register held before the last stride, when that changed it.
 fn was(session: &Session, address: Addr) -> Option<u32> {
@@ -219,12 +221,24 @@ fn words(session: &Session, pen: &mut Pen<'_>, area: Rect) {
     }
 }
 
+/// Columns before what is told of an interrupt.
+const TOLD: u16 = 18;
+
 /// Every device register, the interrupts, the tones.
 fn page(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let interrupts = session.machine().interrupts();
-    let passages = app.world.walk.passages.as_deref().map(Interruptions::told);
+    let known = app.world.walk.passages.as_deref();
+    let passages = known.map(Interruptions::told);
+    let is_known = session.end() == StepNo::FIRST || known.is_some_and(|known| known.is_done(session));
+    let taken = |interrupt: &Interrupt| match passages.and_then(|told| told.of(interrupt.number)) {
+        Some(passages) => wrap(&passage_words(session, passages), area.width.saturating_sub(TOLD + 1)),
+        None if is_known => vec!["not taken in this run".to_owned()],
+        None => vec!["looking how it fared".to_owned()],
+    };
+    let taken: Vec<Vec<String>> = interrupts.iter().map(taken).collect();
+    let told: usize = taken.iter().map(|lines| 1 + lines.len()).sum();
     let tones = u16::try_from(session.tones().len()).unwrap_or(u16::MAX).min(3);
-    let needed = 2 + 2 * u16::try_from(interrupts.len()).unwrap_or(0) + 1 + if tones > 0 { tones + 1 } else { 0 };
+    let needed = 2 + u16::try_from(told).unwrap_or(0) + 1 + if tones > 0 { tones + 1 } else { 0 };
     let count = session.machine().target().devices.len();
     let rows = area.height.saturating_sub(needed).max(4).min(u16::try_from(count).unwrap_or(u16::MAX)).min(area.height);
     let chosen = app.screen.panes.of(PaneId::Board).chosen.checked_sub(LEVER_COUNT);
@@ -243,7 +257,7 @@ fn page(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
         y += 1;
     };
     let target = session.machine().target();
-    for interrupt in &interrupts {
+    for (interrupt, taken) in interrupts.iter().zip(&taken) {
         let handler = interrupt.handler.map_or_else(
             || "no handler".to_owned(),
             |handler| format!("handler {}", wendax_session::place(session.image(), target, handler)),
@@ -251,13 +265,14 @@ fn page(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
         let name = target.trap_name(interrupt.number);
         let text = format!("{name:<17}{handler:<30}{}", interrupt_words(session, interrupt));
         line(pen, 1, &text, if interrupt.asks { Ink::Time } else { Ink::Text });
-        let told = passages.and_then(|told| told.of(interrupt.number)).map(|passages| passage_words(session, passages));
-        line(pen, 18, told.as_deref().unwrap_or("not taken in this run"), Ink::Quiet);
+        for text in taken {
+            line(pen, TOLD, text, Ink::Quiet);
+        }
     }
     if let Some(off) = passages.and_then(|told| told.longest_off) {
         let lines = wendax_session::lines_words(session, &[off.from, off.to]);
-        let text =
-            format!("interrupts off for {} cycles at the longest, at step {}: {lines}", grouped(off.cycles), off.step);
+        let (cycles, step) = (grouped(off.cycles), grouped(off.step.0));
+        let text = format!("interrupts off for {cycles} cycles at the longest, at step {step}: {lines}");
         line(pen, 1, &text, Ink::Quiet);
     }
     for tone in session.tones().iter().rev().take(tones.into()) {

@@ -19,6 +19,7 @@ impl Text {
             Self::Try => ("what to try", "Esc begins; : and \"try\" brings this back"),
             Self::Messages => ("the last messages", "the latest first"),
             Self::Keys => ("all keys", "by where they mean something"),
+            Self::Settings => ("settings", "what is preferred"),
         }
     }
 
@@ -31,6 +32,7 @@ impl Text {
                 told.join("\n")
             }
             Self::Keys => keys(),
+            Self::Settings => app.screen.settings_page.clone(),
         }
     }
 }

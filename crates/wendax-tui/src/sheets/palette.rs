@@ -109,13 +109,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chos
     }
     let body = Rect { y: inner.y + 2, height: inner.height.saturating_sub(2), ..inner };
     if found.is_empty() {
-        pen.text(
-            body.x,
-            body.y,
-            body.width,
-            "no command has these words; `wendax settings` has what is preferred",
-            Ink::Quiet,
-        );
+        pen.text(body.x, body.y, body.width, "no command has these words", Ink::Quiet);
         return;
     }
     list::draw(pen, body, found.len(), Some(chosen), &|pen, index| {
@@ -178,6 +172,9 @@ mod tests {
             ("tutorial", "Guide"),
             ("changed", "Pane: next"),
             ("export", "Save under another name"),
+            ("settings", "Settings"),
+            ("theme", "Settings"),
+            ("messages", "The last messages"),
         ] {
             let found = ranked(commands(), query, |_| None);
             let names: Vec<&str> = found.iter().take(4).map(|binding| binding.name).collect();

@@ -96,7 +96,7 @@ fn registers_show_old_values_signs_characters_and_where_they_point() {
 fn flags_say_what_they_mean_and_who_set_them() {
     let mut stage = Stage::new("start: mov r1, 5\n cmp r1, 5\n jeq start\n halt\n");
     stage.keys("Right Right");
-    shows(&mut stage, "•Z  1   was zero, equal    was 0  by line 2");
+    shows(&mut stage, "•Z  1   result 0, or equal was 0  by line 2");
     shows(&mut stage, "taken: wants Z = 1, Z is 1; goes to 0x0200 (start)");
     shows(&mut stage, "set by `cmp r1, 5` on line 2");
 }

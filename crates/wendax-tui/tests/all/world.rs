@@ -49,7 +49,7 @@ fn a_lever_moved_lights_a_lamp_and_stepping_back_shows_it_as_it_was() {
     let kind = MouseEventKind::Down(MouseButton::Left);
     stage.message(Message::Mouse(MouseEvent { kind, column: x + 7, row: y, modifiers: KeyModifiers::NONE }));
     assert_eq!(row(&mut stage, "levers"), "▀▄▄▄ ▄▄▄▄ ▄▄▄▀ ▄▄▀▀ 8013");
-    let (column, above) = on_screen(&mut stage, "K strikes keys");
+    let (column, above) = on_screen(&mut stage, ": “strike keys”");
     let head = MouseEvent { kind, column, row: above, modifiers: KeyModifiers::NONE };
     stage.message(Message::Mouse(head));
     shows(&mut stage, "each key goes to the program at once now");

@@ -659,3 +659,19 @@ fn a_run_is_measured_drawn_and_compared_in_a_real_terminal() {
     screen.keys("s");
     screen.shows("ended with 0");
 }
+
+#[test]
+fn the_palette_shows_what_is_set_and_where() {
+    let (home, file) = home("start:  halt\n");
+    fs::create_dir_all(home.path().join(".config/wendax")).expect("made");
+    fs::write(home.path().join(".config/wendax/settings.toml"), "wrap-lines = true\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 36);
+    screen.shows("ready");
+    screen.keys(":settings");
+    screen.shows("wrap-lines is true");
+    screen.shows("ground is terminal (else dark, light)");
+    screen.shows("settings.toml");
+    screen.keys("Escape");
+    screen.text("q");
+    screen.shows("ended with 0");
+}

@@ -343,9 +343,7 @@ fn interrupting_a_run_writes_its_state() {
     let out = folder.path("state.json");
     let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_wendax"));
     let mut child = command.arg("run").arg(&file).arg("--state").arg(&out).spawn().expect("it runs");
-    std::thread::sleep(std::time::Duration::from_millis(300));
-    let kill = std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status();
-    assert!(kill.is_ok_and(|status| status.success()));
+    crate::common::interrupt(&child);
     assert_eq!(child.wait().expect("it ends").code(), Some(130));
     let text = std::fs::read_to_string(out).expect("written");
     let json: serde_json::Value = serde_json::from_str(&text).expect("JSON");

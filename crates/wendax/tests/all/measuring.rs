@@ -1,5 +1,6 @@
 //! What runs cost, drawings and reports, from the shell: forms, comparisons, and what is told when something cannot be done.
 
+use crate::common::interrupt;
 use assert_cmd::Command;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -223,9 +224,7 @@ fn a_signal_stops_measuring_and_drawing_and_nothing_is_written() {
             .stderr(std::process::Stdio::null())
             .spawn()
             .expect("it runs");
-        std::thread::sleep(Duration::from_millis(700));
-        let done = std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status();
-        assert!(done.expect("kill is there").success());
+        interrupt(&child);
         assert_eq!(child.wait().expect("it ends").code(), Some(130), "{arguments:?}");
     }
     assert!(!here.join("out.json").exists() && !here.join("out.svg").exists());

@@ -102,6 +102,30 @@ impl Screen {
     }
 }
 
+/// Waits until something holds.
+#[track_caller]
+pub(crate) fn until(what: &str, holds: impl Fn() -> bool) {
+    let begun = Instant::now();
+    while !holds() {
+        assert!(begun.elapsed() < PATIENCE, "it does not come about that {what}");
+        std::thread::sleep(Duration::from_millis(5));
+    }
+}
+
+/// Interrupts a program as Ctrl-C does, as soon as it looks out for that.
+#[track_caller]
+pub(crate) fn interrupt(child: &std::process::Child) {
+    let looks_out = || {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", child.id())).unwrap_or_default();
+        let caught = status.lines().find_map(|line| line.strip_prefix("SigCgt:"));
+        // The second bit is that of the interrupt.
+        caught.and_then(|mask| u64::from_str_radix(mask.trim(), 16).ok()).is_some_and(|mask| mask & 2 != 0)
+    };
+    until("the program looks out for signals", looks_out);
+    let done = Command::new("kill").args(["-INT", &child.id().to_string()]).status();
+    assert!(done.expect("kill is there").success());
+}
+
 /// A home with a source in it.
 pub(crate) fn home(text: &str) -> (tempfile::TempDir, PathBuf) {
     let home = tempfile::tempdir().expect("a folder");
