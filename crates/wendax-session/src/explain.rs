@@ -437,7 +437,9 @@ impl<'a> Teller<'a> {
         let byte = |offset: u32| self.machine.byte(Addr(address.0.wrapping_add(offset) & mask));
         let is_sign = |offset: u32| matches!(byte(offset), b' '..=b'~');
         let is_byte = self.image.line_at(address).is_some_and(|line| line.length == 1);
-        let there = if is_sign(0) && is_sign(1) {
+        let there = if self.machine.cell(address) == CellState::NeverWritten {
+            "nothing was ever written there".to_owned()
+        } else if is_sign(0) && is_sign(1) {
             format!("there begins {}", self.text_there(address))
         } else {
             let high = if is_byte { 0 } else { byte(1) };

@@ -86,7 +86,7 @@ const TABLE: &[Binding] = commands! {
         / "counts coverage never ran hot heat cycles cost margin profile";
     [Walk] "Esc" => Look::Back, "Back to the bench" / "leave page close return";
     [Page] "Esc" => Look::Back, "From the page to the bench" / "leave close return" @ "bench";
-    [Tally] => Look::NextTable, "Tally: the next table" / "routines lines instructions jumps memory";
+    [Tally] "x" => Look::NextTable, "Tally: the next table" / "routines lines instructions jumps memory" @ "next table";
     [Tally] => Look::LastTable, "Tally: the table before" / "routines lines instructions jumps memory";
     [Tally] "Shift-Right" => Look::SortOn, "Tally: sort by the next column" / "order" @ "sort";
     [Tally] "Shift-Left" => Look::SortBack, "Tally: sort by the column before" / "order";

@@ -1168,6 +1168,8 @@ fn key_to_frame(c: &mut Criterion) {
 
 /// What a key takes until its screen is drawn, where there is much of something: the slowest and the middle one.
 fn keys() {
+    /// Its name, its text, what is watched, what is pressed, and the text that is written behind.
+    type Case = (&'static str, String, Vec<String>, &'static [char], Option<String>);
     use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
     let key = |code| Message::Key(KeyEvent::new(code, KeyModifiers::NONE));
     let table = |signs: usize| {
@@ -1175,8 +1177,6 @@ fn keys() {
         format!("start:  mov r1, 5\n        jmp start\ntable:  .byte {}\nend:    nop\n", row.join(", "))
     };
     let watched: Vec<String> = (0..500).map(|number| format!("r{} + {number}", number % 12)).collect();
-    /// Its name, its text, what is watched, what is pressed, and the text that is written behind.
-    type Case = (&'static str, String, Vec<String>, &'static [char], Option<String>);
     let cases: [Case; 5] = [
         ("6 000 lines, 200 stops", long_source(6_000), Vec::new(), &['\u{2192}', '\u{2190}', '\u{2193}'], None),
         ("50 000 lines", long_source(50_000), Vec::new(), &['\u{2192}', '\u{2190}', '\u{2193}'], None),

@@ -340,3 +340,15 @@ fn both_sides_of_an_arrow_are_in_one_base_and_signs_stand_beside() {
     ];
     assert_eq!(told, wanted);
 }
+
+#[test]
+fn what_was_never_written_is_not_told_as_0() {
+    let text = "start: mov r1, room\n mov r2, total\n halt\n.data\ntotal: .word 0\nroom: .space 4\n";
+    let mut session = session(text);
+    assert_eq!(
+        explain(&session).sentences[0],
+        "r1 becomes 0x0302, the address of room; nothing was ever written there"
+    );
+    go(&mut session, Command::Step);
+    assert_eq!(explain(&session).sentences[0], "r2 becomes 0x0300, the address of total; there lies 0");
+}
