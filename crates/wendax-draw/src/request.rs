@@ -6,7 +6,7 @@ use crate::{
 };
 use std::path::Path;
 use wendax_isa::{Addr, StepNo};
-use wendax_session::{Flow, Level, Session, Tally, explain};
+use wendax_session::{Flow, Level, Session, Tally, ending, explain};
 
 /// What can be drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -80,8 +80,7 @@ impl Form {
     ///
     /// What is wanted instead, when there is no such form of that drawing.
     pub fn of(place: &Path, what: Drawing) -> Result<Self, String> {
-        let ending = place.extension().and_then(std::ffi::OsStr::to_str).unwrap_or_default().to_ascii_lowercase();
-        match (ending.as_str(), what) {
+        match (ending(place).as_str(), what) {
             ("svg", _) => Ok(Self::Svg),
             ("pdf", _) => Ok(Self::Pdf),
             ("vcd", Drawing::Run) => Ok(Self::Vcd),

@@ -188,7 +188,7 @@ impl Image {
     pub fn routine_around(&self, address: Addr) -> Option<Extent> {
         let index = self.index();
         let routines = index.routines(self);
-        Some(routines.extent(routines.entry_of(address)?))
+        routines.extent(routines.entry_of(address)?)
     }
 
     /// The label at exactly this address.

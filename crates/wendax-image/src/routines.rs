@@ -6,6 +6,7 @@
 
 use crate::image::{Image, LineKind, Symbol, SymbolKind};
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::OnceLock;
 use wendax_isa::{Addr, Leads};
 
 /// The code of a routine.
@@ -24,13 +25,22 @@ impl Extent {
     }
 }
 
+/// Where a routine begins.
+#[derive(Debug, Clone, Default)]
+struct Entry {
+    /// What else belongs to it though nothing reaches it.
+    extra: Vec<usize>,
+    /// Its code, once somebody asked.
+    extent: OnceLock<Extent>,
+}
+
 /// Which instruction belongs to which routine.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Routines {
     /// The instructions in order of address: how long each is, and where it leads.
     code: Vec<(Addr, u32, Leads)>,
-    /// Where routines begin, with what else belongs to each though nothing reaches it.
-    entries: BTreeMap<Addr, Vec<usize>>,
+    /// Where routines begin.
+    entries: BTreeMap<Addr, Entry>,
     /// The routine of each instruction.
     owners: Vec<Option<Addr>>,
 }
@@ -44,7 +54,7 @@ impl Routines {
             routines.code.iter().filter_map(|(.., leads)| if let Leads::Call(to) = leads { *to } else { None });
         let entries: BTreeSet<Addr> = called.chain([image.entry]).collect();
         routines.entries =
-            entries.into_iter().filter(|at| routines.at(*at).is_some()).map(|at| (at, Vec::new())).collect();
+            entries.into_iter().filter(|at| routines.at(*at).is_some()).map(|at| (at, Entry::default())).collect();
         for entry in routines.entries.keys().copied().collect::<Vec<_>>() {
             routines.own(entry, routines.at(entry));
         }
@@ -57,8 +67,8 @@ impl Routines {
             let at = routines.code[index].0;
             let before = routines.entries.range(..=at).next_back().map(|(entry, _)| *entry);
             let before = before.filter(|before| !plain.contains(&at) && image.is_together(*before, at));
-            let extra = routines.entries.entry(before.unwrap_or(at)).or_default();
-            extra.extend(before.map(|_| index));
+            let entry = routines.entries.entry(before.unwrap_or(at)).or_default();
+            entry.extra.extend(before.map(|_| index));
             routines.own(before.unwrap_or(at), Some(index));
         }
         routines
@@ -103,11 +113,15 @@ impl Routines {
         self.owners[index]
     }
 
-    /// All that belongs to the routine that begins there.
-    pub(crate) fn extent(&self, entry: Addr) -> Extent {
+    /// All that belongs to the routine that begins there; `None` when none does.
+    pub(crate) fn extent(&self, entry: Addr) -> Option<Extent> {
+        let Entry { extra, extent } = self.entries.get(&entry)?;
+        Some(extent.get_or_init(|| self.reached(entry, extra)).clone())
+    }
+
+    fn reached(&self, entry: Addr, extra: &[usize]) -> Extent {
         let mut is_known = vec![false; self.code.len()];
-        let extra = self.entries.get(&entry).into_iter().flatten().copied();
-        let mut open: Vec<usize> = self.at(entry).into_iter().chain(extra).collect();
+        let mut open: Vec<usize> = self.at(entry).into_iter().chain(extra.iter().copied()).collect();
         while let Some(index) = open.pop() {
             if !std::mem::replace(&mut is_known[index], true) {
                 open.extend(self.behind(index).filter(|&next| !is_known[next]));

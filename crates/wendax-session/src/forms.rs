@@ -7,3 +7,10 @@ mod tallies;
 mod trail;
 
 pub use trail::{TrailForm, TrailText};
+
+use std::path::Path;
+
+/// The ending of a file's name in small letters, by which its form is chosen; empty when it has none.
+pub fn ending(place: &Path) -> String {
+    place.extension().and_then(std::ffi::OsStr::to_str).unwrap_or_default().to_ascii_lowercase()
+}

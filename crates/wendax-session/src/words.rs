@@ -244,12 +244,7 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         let name = session.image().label_at(change.address).map_or(hex, |symbol| symbol.name.clone());
         let word = target.word_bytes() as usize;
         let was = change.was_known.then(|| change.old_value());
-        // A byte is no address.
-        let (old, new) = if change.new.len() == word {
-            both_words(session, false, was, change.new_value())
-        } else {
-            (was.map_or("not set".to_owned(), |was| was.to_string()), change.new_value().to_string())
-        };
+        let (old, new) = values_words(session, Thing::Cells(change.address, end), was, change.new_value());
         changes.push(match (change.new.len() > word, was == Some(change.new_value())) {
             (true, _) => format!("{} bytes at {name}", change.new.len()),
             (_, true) => format!("[{name}] {new} again"),

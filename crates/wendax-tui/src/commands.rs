@@ -268,6 +268,13 @@ pub(crate) fn action_for(key: KeyEvent, contexts: &[Context]) -> Option<Action> 
     None
 }
 
+/// What has keys in a context: those that are told of there as they are shown, and what they do.
+pub(crate) fn told_in(context: Context) -> impl Iterator<Item = (Vec<String>, &'static str)> {
+    let here = bindings().filter(move |binding| binding.is_of(context));
+    let told = here.map(move |binding| (binding.keys_in(context).map(shown).collect::<Vec<_>>(), binding.name));
+    told.filter(|(keys, _)| !keys.is_empty())
+}
+
 /// `docs/keys.md`, whole.
 pub fn keys_document() -> String {
     let mut out = String::from(
@@ -281,11 +288,8 @@ pub fn keys_document() -> String {
     for context in Context::ALL {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "\n## {}\n\n| keys | what they do |\n|---|---|", context.title());
-        for binding in bindings().filter(|binding| binding.is_of(context)) {
-            let keys: Vec<String> = binding.keys_in(context).map(|key| format!("`{}`", shown(key))).collect();
-            if !keys.is_empty() {
-                let _ = writeln!(out, "| {} | {} |", keys.join(" "), binding.name);
-            }
+        for (keys, what) in told_in(context) {
+            let _ = writeln!(out, "| `{}` | {what} |", keys.join("` `"));
         }
     }
     let _ = writeln!(
@@ -304,6 +308,15 @@ mod tests {
     use crate::keys::event_of;
     use Context::{Console, Walk, Write as Writing};
 
+    #[track_caller]
+    fn each_once(names: impl Iterator<Item = &'static str>, of: &str) {
+        let mut names: Vec<&str> = names.collect();
+        names.sort_unstable();
+        let all = names.clone();
+        names.dedup();
+        assert_eq!(names, all, "{of}");
+    }
+
     #[test]
     fn what_is_shown_of_a_key_leads_back_to_it() {
         for key in bindings().flat_map(|binding| binding.keys) {
@@ -318,11 +331,7 @@ mod tests {
     fn no_key_means_two_things_in_one_context() {
         for context in Context::ALL {
             let bound = bindings().filter(|binding| binding.is_of(context));
-            let mut keys: Vec<&str> = bound.flat_map(|binding| binding.keys_in(context)).collect();
-            keys.sort_unstable();
-            let all = keys.clone();
-            keys.dedup();
-            assert_eq!(keys, all, "{context:?}");
+            each_once(bound.flat_map(|binding| binding.keys_in(context)), context.title());
         }
     }
 
@@ -363,16 +372,8 @@ mod tests {
 
     #[test]
     fn what_the_table_offers_has_names_of_its_own() {
-        let mut names: Vec<&str> = commands().map(|binding| binding.name).collect();
-        names.sort_unstable();
-        let all = names.clone();
-        names.dedup();
-        assert_eq!(names, all);
-        let mut asked: Vec<&str> = PROMPTS.iter().map(|prompt| prompt.ask.0).collect();
-        asked.sort_unstable();
-        let all = asked.clone();
-        asked.dedup();
-        assert_eq!(asked, all, "a prompt is known by what stands at its head");
+        each_once(commands().map(|binding| binding.name), "commands");
+        each_once(PROMPTS.iter().map(|prompt| prompt.ask.0), "a prompt is known by what stands at its head");
     }
 
     #[test]

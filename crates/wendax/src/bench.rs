@@ -53,6 +53,7 @@ struct Dressing {
     page: Option<&'static str>,
     theme: Theme,
     settings: settings::Settings,
+    settings_page: String,
     /// The terminal is asked for its ground.
     asks_ground: bool,
     /// What is wrong with the settings.
@@ -66,15 +67,16 @@ impl Dressing {
             let line = read.sources.place(found.primary.span).line;
             format!("settings, line {line}: {}; `wendax settings` tells more", found.message)
         });
+        let settings_page = read.page();
         let settings = read.settings;
         let asks_ground = look.is_none() && settings.ground == settings::Ground::Terminal;
-        Self { arguments, folder, page, theme: theme(look, &settings), settings, asks_ground, told }
+        Self { arguments, folder, page, theme: theme(look, &settings), settings, settings_page, asks_ground, told }
     }
 
     /// Runs a bench on an app with arguments and preferences, looked at as the last time.
     fn run(self, app: App, project: Option<Project>, place: &Path, kept: Option<Kept>) -> Result<End, Failure> {
         let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
-        let app = app.with_folder(self.folder).with_page(self.page).with_settings_page(settings::page());
+        let app = app.with_folder(self.folder).with_page(self.page).with_settings_page(self.settings_page);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,

@@ -28,7 +28,7 @@ enum Piece {
 }
 
 pub(crate) fn report(options: &Options) -> Result<u8, Failure> {
-    let ending = options.output.extension().and_then(std::ffi::OsStr::to_str).unwrap_or_default().to_ascii_lowercase();
+    let ending = wendax_session::ending(&options.output);
     if !matches!(ending.as_str(), "pdf" | "md") {
         let text = format!("{}: a report goes to a .pdf or a .md", options.output.display());
         return Err(Failure::usage(text));

@@ -124,24 +124,6 @@ pub(crate) fn defaults() -> String {
     out
 }
 
-/// A page for the bench: what is set, what else it could be, and where that is written.
-pub(crate) fn page() -> String {
-    let text = place().and_then(|place| std::fs::read_to_string(place).ok()).unwrap_or_default();
-    let (table, _) = DeTable::parse_recoverable(&text);
-    let file = place().map_or("no folder for settings: set HOME".to_owned(), |place| place.display().to_string());
-    let mut out = format!(
-        "They stand in `{file}`; `wendax settings` writes it with what each means. They hold from the next start on.\n\n"
-    );
-    for key in KEYS {
-        let set = table.get_ref().get(key.name).and_then(as_text).filter(|value| key.values.contains(&value.as_str()));
-        let set = set.as_deref().unwrap_or(key.values[0]);
-        let others: Vec<&str> = key.values.iter().copied().filter(|value| *value != set).collect();
-        let meaning = key.meaning.replace("\n# ", " ");
-        out.push_str(&format!("- `{}` is `{set}` (else {}): {meaning}\n", key.name, others.join(", ")));
-    }
-    out
-}
-
 /// Where the file is.
 pub(crate) fn place() -> Option<PathBuf> {
     directories::ProjectDirs::from("", "", "wendax").map(|folders| folders.config_dir().join("settings.toml"))
@@ -150,8 +132,28 @@ pub(crate) fn place() -> Option<PathBuf> {
 /// Settings, and what is wrong with their file.
 pub(crate) struct Read {
     pub(crate) settings: Settings,
+    /// What the file says of each, in the order it says it.
+    said: Vec<(&'static str, String)>,
     pub(crate) sources: Sources,
     pub(crate) found: Vec<Diagnostic>,
+}
+
+impl Read {
+    /// A page for the bench: what is set, what else it could be, and where that is written.
+    pub(crate) fn page(&self) -> String {
+        let file = place().map_or("no folder for settings: set HOME".to_owned(), |place| place.display().to_string());
+        let mut out = format!(
+            "They stand in `{file}`; `wendax settings` writes it with what each means. They hold from the next start on.\n\n"
+        );
+        for key in KEYS {
+            let said = self.said.iter().find(|(name, _)| *name == key.name);
+            let set = said.map_or(key.values[0], |(_, value)| value);
+            let others: Vec<&str> = key.values.iter().copied().filter(|value| *value != set).collect();
+            let meaning = key.meaning.replace("\n# ", " ");
+            out.push_str(&format!("- `{}` is `{set}` (else {}): {meaning}\n", key.name, others.join(", ")));
+        }
+        out
+    }
 }
 
 /// What the file says; without one, what holds without.
@@ -163,7 +165,7 @@ pub(crate) fn read() -> Read {
 
 fn parse(name: &str, text: &str) -> Read {
     let (sources, file) = Sources::single(name.to_owned(), text);
-    let mut read = Read { settings: Settings::default(), sources, found: Vec::new() };
+    let mut read = Read { settings: Settings::default(), said: Vec::new(), sources, found: Vec::new() };
     let span = |range: std::ops::Range<usize>| Span::new(file, range.start, range.end);
     let told = |code: u16, span: Span, message: String| {
         let info = code_info(code);
@@ -187,6 +189,7 @@ fn parse(name: &str, text: &str) -> Read {
         };
         if let Some(value) = as_text(value).filter(|value| known.values.contains(&value.as_str())) {
             (known.set)(&mut read.settings, &value);
+            read.said.push((known.name, value));
         } else {
             let values = known.values.iter().map(|value| written(value)).collect::<Vec<_>>().join(" or ");
             let found = told(72, span(value.span()), format!("`{name}` takes {values}"));

@@ -1,7 +1,6 @@
 //! Tallies and comparisons of them as comma-separated values.
 
 use crate::measure::{Comparison, Row, Tally};
-use std::ffi::OsStr;
 use std::path::Path;
 
 /// The columns of a tally.
@@ -53,11 +52,10 @@ impl Tally {
         rows: usize,
         path: impl Fn(&str) -> String,
     ) -> Result<String, serde_json::Error> {
-        let ending = place.extension().and_then(OsStr::to_str).map(str::to_ascii_lowercase);
-        match ending.as_deref() {
-            Some("json") => self.to_json(),
-            Some("csv") => Ok(self.to_csv()),
-            Some("info") => Ok(self.to_lcov(path)),
+        match super::ending(place).as_str() {
+            "json" => self.to_json(),
+            "csv" => Ok(self.to_csv()),
+            "info" => Ok(self.to_lcov(path)),
             _ => Ok(self.to_text(rows)),
         }
     }

@@ -6,6 +6,7 @@ use crate::cells::fitted;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+use std::collections::BTreeMap;
 use wendax_machine::{Addr, CellState, RegionKind};
 use wendax_session::grouped;
 use wendax_session::{Session, Thing, region_name};
@@ -64,7 +65,7 @@ impl Pane for Atlas {
             let place = Rect { y, height: 1, ..body };
             match *row {
                 Row::Cells(start) => {
-                    let names = names(app, session, start, start + map.across * map.scale);
+                    let names = names(&marks, session, start, start + map.across * map.scale);
                     cells_row(session, pen, place, (start, map.scale, map.across), &marks, cursor);
                     let x = place.x + ADDRESS + u16::try_from(map.across).unwrap_or(0) + 2;
                     let room = place.right().saturating_sub(x + 1);
@@ -80,7 +81,7 @@ impl Pane for Atlas {
                         Kind::Idle | Kind::Marked => "▫ never touched",
                     };
                     let at = pen.text(place.x + ADDRESS, y, place.width, &format!("{what} up to {last}"), Ink::Faint);
-                    let names = if kind == Kind::Unmapped { String::new() } else { names(app, session, start, end) };
+                    let names = if kind == Kind::Unmapped { String::new() } else { names(&marks, session, start, end) };
                     pen.text(at + 3, y, place.right().saturating_sub(at + 4), &names, Ink::Quiet);
                     if (start..end).contains(&cursor) {
                         pen.chosen(Rect { x: place.x + ADDRESS, width: 1, ..place });
@@ -227,6 +228,8 @@ struct Marks {
     touched: Often,
     /// Instructions that ran, and how often.
     ran: Often,
+    /// How often what a label names was read and written, or ran.
+    come_to: BTreeMap<Addr, u64>,
 }
 
 /// How often something happened at addresses, in their order.
@@ -275,7 +278,11 @@ impl Marks {
         let tally = app.world.tallies.present.as_ref();
         let cells = tally.map_or(&[][..], |tally| &tally.cells).iter();
         let places = tally.map_or(&[][..], |tally| &tally.places).iter();
+        let labels = tally.map_or(&[][..], |tally| &tally.labels).iter();
+        let named = labels.map(|label| (label.address, label.read + label.written));
+        let come_to = named.chain(places.clone().map(|place| (place.address, place.times)));
         Self {
+            come_to: come_to.filter(|(_, times)| *times > 0).collect(),
             present: session.present_address(),
             stack: machine.stack_pointer(),
             pointers,
@@ -378,7 +385,7 @@ fn cells_row(
 }
 
 /// The regions that begin in a row, and the labels that begin in it, with how often what stands there ran or was touched.
-fn names(app: &App, session: &Session, from: Addr, to: Addr) -> String {
+fn names(marks: &Marks, session: &Session, from: Addr, to: Addr) -> String {
     let regions = session.machine().regions();
     let mut parts: Vec<String> = regions
         .iter()
@@ -393,14 +400,8 @@ fn names(app: &App, session: &Session, from: Addr, to: Addr) -> String {
         .filter(|(at, _)| (from..to).contains(at))
         .collect();
     labels.sort_unstable();
-    let times = |at: Addr, name: &str| {
-        let tally = app.world.tallies.present.as_ref()?;
-        let ran = tally.places.iter().find(|place| place.address == at).map(|place| place.times);
-        let touched = || tally.labels.iter().find(|label| label.name == name).map(|label| label.read + label.written);
-        ran.or_else(touched).filter(|times| *times > 0)
-    };
-    parts.extend(labels.into_iter().map(|(at, name)| match times(at, name) {
-        Some(times) => format!("{name} {}×", grouped(times)),
+    parts.extend(labels.into_iter().map(|(at, name)| match marks.come_to.get(&at) {
+        Some(times) => format!("{name} {}×", grouped(*times)),
         None => name.to_owned(),
     }));
     parts.join("  ")

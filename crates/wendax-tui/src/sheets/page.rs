@@ -5,8 +5,8 @@ use super::sheet;
 use crate::actions::Text;
 use crate::app::App;
 use crate::cells::{padded, width, wrap};
-use crate::commands::bindings;
-use crate::keys::{Context, shown};
+use crate::commands::told_in;
+use crate::keys::Context;
 use crate::parts::list::scroll_mark;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
@@ -42,11 +42,8 @@ fn keys() -> String {
     let mut text = String::new();
     for context in Context::ALL {
         text.push_str(&format!("# {}\n", context.title()));
-        for binding in bindings().filter(|binding| binding.is_of(context) && !binding.keys.is_empty()) {
-            let keys: Vec<String> = binding.keys_in(context).map(shown).collect();
-            if !keys.is_empty() {
-                text.push_str(&format!("| `{:<18}` | {} |\n", keys.join("  "), binding.name));
-            }
+        for (keys, what) in told_in(context) {
+            text.push_str(&format!("| `{:<18}` | {what} |\n", keys.join("  ")));
         }
         text.push('\n');
     }

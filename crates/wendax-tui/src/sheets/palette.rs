@@ -3,7 +3,7 @@
 use super::sheet;
 use crate::app::App;
 use crate::commands::commands;
-use crate::keys::{Binding, all_shown};
+use crate::keys::{Binding, Context, all_shown};
 use crate::parts::field::Field;
 use crate::parts::list;
 use crate::parts::pen::Pen;
@@ -13,30 +13,28 @@ use nucleo_matcher::{Config, Matcher, Utf32Str};
 use ratatui::layout::Rect;
 use wendax_session::counted;
 
-/// Commands that can be done now.
-fn fitting(app: &App) -> impl Iterator<Item = Binding> {
-    let contexts = app.page_contexts();
-    let is_image = app.world.is_image();
-    let is_here = move |binding: &Binding| contexts.iter().any(|context| binding.is_of(*context));
-    commands().filter(move |binding| is_here(binding) && !(is_image && binding.action.writes()))
-}
-
 /// Commands that fit a query, best first: by their names, then by other words. For an empty query those used last come
 /// first.
 pub(crate) fn found(app: &App, query: &str) -> Vec<Binding> {
     let recent = |binding: &Binding| app.screen.recent.iter().position(|action| *action == binding.action);
-    let mut found = ranked(fitting(app), query, recent);
+    let contexts = app.page_contexts();
+    let (here, elsewhere): (Vec<Binding>, Vec<Binding>) =
+        commands().partition(|binding| fits_in(app, &contexts, binding));
+    let mut found = ranked(here.into_iter(), query, recent);
     if !query.trim().is_empty() {
         // What is done elsewhere is told with where, and its keys.
-        let others = ranked(commands().filter(|binding| !fits(app, binding)), query, |_| None);
-        found.extend(others);
+        found.extend(ranked(elsewhere.into_iter(), query, |_| None));
     }
     found
 }
 
-/// A command can be done in the present mode.
+/// A command can be done now.
 pub(crate) fn fits(app: &App, binding: &Binding) -> bool {
-    fitting(app).any(|known| known.action == binding.action)
+    fits_in(app, &app.page_contexts(), binding)
+}
+
+fn fits_in(app: &App, contexts: &[Context], binding: &Binding) -> bool {
+    contexts.iter().any(|context| binding.is_of(*context)) && !(app.world.is_image() && binding.action.writes())
 }
 
 /// Where a command belongs that cannot be done now, and its keys there.

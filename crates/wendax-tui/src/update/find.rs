@@ -9,7 +9,7 @@ use crate::sheet::Sheet;
 use crate::world::documents::DocumentId;
 use crate::world::editor::Editor;
 use std::ops::Range;
-use wendax_session::counted;
+use wendax_session::{counted, grouped};
 use wendax_source::{FileId, Severity, Span};
 
 /// Places found in a file, at most.
@@ -28,7 +28,12 @@ impl Pattern {
 
     /// The places of a line, in characters, that hold it.
     fn in_line(&self, line: &str) -> Vec<Range<usize>> {
-        let (line, wanted) = (lower(line), &self.signs);
+        let wanted = &self.signs;
+        // Most lines have nothing of it: whatever case it has there, its first sign is not in them.
+        if line.is_ascii() && wanted.first().is_none_or(|first| !has_sign(line, *first)) {
+            return Vec::new();
+        }
+        let line = lower(line);
         let is_word = |sign: Option<&char>| sign.is_some_and(|sign| sign.is_alphanumeric() || *sign == '_');
         let mut found = Vec::new();
         let mut at = 0;
@@ -58,6 +63,11 @@ impl Pattern {
     }
 }
 
+/// A line of ASCII has this small letter or sign, in whatever case.
+fn has_sign(line: &str, sign: char) -> bool {
+    line.contains([sign, sign.to_ascii_uppercase()])
+}
+
 fn lower(text: &str) -> Vec<char> {
     text.chars().map(|c| c.to_lowercase().next().unwrap_or(c)).collect()
 }
@@ -65,21 +75,21 @@ fn lower(text: &str) -> Vec<char> {
 impl App {
     pub(super) fn find(&mut self, find: Find) {
         match find {
-            Find::Again | Find::InMemoryBack if find == Find::InMemoryBack || self.screen.focus == PaneId::Memory => {
-                if self.screen.memory_search.is_empty() {
-                    return self
-                        .screen
-                        .trouble("nothing was looked for in memory yet; / asks where the memory has the keys");
-                }
-                if let Err(why) = self.find_in_memory(find == Find::InMemoryBack) {
-                    self.screen.trouble(why);
-                }
-            }
-            Find::Again | Find::InMemoryBack => self.search_on(true),
+            Find::Again if self.screen.focus == PaneId::Memory => self.find_on_in_memory(false),
+            Find::Again => self.search_on(true),
+            Find::InMemoryBack => self.find_on_in_memory(true),
             Find::SearchBack => self.search_on(false),
             Find::NextProblem => self.next_problem(),
             Find::Definition | Find::NextUse => self.find_name(find),
             Find::Present => self.show_present_line(),
+        }
+    }
+
+    fn find_on_in_memory(&mut self, is_back: bool) {
+        if self.screen.memory_search.is_empty() {
+            self.screen.trouble("nothing was looked for in memory yet; / asks where the memory has the keys");
+        } else if let Err(why) = self.find_in_memory(is_back) {
+            self.screen.trouble(why);
         }
     }
 
@@ -137,7 +147,11 @@ impl App {
         let places = self.places_of(&Pattern::new(text, is_whole));
         let found = match places.len() {
             0 => format!("`{text}` is nowhere in the program"),
-            count => format!("{}{}", counted(count as u64, "place", "places"), in_files(&places)),
+            1 => "1 place".to_owned(),
+            _ => {
+                let (count, files) = extent(&places);
+                format!("{count} places{files}")
+            }
         };
         Some(format!("{found}; {other}"))
     }
@@ -173,7 +187,8 @@ impl App {
         } else {
             self.editor_mut().go_to(line, range.start);
         }
-        self.screen.say(format!("`{wanted}`: {number} of {}{}", all.len(), in_files(&all)));
+        let (count, files) = extent(&all);
+        self.screen.say(format!("`{wanted}`: {} of {count}{files}", grouped(number as u64)));
     }
 
     // ---- replacing
@@ -315,9 +330,10 @@ impl App {
     }
 }
 
-/// ` in 3 files`, when it is more than one.
-fn in_files(places: &[(DocumentId, usize, Range<usize>)]) -> String {
-    let mut files: Vec<DocumentId> = places.iter().map(|(id, ..)| *id).collect();
-    files.dedup();
-    if files.len() > 1 { format!(" in {} files", files.len()) } else { String::new() }
+/// How many places there are, more when a file has more than are looked for; and ` in 3 files`, when it is more than one.
+fn extent(places: &[(DocumentId, usize, Range<usize>)]) -> (String, String) {
+    let files: Vec<usize> = places.chunk_by(|one, other| one.0 == other.0).map(<[_]>::len).collect();
+    let more = if files.contains(&MOST) { "more than " } else { "" };
+    let count = format!("{more}{}", grouped(places.len() as u64));
+    (count, if files.len() > 1 { format!(" in {} files", files.len()) } else { String::new() })
 }

@@ -105,7 +105,7 @@ impl App {
                 self.world.trail.is_unfolded = !self.world.trail.is_unfolded;
                 self.world.trail.forget();
             }
-            PaneId::Tally => self.turn_tables(1),
+            PaneId::Tally => self.look(Look::NextTable),
             other => {
                 let name = other.pane().name();
                 self.screen

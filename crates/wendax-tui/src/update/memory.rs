@@ -92,8 +92,7 @@ impl App {
         }
         let filter = self.world.trail.filter.as_ref().map(|(_, found)| found.filter().clone());
         let text = TrailText::new(session, TrailForm::of(Path::new(path)), filter);
-        self.world.saving = Some((path.to_owned(), Writing::Trail(Box::new(text))));
-        self.work_on_saving(effects);
+        self.write_down(path, Writing::Trail(Box::new(text)), effects);
         Ok(())
     }
 }

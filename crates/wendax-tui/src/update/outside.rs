@@ -71,9 +71,15 @@ impl App {
     /// What came from outside in this run is to be saved as a file of events.
     pub(super) fn save_events(&mut self, path: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
         let session = self.session().ok_or("there is no program yet")?;
-        self.world.saving = Some((path.to_owned(), Writing::Events(Box::new(Saving::new(session)?))));
-        self.work_on_saving(effects);
+        let saving = Saving::new(session)?;
+        self.write_down(path, Writing::Events(Box::new(saving)), effects);
         Ok(())
+    }
+
+    /// Begins to write something of the run down for a file.
+    pub(super) fn write_down(&mut self, path: &str, writing: Writing, effects: &mut Vec<Effect>) {
+        self.world.saving = Some((path.to_owned(), writing));
+        self.work_on_saving(effects);
     }
 
     /// Goes on with what is to be saved of the run; it is written when all is known.

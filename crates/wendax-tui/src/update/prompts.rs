@@ -121,19 +121,11 @@ prompts! {
     UNTIL [Walk] "j" => "On until something: a value, a change, a line, a call, output"
         / "run until condition when change reach",
         "on until": "when r1 == 5, change total, a label, leave weigh, print, call, main.asm:12, 30 steps" [Values],
-        first |app| app.screen.until.clone(), take |app, text, effects| {
-            let command = app.until_asked_for(text, false)?;
-            app.begin(command, effects);
-            Ok(())
-        };
+        first |app| app.screen.until.clone(), take |app, text, effects| app.go_until(text, false, effects);
     BACK_UNTIL [Walk] "J" => "Back until something: a value, a change, a line, a call, output"
         / "reverse until condition when change",
         "back until": "when r1 == 5, change total, a label, enter weigh, print, call, main.asm:12, 30 steps" [Values],
-        first |app| app.screen.until.clone(), take |app, text, effects| {
-            let command = app.until_asked_for(text, true)?;
-            app.begin(command, effects);
-            Ok(())
-        };
+        first |app| app.screen.until.clone(), take |app, text, effects| app.go_until(text, true, effects);
     // ---- searching
     SEARCH, "search": "any text; Tab: whole words only, or parts of them too; nothing for the same once more, as n does",
         first NOTHING, take |app, text, _| {

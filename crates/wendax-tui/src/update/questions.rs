@@ -47,9 +47,13 @@ impl App {
             return self.work_on_saving(effects);
         }
         let shown = self.screen.layout.panes.clone();
-        for work in shown.iter().filter_map(|(id, _)| id.pane().work()) {
-            if self.session().is_some_and(|session| (work.is_wanted)(self, session)) {
-                (work.slice)(self);
+        // What several panes hang on is done once.
+        let mut done: Vec<fn(&mut Self)> = Vec::new();
+        for Work { is_wanted, slice } in shown.iter().filter_map(|(id, _)| id.pane().work()) {
+            let is_done = done.iter().any(|known| std::ptr::fn_addr_eq(*known, slice));
+            if !is_done && self.session().is_some_and(|session| is_wanted(self, session)) {
+                slice(self);
+                done.push(slice);
             }
         }
     }

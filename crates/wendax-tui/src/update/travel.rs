@@ -332,8 +332,15 @@ impl App {
         self.screen.trouble(format!("the stop `{words}` has lost its place: {why}{more}"));
     }
 
+    /// Goes on, or back, until what is written.
+    pub(super) fn go_until(&mut self, text: &str, back: bool, effects: &mut Vec<Effect>) -> Result<(), String> {
+        let command = self.until_asked_for(text, back)?;
+        self.begin(command, effects);
+        Ok(())
+    }
+
     /// What a walk is to go to: any stop, or so many steps.
-    pub(super) fn until_asked_for(&mut self, text: &str, back: bool) -> Result<Command, String> {
+    fn until_asked_for(&mut self, text: &str, back: bool) -> Result<Command, String> {
         text.clone_into(&mut self.screen.until);
         let steps = text.strip_suffix("steps").or(text.strip_suffix("step")).map(str::trim);
         if let Some(steps) = steps.filter(|steps| steps.starts_with(|sign: char| sign.is_ascii_digit())) {
