@@ -173,6 +173,7 @@ mod tests {
             ("settings", "Settings"),
             ("theme", "Settings"),
             ("messages", "The last messages"),
+            ("stop", "Stop at anything"),
         ] {
             let found = ranked(commands(), query, |_| None);
             let names: Vec<&str> = found.iter().take(4).map(|binding| binding.name).collect();

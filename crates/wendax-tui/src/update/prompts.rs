@@ -108,7 +108,7 @@ prompts! {
             Ok(())
         };
     STOP_AT [Walk] "a" => "Stop at anything: a label, a line, a change, a call, a value"
-        / "breakpoint watchpoint halt address condition data note add",
+        / "stop breakpoint watchpoint halt address condition data note add",
         "stop at": "a label, main.asm:12, change total, write r1, read Z, call put_text, trap, print \"x\", enter or leave a \
             routine, when r1 == 5; behind it: if r2 > 3, every 10, from 3, once, note r1, total" [Values],
         first NOTHING, take |app, text, _| app.stop_at(text);
