@@ -169,6 +169,8 @@ codes! {
         "sources = \"main.asm\"" "sources = [\"main.asm\"]";
     MANIFEST_FILES = 73 Problem "files a manifest names that are not there"
         "sources = [\"mian.asm\"]" "sources = [\"main.asm\"]";
+    MANIFEST_REACH = 74 Problem "a folder outside of the project's that nobody has allowed"
+        "files = \"../yard\"" "files = \"files\"";
     UNEVEN_STACK = 80 Warning "a return with words pushed and not popped, or popped and not pushed"
         "start:  call  weigh\n        halt\nweigh:  push  r6\n        mov   r6, 5\n        ret"
         "start:  call  weigh\n        halt\nweigh:  push  r6\n        mov   r6, 5\n        pop   r6\n        ret";

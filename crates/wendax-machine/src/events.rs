@@ -136,6 +136,8 @@ pub struct Run {
     pub until: StepNo,
     /// Stop behind the step with which the cycle counter comes to this.
     pub cycles: u64,
+    /// Stop behind the step with which the clock made of cycles comes to so many milliseconds.
+    pub milliseconds: u64,
     /// Stop once at most so many frames are left, of more before.
     pub depth: Option<u32>,
     /// Stop once so much has been done: steps carried out, and calls, devices, interrupts and bytes moved for the program,
@@ -150,7 +152,15 @@ pub struct Run {
 impl Run {
     /// To a step, however long that takes.
     pub fn until(step: StepNo) -> Self {
-        Self { until: step, cycles: u64::MAX, effort: u64::MAX, depth: None, printed: u64::MAX, watch: Watch::Nothing }
+        Self {
+            until: step,
+            cycles: u64::MAX,
+            milliseconds: u64::MAX,
+            effort: u64::MAX,
+            depth: None,
+            printed: u64::MAX,
+            watch: Watch::Nothing,
+        }
     }
 }
 

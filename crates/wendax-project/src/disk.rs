@@ -99,7 +99,7 @@ impl DiskFiles {
         if folders.iter().any(|folder| whole.starts_with(folder)) {
             return Ok(());
         }
-        Err(FileError("it lies outside the folders this program may read; `reach` in the manifest adds one".to_owned()))
+        Err(FileError("it lies outside the folders this program may read".to_owned()))
     }
 
     /// Where a path leads.
@@ -148,7 +148,7 @@ impl Files for DiskFiles {
     }
 
     fn reach_only(&self, folders: &[String]) {
-        let root = if self.root.as_os_str().is_empty() { PathBuf::from(".") } else { self.root.clone() };
+        let root = crate::seal::whole(&self.root).to_owned();
         let places = std::iter::once(root).chain(folders.iter().map(|folder| self.locate(folder)));
         // A folder that is not there holds nothing that could be read.
         let reach = Some(places.filter_map(|place| std::fs::canonicalize(place).ok()).collect());

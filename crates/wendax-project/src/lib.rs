@@ -13,10 +13,12 @@ pub mod fuzzing;
 mod manifest;
 mod mend;
 mod project;
+mod seal;
 mod workshop;
 
 pub use disk::{DiskFiles, plain_error};
 pub use manifest::{Limits, Manifest, NAME};
 pub use mend::{Done, Mended, mend};
 pub use project::{Project, starting_files};
+pub use seal::Seal;
 pub use workshop::{Built, NotBuilt, Workshop};

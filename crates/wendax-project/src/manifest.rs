@@ -21,8 +21,54 @@ pub struct Limits {
     pub output: Option<u64>,
     /// Seconds on the clock the program has, and then the run is stopped.
     pub seconds: Option<u64>,
+    /// Seconds on the host's clock, with all that is worked out of the run, and then it is stopped.
+    pub host: Option<u64>,
+    /// Bytes that the files hold which the run writes, and then it is stopped.
+    pub files: Option<u64>,
+    /// Bytes of code; a program of more is not run.
+    pub code: Option<u64>,
+    /// MiB of the host's memory, and then the run is stopped.
+    pub memory: Option<u64>,
     /// MiB that the past of a walk may take; over it the beginning is forgotten.
     pub history: Option<u64>,
+}
+
+impl Limits {
+    /// The limits a manifest and a command line may set, by name.
+    pub fn names() -> impl Iterator<Item = &'static str> {
+        LIMITS.iter().map(|known| known.name)
+    }
+
+    /// The limit of this name.
+    pub fn by_name(&mut self, name: &str) -> Option<&mut Option<u64>> {
+        Some(match name {
+            "steps" => &mut self.steps,
+            "output" => &mut self.output,
+            "seconds" => &mut self.seconds,
+            "host" => &mut self.host,
+            "files" => &mut self.files,
+            "code" => &mut self.code,
+            "memory" => &mut self.memory,
+            "history" => &mut self.history,
+            _ => return None,
+        })
+    }
+
+    /// Bytes that the past of a walk may take.
+    pub fn history_bytes(&self) -> Option<usize> {
+        self.history.map(|mebibytes| usize::try_from(mebibytes.saturating_mul(1 << 20)).unwrap_or(usize::MAX))
+    }
+
+    /// These, and of the others what they do not set.
+    #[must_use]
+    pub fn or(mut self, mut others: Self) -> Self {
+        for name in Self::names() {
+            if let (Some(own), Some(other)) = (self.by_name(name), others.by_name(name)) {
+                *own = own.or(*other);
+            }
+        }
+        self
+    }
 }
 
 /// A pattern for paths, and where it stands.
@@ -85,10 +131,14 @@ const KEYS: [Key; 13] = [
     Key { name: "limits", takes: "a table", example: "limits = { steps = 1_000_000, output = 65536, seconds = 10 }" },
 ];
 
-const LIMITS: [Key; 4] = [
+const LIMITS: [Key; 8] = [
     Key { name: "steps", takes: "a number", example: "steps = 1_000_000" },
     Key { name: "output", takes: "a number", example: "output = 65536" },
     Key { name: "seconds", takes: "a number", example: "seconds = 10" },
+    Key { name: "host", takes: "a number", example: "host = 10" },
+    Key { name: "files", takes: "a number", example: "files = 65536" },
+    Key { name: "code", takes: "a number", example: "code = 256" },
+    Key { name: "memory", takes: "a number", example: "memory = 512" },
     Key { name: "history", takes: "a number", example: "history = 256" },
 ];
 
@@ -98,11 +148,6 @@ struct Reader {
 }
 
 impl Manifest {
-    /// Bytes that the past of a walk may take, when the manifest says so.
-    pub fn history_bytes(&self) -> Option<usize> {
-        self.limits.history.map(|mebibytes| usize::try_from(mebibytes.saturating_mul(1 << 20)).unwrap_or(usize::MAX))
-    }
-
     /// Reads a manifest; what is wrong is told in the second value, and left out of the first.
     pub fn parse(text: &str, file: FileId) -> (Self, Vec<Diagnostic>) {
         let mut reader = Reader { file, found: Vec::new() };
@@ -174,11 +219,8 @@ impl Manifest {
             reader.wrong_value(known, span);
             return;
         };
-        match known.name {
-            "steps" => self.limits.steps = Some(number),
-            "seconds" => self.limits.seconds = Some(number),
-            "history" => self.limits.history = Some(number),
-            _ => self.limits.output = Some(number),
+        if let Some(limit) = self.limits.by_name(known.name) {
+            *limit = Some(number);
         }
     }
 

@@ -5,7 +5,7 @@
 
 use crate::disk::DiskFiles;
 use crate::project::Project;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use wendax_asm::{Assembler, Assembly};
 use wendax_source::{Code, Diagnostic, Edit, FileId, Fix, Grade, Severity, Span, apply_edits};
@@ -36,6 +36,8 @@ pub struct Mended {
     pub texts: BTreeMap<String, (Arc<str>, String)>,
     /// What was done, in order.
     pub done: Vec<Done>,
+    /// Files outside of the program's folder that fixes were for, which are left as they are.
+    pub foreign: BTreeSet<String>,
 }
 
 /// Problems and warnings by kind and message, numbers left out: those move when lines do.
@@ -105,7 +107,14 @@ pub fn mend(project: &mut Project, assembler: &mut Assembler, disk: &mut DiskFil
     let mut trial = Trial { project, assembler, disk, left: MOST_TRIALS };
     for _ in 0..ROUNDS {
         let (assembly, found) = trial.assemble();
-        let fixes = certain(&found);
+        let mut fixes = certain(&found);
+        // What lies elsewhere may be part of something else.
+        fixes.retain(|(_, fix)| {
+            let mut names = fix.edits.iter().map(|edit| assembly.sources.file(edit.span.file).name());
+            let foreign = names.find(|name| !trial.project.is_own(name)).map(str::to_owned);
+            mended.foreign.extend(foreign.clone());
+            foreign.is_none()
+        });
         if fixes.is_empty() {
             break;
         }

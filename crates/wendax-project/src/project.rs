@@ -2,6 +2,7 @@
 
 use crate::disk::DiskFiles;
 use crate::manifest::{Manifest, NAME};
+use crate::seal::{Seal, whole};
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, Inputs, Library};
 use wendax_source::{Diagnostic, Files};
@@ -20,8 +21,12 @@ pub struct Project {
     pub manifest: Manifest,
     /// The files given, when there is no manifest.
     given: Inputs,
-    /// Files lie below its folder, also without a manifest.
-    is_sealed: bool,
+    /// What it may open.
+    seal: Seal,
+    /// Folders outside of its own that its manifest names and it may not open, as the system resolves them.
+    pub refused: Vec<PathBuf>,
+    /// Folders outside of its own that it may open and uses, as the manifest names them.
+    pub outside: Vec<String>,
     /// What was found in its folders.
     found: Option<Found>,
 }
@@ -57,10 +62,29 @@ impl Project {
         Self { given: Inputs { sources, libraries, entry: None }, ..Self::default() }
     }
 
-    /// The same, but what its sources include and embed must lie in the folder of the first of them.
+    /// The same, which may open this.
     #[must_use]
-    pub fn sealed(self) -> Self {
-        Self { is_sealed: true, ..self }
+    pub fn under(self, seal: Seal) -> Self {
+        Self { seal, found: None, ..self }
+    }
+
+    /// What it may open.
+    pub fn seal(&self) -> &Seal {
+        &self.seal
+    }
+
+    /// A file it is made of lies in its folder: in that of its manifest, else in that of its first source.
+    pub fn is_own(&self, name: &str) -> bool {
+        let folder = match (&self.manifest_path, self.first_file().and_then(Path::parent)) {
+            (None, Some(folder)) => folder,
+            _ => &self.root,
+        };
+        let real = |path: &Path| std::fs::canonicalize(whole(path)).ok();
+        match (real(&self.root.join(name)), real(folder)) {
+            (Some(place), Some(folder)) => place.starts_with(folder),
+            // What is not on the disk is nobody else's.
+            _ => true,
+        }
     }
 
     /// The program whose manifest selects a source, in the source's folder or one above it; else the source by
@@ -96,7 +120,7 @@ impl Project {
         if self.manifest_path.is_some() {
             return files.sealed();
         }
-        if self.is_sealed {
+        if self.seal.is_whole {
             let folder = self.first_file().and_then(Path::parent).map(|folder| folder.to_string_lossy().into_owned());
             files.reach_only(folder.as_slice());
             // Where we are is no part of it, unless the source lies there.
@@ -139,7 +163,8 @@ impl Project {
             }
         };
         let file = assembler.place(&path, &text);
-        let (manifest, mut found) = Manifest::parse(&text, file);
+        let (mut manifest, mut found) = Manifest::parse(&text, file);
+        self.narrow(&mut manifest, &mut found);
         let folders: Vec<String> = manifest.reach.iter().map(|(folder, _)| folder.clone()).collect();
         let named = (folders, manifest.files.as_ref().map(|(folder, _)| folder.clone()));
         let on_disk = match self.found.take() {
@@ -171,6 +196,37 @@ impl Project {
         self.manifest = manifest;
         self.found = Some(on_disk);
         (Inputs { sources, libraries, entry: self.manifest.entry.clone() }, found)
+    }
+
+    /// Leaves only those folders in the manifest that the program may open; the others are told.
+    fn narrow(&mut self, manifest: &mut Manifest, found: &mut Vec<Diagnostic>) {
+        (self.refused, self.outside) = (Vec::new(), Vec::new());
+        let (root, seal) = (self.root.clone(), self.seal.clone());
+        let own = Seal { files_given: seal.files_given, ..Seal::default() };
+        let mut may_open = |folder: &str, span| {
+            let Some(place) = seal.leads_outside(&root, folder) else {
+                if own.leads_outside(&root, folder).is_some() {
+                    self.outside.push(folder.to_owned());
+                }
+                return true;
+            };
+            let info = wendax_asm::code_info(74);
+            let leads = if place.ends_with(folder) { String::new() } else { format!(", at {}", place.display()) };
+            let message =
+                format!("`{folder}` lies outside of the project's folder{leads}; no manifest opens that by itself");
+            let right = match seal.is_whole {
+                true => "a folder inside of the project's; it is opened with --sealed".to_owned(),
+                false => format!("--reach {} on the command line, if you trust it", place.display()),
+            };
+            found.push(Diagnostic::new(info.code, info.severity, span, message).with_expected(right));
+            self.refused.push(place);
+            false
+        };
+        manifest.reach.retain(|(folder, span)| may_open(folder, *span));
+        if seal.files_given {
+            manifest.files = None;
+        }
+        manifest.files.take_if(|(folder, span)| !may_open(folder, *span));
     }
 
     /// Something may have happened on disk: its folders are looked at again when it is next asked what belongs to it.

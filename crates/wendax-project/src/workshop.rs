@@ -32,6 +32,10 @@ pub struct Built {
     pub history: Option<usize>,
     /// The folder for the program's files, when the manifest names one.
     pub folder: Option<PathBuf>,
+    /// Folders outside of the project's that it uses, as the manifest names them.
+    pub outside: Vec<String>,
+    /// Folders outside that the manifest names and nobody has allowed.
+    pub refused: Vec<PathBuf>,
 }
 
 impl Built {
@@ -91,6 +95,14 @@ impl Workshop {
         self.project.rename_source(from, to);
     }
 
+    /// From now on the program may open these folders outside of its own, too.
+    pub fn allow(&mut self, folders: Vec<PathBuf>) {
+        let mut seal = self.project.seal().clone();
+        seal.allowed.extend(folders);
+        self.project = std::mem::take(&mut self.project).under(seal);
+        self.look_again();
+    }
+
     /// Something may have happened on disk.
     pub fn look_again(&mut self) {
         self.files.look_again();
@@ -137,8 +149,10 @@ impl Workshop {
                 ..Settings::default()
             },
             typed: manifest.input.clone().map(String::into_bytes),
-            history: manifest.history_bytes(),
+            history: manifest.limits.history_bytes(),
             folder: manifest.files.as_ref().map(|(folder, _)| self.project.root.join(folder)),
+            outside: self.project.outside.clone(),
+            refused: self.project.refused.clone(),
         })
     }
 

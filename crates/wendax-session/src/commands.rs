@@ -184,6 +184,9 @@ impl Session {
             if self.now() >= self.limits.steps {
                 return self.rest_at(State::Paused(Why::Steps), &forward);
             }
+            if self.at.machine.own_milliseconds() >= self.limits.milliseconds {
+                return self.rest_at(State::Paused(Why::Time), &forward);
+            }
             if left == 0 {
                 self.doing = Doing::Travels(Journey::Forward(forward));
                 return Progress::Working;

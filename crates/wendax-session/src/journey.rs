@@ -59,6 +59,8 @@ pub enum Why {
     Output,
     /// It has taken as many steps as it may.
     Steps,
+    /// It has taken as long as it may, on the clock made of cycles.
+    Time,
     /// This is the step that was asked for.
     Sought,
     /// It is as far back as is kept.

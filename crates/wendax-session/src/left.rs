@@ -142,6 +142,12 @@ impl Left {
         self.transcript.up_to(position)
     }
 
+    /// What was printed between two positions, when there was something and it is kept.
+    pub(crate) fn printed_between(&self, from: u64, to: u64) -> Option<&[u8]> {
+        let length = usize::try_from(to - from).ok().filter(|length| *length > 0)?;
+        self.output_from(from).get(..length)
+    }
+
     /// What was printed from a position on, as far as it is kept.
     pub(crate) fn output_from(&self, position: u64) -> &[u8] {
         let (base, output) = self.transcript.up_to(u64::MAX);

@@ -6,6 +6,7 @@ use crate::session::{ByHand, Session};
 use crate::words::{by_hand_words, place};
 use wendax_isa::StepNo;
 use wendax_machine::{Event, Moment};
+use wendax_source::shown_sign;
 
 /// Signs of a printed line that are told.
 const TOLD: usize = 120;
@@ -80,8 +81,7 @@ pub fn happenings(session: &Session) -> Vec<Happening> {
 /// A text with its line ends left out and cut where it gets long.
 fn shown(bytes: &[u8]) -> String {
     let text = String::from_utf8_lossy(bytes);
-    let line: String =
-        text.trim_end_matches('\n').chars().take(TOLD).map(|c| if c.is_control() { '·' } else { c }).collect();
+    let line: String = text.trim_end_matches('\n').chars().take(TOLD).map(shown_sign).collect();
     if line.len() < text.trim_end_matches('\n').len() { line + "…" } else { line }
 }
 

@@ -149,8 +149,9 @@ impl Session {
         }
         let waits = due != Due::default();
         let watch = if fresh && !waits { self.limits.watch } else { Watch::Nothing };
-        let printed_at_most = if fresh { self.limits.output } else { u64::MAX };
-        let stop = go(self, Run { until, cycles, effort, watch, printed: printed_at_most, ..run });
+        let (printed_at_most, milliseconds) =
+            if fresh { (self.limits.output, self.limits.milliseconds) } else { (u64::MAX, u64::MAX) };
+        let stop = go(self, Run { until, cycles, milliseconds, effort, watch, printed: printed_at_most, ..run });
         self.count(mark, printed);
         if self.now() > self.edge.step {
             let moments = self.at.machine.take_moments();

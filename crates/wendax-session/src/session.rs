@@ -84,11 +84,13 @@ pub(crate) struct Limits {
     pub(crate) output: u64,
     /// Steps that may be taken.
     pub(crate) steps: StepNo,
+    /// Milliseconds that may pass on the clock made of cycles.
+    pub(crate) milliseconds: u64,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { budget: BUDGET, watch: Watch::Circling, output: u64::MAX, steps: StepNo::LAST }
+        Self { budget: BUDGET, watch: Watch::Circling, output: u64::MAX, steps: StepNo::LAST, milliseconds: u64::MAX }
     }
 }
 
@@ -182,6 +184,13 @@ impl Session {
     #[must_use]
     pub fn stopping_after_steps(mut self, steps: StepNo) -> Self {
         self.limits.steps = steps;
+        self
+    }
+
+    /// The same, stopping once so many milliseconds have passed on the clock made of cycles; see [`Why::Time`].
+    #[must_use]
+    pub fn stopping_after_milliseconds(mut self, milliseconds: u64) -> Self {
+        self.limits.milliseconds = milliseconds;
         self
     }
 

@@ -8,9 +8,11 @@
 mod diagnostic;
 mod files;
 mod render;
+mod signs;
 mod spelling;
 
 pub use diagnostic::{Code, Diagnostic, Edit, Fix, Grade, Label, Severity, apply_edits};
 pub use files::{FileError, FileId, Files, LineCol, MemoryFiles, SourceFile, Sources, Span, path_from};
 pub use render::{Style, count_line, mended_line, render, render_all};
+pub use signs::{is_hidden, shown, shown_line, shown_sign};
 pub use spelling::nearest;

@@ -4,7 +4,7 @@
 //! caret under the place; other places that belong to it; the right forms; the fix and what the line
 //! becomes by it. Colour is optional and never the only sign.
 
-use crate::{Diagnostic, Fix, Grade, Label, Severity, Sources, apply_edits};
+use crate::{Diagnostic, Fix, Grade, Label, Severity, Sources, apply_edits, shown, shown_line, shown_sign};
 use std::fmt::Write;
 
 /// Whether the text carries colours.
@@ -39,27 +39,30 @@ pub fn render(sources: &Sources, diagnostic: &Diagnostic, style: Style) -> Strin
         Severity::Warning => "33",
         Severity::Hint => "36",
     };
-    let head = format!("{}:{}:{}", sources.file(span.file).name(), place.line, place.column);
+    let head = format!("{}:{}:{}", shown_line(sources.file(span.file).name()), place.line, place.column);
     let word = format!("{} {}", diagnostic.severity.word(), diagnostic.code);
-    line(&mut out, &format!("{}  {}  {}", style.paint("1", &head), style.paint(colour, &word), diagnostic.message));
+    line(
+        &mut out,
+        &format!("{}  {}  {}", style.paint("1", &head), style.paint(colour, &word), shown_line(&diagnostic.message)),
+    );
     show_place(&mut out, sources, &diagnostic.primary, colour, style);
     let mut file = span.file;
     for other in &diagnostic.others {
         if other.span.file != file {
             file = other.span.file;
-            line(&mut out, &format!("  {:>8}  {}", "in", style.paint("1", sources.file(file).name())));
+            line(&mut out, &format!("  {:>8}  {}", "in", style.paint("1", &shown_line(sources.file(file).name()))));
         }
         show_place(&mut out, sources, other, "36", style);
     }
     for (index, form) in diagnostic.expected.iter().enumerate() {
         let title = if index == 0 { "right" } else { "" };
-        line(&mut out, &format!("  {title:>8}  {form}"));
+        line(&mut out, &format!("  {title:>8}  {}", shown(form)));
     }
     if let Some(fix) = &diagnostic.fix {
         let word = if fix.grade == Grade::Certain { "mend" } else { "perhaps" };
-        line(&mut out, &format!("  {word:>8}  {}", fix.title));
+        line(&mut out, &format!("  {word:>8}  {}", shown(&fix.title)));
         if let Some(mended) = mended_line(sources, fix) {
-            line(&mut out, &format!("  {:>8}  {}", "", style.paint("32", mended.trim())));
+            line(&mut out, &format!("  {:>8}  {}", "", style.paint("32", &shown_line(mended.trim()))));
         }
     }
     out
@@ -121,7 +124,7 @@ fn show_place(out: &mut String, sources: &Sources, label: &Label, colour: &str, 
     let cut = if from > 0 { "…" } else { "" };
     line(out, &format!("  {:>8}  {cut}{shown}", place.line));
     let pad = " ".repeat(at - from + cut.chars().count());
-    let note = format!("{} {}", "^".repeat(carets), label.text);
+    let note = format!("{} {}", "^".repeat(carets), shown_line(&label.text));
     line(out, &format!("  {:>8}  {pad}{}", "", style.paint(colour, note.trim_end())));
 }
 
@@ -130,8 +133,7 @@ fn show_place(out: &mut String, sources: &Sources, label: &Label, colour: &str, 
 fn printable(c: char) -> char {
     match c {
         '\t' => ' ',
-        c if c.is_control() => '·',
-        c => c,
+        c => shown_sign(c),
     }
 }
 

@@ -58,6 +58,8 @@ pub enum Message {
     Recovered(String, String, String),
     /// There is a file already where something is to be written, and it is none that was written here.
     Exists(Box<Effect>),
+    /// The project wants to open these folders outside of its own, and nobody has decided whether it may.
+    AskReach(Vec<PathBuf>),
     /// The time asked for with [`Effect::Tick`] has passed.
     Tick,
 }
@@ -122,6 +124,8 @@ pub enum Effect {
     Write(String, Vec<u8>),
     /// Make a project in this folder, and open it when nothing is unsaved.
     NewProject(String),
+    /// The project may open these folders outside of its own, or may not: remember it.
+    Reach(Vec<PathBuf>, bool),
     /// Put a text into the system's clipboard.
     Copy(String),
     /// Tell the time: an answer to the program's question with this number, as with those that follow.

@@ -5,6 +5,7 @@ use crate::actions::{Ask, Find, Text};
 use crate::message::Effect;
 use crate::parts::field::Field;
 use crate::theme::Ink;
+use std::path::PathBuf;
 use wendax_source::Span;
 
 /// What is read in the guide.
@@ -46,6 +47,8 @@ pub(crate) enum Sheet {
     Conflict { name: String, theirs: String },
     /// A file that was not written here is to be written over.
     Exists { effect: Box<Effect> },
+    /// The project wants to open folders outside of its own.
+    Reach { folders: Vec<PathBuf> },
     /// What was found is to be replaced by something: this one, all of them?
     Replacing { with: String },
 }
@@ -54,7 +57,8 @@ impl Sheet {
     /// It asks something that is answered by a letter.
     pub(crate) fn is_question(&self) -> bool {
         match self {
-            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } | Self::Exists { .. } => true,
+            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => true,
+            Self::Exists { .. } | Self::Reach { .. } => true,
             Self::Palette { .. } | Self::Files { .. } | Self::GoTo { .. } | Self::Guide(_) | Self::Prompt { .. } => {
                 false
             }
@@ -69,7 +73,8 @@ impl Sheet {
             Self::Guide(reading) => Some(&mut reading.query),
             Self::Prompt { field, .. } => Some(field),
             Self::Names { .. } | Self::Page { .. } => None,
-            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } | Self::Exists { .. } => None,
+            Self::Leaving | Self::Conflict { .. } | Self::Replacing { .. } => None,
+            Self::Exists { .. } | Self::Reach { .. } => None,
         }
     }
 
@@ -81,7 +86,7 @@ impl Sheet {
             Self::Guide(reading) => Some(&mut reading.chosen),
             Self::Page { scroll, .. } => Some(scroll),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => None,
-            Self::Replacing { .. } | Self::Exists { .. } => None,
+            Self::Replacing { .. } | Self::Exists { .. } | Self::Reach { .. } => None,
         }
     }
 
@@ -108,6 +113,7 @@ impl Sheet {
             Self::Leaving => &[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")],
             Self::Conflict { .. } => &[("k", "keep yours"), ("t", "take what is on disk"), ("Esc", "decide later")],
             Self::Exists { .. } => &[("y", "write over it"), ("Esc", "leave it as it is")],
+            Self::Reach { .. } => &[("y", "allow it"), ("n", "never"), ("Esc", "decide later")],
             Self::Replacing { .. } => {
                 &[("y", "replace this one"), ("n", "leave it"), ("a", "replace all"), ("Esc", "stop")]
             }

@@ -27,7 +27,7 @@ impl Sheet {
             Self::Names { names, .. } => names.len(),
             Self::Page { what, .. } => page::count(app, *what),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => 0,
-            Self::Replacing { .. } | Self::Exists { .. } => 0,
+            Self::Replacing { .. } | Self::Exists { .. } | Self::Reach { .. } => 0,
         }
     }
 
@@ -51,6 +51,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         Some(Sheet::Leaving) => question::draw_leaving(app, pen, area),
         Some(Sheet::Conflict { name, theirs }) => question::draw_conflict(app, pen, area, (name, theirs)),
         Some(Sheet::Exists { effect }) => question::draw_exists(pen, area, effect),
+        Some(Sheet::Reach { folders }) => question::draw_reach(pen, area, folders),
         Some(Sheet::Replacing { with }) => question::draw_replacing(app, pen, area, with),
     }
 }

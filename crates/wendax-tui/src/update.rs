@@ -65,6 +65,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Tally(path, text) => app.take_tally(&path, &text),
         Message::Recovered(path, base, text) => app.recovered(&path, &base, &text),
         Message::Exists(effect) => app.ask_to_write_over(effect),
+        Message::AskReach(folders) => app.ask_about_reach(folders),
         Message::Tick => app.tick(&mut effects),
     }
     app.after_change(&mut effects);

@@ -7,7 +7,8 @@ mod live;
 mod terminal;
 mod threads;
 
-use crate::cli::{Look, Problems};
+use crate::cli::Look;
+use crate::recovery::Decided;
 use crate::{Failure, files, program, recovery, settings};
 use live::{Bench, End};
 use std::io::IsTerminal;
@@ -15,7 +16,7 @@ use std::path::{Path, PathBuf};
 use terminal::theme;
 use wendax_asm::{Assembler, Inputs};
 use wendax_machine::Settings;
-use wendax_project::{DiskFiles, NAME, Project};
+use wendax_project::{DiskFiles, NAME, Project, Seal};
 use wendax_source::Files;
 use wendax_tui::{App, Kept, Message, Theme};
 
@@ -42,6 +43,8 @@ pub(crate) struct Given {
     pub(crate) arguments: Vec<String>,
     /// The folder for its files.
     pub(crate) folder: Option<PathBuf>,
+    /// What it may open.
+    pub(crate) seal: Seal,
     /// What to try, of a demo.
     pub(crate) page: Option<&'static str>,
 }
@@ -50,6 +53,7 @@ pub(crate) struct Given {
 struct Dressing {
     arguments: Vec<String>,
     folder: Option<PathBuf>,
+    seal: Seal,
     page: Option<&'static str>,
     theme: Theme,
     settings: settings::Settings,
@@ -61,7 +65,7 @@ struct Dressing {
 }
 
 impl Dressing {
-    fn new(Given { arguments, folder, page }: Given, look: Option<Look>) -> Self {
+    fn new(Given { arguments, folder, seal, page }: Given, look: Option<Look>) -> Self {
         let read = settings::read();
         let told = read.found.first().map(|found| {
             let line = read.sources.place(found.primary.span).line;
@@ -70,7 +74,24 @@ impl Dressing {
         let settings_page = read.page();
         let settings = read.settings;
         let asks_ground = look.is_none() && settings.ground == settings::Ground::Terminal;
-        Self { arguments, folder, page, theme: theme(look, &settings), settings, settings_page, asks_ground, told }
+        Self {
+            arguments,
+            folder,
+            seal,
+            page,
+            theme: theme(look, &settings),
+            settings,
+            settings_page,
+            asks_ground,
+            told,
+        }
+    }
+
+    /// What a project may open: what is said on the command line, and what was allowed before.
+    fn seal_of(&self, root: &Path) -> Seal {
+        let mut seal = self.seal.clone();
+        seal.allowed.extend(Decided::of(root).allowed);
+        seal
     }
 
     /// Runs a bench on an app with arguments and preferences, looked at as the last time.
@@ -86,7 +107,9 @@ impl Dressing {
             Some(kept) => app.with_kept(kept),
             None => app,
         };
-        Bench::new(app, project, place.to_owned()).run(self.settings.mouse, self.asks_ground)
+        // Who opens it sealed is asked for nothing.
+        let asks = !self.seal.is_whole;
+        Bench::new(app, project, place.to_owned(), asks).run(self.settings.mouse, self.asks_ground)
     }
 }
 
@@ -123,21 +146,30 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
     let Some(path) = path else {
         return open_source("untitled.asm", None, "", dressing);
     };
-    if let Some(mut project) = program::project_at(path)? {
+    if let Some(project) = program::project_at(path)? {
+        let root = whole_root(&project);
+        let mut project = project.under(dressing.seal_of(&root));
         let files = project.files();
         let (inputs, _) = project.inputs(&mut Assembler::default(), &files);
         let first = first_source(&inputs, &files);
-        let kept = recovery::kept_view(&whole_root(&project));
+        let kept = recovery::kept_view(&root);
         return open_in(project, &first, kept, dressing);
     }
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     if path.exists() {
+        let seal = &dressing.seal;
+        seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
         let bytes = files::read(path)?;
         if program::kind_of(path, &bytes) != program::Kind::Source {
             let name = whole.display().to_string();
             let program = program::load(
                 path,
-                program::How { at: None, belongs: program::Belongs::Nowhere, sealed: false, problems: Problems::Text },
+                &program::How {
+                    at: None,
+                    belongs: program::Belongs::Nowhere,
+                    seal: dressing.seal.clone(),
+                    telling: program::Telling::default(),
+                },
             )?;
             let program_note = program.remarks.clone();
             let app = if program.assembly.image.lines.is_empty() {
@@ -151,6 +183,7 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
     }
     let (project, name) = Project::around(path);
     if project.manifest_path.is_some() {
+        let project = project.clone().under(dressing.seal_of(&whole_root(&project)));
         // The file that was named is looked at, wherever the last look was.
         let kept = recovery::kept_view(&whole_root(&project)).filter(|kept| kept.cursor.file == name);
         return open_in(project, &name, kept, dressing);
@@ -192,7 +225,7 @@ fn open_in(mut project: Project, name: &str, kept: Option<Kept>, dressing: Dress
 }
 
 fn open_source(name: &str, path: Option<String>, text: &str, dressing: Dressing) -> Result<End, Failure> {
-    let project = Project::of_files(vec![name.to_owned()], Vec::new());
+    let project = Project::of_files(vec![name.to_owned()], Vec::new()).under(dressing.seal.clone());
     let is_new = !Path::new(name).exists();
     let app = App::new(path, text, Settings::default(), dressing.theme);
     let app = if is_new { app.with_new_file() } else { app };

@@ -1,8 +1,8 @@
 //! `wendax build`: sources to an image, an object or a library, and what is told of it.
 
 use crate::cli::{Build, Format};
+use crate::out::{tell, tell_rendered};
 use crate::{Failure, files, problems, program};
-use std::io::Write;
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, Assembly, listing, memory_map, symbol_table, to_library};
 use wendax_image::{Image, to_elf, to_hex, to_srecord};
@@ -31,10 +31,9 @@ pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     if matches!(format, Format::Object | Format::Library) {
         return objects(options, given, format);
     }
-    let program = program::assemble(given.project, &given.texts, options.problems)?;
+    let program = program::assemble(given.project, &given.texts, program::Telling::of(&options.opening))?;
     let Some(project) = &program.project else { return Err(Failure::usage("there is nothing to build")) };
-    // Nobody is left to tell when standard error is gone.
-    let _ = write!(std::io::stderr(), "{}", program.remarks);
+    tell_rendered(&program.remarks);
     let output = match &options.output {
         Some(output) => output.clone(),
         None => default_output(project, extension(format))?,
@@ -110,13 +109,14 @@ struct Given {
 impl Given {
     /// A project, or sources, objects and libraries named on the command line.
     fn of(options: &Build) -> Result<Self, Failure> {
+        let seal = options.opening.bounds.seal(None);
         let one = match options.files.as_slice() {
             [] => Some(program::here(None)?),
             [one] => Some(one.as_path()),
             _ => None,
         };
         if let Some(project) = one.map(program::project_at).transpose()?.flatten() {
-            return Ok(Self { project, texts: Vec::new(), objects: Vec::new() });
+            return Ok(Self { project: project.under(seal), texts: Vec::new(), objects: Vec::new() });
         }
         let (mut texts, mut objects) = (Vec::new(), Vec::new());
         for path in &options.files {
@@ -124,6 +124,7 @@ impl Given {
             if program::project_at(path)?.is_some() {
                 return Err(Failure::usage(format!("{name}: a project is built by itself")));
             }
+            seal.may_read(path).map_err(|why| Failure::usage(format!("{name}: {why}")))?;
             let bytes = files::read(path)?;
             match program::kind_of(path, &bytes) {
                 program::Kind::Source => texts.push((name, files::text_of(path, bytes)?)),
@@ -140,8 +141,7 @@ impl Given {
         let names = |list: &[(String, String)]| list.iter().map(|(name, _)| name.clone()).collect();
         let libraries = objects.iter().map(|(name, _)| name.clone()).collect();
         let project = Project::of_files(names(&texts), libraries);
-        let project = if options.sealed { project.sealed() } else { project };
-        Ok(Self { project, texts, objects })
+        Ok(Self { project: project.under(seal), texts, objects })
     }
 }
 
@@ -227,11 +227,11 @@ fn objects(options: &Build, given: Given, format: Format) -> Result<u8, Failure>
     for source in &sources {
         match assembler.object(source, &disk) {
             Ok(bytes) => made.push((object_name(source), bytes)),
-            Err(found) => told.push_str(&problems::told(assembler.sources(), &found, options.problems)),
+            Err(found) => told.push_str(&problems::told(assembler.sources(), &found, options.opening.problems)),
         }
     }
     if !told.is_empty() {
-        return Err(Failure::problems(told));
+        return Err(Failure::rendered(told));
     }
     let given_objects = given.objects.into_iter();
     made.extend(given_objects.map(|(name, bytes)| (object_name(&name), bytes)));
@@ -272,8 +272,7 @@ fn fix(project: Project, texts: &[(String, String)], how: Fixing) -> Result<(), 
             patch.push_str(&format!("--- {name}\n+++ {name}\n{body}"));
         }
         if mended.texts.is_empty() {
-            // Nobody is left to tell when standard error is gone.
-            let _ = writeln!(std::io::stderr(), "note: no fix is certain; the bench offers guesses, one by one");
+            tell("note: no fix is certain; the bench offers guesses, one by one\n");
         }
         return files::print(patch.as_bytes());
     }
@@ -283,9 +282,11 @@ fn fix(project: Project, texts: &[(String, String)], how: Fixing) -> Result<(), 
     for (name, (_, text)) in &mended.texts {
         files::write_to(&root.join(name), text.as_bytes())?;
     }
+    for name in &mended.foreign {
+        tell(&format!("note: {name} lies outside of the program's folder and is left as it is\n"));
+    }
     for done in &mended.done {
-        // Nobody is left to tell when standard error is gone.
-        let _ = writeln!(std::io::stderr(), "{}:{}:{}  done: {}", done.file, done.line, done.column, done.title);
+        tell(&format!("{}:{}:{}  done: {}\n", done.file, done.line, done.column, done.title));
     }
     Ok(())
 }
@@ -301,7 +302,7 @@ pub(crate) fn raw(image: &Image) -> Vec<u8> {
         notes.push(format!("its entry is 0x{:04X}, which raw bytes cannot say; the other forms can", image.entry));
     }
     for note in notes {
-        let _ = writeln!(std::io::stderr(), "note: {note}");
+        tell(&format!("note: {note}\n"));
     }
     bytes
 }

@@ -6,6 +6,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use wendax_draw::Drawing;
 use wendax_isa::Addr;
+use wendax_project::{Limits, Seal};
 
 const EXAMPLES: &str = "Examples:\n  \
     wendax new yard            make a project that runs, in a folder yard\n  \
@@ -33,6 +34,8 @@ pub(crate) struct Cli {
     /// The folder the program may read and write files in; else as the manifest says, else it may not
     #[arg(long, value_name = "DIR")]
     pub(crate) files: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
     /// Dark or light ground; without it as the settings say
     #[arg(long, value_enum, global = true)]
     pub(crate) look: Option<Look>,
@@ -115,6 +118,37 @@ pub(crate) enum Command {
     },
 }
 
+/// What a program may open.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct Bounds {
+    /// The program opens nothing but its own folder, whatever its manifest and its links say
+    #[arg(long, conflicts_with = "reach")]
+    pub(crate) sealed: bool,
+    /// A folder outside of the project's that its manifest may name in `reach` and `files`; several may be given
+    #[arg(long, value_name = "DIR")]
+    pub(crate) reach: Vec<PathBuf>,
+}
+
+impl Bounds {
+    /// What the program may open; the folder for its files is given too, or not.
+    pub(crate) fn seal(&self, files: Option<&PathBuf>) -> Seal {
+        Seal { is_whole: self.sealed, allowed: self.reach.clone(), files_given: files.is_some() }
+    }
+}
+
+/// How a program is opened, and what is told of it.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct Opening {
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
+    /// Warnings count as problems
+    #[arg(long)]
+    pub(crate) strict: bool,
+    /// How problems are written
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) problems: Problems,
+}
+
 /// How problems are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
 pub(crate) enum Problems {
@@ -151,12 +185,8 @@ pub(crate) struct Build {
     /// Show what --fix would change, as a unified diff, and do nothing else
     #[arg(long, conflicts_with = "fix")]
     pub(crate) show_fixes: bool,
-    /// Sources may include and embed only what lies in their own folder
-    #[arg(long)]
-    pub(crate) sealed: bool,
-    /// How problems are written
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) problems: Problems,
+    #[command(flatten)]
+    pub(crate) opening: Opening,
     /// Where a listing goes; - is standard output
     #[arg(long, value_name = "FILE")]
     pub(crate) listing: Option<PathBuf>,
@@ -227,12 +257,8 @@ pub(crate) struct ImageOptions {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// Sources may include and embed only what lies in their own folder
-    #[arg(long)]
-    pub(crate) sealed: bool,
-    /// How problems are written
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) problems: Problems,
+    #[command(flatten)]
+    pub(crate) opening: Opening,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -270,7 +296,8 @@ pub(crate) struct FormatOptions {
     wendax run weights.asm --until twice --show 'registers, weights as bytes 32' --until '1 step' --show registers\n  \
     wendax run weights.asm --each 'change total' --show '[total], r1' --json --shows totals.jsonl\n  \
     wendax run weights.asm --tally - --coverage weights.info\n\n\
-    The exit status is the low byte of the program's own, or one from 110 on: see `wendax --help`. --state says more.")]
+    The exit status is the low byte of the program's own, or one from 110 on: see `wendax --help`. With --status tool\n\
+    the program's is left out, so that no program can be taken for the tool. --state says both.")]
 pub(crate) struct Run {
     /// A project, a source or an image in any form, - a source on standard input; the project here when left out
     pub(crate) file: Option<PathBuf>,
@@ -289,16 +316,25 @@ pub(crate) struct Run {
     /// Whenever this is met, show what --show behind it names, and go on
     #[arg(long, value_name = "STOP")]
     pub(crate) each: Vec<String>,
+    /// The run must come to this before it ends, else the exit status is 118
+    #[arg(long, value_name = "STOP")]
+    pub(crate) must: Vec<String>,
+    /// The run must not come to this: it ends there, with exit status 118
+    #[arg(long, value_name = "STOP")]
+    pub(crate) never: Vec<String>,
     /// What is shown at the --until or --each before it, else at the start: registers, flags, stack 4, last 5, r1,
     /// [total] as signed, weights as words 6, text as text
     #[arg(long, value_name = "WHAT")]
     pub(crate) show: Vec<String>,
     /// Show each moment as a JSON object on a line
-    #[arg(long)]
+    #[arg(long, requires = "show")]
     pub(crate) json: bool,
-    /// Where what is shown goes; else standard output
-    #[arg(long, value_name = "FILE")]
+    /// Where what is shown goes, - is standard output; else standard error
+    #[arg(long, value_name = "FILE", requires = "show")]
     pub(crate) shows: Option<PathBuf>,
+    /// What the exit status tells: that of the program where it ended by itself, or only how the tool got on (0 then)
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) status: Of,
     /// Write every step to this file: text, or by its ending .csv or .jsonl; - is standard output, when the program has
     /// ended or stopped
     #[arg(long, value_name = "FILE")]
@@ -306,7 +342,7 @@ pub(crate) struct Run {
     /// Of the trail only the steps this stop is met by: in weigh, op push, change total, call
     #[arg(long, value_name = "STOP", requires = "trail")]
     pub(crate) trail_only: Option<String>,
-    /// The three above in the order they stand in.
+    /// Those that say where to stop and what to show, in the order they stand in.
     #[arg(skip)]
     pub(crate) orders: Vec<Turn>,
     /// Write what the run cost to this file: a table for people, or by its ending .json (to be kept and compared) or .csv; - is
@@ -321,6 +357,16 @@ pub(crate) struct Run {
     pub(crate) coverage: Option<PathBuf>,
 }
 
+/// Whose exit status is told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
+pub(crate) enum Of {
+    /// The low byte of the program's, where it ended by itself; else how the run ended, from 110 on
+    #[default]
+    Program,
+    /// 0 where the program ended by itself, whatever with; else how the run ended, from 110 on
+    Tool,
+}
+
 /// What a run is begun with.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Conditions {
@@ -330,6 +376,11 @@ pub(crate) struct Conditions {
     /// Stop after so many seconds on the program's clock; else as the manifest says
     #[arg(long, value_name = "N", value_parser = count)]
     pub(crate) seconds: Option<u64>,
+    /// Stop when so much has been used: steps, seconds (on the program's clock), host (seconds on the host's), output and
+    /// files (bytes printed and written), code (bytes; more is not run), memory (MiB of the host's), history (MiB of the
+    /// past that is kept). Else as the manifest says
+    #[arg(long = "limit", value_name = "NAME=N", value_parser = limit)]
+    pub(crate) limits: Vec<(String, u64)>,
     /// The program's clock: the host's, or one made of its cycles; else as the manifest says, else the host's
     #[arg(long, value_enum)]
     pub(crate) clock: Option<ClockKind>,
@@ -350,12 +401,8 @@ pub(crate) struct Conditions {
     /// Where a raw image is loaded and begins: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// Sources may include and embed only what lies in their own folder
-    #[arg(long)]
-    pub(crate) sealed: bool,
-    /// How problems are written
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) problems: Problems,
+    #[command(flatten)]
+    pub(crate) opening: Opening,
     /// Arguments of the program; else as the manifest says
     #[arg(last = true)]
     pub(crate) arguments: Vec<String>,
@@ -505,9 +552,8 @@ pub(crate) struct Send {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// How problems are written
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) problems: Problems,
+    #[command(flatten)]
+    pub(crate) opening: Opening,
 }
 
 impl Cli {
@@ -524,6 +570,8 @@ impl Cli {
             take("until", &run.until, Turn::Until);
             take("each", &run.each, Turn::Each);
             take("show", &run.show, Turn::Show);
+            take("must", &run.must, Turn::Must);
+            take("never", &run.never, Turn::Never);
             orders.sort_by_key(|(place, _)| *place);
             run.orders = orders.into_iter().map(|(_, order)| order).collect();
         }
@@ -553,6 +601,29 @@ fn number(text: &str) -> Option<u64> {
 
 fn count(text: &str) -> Result<u64, String> {
     number(text).ok_or_else(|| format!("expected a number from 0 to {}, such as 100_000 or 0xFF", u64::MAX))
+}
+
+/// `host=10`.
+fn limit(text: &str) -> Result<(String, u64), String> {
+    let wrong = || format!("expected one of {}, such as host=10", Limits::names().collect::<Vec<_>>().join(", "));
+    let (name, value) = text.split_once('=').ok_or_else(wrong)?;
+    if Limits::default().by_name(name).is_none() {
+        return Err(wrong());
+    }
+    Ok((name.to_owned(), count(value)?))
+}
+
+impl Conditions {
+    /// What the run may use.
+    pub(crate) fn limits(&self) -> Limits {
+        let mut limits = Limits { steps: self.steps, seconds: self.seconds, ..Limits::default() };
+        for (name, value) in &self.limits {
+            if let Some(limit) = limits.by_name(name) {
+                *limit = Some(*value);
+            }
+        }
+        limits
+    }
 }
 
 fn address(text: &str) -> Result<Addr, String> {

@@ -4,9 +4,9 @@
 //! `wendax-draw`; here it is found out of what, and written.
 
 use crate::cli::{Draw as Options, Look};
+use crate::out::tell;
 use crate::run::{self, Begun, World};
 use crate::{Failure, files, program, tally};
-use std::io::Write as _;
 use std::path::Path;
 use wendax_draw::{Drawing, Form, Given, Grid, Picture, Scene, Sum};
 use wendax_isa::{Addr, StepNo};
@@ -40,16 +40,17 @@ pub(crate) fn draw(options: &Options, ground: Option<Look>) -> Result<u8, Failur
     if options.things.len() > 1 && options.what != Drawing::Tally {
         return Err(Failure::usage("only `draw tally` takes several programs"));
     }
+    let mut status = 0;
     let scenes = match options.what {
         Drawing::Arithmetic => vec![of_arithmetic(options)?],
-        Drawing::Tally => vec![of_tallies(options)?],
-        _ => of_run(options, ground, form == Form::Vcd)?,
+        Drawing::Tally => vec![of_tallies(options, &mut status)?],
+        _ => of_run(options, ground, form == Form::Vcd, &mut status)?,
     };
     // A dump was written already.
     if !scenes.is_empty() {
         write(&options.output, form, &scenes, look(ground), None)?;
     }
-    Ok(0)
+    Ok(status)
 }
 
 /// Writes pictures to a file; of SVG there is one to a file.
@@ -73,13 +74,15 @@ fn of_arithmetic(options: &Options) -> Result<Scene, Failure> {
     Ok(wendax_draw::arithmetic(&sum))
 }
 
-fn of_tallies(options: &Options) -> Result<Scene, Failure> {
+/// `status` becomes that of the first run that did not end by itself.
+fn of_tallies(options: &Options, status: &mut u8) -> Result<Scene, Failure> {
     let here = [program::here(None).map(Path::to_owned)];
     let things: Vec<_> =
         if options.things.is_empty() { here.into_iter().collect::<Result<_, _>>()? } else { options.things.clone() };
-    let tallies = things.iter().map(|thing| tally::one(thing, &options.conditions, &[]).map(|(_, tally)| tally));
-    let tallies = tallies.collect::<Result<Vec<Tally>, _>>()?;
-    Ok(wendax_draw::tallies(&tallies.iter().collect::<Vec<_>>()))
+    let tallies = things.iter().map(|thing| tally::one(thing, &options.conditions, &[]));
+    let tallies = tallies.collect::<Result<Vec<_>, _>>()?;
+    *status = tallies.iter().map(|one| one.status).find(|status| *status != 0).unwrap_or(0);
+    Ok(wendax_draw::tallies(&tallies.iter().map(|one| &one.tally).collect::<Vec<_>>()))
 }
 
 /// Goes somewhere within the run, quietly.
@@ -87,8 +90,7 @@ pub(crate) fn go(session: &mut Session, world: &World, command: Command) -> Resu
     session.begin(command);
     loop {
         match session.work(SLICE) {
-            Progress::Working if world.is_interrupted() => return Err(tally::interrupted()),
-            Progress::Working => {}
+            Progress::Working => world.may_go_on()?,
             // What was answered once comes from the log; behind the end of it nobody asks.
             Progress::Asks(_) => session.answer(Event::Waited),
             Progress::Arrived => return Ok(()),
@@ -141,18 +143,16 @@ pub(crate) fn scene(
     wendax_draw::scene(what, &Given { session, tallies: &tallies, levels, here, sum: None, is_lit })
 }
 
-fn of_run(options: &Options, ground: Option<Look>, is_dump: bool) -> Result<Vec<Scene>, Failure> {
+fn of_run(options: &Options, ground: Option<Look>, is_dump: bool, status: &mut u8) -> Result<Vec<Scene>, Failure> {
     let path = program::here(options.things.first().map(std::path::PathBuf::as_path))?;
     let Begun { program, mut session, mut world, .. } =
         run::begin(path, &options.conditions, &[("-o", &options.output)])?;
     world.be_quiet();
     if !options.unrun {
         let end = world.drive(&mut session, &Command::Go)?;
-        if matches!(end, run::End::Interrupted) {
-            return Err(tally::interrupted());
-        }
+        World::goes_on_after(&end)?;
         world.end_files(&session)?;
-        run::note_end(&session, path, &end);
+        *status = run::note_end(&session, path, &end);
     }
     let measured =
         if options.unrun || !options.what.needs_tally() { None } else { Some(tally::measure(&session, &world)?) };
@@ -187,14 +187,12 @@ pub(crate) fn follow(session: &Session, world: &World, things: &[String]) -> Res
     let mut levels = Levels::read(session, things).map_err(|why| Failure::usage(format!("--of {why}")))?;
     let mut meter = tally::Meter::new("following");
     while !levels.work(session, SLICE) {
-        if world.is_interrupted() {
-            return Err(tally::interrupted());
-        }
+        world.may_go_on()?;
         meter.at(levels.progress());
     }
     let known = levels.known_to();
     if known < session.end() {
-        let _ = writeln!(std::io::stderr(), "note: {}", wendax_draw::too_much_changes(known));
+        tell(&format!("note: {}\n", wendax_draw::too_much_changes(known)));
     }
     Ok((levels.told(), known))
 }

@@ -1,6 +1,6 @@
 //! Reading and writing files: whole or not at all.
 
-use crate::Failure;
+use crate::{Failure, out};
 use std::fs::File;
 use std::io::{BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
@@ -45,6 +45,7 @@ pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
             text: format!("{place}:{line}: the byte 0x{byte:02X} is no UTF-8; save the source as UTF-8"),
             status: crate::status::PROBLEMS,
             is_about_output: false,
+            is_rendered: false,
         }
     })
 }
@@ -155,13 +156,13 @@ pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
 /// Something could not be written.
 pub(crate) fn cannot_write(what: &str, error: &std::io::Error) -> Failure {
     let text = format!("{what}: {}", plain(error));
-    Failure { text, status: crate::status::NO_OUTPUT, is_about_output: true }
+    Failure { status: crate::status::NO_OUTPUT, is_about_output: true, ..Failure::usage(text) }
 }
 
 /// What is written to as it comes: a file that is made, or standard output.
 pub(crate) fn writer(place: &Path) -> Result<Box<dyn Write>, Failure> {
     if place.as_os_str() == "-" {
-        return Ok(Box::new(BufWriter::new(std::io::stdout())));
+        return Ok(Box::new(BufWriter::new(out::Out)));
     }
     let file = File::create(place).map_err(|error| cannot_write(&place.display().to_string(), &error))?;
     Ok(Box::new(BufWriter::with_capacity(1 << 20, file)))
@@ -169,11 +170,10 @@ pub(crate) fn writer(place: &Path) -> Result<Box<dyn Write>, Failure> {
 
 /// Writes to standard output. When that is full or nobody reads it, the exit status says so.
 pub(crate) fn print(bytes: &[u8]) -> Result<(), Failure> {
-    let mut out = std::io::stdout().lock();
-    out.write_all(bytes).and_then(|()| out.flush()).map_err(|error| {
+    out::put(bytes).map_err(|error| {
         let nobody = error.kind() == std::io::ErrorKind::BrokenPipe;
         let text = if nobody { String::new() } else { format!("standard output: {}", plain(&error)) };
-        Failure { text, status: crate::status::NO_OUTPUT, is_about_output: true }
+        Failure { status: crate::status::NO_OUTPUT, is_about_output: true, ..Failure::usage(text) }
     })
 }
 

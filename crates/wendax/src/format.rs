@@ -1,8 +1,8 @@
 //! `wendax format`: sources in columns.
 
 use crate::cli::FormatOptions;
+use crate::out::tell;
 use crate::{Failure, files, program};
-use std::io::Write;
 use std::path::PathBuf;
 use wendax_asm::{Assembler, format};
 
@@ -28,7 +28,7 @@ pub(crate) fn format_files(options: &FormatOptions) -> Result<u8, Failure> {
         }
         others += 1;
         if options.check {
-            let _ = writeln!(std::io::stderr(), "{}: is not in columns", place.display());
+            tell(&format!("{}: is not in columns\n", place.display()));
         } else {
             files::write_to(&place, formatted.as_bytes())?;
         }

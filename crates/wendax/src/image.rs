@@ -1,6 +1,7 @@
 //! `wendax image`: what is in an image, or the image in another form.
 
 use crate::cli::{Format, ImageOptions, Show};
+use crate::out::tell_rendered;
 use crate::{Failure, build, files, program};
 use std::fmt::Write;
 use std::path::Path;
@@ -38,15 +39,14 @@ pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     let how = program::How {
         at: options.at,
         belongs: program::Belongs::Nowhere,
-        sealed: options.sealed,
-        problems: options.problems,
+        seal: options.opening.bounds.seal(None),
+        telling: program::Telling::of(&options.opening),
     };
-    let program = program::load(path, how)?;
+    let program = program::load(path, &how)?;
     if let Some(output) = &options.output {
         files::keep_apart(&program.read, &[("-o", output)])?;
     }
-    // Nobody is left to tell when standard error is gone.
-    let _ = std::io::Write::write_all(&mut std::io::stderr(), program.remarks.as_bytes());
+    tell_rendered(&program.remarks);
     let image = program.image();
     let sources = &program.assembly.sources;
     if let Some(format) = options.format {

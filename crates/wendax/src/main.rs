@@ -14,6 +14,7 @@ mod guide;
 mod image;
 mod log;
 mod new;
+mod out;
 mod pages;
 mod port;
 mod problems;
@@ -28,7 +29,7 @@ mod tally;
 mod tones;
 
 use cli::{Cli, Command};
-use std::io::Write;
+use out::{tell, tell_rendered};
 use std::process::ExitCode;
 
 /// Why a command could not be carried out: what is told, and the exit status.
@@ -38,17 +39,24 @@ struct Failure {
     status: u8,
     /// A file could not be written, or must not be.
     is_about_output: bool,
+    /// The text is one of problems, whose colours are our own.
+    is_rendered: bool,
 }
 
 impl Failure {
     /// Wrong use: a file that is not there, an option that does not fit.
     fn usage(text: impl Into<String>) -> Self {
-        Self { text: text.into(), status: status::WRONG_USE, is_about_output: false }
+        Self { text: text.into(), status: status::WRONG_USE, is_about_output: false, is_rendered: false }
+    }
+
+    /// What was given is no program.
+    fn problems(text: String) -> Self {
+        Self { status: status::PROBLEMS, ..Self::usage(text) }
     }
 
     /// Problems in the source, as rendered.
-    fn problems(text: String) -> Self {
-        Self { text, status: status::PROBLEMS, is_about_output: false }
+    fn rendered(text: String) -> Self {
+        Self { is_rendered: true, ..Self::problems(text) }
     }
 }
 
@@ -65,6 +73,10 @@ fn main() -> ExitCode {
         Err(told) if told.use_stderr() && cli::near_command(&words).is_some() => return no_such_command(&words),
         Err(told) => {
             let status = if told.use_stderr() { status::WRONG_USE } else { 0 };
+            let text = told.render().to_string();
+            if text != wendax_source::shown(&text) {
+                return end(Err(Failure::usage(text)));
+            }
             return ExitCode::from(if told.print().is_ok() { status } else { status::NO_OUTPUT });
         }
     };
@@ -86,7 +98,12 @@ fn no_such_command(words: &[std::ffi::OsString]) -> ExitCode {
 fn carry_out(cli: Cli) -> Result<u8, Failure> {
     match cli.command {
         None => {
-            let given = bench::Given { arguments: cli.arguments, folder: cli.files, page: None };
+            let given = bench::Given {
+                seal: cli.bounds.seal(cli.files.as_ref()),
+                arguments: cli.arguments,
+                folder: cli.files,
+                page: None,
+            };
             bench::open(cli.file.as_deref(), given, cli.look)
         }
         Some(Command::Demo { name, fresh }) => demo::open(name.as_deref(), fresh, cli.look),
@@ -115,9 +132,11 @@ fn end(done: Result<u8, Failure>) -> ExitCode {
     match done {
         Ok(status) => ExitCode::from(status),
         Err(failure) => {
-            // Nobody is left to tell when even this fails.
-            if !failure.text.is_empty() {
-                let _ = writeln!(std::io::stderr(), "{}", failure.text.trim_end());
+            let text = failure.text.trim_end();
+            if failure.is_rendered {
+                tell_rendered(&format!("{text}\n"));
+            } else if !text.is_empty() {
+                tell(&format!("{text}\n"));
             }
             ExitCode::from(failure.status)
         }

@@ -3,7 +3,7 @@
 use crate::cli::Problems;
 use serde::Serialize;
 use std::io::IsTerminal;
-use wendax_source::{Diagnostic, Grade, Label, Sources, Span, Style, render_all};
+use wendax_source::{Diagnostic, Grade, Label, Sources, Span, Style, is_hidden, render_all};
 
 #[derive(Serialize)]
 struct Place<'a> {
@@ -73,7 +73,21 @@ fn as_json(sources: &Sources, found: &Diagnostic) -> String {
         right: &found.expected,
         fix,
     };
-    serde_json::to_string(&problem).unwrap_or_default()
+    escaped(&serde_json::to_string(&problem).unwrap_or_default())
+}
+
+/// JSON in which what would do something to a terminal is escaped (RFC 8259, 7): it says the same.
+fn escaped(json: &str) -> String {
+    let mut out = String::with_capacity(json.len());
+    for c in json.chars() {
+        if is_hidden(c) {
+            let mut units = [0; 2];
+            c.encode_utf16(&mut units).iter().for_each(|unit| out.push_str(&format!("\\u{unit:04x}")));
+        } else {
+            out.push(c);
+        }
+    }
+    out
 }
 
 /// All of them, ready to be written to standard error.

@@ -1,6 +1,7 @@
 //! A path to a program: a project, a source, or an image in any of the forms we write.
 
-use crate::cli::Problems;
+use crate::cli::{Opening, Problems};
+use crate::out::tell;
 use crate::problems::told;
 use crate::{Failure, files};
 use std::path::{Path, PathBuf};
@@ -8,7 +9,7 @@ use wendax_asm::{Assembly, Inputs};
 use wendax_image::{
     Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf, is_object,
 };
-use wendax_project::{Built, DiskFiles, NAME, Project, Workshop};
+use wendax_project::{Built, DiskFiles, NAME, Project, Seal, Workshop};
 use wendax_source::{Diagnostic, Severity};
 
 /// What a file is taken for.
@@ -131,27 +132,45 @@ pub(crate) enum Belongs {
 }
 
 /// How a program is read.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(crate) struct How {
     /// Where a raw image lies.
     pub(crate) at: Option<Addr>,
     pub(crate) belongs: Belongs,
-    /// What a source includes must lie in its folder.
-    pub(crate) sealed: bool,
-    /// How problems are told.
-    pub(crate) problems: Problems,
+    /// What it may open.
+    pub(crate) seal: Seal,
+    pub(crate) telling: Telling,
+}
+
+/// What is told of a program, and how.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Telling {
+    /// Warnings count as problems.
+    pub(crate) is_strict: bool,
+    pub(crate) form: Problems,
+}
+
+impl Telling {
+    pub(crate) fn of(opening: &Opening) -> Self {
+        Self { is_strict: opening.strict, form: opening.problems }
+    }
+
+    /// This keeps a program from being run or written.
+    fn is_problem(self, found: &Diagnostic) -> bool {
+        found.severity == Severity::Problem || self.is_strict && found.severity == Severity::Warning
+    }
 }
 
 /// Reads a program; problems in a source are a failure with all of them in its text.
-pub(crate) fn load(path: &Path, how: How) -> Result<Program, Failure> {
-    let How { at, belongs, sealed, problems } = how;
+pub(crate) fn load(path: &Path, how: &How) -> Result<Program, Failure> {
+    let &How { at, belongs, telling, .. } = how;
     if let Some(project) = project_at(path)? {
-        return assemble(project, &[], problems);
+        return assemble(project.under(how.seal.clone()), &[], telling);
     }
+    how.seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
     let bytes = files::read(path)?;
     let kind = kind_of(path, &bytes);
     let name = path.display().to_string();
-    let seal = |project: Project| if sealed { project.sealed() } else { project };
     if at.is_some() && kind != Kind::Raw {
         return Err(Failure::usage(format!("{name}: --at is for raw images; this file says itself where it lies")));
     }
@@ -163,18 +182,17 @@ pub(crate) fn load(path: &Path, how: How) -> Result<Program, Failure> {
                 Belongs::ToProject if path.as_os_str() != "-" => Project::around(path),
                 _ => (Project::of_files(vec![name.clone()], Vec::new()), name),
             };
-            let project = if project.manifest_path.is_some() { project } else { seal(project) };
-            assemble(project, &[(inside, text)], problems)
+            assemble(project.under(how.seal.clone()), &[(inside, text)], telling)
         }
         Kind::Object | Kind::Library => {
             let text = format!("{name}: this is {}; `wendax build {name} -o program.elf` links it", kind.words());
             Err(Failure::usage(text))
         }
-        _ => image(path, &bytes, kind, at),
+        _ => image(path, &bytes, kind, how),
     }
 }
 
-fn image(path: &Path, bytes: &[u8], kind: Kind, at: Option<Addr>) -> Result<Program, Failure> {
+fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Failure> {
     let name = path.display().to_string();
     let wrong = |error: FormatError| Failure::problems(format!("{name}: {error}"));
     let text = || files::text_of(path, bytes.to_vec());
@@ -183,14 +201,14 @@ fn image(path: &Path, bytes: &[u8], kind: Kind, at: Option<Addr>) -> Result<Prog
     let assembly = match kind {
         Kind::Elf => {
             let program = from_elf(bytes).map_err(|error| Failure::problems(format!("{name}: {error}")))?;
-            let (assembly, note, texts) = with_sources(&program, path);
+            let (assembly, note, texts) = with_sources(&program, path, how.seal.is_whole);
             (remarks, read) = (note, texts);
             assembly
         }
         Kind::Hex => bare(from_hex(&text()?).map_err(wrong)?.image),
         Kind::Srecord => bare(from_srecord(&text()?).map_err(wrong)?.image),
         Kind::Raw | Kind::Source | Kind::Object | Kind::Library => {
-            bare(from_raw(bytes, at.unwrap_or(wendax_isa::target().map.code_start)).map_err(wrong)?)
+            bare(from_raw(bytes, how.at.unwrap_or(wendax_isa::target().map.code_start)).map_err(wrong)?)
         }
     };
     read.insert(0, path.to_owned());
@@ -202,14 +220,15 @@ fn bare(image: Image) -> Assembly {
 }
 
 /// An ELF program with its sources when they are where it says, from its own folder, the folders above it, or where
-/// we are; else without, and why.
-fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String, Vec<PathBuf>) {
+/// we are; else without, and why. Of a sealed one only its own folder is looked at.
+fn with_sources(program: &ElfProgram, path: &Path, is_sealed: bool) -> (Assembly, String, Vec<PathBuf>) {
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     let mut why: Option<SourceTrouble> = None;
     // The source that is missing where there is none at all.
     let mut first: Option<String> = None;
-    for folder in whole.ancestors().skip(1).take(3).chain([Path::new("")]) {
+    for folder in whole.ancestors().skip(1).take(3).chain([Path::new("")]).take(if is_sealed { 1 } else { 4 }) {
         let files = DiskFiles::new(folder);
+        let files = if is_sealed { files.sealed() } else { files };
         match program.with_sources(&files) {
             None => return (bare(program.bare_image()), String::new(), Vec::new()),
             Some(Ok((image, sources))) => {
@@ -237,18 +256,21 @@ fn with_sources(program: &ElfProgram, path: &Path) -> (Assembly, String, Vec<Pat
 }
 
 /// Assembles a project; problems are a failure. Texts that were read already stand for their files.
-pub(crate) fn assemble(project: Project, texts: &[(String, String)], form: Problems) -> Result<Program, Failure> {
+pub(crate) fn assemble(project: Project, texts: &[(String, String)], telling: Telling) -> Result<Program, Failure> {
     let begun = std::time::Instant::now();
     let mut workshop = workshop(project, texts);
     let Built { assembly, inputs, .. } = workshop.build().map_err(|error| Failure::problems(error.to_string()))?;
-    let remarks = told(&assembly.sources, &assembly.diagnostics, form);
+    let remarks = told(&assembly.sources, &assembly.diagnostics, telling.form);
     let time = begun.elapsed();
     tracing::info!(sources = inputs.sources.len(), found = assembly.diagnostics.len(), ?time, "assembled");
-    if assembly.diagnostics.iter().any(|found| found.severity == Severity::Problem) {
-        return Err(Failure::problems(remarks));
+    if assembly.diagnostics.iter().any(|found| telling.is_problem(found)) {
+        return Err(Failure::rendered(remarks));
     }
     let mut read = workshop.paths_read();
     let project = workshop.into_project();
+    if !project.outside.is_empty() {
+        tell(&format!("note: it uses folders outside of its own: {}\n", project.outside.join(", ")));
+    }
     read.extend(texts.iter().map(|(name, _)| project.root.join(name)));
     Ok(Program { assembly, project: Some(project), inputs, remarks, read })
 }

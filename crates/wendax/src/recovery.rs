@@ -56,6 +56,40 @@ pub(crate) fn keep_view(path: &Path, kept: &View) {
     }
 }
 
+/// What was decided of the folders outside of its own that a project names: which it may open, and which it may not.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub(crate) struct Decided {
+    pub(crate) allowed: Vec<PathBuf>,
+    refused: Vec<PathBuf>,
+}
+
+impl Decided {
+    fn place(project: &Path) -> Option<PathBuf> {
+        Some(state_folder()?.join("reach").join(hashed(project)?))
+    }
+
+    /// What is remembered of a project.
+    pub(crate) fn of(project: &Path) -> Self {
+        let json = Self::place(project).and_then(|place| std::fs::read(place).ok());
+        json.and_then(|json| serde_json::from_slice(&json).ok()).unwrap_or_default()
+    }
+
+    /// Someone has been asked about this folder.
+    pub(crate) fn knows(&self, folder: &PathBuf) -> bool {
+        self.allowed.contains(folder) || self.refused.contains(folder)
+    }
+
+    /// Remembers an answer. Failing to is no reason to disturb the user, who is asked again.
+    pub(crate) fn add(&mut self, project: &Path, folders: Vec<PathBuf>, is_allowed: bool) {
+        let list = if is_allowed { &mut self.allowed } else { &mut self.refused };
+        list.extend(folders);
+        if let (Some(place), Ok(json)) = (Self::place(project), serde_json::to_vec(self)) {
+            let _ = std::fs::create_dir_all(place.parent().unwrap_or(Path::new("")));
+            let _ = crate::files::write(&place, &json);
+        }
+    }
+}
+
 /// The file that unsaved text of `path` is kept in by a process.
 fn place(path: &Path, process: u32) -> Option<PathBuf> {
     let name = format!("{}{process}.json", copies_begin(path)?);

@@ -5,7 +5,7 @@
 
 use crate::cli::Report as Options;
 use crate::run::{self, Begun, World};
-use crate::{Failure, draw, files, program, status, tally};
+use crate::{Failure, draw, files, program, tally};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use wendax_draw::{Drawing, Form, Look, Part, Scene};
@@ -35,21 +35,22 @@ pub(crate) fn report(options: &Options) -> Result<u8, Failure> {
     }
     let path = program::here(options.file.as_deref())?;
     let begun = run::begin(path, &options.conditions, &[("-o", &options.output)]);
+    let mut status = 0;
     let (head, pieces, found) = match begun {
         Ok(begun) => {
             let head = Head::of(options, &begun, path);
-            let pieces = gather(options, begun)?;
+            let pieces = gather(options, begun, path, &mut status)?;
             (head, pieces, 0)
         }
         // What is wrong with a program can be handed in too.
-        Err(failure) if failure.status == status::PROBLEMS => {
-            let lines = failure.text.lines().map(str::to_owned).collect();
+        Err(failure) if failure.status == crate::status::PROBLEMS => {
+            let lines = without_colours(&failure.text).lines().map(str::to_owned).collect();
             let pieces = vec![
                 Piece::Head("Problems".to_owned()),
                 Piece::Text("The program could not be assembled, so it was not run.".to_owned()),
                 Piece::Code(lines),
             ];
-            (Head::bare(options, path), pieces, status::PROBLEMS)
+            (Head::bare(options, path), pieces, crate::status::PROBLEMS)
         }
         Err(failure) => return Err(failure),
     };
@@ -62,9 +63,16 @@ pub(crate) fn report(options: &Options) -> Result<u8, Failure> {
     }
     if found > 0 {
         let text = format!("{}: the program has problems, which stand in the report", options.output.display());
-        return Err(Failure { text, status: found, is_about_output: false });
+        return Err(Failure { status: found, ..Failure::usage(text) });
     }
-    Ok(0)
+    Ok(status)
+}
+
+/// Problems as they were rendered for a terminal, for a document.
+fn without_colours(text: &str) -> String {
+    let mut pieces = text.split('\x1B');
+    let first = pieces.next().unwrap_or_default().to_owned();
+    pieces.fold(first, |text, piece| text + piece.split_once('m').map_or(piece, |(_, behind)| behind))
 }
 
 /// What the document is headed by.
@@ -98,15 +106,14 @@ impl Head {
 }
 
 /// All that stands in the document.
-fn gather(options: &Options, begun: Begun) -> Result<Vec<Piece>, Failure> {
+fn gather(options: &Options, begun: Begun, path: &Path, status: &mut u8) -> Result<Vec<Piece>, Failure> {
     let Begun { program, mut session, mut world, settings } = begun;
     let mut pieces = Vec::new();
     world.be_quiet();
     let end = if options.unrun { None } else { Some(world.drive(&mut session, &Command::Go)?) };
-    if matches!(end, Some(run::End::Interrupted)) {
-        return Err(tally::interrupted());
-    }
     if let Some(end) = &end {
+        World::goes_on_after(end)?;
+        *status = run::note_end(&session, path, end);
         world.end_files(&session)?;
         pieces.push(Piece::Head("How it was run".to_owned()));
         pieces.push(Piece::Code(conditions(options, &settings, &session, end)));
@@ -318,7 +325,7 @@ fn markdown(head: &Head, pieces: &[Piece], place: &Path) -> Result<(), Failure> 
                 let longest =
                     lines.iter().map(|line| line.chars().take_while(|&c| c == '`').count()).max().unwrap_or(0);
                 let fence = "`".repeat(longest.max(2) + 1);
-                let _ = writeln!(out, "{fence}text\n{}\n{fence}\n", visible(&lines.join("\n")));
+                let _ = writeln!(out, "{fence}text\n{}\n{fence}\n", wendax_source::shown(&lines.join("\n")));
             }
             Piece::Table(table) => {
                 let _ = writeln!(out, "By {}:\n\n{}", table.name, table.to_markdown(ROWS));
@@ -354,16 +361,4 @@ fn markdown(head: &Head, pieces: &[Piece], place: &Path) -> Result<(), Failure> 
         draw::write(path, Form::Svg, std::slice::from_ref(*scene), Look::Light, None)?;
     }
     files::write_to(place, out.as_bytes())
-}
-
-/// Control characters as the signs that stand for them, so that what a program printed does nothing to a reader.
-fn visible(text: &str) -> String {
-    let sign = |c: char| match c {
-        '\n' | '\t' => c,
-        '\0'..='\x1f' => char::from_u32(0x2400 + u32::from(c)).unwrap_or('\u{b7}'),
-        '\x7f' => '\u{2421}',
-        c if c.is_control() => '\u{b7}',
-        c => c,
-    };
-    text.chars().map(sign).collect()
 }

@@ -6,21 +6,23 @@
 pub(crate) mod orders;
 pub(crate) mod world;
 
-use crate::cli::{ClockKind, Conditions, Run};
+use crate::cli::{ClockKind, Conditions, Of, Run};
 use crate::folder::Folder;
+use crate::out::{tell, tell_rendered};
 use crate::program::Program;
-use crate::{Failure, files, program, status, tally, tones};
-use orders::Orders;
+use crate::{Failure, files, out, program, status, tally, tones};
+use orders::{Orders, Went};
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
-use std::io::{IsTerminal, Write};
+use std::io::IsTerminal;
 use std::path::Path;
 use wendax_machine::{Clock, Settings, StepNo};
 use wendax_session::{
-    Command, Names, Script, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, state_words,
+    Command, Names, Script, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, interrupt_words,
+    state_words,
 };
 pub(crate) use world::{End, World};
-use world::{Input, Limits};
+use world::{Input, Limit};
 
 /// What `--state` says of a program that was never run.
 #[derive(Debug, Serialize)]
@@ -38,6 +40,11 @@ struct NotRunStop {
 #[derive(Debug, Serialize)]
 struct Report {
     stop: StopReport,
+    /// The exit status that tells how the run ended, 0 where it did by itself: see [`status`].
+    tool: u8,
+    /// What was asked for and not met, or was not to be met and was.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    wrong: Vec<String>,
     steps: u64,
     cycles: u64,
     pc: u32,
@@ -113,15 +120,14 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
     let how = program::How {
         at: conditions.at,
         belongs: program::Belongs::ToProject,
-        sealed: conditions.sealed,
-        problems: conditions.problems,
+        seal: conditions.opening.bounds.seal(conditions.files.as_ref()),
+        telling: program::Telling::of(&conditions.opening),
     };
-    let program = program::load(path, how)?;
+    let program = program::load(path, &how)?;
     let mut read = program.read.clone();
     read.extend(conditions.input.clone().into_iter().chain(conditions.events.clone()));
     files::keep_apart(&read, outputs)?;
-    // Nobody is left to tell when even this fails.
-    let _ = write!(std::io::stderr(), "{}", program.warnings(conditions.problems));
+    tell_rendered(&program.warnings(conditions.opening.problems));
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
     let of_manifest = program.project.as_ref().zip(manifest.files.as_ref());
     let place = conditions.files.clone().or(of_manifest.map(|(project, (files, _))| project.root.join(files)));
@@ -152,22 +158,27 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
         (None, Some(text)) => Input::Given(text.clone().into_bytes()),
         (None, _) => Input::standard_now(),
     };
-    let limits = Limits {
-        output: manifest.limits.output.unwrap_or(u64::MAX),
-        seconds: conditions.seconds.or(manifest.limits.seconds),
-        clock,
-    };
-    let steps = conditions.steps.or(manifest.limits.steps);
+    let limits = conditions.limits().or(manifest.limits);
+    let code: usize =
+        program.image().segments.iter().filter(|part| part.rights.execute).map(|part| part.bytes.len()).sum();
+    if let Some(most) = limits.code.filter(|most| code as u64 > *most) {
+        let text = format!("{}: its code has {code} bytes; the limit `code` is {most}", path.display());
+        return Err(Failure { status: status::LIMIT, ..Failure::usage(text) });
+    }
     let session =
         Session::new(program.image().clone(), settings.clone()).with_sources(program.assembly.sources.clone());
-    let mut session = session.stopping_when_idle().stopping_after_output(limits.output).judging_the_start();
-    if let Some(steps) = steps {
+    let mut session = session.stopping_when_idle().judging_the_start();
+    session = session.stopping_after_output(limits.output.unwrap_or(u64::MAX));
+    if let Some(steps) = limits.steps {
         session = session.stopping_after_steps(StepNo(steps));
     }
-    if let Some(bytes) = manifest.history_bytes() {
+    if let Some(seconds) = limits.seconds.filter(|_| is_virtual) {
+        session = session.stopping_after_milliseconds(seconds.saturating_mul(1000));
+    }
+    if let Some(bytes) = limits.history_bytes() {
         session = session.with_budget(bytes);
     }
-    let world = World::new(input, limits, folder);
+    let world = World::new(input, (limits, clock), folder)?;
     if let Some(place) = &conditions.events {
         let text = files::text_of(place, files::read(place)?)?;
         let script = Script::read(&text, &session);
@@ -199,10 +210,10 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     if let Some(place) = &options.trail {
         world.write_trail(trail(&session, place, options.trail_only.as_deref())?, place)?;
     }
-    let end = if options.orders.is_empty() {
-        world.drive(&mut session, &Command::Go)?
+    let Went { end, wrong } = if options.orders.is_empty() {
+        Went { end: world.drive(&mut session, &Command::Go)?, wrong: Vec::new() }
     } else {
-        let form = (options.json, options.shows.as_deref().filter(|place| place.as_os_str() != "-"));
+        let form = (options.json, options.shows.as_deref());
         Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session)?
     };
     world.end_trail()?;
@@ -218,15 +229,23 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         let root = program.project.as_ref().map(|project| project.root.as_path());
         tally::after_run(options, &session, &mut world, root)?;
     }
-    let report = report(&session, &end);
+    let mut report = report(&session, &end);
+    report.tool = if wrong.is_empty() || report.tool != 0 { report.tool } else { status::NOT_MET };
+    report.wrong = wrong;
     if let Some(path) = &options.state {
         let mut json = serde_json::to_string_pretty(&report).map_err(|error| Failure::usage(error.to_string()))?;
-        if path.as_os_str() == "-" && world.is_mid_line() {
+        if path.as_os_str() == "-" && out::is_mid_line() {
             json.insert(0, '\n');
         }
         files::write_to(path, format!("{json}\n").as_bytes())?;
     }
-    Ok(tell(&session, path, &end, &report))
+    tell_end(&session, path, &end, &report);
+    Ok(match end {
+        End::Program(State::Finished(status)) if report.tool == 0 && options.status == Of::Program => {
+            status.to_le_bytes()[0]
+        }
+        _ => report.tool,
+    })
 }
 
 /// What writes the steps down.
@@ -261,10 +280,10 @@ fn report(session: &Session, end: &End) -> Report {
     let line = line.map(|line| line.line);
     let plain = |kind| StopReport { kind, status: None, trap: None, address: Some(pc.0), file: file.clone(), line };
     let stop = match end {
-        End::Output => plain("output"),
-        End::Seconds => plain("seconds"),
+        End::Limit(limit) => plain(limit.name()),
         End::Interrupted => plain("interrupted"),
         End::Asked => plain("asked"),
+        End::Never => plain("never"),
         End::Program(State::Finished(status)) => {
             StopReport { status: Some(*status), address: None, file: None, line: None, ..plain("finished") }
         }
@@ -276,13 +295,15 @@ fn report(session: &Session, end: &End) -> Report {
         End::Program(State::Circling { .. }) => plain("circling"),
         End::Program(State::Waiting | State::Idle { .. }) => plain("waiting"),
         End::Program(State::Paused(Why::Brk | Why::Breakpoint)) => plain("paused"),
-        End::Program(State::Ready | State::Running | State::Paused(_)) => plain("steps"),
+        End::Program(State::Ready | State::Running | State::Paused(_)) => plain("asked"),
     };
     let value = |register| machine.register_known(register).then(|| machine.register(register));
     let registers = target.registers().map(|(register, info)| (info.name, value(register)));
     let flags = target.flags.iter().map(|flag| (flag.name, Some(u32::from(machine.flags() & flag.bit != 0))));
     Report {
         stop,
+        tool: status_of(end),
+        wrong: Vec::new(),
         steps: machine.steps().0,
         cycles: machine.cycles(),
         pc: pc.0,
@@ -300,21 +321,39 @@ pub(crate) fn end_words(session: &Session, end: &End) -> String {
         End::Program(State::Waiting) => "waiting for input".to_owned(),
         End::Program(State::Paused(Why::Brk)) => "by a brk".to_owned(),
         End::Program(State::Ready | State::Running | State::Paused(_)) => "before its own end".to_owned(),
-        End::Output => "where it had printed as much as it may".to_owned(),
-        End::Seconds => "when its time was up".to_owned(),
+        End::Limit(limit) => format!("at its limit of {}", limit.words()),
         End::Interrupted => "interrupted".to_owned(),
         End::Asked => "where it was asked to stop".to_owned(),
+        End::Never => "where it never must come to".to_owned(),
     }
 }
 
-/// Says on standard error how a run ended that was made to be measured or drawn, when it did not end by itself.
-pub(crate) fn note_end(session: &Session, path: &Path, end: &End) {
+/// The exit status that tells how a run ended; 0 where it ended by itself or where it was asked to.
+pub(crate) fn status_of(end: &End) -> u8 {
+    match end {
+        End::Asked => 0,
+        End::Never => status::NOT_MET,
+        End::Limit(_) => status::LIMIT,
+        End::Interrupted => status::INTERRUPTED,
+        End::Program(state) => match state {
+            State::Fault(_) => status::FAULT,
+            State::Circling { .. } => status::CIRCLING,
+            State::Idle { .. } | State::Waiting => status::WAITING,
+            State::Paused(Why::Brk) => status::BRK,
+            State::Finished(_) | State::Ready | State::Running | State::Paused(_) => 0,
+        },
+    }
+}
+
+/// Says on standard error how a run ended that was made to be measured or drawn, when it did not end by itself; the exit
+/// status that tells it.
+pub(crate) fn note_end(session: &Session, path: &Path, end: &End) -> u8 {
     note_events(session);
     if !matches!(end, End::Program(State::Finished(_))) {
         let words = end_words(session, end);
-        // Nobody is left to tell when even this fails.
-        let _ = writeln!(std::io::stderr(), "note: {}: the run ended {words}", path.display());
+        tell(&format!("note: {}: the run ended {words}\n", path.display()));
     }
+    status_of(end)
 }
 
 /// Says on standard error which events of a file did not come.
@@ -326,12 +365,22 @@ fn note_events(session: &Session) {
     let lines: Vec<String> = missing.iter().take(20).map(ToString::to_string).collect();
     let more = if missing.len() > lines.len() { " and more" } else { "" };
     let (count, lines, s) = (missing.len(), lines.join(", "), if missing.len() == 1 { "" } else { "s" });
-    // Nobody is left to tell when even this fails.
-    let _ = writeln!(std::io::stderr(), "note: {count} of {all} events did not come: line{s} {lines}{more}");
+    tell(&format!("note: {count} of {all} events did not come: line{s} {lines}{more}\n"));
 }
 
-/// Says on standard error how the run ended, unless it ended by itself; returns the exit status.
-fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
+/// What keeps interrupts from coming that are asked for, or could be: why a program may wait for ever.
+fn held_back(session: &Session) -> Vec<String> {
+    let machine = session.machine();
+    let target = machine.target();
+    let allowed = target.interrupts_flag.is_none_or(|bit| machine.flags() & bit != 0);
+    let held =
+        machine.interrupts().into_iter().filter(|one| one.asks || one.is_on && !(allowed && one.handler.is_some()));
+    held.map(|one| format!("the interrupt {} {}", target.trap_name(one.number), interrupt_words(session, &one)))
+        .collect()
+}
+
+/// Says on standard error how the run ended, unless it ended by itself or where it was asked to.
+fn tell_end(session: &Session, path: &Path, end: &End, report: &Report) {
     let image = session.image();
     let target = session.machine().target();
     // Behind a `brk` stands another instruction; what is told is about the `brk`.
@@ -345,34 +394,34 @@ fn tell(session: &Session, path: &Path, end: &End, report: &Report) -> u8 {
         (Some(line), None) => format!("{name}:{}", line.line),
         (None, _) => format!("{name}: at {}", target.marked_address(pc)),
     };
-    let (mut text, status) = match end {
-        End::Program(State::Finished(status)) => return status.to_le_bytes()[0],
-        End::Asked => return 0,
-        End::Program(State::Fault(fault)) => {
-            (format!("fault, trap {}: {}", fault.kind.trap(), fault.kind), status::FAULT)
+    let mut text = match end {
+        End::Program(State::Finished(_) | State::Ready | State::Running) | End::Asked | End::Never => return,
+        End::Program(State::Fault(fault)) => format!("fault, trap {}: {}", fault.kind.trap(), fault.kind),
+        End::Program(State::Circling { .. }) => format!("circling: {}", state_words(session)),
+        End::Program(State::Idle { .. }) => {
+            format!("{}; no more input will come, and nothing else can end this", state_words(session))
         }
-        End::Program(State::Circling { .. }) => (format!("circling: {}", state_words(session)), status::CIRCLING),
-        End::Program(State::Idle { .. }) => (
-            format!("{}; no more input will come, and nothing else can end this", state_words(session)),
-            status::WAITING,
-        ),
-        End::Program(State::Paused(Why::Brk)) => ("stopped by a brk".to_owned(), status::BRK),
-        End::Output => ("stopped: it has printed as much as `limits.output` allows".to_owned(), status::LIMIT),
-        End::Seconds => {
-            ("stopped: its time is up, as `seconds` in limits or on the command line says".to_owned(), status::LIMIT)
+        End::Program(State::Waiting) => "it waits for input".to_owned(),
+        End::Program(State::Paused(Why::Brk)) => "stopped by a brk".to_owned(),
+        End::Program(State::Paused(_)) => return,
+        End::Limit(limit @ Limit::Steps) => {
+            format!("stopped after {} steps, before its end: the limit `{}`", report.steps, limit.name())
         }
-        End::Interrupted => ("interrupted".to_owned(), status::INTERRUPTED),
-        End::Program(State::Waiting) => ("it waits for input".to_owned(), status::WAITING),
-        End::Program(State::Ready | State::Running | State::Paused(_)) => {
-            (format!("stopped after {} steps, before its end", report.steps), status::LIMIT)
-        }
+        End::Limit(limit) => format!("stopped at its limit of {}: the limit `{}`", limit.words(), limit.name()),
+        End::Interrupted => "interrupted".to_owned(),
     };
+
     if let End::Program(State::Fault(fault)) = end {
         for cause in fault_causes(session, fault) {
             text.push_str("\n  ");
             text.push_str(&cause);
         }
     }
-    let _ = writeln!(std::io::stderr(), "{place}: {text}");
-    status
+    if matches!(end, End::Limit(_) | End::Program(State::Circling { .. } | State::Idle { .. } | State::Waiting)) {
+        for why in held_back(session) {
+            text.push_str("\n  ");
+            text.push_str(&why);
+        }
+    }
+    tell(&format!("{place}: {text}\n"));
 }

@@ -2,9 +2,10 @@
 
 use crate::cli::Send;
 use crate::files::print;
+use crate::out::{tell, tell_rendered};
 use crate::port::{self, Port};
 use crate::{Failure, program, status};
-use std::io::{IsTerminal, Read, Write};
+use std::io::{IsTerminal, Read};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{TryRecvError, channel};
@@ -15,29 +16,29 @@ pub(crate) fn run(options: &Send) -> Result<u8, Failure> {
     let how = program::How {
         at: options.at,
         belongs: program::Belongs::ToProject,
-        sealed: false,
-        problems: options.problems,
+        seal: options.opening.bounds.seal(None),
+        telling: program::Telling::of(&options.opening),
     };
-    let program = program::load(program::here(options.file.as_deref())?, how)?;
+    let program = program::load(program::here(options.file.as_deref())?, &how)?;
     let port = port::open(&options.port, options.baud).map_err(Failure::usage)?;
     let mut sender = Sender::new(port);
     let is_seen = std::io::stderr().is_terminal();
-    let tell = |error: SendError| told(&options.port, &error);
+    let failed = |error: SendError| told(&options.port, &error);
     let progress = |done: usize, all: usize| {
         if is_seen {
-            // Nobody is left to tell when even this fails.
-            let _ = write!(std::io::stderr(), "\rsent {done} of {all} records");
+            tell_rendered(&format!("\rsent {done} of {all} records"));
         }
         true
     };
-    sender.load(program.image(), progress).map_err(tell)?;
+    sender.load(program.image(), progress).map_err(failed)?;
     let bytes: usize = program.image().segments.iter().map(|part| part.bytes.len()).sum();
     let lead = if is_seen { "\r" } else { "" };
-    let _ = writeln!(std::io::stderr(), "{lead}{bytes} bytes sent to {} and checked", options.port);
+    tell_rendered(lead);
+    tell(&format!("{bytes} bytes sent to {} and checked\n", options.port));
     if options.load_only {
         return Ok(0);
     }
-    sender.start().map_err(tell)?;
+    sender.start().map_err(failed)?;
     console(&mut sender).map_err(|failure| match failure {
         Trouble::Port(error) => told(&options.port, &error),
         Trouble::Output(failure) => failure,
@@ -51,7 +52,7 @@ fn told(port: &str, error: &SendError) -> Failure {
             status::NO_OUTPUT
         }
     };
-    Failure { text: format!("{port}: {error}"), status, is_about_output: true }
+    Failure { status, is_about_output: true, ..Failure::usage(format!("{port}: {error}")) }
 }
 
 /// Sends a program and starts it; for the bench.
@@ -119,7 +120,7 @@ fn console(sender: &mut Sender<Box<dyn Port>>) -> Result<u8, Trouble> {
             Some(_) if was_stopped => return Ok(status::INTERRUPTED),
             Some(Ended::Status(status)) => return Ok(status.to_le_bytes()[0]),
             Some(Ended::Otherwise(words)) => {
-                let _ = writeln!(std::io::stderr(), "on the board: {words}");
+                tell(&format!("on the board: {words}\n"));
                 return Ok(status::FAULT);
             }
         }

@@ -17,6 +17,8 @@ pub(crate) const LIMIT: u8 = 115;
 pub(crate) const BRK: u8 = 116;
 /// What was to be written could not be: standard output is full, or nobody reads it.
 pub(crate) const NO_OUTPUT: u8 = 117;
+/// The run did not come to an `--until` or a `--must`, or came to a `--never`.
+pub(crate) const NOT_MET: u8 = 118;
 /// Interrupted by a signal, as shells say it (128 and the signal's number, POSIX.1-2017, 2.8.2).
 pub(crate) const INTERRUPTED: u8 = 130;
 
@@ -28,9 +30,10 @@ pub(crate) const TABLE: &[(u8, &str)] = &[
     (FAULT, "the program failed"),
     (CIRCLING, "the program repeats one state for ever"),
     (WAITING, "the program waits for what cannot come any more"),
-    (LIMIT, "a limit was reached: steps, seconds, output"),
+    (LIMIT, "a limit was reached: steps, seconds, host, output, files, code, memory"),
     (BRK, "the program ran a brk"),
     (NO_OUTPUT, "standard output is full, or nobody reads it"),
+    (NOT_MET, "the run did not come to an --until or a --must, or came to a --never"),
     (INTERRUPTED, "interrupted"),
 ];
 

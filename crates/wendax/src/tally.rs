@@ -6,7 +6,7 @@
 use crate::cli::{Conditions, Run, Tally as Options};
 use crate::files;
 use crate::run::{self, Begun, World};
-use crate::{Failure, program, status};
+use crate::{Failure, program};
 use std::fmt::Write as _;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
@@ -52,18 +52,12 @@ impl Drop for Meter {
     }
 }
 
-pub(crate) fn interrupted() -> Failure {
-    Failure { text: "interrupted".to_owned(), status: status::INTERRUPTED, is_about_output: false }
-}
-
 /// Measures all of a run.
 pub(crate) fn measure(session: &Session, world: &World) -> Result<Tally, Failure> {
     let mut measuring = Measuring::all(session);
     let mut meter = Meter::new("measuring");
     while !measuring.work(session, SLICE) {
-        if world.is_interrupted() {
-            return Err(interrupted());
-        }
+        world.may_go_on()?;
         meter.at(measuring.progress());
     }
     Ok(measuring.tally(session))
@@ -79,9 +73,7 @@ fn measure_spans(session: &Session, texts: &[String], world: &World) -> Result<V
         let mut spans = span(session, text)?;
         let mut meter = Meter::new("measuring");
         while !spans.work(session, SLICE) {
-            if world.is_interrupted() {
-                return Err(interrupted());
-            }
+            world.may_go_on()?;
             meter.at(spans.progress());
         }
         Ok(SpanTally::of(text, &spans.told()))
@@ -142,30 +134,35 @@ pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
     };
     let place = output.unwrap_or(Path::new("-"));
     let text = match tallies.as_slice() {
-        [(_, only)] => only.written(place, rows, str::to_owned).map_err(|error| Failure::usage(error.to_string()))?,
+        [only] => only.tally.written(place, rows, str::to_owned).map_err(|error| Failure::usage(error.to_string()))?,
         several if is_form(place, "json") => {
             let text =
                 format!("{}: JSON is for one tally, and these are {}; leave .json out", place.display(), several.len());
             return Err(Failure::usage(text));
         }
         several if is_form(place, "csv") => {
-            Comparison::of(&several.iter().map(|(_, tally)| tally).collect::<Vec<_>>()).to_csv()
+            Comparison::of(&several.iter().map(|one| &one.tally).collect::<Vec<_>>()).to_csv()
         }
         several => side_by_side(several, rows, is_growing),
     };
     files::write_to(place, text.as_bytes())?;
-    Ok(0)
+    // The first run that did not end by itself.
+    Ok(tallies.iter().map(|one| one.status).find(|status| *status != 0).unwrap_or(0))
 }
 
 fn is_form(place: &Path, ending: &str) -> bool {
     place.extension().is_some_and(|found| found.eq_ignore_ascii_case(ending))
 }
 
-/// A tally with the size of what its run was given.
-pub(crate) type Sized = (u64, Tally);
+/// A tally, with the size of what its run was given, and the exit status that tells how the run ended.
+pub(crate) struct Measured {
+    size: u64,
+    pub(crate) tally: Tally,
+    pub(crate) status: u8,
+}
 
 /// One that was kept, or of a program that is run now.
-pub(crate) fn one(thing: &Path, conditions: &Conditions, spans: &[String]) -> Result<Sized, Failure> {
+pub(crate) fn one(thing: &Path, conditions: &Conditions, spans: &[String]) -> Result<Measured, Failure> {
     if !is_form(thing, "json") {
         return run_one(thing, conditions, spans);
     }
@@ -174,26 +171,24 @@ pub(crate) fn one(thing: &Path, conditions: &Conditions, spans: &[String]) -> Re
     if tally.name.is_empty() {
         name_it(&mut tally, thing, None);
     }
-    Ok((0, tally))
+    Ok(Measured { size: 0, tally, status: 0 })
 }
 
-fn run_one(path: &Path, conditions: &Conditions, spans: &[String]) -> Result<Sized, Failure> {
+fn run_one(path: &Path, conditions: &Conditions, spans: &[String]) -> Result<Measured, Failure> {
     let Begun { mut session, mut world, .. } = run::begin(path, conditions, &[])?;
     world.be_quiet();
     let end = world.drive(&mut session, &Command::Go)?;
-    if matches!(end, run::End::Interrupted) {
-        return Err(interrupted());
-    }
+    World::goes_on_after(&end)?;
     world.end_files(&session)?;
-    run::note_end(&session, path, &end);
+    let status = run::note_end(&session, path, &end);
     let mut tally = measure(&session, &world)?;
     tally.spans = measure_spans(&session, spans, &world)?;
     name_it(&mut tally, path, Some(path));
-    Ok((session.all_input().len() as u64, tally))
+    Ok(Measured { size: session.all_input().len() as u64, tally, status })
 }
 
 /// The program run once for each of what it is to be given.
-fn growing(options: &Options) -> Result<Vec<Sized>, Failure> {
+fn growing(options: &Options) -> Result<Vec<Measured>, Failure> {
     let path = program::here(options.things.first().map(PathBuf::as_path))?;
     let mut tallies = Vec::new();
     for text in &options.each {
@@ -202,26 +197,27 @@ fn growing(options: &Options) -> Result<Vec<Sized>, Failure> {
         let mut given = options.conditions.clone();
         let first = words.first().and_then(|word| word.parse().ok());
         given.arguments = words;
-        let (_, mut tally) = run_one(path, &given, &options.span)?;
-        tally.name.clone_from(text);
-        tallies.push((first.unwrap_or(0), tally));
+        let mut measured = run_one(path, &given, &options.span)?;
+        measured.tally.name.clone_from(text);
+        measured.size = first.unwrap_or(0);
+        tallies.push(measured);
     }
     for file in &options.each_input {
         let mut given = options.conditions.clone();
         given.input = Some(file.clone());
-        let (_, mut tally) = run_one(path, &given, &options.span)?;
-        tally.name = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
-        let size = std::fs::metadata(file).map_or(0, |data| data.len());
-        tallies.push((size, tally));
+        let mut measured = run_one(path, &given, &options.span)?;
+        measured.tally.name = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+        measured.size = std::fs::metadata(file).map_or(0, |data| data.len());
+        tallies.push(measured);
     }
     Ok(tallies)
 }
 
-fn side_by_side(tallies: &[Sized], rows: usize, is_growing: bool) -> String {
-    let list: Vec<&Tally> = tallies.iter().map(|(_, tally)| tally).collect();
+fn side_by_side(tallies: &[Measured], rows: usize, is_growing: bool) -> String {
+    let list: Vec<&Tally> = tallies.iter().map(|one| &one.tally).collect();
     let mut text = Comparison::of(&list).to_text(rows);
     if is_growing {
-        let sizes: Vec<u64> = tallies.iter().map(|(size, _)| *size).collect();
+        let sizes: Vec<u64> = tallies.iter().map(|one| one.size).collect();
         let cycles: Vec<u64> = list.iter().map(|tally| tally.cycles).collect();
         match growth(&sizes, &cycles) {
             Some(exponent) => {

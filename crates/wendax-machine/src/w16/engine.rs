@@ -452,7 +452,10 @@ impl Machine {
             if self.state.console.printed >= how.printed {
                 return Stop::Printed;
             }
-            if self.state.cycles >= how.cycles {
+            // What is waited meanwhile brings the time nearer.
+            let own_time = how.milliseconds.saturating_sub(self.state.waited);
+            let horizon = how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND));
+            if self.state.cycles >= horizon {
                 return Stop::Cycles;
             }
             let left = how.effort.saturating_sub(self.effort_since(mark));
@@ -477,10 +480,10 @@ impl Machine {
                 Some(Err(kind)) => return Stop::Fault(self.fault_of(kind)),
                 None => {}
             }
-            let limits = Limits { until: how.until.0, cycles: how.cycles, depth };
+            let limits = Limits { until: how.until.0, cycles: horizon, depth };
             // Who looks for states that repeat sees each step of a stretch, and the moment a guess is to be checked at.
             let is_looking = watches && self.repeats.is_looking();
-            let look = if T::PASSES && !is_looking { self.look_for_rounds_at(how.cycles) } else { Some(u64::MAX) };
+            let look = if T::PASSES && !is_looking { self.look_for_rounds_at(horizon) } else { Some(u64::MAX) };
             let bounded = Limits { until: how.until.0.min(plain).min(look.unwrap_or(u64::MAX)), ..limits };
             let exit = if look.is_none() {
                 let guess = if watches { self.repeats.guess_at() } else { u64::MAX };

@@ -7,6 +7,8 @@ use crate::session::Session;
 use crate::stops::{Armed, Count, Hits, Judge, Looked, StopAt, StopId, look};
 use rustc_hash::FxHashMap;
 use serde::Serialize;
+use std::borrow::Cow;
+use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::fmt::Write as _;
 use std::ops::ControlFlow;
@@ -67,6 +69,8 @@ struct Writer {
     out: String,
     /// Steps written down in all.
     count: u64,
+    /// Bytes printed before the step at hand.
+    printed: u64,
 }
 
 #[derive(Debug, Clone)]
@@ -94,7 +98,8 @@ impl TrailText {
             TrailForm::JsonLines => Form::JsonLines,
         };
         let (known, did, out) = (FxHashMap::default(), String::new(), String::new());
-        let writer = Writer { form, target, known, did, out, count: 0 };
+        let printed = rerun.at.machine.printed();
+        let writer = Writer { form, target, known, did, out, count: 0, printed };
         Self { rerun, branch: session.branches(), filter, writer }
     }
 
@@ -191,11 +196,14 @@ impl Choosing<'_> {
 
     fn write(&mut self, machine: &Machine, step: StepNo) {
         self.chosen.written = Some(step);
-        if machine.last_report().step == step {
-            self.writer.step(self.session, machine.last_report());
+        let report = machine.last_report();
+        if report.step == step {
+            self.writer.printed = machine.printed() - report.printed;
+            self.writer.step(self.session, report);
         } else {
             // Seen by the instruction it led to, and not itself.
             let mut before = Rerun::at(self.session.past(), step);
+            self.writer.printed = before.at.machine.printed();
             let mut steps = Steps { session: self.session, writer: self.writer };
             before.go_through(self.session.past(), step + 1, &mut Seen(&mut steps));
         }
@@ -237,7 +245,7 @@ struct Known {
     text: String,
 }
 
-/// A step as a JSON object.
+/// A step as a JSON object; `docs/trail.schema.json` says what is in it.
 #[derive(Serialize)]
 struct Row<'a> {
     step: u64,
@@ -246,6 +254,55 @@ struct Row<'a> {
     instruction: &'a str,
     cycles: u64,
     did: &'a str,
+    kind: &'static str,
+    next: u32,
+    changes: Vec<Change<'a>>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    flags: BTreeMap<char, u8>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    printed: Option<Cow<'a, str>>,
+    #[serde(skip_serializing_if = "is_zero")]
+    printed_bytes: u64,
+    #[serde(skip_serializing_if = "is_zero")]
+    read_bytes: u64,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde hands it over so")]
+fn is_zero(number: &u64) -> bool {
+    *number == 0
+}
+
+/// Something a step wrote: what was there before, where it was ever set, and what is there now.
+#[derive(Serialize)]
+#[serde(untagged)]
+enum Change<'a> {
+    Register { register: &'a str, from: Option<u32>, to: u32 },
+    Memory { memory: u32, bytes: u32, from: Option<u32>, to: u32 },
+    Device { device: &'a str, address: u32, from: u32, to: u32 },
+    Buffer { memory: u32, bytes: u32 },
+}
+
+fn change<'a>(target: &Target, write: Write) -> Change<'a> {
+    match write {
+        Write::Register { register, old, new, was_known } => {
+            Change::Register { register: target.register_name(register), from: was_known.then_some(old), to: new }
+        }
+        Write::Memory { address, length, old, new, was_known } => {
+            Change::Memory { memory: address.0, bytes: length, from: was_known.then_some(old), to: new }
+        }
+        Write::Device { address, old, new } => {
+            let device = target.device(address).map_or("", |device| device.name);
+            Change::Device { device, address: address.0, from: old, to: new }
+        }
+        Write::Buffer { address, length, .. } => Change::Buffer { memory: address.0, bytes: length },
+    }
+}
+
+/// The flags that a step changed, with what they are now.
+fn changed_flags<'t>(target: &'t Target, report: &Report) -> impl Iterator<Item = (char, u8)> + 't {
+    let (changed, new) = (report.flags.old ^ report.flags.new, report.flags.new);
+    let flags = target.flags.iter().filter(move |flag| changed & flag.bit != 0);
+    flags.map(move |flag| (flag.name, u8::from(new & flag.bit != 0)))
 }
 
 impl Writer {
@@ -265,6 +322,8 @@ impl Writer {
         self.count += 1;
         self.did.clear();
         did(&mut self.did, self.target, report);
+        let printed_from = self.printed;
+        self.printed += report.printed;
         let Some(Known { place, text, .. }) = self.known.get(&report.pc) else { return };
         let did = self.did.trim_start();
         // Writing to memory never fails.
@@ -282,7 +341,26 @@ impl Writer {
             }
             Form::JsonLines => {
                 let (step, address, cycles) = (report.step.0, report.pc.0, report.cycles);
-                let row = Row { step, address, place, instruction: text, cycles, did };
+                let row = Row {
+                    step,
+                    address,
+                    place,
+                    instruction: text,
+                    cycles,
+                    did,
+                    kind: match report.kind {
+                        StepKind::Instruction => "instruction",
+                        StepKind::Call(_) => "call",
+                        StepKind::Trap(_) => "trap",
+                        StepKind::Interrupt(_) => "interrupt",
+                    },
+                    next: report.next.0,
+                    changes: crate::effects::written(report).map(|write| change(self.target, write)).collect(),
+                    flags: changed_flags(self.target, report).collect(),
+                    printed: session.left.printed_between(printed_from, self.printed).map(String::from_utf8_lossy),
+                    printed_bytes: report.printed,
+                    read_bytes: report.consumed,
+                };
                 writeln!(self.out, "{}", serde_json::to_string(&row).unwrap_or_default())
             }
         };
@@ -334,9 +412,8 @@ fn did(out: &mut String, target: &Target, report: &Report) {
             }
         };
     }
-    let changed = report.flags.old ^ report.flags.new;
-    for flag in target.flags.iter().filter(|flag| changed & flag.bit != 0) {
-        let _ = write!(out, " {} {}", flag.name, u8::from(report.flags.new & flag.bit != 0));
+    for (name, value) in changed_flags(target, report) {
+        let _ = write!(out, " {name} {value}");
     }
     if report.printed > 0 {
         let _ = write!(out, " printed {}", report.printed);

@@ -69,6 +69,7 @@ fn why_words(why: Why) -> &'static str {
         Why::Brk => "brk",
         Why::Output => "printed as much as it may",
         Why::Steps => "took as many steps as it may",
+        Why::Time => "took as long as it may",
         Why::Sought => "at this step",
         Why::Edited => "edited, a new branch",
     }
@@ -96,6 +97,10 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         (Mode::Walk, _) => (" walk", Ink::Time),
     };
     let (state, ink) = state_words(app);
+    let mut opens = app.world.program.outside.join(", ");
+    if !opens.is_empty() {
+        opens.insert_str(0, " · opens ");
+    }
     let changed = match (app.is_changed(), &app.document().locked) {
         _ if !app.world.conflicts.is_empty() => " · changed on disk too: Ctrl-S",
         (true, Some(_)) => " · read-only · unsaved",
@@ -105,7 +110,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     };
     let numbers = app.session().map_or(String::new(), |session| numbers(app, session, area.width));
     // State and numbers are what changes; the path takes what they leave, but never less than a name needs.
-    let others = width(mode) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;
+    let others = width(mode) + width(&opens) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;
     let room = area.width.saturating_sub(others).max(width(app.document().short_name()).min(24));
     let whole = match (&app.world.origin, app.path()) {
         (Origin::Image(image), Some(source)) if image != source => format!("{image} · {source}"),
@@ -114,6 +119,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let path = if width(&whole) <= room || room >= 40 { whole.as_str() } else { app.document().short_name() };
     let at = pen.bold(area.x, area.y, area.width, mode, mode_ink) + GAP;
     let at = pen.bold(at, area.y, room, &fitted_end(path, room), Ink::Text);
+    let at = pen.text(at, area.y, area.right().saturating_sub(at), &opens, Ink::Fresh);
     let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
     let room = area.right().saturating_sub(at + width(&numbers) + GAP);
     pen.bold(at, area.y, room, &fitted(&state, room), ink);

@@ -6,6 +6,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::Span;
+use wendax_source::shown_sign;
 
 pub(crate) struct Pen<'a> {
     buffer: &'a mut Buffer,
@@ -24,8 +25,8 @@ impl<'a> Pen<'a> {
 
     /// A piece of text with the style of an ink.
     pub(crate) fn span(&self, text: impl Into<String>, ink: Ink) -> Span<'static> {
-        // What would upset the terminal is shown as a dot.
-        let text: String = text.into().chars().map(|c| if c.is_control() { '·' } else { c }).collect();
+        // What would upset the terminal is shown by a sign for it.
+        let text: String = text.into().chars().map(shown_sign).collect();
         Span::styled(text, self.theme.ink(ink))
     }
 
@@ -112,8 +113,8 @@ impl<'a> Pen<'a> {
         if !self.buffer.area.contains(Position { x, y }) {
             return x;
         }
-        // What would upset the terminal is shown as a dot.
-        let clean: String = text.chars().map(|c| if c.is_control() { '·' } else { c }).collect();
+        // What would upset the terminal is shown by a sign for it.
+        let clean: String = text.chars().map(shown_sign).collect();
         let (end, _) = self.buffer.set_stringn(x, y, clean, room.into(), style);
         end
     }

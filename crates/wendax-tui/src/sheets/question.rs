@@ -8,6 +8,7 @@ use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+use std::path::PathBuf;
 use wendax_session::counted;
 use wendax_source::Span;
 
@@ -94,6 +95,21 @@ pub(super) fn draw_exists(pen: &mut Pen<'_>, area: Rect, effect: &Effect) {
         &format!("{path} is there already, and was not written here."),
         &answers,
     );
+}
+
+pub(super) fn draw_reach(pen: &mut Pen<'_>, area: Rect, folders: &[PathBuf]) {
+    let answers = [
+        ("y", "allow it, also the next times"),
+        ("n", "do not, and ask no more; --reach on the command line allows it once"),
+        ("Esc", "decide later: until then they stay closed"),
+    ];
+    let names: Vec<String> = folders.iter().map(|folder| folder.display().to_string()).collect();
+    let question = format!(
+        "The manifest of this project names what lies outside of its folder: {}. What the project is made of, and its \
+         program, could read there, and the program write.",
+        names.join(", ")
+    );
+    draw_question(pen, area, "outside of the project", &question, &answers);
 }
 
 pub(super) fn draw_replacing(app: &App, pen: &mut Pen<'_>, area: Rect, with: &str) {

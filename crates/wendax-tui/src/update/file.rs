@@ -7,6 +7,7 @@ use crate::message::Effect;
 use crate::screen::Mode;
 use crate::sheet::Sheet;
 use crate::world::documents::{Document, Role};
+use std::path::PathBuf;
 
 impl App {
     pub(super) fn file(&mut self, file: File, effects: &mut Vec<Effect>) {
@@ -193,6 +194,13 @@ impl App {
                 .trouble(format!("{path} is there already, and was not written over: ask for it once more"));
         }
         self.screen.sheet = Some(Sheet::Exists { effect });
+    }
+
+    /// The project wants to open folders outside of its own. Asked again with the next build when it is no time to ask.
+    pub(super) fn ask_about_reach(&mut self, folders: Vec<PathBuf>) {
+        if self.screen.sheet.is_none() && self.screen.mode == Mode::Walk && !self.takes_input() {
+            self.screen.sheet = Some(Sheet::Reach { folders });
+        }
     }
 
     /// It was decided what becomes of a text that two have changed: that on disk is known from now on.

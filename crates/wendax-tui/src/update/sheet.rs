@@ -23,6 +23,7 @@ impl App {
             Sheet::Conflict { name, .. } => {
                 self.screen.say(format!("{name} stays as it is, here and on disk; Ctrl-S asks again"));
             }
+            Sheet::Reach { .. } => self.screen.say("what lies outside of the project stays closed; it is asked again"),
             Sheet::Exists { effect } => {
                 self.screen.say(format!("{} stays as it is", effect.writes().unwrap_or("the file")));
             }
@@ -41,6 +42,7 @@ impl App {
             (Sheet::Conflict { name, theirs }, 't') => self.answer_conflict(&name, &theirs, true),
             (Sheet::Replacing { with }, 'y' | 'n' | 'a') => self.replace(&with, letter),
             (Sheet::Exists { effect }, 'y') => effects.push(Effect::Over(effect)),
+            (Sheet::Reach { folders }, 'y' | 'n') => effects.push(Effect::Reach(folders, letter == 'y')),
             // Not an answer to this.
             (sheet, _) => self.screen.sheet = Some(sheet),
         }
@@ -89,7 +91,8 @@ impl App {
             }
             Sheet::Page { .. } => {}
             Sheet::Prompt { ask, field } => self.take_prompt(ask, field, effects),
-            Sheet::Leaving | Sheet::Conflict { .. } | Sheet::Replacing { .. } | Sheet::Exists { .. } => {
+            Sheet::Leaving | Sheet::Conflict { .. } | Sheet::Replacing { .. } => self.screen.sheet = Some(sheet),
+            Sheet::Exists { .. } | Sheet::Reach { .. } => {
                 self.screen.sheet = Some(sheet);
             }
         }

@@ -26,6 +26,8 @@ pub(crate) struct Program {
     pub(crate) history: Option<usize>,
     /// The folder for the program's files, when the manifest names one.
     pub(crate) folder: Option<PathBuf>,
+    /// Folders outside of the project's that it uses.
+    pub(crate) outside: Vec<String>,
 }
 
 impl Program {
@@ -45,7 +47,7 @@ impl Program {
         self.assembly = built.assembly;
         let changed = self.settings != built.settings || self.typed != built.typed;
         (self.settings, self.typed, self.history) = (built.settings, built.typed, built.history);
-        self.folder = built.folder;
+        (self.folder, self.outside) = (built.folder, built.outside);
         changed
     }
 

@@ -7,6 +7,7 @@ use super::Incoming;
 use super::terminal::{Screen, ask_ground, copy_to_system};
 use super::threads::{self, Keep, Latest, Request, WORKSHOP};
 use crate::folder::Folder;
+use crate::recovery::Decided;
 use crate::{Failure, files, recovery};
 use notify::Watcher;
 use ratatui::Terminal;
@@ -112,11 +113,13 @@ pub(super) struct Bench {
     watched: Vec<PathBuf>,
     /// The folder of the program's files, and the run it was used by last.
     folder: Option<(wendax_tui::Folder, Folder)>,
+    /// Whoever sits here may allow the project folders outside of its own.
+    asks_for_reach: bool,
 }
 
 impl Bench {
     /// `project` is what to assemble; an image has none.
-    pub(super) fn new(app: App, project: Option<Project>, place: PathBuf) -> Self {
+    pub(super) fn new(app: App, project: Option<Project>, place: PathBuf, asks_for_reach: bool) -> Self {
         let (sender, receiver) = channel();
         let project = project.unwrap_or_default();
         let root = project.manifest_path.is_some().then(|| project.root.clone());
@@ -161,6 +164,7 @@ impl Bench {
             watcher: watcher.ok(),
             watched: Vec::new(),
             folder: None,
+            asks_for_reach,
         }
     }
 
@@ -237,7 +241,10 @@ impl Bench {
             let message = match incoming {
                 Incoming::Message(message) => message,
                 Incoming::Built => match self.latest.lock().ok().and_then(|mut latest| latest.take()) {
-                    Some((generation, built)) => Message::Assembled(generation, built),
+                    Some((generation, built)) => {
+                        self.ask_about_reach(&built.refused);
+                        Message::Assembled(generation, built)
+                    }
                     None => continue,
                 },
                 Incoming::Ground(is_light) => {
@@ -396,6 +403,15 @@ impl Bench {
                     self.send(told);
                 }
                 Effect::NewProject(folder) => quits |= self.new_project(Path::new(&folder)),
+                Effect::Reach(folders, is_allowed) => {
+                    if let Some(root) = &self.root {
+                        Decided::of(root).add(root, folders.clone(), is_allowed);
+                    }
+                    if is_allowed {
+                        let _ = self.workshop.send(Request::Allow(folders));
+                        self.look_at = Some(Instant::now());
+                    }
+                }
                 Effect::Copy(text) => copy_to_system(&text),
                 Effect::TellTime(asked) => {
                     let time = u32::try_from(self.started.elapsed().as_millis() & u128::from(u32::MAX)).unwrap_or(0);
@@ -701,6 +717,17 @@ impl Bench {
             // Files that nobody looks at are part of the program too.
             let effects = self.app.assemble_again();
             self.carry_out(effects);
+        }
+    }
+
+    /// Has what the project names outside of its folder decided, where nobody has.
+    fn ask_about_reach(&mut self, refused: &[PathBuf]) {
+        let Some(root) = self.root.as_ref().filter(|_| self.asks_for_reach && !refused.is_empty()) else { return };
+        let decided = Decided::of(root);
+        let open: Vec<PathBuf> = refused.iter().filter(|folder| !decided.knows(folder)).cloned().collect();
+        if !open.is_empty() {
+            // Behind what was built, which may show the present line.
+            let _ = self.sender.send(Incoming::Message(Message::AskReach(open)));
         }
     }
 

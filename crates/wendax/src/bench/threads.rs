@@ -26,6 +26,8 @@ pub(super) enum Request {
     LookAgain,
     /// The source that the program is has another name.
     Rename(String, String),
+    /// These folders outside of the project's may be opened too.
+    Allow(Vec<PathBuf>),
 }
 
 /// What was built last and not taken yet: an older one is of no use to anybody, and large.
@@ -84,6 +86,7 @@ fn newest(workshop: &mut Workshop, requests: &Receiver<Request>) -> Option<u64> 
                 wanted = Some(generation);
             }
             Request::LookAgain => workshop.look_again(),
+            Request::Allow(folders) => workshop.allow(folders),
             Request::Rename(from, to) => workshop.rename(&from, &to),
         }
     }

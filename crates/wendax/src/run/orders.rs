@@ -6,6 +6,7 @@
 use super::world::{End, World};
 use crate::Failure;
 use crate::files;
+use crate::out::tell;
 use serde::Serialize;
 use serde_json::{Map, Value, json};
 use std::io::Write;
@@ -18,6 +19,8 @@ pub(crate) enum Turn {
     Until(String),
     Each(String),
     Show(String),
+    Must(String),
+    Never(String),
 }
 
 /// Where a run stops, and what is shown there.
@@ -36,13 +39,32 @@ enum At {
         stop: Box<StopAt>,
         is_over: bool,
     },
+    /// The run must come to this, or has by now.
+    Must(Option<Box<StopAt>>),
+    /// The run must not come to this, and ends where it does.
+    Never(Box<StopAt>),
+}
+
+/// Where what is shown goes.
+enum To {
+    /// Standard error, beside the program's output.
+    Beside,
+    /// Standard output, among the program's.
+    Among,
+    File(Box<dyn Write>),
+}
+
+/// How a run that was asked for things went.
+pub(super) struct Went {
+    pub(super) end: End,
+    /// What was asked for and not met, or was not to be met and was, as it stands on the command line.
+    pub(super) wrong: Vec<String>,
 }
 
 pub(super) struct Orders {
     parts: Vec<Part>,
     as_json: bool,
-    /// A file; standard output when there is none.
-    to: Option<Box<dyn Write>>,
+    to: To,
 }
 
 impl Orders {
@@ -82,6 +104,14 @@ impl Orders {
                     };
                     parts.push(Part { at, words: text.clone(), shows: Vec::new() });
                 }
+                Turn::Must(text) | Turn::Never(text) => {
+                    let is_must = matches!(order, Turn::Must(_));
+                    let option = if is_must { "must" } else { "never" };
+                    let read = StopAt::read(text, &names, session.sources());
+                    let stop = Box::new(read.map_err(|error| wrong(option, text, &error))?);
+                    let at = if is_must { At::Must(Some(stop)) } else { At::Never(stop) };
+                    parts.push(Part { at, words: text.clone(), shows: Vec::new() });
+                }
                 Turn::Each(text) => {
                     let read = StopAt::read(text, &names, session.sources());
                     let stop = read.map_err(|error| wrong("each", text, &error))?;
@@ -95,11 +125,43 @@ impl Orders {
                 }
             }
         }
-        Ok(Self { parts, as_json, to: place.map(files::writer).transpose()? })
+        let to = match place {
+            None => To::Beside,
+            Some(place) if place.as_os_str() == "-" => To::Among,
+            Some(place) => To::File(files::writer(place)?),
+        };
+        Ok(Self { parts, as_json, to })
     }
 
     /// Carries the run through, to its end or the last `--until`.
-    pub(super) fn run(&mut self, world: &mut World, session: &mut Session) -> Result<End, Failure> {
+    pub(super) fn run(&mut self, world: &mut World, session: &mut Session) -> Result<Went, Failure> {
+        let mut wrong = Vec::new();
+        let end = self.run_to_end(world, session, &mut wrong)?;
+        self.close()?;
+        if !matches!(end, End::Never) {
+            let unmet = self.parts.iter().filter(|part| matches!(part.at, At::Must(Some(_))));
+            wrong.extend(unmet.map(|part| format!("--must {}", part.words)));
+        }
+        for asked in &wrong {
+            match asked.split_once(' ') {
+                Some(("--never", words)) => {
+                    let place =
+                        wendax_session::place(session.image(), session.machine().target(), session.machine().pc());
+                    tell(&format!("the run came to `{words}`, as it never must: step {}, {place}\n", session.now()));
+                }
+                Some(("--must", words)) => tell(&format!("the run did not come to `{words}`, as it must\n")),
+                _ => {}
+            }
+        }
+        Ok(Went { end, wrong })
+    }
+
+    fn run_to_end(
+        &mut self,
+        world: &mut World,
+        session: &mut Session,
+        wrong: &mut Vec<String>,
+    ) -> Result<End, Failure> {
         self.set_stops(session);
         self.show(world, session, 0)?;
         let goals: Vec<usize> = (0..self.parts.len()).filter(|&index| self.parts[index].is_goal()).collect();
@@ -107,30 +169,49 @@ impl Orders {
             let command = match &self.parts[*index].at {
                 At::Until(stop) => Command::Until(stop.clone()),
                 At::Steps(steps) => Command::Seek(session.now().saturating_add(*steps)),
-                At::Start | At::Each { .. } => continue,
+                At::Start | At::Each { .. } | At::Must(_) | At::Never(_) => continue,
             };
-            if let Some(end) = self.drive(world, session, &command)? {
-                let words = &self.parts[*index].words;
-                eprintln_lossy(&format!("the run did not come to `{words}`"));
-                self.close()?;
+            if let Some(end) = self.drive(world, session, &command, wrong)? {
+                if !matches!(end, End::Never) {
+                    let words = &self.parts[*index].words;
+                    tell(&format!("the run did not come to `{words}`\n"));
+                    wrong.push(format!("--until {words}"));
+                }
                 return Ok(end);
             }
             self.show(world, session, *index)?;
         }
-        let end = if goals.is_empty() { self.drive(world, session, &Command::Go)? } else { None };
-        self.close()?;
+        let end = if goals.is_empty() { self.drive(world, session, &Command::Go, wrong)? } else { None };
         let state = session.state().clone();
         let is_over = matches!(state, State::Finished(_));
         Ok(end.unwrap_or(if is_over { End::Program(state) } else { End::Asked }))
     }
 
     /// On until the command is done, showing what is asked for on the way; `None` when it is done as it was meant.
-    fn drive(&mut self, world: &mut World, session: &mut Session, command: &Command) -> Result<Option<End>, Failure> {
+    fn drive(
+        &mut self,
+        world: &mut World,
+        session: &mut Session,
+        command: &Command,
+        wrong: &mut Vec<String>,
+    ) -> Result<Option<End>, Failure> {
         loop {
             let end = world.drive(session, command)?;
             let met: Vec<StopId> = session.met().to_vec();
             for StopId(index) in met.iter().copied().filter(|id| id.0 < u32::MAX) {
                 self.show(world, session, index as usize)?;
+                match self.parts.get_mut(index as usize) {
+                    Some(Part { at: At::Must(stop), .. }) => {
+                        *stop = None;
+                        self.set_stops(session);
+                        continue;
+                    }
+                    Some(Part { at: At::Never(_), words, .. }) => {
+                        wrong.push(format!("--never {words}"));
+                        return Ok(Some(End::Never));
+                    }
+                    _ => {}
+                }
                 if let Some(At::Each { stop, is_over }) = self.parts.get_mut(index as usize).map(|part| &mut part.at)
                     && stop.once
                 {
@@ -155,7 +236,8 @@ impl Orders {
     fn set_stops(&self, session: &mut Session) {
         let stops = self.parts.iter().zip(0..).filter_map(|(part, id)| match &part.at {
             At::Each { stop, is_over: false } => Some((StopId(id), StopAt::clone(stop))),
-            At::Each { .. } | At::Start | At::Until(_) | At::Steps(_) => None,
+            At::Must(Some(stop)) | At::Never(stop) => Some((StopId(id), StopAt::clone(stop))),
+            At::Each { .. } | At::Start | At::Until(_) | At::Steps(_) | At::Must(None) => None,
         });
         session.set_stops(stops);
     }
@@ -166,7 +248,7 @@ impl Orders {
         if part.shows.iter().any(Show::asks_met) {
             met = match &part.at {
                 At::Until(stop) => session.times_met(stop, session.now()),
-                At::Start | At::Steps(_) => 0,
+                At::Start | At::Steps(_) | At::Must(_) | At::Never(_) => 0,
                 At::Each { .. } => {
                     while !session.count_meetings(u64::MAX) {}
                     u32::try_from(index).ok().and_then(|id| session.met_so_far(StopId(id))).map_or(0, |met| met.times)
@@ -200,14 +282,18 @@ impl Orders {
             }
         }
         match &mut self.to {
-            Some(to) => to.write_all(text.as_bytes()).map_err(|error| files::cannot_write("what is shown", &error)),
-            None => world.say(&text),
+            To::File(to) => to.write_all(text.as_bytes()).map_err(|error| files::cannot_write("what is shown", &error)),
+            To::Among => world.say(&text),
+            To::Beside => {
+                tell(&text);
+                Ok(())
+            }
         }
     }
 
     /// What goes to a file is there.
     fn close(&mut self) -> Result<(), Failure> {
-        let Some(to) = &mut self.to else { return Ok(()) };
+        let To::File(to) = &mut self.to else { return Ok(()) };
         to.flush().map_err(|error| files::cannot_write("what is shown", &error))
     }
 }
@@ -267,9 +353,4 @@ fn json(shown: &Shown, target: &wendax_isa::Target) -> Value {
             json!({ "address": cells.address.0, "values": values })
         }
     }
-}
-
-/// Nobody is left to tell when even this fails.
-fn eprintln_lossy(text: &str) {
-    let _ = writeln!(std::io::stderr(), "{text}");
 }

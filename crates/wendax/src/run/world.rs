@@ -7,19 +7,25 @@
 use crate::Failure;
 use crate::files::{self, cannot_write, plain, print};
 use crate::folder::Folder;
+use crate::out::{is_mid_line, tell};
 use std::io::{IsTerminal, Read, Write};
 use std::path::Path;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, TryRecvError, sync_channel};
+use std::sync::{Arc, LazyLock};
 use std::time::{Duration, Instant};
 use wendax_machine::{Clock, Event, Need, Tone};
+use wendax_project::Limits;
 use wendax_session::{Command, Progress, Session, State, TrailText, Why};
 
 /// Work between two looks at the world, in steps: some milliseconds.
 const SLICE: u64 = 400_000;
 /// While nothing goes on, time and signals are looked at so often.
 const LOOK: Duration = Duration::from_millis(50);
+/// The host's memory is looked at so often.
+const OFTEN: Duration = Duration::from_millis(20);
+/// When the command began, from which the host's time counts.
+pub(crate) static STARTED: LazyLock<Instant> = LazyLock::new(Instant::now);
 /// Bytes of standard input read at once.
 const PIECE: usize = 1 << 16;
 /// A redirected file of at most so many bytes is typed as a whole.
@@ -30,22 +36,60 @@ const MOST_AT_ONCE: u64 = 64 << 20;
 pub(crate) enum End {
     /// By what the program did.
     Program(State),
-    /// It printed as much as it may.
-    Output,
-    /// It took as long as it may.
-    Seconds,
+    /// It used as much as it may.
+    Limit(Limit),
     /// A signal asked for it.
     Interrupted,
     /// It has come to where it was asked to go.
     Asked,
+    /// It has come to where it never must.
+    Never,
 }
 
-/// What a run may use.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Limits {
-    pub(crate) output: u64,
-    pub(crate) seconds: Option<u64>,
-    pub(crate) clock: Clock,
+/// What a run used as much of as it may.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Limit {
+    Steps,
+    Output,
+    /// On the clock the program has.
+    Seconds,
+    /// On the host's clock.
+    Host,
+    Files,
+    Memory,
+}
+
+impl Limit {
+    /// Its name on the command line, in manifests and in what is told for programs.
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Steps => "steps",
+            Self::Output => "output",
+            Self::Seconds => "seconds",
+            Self::Host => "host",
+            Self::Files => "files",
+            Self::Memory => "memory",
+        }
+    }
+
+    /// What there may be so much of.
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            Self::Steps => "steps",
+            Self::Output => "bytes that may be printed",
+            Self::Seconds => "seconds on its own clock",
+            Self::Host => "seconds on the host's clock",
+            Self::Files => "bytes in the files it writes",
+            Self::Memory => "the host's memory",
+        }
+    }
+}
+
+/// Bytes of the host's memory that are in use, as far as the system tells (Linux, `proc(5)`).
+fn memory_in_use() -> Option<u64> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let kibibytes = status.lines().find_map(|line| line.strip_prefix("VmRSS:"))?.trim().strip_suffix(" kB")?;
+    Some(kibibytes.parse::<u64>().ok()? << 10)
 }
 
 /// What was read at once: nothing at the end.
@@ -127,9 +171,11 @@ fn ring(tone: Tone) {
 pub(crate) struct World {
     input: Input,
     limits: Limits,
+    clock: Clock,
+    /// When the host's memory was looked at last.
+    looked: std::cell::Cell<Instant>,
     started: Instant,
     printed: u64,
-    last_byte: Option<u8>,
     stop: Arc<AtomicBool>,
     trail: Option<Trail>,
     folder: Option<Folder>,
@@ -149,7 +195,10 @@ struct Trail {
 }
 
 impl World {
-    pub(crate) fn new(input: Input, limits: Limits, folder: Option<Folder>) -> Self {
+    pub(crate) fn new(input: Input, (limits, clock): (Limits, Clock), folder: Option<Folder>) -> Result<Self, Failure> {
+        if limits.memory.is_some() && memory_in_use().is_none() {
+            return Err(Failure::usage("the limit `memory`: this system does not tell how much is in use"));
+        }
         let stop = Arc::new(AtomicBool::new(false));
         for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
             // A second one ends the program at once, should it hang. Without them signals end it as they always do.
@@ -160,19 +209,20 @@ impl World {
             );
             let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
         }
-        Self {
+        Ok(Self {
             input,
             limits,
+            clock,
+            looked: std::cell::Cell::new(Instant::now()),
             started: Instant::now(),
             printed: 0,
-            last_byte: None,
             stop,
             trail: None,
             folder,
             kept: 0,
             is_quiet: false,
             captured: Vec::new(),
-        }
+        })
     }
 
     /// From now on nothing the program prints is shown.
@@ -185,14 +235,28 @@ impl World {
         &self.captured
     }
 
-    /// Someone asked for the end, by a signal.
-    pub(crate) fn is_interrupted(&self) -> bool {
-        self.stop.load(Ordering::Relaxed)
+    /// What is worked out of a run may go on: nobody asked for the end, and time and memory are left.
+    pub(crate) fn may_go_on(&self) -> Result<(), Failure> {
+        self.is_over_outside().map_or(Ok(()), |end| Err(Self::cut_short(&end)))
     }
 
-    /// What was printed last ended no line.
-    pub(crate) fn is_mid_line(&self) -> bool {
-        self.last_byte.is_some_and(|byte| byte != b'\n')
+    /// Nothing is worked out of a run that was ended so.
+    pub(crate) fn cut_short(end: &End) -> Failure {
+        match end {
+            End::Limit(limit) => Failure {
+                status: crate::status::LIMIT,
+                ..Failure::usage(format!("stopped at the limit of {}: the limit `{}`", limit.words(), limit.name()))
+            },
+            _ => Failure { status: crate::status::INTERRUPTED, ..Failure::usage("interrupted") },
+        }
+    }
+
+    /// A run ended by what it may use of the host, or by someone who asked for its end: nothing more is done for it.
+    pub(crate) fn goes_on_after(end: &End) -> Result<(), Failure> {
+        match end {
+            End::Interrupted | End::Limit(Limit::Host | Limit::Memory) => Err(Self::cut_short(end)),
+            _ => Ok(()),
+        }
     }
 
     /// Has the steps of the run written to a file, or to standard output in the end.
@@ -213,7 +277,7 @@ impl World {
     /// The run is over: the rest of the trail is written.
     pub(crate) fn end_trail(&mut self) -> Result<(), Failure> {
         let Some(mut trail) = self.trail.take() else { return Ok(()) };
-        if self.is_mid_line() && trail.is_shown {
+        if is_mid_line() && trail.is_shown {
             self.say("")?;
         }
         trail.to.flush().map_err(|error| cannot_write("the trail", &error))
@@ -221,10 +285,9 @@ impl World {
 
     /// Says something of the tool's own among the output, on lines of its own.
     pub(crate) fn say(&mut self, text: &str) -> Result<(), Failure> {
-        if self.is_mid_line() {
+        if is_mid_line() {
             print(b"\n")?;
         }
-        self.last_byte = Some(b'\n');
         print(text.as_bytes())
     }
 
@@ -241,8 +304,12 @@ impl World {
             let progress = session.work(SLICE);
             self.print(session)?;
             self.follow(session)?;
-            self.keep_files(session)?;
-            if let Some(end) = self.is_over(session) {
+            let end = self.is_over(session);
+            // What is more than it may write is not written.
+            if !matches!(end, Some(End::Limit(Limit::Files))) {
+                self.keep_files(session)?;
+            }
+            if let Some(end) = end {
                 session.pause();
                 return Ok(end);
             }
@@ -280,7 +347,9 @@ impl World {
                         }
                         session.begin(command.clone());
                     }
-                    State::Paused(Why::Output) => return Ok(End::Output),
+                    State::Paused(Why::Output) => return Ok(End::Limit(Limit::Output)),
+                    State::Paused(Why::Steps) => return Ok(End::Limit(Limit::Steps)),
+                    State::Paused(Why::Time) => return Ok(End::Limit(Limit::Seconds)),
                     state => return Ok(End::Program(state)),
                 },
             }
@@ -308,7 +377,7 @@ impl World {
         if told.is_empty() {
             return Ok(());
         }
-        Err(Failure { text: told.join("\n"), status: crate::status::NO_OUTPUT, is_about_output: true })
+        Err(Failure { status: crate::status::NO_OUTPUT, is_about_output: true, ..Failure::usage(told.join("\n")) })
     }
 
     /// Nothing of ours goes over a file that the program has read or written.
@@ -338,22 +407,39 @@ impl World {
         for (path, _) in files.known().filter(|(_, file)| file.is_unfinished()) {
             told.push_str(&format!("note: {path} was never closed, and stays as it was\n"));
         }
-        // Nobody is left to tell when even this fails.
-        let _ = write!(std::io::stderr(), "{told}");
+        tell(&told);
         Ok(())
     }
 
     /// The run has to stop, for a reason outside the program.
     fn is_over(&self, session: &Session) -> Option<End> {
+        if let Some(end) = self.is_over_outside() {
+            return Some(end);
+        }
+        // On the clock made of cycles the run stops by itself at that very step.
+        if self.clock == Clock::Host && self.limits.seconds.is_some_and(|most| self.started.elapsed().as_secs() >= most)
+        {
+            return Some(End::Limit(Limit::Seconds));
+        }
+        let most = self.limits.files?;
+        let written: usize = session.machine().files().to_keep().map(|(_, bytes)| bytes.len()).sum();
+        (written as u64 > most).then_some(End::Limit(Limit::Files))
+    }
+
+    /// The same, of what has nothing to do with the run itself.
+    fn is_over_outside(&self) -> Option<End> {
         if self.stop.load(Ordering::Relaxed) {
             return Some(End::Interrupted);
         }
-        let limit = self.limits.seconds?;
-        let passed = match self.limits.clock {
-            Clock::Host => self.started.elapsed().as_secs(),
-            Clock::Cycles => session.machine().own_milliseconds() / 1000,
-        };
-        (passed >= limit).then_some(End::Seconds)
+        if self.limits.host.is_some_and(|most| STARTED.elapsed().as_secs() >= most) {
+            return Some(End::Limit(Limit::Host));
+        }
+        let most = self.limits.memory?.saturating_mul(1 << 20);
+        if self.looked.get().elapsed() < OFTEN {
+            return None;
+        }
+        self.looked.set(Instant::now());
+        (memory_in_use()? > most).then_some(End::Limit(Limit::Memory))
     }
 
     /// Lets time pass.
@@ -420,7 +506,7 @@ impl World {
             return Ok(());
         }
         let fresh = session.printed_since(self.printed);
-        let left = self.limits.output.saturating_sub(self.printed);
+        let left = self.limits.output.unwrap_or(u64::MAX).saturating_sub(self.printed);
         let shown = &fresh[..fresh.len().min(usize::try_from(left).unwrap_or(usize::MAX))];
         self.printed = printed;
         if self.is_quiet {
@@ -430,7 +516,6 @@ impl World {
             self.captured.extend_from_slice(&shown[..shown.len().min(room)]);
             return Ok(());
         }
-        self.last_byte = shown.last().copied().or(self.last_byte);
         print(shown)
     }
 }

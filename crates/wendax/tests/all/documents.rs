@@ -116,7 +116,9 @@ fn the_drawings_of_the_documents_are_what_is_drawn_today() {
             .args(&words[2..])
             .output()
             .expect("it runs");
-        assert!(done.status.success(), "{line}: {}", String::from_utf8_lossy(&done.stderr));
+        // A run that is drawn up to its limit of steps says so by its status.
+        let is_limited = line.contains("--steps") && done.status.code() == Some(115);
+        assert!(done.status.success() || is_limited, "{line}: {}", String::from_utf8_lossy(&done.stderr));
         let drawn = std::fs::read(&place).expect("it is written");
         let known = std::fs::read(root.join("docs/drawings").join(&words[0])).unwrap_or_default();
         assert!(drawn == known, "{}: run docs/drawings/make", words[0]);

@@ -69,7 +69,18 @@ fn the_signal_box_is_run_without_hands() {
     let events = "{\"place\": \"idle\", \"after\": 100, \"levers\": 3}\n{\"place\": \"idle\", \"time\": 2000, \"lever\": 4, \
                   \"up\": true, \"bounce\": {\"times\": 2, \"apart\": 300}}\n{\"cycle\": 20000000, \"text\": \"q\"}\n";
     std::fs::write(folder.path().join("hand.jsonl"), events).expect("written");
-    let arguments = ["run", &source, "--events", "hand.jsonl", "--each", "when [lamps] & 8 == 0", "--show", "cycles"];
+    let arguments = [
+        "run",
+        &source,
+        "--events",
+        "hand.jsonl",
+        "--each",
+        "when [lamps] & 8 == 0",
+        "--show",
+        "cycles",
+        "--shows",
+        "-",
+    ];
     let (status, out, err) = run(folder.path(), &arguments, "");
     assert_eq!((status, err.as_str()), (0, ""));
     assert!(out.ends_with("The shift is over; all signals stand at danger.\n"), "{out}");

@@ -201,15 +201,15 @@ fn limits_of_the_manifest_stop_a_run() {
     folder.file("a.asm", "start: mov r0, 'x'\n sys put_char\n jmp start\n");
     folder.file("wendax.toml", "limits = { output = 20 }\n");
     let (status, out, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("as much as `limits.output` allows")), (115, true), "{err}");
+    assert_eq!((status, err.contains("the limit `output`")), (115, true), "{err}");
     assert_eq!(out, "x".repeat(20));
     folder.file("a.asm", "start: mov r0, 60000\n sys wait_ms\n jmp start\n");
     folder.file("wendax.toml", "limits = { seconds = 1, history = 16 }\n");
     let (status, _, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("its time is up")), (115, true), "{err}");
+    assert_eq!((status, err.contains("the limit `seconds`")), (115, true), "{err}");
     folder.file("wendax.toml", "clock = \"virtual\"\nlimits = { seconds = 3600 }\n");
     let (status, _, err) = run(folder.0.path(), &["run"]);
-    assert_eq!((status, err.contains("its time is up")), (115, true), "sixty minutes, in no time: {err}");
+    assert_eq!((status, err.contains("the limit `seconds`")), (115, true), "sixty minutes, in no time: {err}");
 }
 
 #[test]
@@ -308,7 +308,10 @@ fn a_project_reaches_its_folder_and_those_it_lists() {
     let (status, _, err) = run(&yard, &["run"]);
     assert_eq!((status, err.contains("outside the folders")), (111, true), "{err}");
     folder.file("yard/wendax.toml", "sources = [\"*.asm\"]\nreach = [\"../common\"]\n");
-    assert_eq!(run(&yard, &["run"]).0, 7);
+    let (status, _, err) = run(&yard, &["run"]);
+    assert_eq!((status, err.contains("`../common` lies outside of the project's folder")), (111, true), "{err}");
+    let (status, _, err) = run(&yard, &["run", "--reach", "../common"]);
+    assert_eq!((status, err.contains("uses folders outside of its own: ../common")), (7, true), "{err}");
     folder.file("yard/wendax.toml", "sources = [\"*.asm\"]\nreach = [\"../commno\"]\n");
     let (status, _, err) = run(&yard, &["build"]);
     assert!(status == 111 && err.contains("`../commno` is no folder"), "{err}");

@@ -239,7 +239,8 @@ fn values(folder: &Path, program: &str, given: &str, asked: &Asked) {
         }
     }
     let came = run(folder, &format!("draw run {common} --of r1 -o r1.vcd"), "");
-    assert_eq!(came.status, Some(0), "{}", came.told);
+    // It tells how the run ended that it is of.
+    assert!(!matches!(came.status, None | Some(101 | 110 | 111)), "{}", came.told);
     let mut now = 0;
     let mut dumped: Vec<(u64, u64)> = Vec::new();
     for line in text(folder, "r1.vcd").lines() {
