@@ -25,6 +25,8 @@ const LONGEST_PATH: usize = 255;
 pub enum Found {
     /// A file with these bytes.
     Bytes(Arc<Vec<u8>>),
+    /// A file with these bytes that is protected from being written.
+    Locked(Arc<Vec<u8>>),
     /// Nothing; a file can be made there.
     Nothing,
     /// There is no folder for it.
@@ -104,7 +106,7 @@ impl KnownFile {
     pub fn bytes(&self) -> Option<&[u8]> {
         match (&self.written, &self.found) {
             (Some(written), _) => Some(written),
-            (None, Found::Bytes(bytes)) => Some(bytes),
+            (None, Found::Bytes(bytes) | Found::Locked(bytes)) => Some(bytes),
             (None, _) => None,
         }
     }
@@ -188,6 +190,7 @@ impl Files {
         let (path, file) = self.known.get_key_value(path).ok_or(FileError::NotFound)?;
         match (&file.found, &file.written) {
             (Found::NotAllowed, _) => return Err(FileError::NotAllowed),
+            (Found::Locked(_), _) if writes => return Err(FileError::NotAllowed),
             (Found::Failed, _) => return Err(FileError::Failed),
             (Found::NoFolder, _) => return Err(FileError::NotFound),
             (Found::Nothing, None) if !writes => return Err(FileError::NotFound),

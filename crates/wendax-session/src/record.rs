@@ -26,6 +26,7 @@ enum Came {
     Waited,
     /// A path, and the bytes there or why there are none.
     File(String, Result<Vec<u8>, Missing>),
+    LockedFile(String, Vec<u8>),
     Levers(u32),
     Register(u8, u32),
     Flags(u32),
@@ -65,10 +66,11 @@ impl Came {
             Event::InputEnds => Self::End,
             Event::Clock(time) => Self::Clock(*time),
             Event::Waited => Self::Waited,
+            Event::File(path, Found::Locked(bytes)) => Self::LockedFile(path.to_string(), bytes.to_vec()),
             Event::File(path, found) => Self::File(
                 path.to_string(),
                 match found {
-                    Found::Bytes(bytes) => Ok(bytes.to_vec()),
+                    Found::Bytes(bytes) | Found::Locked(bytes) => Ok(bytes.to_vec()),
                     Found::Nothing => Err(Missing::Nothing),
                     Found::NoFolder => Err(Missing::NoFolder),
                     Found::TooLarge => Err(Missing::TooLarge),
@@ -87,6 +89,7 @@ impl Came {
         match self {
             Self::Typed(bytes) => bytes.len(),
             Self::File(path, found) => path.len() + found.as_ref().map_or(0, Vec::len),
+            Self::LockedFile(path, bytes) => path.len() + bytes.len(),
             _ => 0,
         }
     }
@@ -111,6 +114,7 @@ impl Came {
                 };
                 Event::File(path.into(), found)
             }
+            Self::LockedFile(path, bytes) => Event::File(path.into(), Found::Locked(Arc::new(bytes))),
             Self::Levers(levers) => Event::Levers(u16::try_from(levers).ok()?.into()),
             Self::Register(register, value) => {
                 let is_there = usize::from(register) < target.registers().count();

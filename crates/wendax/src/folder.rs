@@ -9,6 +9,7 @@
 use crate::files::plain;
 use cap_std::ambient_authority;
 use cap_std::fs::{Dir, MetadataExt, OpenOptions, OpenOptionsExt};
+use rustix::fs::{Access, AtFlags, FlockOperation, Mode, OFlags};
 use std::collections::BTreeMap;
 use std::io::{ErrorKind, Read, Write};
 use std::path::{Path, PathBuf};
@@ -68,12 +69,21 @@ impl Folder {
             return found.clone();
         }
         let found = match self.look(path) {
+            Ok(Some(bytes)) if self.is_locked(path) => Found::Locked(bytes),
             Ok(Some(bytes)) => Found::Bytes(bytes),
             Ok(None) => Found::Nothing,
             Err(found) => found,
         };
         self.found.insert(Arc::clone(path), found.clone());
         found
+    }
+
+    /// The file at a path is protected from being written: nobody may, or we may not. The system lets the owner of a
+    /// folder replace any file in it, and some users write everything; protecting a file is still meant so.
+    fn is_locked(&self, path: &str) -> bool {
+        let Ok((dir, name)) = self.parent(path) else { return false };
+        let is_for_nobody = dir.symlink_metadata(name).is_ok_and(|data| data.permissions().readonly());
+        is_for_nobody || rustix::fs::accessat(&dir, name, Access::WRITE_OK, AtFlags::empty()).is_err()
     }
 
     /// The folder that a path leads to, and the name in it. Each folder on the way is opened below the one before, and
@@ -104,7 +114,7 @@ impl Folder {
             Err(_) => return Err(Found::NotAllowed),
         }
         // What it is may have changed since: a pipe must not be waited for.
-        let nonblock = rustix::fs::OFlags::NONBLOCK.bits().cast_signed();
+        let nonblock = OFlags::NONBLOCK.bits().cast_signed();
         let mut options = OpenOptions::new();
         options.read(true).custom_flags(nonblock);
         let file = match dir.open_with(name, &options) {
@@ -156,13 +166,16 @@ impl Folder {
         if before == wanted {
             return Ok(());
         }
+        let (dir, name) = self.parent(path).map_err(|error| plain(&error))?;
+        let _lock = lock(&dir);
         match self.look(path) {
+            Ok(now) if now == before && !self.is_locked(path) => {}
+            Ok(now) if now == before && now.is_some() => return Err("it is protected from being written".to_owned()),
             Ok(now) if now == before => {}
             Ok(_) => return Err("someone else has changed it since the program opened it".to_owned()),
             Err(_) => return Err("what lies there now is no plain file of the folder".to_owned()),
         }
         let tell = |error: std::io::Error| plain(&error);
-        let (dir, name) = self.parent(path).map_err(tell)?;
         match &wanted {
             Some(bytes) => write_whole(&dir, name, bytes).map_err(tell)?,
             None => dir.remove_file(name).map_err(tell)?,
@@ -176,9 +189,19 @@ impl Folder {
     }
 }
 
+/// Locks a folder, so that looking and replacing are one thing for all who write this way: whoever comes second sees what
+/// the first wrote. It is open again when what is returned goes. Where the system locks no folders, the look is all there
+/// is.
+fn lock(dir: &Dir) -> Option<rustix::fd::OwnedFd> {
+    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+    let folder = rustix::fs::openat(dir, ".", flags, Mode::empty()).ok()?;
+    rustix::fs::flock(&folder, FlockOperation::LockExclusive).ok()?;
+    Some(folder)
+}
+
 fn content(found: &Found) -> Content {
     match found {
-        Found::Bytes(bytes) => Some(Arc::clone(bytes)),
+        Found::Bytes(bytes) | Found::Locked(bytes) => Some(Arc::clone(bytes)),
         Found::Nothing | Found::NoFolder | Found::TooLarge | Found::NotAllowed | Found::Failed => None,
     }
 }
@@ -302,6 +325,57 @@ mod tests {
         symlink("..", inside.join("sub")).unwrap();
         assert_eq!(folder.keep(machine.files()).len(), 1);
         assert_eq!(fs::read_to_string(around.path().join("out.txt")).unwrap(), "out");
+    }
+
+    #[test]
+    fn a_file_that_is_protected_stays_and_can_be_read() {
+        use std::os::unix::fs::PermissionsExt;
+        let (around, mut folder) = yard();
+        let place = around.path().join("in/kept.txt");
+        fs::write(&place, "old").unwrap();
+        fs::set_permissions(&place, fs::Permissions::from_mode(0o444)).unwrap();
+        assert_eq!(run(&mut folder, "kept.txt", 1).0, NOT_ALLOWED);
+        assert_eq!(run(&mut folder, "kept.txt", 2).0, NOT_ALLOWED);
+        assert_ne!(run(&mut folder, "kept.txt", 0).0, NOT_ALLOWED, "it may be read");
+        // It was protected only once the program had opened it.
+        let open = around.path().join("in/open.txt");
+        fs::write(&open, "old").unwrap();
+        let mut machine = program("open.txt", 1);
+        assert!(matches!(machine.run(Run::until(StepNo::LAST)), Stop::Needs(_)));
+        let wanted = machine.wanted_file().unwrap();
+        machine.feed(&Event::File(Arc::clone(&wanted), folder.find(&wanted)));
+        machine.run(Run::until(StepNo::LAST));
+        fs::set_permissions(&open, fs::Permissions::from_mode(0o444)).unwrap();
+        assert_eq!(folder.keep(machine.files()), ["open.txt was not written: it is protected from being written"]);
+        assert_eq!(fs::read_to_string(&open).unwrap(), "old");
+    }
+
+    #[test]
+    fn of_two_that_write_one_file_at_once_one_is_told() {
+        for round in 0..20 {
+            let (around, _) = yard();
+            let inside = around.path().join("in");
+            let place = inside.join("both.txt");
+            fs::write(&place, "old").unwrap();
+            let told: usize = std::thread::scope(|scope| {
+                let barrier = Arc::new(std::sync::Barrier::new(2));
+                let write = |inside: &Path| {
+                    let (inside, barrier) = (inside.to_owned(), Arc::clone(&barrier));
+                    scope.spawn(move || {
+                        let mut folder = Folder::open(&inside, Vec::new()).unwrap();
+                        let mut machine = program("both.txt", 2);
+                        assert!(matches!(machine.run(Run::until(StepNo::LAST)), Stop::Needs(_)));
+                        let wanted = machine.wanted_file().unwrap();
+                        machine.feed(&Event::File(Arc::clone(&wanted), folder.find(&wanted)));
+                        machine.run(Run::until(StepNo::LAST));
+                        barrier.wait();
+                        folder.keep(machine.files()).len()
+                    })
+                };
+                [write(&inside), write(&inside)].map(|writer| writer.join().unwrap()).iter().sum()
+            });
+            assert_eq!((told, fs::read_to_string(&place).unwrap().as_str()), (1, "oldnew"), "round {round}");
+        }
     }
 
     #[test]

@@ -30,7 +30,9 @@ fn objects(options: &ImageOptions, bytes: &[u8]) -> Result<u8, Failure> {
 
 pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     let path = &options.file;
+    let seal = options.opening.bounds.seal(None);
     if program::project_at(path)?.is_none() && path.as_os_str() != "-" {
+        seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
         let bytes = files::read(path)?;
         if matches!(program::kind_of(path, &bytes), program::Kind::Object | program::Kind::Library) {
             return objects(options, &bytes);
@@ -39,7 +41,7 @@ pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     let how = program::How {
         at: options.at,
         belongs: program::Belongs::Nowhere,
-        seal: options.opening.bounds.seal(None),
+        seal,
         telling: program::Telling::of(&options.opening),
     };
     let program = program::load(path, &how)?;

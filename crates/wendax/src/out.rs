@@ -34,6 +34,9 @@ pub(crate) fn tell(text: &str) {
 
 /// Says on standard error what was rendered: it shows what it quotes, and its colours are our own.
 pub(crate) fn tell_rendered(text: &str) {
+    if text.is_empty() {
+        return;
+    }
     let begins = if *IS_ONE && IS_MID_LINE.swap(false, Ordering::Relaxed) { "\n" } else { "" };
     // Nobody is left to tell when even this fails.
     let _ = std::io::stderr().write_all(format!("{begins}{text}").as_bytes());

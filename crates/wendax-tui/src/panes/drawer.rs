@@ -101,7 +101,7 @@ fn row(pen: &Pen<'_>, entry: &Entry<'_>, room: u16) -> Vec<Span<'static>> {
         (Found::NotAllowed, _) => "not allowed".to_owned(),
         (Found::TooLarge, _) => "too large".to_owned(),
         (Found::Failed, _) => "not readable".to_owned(),
-        (Found::Nothing | Found::NoFolder | Found::Bytes(_), None) => "not there".to_owned(),
+        (Found::Nothing | Found::NoFolder | Found::Bytes(_) | Found::Locked(_), None) => "not there".to_owned(),
     };
     let open = entry.open.iter().map(|(handle, open)| {
         let what = match open.mode {

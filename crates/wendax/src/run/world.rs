@@ -304,12 +304,8 @@ impl World {
             let progress = session.work(SLICE);
             self.print(session)?;
             self.follow(session)?;
-            let end = self.is_over(session);
-            // What is more than it may write is not written.
-            if !matches!(end, Some(End::Limit(Limit::Files))) {
-                self.keep_files(session)?;
-            }
-            if let Some(end) = end {
+            self.keep_files(session)?;
+            if let Some(end) = self.is_over(session) {
                 session.pause();
                 return Ok(end);
             }
@@ -371,7 +367,11 @@ impl World {
     /// Writes what the program has closed.
     fn keep_files(&mut self, session: &Session) -> Result<(), Failure> {
         let machine = session.machine();
-        let Some(folder) = self.folder.as_mut().filter(|_| machine.file_changes() != self.kept) else { return Ok(()) };
+        // What is more than it may write is not written.
+        if machine.file_changes() == self.kept || self.writes_too_much(session) {
+            return Ok(());
+        }
+        let Some(folder) = &mut self.folder else { return Ok(()) };
         self.kept = machine.file_changes();
         let told = folder.keep(machine.files());
         if told.is_empty() {
@@ -421,9 +421,13 @@ impl World {
         {
             return Some(End::Limit(Limit::Seconds));
         }
-        let most = self.limits.files?;
+        self.writes_too_much(session).then_some(End::Limit(Limit::Files))
+    }
+
+    fn writes_too_much(&self, session: &Session) -> bool {
+        let Some(most) = self.limits.files else { return false };
         let written: usize = session.machine().files().to_keep().map(|(_, bytes)| bytes.len()).sum();
-        (written as u64 > most).then_some(End::Limit(Limit::Files))
+        written as u64 > most
     }
 
     /// The same, of what has nothing to do with the run itself.

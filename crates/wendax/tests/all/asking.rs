@@ -1,5 +1,6 @@
 //! `docs/stops.md` says what is true: its values, stops and shows are read, and its commands print what stands there.
 
+use serde_json::Value;
 use std::io::Read as _;
 use std::path::Path;
 use std::process::Command;
@@ -138,4 +139,96 @@ fn what_is_shown_goes_to_a_file_and_the_state_says_so() {
         let (printed, status) = run(folder.path(), &shlex::split(wrong).expect("words"));
         assert!(printed.contains(told) && status == Some(110), "{wrong}: {printed}");
     }
+}
+
+/// What a JSON Schema (draft 2020-12) says against a value, of what the schema of the trail uses.
+fn against(schema: &Value, value: &Value, at: &str) -> Vec<String> {
+    let mut wrong = Vec::new();
+    if let Some(types) = schema.get("type") {
+        let is = |name: &str| match name {
+            "object" => value.is_object(),
+            "array" => value.is_array(),
+            "string" => value.is_string(),
+            "integer" => value.is_u64() || value.is_i64(),
+            "null" => value.is_null(),
+            other => panic!("a type {other}"),
+        };
+        let names: Vec<&str> = types.as_array().map_or_else(
+            || types.as_str().into_iter().collect(),
+            |list| list.iter().filter_map(Value::as_str).collect(),
+        );
+        wrong.extend((!names.iter().any(|name| is(name))).then(|| format!("{at}: {value} is no {names:?}")));
+    }
+    if let Some(known) = schema.get("enum").and_then(Value::as_array) {
+        wrong.extend((!known.contains(value)).then(|| format!("{at}: {value} is none of {known:?}")));
+    }
+    if let (Some(least), Some(number)) = (schema.get("minimum").and_then(Value::as_u64), value.as_u64()) {
+        wrong.extend((number < least).then(|| format!("{at}: {number} is less than {least}")));
+    }
+    if let Some(forms) = schema.get("anyOf").and_then(Value::as_array) {
+        let fits = forms.iter().any(|form| against(form, value, at).is_empty());
+        wrong.extend((!fits).then(|| format!("{at}: {value} has none of the forms")));
+    }
+    if let (Some(items), Some(list)) = (schema.get("items"), value.as_array()) {
+        wrong.extend(list.iter().flat_map(|item| against(items, item, at)));
+    }
+    let Some(members) = value.as_object() else { return wrong };
+    for name in schema.get("required").and_then(Value::as_array).into_iter().flatten().filter_map(Value::as_str) {
+        wrong.extend((!members.contains_key(name)).then(|| format!("{at}: there is no {name}")));
+    }
+    for (name, member) in members {
+        match (schema["properties"].get(name), schema.get("additionalProperties")) {
+            (Some(schema), _) => wrong.extend(against(schema, member, name)),
+            (None, Some(Value::Bool(false))) => wrong.push(format!("{at}: nothing is said of {name}")),
+            (None, Some(schema)) => wrong.extend(against(schema, member, name)),
+            (None, None) => {}
+        }
+    }
+    wrong
+}
+
+#[test]
+fn each_line_of_a_trail_is_as_its_schema_says_and_tells_what_the_text_does() {
+    let schema: Value = serde_json::from_str(include_str!("../../../../docs/trail.schema.json")).expect("JSON");
+    let folder = folder();
+    let demos = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demos");
+    let signals = demos.join("signals/signals.asm").display().to_string();
+    let hand = demos.join("../docs/drawings/hand.jsonl").display().to_string();
+    let weights = demos.join("weighbridge/weighbridge.asm").display().to_string();
+    std::fs::write(folder.path().join("typed"), "120\n212\n0\n").expect("it is written");
+    let manifest = demos.join("manifest").display().to_string();
+    let runs: [&[&str]; 4] = [
+        &["run", "loads.asm"],
+        &["run", &weights, "--input", "typed"],
+        &["run", &signals, "--events", &hand, "--clock", "virtual", "--steps", "30000"],
+        &["run", &manifest, "--files", "."],
+    ];
+    let mut seen = std::collections::BTreeSet::new();
+    for words in runs {
+        let mut words: Vec<String> = words.iter().map(|word| (*word).to_owned()).collect();
+        words.extend(["--trail".to_owned(), "all.jsonl".to_owned()]);
+        run(folder.path(), &words);
+        let text = std::fs::read_to_string(folder.path().join("all.jsonl")).expect("it was written");
+        let mut printed = String::new();
+        for line in text.lines() {
+            let row: Value = serde_json::from_str(line).expect("JSON");
+            assert_eq!(against(&schema, &row, "step"), Vec::<String>::new(), "{line}");
+            seen.extend(row.as_object().expect("a step").keys().cloned());
+            printed.push_str(row["printed"].as_str().unwrap_or_default());
+            for change in row["changes"].as_array().expect("a list") {
+                seen.extend(change.as_object().expect("a change").keys().cloned());
+                // What it became stands in the words too.
+                if let (Some(name), Some(to)) = (change["register"].as_str(), change["to"].as_u64()) {
+                    let wanted = format!("{name} ");
+                    let did = row["did"].as_str().expect("words");
+                    assert!(did.contains(&wanted) && did.contains(&format!(">{to:04X}")), "{line}");
+                }
+            }
+        }
+        let (out, _) = run(folder.path(), &words[..words.len() - 2]);
+        assert!(out.contains(printed.trim_end()), "all that was printed: {printed:?} in {out:?}");
+    }
+    let all = schema["properties"].as_object().expect("members");
+    let unseen: Vec<&String> = all.keys().filter(|name| !seen.contains(*name)).collect();
+    assert!(unseen.is_empty(), "no run had {unseen:?}");
 }

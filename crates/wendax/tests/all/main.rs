@@ -7,6 +7,7 @@ mod command_line;
 mod common;
 mod documents;
 mod faithful;
+mod hostile;
 mod measuring;
 mod outside;
 mod projects;

@@ -200,6 +200,9 @@ impl Stage {
                 Effect::Rename(from, to) => {
                     self.sources.iter_mut().filter(|source| **source == from).for_each(|source| source.clone_from(&to));
                 }
+                Effect::Reach(folders, is_allowed) => {
+                    self.asked.extend(folders.iter().map(|folder| format!("{} {is_allowed}", folder.display())));
+                }
                 Effect::Copy(text) => self.copied = text,
                 Effect::Write(path, bytes) => self.written.push((path, bytes)),
                 // Files change here when the test says so.

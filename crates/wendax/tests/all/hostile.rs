@@ -1,0 +1,500 @@
+//! Programs of people who mean harm: what they may open, what of theirs reaches a terminal, and how long they last.
+
+use crate::common::Screen;
+use std::fs;
+use std::io::Read as _;
+use std::os::unix::fs::symlink;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+const SECRET: &str = "SECRET-42";
+
+/// A folder with `hand`, where what was handed in lies, and `victim`, which it must neither read nor write.
+struct Yard(tempfile::TempDir);
+
+/// What came of a command: its status, and all it said.
+struct Came {
+    status: i32,
+    out: Vec<u8>,
+    told: String,
+}
+
+impl Yard {
+    fn new() -> Self {
+        let yard = Self(tempfile::tempdir().expect("a folder"));
+        for folder in ["hand", "victim", "out", "home"] {
+            fs::create_dir(yard.at(folder)).expect("it is new");
+        }
+        yard.file("victim/notes.txt", SECRET);
+        yard.file("victim/secret.inc", &format!("; {SECRET}\n.error \"{SECRET}\"\n"));
+        yard.file("victim/wendax.toml", &format!("{SECRET} = 1\n"));
+        yard
+    }
+
+    fn at(&self, path: &str) -> PathBuf {
+        self.0.path().join(path)
+    }
+
+    fn file(&self, path: &str, text: &str) {
+        let place = self.at(path);
+        fs::create_dir_all(place.parent().expect("below the yard")).expect("a folder");
+        fs::write(place, text).expect("it is written");
+    }
+
+    fn run(&self, words: &[&str]) -> Came {
+        let output = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"))
+            .current_dir(self.0.path())
+            .env("HOME", self.at("home"))
+            .args(words)
+            .timeout(Duration::from_secs(60))
+            .output()
+            .expect("it starts");
+        let came = Came {
+            status: output.status.code().unwrap_or(-1),
+            out: output.stdout,
+            told: String::from_utf8_lossy(&output.stderr).into_owned(),
+        };
+        assert!(!matches!(came.status, 101 | -1), "{words:?}: {}", came.told);
+        came
+    }
+
+    /// Nothing outside was read into anything, or written.
+    fn is_unharmed(&self, words: &[&str], came: &Came) {
+        let found = |bytes: &[u8]| bytes.windows(SECRET.len()).any(|part| part == SECRET.as_bytes());
+        assert!(!found(&came.out) && !found(came.told.as_bytes()), "{words:?} tells it: {}", came.told);
+        for entry in fs::read_dir(self.at("out")).expect("it is there") {
+            let path = entry.expect("it can be read").path();
+            assert!(!found(&fs::read(&path).expect("a file")), "{words:?}: it is in {}", path.display());
+        }
+        assert_eq!(fs::read_to_string(self.at("victim/notes.txt")).expect("it stays"), SECRET, "{words:?}");
+        assert_eq!(fs::read_dir(self.at("victim")).expect("it is there").count(), 3, "{words:?}");
+    }
+}
+
+/// Opens `notes.txt`, prints what is in it, and writes over it.
+const THIEF: &str = "\
+start:  mov   r0, name
+        mov   r1, 0
+        sys   file_open
+        jc    @w
+        mov   r5, r0
+        mov   r1, room
+        mov   r2, 32
+        sys   file_read
+        mov   r0, r5
+        sys   file_close
+        mov   r0, room
+        sys   put_text
+@w:     mov   r0, name
+        mov   r1, 1
+        sys   file_open
+        jc    @e
+        mov   r5, r0
+        mov   r1, name
+        mov   r2, 4
+        sys   file_write
+        mov   r0, r5
+        sys   file_close
+@e:     clr   r0
+        sys   exit
+        .data
+name:   .asciz \"notes.txt\"
+room:   .space 33
+";
+
+/// The commands that read a program, with where each writes to.
+const COMMANDS: [&[&str]; 6] = [
+    &["run"],
+    &["build", "-o", "out/p.elf", "--listing", "out/p.lst"],
+    &["image", "--format", "bin", "-o", "out/p.bin"],
+    &["tally", "-o", "out/t.txt"],
+    &["draw", "memory", "-o", "out/m.svg"],
+    &["report", "-o", "out/r.md"],
+];
+
+/// `--sealed` or nothing, and the program behind what the command says.
+fn words<'a>(command: &[&'a str], program: &'a str, is_sealed: bool) -> Vec<&'a str> {
+    let mut words = command.to_vec();
+    words.push(program);
+    words.extend(is_sealed.then_some("--sealed"));
+    words
+}
+
+#[test]
+fn a_manifest_opens_nothing_by_itself_and_sealed_nothing_at_all() {
+    let manifests = [
+        "files = \"../victim\"\n",
+        "files = \"ABSOLUTE\"\n",
+        "files = \"link\"\n",
+        "files = \"..\"\n",
+        "reach = [\"../victim\"]\n",
+        "reach = [\"/\"]\n",
+        "reach = [\"link\"]\n",
+        "reach = [\"own\", \"../victim/../victim\"]\nfiles = \"own/../../victim\"\n",
+    ];
+    for manifest in manifests {
+        let yard = Yard::new();
+        let absolute = yard.at("victim").display().to_string();
+        yard.file("hand/wendax.toml", &manifest.replace("ABSOLUTE", &absolute));
+        yard.file("hand/own/x.txt", "x");
+        yard.file("hand/main.asm", &format!("{THIEF}        .embed \"own/x.txt\"\n"));
+        symlink(yard.at("victim"), yard.at("hand/link")).expect("a link");
+        for command in COMMANDS {
+            for program in ["hand", "hand/main.asm"] {
+                for is_sealed in [false, true] {
+                    let words = words(command, program, is_sealed);
+                    let came = yard.run(&words);
+                    yard.is_unharmed(&words, &came);
+                    if matches!(command[0], "build" | "image") && program != "hand" {
+                        // Of a source by itself no manifest says anything.
+                        continue;
+                    }
+                    let said = came.told.contains("lies outside of the project's folder") || command[0] == "report";
+                    assert!(said && came.status == 111, "{manifest} {words:?}: {} {}", came.status, came.told);
+                }
+            }
+        }
+        if manifest.contains("reach") {
+            continue;
+        }
+        // Who runs it can say so.
+        let came = yard.run(&["run", "hand", "--files", "out"]);
+        assert_eq!((came.status, fs::read_to_string(yard.at("out/notes.txt")).ok().as_deref()), (0, Some("note")));
+    }
+}
+
+#[test]
+fn no_path_and_no_link_leads_out_of_a_sealed_program() {
+    let sources = [
+        ".include \"../victim/secret.inc\"\n",
+        ".include \"link/secret.inc\"\n",
+        ".include \"deep.inc\"\n",
+        "        .data\n        .embed \"../victim/notes.txt\"\n",
+        "        .data\n        .embed \"link/notes.txt\"\n",
+        "        .data\n        .embed \"ABSOLUTE/notes.txt\"\n",
+        "        .data\n        .embed \"/dev/zero\"\n",
+        "        .data\n        .embed \"pipe\"\n",
+        "        .data\n        .embed \"/proc/self/environ\"\n",
+    ];
+    for text in sources {
+        let yard = Yard::new();
+        let absolute = yard.at("victim").display().to_string();
+        yard.file("hand/main.asm", &format!("{THIEF}{}", text.replace("ABSOLUTE", &absolute)));
+        symlink(yard.at("victim"), yard.at("hand/link")).expect("a link");
+        symlink(yard.at("victim/secret.inc"), yard.at("hand/deep.inc")).expect("a link");
+        assert!(Command::new("mkfifo").arg(yard.at("hand/pipe")).status().expect("it starts").success());
+        for with_manifest in [false, true] {
+            if with_manifest {
+                yard.file("hand/wendax.toml", "sources = [\"main.asm\"]\n");
+            }
+            for command in COMMANDS {
+                let words = words(command, "hand/main.asm", true);
+                let came = yard.run(&words);
+                yard.is_unharmed(&words, &came);
+                assert_eq!(came.status, 111, "{text} {words:?}: {}", came.told);
+            }
+        }
+    }
+}
+
+#[test]
+fn what_is_named_itself_may_be_no_link_and_no_pipe_when_sealed() {
+    let yard = Yard::new();
+    symlink(yard.at("victim/secret.inc"), yard.at("hand/main.asm")).expect("a link");
+    assert!(Command::new("mkfifo").arg(yard.at("hand/pipe.asm")).status().expect("it starts").success());
+    for command in COMMANDS {
+        for program in ["hand/main.asm", "hand/pipe.asm"] {
+            let words = words(command, program, true);
+            let came = yard.run(&words);
+            yard.is_unharmed(&words, &came);
+            assert_eq!(came.status, 110, "{words:?}: {}", came.told);
+        }
+    }
+    // Nor is the manifest.
+    fs::remove_file(yard.at("hand/main.asm")).expect("it is there");
+    yard.file("hand/main.asm", THIEF);
+    symlink(yard.at("victim/wendax.toml"), yard.at("hand/wendax.toml")).expect("a link");
+    for command in COMMANDS {
+        let words = words(command, "hand", true);
+        let came = yard.run(&words);
+        yard.is_unharmed(&words, &came);
+        assert!(came.status >= 110, "{words:?}: {}", came.told);
+    }
+}
+
+#[test]
+fn fixes_write_nothing_outside_of_the_folder() {
+    let yard = Yard::new();
+    yard.file("victim/notes.txt", "N = 5\nCOLOUR=7 // blue\n");
+    yard.file("hand/p.asm", "        .include \"../victim/notes.txt\"\nstart:  mov   r0 5\n        sys   exit\n");
+    let came = yard.run(&["build", "hand/p.asm", "--fix", "-o", "out/p.elf"]);
+    assert_eq!(fs::read_to_string(yard.at("victim/notes.txt")).expect("it stays"), "N = 5\nCOLOUR=7 // blue\n");
+    assert!(came.told.contains("lies outside of the program's folder and is left as it is"), "{}", came.told);
+}
+
+/// Signs that do something to a terminal, by their escapes and as they are.
+const RAW: &str = "\u{1B}]0;owned\u{7}\u{1B}[2J\u{1B}[31mPASS\u{202E}\u{9B}1m\r";
+
+fn raw_sources() -> Vec<(&'static str, String)> {
+    vec![
+        ("error", ".error \"x\\x1b]0;owned\\x07\\n0:0 fine\"\nstart: sys exit\n".to_owned()),
+        ("assert", ".assert 1 == 2, \"x\\x1b[2J\"\nstart: sys exit\n".to_owned()),
+        ("fix", format!("start:  muv   r0, 5 ; {RAW}\n        sys   exit\n")),
+        ("include", ".include \"no\\x1b[2J.inc\"\nstart: sys exit\n".to_owned()),
+        ("odd", format!("start:  mov   r0, {RAW}\n        sys   exit\n")),
+        ("name", format!("start:  mov   r0, x{RAW}\n        sys   exit\n")),
+        ("warning", format!("start:  sys 0x77 ; {RAW}\n        sys exit\n")),
+        (
+            "prints",
+            "start: mov r0, t\n sys put_text\n clr r0\n sys exit\n.data\nt: .asciz \"\\x1b]0;owned\\x07\\x1b[2J\u{202E}\\x9b1m\"\n"
+                .to_owned(),
+        ),
+    ]
+}
+
+fn is_plain(text: &str) -> bool {
+    text.chars().all(|c| c == '\n' || !wendax_source::is_hidden(c))
+}
+
+#[test]
+fn nothing_of_theirs_reaches_standard_error_raw() {
+    for (name, text) in raw_sources() {
+        let yard = Yard::new();
+        yard.file("hand/p.asm", &text);
+        for command in COMMANDS {
+            for more in [&[][..], &["--problems", "json"], &["--strict"]] {
+                let mut words = words(command, "hand/p.asm", false);
+                words.extend(more);
+                let came = yard.run(&words);
+                assert!(is_plain(&came.told), "{name} {words:?}: {:?}", came.told);
+            }
+        }
+        for words in [["build", "--show-fixes", "hand/p.asm"], ["run", "hand/p.asm", "--show=last 3, t as text"]] {
+            let came = yard.run(&words);
+            assert!(is_plain(&came.told), "{name} {words:?}: {:?}", came.told);
+        }
+        let report = fs::read_to_string(yard.at("out/r.md")).expect("it is written also of problems");
+        assert!(is_plain(&report), "{name}: {report:?}");
+    }
+    // A file's own name.
+    let yard = Yard::new();
+    let name = format!("hand/{RAW}.asm");
+    yard.file(&name, "start: muv r0, 5\n");
+    for command in COMMANDS {
+        let came = yard.run(&words(command, &name, false));
+        assert!(is_plain(&came.told) && came.status >= 110, "{command:?}: {:?}", came.told);
+    }
+    let came = yard.run(&["run", "hand", &format!("--{RAW}")]);
+    assert!(is_plain(&came.told), "{:?}", came.told);
+}
+
+/// What a command writes to a terminal of its own.
+fn on_a_terminal(yard: &Yard, words: &[&str]) -> String {
+    let controller =
+        rustix::pty::openpt(rustix::pty::OpenptFlags::RDWR | rustix::pty::OpenptFlags::NOCTTY).expect("one");
+    rustix::pty::grantpt(&controller).and_then(|()| rustix::pty::unlockpt(&controller)).expect("it can be used");
+    let name = rustix::pty::ptsname(&controller, Vec::new()).expect("it has a name");
+    let place = Path::new(name.to_str().expect("UTF-8")).to_owned();
+    let open = || fs::File::options().read(true).write(true).open(&place).expect("it is there");
+    let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
+    command.current_dir(yard.0.path()).env("NO_COLOR", "1").args(words);
+    let mut child = command.stdin(Stdio::null()).stdout(open()).stderr(open()).spawn().expect("it starts");
+    drop(command);
+    let mut bytes = Vec::new();
+    // The terminal says that nobody is at its other end by an error.
+    let _ = fs::File::from(controller).read_to_end(&mut bytes);
+    child.wait().expect("it ends");
+    // The terminal itself makes CR LF of each line end.
+    String::from_utf8_lossy(&bytes).replace("\r\n", "\n")
+}
+
+#[test]
+fn what_programs_print_does_nothing_to_a_terminal_and_is_whole_in_a_pipe() {
+    let yard = Yard::new();
+    for (name, text) in raw_sources() {
+        yard.file("hand/p.asm", &text);
+        for words in [
+            &["run", "hand/p.asm"][..],
+            &["run", "hand/p.asm", "--trail", "-", "--state", "-", "--tally", "-"],
+            &["run", "hand/p.asm", "--show", "t as text", "--shows", "-"],
+            &["build", "hand/p.asm", "-o", "out/p.elf", "--listing", "-", "--symbols", "-", "--map", "-"],
+            &["build", "hand/p.asm", "--show-fixes"],
+            &["image", "hand/p.asm"],
+            &["tally", "hand/p.asm"],
+            &["draw", "memory", "hand/p.asm", "-o", "-"],
+            &["format", "--check", "hand/p.asm"],
+        ] {
+            let shown = on_a_terminal(&yard, words);
+            let is_shown = |c: char| c == '\n' || c == '\t' || !wendax_source::is_hidden(c);
+            assert!(shown.chars().all(is_shown), "{name} {words:?}: {shown:?}");
+        }
+    }
+    let came = yard.run(&["run", "hand/p.asm"]);
+    assert_eq!(
+        came.out,
+        "\u{1B}]0;owned\u{7}\u{1B}[2J\u{202E}".as_bytes().iter().chain(b"\x9b1m").copied().collect::<Vec<u8>>()
+    );
+    let shown = on_a_terminal(&yard, &["run", "hand/p.asm"]);
+    assert_eq!(shown, "␛]0;owned␇␛[2J·\u{FFFD}1m");
+}
+
+/// Programs that never end by themselves, with the limit that ends each.
+const ENDLESS: [(&str, &str, &str); 9] = [
+    ("steps", "steps=5000", "start: inc r1\n jmp start\n"),
+    ("seconds", "seconds=2", "start: inc r1\n jnz start\n inc r2\n jmp start\n"),
+    ("seconds", "seconds=3600", "start: mov r0, 60000\n sys wait_ms\n jmp start\n"),
+    ("host", "host=1", "start: inc r1\n jnz start\n inc r2\n jmp start\n"),
+    ("output", "output=100000", "start: mov r0, 'x'\n sys put_char\n inc r1\n jmp start\n"),
+    ("host", "host=1", "start: mov r0, 'x'\n sys put_char\n inc r1\n jmp start\n"),
+    ("memory", "memory=24", "start: inc r1\n mov r0, r1\n sys put_uint\n jmp start\n"),
+    (
+        "files",
+        "files=4000",
+        "start: mov r0, n\n mov r1, 2\n sys file_open\n mov r5, r0\n mov r1, n\n mov r2, 64\n sys file_write\n \
+         mov r0, r5\n sys file_close\n jmp start\n.data\nn: .asciz \"f\"\n .space 64\n",
+    ),
+    ("code", "code=4", "start: inc r1\n inc r2\n inc r3\n jmp start\n"),
+];
+
+#[test]
+fn each_limit_ends_each_command_by_its_own_name() {
+    for (name, limit, text) in ENDLESS {
+        let yard = Yard::new();
+        yard.file("hand/p.asm", text);
+        fs::create_dir(yard.at("files")).expect("it is new");
+        for command in COMMANDS.iter().filter(|command| !matches!(command[0], "build" | "image")) {
+            let mut words = words(command, "hand/p.asm", true);
+            words.extend(["--limit", limit, "--clock", "virtual", "--files", "files"]);
+            if command[0] == "run" {
+                words.extend(["--state", "out/s.json"]);
+            }
+            let came = yard.run(&words);
+            assert!(came.status == 115, "{words:?}: {} {}", came.status, came.told);
+            let says = came.told.contains(&format!("`{name}`")) || came.told.contains("at its limit of");
+            assert!(says, "{words:?}: {}", came.told);
+            if command[0] == "run" && name != "code" {
+                let state = fs::read_to_string(yard.at("out/s.json")).expect("the state is written");
+                let state: serde_json::Value = serde_json::from_str(&state).expect("JSON");
+                assert_eq!((&state["stop"]["kind"], &state["tool"]), (&name.into(), &115.into()), "{words:?}");
+            }
+            let kept = fs::metadata(yard.at("files/f")).map_or(0, |data| data.len());
+            assert!(kept <= 4000, "{kept} bytes were written");
+        }
+    }
+}
+
+#[test]
+fn a_limit_of_seconds_on_the_virtual_clock_ends_the_run_at_that_step() {
+    let yard = Yard::new();
+    // Two cycles for each step: 1000 of them take two milliseconds.
+    yard.file("hand/p.asm", "start: mov r0, 999\n sys wait_ms\n@l: mov r1, 1\n inc r1\n jmp @l\n");
+    let came = yard.run(&["run", "hand/p.asm", "--clock", "virtual", "--limit", "seconds=1", "--state", "out/s.json"]);
+    assert_eq!(came.status, 115, "{}", came.told);
+    let state: serde_json::Value =
+        serde_json::from_str(&fs::read_to_string(yard.at("out/s.json")).expect("written")).expect("JSON");
+    let cycles = state["cycles"].as_u64().expect("a number");
+    assert!((1000..1004).contains(&cycles), "one millisecond behind the wait: {state}");
+}
+
+#[test]
+fn what_a_run_must_come_to_and_never_may_is_told_by_the_status() {
+    let yard = Yard::new();
+    yard.file(
+        "hand/p.asm",
+        "start: mov r0, 3\n call twice\n sys exit\ntwice: add r0, r0\n ret\nother: mul r0, 2\n ret\n",
+    );
+    let status = |words: &str| {
+        let words = format!("run hand/p.asm {words}");
+        let words = shlex::split(&words).expect("words");
+        let came = yard.run(&words.iter().map(String::as_str).collect::<Vec<_>>());
+        (came.status, came.told)
+    };
+    for (words, wanted) in [
+        ("", 6),
+        ("--status tool", 0),
+        ("--until twice", 0),
+        ("--until other", 118),
+        ("--must twice --must 'call exit'", 6),
+        ("--must twice --status tool", 0),
+        ("--must other", 118),
+        ("--never other --never 'op mul'", 6),
+        ("--never 'op add' --must twice", 118),
+        ("--never twice --until other", 118),
+        ("--must 'call exit' --until twice", 118),
+        ("--must other --steps 2", 115),
+        ("--must 'op mull'", 110),
+        ("--json", 110),
+        ("--limit host", 110),
+        ("--limit heat=3", 110),
+        ("--sealed --reach /", 110),
+    ] {
+        let (status, told) = status(words);
+        assert_eq!(status, wanted, "{words}: {told}");
+    }
+    assert!(status("--never 'op add'").1.contains("as it never must: step 2"), "{}", status("--never 'op add'").1);
+    yard.file("hand/p.asm", "start: mov r0, 113\n sys exit\n sys 0x77\n");
+    assert_eq!(
+        (yard.run(&["run", "hand/p.asm"]).status, yard.run(&["run", "hand/p.asm", "--status", "tool"]).status),
+        (113, 0)
+    );
+    assert_eq!(yard.run(&["run", "hand/p.asm", "--strict"]).status, 111, "a warning");
+}
+
+#[test]
+fn a_run_that_waits_for_ever_says_what_holds_the_interrupt_back() {
+    let yard = Yard::new();
+    let program = |more: &str, vector: &str| {
+        format!(
+            "start: {vector}\n mov r0, 1000\n stw [0xFF22], r0\n mov r0, 3\n stw [0xFF24], r0\n{more}\n@l: inc r1\n jmp @l\n\
+             tick: reti\n"
+        )
+    };
+    let set = "mov r0, tick\n stw [16], r0";
+    for (text, wanted) in [
+        (program("", set), "the interrupt timer (8) waits: interrupts are off, as at the start"),
+        (program(" ei", "nop"), "it has no handler, since its vector at 0x0010 is 0"),
+    ] {
+        yard.file("hand/p.asm", &text);
+        let came = yard.run(&["run", "hand/p.asm", "--steps", "20000"]);
+        assert!(came.told.contains(wanted), "{}", came.told);
+    }
+    yard.file("hand/p.asm", &program(" ei", set));
+    let came = yard.run(&["run", "hand/p.asm", "--steps", "400"]);
+    assert!(!came.told.contains("the interrupt"), "it comes: {}", came.told);
+}
+
+#[test]
+fn the_bench_asks_once_before_a_project_opens_what_lies_outside() {
+    let yard = Yard::new();
+    yard.file("hand/wendax.toml", "reach = [\"../common\"]\n");
+    yard.file(
+        "common/c.inc",
+        "LIMIT = 7\n".replace(" = ", ": .equ ").replace("LIMIT: .equ 7", ".equ LIMIT, 7").as_str(),
+    );
+    yard.file("hand/main.asm", "        .include \"../common/c.inc\"\nstart:  mov   r0, LIMIT\n        sys   exit\n");
+    let hand = yard.at("hand").display().to_string();
+    let home = yard.at("home");
+    let screen = Screen::start(&home, &hand, 120, 34);
+    screen.shows("outside of the project");
+    screen.keys("Escape");
+    screen.shows("stays closed");
+    screen.keys("C-q");
+    screen.shows("ended with 0");
+    let screen = Screen::start(&home, &hand, 120, 34);
+    screen.shows("outside of the project");
+    screen.keys("y");
+    screen.shows("opens ../common");
+    screen.shows("ready");
+    screen.keys("C-q");
+    screen.shows("ended with 0");
+    let screen = Screen::start(&home, &hand, 120, 34);
+    let shown = screen.shows("ready");
+    assert!(!shown.contains("outside of the project") && shown.contains("opens ../common"), "{shown}");
+    screen.keys("C-q");
+    screen.shows("ended with 0");
+    // Sealed it is opened without, whatever was allowed.
+    let screen = Screen::start(&home, &format!("--sealed {hand}"), 120, 34);
+    let shown = screen.shows("problem");
+    assert!(!shown.contains("opens ../common"), "{shown}");
+}
