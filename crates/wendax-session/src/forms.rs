@@ -6,6 +6,7 @@ mod coverage;
 mod tallies;
 mod trail;
 
+pub use tallies::TallyForm;
 pub use trail::{TrailForm, TrailText};
 
 use std::path::Path;

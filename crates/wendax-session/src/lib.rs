@@ -60,7 +60,7 @@ mod words;
 
 pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
-pub use forms::{TrailForm, TrailText, ending};
+pub use forms::{TallyForm, TrailForm, TrailText, ending};
 pub use instruction::{code_text, instruction_text};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};

@@ -17,7 +17,10 @@ enum Fixing {
 }
 
 pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
-    let format = options.format.or_else(|| options.output.as_deref().and_then(format_of)).unwrap_or(Format::Elf);
+    let format = match options.format {
+        Some(format) => format,
+        None => options.output.as_deref().map(asked_for).transpose()?.flatten().unwrap_or(Format::Elf),
+    };
     let given = Given::of(options)?;
     if options.show_fixes || options.fix {
         let how = if options.fix { Fixing::Written } else { Fixing::Shown };
@@ -156,13 +159,31 @@ fn with_includes(roots: &[FileId], image: &Image) -> Vec<FileId> {
     files
 }
 
-fn format_of(output: &Path) -> Option<Format> {
+/// The form that the ending of a file's name asks for; none where there is no ending.
+///
+/// An ending that is that of no form is refused: what is in the file would not be what it says.
+pub(crate) fn asked_for(output: &Path) -> Result<Option<Format>, Failure> {
+    match (format_of(output), wendax_session::ending(output)) {
+        (Some(format), _) => Ok(Some(format)),
+        (None, ending) if ending.is_empty() => Ok(None),
+        (None, ending) => {
+            let text = format!(
+                "{}: no image has the ending .{ending}; there are .elf .o .a .hex .srec .bin, and --format says a form for any name",
+                output.display()
+            );
+            Err(Failure { is_about_output: true, ..Failure::usage(text) })
+        }
+    }
+}
+
+/// What the ending of a file's name says of its form.
+pub(crate) fn format_of(output: &Path) -> Option<Format> {
     match output.extension()?.to_str()?.to_ascii_lowercase().as_str() {
         "elf" => Some(Format::Elf),
         "o" => Some(Format::Object),
         "a" => Some(Format::Library),
         "hex" | "ihx" | "ihex" => Some(Format::Hex),
-        "srec" | "s19" | "mot" => Some(Format::Srec),
+        "srec" | "s19" | "s28" | "s37" | "mot" => Some(Format::Srec),
         "bin" | "raw" | "img" => Some(Format::Bin),
         _ => None,
     }

@@ -79,7 +79,7 @@ fn of_tallies(options: &Options, status: &mut u8) -> Result<Scene, Failure> {
     let here = [program::here(None).map(Path::to_owned)];
     let things: Vec<_> =
         if options.things.is_empty() { here.into_iter().collect::<Result<_, _>>()? } else { options.things.clone() };
-    let tallies = things.iter().map(|thing| tally::one(thing, &options.conditions, &[]));
+    let tallies = things.iter().map(|thing| tally::one(thing, &options.conditions, &[], &[("-o", &options.output)]));
     let tallies = tallies.collect::<Result<Vec<_>, _>>()?;
     *status = tallies.iter().map(|one| one.status).find(|status| *status != 0).unwrap_or(0);
     Ok(wendax_draw::tallies(&tallies.iter().map(|one| &one.tally).collect::<Vec<_>>()))
@@ -152,6 +152,7 @@ fn of_run(options: &Options, ground: Option<Look>, is_dump: bool, status: &mut u
         let end = world.drive(&mut session, &Command::Go)?;
         World::goes_on_after(&end)?;
         world.end_files(&session)?;
+        world.keep_apart("-o", &options.output)?;
         *status = run::note_end(&session, path, &end);
     }
     let measured =

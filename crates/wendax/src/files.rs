@@ -28,7 +28,7 @@ fn read_all(from: impl Read, most: u64) -> Result<Vec<u8>, String> {
     let mut bytes = Vec::new();
     from.take(most + 1).read_to_end(&mut bytes).map_err(|error| plain(&error))?;
     if bytes.len() as u64 > most {
-        return Err("this is larger than 256 MiB, which no source or image is".to_owned());
+        return Err("this is larger than 256 MiB".to_owned());
     }
     Ok(bytes)
 }
@@ -42,7 +42,7 @@ pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
         let byte = error.as_bytes().get(valid).copied().unwrap_or(0);
         let place = path.display();
         Failure {
-            text: format!("{place}:{line}: the byte 0x{byte:02X} is no UTF-8; save the source as UTF-8"),
+            text: format!("{place}:{line}: the byte 0x{byte:02X} is no UTF-8; save it as UTF-8"),
             status: crate::status::PROBLEMS,
             is_about_output: false,
             is_rendered: false,
@@ -54,22 +54,76 @@ pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
 /// are kept, and a link goes on pointing to it.
 pub(crate) fn write(path: &Path, bytes: &[u8]) -> Result<(), std::io::Error> {
     tracing::debug!(path = %path.display(), bytes = bytes.len(), "writes");
-    let target = std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-    let special = std::fs::metadata(&target).is_ok_and(|metadata| !metadata.is_file());
-    if special {
-        return std::fs::write(&target, bytes);
+    let mut stream = Stream::to_file(path)?;
+    stream.write_all(bytes)?;
+    stream.finish()
+}
+
+/// What is written as it comes, and is there whole once it is finished, or not at all. Standard output and devices get it
+/// at once.
+pub(crate) struct Stream(To);
+
+enum To {
+    Once(Box<dyn Write>),
+    Whole { file: BufWriter<tempfile::NamedTempFile>, target: PathBuf },
+}
+
+impl Stream {
+    /// To a file, or to standard output for `-`.
+    pub(crate) fn new(place: &Path) -> Result<Self, Failure> {
+        if place.as_os_str() == "-" {
+            return Ok(Self(To::Once(Box::new(BufWriter::new(out::Out)))));
+        }
+        Self::to_file(place).map_err(|error| cannot_write(&place.display().to_string(), &error))
     }
-    let folder = target.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().prefix(".wendax-").tempfile_in(folder)?;
-    file.write_all(bytes)?;
-    file.as_file().sync_all()?;
-    let permissions = match std::fs::metadata(&target) {
-        Ok(metadata) => metadata.permissions(),
-        Err(_) => fresh_permissions(folder)?,
-    };
-    file.as_file().set_permissions(permissions)?;
-    file.persist(&target).map_err(|error| error.error)?;
-    Ok(())
+
+    fn to_file(path: &Path) -> std::io::Result<Self> {
+        let target = std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+        let metadata = std::fs::metadata(&target).ok();
+        if metadata.as_ref().is_some_and(std::fs::Metadata::is_dir) {
+            return Err(std::io::Error::from(std::io::ErrorKind::IsADirectory));
+        }
+        if metadata.is_some_and(|metadata| !metadata.is_file()) {
+            let file = File::options().write(true).open(&target)?;
+            return Ok(Self(To::Once(Box::new(BufWriter::new(file)))));
+        }
+        let folder = target.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let file = tempfile::Builder::new().prefix(".wendax-").tempfile_in(folder)?;
+        Ok(Self(To::Whole { file: BufWriter::with_capacity(1 << 16, file), target }))
+    }
+
+    /// All of it is there.
+    pub(crate) fn finish(self) -> std::io::Result<()> {
+        let (file, target) = match self.0 {
+            To::Once(mut to) => return to.flush(),
+            To::Whole { file, target } => (file.into_inner().map_err(|error| error.into_error())?, target),
+        };
+        file.as_file().sync_all()?;
+        let folder = target.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let permissions = match std::fs::metadata(&target) {
+            Ok(metadata) => metadata.permissions(),
+            Err(_) => fresh_permissions(folder)?,
+        };
+        file.as_file().set_permissions(permissions)?;
+        file.persist(&target).map_err(|error| error.error)?;
+        Ok(())
+    }
+}
+
+impl Write for Stream {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        match &mut self.0 {
+            To::Once(to) => to.write(bytes),
+            To::Whole { file, .. } => file.write(bytes),
+        }
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        match &mut self.0 {
+            To::Once(to) => to.flush(),
+            To::Whole { file, .. } => file.flush(),
+        }
+    }
 }
 
 /// A file is there, and its permissions let nobody write it.
@@ -108,22 +162,6 @@ pub(crate) fn keep_apart(read: &[PathBuf], outputs: &[(&str, &Path)]) -> Result<
     Ok(())
 }
 
-/// Nothing of ours goes over what lies in the folder of the program's own files.
-pub(crate) fn keep_out(folder: &Path, outputs: &[(&str, &Path)]) -> Result<(), Failure> {
-    let whole = |place: &Path| std::fs::canonicalize(place).ok();
-    let Some(folder) = whole(folder) else { return Ok(()) };
-    for (name, place) in outputs {
-        if whole(place).is_some_and(|place| place.is_file() && place.starts_with(&folder)) {
-            let text = format!(
-                "{}: this lies in the folder of the program's files, and {name} would overwrite it; name another file",
-                place.display()
-            );
-            return Err(Failure { is_about_output: true, ..Failure::usage(text) });
-        }
-    }
-    Ok(())
-}
-
 /// The ending of the path is that of sources.
 pub(crate) fn is_source_name(path: &Path) -> bool {
     let ending = path.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
@@ -150,22 +188,13 @@ pub(crate) fn write_to(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     if path.as_os_str() == "-" {
         return print(bytes);
     }
-    write(path, bytes).map_err(|error| Failure::usage(format!("{}: {}", path.display(), plain(&error))))
+    write(path, bytes).map_err(|error| cannot_write(&path.display().to_string(), &error))
 }
 
 /// Something could not be written.
 pub(crate) fn cannot_write(what: &str, error: &std::io::Error) -> Failure {
     let text = format!("{what}: {}", plain(error));
     Failure { status: crate::status::NO_OUTPUT, is_about_output: true, ..Failure::usage(text) }
-}
-
-/// What is written to as it comes: a file that is made, or standard output.
-pub(crate) fn writer(place: &Path) -> Result<Box<dyn Write>, Failure> {
-    if place.as_os_str() == "-" {
-        return Ok(Box::new(BufWriter::new(out::Out)));
-    }
-    let file = File::create(place).map_err(|error| cannot_write(&place.display().to_string(), &error))?;
-    Ok(Box::new(BufWriter::with_capacity(1 << 20, file)))
 }
 
 /// Writes to standard output. When that is full or nobody reads it, the exit status says so.
@@ -221,7 +250,7 @@ mod tests {
         let wrong = text_of(Path::new("a.asm"), b"nop\n\nn\xE9p".to_vec()).unwrap_err();
         assert_eq!(
             (wrong.text.as_str(), wrong.status),
-            ("a.asm:3: the byte 0xE9 is no UTF-8; save the source as UTF-8", crate::status::PROBLEMS)
+            ("a.asm:3: the byte 0xE9 is no UTF-8; save it as UTF-8", crate::status::PROBLEMS)
         );
         assert_eq!(text_of(Path::new("a"), "ö".into()).unwrap(), "ö");
     }

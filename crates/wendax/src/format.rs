@@ -23,7 +23,7 @@ pub(crate) fn format_files(options: &FormatOptions) -> Result<u8, Failure> {
     for place in places {
         let text = files::text_of(&place, files::read(&place)?)?;
         let formatted = format(&text);
-        if formatted == text {
+        if formatted == text && (options.check || place.as_os_str() != "-") {
             continue;
         }
         others += 1;

@@ -28,6 +28,16 @@ fn objects(options: &ImageOptions, bytes: &[u8]) -> Result<u8, Failure> {
     Ok(0)
 }
 
+/// The ending is that of a text.
+fn is_text(place: Option<&Path>) -> bool {
+    place.is_some_and(|place| matches!(wendax_session::ending(place).as_str(), "" | "txt" | "lst" | "sym" | "map"))
+}
+
+/// The name of a program in records: that of its file.
+fn stem(path: &Path) -> String {
+    path.file_stem().map_or_else(String::new, |stem| stem.to_string_lossy().into_owned())
+}
+
 pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     let path = &options.file;
     let seal = options.opening.bounds.seal(None);
@@ -51,11 +61,18 @@ pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     tell_rendered(&program.remarks);
     let image = program.image();
     let sources = &program.assembly.sources;
-    if let Some(format) = options.format {
+    // What is shown is text, and goes to a file that is named like none of the forms.
+    let asked = options.output.as_deref().filter(|_| options.show.is_empty() && options.format.is_none());
+    let format = match (options.format, asked.map(build::asked_for)) {
+        (Some(format), _) => Some(format),
+        (None, Some(asked)) if !is_text(options.output.as_deref()) => asked?,
+        (None, _) => None,
+    };
+    if let Some(format) = format {
         let bytes = match format {
             Format::Bin => build::raw(image),
             Format::Hex => to_hex(image).into_bytes(),
-            Format::Srec => to_srecord(image, &path.display().to_string()).into_bytes(),
+            Format::Srec => to_srecord(image, &stem(path)).into_bytes(),
             Format::Elf => to_elf(image, sources),
             Format::Object | Format::Library => {
                 return Err(Failure::usage("an image cannot be made an object again; `wendax build` makes them"));

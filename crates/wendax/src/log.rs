@@ -3,7 +3,10 @@
 
 use crate::{Failure, files};
 use std::path::Path;
-use std::sync::Mutex;
+use std::path::PathBuf;
+use std::sync::{Mutex, OnceLock};
+
+static PLACE: OnceLock<PathBuf> = OnceLock::new();
 
 /// From now on what is done is written to a file.
 pub(crate) fn begin(path: &Path) -> Result<(), Failure> {
@@ -11,10 +14,19 @@ pub(crate) fn begin(path: &Path) -> Result<(), Failure> {
     if path.exists() && std::fs::read(path).is_ok_and(|bytes| !bytes.is_empty() && !is_log(&bytes)) {
         return Err(tell("this is there already, and no log; name another file".to_owned()));
     }
+    if path.as_os_str() == "-" {
+        return Err(tell("the log goes to a file; name one".to_owned()));
+    }
+    let _ = PLACE.set(path.to_owned());
     let file = std::fs::File::create(path).map_err(|error| tell(files::plain(&error)))?;
     let log = tracing_subscriber::fmt().with_writer(Mutex::new(file)).with_ansi(false).with_target(false);
     let log = log.with_max_level(tracing::Level::DEBUG).finish();
     tracing::subscriber::set_global_default(log).map_err(|error| tell(error.to_string()))
+}
+
+/// Where it goes, when there is one.
+pub(crate) fn place() -> Option<PathBuf> {
+    PLACE.get().cloned()
 }
 
 /// The first line of a log has a level and says that something begins.

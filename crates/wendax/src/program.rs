@@ -1,9 +1,9 @@
 //! A path to a program: a project, a source, or an image in any of the forms we write.
 
-use crate::cli::{Opening, Problems};
+use crate::cli::{Format, Opening, Problems};
 use crate::out::tell;
 use crate::problems::told;
-use crate::{Failure, files};
+use crate::{Failure, build, files};
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembly, Inputs};
 use wendax_image::{
@@ -47,16 +47,17 @@ pub(crate) fn kind_of(path: &Path, bytes: &[u8]) -> Kind {
     if wendax_asm::is_library(bytes) {
         return Kind::Library;
     }
-    let extension = path.extension().and_then(|extension| extension.to_str()).unwrap_or_default();
-    match extension.to_ascii_lowercase().as_str() {
-        _ if files::is_source_name(path) => return Kind::Source,
-        "elf" => return Kind::Elf,
-        "o" => return Kind::Object,
-        "a" => return Kind::Library,
-        "hex" | "ihx" | "ihex" => return Kind::Hex,
-        "srec" | "s19" | "s28" | "s37" | "mot" => return Kind::Srecord,
-        "bin" | "raw" | "img" => return Kind::Raw,
-        _ => {}
+    if files::is_source_name(path) {
+        return Kind::Source;
+    }
+    match build::format_of(path) {
+        Some(Format::Elf) => return Kind::Elf,
+        Some(Format::Object) => return Kind::Object,
+        Some(Format::Library) => return Kind::Library,
+        Some(Format::Hex) => return Kind::Hex,
+        Some(Format::Srec) => return Kind::Srecord,
+        Some(Format::Bin) => return Kind::Raw,
+        None => {}
     }
     match std::str::from_utf8(bytes) {
         Ok(text) if text.trim_start().starts_with(':') && is_records(&from_hex(text)) => Kind::Hex,

@@ -115,6 +115,7 @@ fn gather(options: &Options, begun: Begun, path: &Path, status: &mut u8) -> Resu
         World::goes_on_after(end)?;
         *status = run::note_end(&session, path, end);
         world.end_files(&session)?;
+        world.keep_apart("-o", &options.output)?;
         pieces.push(Piece::Head("How it was run".to_owned()));
         pieces.push(Piece::Code(conditions(options, &settings, &session, end)));
         if !matches!(end, run::End::Program(wendax_session::State::Finished(_))) {

@@ -18,8 +18,8 @@ use std::io::IsTerminal;
 use std::path::Path;
 use wendax_machine::{Clock, Settings, StepNo};
 use wendax_session::{
-    Command, Names, Script, Session, State, StopAt, TrailForm, TrailText, Why, fault_causes, interrupt_words,
-    state_words,
+    Command, Names, Script, Session, State, StopAt, TallyForm, TrailForm, TrailText, Why, fault_causes,
+    interrupt_words, state_words,
 };
 pub(crate) use world::{End, World};
 use world::{Input, Limit};
@@ -117,6 +117,10 @@ pub(crate) struct Begun {
 
 /// Loads a program and makes its world. `outputs` are what will be written on the way, by the options that ask for it.
 pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Path)]) -> Result<Begun, Failure> {
+    let from_standard = [Some(path), conditions.input.as_deref(), conditions.events.as_deref()];
+    if from_standard.into_iter().flatten().filter(|place| place.as_os_str() == "-").count() > 1 {
+        return Err(Failure::usage("standard input is one thing only: the program, what is typed, or events"));
+    }
     let how = program::How {
         at: conditions.at,
         belongs: program::Belongs::ToProject,
@@ -125,18 +129,12 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
     };
     let program = program::load(path, &how)?;
     let mut read = program.read.clone();
-    read.extend(conditions.input.clone().into_iter().chain(conditions.events.clone()));
+    read.extend(conditions.input.clone().into_iter().chain(conditions.events.clone()).chain(crate::log::place()));
     files::keep_apart(&read, outputs)?;
     tell_rendered(&program.warnings(conditions.opening.problems));
     let manifest = program.project.as_ref().map(|project| project.manifest.clone()).unwrap_or_default();
     let of_manifest = program.project.as_ref().zip(manifest.files.as_ref());
     let place = conditions.files.clone().or(of_manifest.map(|(project, (files, _))| project.root.join(files)));
-    if let Some(place) = &place {
-        // What is written on the way; the others are looked at when the run is over.
-        let streams: Vec<(&str, &Path)> =
-            outputs.iter().copied().filter(|(option, _)| matches!(*option, "--trail" | "--shows")).collect();
-        files::keep_out(place, &streams)?;
-    }
     let folder = place.map(|place| Folder::open(&place, read.clone())).transpose().map_err(Failure::usage)?;
     let arguments = if conditions.arguments.is_empty() { &manifest.arguments } else { &conditions.arguments };
     let is_virtual = conditions.clock.map_or(manifest.virtual_clock, |clock| clock == ClockKind::Virtual);
@@ -202,6 +200,9 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     if let Some(place) = &options.tones {
         tones::may_be_sound(place)?;
     }
+    if let Some(place) = &options.tally {
+        TallyForm::of(place).map_err(Failure::usage)?;
+    }
     let Begun { program, mut session, mut world, .. } = begin(path, &options.conditions, &outputs)?;
     // What cannot be measured is told before anything runs.
     for text in &options.span {
@@ -216,11 +217,11 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         let form = (options.json, options.shows.as_deref());
         Orders::read(&options.orders, &session, form)?.run(&mut world, &mut session)?
     };
-    world.end_trail()?;
     world.end_files(&session)?;
+    world.end_trail()?;
     note_events(&session);
-    for (option, place) in outputs.iter().filter(|(option, _)| !matches!(*option, "--trail" | "--shows")) {
-        world.keep_apart(option, Some(place))?;
+    for (option, place) in &outputs {
+        world.keep_apart(option, place)?;
     }
     if let Some(place) = &options.tones {
         tones::write(place, session.tones())?;
@@ -255,7 +256,8 @@ fn trail(session: &Session, place: &Path, only: Option<&str>) -> Result<TrailTex
         let read = StopAt::read(text, &names, session.sources());
         read.map_err(|error| Failure::usage(format!("--trail-only {text}: {}", error.message)))
     });
-    Ok(TrailText::new(session, TrailForm::of(place), filter.transpose()?))
+    let form = TrailForm::of(place).map_err(Failure::usage)?;
+    Ok(TrailText::new(session, form, filter.transpose()?))
 }
 
 /// Standard input comes from a file or another program, not from a terminal or nowhere.

@@ -11,7 +11,9 @@ use std::fmt::Write as _;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
-use wendax_session::{Command, Comparison, Measuring, Session, SpanTally, Spans, Tally, growth, growth_words};
+use wendax_session::{
+    Command, Comparison, Measuring, Session, SpanTally, Spans, Tally, TallyForm, growth, growth_words,
+};
 
 /// Steps between two looks at signals.
 const SLICE: u64 = 2_000_000;
@@ -100,7 +102,8 @@ pub(crate) fn after_run(
     }
     let Some(place) = &options.tally else { return Ok(()) };
     name_it(&mut tally, place, options.file.as_deref());
-    let text = tally.written(place, usize::MAX, path).map_err(|error| Failure::usage(error.to_string()))?;
+    let form = TallyForm::of(place).map_err(Failure::usage)?;
+    let text = tally.written(form, usize::MAX, path).map_err(|error| Failure::usage(error.to_string()))?;
     if place.as_os_str() == "-" {
         return world.say(&text);
     }
@@ -123,24 +126,29 @@ pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
     let mut read: Vec<PathBuf> = options.things.iter().filter(|thing| thing.is_file()).cloned().collect();
     read.extend(options.each_input.iter().cloned());
     let output = options.output.as_deref();
-    files::keep_apart(&read, &output.map(|place| ("-o", place)).into_iter().collect::<Vec<_>>())?;
+    let outputs: Vec<(&str, &Path)> = output.map(|place| ("-o", place)).into_iter().collect();
+    files::keep_apart(&read, &outputs)?;
+    let form = TallyForm::of(output.unwrap_or(Path::new("-"))).map_err(Failure::usage)?;
     let tallies = if is_growing {
-        growing(options)?
+        growing(options, &outputs)?
     } else if options.things.is_empty() {
-        vec![run_one(program::here(None)?, &options.conditions, &options.span)?]
+        vec![run_one(program::here(None)?, &options.conditions, &options.span, &outputs)?]
     } else {
-        let one = |thing| one(thing, &options.conditions, &options.span);
+        let one = |thing| one(thing, &options.conditions, &options.span, &outputs);
         options.things.iter().map(|thing: &PathBuf| one(thing)).collect::<Result<Vec<_>, _>>()?
     };
     let place = output.unwrap_or(Path::new("-"));
     let text = match tallies.as_slice() {
-        [only] => only.tally.written(place, rows, str::to_owned).map_err(|error| Failure::usage(error.to_string()))?,
-        several if is_form(place, "json") => {
-            let text =
-                format!("{}: JSON is for one tally, and these are {}; leave .json out", place.display(), several.len());
+        [only] => only.tally.written(form, rows, str::to_owned).map_err(|error| Failure::usage(error.to_string()))?,
+        several if form == TallyForm::Json || form == TallyForm::Lcov => {
+            let text = format!(
+                "{}: that form is for one tally, and these are {}; .txt or .csv sets them side by side",
+                place.display(),
+                several.len()
+            );
             return Err(Failure::usage(text));
         }
-        several if is_form(place, "csv") => {
+        several if form == TallyForm::Csv => {
             Comparison::of(&several.iter().map(|one| &one.tally).collect::<Vec<_>>()).to_csv()
         }
         several => side_by_side(several, rows, is_growing),
@@ -162,9 +170,14 @@ pub(crate) struct Measured {
 }
 
 /// One that was kept, or of a program that is run now.
-pub(crate) fn one(thing: &Path, conditions: &Conditions, spans: &[String]) -> Result<Measured, Failure> {
+pub(crate) fn one(
+    thing: &Path,
+    conditions: &Conditions,
+    spans: &[String],
+    outputs: &[(&str, &Path)],
+) -> Result<Measured, Failure> {
     if !is_form(thing, "json") {
-        return run_one(thing, conditions, spans);
+        return run_one(thing, conditions, spans, outputs);
     }
     let text = files::text_of(thing, files::read(thing)?)?;
     let mut tally = Tally::read(&text).map_err(|error| Failure::usage(format!("{}: {error}", thing.display())))?;
@@ -174,12 +187,21 @@ pub(crate) fn one(thing: &Path, conditions: &Conditions, spans: &[String]) -> Re
     Ok(Measured { size: 0, tally, status: 0 })
 }
 
-fn run_one(path: &Path, conditions: &Conditions, spans: &[String]) -> Result<Measured, Failure> {
-    let Begun { mut session, mut world, .. } = run::begin(path, conditions, &[])?;
+/// `outputs` are what is written of it, and go over nothing that it read or wrote.
+fn run_one(
+    path: &Path,
+    conditions: &Conditions,
+    spans: &[String],
+    outputs: &[(&str, &Path)],
+) -> Result<Measured, Failure> {
+    let Begun { mut session, mut world, .. } = run::begin(path, conditions, outputs)?;
     world.be_quiet();
     let end = world.drive(&mut session, &Command::Go)?;
     World::goes_on_after(&end)?;
     world.end_files(&session)?;
+    for (option, place) in outputs {
+        world.keep_apart(option, place)?;
+    }
     let status = run::note_end(&session, path, &end);
     let mut tally = measure(&session, &world)?;
     tally.spans = measure_spans(&session, spans, &world)?;
@@ -188,7 +210,7 @@ fn run_one(path: &Path, conditions: &Conditions, spans: &[String]) -> Result<Mea
 }
 
 /// The program run once for each of what it is to be given.
-fn growing(options: &Options) -> Result<Vec<Measured>, Failure> {
+fn growing(options: &Options, outputs: &[(&str, &Path)]) -> Result<Vec<Measured>, Failure> {
     let path = program::here(options.things.first().map(PathBuf::as_path))?;
     let mut tallies = Vec::new();
     for text in &options.each {
@@ -197,7 +219,7 @@ fn growing(options: &Options) -> Result<Vec<Measured>, Failure> {
         let mut given = options.conditions.clone();
         let first = words.first().and_then(|word| word.parse().ok());
         given.arguments = words;
-        let mut measured = run_one(path, &given, &options.span)?;
+        let mut measured = run_one(path, &given, &options.span, outputs)?;
         measured.tally.name.clone_from(text);
         measured.size = first.unwrap_or(0);
         tallies.push(measured);
@@ -205,7 +227,7 @@ fn growing(options: &Options) -> Result<Vec<Measured>, Failure> {
     for file in &options.each_input {
         let mut given = options.conditions.clone();
         given.input = Some(file.clone());
-        let mut measured = run_one(path, &given, &options.span)?;
+        let mut measured = run_one(path, &given, &options.span, outputs)?;
         measured.tally.name = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
         measured.size = std::fs::metadata(file).map_or(0, |data| data.len());
         tallies.push(measured);

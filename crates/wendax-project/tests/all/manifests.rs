@@ -2,7 +2,7 @@
 
 use std::path::Path;
 use wendax_asm::{Assembler, CODES};
-use wendax_project::{DiskFiles, Manifest, NAME, Project, starting_files};
+use wendax_project::{DiskFiles, Manifest, NAME, Project, Seal, starting_files};
 use wendax_source::FileId;
 
 fn codes(text: &str) -> Vec<String> {
@@ -13,10 +13,42 @@ fn codes(text: &str) -> Vec<String> {
 
 #[test]
 fn each_kind_of_problem_is_that_of_its_example() {
-    for info in CODES.iter().filter(|info| info.is_of_manifest()) {
+    // What lies outside of the folder is known on the disk alone.
+    for info in CODES.iter().filter(|info| info.is_of_manifest() && info.code.0 != 74) {
         assert_eq!(codes(info.wrong), [info.code.to_string()], "{}", info.wrong);
         assert_eq!(codes(info.right), [] as [&str; 0], "{}", info.right);
     }
+}
+
+#[test]
+fn what_lies_outside_is_refused_and_left_out_until_it_is_allowed() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let root = folder.path().join("hand");
+    for name in ["hand/files", "yard"] {
+        std::fs::create_dir_all(folder.path().join(name)).expect("it is new");
+    }
+    std::fs::write(root.join("main.asm"), "start: sys exit\n").expect("it is written");
+    let info = CODES.iter().find(|info| info.code.0 == 74).expect("it is there");
+    let build = |manifest: &str, seal: Seal| {
+        std::fs::write(root.join(NAME), manifest).expect("it is written");
+        let mut project = Project::at(&root).expect("a project").under(seal);
+        let files = project.files();
+        let found = project.inputs(&mut Assembler::default(), &files).1;
+        (project, found.into_iter().map(|found| found.code.0).collect::<Vec<_>>())
+    };
+    let yard = folder.path().join("yard");
+    let (project, codes) = build(info.wrong, Seal::default());
+    assert_eq!((codes, project.manifest.files.is_none(), project.refused.len()), (vec![74], true, 1));
+    assert_eq!(build(info.right, Seal::default()).1, [] as [u16; 0]);
+    let allowed = Seal { allowed: vec![yard], ..Seal::default() };
+    let (project, codes) = build(info.wrong, allowed.clone());
+    assert_eq!(
+        (codes, project.manifest.files.is_some(), project.outside.as_slice()),
+        (vec![], true, &["../yard".into()][..])
+    );
+    assert_eq!(build(info.wrong, Seal { is_whole: true, ..allowed.clone() }).1, [74]);
+    let (project, codes) = build(info.wrong, Seal { files_given: true, ..Seal::default() });
+    assert_eq!((codes, project.manifest.files.is_none()), (vec![], true), "what is given goes before it");
 }
 
 #[test]

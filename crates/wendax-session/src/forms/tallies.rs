@@ -39,24 +39,56 @@ fn row(what: &str, name: &str, fields: &[(&str, String)]) -> Vec<String> {
     [what.to_owned(), name.to_owned()].into_iter().chain(HEAD[2..].iter().map(of)).collect()
 }
 
+/// How a tally is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TallyForm {
+    /// Tables for people.
+    Text,
+    /// To be kept, and compared.
+    Json,
+    /// Comma-separated values.
+    Csv,
+    /// The lines that ran (LCOV).
+    Lcov,
+}
+
+impl TallyForm {
+    /// What the ending of a file's name asks for.
+    ///
+    /// # Errors
+    ///
+    /// An ending that says something else, as a sentence.
+    pub fn of(place: &Path) -> Result<Self, String> {
+        match super::ending(place).as_str() {
+            "" | "txt" => Ok(Self::Text),
+            "json" => Ok(Self::Json),
+            "csv" => Ok(Self::Csv),
+            "info" => Ok(Self::Lcov),
+            other => Err(format!(
+                "{}: a tally goes to a .txt, .csv, .json or .info, not to a .{other}; `wendax draw tally` makes a drawing of it",
+                place.display()
+            )),
+        }
+    }
+}
+
 impl Tally {
-    /// In the form that the ending of a file's name asks for: `.json` to be kept, `.csv`, `.info` for the lines that ran
-    /// (LCOV, files named by `path`), else a table for people with at most so many rows of each part.
+    /// In a form: files of the lines that ran are named by `path`, and tables have at most so many rows each.
     ///
     /// # Errors
     ///
     /// JSON that cannot be made.
     pub fn written(
         &self,
-        place: &Path,
+        form: TallyForm,
         rows: usize,
         path: impl Fn(&str) -> String,
     ) -> Result<String, serde_json::Error> {
-        match super::ending(place).as_str() {
-            "json" => self.to_json(),
-            "csv" => Ok(self.to_csv()),
-            "info" => Ok(self.to_lcov(path)),
-            _ => Ok(self.to_text(rows)),
+        match form {
+            TallyForm::Json => self.to_json(),
+            TallyForm::Csv => Ok(self.to_csv()),
+            TallyForm::Lcov => Ok(self.to_lcov(path)),
+            TallyForm::Text => Ok(self.to_text(rows)),
         }
     }
 

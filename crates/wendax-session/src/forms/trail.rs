@@ -9,7 +9,6 @@ use rustc_hash::FxHashMap;
 use serde::Serialize;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
-use std::ffi::OsStr;
 use std::fmt::Write as _;
 use std::ops::ControlFlow;
 use std::path::Path;
@@ -29,11 +28,16 @@ pub enum TrailForm {
 
 impl TrailForm {
     /// What the ending of a file's name asks for.
-    pub fn of(path: &Path) -> Self {
-        match path.extension().and_then(OsStr::to_str) {
-            Some("csv") => Self::Csv,
-            Some("jsonl" | "ndjson") => Self::JsonLines,
-            _ => Self::Text,
+    ///
+    /// # Errors
+    ///
+    /// An ending that says something else, as a sentence.
+    pub fn of(path: &Path) -> Result<Self, String> {
+        match super::ending(path).as_str() {
+            "csv" => Ok(Self::Csv),
+            "jsonl" | "ndjson" => Ok(Self::JsonLines),
+            "" | "txt" => Ok(Self::Text),
+            other => Err(format!("{}: a trail goes to a .txt, .csv or .jsonl, not to a .{other}", path.display())),
         }
     }
 }

@@ -91,7 +91,7 @@ impl App {
             ));
         }
         let filter = self.world.trail.filter.as_ref().map(|(_, found)| found.filter().clone());
-        let text = TrailText::new(session, TrailForm::of(Path::new(path)), filter);
+        let text = TrailText::new(session, TrailForm::of(Path::new(path))?, filter);
         self.write_down(path, Writing::Trail(Box::new(text)), effects);
         Ok(())
     }

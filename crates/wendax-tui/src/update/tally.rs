@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::message::Effect;
 use std::path::Path;
-use wendax_session::Tally;
+use wendax_session::{Tally, TallyForm};
 
 impl App {
     /// Keeps what the present run cost under a name.
@@ -38,10 +38,11 @@ impl App {
         if path.is_empty() {
             return Err("a file needs a name, such as before.json".to_owned());
         }
+        let form = TallyForm::of(Path::new(path))?;
         let mut tally = self.measured()?.clone();
         let file = path.rsplit('/').next().unwrap_or(path);
         file.rsplit_once('.').map_or(file, |(stem, _)| stem).clone_into(&mut tally.name);
-        let text = tally.written(Path::new(path), usize::MAX, |name| self.path_of(name));
+        let text = tally.written(form, usize::MAX, |name| self.path_of(name));
         let text = text.map_err(|error| error.to_string())?;
         Ok(Effect::Write(path.to_owned(), text.into_bytes()))
     }

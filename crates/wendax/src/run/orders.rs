@@ -5,12 +5,12 @@
 
 use super::world::{End, World};
 use crate::Failure;
-use crate::files;
+use crate::files::{self, Stream};
 use crate::out::tell;
 use serde::Serialize;
 use serde_json::{Map, Value, json};
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use wendax_session::{Command, Names, Reading, Session, Show, Shown, State, StopAt, StopId, Times, Why};
 
 /// An option, in its place among the others.
@@ -51,7 +51,7 @@ enum To {
     Beside,
     /// Standard output, among the program's.
     Among,
-    File(Box<dyn Write>),
+    File(Stream, PathBuf),
 }
 
 /// How a run that was asked for things went.
@@ -128,7 +128,7 @@ impl Orders {
         let to = match place {
             None => To::Beside,
             Some(place) if place.as_os_str() == "-" => To::Among,
-            Some(place) => To::File(files::writer(place)?),
+            Some(place) => To::File(Stream::new(place)?, place.to_owned()),
         };
         Ok(Self { parts, as_json, to })
     }
@@ -137,7 +137,7 @@ impl Orders {
     pub(super) fn run(&mut self, world: &mut World, session: &mut Session) -> Result<Went, Failure> {
         let mut wrong = Vec::new();
         let end = self.run_to_end(world, session, &mut wrong)?;
-        self.close()?;
+        self.close(world)?;
         if !matches!(end, End::Never) {
             let unmet = self.parts.iter().filter(|part| matches!(part.at, At::Must(Some(_))));
             wrong.extend(unmet.map(|part| format!("--must {}", part.words)));
@@ -282,7 +282,9 @@ impl Orders {
             }
         }
         match &mut self.to {
-            To::File(to) => to.write_all(text.as_bytes()).map_err(|error| files::cannot_write("what is shown", &error)),
+            To::File(to, _) => {
+                to.write_all(text.as_bytes()).map_err(|error| files::cannot_write("what is shown", &error))
+            }
             To::Among => world.say(&text),
             To::Beside => {
                 tell(&text);
@@ -292,9 +294,10 @@ impl Orders {
     }
 
     /// What goes to a file is there.
-    fn close(&mut self) -> Result<(), Failure> {
-        let To::File(to) = &mut self.to else { return Ok(()) };
-        to.flush().map_err(|error| files::cannot_write("what is shown", &error))
+    fn close(&mut self, world: &World) -> Result<(), Failure> {
+        let To::File(to, place) = std::mem::replace(&mut self.to, To::Beside) else { return Ok(()) };
+        world.keep_apart("--shows", &place)?;
+        to.finish().map_err(|error| files::cannot_write("what is shown", &error))
     }
 }
 

@@ -5,11 +5,11 @@
 //! is given in a file or a manifest is typed at the start.
 
 use crate::Failure;
-use crate::files::{self, cannot_write, plain, print};
+use crate::files::{Stream, cannot_write, plain, print};
 use crate::folder::Folder;
 use crate::out::{is_mid_line, tell};
 use std::io::{IsTerminal, Read, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, TryRecvError, sync_channel};
 use std::sync::{Arc, LazyLock};
@@ -190,8 +190,8 @@ pub(crate) struct World {
 struct Trail {
     text: Box<TrailText>,
     /// It goes to standard output in the end.
-    is_shown: bool,
-    to: Box<dyn Write>,
+    place: PathBuf,
+    to: Stream,
 }
 
 impl World {
@@ -200,7 +200,7 @@ impl World {
             return Err(Failure::usage("the limit `memory`: this system does not tell how much is in use"));
         }
         let stop = Arc::new(AtomicBool::new(false));
-        for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
+        for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
             // A second one ends the program at once, should it hang. Without them signals end it as they always do.
             let _ = signal_hook::flag::register_conditional_shutdown(
                 signal,
@@ -261,8 +261,7 @@ impl World {
 
     /// Has the steps of the run written to a file, or to standard output in the end.
     pub(crate) fn write_trail(&mut self, text: TrailText, place: &Path) -> Result<(), Failure> {
-        self.trail =
-            Some(Trail { text: Box::new(text), is_shown: place.as_os_str() == "-", to: files::writer(place)? });
+        self.trail = Some(Trail { text: Box::new(text), place: place.to_owned(), to: Stream::new(place)? });
         Ok(())
     }
 
@@ -276,11 +275,12 @@ impl World {
 
     /// The run is over: the rest of the trail is written.
     pub(crate) fn end_trail(&mut self) -> Result<(), Failure> {
-        let Some(mut trail) = self.trail.take() else { return Ok(()) };
-        if is_mid_line() && trail.is_shown {
+        let Some(trail) = self.trail.take() else { return Ok(()) };
+        if is_mid_line() && trail.place.as_os_str() == "-" {
             self.say("")?;
         }
-        trail.to.flush().map_err(|error| cannot_write("the trail", &error))
+        self.keep_apart("--trail", &trail.place)?;
+        trail.to.finish().map_err(|error| cannot_write("the trail", &error))
     }
 
     /// Says something of the tool's own among the output, on lines of its own.
@@ -381,8 +381,8 @@ impl World {
     }
 
     /// Nothing of ours goes over a file that the program has read or written.
-    pub(crate) fn keep_apart(&self, option: &str, place: Option<&Path>) -> Result<(), Failure> {
-        let (Some(place), Some(folder)) = (place, &self.folder) else { return Ok(()) };
+    pub(crate) fn keep_apart(&self, option: &str, place: &Path) -> Result<(), Failure> {
+        let Some(folder) = &self.folder else { return Ok(()) };
         if !folder.knows(place) {
             return Ok(());
         }

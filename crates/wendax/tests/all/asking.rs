@@ -95,7 +95,7 @@ fn a_trail_has_every_step_in_each_form() {
         std::fs::read_to_string(folder.path().join(name)).expect("it was written")
     };
     let text = trail("trail.txt", "");
-    let state: serde_json::Value =
+    let state: Value =
         serde_json::from_str(&std::fs::read_to_string(folder.path().join("state.json")).expect("a state"))
             .expect("JSON");
     assert_eq!(Some(text.lines().count() as u64), state["steps"].as_u64());
@@ -106,7 +106,7 @@ fn a_trail_has_every_step_in_each_form() {
     assert_eq!(rows.len(), 5, "{csv}");
     assert_eq!(rows[1], "5,0x021E,loads.asm:15,push r7,2,[FDFC] >0004 sp FDFE>FDFC");
     let json = trail("trail.jsonl", "--trail-only 'in weigh'");
-    let steps: Vec<serde_json::Value> =
+    let steps: Vec<Value> =
         json.lines().map(|line| serde_json::from_str(line).expect("each line is an object")).collect();
     assert_eq!(steps.len(), 20);
     assert!(steps.iter().all(|step| step["address"].as_u64() >= Some(0x21E)), "{json}");

@@ -498,3 +498,153 @@ fn the_bench_asks_once_before_a_project_opens_what_lies_outside() {
     let shown = screen.shows("problem");
     assert!(!shown.contains("opens ../common"), "{shown}");
 }
+
+/// Reads one file and writes another, both of its folder.
+const CLERK: &str = "\
+start:  mov   r0, one
+        mov   r1, 0
+        sys   file_open
+        sys   file_close
+        mov   r0, two
+        mov   r1, 1
+        sys   file_open
+        mov   r5, r0
+        mov   r1, two
+        mov   r2, 3
+        sys   file_write
+        mov   r0, r5
+        sys   file_close
+        clr   r0
+        sys   exit
+        .data
+one:    .asciz \"one.txt\"
+two:    .asciz \"two.txt\"
+";
+
+#[test]
+fn what_the_tool_writes_goes_over_nothing_that_was_read_or_that_the_program_owns() {
+    let yard = Yard::new();
+    yard.file("hand/p.asm", CLERK);
+    yard.file("hand/part.inc", "; nothing\n");
+    yard.file("files/one.txt", "mine");
+    yard.file("typed.txt", "5\n");
+    yard.file("hand.jsonl", "{\"step\":2,\"lever\":0,\"up\":true}\n");
+    let given = ["--files", "files", "--input", "typed.txt", "--events", "hand.jsonl"];
+    let mut commands: Vec<Vec<&str>> = Vec::new();
+    for option in ["--state", "--trail", "--tally", "--coverage"] {
+        for place in ["files/one.txt", "files/two.txt", "typed.txt", "hand.jsonl", "hand/p.asm"] {
+            commands.push(vec!["run", "hand/p.asm", option, place]);
+        }
+    }
+    for place in ["files/one.txt", "files/two.txt", "typed.txt", "hand.jsonl", "hand/p.asm"] {
+        commands.push(vec!["run", "hand/p.asm", "--show", "r1", "--shows", place]);
+        commands.push(vec!["tally", "hand/p.asm", "-o", place]);
+    }
+    for words in commands {
+        let words: Vec<&str> = words.into_iter().chain(given).collect();
+        let came = yard.run(&words);
+        assert_eq!(came.status, 110, "{words:?}: {}", came.told);
+        let read = |path: &str| fs::read_to_string(yard.at(path)).unwrap_or_default();
+        assert_eq!((read("files/one.txt").as_str(), read("typed.txt").as_str()), ("mine", "5\n"), "{words:?}");
+        assert_eq!((read("hand/p.asm").as_str(), read("hand.jsonl").len()), (CLERK, 31), "{words:?}");
+        let two = read("files/two.txt");
+        assert!(two.is_empty() || two == "two", "{words:?}: {two}");
+    }
+    for (words, place) in [
+        (vec!["draw", "memory", "hand/p.asm", "-o", "files/one.svg"], "files/one.svg"),
+        (vec!["report", "hand/p.asm", "-o", "files/one.md"], "files/one.md"),
+    ] {
+        yard.file("hand/p.asm", &CLERK.replace("one.txt", place.trim_start_matches("files/")));
+        yard.file(place, "mine");
+        let words: Vec<&str> = words.into_iter().chain(["--files", "files"]).collect();
+        let came = yard.run(&words);
+        assert_eq!(
+            (came.status, fs::read_to_string(yard.at(place)).ok().as_deref()),
+            (110, Some("mine")),
+            "{}",
+            came.told
+        );
+    }
+    // Beside them any number of times.
+    for _ in 0..2 {
+        for option in ["--state", "--trail", "--tally", "--coverage"] {
+            let came = yard.run(&["run", "hand/p.asm", "--files", "files", option, "files/out.txt"]);
+            assert_eq!(came.status, 0, "{option}: {}", came.told);
+        }
+    }
+    let left: Vec<_> =
+        fs::read_dir(yard.at("files")).expect("it is there").flatten().map(|entry| entry.file_name()).collect();
+    assert!(left.iter().all(|name| !name.to_string_lossy().starts_with('.')), "nothing is left beside: {left:?}");
+}
+
+#[test]
+fn forms_are_those_of_the_endings_and_others_are_refused() {
+    let yard = Yard::new();
+    yard.file("hand/p.asm", "start:  mov   r0,0\n        sys   exit\n");
+    for (words, wanted) in [
+        ("build hand/p.asm -o out/p.exe", 110),
+        ("build hand/p.asm -o out/p.exe --format elf", 0),
+        ("build hand/p.asm -o out/p.s37", 0),
+        ("image out/p.s37 -o out/p.hex", 0),
+        ("run out/p.hex", 0),
+        ("image hand/p.asm -o out/p.srec", 0),
+        ("image hand/p.asm -o out/p.doc", 110),
+        ("image hand/p.asm -o out/p.txt", 0),
+        ("image hand/p.asm --show map -o out/map.bin", 0),
+        ("tally hand/p.asm -o out/p.pdf", 110),
+        ("tally hand/p.asm -o out/p.info", 0),
+        ("tally hand/p.asm hand/p.asm -o out/p.json", 110),
+        ("run hand/p.asm --tally out/p.pdf", 110),
+        ("run hand/p.asm --trail out/p.xml", 110),
+        ("run hand/p.asm --trail out/p.csv", 0),
+        ("draw memory hand/p.asm -o out/p.png", 110),
+        ("report hand/p.asm -o out/p.doc", 110),
+        ("run hand/p.asm --log -", 110),
+        ("run - --events -", 110),
+        ("run - --input -", 110),
+    ] {
+        let came = yard.run(&words.split(' ').collect::<Vec<_>>());
+        assert_eq!(came.status, wanted, "{words}: {}", came.told);
+    }
+    assert!(!yard.at("out/p.pdf").exists() && !yard.at("-").exists());
+    yard.run(&["build", "hand/p.asm", "-o", "out/one.srec"]);
+    let head = |path: &str| fs::read_to_string(yard.at(path)).expect("written").lines().next().map(str::to_owned);
+    yard.run(&["build", "hand/p.asm", "-o", "out/p.elf"]);
+    yard.run(&["image", "out/p.elf", "-o", "out/two.srec"]);
+    assert_eq!(head("out/one.srec"), head("out/two.srec"), "one program has one head");
+    let formatted = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"))
+        .args(["format", "-"])
+        .write_stdin("start: mov r0,0\n")
+        .output()
+        .expect("it starts");
+    assert_eq!(String::from_utf8_lossy(&formatted.stdout), "start:  mov   r0, 0\n");
+}
+
+#[test]
+fn a_hung_up_run_writes_its_state_and_trail_and_a_full_disk_leaves_nothing() {
+    let yard = Yard::new();
+    yard.file("hand/p.asm", "start: inc r1\n jnz start\n inc r2\n jmp start\n");
+    let mut child = Command::new(env!("CARGO_BIN_EXE_wendax"))
+        .current_dir(yard.0.path())
+        .args(["run", "hand/p.asm", "--state", "out/s.json", "--trail", "out/t.txt", "--trail-only", "op jmp"])
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("it starts");
+    crate::common::until("the trail is begun", || {
+        let hidden = |entry: fs::DirEntry| entry.file_name().to_string_lossy().starts_with('.');
+        fs::read_dir(yard.at("out")).is_ok_and(|entries| entries.flatten().any(hidden))
+    });
+    let pid = rustix::process::Pid::from_child(&child);
+    rustix::process::kill_process(pid, rustix::process::Signal::HUP).expect("it runs");
+    assert_eq!(child.wait().expect("it ends").code(), Some(130));
+    let state = fs::read_to_string(yard.at("out/s.json")).expect("the state is written");
+    assert!(state.contains("\"interrupted\"") && yard.at("out/t.txt").exists(), "{state}");
+    // A device that takes nothing.
+    yard.file("hand/p.asm", "start: mov r0, 5\n sys exit\n");
+    for option in ["--state", "--trail", "--tally"] {
+        let came = yard.run(&["run", "hand/p.asm", option, "/dev/full"]);
+        assert_eq!(came.status, 117, "{option}: {}", came.told);
+    }
+}
