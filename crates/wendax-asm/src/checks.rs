@@ -180,15 +180,22 @@ fn texts(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec<(Un
         };
         let Some(label) = given_address(program, *source) else { continue };
         let Some(text) = open_text(program, source.unit, label) else { continue };
+        // The program itself may put the NUL there; and a text may run on into one that ends.
+        if writes_within(program, emitted, label, source.unit) {
+            continue;
+        }
         let name = program.units[source.unit].spelling(label);
         let span = statement(program, *source).span;
         let message = format!("`{call}` prints up to a NUL, and the text at `{name}` has none");
         let message = if call == "put_text" { message } else { message.replace("prints", "reads") };
-        let mut diagnostic = diagnostic(codes::NO_NUL, span, message).with_other(text.span, "the text");
+        let runs_on = runs_on_into_a_text(program, source.unit, label);
+        let info = if runs_on { codes::RUNS_ON } else { codes::NO_NUL };
+        let mut diagnostic = diagnostic(info, span, message).with_other(text.span, "the text");
         let start = Span { end: text.span.start + 6, ..text.span };
         let is_plain = text.unfolded.is_none() && sources.text_of(start).eq_ignore_ascii_case(".ascii");
         if is_plain {
-            diagnostic = diagnostic.with_fix("write `.asciz`, which puts a NUL behind it", start, ".asciz");
+            // What stands behind it moves by that.
+            diagnostic = diagnostic.with_guess("write `.asciz`, which puts a NUL behind it", start, ".asciz");
         }
         found.push((source.unit, diagnostic.with_expected(".asciz \"text\"")));
     }
@@ -224,6 +231,43 @@ fn open_text<'a>(program: &Program<'a>, unit: UnitIndex, label: SymbolId) -> Opt
     };
     let last = statements.last()?;
     statements.iter().all(is_open).then_some(last)
+}
+
+/// What lies behind the text at a label is more text, which ends with a NUL: a shared tail, or a NUL forgotten.
+fn runs_on_into_a_text(program: &Program<'_>, unit: UnitIndex, label: SymbolId) -> bool {
+    let (index, label) = program.meaning(unit, label);
+    let unit = program.units[index];
+    let Definition::Label { section, .. } = unit.name(label).definition else { return false };
+    let Some(end) = unit.ends.get(label.0 as usize) else { return false };
+    let behind = unit.section(section).statements.get(*end as usize..).unwrap_or_default();
+    let bytes = behind.iter().map_while(|statement| match statement.what {
+        What::Bytes { from, to } => Some(&unit.bytes[from as usize..to as usize]),
+        _ => None,
+    });
+    let bytes: Vec<u8> = bytes.take(64).flatten().copied().take_while(|byte| *byte != 0).collect();
+    let has_end = behind.iter().map_while(|statement| match statement.what {
+        What::Bytes { from, to } => Some(&unit.bytes[from as usize..to as usize]),
+        _ => None,
+    });
+    !bytes.is_empty() && has_end.take(64).flatten().any(|byte| *byte == 0)
+}
+
+/// Some instruction stores a byte at an address within the text at a label or right behind it.
+fn writes_within(program: &Program<'_>, emitted: &Emitted, label: SymbolId, unit: UnitIndex) -> bool {
+    let (index, label) = program.meaning(unit, label);
+    let of = program.units[index];
+    let Definition::Label { section, statement } = of.name(label).definition else { return false };
+    let placed = &program.placed[index][section.0 as usize];
+    let end = of.ends.get(label.0 as usize).copied().unwrap_or(statement) as usize;
+    let (Some(from), Some(to)) = (placed.get(statement as usize), placed.get(end)) else { return false };
+    let range = from.at.offset..=to.at.offset;
+    emitted.origins.iter().any(|source| {
+        let What::Instruction(instruction) = &self::statement(program, *source).what else { return false };
+        let stores = matches!(instruction.short.op, Op::Stb | Op::Stw) && instruction.b == wendax_isa::w16::NO_BASE;
+        let address = instruction.value.filter(|_| stores);
+        let address = address.and_then(|expr| program.evaluate(source.unit, expr, Value::number(0)).ok()?.as_number());
+        address.is_some_and(|address| range.contains(&address))
+    })
 }
 
 /// Words that cannot be loaded where they lie.

@@ -161,6 +161,9 @@ codes! {
     BOTH_KINDS = 64 Hint "signed and unsigned jumps on one comparison"
         "start:  cmp   r1, r2\n        jlt   start\n        jgtu  start\n        halt"
         "start:  cmp   r1, r2\n        jltu  start\n        jgtu  start\n        halt";
+    RUNS_ON = 65 Hint "a text without its NUL, which runs on into the next one"
+        "        mov   r0, one\n        sys   put_text\n        mov   r0, two\n        sys   put_text\n        halt\n.data\none:    .ascii \"un\"\ntwo:    .asciz \"loaded\""
+        "        mov   r0, one\n        sys   put_text\n        mov   r0, two\n        sys   put_text\n        halt\n.data\none:    .asciz \"un\"\ntwo:    .asciz \"loaded\"";
     MANIFEST_FORM = 70 Problem "a manifest that is no TOML"
         "name = \"gate" "name = \"gate\"";
     MANIFEST_KEY = 71 Problem "a key no manifest has"

@@ -187,6 +187,8 @@ pub(crate) enum EvalError {
     Overflow,
     /// It computes with an address that only linking knows.
     Unplaced,
+    /// A byte is taken of something that is no word.
+    NoWord(i64),
 }
 
 /// Values of names, as far as known.
@@ -275,6 +277,9 @@ pub(crate) fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
         };
     }
     let value = value.offset;
+    if matches!(operator, Unary::High | Unary::Low) && !(-0x8000..=0xFFFF).contains(&value) {
+        return Err(EvalError::NoWord(value));
+    }
     let result = match operator {
         Unary::Minus => value.checked_neg().ok_or(EvalError::Overflow)?,
         Unary::Not => !value,

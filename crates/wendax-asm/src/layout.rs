@@ -1,7 +1,7 @@
 //! Where everything goes, and the shortest form of each instruction.
 //!
 //! All instructions begin in their shortest encoding. Each pass gives addresses, then lengthens what does
-//! not fit; nothing is ever shortened again, so this ends. Only `.space`, `.align` and `.org` that depend
+//! not fit, so this ends. What was lengthened on the way and need not be in the end is tried short once more. Only `.space`, `.align` and `.org` that depend
 //! on labels could go on changing; they get [`PASSES`] and are then a problem.
 
 use crate::codes;
@@ -36,7 +36,9 @@ pub(crate) fn lay_out(program: &mut Program<'_>) {
         set_constants(program, &constants);
         let lengthened = lengthen(program, pass + 8 > MOST_PASSES);
         if !moved && !lengthened {
+            shorten(program, &constants);
             report_constants(program, &constants);
+            report_own_sizes(program, &constants);
             return;
         }
         // Lengthening ends by itself; what moves without it may go on for ever.
@@ -46,6 +48,112 @@ pub(crate) fn lay_out(program: &mut Program<'_>) {
         }
     }
     report_unsettled(program, &before);
+}
+
+/// An instruction: unit, section, statement.
+type Place = (UnitIndex, usize, usize);
+
+/// Takes the short form of what was lengthened on the way, where the layout that comes of it holds.
+fn shorten(program: &mut Program<'_>, constants: &[Constant]) {
+    /// Tried one by one when they do not hold together.
+    const MOST_ALONE: usize = 48;
+    const ROUNDS: usize = 4;
+    for _ in 0..ROUNDS {
+        let long = needlessly_long(program);
+        if long.is_empty() || holds_short(program, constants, &long) {
+            continue;
+        }
+        let mut any = false;
+        for place in long.iter().take(MOST_ALONE) {
+            any |= holds_short(program, constants, &[*place]);
+        }
+        if !any {
+            return;
+        }
+    }
+}
+
+/// What is long and would fit short where everything lies now.
+fn needlessly_long(program: &Program<'_>) -> Vec<Place> {
+    let mut found = Vec::new();
+    for (index, unit) in program.units.iter().enumerate() {
+        for (number, section) in unit.sections.iter().enumerate() {
+            let flags = &program.lengthened[index][number];
+            for (at, statement) in section.statements.iter().enumerate().filter(|(at, _)| flags[*at]) {
+                let What::Instruction(instruction) = &statement.what else { continue };
+                if short_fits(program, index, instruction, program.placed[index][number][at].at) {
+                    found.push((index, number, at));
+                }
+            }
+        }
+    }
+    found
+}
+
+/// Takes the short form of these; all is as it was when the layout does not hold with them.
+fn holds_short(program: &mut Program<'_>, constants: &[Constant], short: &[Place]) -> bool {
+    const PASSES: usize = 12;
+    let saved = (program.lengthened.clone(), program.placed.clone(), program.values.clone(), program.end);
+    for &(unit, section, at) in short {
+        program.lengthened[unit][section][at] = false;
+    }
+    for _ in 0..PASSES {
+        let (placed, end) = place(program);
+        let moved = placed != program.placed;
+        (program.placed, program.end) = (placed, end);
+        set_labels(program);
+        set_constants(program, constants);
+        if moved {
+            continue;
+        }
+        // What does not fit now would have to be long after all.
+        let flags = program.lengthened.clone();
+        let any = lengthen(program, false);
+        program.lengthened = flags;
+        if any {
+            break;
+        }
+        return true;
+    }
+    (program.lengthened, program.placed, program.values, program.end) = saved;
+    false
+}
+
+/// Tells of room whose size is another one when what stands behind it lies elsewhere: it would depend on itself, and only
+/// happens to agree with itself.
+fn report_own_sizes(program: &mut Program<'_>, constants: &[Constant]) {
+    /// So many are looked at: each costs a look at all labels.
+    const MOST: usize = 64;
+    let mut sized: Vec<(UnitIndex, SectionId, usize, Expr, Span)> = Vec::new();
+    for (index, unit) in program.units.iter().enumerate() {
+        for (number, section) in (0..).map(SectionId).zip(&unit.sections) {
+            for (at, statement) in section.statements.iter().enumerate() {
+                let What::Space { count, .. } = statement.what else { continue };
+                let names = unit.steps(count).iter().any(|step| matches!(step, crate::expr::Step::Symbol(_)));
+                if names && sized.len() < MOST {
+                    sized.push((index, number, at, count, statement.span));
+                }
+            }
+        }
+    }
+    for (index, number, at, count, span) in sized {
+        let here = program.placed[index][number.0 as usize][at].at;
+        let Ok(now) = program.evaluate(index, count, here) else { continue };
+        let saved = program.values.clone();
+        for (value, name) in program.values[index].iter_mut().zip(&program.units[index].names) {
+            let is_behind = matches!(name.definition, Definition::Label { section, statement } if section == number && statement as usize > at);
+            if let Some(value) = value.as_mut().filter(|_| is_behind) {
+                value.offset += 2;
+            }
+        }
+        set_constants(program, constants);
+        let then = program.evaluate(index, count, here);
+        program.values = saved;
+        if then != Ok(now) {
+            let found = diagnostic(codes::UNSETTLED, span, "this size depends on what comes behind it, which it moves");
+            program.report(index, found.with_expected("numbers, constants, and labels that stand before it"));
+        }
+    }
 }
 
 type Constant = (UnitIndex, SymbolId);

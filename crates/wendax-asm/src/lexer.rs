@@ -240,15 +240,17 @@ impl<'a> Lexer<'a> {
             }
             _ => (format!("`{first}` (U+{number:04X}) only looks like `{plain}`"), format!("`{plain}`")),
         };
-        let rest = self.rest();
-        let rest = &rest[..rest.find(';').unwrap_or(rest.len())];
-        let signs = rest.char_indices().filter_map(|(at, c)| Some((at, c, plain_sign(c)?)));
-        let edits = signs.map(|(at, c, plain)| Edit {
-            span: self.span(self.at + at, self.at + at + c.len_utf8()),
-            text: plain.to_owned(),
-        });
         let found = diagnostic(codes::STRAY, span, seen).with_expected(right);
-        found.with_change(Grade::Certain, "write plain signs on this line", edits.collect())
+        match odd_signs(self.rest()) {
+            Some((signs, grade)) => {
+                let edits = signs.into_iter().map(|(at, c, plain)| Edit {
+                    span: self.span(self.at + at, self.at + at + c.len_utf8()),
+                    text: plain.to_owned(),
+                });
+                found.with_change(grade, "write plain signs on this line", edits.collect())
+            }
+            None => found,
+        }
     }
 
     /// `#define NAME value`.
@@ -275,8 +277,8 @@ impl<'a> Lexer<'a> {
         }
         let mark = if first == '/' { &self.rest()[..2] } else { &self.rest()[..1] };
         let span = self.span(self.at, self.at + mark.len());
-        // The other marks mean other things as well.
-        let grade = if mark == "//" { Grade::Certain } else { Grade::Guess };
+        // The other marks mean other things as well, and a value behind a value may be divided by it.
+        let grade = if mark == "//" && !self.may_divide() { Grade::Certain } else { Grade::Guess };
         problems.push(
             diagnostic(codes::OTHER_COMMENT, span, format!("`{mark}` does not begin a comment here"))
                 .with_expected("; a comment goes from the semicolon to the end of the line")
@@ -284,6 +286,28 @@ impl<'a> Lexer<'a> {
         );
         self.at = self.end;
         Kind::Bad
+    }
+
+    /// What stands before and behind this `//` are values, which another dialect would divide.
+    fn may_divide(&self) -> bool {
+        let line = self.text[..self.at].rfind('\n').map_or(0, |end| end + 1);
+        let before = self.text[line..self.at].trim_end();
+        let ends_value = before.ends_with(|c: char| c.is_alphanumeric() || matches!(c, '_' | ')' | '\''));
+        let word = before.rsplit(|c: char| !c.is_alphanumeric() && c != '_').next().unwrap_or_default();
+        if !ends_value || crate::mnemonics::register(word).is_some() {
+            return false;
+        }
+        let behind = self.rest()[2..].trim_start();
+        let name: String = behind.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+        let is_defined = || {
+            let defines = |text: &str| {
+                let rest = text.trim_start();
+                let rest = rest.strip_prefix(".equ").or(rest.strip_prefix(".let")).map_or(rest, str::trim_start);
+                rest.strip_prefix(name.as_str()).is_some_and(|rest| rest.trim_start().starts_with([':', ',', '=']))
+            };
+            !name.is_empty() && self.text.lines().any(defines)
+        };
+        behind.starts_with(|c: char| c.is_ascii_digit() || matches!(c, '(' | '-' | '~' | '\'')) || is_defined()
     }
 
     /// `#5`, `$FF`: a number with a mark in front that is not needed, or a comment.
@@ -425,6 +449,18 @@ impl<'a> Lexer<'a> {
         let start = self.at;
         let (value, length) = read_escape(self.rest());
         self.at += length;
+        let octal: String =
+            self.text[start + 1..self.end].chars().take(3).take_while(|c| ('0'..='7').contains(c)).collect();
+        if value == Some(0) && octal.len() > 1 {
+            let span = self.span(start, start + 1 + octal.len());
+            let code = u32::from_str_radix(&octal, 8).unwrap_or(0) & 0xFF;
+            let found = diagnostic(
+                codes::LOOKS_OCTAL,
+                span,
+                format!("`\\{octal}` is a NUL and `{}`: escapes here are not octal", &octal[1..]),
+            );
+            problems.push(found.with_guess(format!("write `\\x{code:02X}`"), span, format!("\\x{code:02X}")));
+        }
         if value.is_none() {
             let span = self.span(start, self.at);
             let found = diagnostic(codes::ESCAPE, span, format!("`{}` is no escape", &self.text[start..self.at]));
@@ -467,6 +503,42 @@ pub(crate) fn unescape(text: &str, out: &mut Vec<u8>) {
         rest = rest.get(at + length..).unwrap_or_default();
     }
     out.extend_from_slice(rest.as_bytes());
+}
+
+/// The signs of a line that only look like those of the language and are meant as such: what stands within texts and
+/// characters stays, whatever their quotes look like. `None` where plain quotes would end a text too early.
+fn odd_signs(rest: &str) -> Option<(Vec<(usize, char, &'static str)>, Grade)> {
+    /// Where a sign stands: in the text, or in a text or character that a plain quote or an odd one has opened.
+    enum Within {
+        Nothing,
+        Plain(char),
+        Odd(&'static str),
+    }
+    let mut signs = Vec::new();
+    let mut within = Within::Nothing;
+    let mut chars = rest.char_indices();
+    while let Some((at, c)) = chars.next() {
+        let plain = plain_sign(c);
+        match within {
+            Within::Nothing if c == ';' => break,
+            Within::Nothing if matches!(c, '"' | '\'') => within = Within::Plain(c),
+            Within::Nothing => {
+                signs.extend(plain.map(|plain| (at, c, plain)));
+                within = plain.filter(|plain| matches!(*plain, "\"" | "'")).map_or(Within::Nothing, Within::Odd);
+            }
+            Within::Plain(_) | Within::Odd(_) if c == '\\' => drop(chars.next()),
+            Within::Plain(quote) if c == quote => within = Within::Nothing,
+            Within::Odd(quote) if plain == Some(quote) => {
+                signs.push((at, c, quote));
+                within = Within::Nothing;
+            }
+            // Within odd quotes plain ones are part of the text.
+            Within::Odd(quote) if quote.starts_with(c) => return None,
+            Within::Plain(_) | Within::Odd(_) => {}
+        }
+    }
+    let grade = if matches!(within, Within::Nothing) { Grade::Certain } else { Grade::Guess };
+    Some((signs, grade))
 }
 
 enum NumberError {

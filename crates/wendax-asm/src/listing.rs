@@ -146,7 +146,13 @@ fn names(out: &mut String, sources: &Sources, image: &Image, order: SymbolOrder)
             sources.get(symbol.span.file).filter(|file| symbol.span.end > symbol.span.start && !file.name().is_empty());
         let line = place.map_or(String::new(), |file: &SourceFile| file.line_of(symbol.span.start).to_string());
         let file = place.filter(|_| several).map_or(String::new(), |file| format!("  ({})", file.name()));
-        writeln!(out, " {:04X}  {kind:8} {line:>5}  {}{file}", symbol.value & 0xFFFF, symbol.name)?;
+        // Constants may have more than a word, and are looked for here when a value is wrong.
+        let value = match symbol.value {
+            value @ 0..=0xFFFF => format!("{value:04X}"),
+            value @ ..0 => format!("-{:X}", value.unsigned_abs()),
+            value => format!("{value:X}"),
+        };
+        writeln!(out, " {value:>4}  {kind:8} {line:>5}  {}{file}", symbol.name)?;
     }
     Ok(())
 }

@@ -138,6 +138,8 @@ struct Parser<'a> {
     is_stopped: bool,
     /// Something is missing that would define names: unknown ones have that cause.
     is_partial: bool,
+    /// Bytes of included files.
+    included: usize,
     /// What is being unfolded, in a text a person wrote, and its line.
     site: Option<(Span, u32)>,
     /// Decimal numbers of three and more digits, in order.
@@ -180,6 +182,7 @@ impl<'a> Parser<'a> {
             nesting: 0,
             is_stopped: false,
             is_partial: false,
+            included: 0,
             site: None,
             decimals: Vec::new(),
             hexadecimals: FxHashMap::default(),
@@ -1027,11 +1030,31 @@ impl<'a> Parser<'a> {
             return None;
         }
         let place = self.behind();
+        if let Some(found) = self.texts_side_by_side() {
+            self.report(found);
+            return None;
+        }
         let before = quoted(self.spelling(self.span(self.tokens[self.at - 1])));
         let found = diagnostic(codes::MISSING_COMMA, place, format!("a comma is missing after `{before}`"));
         let edits = vec![Edit { span: place, text: ",".to_owned() }];
         self.report(found.with_change(self.comma_grade(), format!("put a comma after `{before}`"), edits));
         None
+    }
+
+    /// `.asciz "one" "two"`: with a comma each would have a NUL of its own.
+    fn texts_side_by_side(&self) -> Option<Diagnostic> {
+        let (before, next) = (self.tokens.get(self.at.checked_sub(1)?)?, self.peek()?);
+        let word = self.tokens.iter().find(|token| token.kind == Kind::Directive)?;
+        let is_ended = self.spelling(self.span(*word)).eq_ignore_ascii_case(".asciz");
+        if before.kind != Kind::Text || next.kind != Kind::Text || !is_ended {
+            return None;
+        }
+        let (one, other) = (self.span(*before), self.span(next));
+        let found = diagnostic(codes::MISSING_COMMA, other, "two texts stand side by side");
+        let found = found.with_expected("one text; with a comma between them each ends with a NUL of its own");
+        // From the closing quote of one to the opening quote of the other.
+        let between = Span { start: one.end - 1, end: other.start + 1, ..one };
+        Some(found.with_guess("make them one text", between, ""))
     }
 
     /// `5 mod 2`, `not 5`: an operator by its word, where this token is one.

@@ -135,6 +135,10 @@ pub(crate) fn without_value(error: EvalError, span: Span) -> Option<Diagnostic> 
             .with_expected("a shift by 0 to 63"),
         EvalError::Overflow => diagnostic(codes::RANGE, span, "this value is far out of any range"),
         EvalError::Unplaced => unplaced(span),
+        EvalError::NoWord(value) => {
+            diagnostic(codes::RANGE, span, format!("`hi` and `lo` are the bytes of a word, and {value} is none"))
+                .with_expected("a value from -32768 to 65535; `& 0xFF` and `>> 16` take bytes of larger ones")
+        }
     })
 }
 

@@ -305,7 +305,7 @@ fn evaluate(steps: &[Bound], moment: &impl Moment) -> Result<i64, ValueError> {
                     let message = match why {
                         EvalError::Division(_) => "this divides by zero".to_owned(),
                         EvalError::Shift(_, by) => format!("a value cannot be shifted by {by}"),
-                        EvalError::Overflow | EvalError::Reported | EvalError::Unplaced => {
+                        EvalError::Overflow | EvalError::Reported | EvalError::Unplaced | EvalError::NoWord(_) => {
                             "this leaves 64 bits".to_owned()
                         }
                     };

@@ -1,7 +1,7 @@
 //! Certain fixes, applied and proved.
 //!
-//! A fix is kept only if it makes problems fewer and brings none that was not there: the program is assembled with it
-//! to know. Guesses are never applied here. Nothing is written: what the texts become is told.
+//! A fix is kept only if it makes problems fewer and brings none that was not there, or brings up on its own line what
+//! is certain as well: the program is assembled with it to know. Guesses are never applied here. Nothing is written: what the texts become is told.
 
 use crate::disk::DiskFiles;
 use crate::project::Project;
@@ -85,12 +85,12 @@ impl Trial<'_> {
     }
 
     /// What is found with these texts; they stay in place.
-    fn with(&mut self, texts: &BTreeMap<String, String>) -> Count {
+    fn with(&mut self, texts: &BTreeMap<String, String>) -> (Assembly, Vec<Diagnostic>) {
         self.left = self.left.saturating_sub(1);
         for (name, text) in texts {
             self.disk.edit(name, text.as_str().into());
         }
-        count(&self.assemble().1)
+        self.assemble()
     }
 }
 
@@ -161,8 +161,9 @@ fn halve(trial: &mut Trial<'_>, base: &BTreeMap<FileId, (String, Arc<str>)>, fix
     }
     let all: Vec<(Span, Fix)> = kept.fixes.iter().chain(fixes).cloned().collect();
     let texts = texts_with(base, &all);
-    let count = trial.with(&texts);
-    if is_better(&kept.count, &count) {
+    let (assembly, found) = trial.with(&texts);
+    let count = count(&found);
+    if is_better(&kept.count, &count) || leads_on(base, &all, kept, (&assembly, &found, &count)) {
         *kept = Kept { texts, count, fixes: all };
         return;
     }
@@ -171,6 +172,37 @@ fn halve(trial: &mut Trial<'_>, base: &BTreeMap<FileId, (String, Arc<str>)>, fix
         halve(trial, base, left, kept);
         halve(trial, base, right, kept);
     }
+}
+
+/// As many problems are left, and those that are new stand on lines that were mended and have certain fixes: a line had
+/// two mistakes, of which one hid the other.
+fn leads_on(
+    base: &BTreeMap<FileId, (String, Arc<str>)>,
+    fixes: &[(Span, Fix)],
+    kept: &Kept,
+    (assembly, found, after): (&Assembly, &[Diagnostic], &Count),
+) -> bool {
+    let problems = |count: &Count| -> usize {
+        count.iter().filter(|((severity, ..), _)| *severity == Severity::Problem).map(|(_, number)| number).sum()
+    };
+    if problems(after) > problems(&kept.count) {
+        return false;
+    }
+    let line_in = |text: &str, at: u32| text.as_bytes()[..at as usize].iter().filter(|byte| **byte == b'\n').count();
+    let mended: Vec<(&str, usize)> = fixes
+        .iter()
+        .filter_map(|(span, _)| base.get(&span.file).map(|(name, text)| (name.as_str(), line_in(text, span.start))))
+        .collect();
+    let is_new = |found: &&Diagnostic| {
+        let key = count(std::slice::from_ref(*found)).into_keys().next();
+        key.is_some_and(|key| after.get(&key) > kept.count.get(&key))
+    };
+    found.iter().filter(|found| found.severity == Severity::Problem).filter(is_new).all(|found| {
+        let span = found.primary.span;
+        let file = assembly.sources.file(span.file);
+        let place = (file.name(), line_in(file.text(), span.start));
+        found.fix.as_ref().is_some_and(|fix| fix.grade == Grade::Certain) && mended.contains(&place)
+    })
 }
 
 /// The texts with these fixes.

@@ -10,6 +10,10 @@ use wendax_source::{Span, path_from};
 /// No embedded file is larger than memory, nor are all of them together much more.
 const LARGEST: usize = 0x1_0000;
 
+/// Included text of one unit, in bytes, as of what macros make; a file counts so much more.
+const MOST_INCLUDED: usize = 1 << 23;
+const EACH: usize = 128;
+
 impl Parser<'_> {
     /// The path a text of this line names.
     fn path(&mut self, form: &str) -> Option<(String, Span)> {
@@ -48,6 +52,16 @@ impl Parser<'_> {
             return None;
         }
         if !self.may_nest(span) {
+            return None;
+        }
+        self.included = self.included.saturating_add(text.len() + EACH);
+        if self.included > MOST_INCLUDED {
+            self.is_stopped = true;
+            let found =
+                diagnostic(codes::NO_ROOM, span, "files included here come to more than any program needs, 8 MiB");
+            let chain = self.includes.iter().rev().take(3).map(|(_, place)| *place).collect::<Vec<_>>();
+            let found = chain.into_iter().fold(found, |found, place| found.with_other(place, "by way of this"));
+            self.report(found.with_expected("each file included once, where it is needed first"));
             return None;
         }
         let text = self.arena.alloc(text);

@@ -13,6 +13,10 @@ use wendax_source::{Diagnostic, Edit, Grade, Span, nearest};
 /// So many unknown names are told; more have one cause.
 const MOST: usize = 1000;
 
+/// Names that a near one is looked for among, and for how many unknown ones.
+const MOST_NEAR: usize = 5000;
+const SEARCHED: usize = 60;
+
 pub(super) fn resolve(parser: &mut Parser<'_>) {
     globals(parser);
     for index in 0..parser.unit.steps.len() {
@@ -22,7 +26,17 @@ pub(super) fn resolve(parser: &mut Parser<'_>) {
             _ => continue,
         };
         let found = find(parser, span, scope);
-        parser.unit.steps[index] = if let Some(id) = found {
+        let is_early = found.is_some() && !is_size && parser.present.contains_key(parser.spelling(span));
+        parser.unit.steps[index] = if is_early {
+            // Behind its first `.let` its value is taken at once.
+            let name = parser.spelling(span);
+            let message = format!("`{name}` has no value here yet: `.let` gives it the first one below");
+            let info = diagnostic(codes::NOT_YET, span, message);
+            let first = found.map(|id| parser.unit.name(id).span);
+            let info = first.map_or(info.clone(), |first| info.with_other(first, "given a value here"));
+            parser.report(info.with_expected(format!("`.let {name}, value` above its first use")));
+            Step::Unknown
+        } else if let Some(id) = found {
             parser.unit.names[id.0 as usize].used.get_or_insert(span);
             if is_size { size_of(parser, span, id) } else { Step::Symbol(id) }
         } else {
@@ -130,7 +144,9 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     // names are searched in part only: a thousand unknown names must not cost a million comparisons.
     let local = name.starts_with('@');
     let same_scope = |id: usize| parser.unit.names[id].owner == if local { scope } else { Scope::Unit };
-    let candidates = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(5000);
+    // As many as are shown to a person are looked for to the end.
+    let most = if parser.unit.unknown.len() < SEARCHED { MOST_NEAR } else { 0 };
+    let candidates = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(most);
     let near = nearest(name, candidates.map(|id| parser.spelling(parser.unit.names[id].span)));
     if reads_as_register(name) && name.starts_with(['r', 'R']) {
         return no_register(span, name);
@@ -140,8 +156,13 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     }
     let found = diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is defined nowhere"));
     if let Some(near) = near.filter(|near| near.eq_ignore_ascii_case(name)) {
-        return diagnostic(codes::WRONG_CASE, span, format!("`{name}` is defined as `{near}`: names differ by case"))
-            .with_fix(format!("write `{near}`"), span, near);
+        let found =
+            diagnostic(codes::WRONG_CASE, span, format!("`{name}` is defined as `{near}`: names differ by case"));
+        let others = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(MOST_NEAR);
+        let same = others.filter(|&id| parser.spelling(parser.unit.names[id].span).eq_ignore_ascii_case(name)).count();
+        let edits = vec![Edit { span, text: near.to_owned() }];
+        let grade = if same > 1 { Grade::Guess } else { Grade::Certain };
+        return found.with_change(grade, format!("write `{near}`"), edits);
     }
     let hex = hexadecimal_of(name).filter(|_| name.bytes().any(|b| b.is_ascii_digit()) || near.is_none());
     if let Some(hex) = hex {

@@ -7,11 +7,12 @@ use super::Parser;
 use super::block::Block;
 use super::unfold::Macro;
 use crate::codes;
-use crate::directives::{Directive, block_directive};
+use crate::dialect::other_directive;
+use crate::directives::{DIRECTIVES, Directive, block_directive, directive};
 use crate::lexer::{Kind, Lexer, Mark};
 use crate::problems::diagnostic;
 use std::rc::Rc;
-use wendax_source::Span;
+use wendax_source::{Span, nearest};
 
 /// Files, macros and repeats within one another.
 const DEEPEST: u32 = 64;
@@ -88,6 +89,7 @@ impl<'a> Parser<'a> {
                     }
                     None if self.conditions.last().is_some_and(|last| !(last.holds && last.around)) => {
                         self.end_of_other_condition(line);
+                        self.misspelt_branch(start, line);
                     }
                     None => {
                         self.lex(start, end);
@@ -120,6 +122,31 @@ impl<'a> Parser<'a> {
         if is_end && self.conditions.last().is_some_and(|last| last.is_other) {
             self.conditions.pop();
         }
+    }
+
+    /// A line that does not count, with a word that only reads like one that ends or turns a condition: without it the
+    /// rest would be passed over in silence.
+    fn misspelt_branch(&mut self, start: usize, line: &str) {
+        let begin = line.len() - line.trim_start().len();
+        let rest = &line[begin..];
+        let length = rest.find(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '.' | '_')).unwrap_or(rest.len());
+        let word = &rest[..length];
+        if !word.starts_with('.') || word.len() < 3 || directive(word).is_some() {
+            return;
+        }
+        const BRANCHES: [&str; 3] = [".elseif", ".else", ".endif"];
+        let other = other_directive(word).and_then(|other| other.instead).filter(|word| BRANCHES.contains(word));
+        let near = other.or_else(|| {
+            let near = nearest(word, DIRECTIVES.iter().map(|info| info.name))?;
+            BRANCHES.into_iter().find(|branch| *branch == near)
+        });
+        let Some(near) = near else { return };
+        let span = self.place(start + begin..start + begin + length);
+        let found = diagnostic(codes::UNKNOWN_DIRECTIVE, span, format!("`{word}` is no directive"));
+        let opening = self.conditions.last().map(|open| open.opening);
+        let found =
+            opening.map_or(found.clone(), |opening| found.with_other(opening, "this condition goes on behind it"));
+        self.report(found.with_guess(format!("here it is `{near}`"), span, near));
     }
 
     /// Lines that belong to a text which the line before `end` leaves open, told with that: how many, and where what

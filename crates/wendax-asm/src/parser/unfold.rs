@@ -6,6 +6,7 @@
 use super::Parser;
 use super::block::Block;
 use crate::codes;
+use crate::directives::{Directive, block_directive};
 use crate::expansion::{Expansion, Origin};
 use crate::expr::Scope;
 use crate::lexer::{Kind, Mark, comment_start};
@@ -76,15 +77,22 @@ fn parts<'a>(file: FileId, base: u32, text: &'a str, names: &[&str]) -> Vec<Part
         Part::Text(&text[range], span)
     };
     let mut start = 0;
+    // Of each repeat within, the name that means its own count there.
+    let mut hidden: Vec<Option<usize>> = Vec::new();
     for line in text.split_inclusive('\n') {
+        let within = block_directive(line.trim_end_matches(['\n', '\r']));
+        if matches!(within, Some((Directive::EndRepeat, _))) {
+            hidden.pop();
+        }
         let content = comment_start(line.trim_end_matches(['\n', '\r']));
         let mut at = 0;
         let mut from = 0;
         while let Some(open) = line[at..content].find('{').map(|open| at + open) {
             let close = line[open..content].find('}').map(|close| open + close);
             let name = close.map(|close| line[open + 1..close].trim());
-            let Some((number, close)) = name.and_then(|name| names.iter().position(|known| *known == name)).zip(close)
-            else {
+            let number = name.and_then(|name| names.iter().position(|known| *known == name));
+            let number = number.filter(|number| !hidden.contains(&Some(*number)));
+            let Some((number, close)) = number.zip(close) else {
                 at = open + 1;
                 continue;
             };
@@ -99,6 +107,10 @@ fn parts<'a>(file: FileId, base: u32, text: &'a str, names: &[&str]) -> Vec<Part
         }
         if line.ends_with('\n') {
             parts.push(piece(start + line.len() - 1..start + line.len()));
+        }
+        if let Some((Directive::Repeat, range)) = within {
+            let counter = line[range.end..content.max(range.end)].rsplit_once(',').map(|(_, name)| name.trim());
+            hidden.push(counter.and_then(|counter| names.iter().position(|known| *known == counter)));
         }
         start += line.len();
     }

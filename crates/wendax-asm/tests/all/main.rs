@@ -2,6 +2,7 @@
 
 mod assembling;
 mod checks;
+mod holes;
 mod hostile;
 mod images;
 mod linking;

@@ -1,0 +1,197 @@
+//! Where the language once did something else than it says, in silence.
+
+use wendax_asm::{Assembler, Assembly, Inputs, SymbolOrder, assemble, symbol_table};
+use wendax_source::{MemoryFiles, Severity, Sources};
+
+fn assembled(text: &str) -> Assembly {
+    let (sources, file) = Sources::single("hole.asm", text);
+    assemble(&sources, file)
+}
+
+/// The bytes of the image, when nothing is wrong with the text.
+fn bytes(text: &str) -> Vec<u8> {
+    let assembly = assembled(text);
+    let wrong: Vec<_> = assembly.diagnostics.iter().filter(|found| found.severity == Severity::Problem).collect();
+    assert!(wrong.is_empty(), "{text}: {wrong:?}");
+    assembly.image.segments.iter().flat_map(|segment| segment.bytes.iter().copied()).collect()
+}
+
+/// What is told, as `line code`.
+fn told(text: &str) -> Vec<String> {
+    let (sources, file) = Sources::single("hole.asm", text);
+    let found = assemble(&sources, file).diagnostics;
+    let line = |found: &wendax_source::Diagnostic| sources.place(found.primary.span).line;
+    found
+        .iter()
+        .filter(|found| found.severity == Severity::Problem)
+        .map(|found| format!("{} {}", line(found), found.code))
+        .collect()
+}
+
+#[test]
+fn files_that_include_twice_are_bounded_and_told() {
+    let mut files = MemoryFiles::default().with("main.asm", "        .include \"e0.inc\"\nstart:  sys   exit\n");
+    for level in 0..40 {
+        let next = format!(".include \"e{0}.inc\"\n.include \"e{0}.inc\"\n", level + 1);
+        files = files.with(&format!("e{level}.inc"), &next);
+    }
+    let files = files.with("e40.inc", "; nothing\n");
+    let inputs = Inputs { sources: vec!["main.asm".to_owned()], ..Inputs::default() };
+    let found = Assembler::default().assemble(&inputs, &files).diagnostics;
+    let problem = found.iter().find(|found| found.severity == Severity::Problem).expect("it is told");
+    assert!(problem.message.contains("more than any program needs"), "{problem:?}");
+    // A hundred files that are small are none of it.
+    let many: String = (0..100).map(|_| ".include \"e40.inc\"\n").collect();
+    let files = files.with("main.asm", &format!("{many}start:  sys   exit\n"));
+    let found = Assembler::default().assemble(&inputs, &files).diagnostics;
+    assert!(found.iter().all(|found| found.severity != Severity::Problem), "{found:?}");
+}
+
+#[test]
+fn a_misspelt_branch_is_told_in_a_part_that_is_passed_over_too() {
+    for (wrong, near) in
+        [(".elif N == 5", ".elseif"), (".esle", ".else"), (".elsif N == 5", ".elseif"), (".fi", ".endif")]
+    {
+        for value in [4, 5] {
+            let text =
+                format!(".equ N, {value}\nstart:\n.if N == 4\n mov r0, 4\n{wrong}\n mov r0, 6\n.endif\n sys exit\n");
+            let assembly = assembled(&text);
+            let found = assembly.diagnostics.iter().find(|found| found.severity == Severity::Problem).expect("told");
+            let fix = found.fix.as_ref().expect("what is meant");
+            assert_eq!(fix.edits.last().map(|edit| edit.text.as_str()), Some(near), "{text}");
+        }
+    }
+    // What another dialect says in a part for it is nobody's business.
+    let text = "start:\n.if 0\n.cpu fast\n.globl start\n mov eax, 5\n.endif\n sys exit\n";
+    assert_eq!(told(text), [] as [&str; 0]);
+}
+
+#[test]
+fn a_value_that_let_gives_is_not_there_above_it() {
+    let text = "start: mov r0, N\n.let N, 5\n mov r2, N\n.let N, 6\n mov r3, N\n sys exit\n";
+    assert_eq!(told(text), ["1 W029"]);
+    let right = text.replace(" mov r0, N\n", " nop\n");
+    assert_eq!(bytes(&right), bytes("start: nop\n mov r2, 5\n mov r3, 6\n sys exit\n"));
+    assert_eq!(told(".equ A, N\n.let N, 5\nstart: mov r0, A\n sys exit\n"), ["1 W029"]);
+}
+
+#[test]
+fn the_count_of_a_repeat_within_hides_that_around_it() {
+    let data = |body: &str| bytes(&format!("start: sys exit\n.data\n{body}"));
+    let plain = |values: &str| data(&format!(" .byte {values}\n"));
+    assert_eq!(data(".repeat 2, i\n.repeat 2, i\n .byte {i}\n.endrepeat\n.endrepeat\n"), plain("0, 1, 0, 1"));
+    assert_eq!(data(".repeat 2, i\n.repeat 2, j\n .byte {i}, {j}\n.endrepeat\n.endrepeat\n"), plain("0,0,0,1,1,0,1,1"));
+    let text = ".repeat 2, i\n .byte {i}\n.repeat 2, i\n .byte {i}\n.endrepeat\n .byte {i}\n.endrepeat\n";
+    assert_eq!(data(text), plain("0,0,1,0, 1,0,1,1"));
+    let text = ".macro M i\n.repeat {i}, i\n .byte {i}\n.endrepeat\n .byte {i}\n.endmacro\nM 3\n";
+    assert_eq!(data(text), plain("0,1,2,3"));
+}
+
+#[test]
+fn the_shortest_forms_are_the_shortest_that_hold() {
+    let nops = |count: usize| " nop\n".repeat(count);
+    // What was long on the way need not be in the end.
+    let text = format!("start:\n{} jz p\nb:\n{} .align 32\np: jv b\n sys exit\n", nops(15), nops(119));
+    let with_nops = text.replace(" jz p\n", " nop\n nop\n");
+    let (long, short) = (bytes(&text), bytes(&with_nops));
+    assert_eq!(&long[long.len() - 4..], &short[short.len() - 4..], "the jump back is one word");
+    let text = format!("start: ldw r4, [r5 + l1 - l0 - 4]\nl0: jz far\nl1:\n{}far: sys exit\n", nops(130));
+    assert_eq!(bytes(&text)[..2], bytes("start: ldw r4, [r5]\n sys exit\n")[..2]);
+}
+
+proptest::proptest! {
+    #![proptest_config(proptest::test_runner::Config::with_cases(60))]
+    /// No instruction of a layout could be shorter by itself: with its short form named by what it holds, it would be the
+    /// same program.
+    #[test]
+    fn nothing_stays_long_that_could_be_short(gaps in proptest::collection::vec((0usize..140, 0usize..4), 2..7)) {
+        let mut text = "start:\n".to_owned();
+        for (number, (gap, kind)) in gaps.iter().enumerate() {
+            let to = (number + kind) % gaps.len();
+            text.push_str(&format!("l{number}: jz l{to}\n{}", " nop\n".repeat(*gap)));
+            if *kind == 3 {
+                text.push_str(" .align 32\n");
+            }
+        }
+        text.push_str(" sys exit\n");
+        let assembly = assembled(&text);
+        let address = |name: &str| {
+            assembly.image.symbols.iter().find(|symbol| symbol.name == name).map(|symbol| symbol.value).unwrap_or_default()
+        };
+        let code = &assembly.image.segments[0];
+        for (number, (_, kind)) in gaps.iter().enumerate() {
+            let (from, to) = (address(&format!("l{number}")), address(&format!("l{}", (number + kind) % gaps.len())));
+            let at = usize::try_from(from - i64::from(code.start)).unwrap_or(0);
+            let is_long = wendax_isa::w16::decode(
+                u16::from_le_bytes([code.bytes[at], code.bytes[at + 1]]),
+                u16::from_le_bytes([code.bytes[at + 2], code.bytes[at + 3]]),
+            )
+            .is_some_and(|insn| insn.bytes() == 4);
+            // A shorter one would take a word less: what lies behind comes that much nearer, and no more.
+            let distance = to - from - 2;
+            let would_fit = (-254..=252).contains(&distance);
+            proptest::prop_assert!(!is_long || !would_fit, "l{number} to {to:04X} from {from:04X}\n{text}");
+        }
+    }
+}
+
+#[test]
+fn escapes_that_look_octal_are_told() {
+    for text in ["\"\\033[1m\"", "\"\\012\"", "\"\\07x\""] {
+        let assembly = assembled(&format!("start: sys exit\n.data\nt: .asciz {text}\n"));
+        let found = assembly.diagnostics.iter().find(|found| found.code.to_string() == "W062").expect("told");
+        assert!(found.message.contains("not octal"), "{found:?}");
+    }
+    for text in ["\"\\0\"", "\"a\\0b\"", "\"\\08\"", "\"\\x033\""] {
+        let assembly = assembled(&format!("start: sys exit\n.data\nt: .asciz {text}\n"));
+        assert!(assembly.diagnostics.iter().all(|found| found.code.to_string() != "W062"), "{text}");
+    }
+}
+
+#[test]
+fn bytes_are_taken_of_words_alone() {
+    assert_eq!(
+        told(".equ BIG, 0x12345\nstart: mov r0, hi(BIG)\n mov r1, lo(70000)\n sys exit\n"),
+        ["2 W030", "3 W030"]
+    );
+    assert_eq!(
+        bytes("start: mov r0, hi(-1)\n mov r1, lo(0x1234)\n sys exit\n"),
+        bytes("start: mov r0, 255\n mov r1, 0x34\n sys exit\n")
+    );
+}
+
+#[test]
+fn a_size_is_not_told_in_terms_of_itself() {
+    for text in [
+        "a: .space b - a\nb: .word 1\n",
+        "a: .space b - a + 1\nb: .word 1\n",
+        "a: .space c\nb: .word 1\n.equ c, b - a\n",
+    ] {
+        assert_eq!(told(&format!("start: sys exit\n.data\n{text}")), ["3 W042"], "{text}");
+    }
+    for text in
+        ["a: .space c - b\nb: .word 1\nc:\n", "a: .word 1\nb: .space b - a\n", "a: .space sizeof(b)\nb: .word 1, 2\n"]
+    {
+        assert_eq!(told(&format!("start: sys exit\n.data\n{text}")), [] as [&str; 0], "{text}");
+    }
+}
+
+#[test]
+fn tables_of_names_have_whole_constants() {
+    let text = ".equ BIG, 100000\n.equ LESS, -5\nstart: mov r0, BIG / 2\n mov r1, LESS\n sys exit\n";
+    let (sources, file) = Sources::single("hole.asm", text);
+    let assembly = assemble(&sources, file);
+    let table = symbol_table(&sources, &assembly.image, SymbolOrder::Address);
+    assert!(table.contains(" 186A0  constant") && table.contains("   -5  constant"), "{table}");
+}
+
+/// Ten thousand names beside ten thousand that are nearly them: counted, not timed.
+#[test]
+fn very_many_unknown_names_are_told_without_comparing_all_with_all() {
+    let mut text: String = (0..10_000).map(|number| format!("lab{number}x: nop\n")).collect();
+    text.extend((0..10_000).map(|number| format!(" jmp lab{number}y\n")));
+    let begun = std::time::Instant::now();
+    let found = assembled(&text).diagnostics;
+    let with_near = found.iter().filter(|found| found.fix.is_some()).count();
+    assert!((50..200).contains(&with_near), "{with_near} have a near name, after {:?}", begun.elapsed());
+}
