@@ -103,8 +103,24 @@ fn certain(found: &[Diagnostic]) -> Vec<(Span, Fix)> {
 
 /// Applies the certain fixes of a program that hold.
 pub fn mend(project: &mut Project, assembler: &mut Assembler, disk: &mut DiskFiles) -> Mended {
-    let mut mended = Mended::default();
     let mut trial = Trial { project, assembler, disk, left: MOST_TRIALS };
+    let before = count(&trial.assemble().1);
+    // What one mistake of a line hides of another is mended first; only what is better in the end is kept.
+    let mended = mend_lines(&mut trial, true);
+    let after = count(&trial.assemble().1);
+    if mended.done.is_empty() || is_better(&before, &after) {
+        return mended;
+    }
+    for (name, (text, _)) in &mended.texts {
+        trial.disk.edit(name, Arc::clone(text));
+    }
+    trial.left = MOST_TRIALS;
+    mend_lines(&mut trial, false)
+}
+
+/// Applies fixes round by round; with `leads_on` also those behind which the next mistake of their line shows itself.
+fn mend_lines(trial: &mut Trial<'_>, leads_on: bool) -> Mended {
+    let mut mended = Mended::default();
     for _ in 0..ROUNDS {
         let (assembly, found) = trial.assemble();
         let mut fixes = certain(&found);
@@ -126,8 +142,8 @@ pub fn mend(project: &mut Project, assembler: &mut Assembler, disk: &mut DiskFil
                 (edit.span.file, (file.name().to_owned(), file.shared_text()))
             })
             .collect();
-        let mut kept = Kept { texts: texts_with(&base, &[]), count: count(&found), fixes: Vec::new() };
-        halve(&mut trial, &base, &fixes, &mut kept);
+        let mut kept = Kept { texts: texts_with(&base, &[]), count: count(&found), fixes: Vec::new(), leads_on };
+        halve(trial, &base, &fixes, &mut kept);
         trial.with(&kept.texts);
         if kept.fixes.is_empty() {
             break;
@@ -152,6 +168,8 @@ struct Kept {
     texts: BTreeMap<String, String>,
     count: Count,
     fixes: Vec<(Span, Fix)>,
+    /// A fix may bring up the next mistake of its line.
+    leads_on: bool,
 }
 
 /// Takes all of these fixes if they hold together, else what holds of either half.
@@ -163,8 +181,9 @@ fn halve(trial: &mut Trial<'_>, base: &BTreeMap<FileId, (String, Arc<str>)>, fix
     let texts = texts_with(base, &all);
     let (assembly, found) = trial.with(&texts);
     let count = count(&found);
-    if is_better(&kept.count, &count) || leads_on(base, &all, kept, (&assembly, &found, &count)) {
-        *kept = Kept { texts, count, fixes: all };
+    let leads_on = kept.leads_on;
+    if is_better(&kept.count, &count) || leads_on && self::leads_on(base, &all, kept, (&assembly, &found, &count)) {
+        *kept = Kept { texts, count, fixes: all, leads_on };
         return;
     }
     if fixes.len() > 1 {
@@ -174,20 +193,14 @@ fn halve(trial: &mut Trial<'_>, base: &BTreeMap<FileId, (String, Arc<str>)>, fix
     }
 }
 
-/// As many problems are left, and those that are new stand on lines that were mended and have certain fixes: a line had
-/// two mistakes, of which one hid the other.
+/// The problems that are new stand on lines that were mended and have certain fixes: a line had several mistakes, of which
+/// one hid the others.
 fn leads_on(
     base: &BTreeMap<FileId, (String, Arc<str>)>,
     fixes: &[(Span, Fix)],
     kept: &Kept,
     (assembly, found, after): (&Assembly, &[Diagnostic], &Count),
 ) -> bool {
-    let problems = |count: &Count| -> usize {
-        count.iter().filter(|((severity, ..), _)| *severity == Severity::Problem).map(|(_, number)| number).sum()
-    };
-    if problems(after) > problems(&kept.count) {
-        return false;
-    }
     let line_in = |text: &str, at: u32| text.as_bytes()[..at as usize].iter().filter(|byte| **byte == b'\n').count();
     let mended: Vec<(&str, usize)> = fixes
         .iter()

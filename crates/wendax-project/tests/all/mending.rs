@@ -137,7 +137,7 @@ fn no_certain_fix_changes_what_is_meant() {
         (".equ N, 8\nstart: mov r0, N // 2\n sys exit\n", None),
         (".equ N, 8\n.equ M, 2\nstart: mov r0, N // M\n sys exit\n", None),
         (".equ N, 8\nstart: mov r0, (N) // (1 + 1)\n sys exit\n", None),
-        ("start: mov r0, 8 // eight\n sys exit // 2 ways\n", None),
+        ("start: mov r0, 8 // eight\n sys exit // 2 ways\n", Some("start: mov r0, 8 ; eight\n sys exit // 2 ways\n")),
         ("start: mov r0, 8 // eight\n sys exit // the end\n", Some("start: mov r0, 8 ; eight\n sys exit ; the end\n")),
         ("start: mov r0, r1 // 2\n sys exit\n", Some("start: mov r0, r1 ; 2\n sys exit\n")),
         ("start: mov r0, t\n sys exit\n.data\nt: .asciz \"http://x\"\n", None),
