@@ -96,6 +96,8 @@ const INSTRUCTIONS: &[(&[&str], &str)] = &[
     (&["ja", "bgtu"], "jgtu"),
     (&["jae", "bgeu"], "jgeu"),
     (&["jbe", "bleu"], "jleu"),
+    (&["bz", "brz"], "jz"),
+    (&["bnz", "brnz"], "jnz"),
     (&["bra", "b", "jump", "goto"], "jmp"),
     (&["jsr", "bl", "jal"], "call"),
     (&["rts", "return"], "ret"),
@@ -120,8 +122,6 @@ const INSTRUCTIONS: &[(&[&str], &str)] = &[
     (&["sll", "lsl", "sal", "asl"], "shl"),
     (&["srl", "lsr"], "shr"),
     (&["sra", "sar"], "asr"),
-    (&["rol"], "rlc"),
-    (&["ror"], "rrc"),
     (&["imul", "mult"], "mul"),
     (&["divu", "udiv"], "div"),
     (&["idiv", "sdiv"], "divs"),
@@ -169,7 +169,27 @@ pub(crate) fn reads_as_register(name: &str) -> bool {
     };
     let lettered = matches!(
         lower.as_str(),
-        "ax" | "bx" | "cx" | "dx" | "al" | "bl" | "cl" | "dl" | "si" | "di" | "bp" | "ix" | "iy" | "acc" | "lr" | "ra"
+        "ax" | "bx"
+            | "cx"
+            | "dx"
+            | "al"
+            | "bl"
+            | "cl"
+            | "dl"
+            | "si"
+            | "di"
+            | "bp"
+            | "ix"
+            | "iy"
+            | "acc"
+            | "lr"
+            | "ra"
+            | "eax"
+            | "ebx"
+            | "ecx"
+            | "edx"
+            | "esi"
+            | "edi"
     );
     numbered('r') || numbered('x') || numbered('d') || numbered('a') || numbered('t') || numbered('s') || lettered
 }

@@ -398,7 +398,9 @@ impl<'a> Lexer<'a> {
                     diagnostic(codes::UNTERMINATED, span, "a character constant is one character between quotes");
                 let found = found.with_expected("'a'  '\\n'  '\\''  \"a longer text\"");
                 // A longer text between single quotes.
-                let length = self.text[start + 1..self.end].find('\'').filter(|length| *length > 1);
+                let line = self.text[..start].rfind('\n').map_or(0, |at| at + 1);
+                let takes_text = self.text[line..start].contains('.');
+                let length = self.text[start + 1..self.end].find('\'').filter(|length| *length > 1 && takes_text);
                 problems.push(match length {
                     Some(length) => {
                         let text = &self.text[start + 1..=start + length];

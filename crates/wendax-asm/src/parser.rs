@@ -10,6 +10,7 @@
 mod block;
 mod expression;
 mod files;
+mod foreign;
 mod lookup;
 mod operands;
 mod reader;
@@ -531,7 +532,16 @@ impl<'a> Parser<'a> {
             found = found.with_expected(other.form);
             found = with_directive(found, span, other);
         } else if let Some(ours) = ours {
-            found = found.with_guess(format!("here it is `{ours}`"), span, ours);
+            // Where what stands behind it does not fit, the word alone leads nowhere.
+            let is_register = next_word.is_some_and(|word| register(word).is_some());
+            found = match ours {
+                "djnz" if !is_register => {
+                    found.with_expected("djnz r1, label: counts r1 down, and goes on while it is not 0")
+                }
+                "sys" if next.is_none() => found.with_expected("sys and the name of a call, such as sys put_text"),
+                "mod" | "div" | "mul" if !is_register => found.with_expected(format!("{ours} d, s")),
+                ours => found.with_guess(format!("here it is `{ours}`"), span, ours),
+            };
         } else if let Some(near) = near {
             found = found.with_guess(format!("did you mean `{near}`?"), span, near);
         } else {
@@ -619,7 +629,9 @@ impl<'a> Parser<'a> {
             && self.tokens.get(self.at + 1).is_some_and(|next| next.kind == Kind::Mark(Mark::Colon));
         let name = self.spelling(span);
         if is_label {
-            let right = format!("@{}", &name[1..]);
+            // A local label belongs to a plain one above it.
+            let mark = if self.scope.is_some() { "@" } else { "" };
+            let right = format!("{mark}{}", &name[1..]);
             let found =
                 diagnostic(codes::UNKNOWN_DIRECTIVE, span, format!("`{name}` is no label: local ones begin with `@`"));
             self.report(found.with_guess(format!("write `{right}`"), span, right));
@@ -669,6 +681,12 @@ impl<'a> Parser<'a> {
 
     fn missing_colon(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
+        if self.tokens.len() == 1 && ["data", "code", "text"].iter().any(|word| name.eq_ignore_ascii_case(word)) {
+            let ours = if name.eq_ignore_ascii_case("data") { ".data" } else { ".code" };
+            let found = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction"));
+            self.report(found.with_guess(format!("this section is begun by `{ours}`"), span, ours));
+            return None;
+        }
         // Defined all the same, so that its uses do not become problems too. Whether it has any tells how sure it is that
         // it was meant as a label, so it is told when all names are known.
         let names = self.unit.names.len();
@@ -977,7 +995,14 @@ impl<'a> Parser<'a> {
     /// `.let NAME, value`.
     fn set_anew(&mut self, form: &str) -> Option<()> {
         let name = self.name_token(form)?;
-        self.comma()?;
+        if let Some(sign) = self.eat(Mark::Equals) {
+            let place = self.span(sign);
+            let found = diagnostic(codes::MISSING_COMMA, place, "a comma stands between the name and its value");
+            let found = found.with_expected(form);
+            self.report(found.with_fix("write a comma", Span { start: name.end, ..place }, ","));
+        } else {
+            self.comma()?;
+        }
         let place = self.peek_or_behind();
         let value = self.known_value()?;
         let spelling = self.spelling(name);
@@ -1037,7 +1062,10 @@ impl<'a> Parser<'a> {
         let before = quoted(self.spelling(self.span(self.tokens[self.at - 1])));
         let found = diagnostic(codes::MISSING_COMMA, place, format!("a comma is missing after `{before}`"));
         let edits = vec![Edit { span: place, text: ",".to_owned() }];
-        self.report(found.with_change(self.comma_grade(), format!("put a comma after `{before}`"), edits));
+        self.report(match self.comma_grade() {
+            Some(grade) => found.with_change(grade, format!("put a comma after `{before}`"), edits),
+            None => found.with_expected("a comma between operands; a comment begins with `;`"),
+        });
         None
     }
 
@@ -1107,10 +1135,10 @@ impl<'a> Parser<'a> {
 
     /// How sure it is that a comma belongs between the last token and the next one: between a whole operand and the
     /// beginning of another one nothing else can.
-    fn comma_grade(&self) -> Grade {
+    fn comma_grade(&self) -> Option<Grade> {
         let is_register = |token: &Token| register(self.spelling(self.span(*token))).is_some();
         let before = self.at.checked_sub(1).and_then(|at| self.tokens.get(at));
-        let Some((before, next)) = before.zip(self.tokens.get(self.at)) else { return Grade::Guess };
+        let (before, next) = before.zip(self.tokens.get(self.at))?;
         let ends = |token: &Token| match token.kind {
             Kind::Number(_) | Kind::Char(_) | Kind::Text | Kind::Mark(Mark::Close | Mark::ParenClose) => true,
             _ => is_register(token),
@@ -1124,7 +1152,20 @@ impl<'a> Parser<'a> {
         let commas = self.tokens[..self.at].iter().filter(|token| token.kind == Kind::Mark(Mark::Comma)).count();
         let word = self.mnemonic_word();
         let is_full = commas > 0 && mnemonic(&word).is_some() && !matches!(word.as_str(), "push" | "pop");
-        if ends(before) && begins && !is_full { Grade::Certain } else { Grade::Guess }
+        // Where another operand can begin no comma leads on.
+        let can_begin = matches!(
+            next.kind,
+            Kind::Number(_)
+                | Kind::Char(_)
+                | Kind::Text
+                | Kind::Name
+                | Kind::Local
+                | Kind::Mark(Mark::Open | Mark::ParenOpen)
+        );
+        if is_full || !can_begin {
+            return None;
+        }
+        Some(if ends(before) && begins { Grade::Certain } else { Grade::Guess })
     }
 
     /// Between the entries of a list: true when another one follows.
@@ -1140,7 +1181,15 @@ impl<'a> Parser<'a> {
                 let place = self.span(token);
                 let what = self.spelling(place);
                 let found = diagnostic(codes::UNCLOSED, place, format!("`{what}` has no partner before it"));
-                self.report(found.with_guess("take it away", place, ""));
+                let before = self.at.checked_sub(1).and_then(|at| self.tokens.get(at)).map(|token| self.span(*token));
+                let is_address = token.kind == Kind::Mark(Mark::Close);
+                self.report(match before.filter(|before| is_address && register(self.spelling(*before)).is_some()) {
+                    Some(before) => {
+                        let right = format!("[{}]", self.spelling(before));
+                        found.with_guess(format!("write `{right}`"), before.to(place), right)
+                    }
+                    None => found.with_guess("take it away", place, ""),
+                });
                 None
             }
             Some(_) => self.comma().map(|()| true),

@@ -41,6 +41,11 @@ impl Problems {
         &self.found
     }
 
+    /// Only so many of the first are left.
+    pub(crate) fn truncate(&mut self, length: usize) {
+        self.found.truncate(length);
+    }
+
     /// Keeps those for which `wanted` is true.
     pub(crate) fn retain(&mut self, wanted: impl Fn(&Diagnostic) -> bool) {
         self.found.retain(wanted);

@@ -148,6 +148,14 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     let most = if parser.unit.unknown.len() < SEARCHED { MOST_NEAR } else { 0 };
     let candidates = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(most);
     let near = nearest(name, candidates.map(|id| parser.spelling(parser.unit.names[id].span)));
+    if let Some((odd, plain)) = name.chars().find_map(|c| Some((c, super::foreign::latin(c)?))) {
+        let mended: String = name.chars().map(|c| super::foreign::latin(c).unwrap_or(c)).collect();
+        if crate::mnemonics::register(&mended).is_some() || parser.plain.contains_key(mended.as_str()) {
+            let number = u32::from(odd);
+            let message = format!("`{odd}` (U+{number:04X}) in `{name}` only looks like `{plain}`");
+            return diagnostic(codes::STRAY, span, message).with_guess(format!("write `{mended}`"), span, mended);
+        }
+    }
     if reads_as_register(name) && name.starts_with(['r', 'R']) {
         return no_register(span, name);
     }

@@ -227,6 +227,16 @@ impl Parser<'_> {
             return;
         }
         let place = self.behind();
+        // `[r2 4]`: a sum without its sign.
+        let close = self.tokens.get(self.at + 1).filter(|token| token.kind == Kind::Mark(Mark::Close));
+        if let (Some(next), Some(_)) =
+            (self.peek().filter(|next| matches!(next.kind, Kind::Number(_) | Kind::Name)), close)
+        {
+            let between = Span { end: self.span(next).start, ..place };
+            let found = diagnostic(codes::OPERANDS, between, "an address is a sum");
+            self.report(found.with_guess("write `+` between them", between, " + "));
+            return;
+        }
         let found = diagnostic(codes::UNCLOSED, place, "a `]` is missing here");
         let grade = if self.peek().is_none() { Grade::Certain } else { Grade::Guess };
         let edits = vec![Edit { span: place, text: "]".to_owned() }];

@@ -53,6 +53,18 @@ enum Head<'a> {
     Repeat(i64, Option<&'a str>),
 }
 
+/// Where a line has the word of another dialect that ends what is being gathered.
+fn other_end(line: &str, open: Directive) -> Option<std::ops::Range<usize>> {
+    let from = line.len() - line.trim_start().len();
+    let length = line[from..].find(|c: char| !c.is_ascii_alphanumeric() && c != '.').unwrap_or(line.len() - from);
+    let word = line[from..from + length].to_ascii_lowercase();
+    let ends = match open {
+        Directive::Macro => [".endm", ".mend", "endm", "mend", "endmacro"].contains(&word.as_str()),
+        _ => [".endr", ".endrep", "endr", "endrep", "endrepeat"].contains(&word.as_str()),
+    };
+    ends.then_some(from..from + length)
+}
+
 impl<'a> Parser<'a> {
     /// Reads all lines of a block.
     pub(super) fn read(&mut self, block: Block<'a>) {
@@ -60,6 +72,12 @@ impl<'a> Parser<'a> {
         let conditions = std::mem::take(&mut self.conditions);
         if block.expansion.is_none() && !self.real.iter().any(|(file, _)| *file == block.file) {
             self.real.push((block.file, block.text));
+        }
+        if block.expansion.is_none() && self.lines_end_otherwise() {
+            self.is_partial = true;
+            self.block = outer;
+            self.conditions = conditions;
+            return;
         }
         self.nesting += 1;
         let mut gathering: Option<Gathering<'a>> = None;
@@ -76,7 +94,12 @@ impl<'a> Parser<'a> {
             let word =
                 block_directive(line).map(|(directive, range)| (directive, range.start + start..range.end + start));
             match &gathering {
-                Some(_) if word.is_none() => {}
+                Some(open) if word.is_none() => {
+                    if let Some(range) = other_end(line, open.directive) {
+                        let open = gathering.take();
+                        self.ends_otherwise(open, start + range.start..start + range.end, start);
+                    }
+                }
                 Some(_) => {
                     if let (Some(open), Some((directive, range))) = (gathering.take(), word) {
                         gathering = self.gather(open, directive, range, (start, end), number);
@@ -92,8 +115,15 @@ impl<'a> Parser<'a> {
                         self.misspelt_branch(start, line);
                     }
                     None => {
+                        let before = (self.unit.problems.list().len(), self.unit.steps.len());
+                        let bare = self.bare_labels.len();
                         self.lex(start, end);
                         self.line(number);
+                        if self.unit.problems.list().len() > before.0 {
+                            self.retell(start, end, before);
+                        } else if self.bare_labels.len() > bare {
+                            self.retell_label(start, end);
+                        }
                         if let Some((lines, after)) = self.rest_of_open_text(end) {
                             (number, start) = (number + lines, after);
                             continue;
@@ -107,6 +137,18 @@ impl<'a> Parser<'a> {
         self.nesting -= 1;
         self.conditions = conditions;
         self.block = outer;
+    }
+
+    /// A macro or repeat ends by a word that ends one elsewhere.
+    fn ends_otherwise(&mut self, open: Option<Gathering<'a>>, range: std::ops::Range<usize>, start: usize) {
+        let Some(open) = open else { return };
+        let ours = if open.directive == Directive::Macro { ".endmacro" } else { ".endrepeat" };
+        let span = self.place(range.clone());
+        let word = &self.block.text[range];
+        let found = diagnostic(codes::UNKNOWN_DIRECTIVE, span, format!("`{word}` is no directive"));
+        let found = found.with_other(open.opening, "what it ends").with_expected(ours);
+        self.report(found.with_fix(format!("here it is `{ours}`"), span, ours));
+        self.gathered(open, start);
     }
 
     fn lex(&mut self, start: usize, end: usize) {
@@ -179,7 +221,7 @@ impl<'a> Parser<'a> {
     }
 
     /// A range of the block's text.
-    fn place(&self, range: std::ops::Range<usize>) -> Span {
+    pub(super) fn place(&self, range: std::ops::Range<usize>) -> Span {
         let base = self.block.base as usize;
         Span::new(self.block.file, base + range.start, base + range.end)
     }

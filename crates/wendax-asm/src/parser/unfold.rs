@@ -42,6 +42,10 @@ impl<'a> Macro<'a> {
         Self { name, span, parameters: Vec::new(), body: Vec::new() }
     }
 
+    pub(super) fn parameter_names(&self) -> Vec<&'a str> {
+        self.parameters.iter().map(|(name, _)| *name).collect()
+    }
+
     pub(super) fn has_parameter(&self, name: &str) -> bool {
         self.parameters.iter().any(|(known, _)| *known == name)
     }

@@ -76,3 +76,33 @@ fn what_is_told_of_each_slip() {
     }
     insta::assert_snapshot!(out);
 }
+
+/// What is offered helps: a guess, or what is certain, leads to a line with which nothing is wrong.
+#[test]
+fn nearly_all_that_is_offered_leads_to_a_line_that_is_right() {
+    let (mut offered, mut wrong) = (0, Vec::new());
+    for slip in slips() {
+        let (sources, assembly) = assembled(&slip.text);
+        for found in &assembly.diagnostics {
+            let Some(fix) = &found.fix else { continue };
+            offered += 1;
+            let mended = wendax_source::apply_edits(&slip.text, &fix.edits);
+            let (after, again) = assembled(&mended);
+            let line = sources.place(found.primary.span).line;
+            let is_problem = |found: &&wendax_source::Diagnostic| {
+                // Files are not there, and conditions not whole, in a corpus of lines.
+                let is_cut = found.code.0 == 44
+                    || found.message.contains("never closed")
+                    || found.message.contains("open here");
+                !is_cut
+                    && found.severity == wendax_source::Severity::Problem
+                    && after.place(found.primary.span).line == line
+            };
+            if let Some(left) = again.diagnostics.iter().find(is_problem) {
+                wrong.push(format!("{}\n    {} → {}", slip.written, fix.title, left.message));
+            }
+        }
+    }
+    assert!(offered > 250, "{offered}");
+    assert!(wrong.len() * 20 <= offered, "{} of {offered}:\n{}", wrong.len(), wrong.join("\n"));
+}

@@ -70,7 +70,7 @@ fn guesses_are_left_to_a_person() {
         "mov r0, [there]\nthere: halt",
         "mov r0, (1 + 2\n halt",
         ".macro M\n nop\nstart: halt",
-        ".repeat 3\n nop\n.endr\n halt",
+        "rept 3\n nop\n.endrepeat\n halt",
         "halt\n.data\n.ascii \"open\n",
     ] {
         assert_eq!(mended(text), text);
