@@ -35,6 +35,8 @@ pub struct Inputs {
     pub libraries: Vec<Library>,
     /// The label to begin at, when something outside the sources says so, and where it does.
     pub entry: Option<(String, Span)>,
+    /// Kinds of warnings and hints that are meant so.
+    pub meant: Vec<crate::MeantKind>,
 }
 
 /// The bytes of an object file or library, the units they are, and the sources whose lines they speak of.
@@ -96,7 +98,13 @@ impl Assembler {
         let is_partial = !found.is_empty();
         let (image, more) = link(&self.texts.sources, &borrowed, &offered, inputs, is_partial);
         found.extend(more);
-        Some(Assembly { image, diagnostics: in_order(found), sources: self.texts.sources.clone(), units })
+        let mut files: Vec<FileId> = units.iter().map(|unit| unit.file).collect();
+        let included = units.iter().flat_map(|unit| &unit.included);
+        files.extend(included.filter_map(|path| self.texts.sources.find(path)));
+        files.sort_unstable();
+        files.dedup();
+        let (told, meant) = crate::meant::hush(&self.texts.sources, &files, &inputs.meant, found);
+        Some(Assembly { image, diagnostics: in_order(told), meant, sources: self.texts.sources.clone(), units })
     }
 
     /// Assembles one source to an object file, in ELF form.

@@ -1,12 +1,13 @@
 //! What builds, but looks wrong. None of this is looked for before a text has no problem.
 //!
 //! `flow` follows control, `stack` what it pushes and pops on its way, `slips` single instructions that cannot have
-//! been meant, `addresses` labels where their contents were meant. Here are the names and texts nobody could use.
+//! been meant, `unset` registers nobody sets, `addresses` labels where their contents were meant. Here are the names and texts nobody could use.
 
 mod addresses;
 mod flow;
 mod slips;
 mod stack;
+mod unset;
 
 use crate::codes;
 use crate::emit::{Emitted, Source};
@@ -16,7 +17,7 @@ use crate::mnemonics::mnemonic;
 use crate::problems::diagnostic;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Unit, What};
 use flow::{Flow, code_label};
-use wendax_image::{Image, Line};
+use wendax_image::Line;
 use wendax_isa::Addr;
 use wendax_isa::w16::{CALLS, Op, OperandKind};
 use wendax_source::{Diagnostic, Edit, Grade, Sources, Span};
@@ -40,8 +41,9 @@ pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emit
     let view = View { sources, program, emitted };
     found.extend(stack::check(&view));
     found.extend(slips::check(&view));
+    found.extend(unset::check(&view, &flow));
     found.extend(addresses::check(&view));
-    found.extend(unused_names(program, &emitted.image, &flow));
+    found.extend(unused_names(program, emitted, &flow));
     found.extend(texts(sources, program, emitted));
     found.extend(odd_words(sources, program, emitted));
     let code = |unit: &&Unit| unit.sections.iter().any(|s| s.kind == SectionKind::Code && !s.statements.is_empty());
@@ -135,7 +137,16 @@ fn call_of(program: &Program<'_>, unit: UnitIndex, instruction: &Instruction) ->
     CALLS.iter().find(|call| i64::from(call.number) == number).map(|call| call.name)
 }
 
-fn unused_names(program: &Program<'_>, image: &Image, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
+fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
+    let image = &emitted.image;
+    // A plain label that the line above it runs into names a place: a second entry, or a part of a routine.
+    let is_run_into = |line: usize| {
+        line.checked_sub(1).is_some_and(|above| {
+            let source = emitted.origins[above];
+            let is_next = flow::next_line(&image.lines, above) == Some(line);
+            is_next && !flow::ends_flow(program, source.unit, &statement(program, source).what)
+        })
+    };
     let mut found = Vec::new();
     for (index, unit) in program.units.iter().enumerate() {
         let entry = unit.entry.and_then(|(expr, _)| unit.sole_symbol(expr));
@@ -160,6 +171,9 @@ fn unused_names(program: &Program<'_>, image: &Image, flow: &Flow) -> Vec<(UnitI
             let line = address.and_then(|at| image.lines.binary_search_by_key(&at, |line| line.address).ok());
             // Of code that nothing reaches that is told, and its label has the same cause.
             if address == Some(image.entry) || line.is_some_and(|line| !flow.reached[line]) {
+                continue;
+            }
+            if !unit.spelling(id).starts_with('@') && line.is_some_and(is_run_into) {
                 continue;
             }
             let message = format!("the {what} `{}` is never used", unit.spelling(id));

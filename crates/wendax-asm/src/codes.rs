@@ -46,7 +46,7 @@ codes! {
     MISSING_COMMA = 10 Problem "a missing comma"
         "        mov   r1 5\n        halt" "        mov   r1, 5\n        halt";
     MISSING_COLON = 11 Problem "a label without its colon"
-        "again   inc   r1\n        jmp   again" "again:  inc   r1\n        jmp   again";
+        "again   mov   r1, 2\n        jmp   again" "again:  mov   r1, 2\n        jmp   again";
     UNKNOWN_MNEMONIC = 12 Problem "an instruction that does not exist"
         "        muv   r1, 5\n        halt" "        mov   r1, 5\n        halt";
     UNKNOWN_DIRECTIVE = 13 Problem "a directive that does not exist"
@@ -71,11 +71,11 @@ codes! {
     HEX_AS_NAME = 22 Problem "a hexadecimal number that reads as a name"
         "        mov   r1, FF\n        halt" "        mov   r1, 0xFF\n        halt";
     TWICE = 23 Problem "a name defined twice"
-        "again:  inc   r1\nagain:  jmp   again" "again:  inc   r1\n        jz    back\nback:   jmp   again";
+        "again:  mov   r1, 2\nagain:  jmp   again" "again:  mov   r1, 2\n        jz    back\nback:   jmp   again";
     RESERVED = 24 Problem "a name that means something already"
         "r1:     jmp   here" "first:  jmp   first";
     NO_SCOPE = 25 Problem "a local label before any label"
-        "@next:  inc   r1\n        halt" "count:  inc   r1\n@next:  jz    @next\n        jmp   count";
+        "@next:  mov   r1, 2\n        halt" "count:  mov   r1, 2\n@next:  jz    @next\n        jmp   count";
     SELF_DEFINED = 26 Problem "a constant defined by itself"
         ".equ A, B + 1\n.equ B, A - 1\n        mov   r1, A\n        halt" ".equ A, 5\n.equ B, A - 1\n        mov   r1, B\n        halt";
     UNRESOLVED = 27 Problem "a name said to be in another file that no file makes known"
@@ -132,9 +132,9 @@ codes! {
     NO_CODE = 52 Warning "a source without instructions"
         "; nothing yet" "        halt";
     RET_UNCALLED = 53 Warning "a return that nothing called for"
-        "start:  call  weigh\nweigh:  inc   r1\n        ret" "start:  call  weigh\n        sys   exit\nweigh:  inc   r1\n        ret";
+        "start:  call  weigh\nweigh:  mov   r1, 2\n        ret" "start:  call  weigh\n        sys   exit\nweigh:  mov   r1, 2\n        ret";
     UNREACHED = 54 Warning "code that nothing reaches"
-        "        sys   exit\nspare:  inc   r1\n        jmp   spare" "        jz    spare\n        sys   exit\nspare:  inc   r1\n        jmp   spare";
+        "        sys   exit\nspare:  mov   r1, 2\n        jmp   spare" "        jz    spare\n        sys   exit\nspare:  mov   r1, 2\n        jmp   spare";
     ODD_WORD = 55 Warning "words at an odd address"
         "        ldw   r1, [load]\n        halt\n.data\nmark:   .byte 1\nload:   .word 120, mark"
         "        ldw   r1, [load]\n        halt\n.data\nmark:   .byte 1\n        .align 2\nload:   .word 120, mark";
@@ -164,6 +164,11 @@ codes! {
     RUNS_ON = 65 Hint "a text without its NUL, which runs on into the next one"
         "        mov   r0, one\n        sys   put_text\n        mov   r0, two\n        sys   put_text\n        halt\n.data\none:    .ascii \"un\"\ntwo:    .asciz \"loaded\""
         "        mov   r0, one\n        sys   put_text\n        mov   r0, two\n        sys   put_text\n        halt\n.data\none:    .asciz \"un\"\ntwo:    .asciz \"loaded\"";
+    MEANT = 66 Hint "a remark that something is meant, which hushes nothing"
+        "start:  sys   exit            ; meant W060: it is for others" "start:  sys   exit            ; the end";
+    RUNS_INTO = 67 Hint "a routine that runs on into another"
+        "start:  call  show\n        call  line\n        halt\nshow:   sys   put_uint\nline:   mov   r0, '\\n'\n        sys   put_char\n        ret"
+        "start:  call  show\n        call  line\n        halt\nshow:   sys   put_uint\n        ret\nline:   mov   r0, '\\n'\n        sys   put_char\n        ret";
     MANIFEST_FORM = 70 Problem "a manifest that is no TOML"
         "name = \"gate" "name = \"gate\"";
     MANIFEST_KEY = 71 Problem "a key no manifest has"
@@ -184,6 +189,9 @@ codes! {
         "        sys   0x77\n        halt" "        sys   0x10\n        halt";
     LABEL_LIKE_INSTRUCTION = 83 Warning "a label named like an instruction"
         "        inc   r1\nret:\n        halt" "        inc   r1\nback:   jz    back\n        halt";
+    NEVER_SET = 84 Warning "a register that is read and never set"
+        "        mov   r1, 3\nnext:   add   r6, r1\n        djnz  r1, next\n        halt"
+        "        mov   r1, 3\n        clr   r6\nnext:   add   r6, r1\n        djnz  r1, next\n        halt";
 }
 
 /// The kind with this number, which must be one of [`CODES`].

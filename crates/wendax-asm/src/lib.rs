@@ -30,6 +30,7 @@ mod layout;
 mod lexer;
 mod link;
 mod listing;
+mod meant;
 mod mnemonics;
 mod names;
 mod objects;
@@ -48,6 +49,7 @@ pub use format::format;
 pub use guide::{GuideEntry, code_apart, guide, guide_document, guide_nearest, guide_other_words, guide_words};
 pub use lexer::{Lexeme, lexemes};
 pub use listing::{SymbolOrder, cycles_words, listing, memory_map, symbol_table};
+pub use meant::{Meant, MeantKind};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};
@@ -65,6 +67,8 @@ pub struct Assembly {
     pub image: Image,
     /// All that was found, in order of place.
     pub diagnostics: Vec<Diagnostic>,
+    /// Warnings and hints that are meant so, and why.
+    pub meant: Vec<Meant>,
     /// All texts it speaks of.
     pub sources: Sources,
     /// What each source was parsed to.

@@ -104,6 +104,8 @@ pub struct Manifest {
     pub virtual_clock: bool,
     /// What a run may use.
     pub limits: Limits,
+    /// Kinds of warnings and hints that are meant so.
+    pub meant: Vec<wendax_asm::MeantKind>,
     sources: Vec<Pattern>,
     libraries: Vec<Pattern>,
 }
@@ -115,7 +117,7 @@ struct Key {
     example: &'static str,
 }
 
-const KEYS: [Key; 13] = [
+const KEYS: [Key; 14] = [
     Key { name: "name", takes: "a text", example: "name = \"weighbridge\"" },
     Key { name: "title", takes: "a text", example: "title = \"The weighbridge\"" },
     Key { name: "author", takes: "a text", example: "author = \"R. Ostrey\"" },
@@ -128,6 +130,11 @@ const KEYS: [Key; 13] = [
     Key { name: "reach", takes: "a list of folders", example: "reach = [\"../common\"]" },
     Key { name: "seed", takes: "a number", example: "seed = 7" },
     Key { name: "clock", takes: "\"host\" or \"virtual\"", example: "clock = \"virtual\"" },
+    Key {
+        name: "meant",
+        takes: "a table of reasons by code",
+        example: "meant = { W060 = \"what is here is for others\" }",
+    },
     Key { name: "limits", takes: "a table", example: "limits = { steps = 1_000_000, output = 65536, seconds = 10 }" },
 ];
 
@@ -194,6 +201,13 @@ impl Manifest {
             "reach" => texts(reader, value).map(|texts| self.reach = texts),
             "sources" => texts(reader, value).map(|texts| self.sources = reader.patterns(texts)),
             "libraries" => texts(reader, value).map(|texts| self.libraries = reader.patterns(texts)),
+            "meant" => match value.get_ref() {
+                DeValue::Table(table) => {
+                    table.iter().for_each(|(key, value)| self.take_meant(reader, known, key, value));
+                    Some(())
+                }
+                _ => None,
+            },
             _ => match value.get_ref() {
                 DeValue::Table(table) => {
                     table.iter().for_each(|(key, value)| self.take_limit(reader, key, value));
@@ -204,6 +218,27 @@ impl Manifest {
         };
         if done.is_none() {
             reader.wrong_value(known, span);
+        }
+    }
+
+    /// `W060 = "why"`.
+    fn take_meant(
+        &mut self,
+        reader: &mut Reader,
+        known: &Key,
+        key: &Spanned<std::borrow::Cow<'_, str>>,
+        value: &Spanned<DeValue<'_>>,
+    ) {
+        let number = key.get_ref().strip_prefix('W').and_then(|digits| digits.parse().ok());
+        match number.zip(text(value)) {
+            Some((number, why)) => {
+                let span = reader.span(key.span());
+                self.meant.push((wendax_source::Code(number), why.trim().to_owned(), span));
+            }
+            None => {
+                let span = reader.span(key.span());
+                reader.wrong_value(known, span);
+            }
         }
     }
 

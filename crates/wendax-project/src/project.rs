@@ -59,7 +59,7 @@ impl Project {
     /// The program that these sources, objects and libraries are, without a manifest.
     pub fn of_files(sources: Vec<String>, libraries: Vec<String>) -> Self {
         let libraries = libraries.into_iter().map(Library::at).collect();
-        Self { given: Inputs { sources, libraries, entry: None }, ..Self::default() }
+        Self { given: Inputs { sources, libraries, ..Inputs::default() }, ..Self::default() }
     }
 
     /// The same, which may open this.
@@ -195,7 +195,8 @@ impl Project {
         }
         self.manifest = manifest;
         self.found = Some(on_disk);
-        (Inputs { sources, libraries, entry: self.manifest.entry.clone() }, found)
+        let (entry, meant) = (self.manifest.entry.clone(), self.manifest.meant.clone());
+        (Inputs { sources, libraries, entry, meant }, found)
     }
 
     /// Leaves only those folders in the manifest that the program may open; the others are told.

@@ -23,7 +23,7 @@ use crate::words::{
 };
 use wendax_image::{Image, SymbolKind};
 use wendax_isa::Target;
-use wendax_isa::w16::{Insn, NO_BASE, Op, OperandKind, decode, reason};
+use wendax_isa::w16::{Insn, NO_BASE, Op, decode, reason};
 use wendax_isa::{Addr, Reg};
 use wendax_machine::{
     AccessKind, CellState, Event, Fault, Frame, FrameKind, Machine, Need, Note, StepKind, Stop, Writer,
@@ -706,9 +706,16 @@ impl<'a> Teller<'a> {
         if matches!(insn.op(), Op::Ret | Op::Reti) {
             return self.wrong_return(insn.op());
         }
-        let operands = insn.row().operands.iter().filter(|kind| **kind == OperandKind::Register).count();
-        if operands == 2 && insn.b != NO_BASE && !self.machine.register_known(Reg(insn.b)) {
-            return Some(format!("{} was never given a value", self.register(insn.b)));
+        // What is put by may hold anything, and what is cleared by itself too.
+        let is_clearing = matches!(insn.op(), Op::Xor | Op::Sub) && insn.a == insn.b;
+        let reads = if insn.op() == Op::Push || is_clearing { 0 } else { insn.uses().reads };
+        let unset = self.target.registers().map(|(register, _)| register);
+        let unset = unset
+            .into_iter()
+            .find(|register| reads & (1 << register.0) != 0 && !self.machine.register_known(*register));
+        if let Some(register) = unset {
+            let value = self.value(self.machine.register(register));
+            return Some(format!("{} was never set; it reads {value} here", self.target.register_name(register)));
         }
         let access = self.machine.access_at(self.machine.pc())?;
         let unwritten = access.kind == AccessKind::Read

@@ -144,6 +144,9 @@ pub(crate) struct Opening {
     /// Warnings count as problems
     #[arg(long)]
     pub(crate) strict: bool,
+    /// Tell also of what is meant so, by remarks and by the manifest, with why
+    #[arg(long)]
+    pub(crate) meant: bool,
     /// How problems are written
     #[arg(long, value_enum, default_value_t)]
     pub(crate) problems: Problems,

@@ -5,7 +5,7 @@ use crate::out::tell;
 use crate::problems::told;
 use crate::{Failure, build, files};
 use std::path::{Path, PathBuf};
-use wendax_asm::{Assembly, Inputs};
+use wendax_asm::{Assembly, Inputs, Meant};
 use wendax_image::{
     Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf, is_object,
 };
@@ -148,12 +148,14 @@ pub(crate) struct How {
 pub(crate) struct Telling {
     /// Warnings count as problems.
     pub(crate) is_strict: bool,
+    /// What is meant so is told as well.
+    pub(crate) with_meant: bool,
     pub(crate) form: Problems,
 }
 
 impl Telling {
     pub(crate) fn of(opening: &Opening) -> Self {
-        Self { is_strict: opening.strict, form: opening.problems }
+        Self { is_strict: opening.strict, with_meant: opening.meant, form: opening.problems }
     }
 
     /// This keeps a program from being run or written.
@@ -262,6 +264,11 @@ pub(crate) fn assemble(project: Project, texts: &[(String, String)], telling: Te
     let mut workshop = workshop(project, texts);
     let Built { assembly, inputs, .. } = workshop.build().map_err(|error| Failure::problems(error.to_string()))?;
     let remarks = told(&assembly.sources, &assembly.diagnostics, telling.form);
+    for Meant { found, why } in assembly.meant.iter().filter(|_| telling.with_meant) {
+        let place = assembly.sources.place(found.primary.span);
+        let name = assembly.sources.file(found.primary.span.file).name();
+        tell(&format!("{name}:{}:{}  meant {}  {} ({why})\n", place.line, place.column, found.code, found.message));
+    }
     let time = begun.elapsed();
     tracing::info!(sources = inputs.sources.len(), found = assembly.diagnostics.len(), ?time, "assembled");
     if assembly.diagnostics.iter().any(|found| telling.is_problem(found)) {

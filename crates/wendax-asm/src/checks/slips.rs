@@ -8,7 +8,7 @@ use crate::codes;
 use crate::link::UnitIndex;
 use crate::mnemonics::mnemonic;
 use crate::unit::{Definition, Instruction, What};
-use wendax_isa::w16::{CALLS, FlagRule, NO_BASE, Op, OperandKind};
+use wendax_isa::w16::{CALLS, FlagRule, NO_BASE, Op, OperandKind, TARGET};
 use wendax_source::Diagnostic;
 
 /// Conditional jumps looked at behind one comparison.
@@ -89,10 +89,22 @@ fn access(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option
     Some(view.tell(line, codes::STORE_TO_CODE, message).with_expected("a label in `.data`"))
 }
 
+/// The program gives calls that do not exist a handler of its own.
+fn handles_calls(view: &View<'_, '_>) -> bool {
+    const UNKNOWN_CALL: u32 = 7;
+    let vector = i64::from(TARGET.vector_of(UNKNOWN_CALL).0);
+    let stores = (0..view.lines().len()).any(|line| {
+        let Some(instruction) = view.instruction(line) else { return false };
+        let is_store = instruction.short.op == Op::Stw && instruction.b == NO_BASE;
+        instruction.value.filter(|_| is_store).and_then(|value| view.value(line, value)) == Some(vector)
+    });
+    stores || view.line_at(vector).is_some()
+}
+
 /// `sys` with a number that no call has.
 fn call(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
     let value = view.value(line, instruction.value.filter(|_| instruction.short.op == Op::Sys)?)?;
-    if CALLS.iter().any(|call| i64::from(call.number) == value) {
+    if CALLS.iter().any(|call| i64::from(call.number) == value) || handles_calls(view) {
         return None;
     }
     let message = format!("no system call has the number {value} (0x{value:02X}): it fails with error 1");

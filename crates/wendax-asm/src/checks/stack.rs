@@ -48,6 +48,13 @@ pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
             }
             let wrong: Vec<Depth> = depths.iter().copied().filter(|depth| depth.bytes != 0).collect();
             let Some(first) = wrong.first() else { continue };
+            // Pushed on some ways and popped on some, as often: both under one condition, which the text alone does not
+            // tell. And words let go right before the return are let go on purpose.
+            let is_both_ways = wrong.iter().any(|depth| depth.bytes > 0)
+                && wrong.iter().all(|depth| wrong.iter().any(|other| other.bytes == -depth.bytes));
+            if is_both_ways || lets_go(view, line) {
+                continue;
+            }
             if told.insert(line) {
                 let some_way = wrong.len() < depths.len();
                 found.push((view.unit(line), returned_with(view, line, first.bytes, some_way)));
@@ -83,6 +90,13 @@ fn returned_with(view: &View<'_, '_>, line: usize, bytes: i64, some_way: bool) -
         )
     };
     view.tell(line, codes::UNEVEN_STACK, message).with_expected(right)
+}
+
+/// `add sp, 2` right before `ret`: the way back of the routine before this one is taken.
+fn lets_go(view: &View<'_, '_>, line: usize) -> bool {
+    let before = line.checked_sub(1).filter(|&before| flow::next_line(view.lines(), before) == Some(line));
+    let instruction = before.and_then(|before| view.instruction(before));
+    instruction.is_some_and(|instruction| instruction.short.op == Op::Add && instruction.a == SP)
 }
 
 /// `push r1` right before `ret`: a jump by way of the stack.

@@ -44,7 +44,7 @@ pub(crate) fn assemble(files: &MemoryFiles, sources: &[&str], libraries: &[&str]
     let inputs = Inputs {
         sources: owned(sources),
         libraries: libraries.iter().map(|path| Library::at(*path)).collect(),
-        entry: None,
+        ..Inputs::default()
     };
     Assembler::default().assemble(&inputs, files)
 }

@@ -91,9 +91,8 @@ fn nearly_all_that_is_offered_leads_to_a_line_that_is_right() {
             let line = sources.place(found.primary.span).line;
             let is_problem = |found: &&wendax_source::Diagnostic| {
                 // Files are not there, and conditions not whole, in a corpus of lines.
-                let is_cut = found.code.0 == 44
-                    || found.message.contains("never closed")
-                    || found.message.contains("open here");
+                let is_cut =
+                    found.code.0 == 44 || found.message.contains("never closed") || found.message.contains("open here");
                 !is_cut
                     && found.severity == wendax_source::Severity::Problem
                     && after.place(found.primary.span).line == line
