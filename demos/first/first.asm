@@ -5,8 +5,8 @@ start:  mov   r0, 5          ; a number goes into a register
         mov   r1, wagons     ; the address of wagons, not what lies there
         ldw   r2, [wagons]   ; what lies there
         add   r2, r0
+        clr   r4             ; 0, to begin with
         stw   [wagons], r2   ; and back to where it came from
-
         cmp   r2, 20         ; fewer than 20 wagons?
         jlt   few
         mov   r3, 9          ; many: nine rounds

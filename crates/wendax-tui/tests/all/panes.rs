@@ -141,7 +141,7 @@ fn on_a_low_screen_every_pane_is_a_key_away() {
 fn the_console_wraps_and_keeps_the_end_in_view() {
     let mut stage = Stage::new("start: mov r0, text\n sys put_text\n sys put_text\n sys get_int\n halt\n.data\ntext: .asciz \"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa\\nsecond\\tline\\x01 \"\n").sized(80, 40);
     stage.keys("g").text("12");
-    shows(&mut stage, "second·line· 12");
+    shows(&mut stage, "second\u{2409}line\u{2401} 12");
     let long = rows_with(&mut stage, " aaaaaaaa");
     assert_eq!(long.len(), 2, "wrapped into two rows: {long:?}");
 }

@@ -375,6 +375,7 @@ fn recovered_text_is_assembled_and_does_not_undo_what_happened_to_its_file() {
     let again = Screen::start(home.path(), &file.display().to_string(), 120, 30);
     again.shows("both changes are in the text");
     again.shows("mov r0, 9");
+    again.shows("ready");
     again.text("g");
     again.shows("finished, status 9");
 }
@@ -494,6 +495,7 @@ fn settings_are_written_followed_and_told_when_wrong() {
     assert_eq!(told.status.code(), Some(111));
     let screen = Screen::start(home.path(), &file.display().to_string(), 140, 30);
     screen.shows("there is no setting `mous`; `wendax settings` tells more");
+    screen.shows("ready");
     screen.keys("Right");
     screen.shows("0000 0000 0000 0101");
 }
@@ -559,6 +561,7 @@ fn a_lever_a_lamp_and_a_file_in_a_real_terminal() {
     let home = tempfile::tempdir().expect("a folder");
     let screen = Screen::start(home.path(), "demo signals", 160, 50);
     screen.shows("what to try");
+    screen.shows("ready");
     screen.keys("Escape");
     screen.text("/idle:");
     screen.keys("Enter");

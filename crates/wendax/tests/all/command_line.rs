@@ -3,7 +3,7 @@
 use assert_cmd::Command;
 use std::path::{Path, PathBuf};
 
-const SUM: &str = "start:  sys get_int\n        jc @end\n        add r6, r0\n        jmp start\n@end:   mov r0, r6\n        sys put_int\n        sys exit\n";
+const SUM: &str = "start:  clr r6\n@next:  sys get_int\n        jc @end\n        add r6, r0\n        jmp @next\n@end:   mov r0, r6\n        sys put_int\n        sys exit\n";
 
 struct Folder(tempfile::TempDir);
 
@@ -356,8 +356,8 @@ fn interrupting_a_run_writes_its_state() {
 #[test]
 fn nothing_is_written_over_what_was_read_nor_twice_to_one_place() {
     let folder = Folder::new();
-    let part = folder.file("part.txt", "        .byte 1\n");
-    let main = folder.file("m.asm", "start: halt\n        .data\n        .include \"part.txt\"\n");
+    let part = folder.file("part.bin", "        .byte 1\n");
+    let main = folder.file("m.asm", "start: halt\n        .data\n        .include \"part.bin\"\n");
     let image = folder.path("m.elf");
     assert_eq!(told(wendax(&["build"], &[&main]).arg("-o").arg(&image)).0, 0);
     let before: Vec<Vec<u8>> = [&part, &main, &image].iter().map(|file| std::fs::read(file).expect("a file")).collect();

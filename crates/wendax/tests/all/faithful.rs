@@ -240,7 +240,7 @@ fn a_file_that_was_not_written_here_is_written_over_only_when_that_is_said() {
     screen.shows("bytes written");
     // The source itself is refused at once, not after a question.
     save(&file);
-    screen.shows("would overwrite it");
+    screen.shows("not to a .asm");
     assert!(!screen.read().contains("is there already"));
     assert_eq!(fs::read_to_string(&file).expect("it is there"), SPIN);
 }

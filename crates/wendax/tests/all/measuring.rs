@@ -85,7 +85,7 @@ fn what_cannot_be_measured_or_drawn_is_told() {
             &["run", "sidings.asm", "--tally", "a.json", "--span", "nowhere to start"],
             "`nowhere`: nothing here has the name",
         ),
-        (&["run", "sidings.asm", "--tally", "sidings.asm"], "this was read"),
+        (&["run", "sidings.asm", "--tally", "sidings.asm"], "not to a .asm"),
         (&["draw", "flow", "sidings.asm", "-o", "flow.png"], "a drawing goes to a .svg or a .pdf"),
         (&["draw", "flow", "sidings.asm", "-o", "sidings.asm"], "a drawing goes to a .svg"),
         (

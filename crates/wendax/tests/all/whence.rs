@@ -116,6 +116,7 @@ fn the_first_steps_go_on_where_they_were_left() {
     for lesson in ["1 of 12", "2 of 12", "3 of 12"] {
         let screen = Screen::start(home.path(), "demo first", 120, 36);
         screen.shows(lesson);
+        screen.shows("ready");
         match lesson {
             "1 of 12" => screen.keys("Tab Tab Tab Tab"),
             "2 of 12" => screen.keys("Right"),
