@@ -61,10 +61,36 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
     }
     let fits = |offer: &Offer| offer.text.len() > word.len() && starts(&offer.text, word);
     let mut list: Vec<Offer> = list.into_iter().filter(fits).collect();
-    list.sort_by(|one, other| one.text.cmp(&other.text));
+    // What is written most often here comes first, then what is usual anywhere, then by the alphabet.
+    let text = file.and_then(|file| assembly.sources.get(file)).map_or("", |file| file.text());
+    let used = uses(text, &list);
+    let usual = |offer: &Offer| USUAL.contains(&offer.text.as_str());
+    list.sort_by_cached_key(|offer| {
+        let times = used.get(&offer.text).copied().unwrap_or(0);
+        (std::cmp::Reverse((times, usual(offer))), offer.text.clone())
+    });
     list.dedup_by(|one, other| one.text == other.text);
     list.truncate(MOST);
     Offers { replaces: start..at, list }
+}
+
+/// Instructions that most programs are made of.
+const USUAL: [&str; 16] =
+    ["mov", "ldw", "stw", "add", "sub", "cmp", "jmp", "call", "ret", "push", "pop", "inc", "djnz", "jz", "jnz", "sys"];
+
+/// How often each of these stands in a text; of a long one its beginning is looked at.
+fn uses(text: &str, offers: &[Offer]) -> std::collections::HashMap<String, u32> {
+    const MOST_BYTES: usize = 1 << 17;
+    let mut found: std::collections::HashMap<String, u32> =
+        offers.iter().map(|offer| (offer.text.clone(), 0)).collect();
+    let end = (0..=text.len().min(MOST_BYTES)).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '@' | '.');
+    for word in text[..end].split(|c: char| !is_part(c)).filter(|word| !word.is_empty()) {
+        if let Some(count) = found.get_mut(word) {
+            *count += 1;
+        }
+    }
+    found
 }
 
 fn offer(text: &str, meaning: &str) -> Offer {
@@ -168,7 +194,10 @@ mod tests {
             assert_eq!(offered(text, nothing), [] as [&str; 0], "{nothing}");
         }
         let found = offers(&assemble(&Sources::single("a", "").0, FileId(0)), None, "ö: mo", 6);
-        assert_eq!((found.replaces, found.list[0].text.as_str()), (4..6, "mod"));
+        assert_eq!((found.replaces, found.list[0].text.as_str()), (4..6, "mov"), "what is usual comes first");
+        // What is written most often here goes before that.
+        assert_eq!(offered("s: mods r1, r2\n mods r1, r3\n", " mo"), ["mods", "mov", "mod"]);
+        assert_eq!(offered("total: nop\ntop: nop\n jmp top\n jmp top\n", " jmp to"), ["top", "total"]);
     }
 
     #[test]

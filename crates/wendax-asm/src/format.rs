@@ -9,7 +9,8 @@ use crate::lexer::comment_start;
 
 const OPERATION: usize = 8;
 const OPERANDS: usize = 14;
-const COMMENT: usize = 29;
+/// The column, from 0, in which comments behind code stand.
+pub const COMMENTS: usize = 29;
 /// A comment by itself that stands this far right goes with those behind code.
 const FAR: usize = 24;
 
@@ -60,13 +61,13 @@ fn format_at(line: &str, operation: usize) -> String {
         let indent = match width(code) {
             0 => 0,
             1..FAR => OPERATION,
-            _ => COMMENT,
+            _ => COMMENTS,
         };
         return if comment.is_empty() { String::new() } else { format!("{}{comment}", " ".repeat(indent)) };
     }
     let mut out = code_columns(code, operation);
     if !comment.is_empty() {
-        let gap = if width(&out) < COMMENT { COMMENT - width(&out) } else { 2 };
+        let gap = if width(&out) < COMMENTS { COMMENTS - width(&out) } else { 2 };
         out.push_str(&" ".repeat(gap));
         out.push_str(comment);
     }

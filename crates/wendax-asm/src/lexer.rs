@@ -585,6 +585,31 @@ pub(crate) fn hexadecimal_of(word: &str) -> Option<String> {
     hex.then(|| format!("0x{}", digits.to_ascii_uppercase()))
 }
 
+/// The column, in signs, at which the comment of a line begins, when it has one.
+pub fn comment_column(line: &str) -> Option<usize> {
+    let at = comment_start(line);
+    (at < line.len()).then(|| line[..at].chars().count())
+}
+
+/// A number in the next of its forms: decimal, hexadecimal, binary and decimal again. `None` of what is no number.
+pub fn other_form(word: &str) -> Option<String> {
+    let value = read_number(word).ok()?;
+    Some(match word.get(..2).unwrap_or_default().to_ascii_lowercase().as_str() {
+        "0x" if value <= 0xFFFF => {
+            let digits = format!("{value:b}");
+            let groups: Vec<&str> = {
+                let first = digits.len() % 4;
+                let (head, tail) = digits.split_at(first);
+                let tail = (0..tail.len() / 4).map(|at| &tail[4 * at..4 * at + 4]);
+                Some(head).filter(|head| !head.is_empty()).into_iter().chain(tail).collect()
+            };
+            format!("0b{}", groups.join("_"))
+        }
+        "0x" | "0b" => value.to_string(),
+        _ => format!("0x{value:X}"),
+    })
+}
+
 /// Where the comment of a line begins, outside texts and characters; the end of the line when it has none.
 pub(crate) fn comment_start(line: &str) -> usize {
     let bytes = line.as_bytes();
@@ -672,6 +697,24 @@ pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_number_goes_round_its_forms_and_stays_the_same() {
+        assert_eq!(other_form("300").as_deref(), Some("0x12C"));
+        assert_eq!(other_form("0x12C").as_deref(), Some("0b1_0010_1100"));
+        assert_eq!(other_form("0b1_0010_1100").as_deref(), Some("300"));
+        for word in ["", "r1", "0xG", "total", "12a"] {
+            assert_eq!(other_form(word), None, "{word}");
+        }
+        for value in [0u32, 1, 9, 255, 4096, 65535] {
+            let mut word = value.to_string();
+            for _ in 0..3 {
+                word = other_form(&word).expect("a number");
+                assert_eq!(read_number(&word).ok(), Some(i64::from(value)), "{word}");
+            }
+            assert_eq!(word, value.to_string());
+        }
+    }
 
     #[test]
     fn signs_behind_a_rejected_one_are_told_apart() {

@@ -113,6 +113,13 @@ pub enum Edit {
     Cut,
     Paste,
     Comment,
+    /// Goes to the comment of the line, or begins one.
+    CommentHere,
+    LineUp,
+    LineDown,
+    Double,
+    /// Writes the number under the cursor in another form.
+    OtherNumber,
     Columns,
     Bracket,
     /// Offers words, or offers them no longer.
@@ -265,7 +272,8 @@ impl Edit {
         match self {
             Self::NewLine | Self::Tab | Self::TabBack | Self::Backspace | Self::Delete | Self::DeleteLine => true,
             Self::Undo | Self::Redo | Self::Cut | Self::Paste | Self::Comment | Self::Columns | Self::Complete => true,
-            Self::TakeOffer => true,
+            Self::TakeOffer | Self::CommentHere | Self::LineUp | Self::LineDown | Self::Double => true,
+            Self::OtherNumber => true,
             Self::Mend | Self::Rename | Self::Replace | Self::Empty => true,
             Self::Left | Self::Right | Self::WordLeft | Self::WordRight | Self::Home | Self::End => false,
             Self::SelectLeft | Self::SelectRight | Self::SelectWordLeft | Self::SelectWordRight => false,

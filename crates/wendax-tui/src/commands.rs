@@ -201,6 +201,13 @@ const TABLE: &[Binding] = commands! {
     [Write Field Console] "Ctrl-V" => Edit::Paste, "Paste what was copied or cut" / "clipboard insert";
     [Write] "Ctrl-K" => Edit::Comment, "Make the selected lines comments, or no comments again"
         / "uncomment toggle disable";
+    [Write] => Edit::CommentHere, "A comment on this line, in the column of comments" / "remark annotate semicolon";
+    [Write] "Ctrl-Up" => Edit::LineUp, "Move the line, or the selected ones, up" / "shift swap above";
+    [Write] "Ctrl-Down" => Edit::LineDown, "Move the line, or the selected ones, down" / "shift swap below";
+    [Write] "Ctrl-Shift-Down" => Edit::Double, "Put the line, or the selected ones, below once more"
+        / "duplicate copy repeat clone";
+    [Write] => Edit::OtherNumber, "Write the number under the cursor in another form: decimal, hexadecimal, binary"
+        / "convert base radix hex bits";
     [Write] "Ctrl-B" => Edit::Columns, "Put the text in columns" / "format tidy indent align beautify pretty";
     [Write] "Ctrl-J" => Edit::Bracket, "To the bracket that belongs to the one under the cursor" / "match parenthesis";
     // ---- words offered

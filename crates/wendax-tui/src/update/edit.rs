@@ -14,6 +14,9 @@ use wendax_asm::{format, offers};
 use wendax_session::counted;
 use wendax_source::FileId;
 
+/// The column of comments, as `wendax format` puts them.
+const COMMENTS: usize = wendax_asm::COMMENTS;
+
 /// Letters of a word before anything is offered by itself.
 const TELLING: usize = 2;
 
@@ -75,6 +78,15 @@ impl App {
                 self.screen.offering = None;
             }
             Edit::Comment => self.toggle_comment(),
+            Edit::CommentHere => self.comment_here(),
+            Edit::LineUp | Edit::LineDown => {
+                let down = edit == Edit::LineDown;
+                if !self.editor_mut().shift_lines(down) {
+                    self.screen.trouble(if down { "there is no line below" } else { "there is no line above" });
+                }
+            }
+            Edit::Double => self.editor_mut().double_lines(),
+            Edit::OtherNumber => self.write_number_otherwise(),
             Edit::Columns => self.put_in_columns(),
             Edit::Bracket => match self.bracket_partner() {
                 Some((line, column)) => self.editor_mut().go_to(line, column),
@@ -182,6 +194,44 @@ impl App {
             }
             _ => format!("{sign} {line}"),
         });
+    }
+
+    /// Goes to the comment of the line, or begins one in the column where comments stand.
+    fn comment_here(&mut self) {
+        let sign = if self.document().role == Role::Manifest { '#' } else { ';' };
+        let (number, _) = self.editor().cursor();
+        let line = self.editor().line(number);
+        let at = wendax_asm::comment_column(&line);
+        let editor = self.editor_mut();
+        if let Some(column) = at {
+            let behind = line.chars().skip(column + 1).take_while(|c| *c == ' ').count();
+            return editor.go_to(number, column + 1 + behind);
+        }
+        let written = line.trim_end().chars().count();
+        editor.go_to(number, written);
+        editor.select_range((number, written), (number, line.chars().count()));
+        editor.erase_selection();
+        let pad = COMMENTS.saturating_sub(written).max(usize::from(written > 0));
+        editor.insert(&format!("{}{sign} ", " ".repeat(pad)));
+    }
+
+    /// The number under the cursor in the next form: decimal, hexadecimal, binary.
+    fn write_number_otherwise(&mut self) {
+        let (number, column) = self.editor().cursor();
+        let line: Vec<char> = self.editor().line(number).chars().collect();
+        let is_part = |at: &usize| line.get(*at).is_some_and(|c| c.is_alphanumeric() || *c == '_');
+        let from =
+            (0..=column.min(line.len())).rev().take_while(|at| is_part(at) || *at == column).last().unwrap_or(column);
+        let from = if is_part(&from) { from } else { from + 1 };
+        let to = (from..line.len()).take_while(is_part).last().map_or(from, |last| last + 1);
+        let word: String = line.get(from..to).unwrap_or_default().iter().collect();
+        let Some(other) = wendax_asm::other_form(&word) else {
+            return self.screen.trouble("there is no number under the cursor");
+        };
+        let editor = self.editor_mut();
+        let range = editor.byte_at(number, from)..editor.byte_at(number, to);
+        editor.apply(&[(range, other)]);
+        editor.go_to(number, from);
     }
 
     /// Puts the text in columns.

@@ -247,6 +247,69 @@ impl Editor {
         self.go_to(self.line, self.column);
     }
 
+    /// The bytes of some lines, with their line ends, and whether the last of them has one.
+    fn bytes_of_lines(&self, first: usize, last: usize) -> (std::ops::Range<usize>, bool) {
+        let start = self.rope.line_to_byte(first);
+        let end = self.rope.line_to_byte((last + 1).min(self.rope.len_lines()));
+        let has_end = self.rope.byte_slice(start..end).to_string().ends_with('\n');
+        (start..end, has_end)
+    }
+
+    /// Selected lines, or that of the cursor, change places with the line above or below; what was selected stays so. False
+    /// where there is none.
+    pub fn shift_lines(&mut self, down: bool) -> bool {
+        let (first, last) = self.selected_lines();
+        let neighbour =
+            if down { Some(last + 1).filter(|line| *line < self.line_count()) } else { first.checked_sub(1) };
+        let Some(neighbour) = neighbour else { return false };
+        let (block, block_has_end) = self.bytes_of_lines(first, last);
+        let (other, other_has_end) = self.bytes_of_lines(neighbour, neighbour);
+        let text = self.rope.byte_slice(other.clone()).to_string();
+        // Behind the last line end there is no line.
+        if down && text.is_empty() {
+            return false;
+        }
+        let line_end = if self.has_crlf() { "\r\n" } else { "\n" };
+        let edits = match (down, block_has_end, other_has_end) {
+            (true, _, true) => vec![(block.start..block.start, text), (other, String::new())],
+            // The line that has no end goes up, and the block is the last now.
+            (true, _, false) => {
+                let end = block.end - line_end.len();
+                vec![(block.start..block.start, text + line_end), (end..other.end, String::new())]
+            }
+            (false, true, _) => vec![(other, String::new()), (block.end..block.end, text)],
+            (false, false, _) => {
+                let text = format!("{line_end}{}", text.trim_end_matches(['\r', '\n']));
+                vec![(other, String::new()), (block.end..block.end, text)]
+            }
+        };
+        let by = |line: usize| if down { line + 1 } else { line.saturating_sub(1) };
+        let (cursor, anchor) = (self.cursor(), self.anchor.map(|anchor| self.place(anchor.min(self.rope.len_chars()))));
+        self.apply(&edits);
+        self.select_again(anchor.map(|(line, column)| (by(line), column)), (by(cursor.0), cursor.1));
+        true
+    }
+
+    /// Puts selected lines, or that of the cursor, below themselves once more, and goes to the copy.
+    pub fn double_lines(&mut self) {
+        let (first, last) = self.selected_lines();
+        let (block, has_end) = self.bytes_of_lines(first, last);
+        let text = self.rope.byte_slice(block.clone()).to_string();
+        let line_end = if self.has_crlf() { "\r\n" } else { "\n" };
+        let text = if has_end { text } else { format!("{line_end}{text}") };
+        let by = last + 1 - first;
+        let (cursor, anchor) = (self.cursor(), self.anchor.map(|anchor| self.place(anchor.min(self.rope.len_chars()))));
+        self.apply(&[(block.end..block.end, text)]);
+        self.select_again(anchor.map(|(line, column)| (line + by, column)), (cursor.0 + by, cursor.1));
+    }
+
+    fn select_again(&mut self, anchor: Option<(usize, usize)>, (line, column): (usize, usize)) {
+        match anchor {
+            Some(anchor) => self.select_range(anchor, (line, column)),
+            None => self.go_to(line, column),
+        }
+    }
+
     fn length(&self, line: usize) -> usize {
         self.line(line).chars().count()
     }
@@ -745,6 +808,36 @@ mod tests {
         };
         assert_eq!(moved(text, &join, 2), Some(1));
         assert_eq!(moved(text, &join, 3), Some(2));
+    }
+
+    #[test]
+    fn lines_are_moved_and_doubled() {
+        let moved = |text: &str, line: usize, down: bool| {
+            let mut editor = Editor::new(text);
+            editor.go_to(line, 1);
+            let done = editor.shift_lines(down);
+            let shifts = editor.take_shifts();
+            let own = shifts.iter().try_fold(line, |line, shift| shift.moved(line));
+            let now = (done, editor.text(), editor.cursor());
+            assert!(!done || own == Some(editor.cursor().0), "what belongs to a line goes with it");
+            assert!(!done || editor.undo() && !editor.undo() && editor.text() == text, "one step of undo");
+            now
+        };
+        assert_eq!(moved("aa\nbb\ncc\n", 1, true), (true, "aa\ncc\nbb\n".to_owned(), (2, 1)));
+        assert_eq!(moved("aa\nbb\ncc\n", 1, false), (true, "bb\naa\ncc\n".to_owned(), (0, 1)));
+        assert_eq!(moved("aa\nbb\ncc", 1, true), (true, "aa\ncc\nbb".to_owned(), (2, 1)));
+        assert_eq!(moved("aa\nbb\ncc", 2, false), (true, "aa\ncc\nbb".to_owned(), (1, 1)));
+        assert_eq!(moved("aa\r\nbb\r\ncc", 2, false), (true, "aa\r\ncc\r\nbb".to_owned(), (1, 1)));
+        assert_eq!(moved("aa\nbb\n", 1, true).0, false);
+        assert_eq!(moved("aa\nbb\n", 0, false).0, false);
+        let mut editor = Editor::new("aa\nbb\ncc");
+        editor.select_range((0, 1), (1, 1));
+        assert!(editor.shift_lines(true));
+        assert_eq!((editor.text().as_str(), editor.selected_text().as_deref()), ("cc\naa\nbb", Some("a\nb")));
+        editor.double_lines();
+        assert_eq!((editor.text().as_str(), editor.cursor()), ("cc\naa\nbb\naa\nbb", (4, 1)));
+        assert!(editor.undo());
+        assert_eq!(editor.text(), "cc\naa\nbb");
     }
 
     #[test]

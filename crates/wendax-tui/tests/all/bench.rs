@@ -275,3 +275,27 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn lines_are_moved_doubled_and_commented_and_numbers_written_otherwise() {
+    let text = |stage: &mut Stage| stage.app.editor().text();
+    let mut stage = Stage::new("start:  mov   r0, 300\n        inc   r0\n        halt\n");
+    stage.keys("b e Ctrl-Down");
+    assert_eq!(text(&mut stage), "        inc   r0\nstart:  mov   r0, 300\n        halt\n");
+    let screen = stage.screen();
+    let stop = screen.lines().find(|line| line.contains('◆')).expect("the stop is shown");
+    assert!(stop.contains("start:"), "it went with its line: {stop}");
+    stage.keys("Ctrl-Up :put_the_line_below");
+    assert_eq!(text(&mut stage).lines().filter(|line| line.contains("300")).count(), 2);
+    stage.keys("Ctrl-Z End :write_the_number");
+    assert_eq!(text(&mut stage).lines().next(), Some("start:  mov   r0, 0x12C"));
+    stage.keys(":write_the_number :write_the_number");
+    assert_eq!(text(&mut stage).lines().next(), Some("start:  mov   r0, 300"));
+    stage.keys(":a_comment_on_this_line").text("three hundred");
+    assert_eq!(text(&mut stage).lines().next(), Some("start:  mov   r0, 300        ; three hundred"));
+    // Where there is one, it is gone to.
+    stage.keys("Home :a_comment_on_this_line").text("about ");
+    assert_eq!(text(&mut stage).lines().next(), Some("start:  mov   r0, 300        ; about three hundred"));
+    stage.keys("Ctrl-Home Ctrl-Up");
+    assert!(stage.screen().contains("there is no line above"));
+}
