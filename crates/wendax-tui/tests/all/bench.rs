@@ -287,7 +287,7 @@ fn lines_are_moved_doubled_and_commented_and_numbers_written_otherwise() {
     assert!(stop.contains("start:"), "it went with its line: {stop}");
     stage.keys("Ctrl-Up :put_the_line_below");
     assert_eq!(text(&mut stage).lines().filter(|line| line.contains("300")).count(), 2);
-    stage.keys("Ctrl-Z End :write_the_number");
+    stage.keys("Ctrl-Z Ctrl-Home End :write_the_number");
     assert_eq!(text(&mut stage).lines().next(), Some("start:  mov   r0, 0x12C"));
     stage.keys(":write_the_number :write_the_number");
     assert_eq!(text(&mut stage).lines().next(), Some("start:  mov   r0, 300"));

@@ -99,6 +99,31 @@ fn the_readme_names_every_picture_and_no_other() {
     }
 }
 
+/// Each relative link of the README and of the documents leads to something, and the index names every document.
+#[test]
+fn links_of_the_documents_lead_somewhere() {
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let documents = std::fs::read_dir(root.join("docs")).expect("the folder is there");
+    let mut texts = vec![root.join("README.md")];
+    texts.extend(documents.map(|entry| entry.expect("readable").path()).filter(|path| path.is_file()));
+    let index = std::fs::read_to_string(root.join("docs/README.md")).expect("there is an index");
+    let mut followed = 0;
+    for path in &texts {
+        let text = std::fs::read_to_string(path).expect("text");
+        let folder = path.parent().expect("a folder");
+        for target in text.split("](").skip(1).filter_map(|rest| rest.split([')', '#']).next()) {
+            if target.is_empty() || target.contains("://") || target.contains([' ', '`']) {
+                continue;
+            }
+            assert!(folder.join(target).exists(), "{}: {target} is not there", path.display());
+            followed += 1;
+        }
+        let name = path.file_name().expect("a name").to_string_lossy();
+        assert!(name == "README.md" || index.contains(&format!("]({name})")), "the index does not name {name}");
+    }
+    assert!(followed > 60, "{followed} links only");
+}
+
 /// The lines of `docs/drawings/make` that begin with `draw` are carried out, and compared with what lies there.
 #[test]
 fn the_drawings_of_the_documents_are_what_is_drawn_today() {
