@@ -98,13 +98,20 @@ impl Assembler {
         let is_partial = !found.is_empty();
         let (image, more) = link(&self.texts.sources, &borrowed, &offered, inputs, is_partial);
         found.extend(more);
-        let mut files: Vec<FileId> = units.iter().map(|unit| unit.file).collect();
+        let mut of: Vec<FileId> = units.iter().map(|unit| unit.file).collect();
         let included = units.iter().flat_map(|unit| &unit.included);
-        files.extend(included.filter_map(|path| self.texts.sources.find(path)));
-        files.sort_unstable();
-        files.dedup();
-        let (told, meant) = crate::meant::hush(&self.texts.sources, &files, &inputs.meant, found);
-        Some(Assembly { image, diagnostics: in_order(told), meant, sources: self.texts.sources.clone(), units })
+        of.extend(included.filter_map(|path| self.texts.sources.find(path)));
+        of.sort_unstable();
+        of.dedup();
+        let (told, meant) = crate::meant::hush(&self.texts.sources, &of, &inputs.meant, found);
+        let mut around: Vec<Arc<[String]>> = units
+            .iter()
+            .filter_map(|unit| self.texts.sources.get(unit.file))
+            .map(|source| files.around(source.name()))
+            .collect();
+        around.dedup_by(|one, other| Arc::ptr_eq(one, other));
+        let sources = self.texts.sources.clone();
+        Some(Assembly { image, diagnostics: in_order(told), meant, sources, around, units })
     }
 
     /// Assembles one source to an object file, in ELF form.

@@ -7,7 +7,7 @@ use crate::mnemonics::{mnemonic, mnemonics};
 use crate::problems::Problems;
 use crate::{Assembly, directives::directive};
 use wendax_isa::w16::{CALLS, TARGET};
-use wendax_source::FileId;
+use wendax_source::{FileId, path_to};
 
 /// Something that can be written.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -33,8 +33,11 @@ const MOST: usize = 200;
 /// What may be written at byte `at` of a line of a file.
 pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) -> Offers {
     let before = line.get(..at).unwrap_or_default();
-    if comment_start(line) < at || in_text(before) {
+    if comment_start(line) < at {
         return Offers::default();
+    }
+    if in_text(before) {
+        return path_offers(assembly, file, line, at).unwrap_or_default();
     }
     let start = before
         .rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '.')))
@@ -72,6 +75,30 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
     list.dedup_by(|one, other| one.text == other.text);
     list.truncate(MOST);
     Offers { replaces: start..at, list }
+}
+
+/// Files that can be named in the text a place is in, when that is the path of a directive.
+fn path_offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) -> Option<Offers> {
+    let (head, written) = line.get(..at)?.rsplit_once('"')?;
+    let directive = head.split_whitespace().next_back()?.to_ascii_lowercase();
+    let is_source = directive == ".include";
+    if !is_source && directive != ".embed" {
+        return None;
+    }
+    let from = assembly.sources.get(file?)?.name();
+    let paths = assembly.around.iter().flat_map(|paths| paths.iter()).filter(|path| *path != from);
+    let closes = if line.get(at..)?.contains('"') { "" } else { "\"" };
+    let is_likely = |name: &str| is_source && [".asm", ".inc"].iter().any(|ending| name.ends_with(ending));
+    let mut names: Vec<&str> = paths
+        .filter_map(|path| path_to(from, path))
+        .filter(|name| name.len() > written.len() && starts(name, written) && !name.contains(['"', '\\']))
+        .collect();
+    names.sort_unstable();
+    names.sort_by_key(|name| !is_likely(name));
+    names.dedup();
+    names.truncate(MOST);
+    let list = names.into_iter().map(|name| offer(&format!("{name}{closes}"), "a file")).collect();
+    Some(Offers { replaces: at - written.len()..at, list })
 }
 
 /// Instructions that most programs are made of.
@@ -170,8 +197,8 @@ pub fn operand_help(line: &str) -> Option<Vec<String>> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::assemble;
-    use wendax_source::Sources;
+    use crate::{Assembler, Inputs, assemble};
+    use wendax_source::{MemoryFiles, Sources};
 
     fn offered(text: &str, line: &str) -> Vec<String> {
         let (sources, file) = Sources::single("case.asm", text);
@@ -198,6 +225,32 @@ mod tests {
         // What is written most often here goes before that.
         assert_eq!(offered("s: mods r1, r2\n mods r1, r3\n", " mo"), ["mods", "mov", "mod"]);
         assert_eq!(offered("total: nop\ntop: nop\n jmp top\n jmp top\n", " jmp to"), ["top", "total"]);
+    }
+
+    #[test]
+    fn files_are_offered_where_one_is_named() {
+        let files = MemoryFiles::default()
+            .with("own/a.asm", " .include \"lib/print.asm\"\n")
+            .with("own/lib/print.asm", "nop\n")
+            .with("own/lamps.bin", [1, 2])
+            .with("own/frames.inc", "")
+            .with("out/far.inc", "");
+        let assembly =
+            Assembler::default().assemble(&Inputs { sources: vec!["own/a.asm".into()], ..Inputs::default() }, &files);
+        let offered = |from: &str, line: &str, at: usize| {
+            let found = offers(&assembly, assembly.sources.find(from), line, at);
+            (found.replaces, found.list.into_iter().map(|offer| offer.text).collect::<Vec<_>>())
+        };
+        let all = ["frames.inc\"", "lib/print.asm\"", "lamps.bin\""].map(str::to_owned);
+        assert_eq!(offered("own/a.asm", " .include \"", 11), (11..11, all.to_vec()));
+        assert_eq!(
+            offered("own/a.asm", "x: .embed \"l\" ; it", 12),
+            (11..12, vec!["lamps.bin".into(), "lib/print.asm".into()])
+        );
+        assert_eq!(offered("own/lib/print.asm", " .include \"p", 12).1, [""; 0], "not itself");
+        for line in ["; .include \"l", " .asciz \"l", " .include \"a.inc\", \"l"] {
+            assert_eq!(offered("own/a.asm", line, line.len()).1, [""; 0], "{line}");
+        }
     }
 
     #[test]

@@ -86,8 +86,8 @@ pub(crate) fn other_directive(word: &str) -> Option<&'static OtherDirective> {
 
 /// Words for instructions, and what does that here.
 const INSTRUCTIONS: &[(&[&str], &str)] = &[
-    (&["je", "beq"], "jeq"),
-    (&["bne", "jneq"], "jne"),
+    (&["je", "beq", "breq"], "jeq"),
+    (&["bne", "jneq", "brne"], "jne"),
     (&["jl", "jlts", "blt"], "jlt"),
     (&["jg", "jgts", "bgt"], "jgt"),
     (&["jgeq", "bge"], "jge"),
@@ -98,13 +98,13 @@ const INSTRUCTIONS: &[(&[&str], &str)] = &[
     (&["jbe", "bleu"], "jleu"),
     (&["bz", "brz"], "jz"),
     (&["bnz", "brnz"], "jnz"),
-    (&["bra", "b", "jump", "goto"], "jmp"),
-    (&["jsr", "bl", "jal"], "call"),
+    (&["bra", "b", "j", "jr", "jump", "goto", "rjmp"], "jmp"),
+    (&["jsr", "bsr", "bl", "jal", "jalr", "rcall"], "call"),
     (&["rts", "return"], "ret"),
     (&["rti", "iret"], "reti"),
     (&["hlt", "stop", "end"], "halt"),
-    (&["loop"], "djnz"),
-    (&["int", "syscall", "trap"], "sys"),
+    (&["loop", "dbra", "dbf"], "djnz"),
+    (&["int", "syscall", "trap", "ecall", "svc", "swi"], "sys"),
     (&["ld", "lw", "lh", "load", "ldr", "lda"], "ldw"),
     (&["lbu", "loadb"], "ldb"),
     (&["lb"], "ldsb"),
@@ -114,18 +114,22 @@ const INSTRUCTIONS: &[(&[&str], &str)] = &[
     (&["addi"], "add"),
     (&["subi"], "sub"),
     (&["sbb"], "sbc"),
-    (&["cmpi", "compare", "cp"], "cmp"),
+    (&["cmpi", "cpi", "compare", "cp"], "cmp"),
     (&["andi"], "and"),
     (&["ori"], "or"),
     (&["xori", "eor"], "xor"),
     (&["test", "bit"], "tst"),
-    (&["sll", "lsl", "sal", "asl"], "shl"),
-    (&["srl", "lsr"], "shr"),
-    (&["sra", "sar"], "asr"),
+    (&["sll", "lsl", "sal", "asl", "slli"], "shl"),
+    (&["srl", "lsr", "srli"], "shr"),
+    (&["sra", "sar", "srai"], "asr"),
     (&["imul", "mult"], "mul"),
     (&["divu", "udiv"], "div"),
     (&["idiv", "sdiv"], "divs"),
     (&["rem"], "mod"),
+    (&["jo"], "jv"),
+    (&["js"], "jn"),
+    (&["rcl"], "rlc"),
+    (&["rcr"], "rrc"),
     (&["inv"], "not"),
     (&["xchg"], "swap"),
     (&["sext"], "extb"),
@@ -176,6 +180,13 @@ pub(crate) fn reads_as_register(name: &str) -> bool {
             | "bl"
             | "cl"
             | "dl"
+            | "ah"
+            | "bh"
+            | "ch"
+            | "dh"
+            | "hl"
+            | "bc"
+            | "de"
             | "si"
             | "di"
             | "bp"

@@ -2,7 +2,7 @@
 
 use crate::codes;
 use crate::encode::{Encoder, TOP};
-use crate::expr::Value;
+use crate::expr::{Expr, Step, Value};
 use crate::link::Placed;
 use crate::link::{Program, UnitIndex};
 use crate::problems::{diagnostic, unplaced, without_value};
@@ -247,6 +247,24 @@ fn is_code(image: &Image, at: Addr) -> bool {
     image.line_at(at).is_some_and(|line| line.kind == LineKind::Code)
 }
 
+/// What the constants and sizes in an expression are, in words; the first few of them.
+fn values_in(program: &Program<'_>, unit: usize, expr: Expr) -> String {
+    const SHOWN: usize = 3;
+    let mut words: Vec<String> = Vec::new();
+    for step in program.units[unit].steps(expr) {
+        let Step::Symbol(id) = step else { continue };
+        let Some(value) = program.value_of(unit, *id) else { continue };
+        let (of, meant) = program.meaning(unit, *id);
+        let is_label = matches!(program.units[of].name(meant).definition, Definition::Label { .. });
+        let value = if is_label { format!("{:04X}", value.offset) } else { value.offset.to_string() };
+        let words_of_it = format!("`{}` is {value}", program.units[unit].spelling(*id));
+        if !words.contains(&words_of_it) && words.len() < SHOWN {
+            words.push(words_of_it);
+        }
+    }
+    words.join(", ")
+}
+
 /// What `.assert` claims. One that cannot be looked at is a problem too: nobody would know that it was not.
 pub(crate) fn claims(program: &mut Program<'_>) {
     for index in 0..program.units.len() {
@@ -258,7 +276,8 @@ pub(crate) fn claims(program: &mut Program<'_>) {
             let found = match value.map(Value::as_number) {
                 Ok(Some(0)) => {
                     let text = claim.text.clone().unwrap_or_else(|| "what is asserted here does not hold".to_owned());
-                    Some(diagnostic(codes::OWN_ASSERT, claim.expr.span, text))
+                    let found = diagnostic(codes::OWN_ASSERT, claim.expr.span, text);
+                    Some(found.with_label(values_in(program, index, claim.expr)))
                 }
                 Ok(Some(_)) => None,
                 Ok(None) => Some(unplaced(claim.expr.span)),

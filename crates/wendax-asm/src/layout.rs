@@ -128,7 +128,7 @@ fn report_own_sizes(program: &mut Program<'_>, constants: &[Constant]) {
     for (index, unit) in program.units.iter().enumerate() {
         for (number, section) in (0..).map(SectionId).zip(&unit.sections) {
             for (at, statement) in section.statements.iter().enumerate() {
-                let What::Space { count, .. } = statement.what else { continue };
+                let (What::Space { count, .. } | What::Org(count)) = statement.what else { continue };
                 let names = unit.steps(count).iter().any(|step| matches!(step, crate::expr::Step::Symbol(_)));
                 if names && sized.len() < MOST {
                     sized.push((index, number, at, count, statement.span));
@@ -140,8 +140,13 @@ fn report_own_sizes(program: &mut Program<'_>, constants: &[Constant]) {
         let here = program.placed[index][number.0 as usize][at].at;
         let Ok(now) = program.evaluate(index, count, here) else { continue };
         let saved = program.values.clone();
+        // What the next `.org` places is not moved by this.
+        let statements = &program.units[index].sections[number.0 as usize].statements;
+        let placed = statements.iter().skip(at + 1).position(|other| matches!(other.what, What::Org(_)));
+        let until = placed.map_or(usize::MAX, |more| at + 1 + more);
         for (value, name) in program.values[index].iter_mut().zip(&program.units[index].names) {
-            let is_behind = matches!(name.definition, Definition::Label { section, statement } if section == number && statement as usize > at);
+            let is_behind = matches!(name.definition, Definition::Label { section, statement }
+                if section == number && (at + 1..=until).contains(&(statement as usize)));
             if let Some(value) = value.as_mut().filter(|_| is_behind) {
                 value.offset += 2;
             }
@@ -150,7 +155,11 @@ fn report_own_sizes(program: &mut Program<'_>, constants: &[Constant]) {
         let then = program.evaluate(index, count, here);
         program.values = saved;
         if then != Ok(now) {
-            let found = diagnostic(codes::UNSETTLED, span, "this size depends on what comes behind it, which it moves");
+            let found = diagnostic(
+                codes::UNSETTLED,
+                span,
+                "this size or place depends on what comes behind it, which it moves",
+            );
             program.report(index, found.with_expected("numbers, constants, and labels that stand before it"));
         }
     }
@@ -230,9 +239,10 @@ fn report_constants(program: &mut Program<'_>, constants: &[Constant]) {
                 Some(Look::OnTheWay) => {
                     let circle = way.iter().map(|(constant, _)| *constant).skip_while(|known| *known != next);
                     // The others of the circle have the same cause.
-                    if let Some(first) = circle.min_by_key(|&(unit, id)| (unit, id.0)) {
-                        report_circle(program, first);
-                    }
+                    let mut circle: Vec<Constant> = circle.collect();
+                    let first = (0..circle.len()).min_by_key(|&at| (circle[at].0, circle[at].1.0));
+                    circle.rotate_left(first.unwrap_or(0));
+                    report_circle(program, &circle);
                 }
                 None if open(program, next) => {
                     looks.insert(next, Look::OnTheWay);
@@ -261,10 +271,19 @@ enum Look {
     Done,
 }
 
-fn report_circle(program: &mut Program<'_>, (unit, id): Constant) {
-    let span = program.units[unit].name(id).span;
-    let found = diagnostic(codes::SELF_DEFINED, span, "this constant depends on itself");
-    program.report(unit, found.with_expected("a value made of numbers, labels and constants that have one"));
+/// Constants each of which is made of the next, and the last of the first.
+fn report_circle(program: &mut Program<'_>, circle: &[Constant]) {
+    /// So many of a long way round are shown.
+    const SHOWN: usize = 4;
+    let Some(&(unit, first)) = circle.first() else { return };
+    let name = |(unit, id): Constant| (program.units[unit].name(id).span, program.units[unit].spelling(id));
+    let found = diagnostic(codes::SELF_DEFINED, name((unit, first)).0, "this constant depends on itself");
+    let mut found = found.with_expected("a value made of numbers, labels and constants that have one");
+    for (at, &constant) in circle.iter().enumerate().skip(1).take(SHOWN) {
+        let next = circle.get(at + 1).unwrap_or(&circle[0]);
+        found = found.with_other(name(constant).0, format!("by way of this, which is made of `{}`", name(*next).1));
+    }
+    program.report(unit, found);
 }
 
 /// The constants a constant is made of.

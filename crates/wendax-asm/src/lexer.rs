@@ -558,6 +558,10 @@ fn read_number(word: &str) -> Result<i64, NumberError> {
     let mut value: i64 = 0;
     let mut any = false;
     let mut large = false;
+    // It stands between digits: behind the last one, another may be missing.
+    if digits.ends_with('_') {
+        return Err(NumberError::Digits(name));
+    }
     for c in digits.chars().filter(|&c| c != '_') {
         let digit = c.to_digit(base).ok_or(NumberError::Digits(name))?;
         any = true;

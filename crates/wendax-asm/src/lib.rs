@@ -71,6 +71,8 @@ pub struct Assembly {
     pub meant: Vec<Meant>,
     /// All texts it speaks of.
     pub sources: Sources,
+    /// Files that its sources could name, beside the one and the other.
+    pub(crate) around: Vec<Arc<[String]>>,
     /// What each source was parsed to.
     pub(crate) units: Vec<Arc<Unit>>,
 }

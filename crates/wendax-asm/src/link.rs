@@ -198,7 +198,9 @@ impl<'a> Program<'a> {
             let found = found.with_other(hidden, format!("{file} defines it, but keeps it to itself"));
             return found.with_change(Grade::Guess, title, vec![edit]);
         }
-        if let Some(near) = nearest(name, globals.keys().copied()) {
+        // An object cannot be mended.
+        let is_text = !sources.file(place.file).is_stand_in();
+        if let Some(near) = nearest(name, globals.keys().copied()).filter(|_| is_text) {
             return found.with_guess(format!("did you mean `{near}`?"), place, near);
         }
         found.with_expected(format!("`.global {name}` in the file that defines it, among the sources or libraries"))

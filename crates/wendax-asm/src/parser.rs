@@ -133,6 +133,8 @@ struct Parser<'a> {
     conditions: Vec<Condition>,
     /// Files being included, each with where.
     includes: Vec<(FileId, Span)>,
+    /// Where files were included, all of them, and whether it was told that this is a second time.
+    included_at: Vec<(FileId, Span, bool)>,
     /// Blocks within blocks.
     nesting: u32,
     /// Nothing further is unfolded: it grew beyond all bounds, which was reported.
@@ -180,6 +182,7 @@ impl<'a> Parser<'a> {
             block,
             conditions: Vec::new(),
             includes: Vec::new(),
+            included_at: Vec::new(),
             nesting: 0,
             is_stopped: false,
             is_partial: false,
@@ -389,6 +392,9 @@ impl<'a> Parser<'a> {
                 && matches!(self.unit.name(known).definition, Definition::Extern)
             {
                 // Saying twice that it is elsewhere is no contradiction.
+                return Some(known);
+            }
+            if first == span && self.is_included_twice(span) {
                 return Some(known);
             }
             let found = diagnostic(codes::TWICE, span, format!("`{name}` is defined a second time"));
@@ -704,8 +710,14 @@ impl<'a> Parser<'a> {
         let whole = span.to(value.span);
         let right = format!(".equ {name}, {}", self.spelling(value.span));
         let found = diagnostic(codes::UNKNOWN_MNEMONIC, whole, format!("a value is given to `{name}` by `.equ`"));
-        self.report(found.with_expected(".equ NAME, value").with_fix(format!("write `{right}`"), whole, right));
-        self.define(span, Scope::Unit, Definition::Constant(value));
+        let found = found.with_expected(".equ NAME, value");
+        if self.plain.contains_key(name) {
+            // It is something else already, and keeps that.
+            self.report(found.with_expected(format!("a name of its own: `{name}` is defined above")));
+        } else {
+            self.report(found.with_fix(format!("write `{right}`"), whole, right));
+            self.define(span, Scope::Unit, Definition::Constant(value));
+        }
         None
     }
 

@@ -46,6 +46,11 @@ impl Problems {
         self.found.truncate(length);
     }
 
+    /// Those from one on, to be told better.
+    pub(crate) fn from_mut(&mut self, first: usize) -> &mut [Diagnostic] {
+        self.found.get_mut(first..).unwrap_or_default()
+    }
+
     /// Keeps those for which `wanted` is true.
     pub(crate) fn retain(&mut self, wanted: impl Fn(&Diagnostic) -> bool) {
         self.found.retain(wanted);

@@ -11,6 +11,8 @@ pub(crate) struct Texts {
     by_path: FxHashMap<String, FileId>,
     /// Where the unfolded text of a unit is kept, by the unit's own file.
     unfolded: FxHashMap<FileId, FileId>,
+    /// What is parsed is a line that is offered, to see what would be told of it: nothing is offered in turn.
+    pub(crate) is_trial: bool,
 }
 
 /// What one unit was made from.

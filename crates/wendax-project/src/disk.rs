@@ -11,6 +11,9 @@ use wendax_source::{FileError, Files};
 /// Larger files are no part of a program for 64 KiB.
 const LARGEST: u64 = 1 << 28;
 
+/// So many files are told of that lie around a source.
+const MOST_AROUND: usize = 1_000;
+
 /// How a file looked when it was read.
 type Stamp = (u64, Option<SystemTime>);
 
@@ -37,6 +40,8 @@ pub struct DiskFiles {
     reach: RefCell<Option<Vec<PathBuf>>>,
     read: RefCell<BTreeMap<String, Known>>,
     texts: RefCell<BTreeMap<String, Text>>,
+    /// What lies around sources, by the source, with the look that told it.
+    around: RefCell<BTreeMap<String, (u64, Arc<[String]>)>>,
     /// Goes up when the disk is to be looked at again.
     look: u64,
 }
@@ -68,6 +73,7 @@ impl DiskFiles {
     /// Reads a file, or takes what is known of it when it still looks the same.
     fn look_at(&self, path: &str) -> Known {
         let place = self.locate(path);
+        let place = crate::seal::whole(&place).to_owned();
         let failed = |error| Known { look: self.look, stamp: (0, None), read: Err(error) };
         let stamp = match stamp(&place).and_then(|stamp| self.is_within(&place).map(|()| stamp)) {
             Ok(stamp) => stamp,
@@ -100,6 +106,33 @@ impl DiskFiles {
             return Ok(());
         }
         Err(FileError("it lies outside the folders this program may read".to_owned()))
+    }
+
+    /// Adds the files of a folder, by their paths; returns the folders in it. Links, and what is hidden, are left out, and
+    /// what lies outside of where files may be read.
+    fn names_in(&self, folder: &str, found: &mut Vec<String>) -> Vec<String> {
+        let place = self.locate(folder);
+        let place = crate::seal::whole(&place);
+        let mut below = Vec::new();
+        if self.is_within(place).is_err() {
+            return below;
+        }
+        for entry in std::fs::read_dir(place).into_iter().flatten().flatten().take(MOST_AROUND) {
+            let Some(name) = entry.file_name().to_str().map(str::to_owned).filter(|name| !name.starts_with('.')) else {
+                continue;
+            };
+            let path = if folder.is_empty() { name } else { format!("{folder}/{name}") };
+            match entry.file_type() {
+                Ok(kind) if kind.is_file() => found.push(path),
+                Ok(kind) if kind.is_dir() => below.push(path),
+                _ => {}
+            }
+            if found.len() >= MOST_AROUND {
+                break;
+            }
+        }
+        below.sort_unstable();
+        below
     }
 
     /// Where a path leads.
@@ -145,6 +178,23 @@ impl Files for DiskFiles {
             fresh
         });
         known.read
+    }
+
+    fn around(&self, source: &str) -> Arc<[String]> {
+        let folder = source.rsplit_once('/').map_or("", |(folder, _)| folder);
+        if let Some((_, found)) = self.around.borrow().get(folder).filter(|(look, _)| *look == self.look) {
+            return Arc::clone(found);
+        }
+        let mut found = Vec::new();
+        let below = self.names_in(folder, &mut found);
+        for folder in below {
+            self.names_in(&folder, &mut found);
+        }
+        found.sort_unstable();
+        found.truncate(MOST_AROUND);
+        let found: Arc<[String]> = found.into();
+        self.around.borrow_mut().insert(folder.to_owned(), (self.look, Arc::clone(&found)));
+        found
     }
 
     fn reach_only(&self, folders: &[String]) {
@@ -222,6 +272,28 @@ mod tests {
         files.reach_only(&["../out".to_owned()]);
         assert!(files.bytes("../out/a.inc").is_ok() && files.bytes("link.inc").is_ok());
         assert!(DiskFiles::new("").bytes("/dev/null").unwrap_err().0.contains("device"));
+    }
+
+    #[test]
+    fn what_lies_around_a_source_is_told_as_its_texts_name_it() {
+        let folder = tempfile::tempdir().unwrap();
+        for path in
+            ["own/a.asm", "own/frames.inc", "own/lib/print.asm", "own/lib/deep/x.inc", "own/.hidden", "out/y.inc"]
+        {
+            let place = folder.path().join(path);
+            std::fs::create_dir_all(place.parent().unwrap()).unwrap();
+            std::fs::write(place, "").unwrap();
+        }
+        std::os::unix::fs::symlink(folder.path().join("out"), folder.path().join("own/link")).unwrap();
+        let mut files = DiskFiles::new(folder.path());
+        assert_eq!(*files.around("own/a.asm"), ["own/a.asm", "own/frames.inc", "own/lib/print.asm"]);
+        std::fs::write(folder.path().join("own/new.inc"), "").unwrap();
+        assert_eq!(files.around("own/a.asm").len(), 3, "the disk is looked at when something happened");
+        files.look_again();
+        assert_eq!(files.around("own/a.asm").len(), 4);
+        let sealed = DiskFiles::new(folder.path().join("own")).sealed();
+        assert_eq!(sealed.around("../out/y.inc").len(), 0);
+        assert_eq!(sealed.around("a.asm").len(), 4);
     }
 
     #[test]

@@ -226,6 +226,11 @@ pub trait Files {
     fn text(&self, path: &str) -> Result<Arc<str>, FileError>;
     /// The bytes of a file.
     fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError>;
+    /// Files that a source could mean: those beside it, and in folders beside it, as paths like its own; a bounded number
+    /// of them, in order.
+    fn around(&self, _source: &str) -> Arc<[String]> {
+        Arc::default()
+    }
     /// From now on only what lies in these folders can be had, paths of folders counted like those of files. Files that
     /// are kept in memory lie nowhere.
     fn reach_only(&self, _folders: &[String]) {}
@@ -282,6 +287,11 @@ impl Files for MemoryFiles {
         }
     }
 
+    fn around(&self, source: &str) -> Arc<[String]> {
+        let is_other = |path: &&String| path.as_str() != source && path_to(source, path).is_some();
+        self.files.keys().filter(is_other).cloned().collect()
+    }
+
     fn bytes(&self, path: &str) -> Result<Arc<[u8]>, FileError> {
         Ok(match self.files.get(path).ok_or_else(missing)? {
             MemoryFile::Text(text) => Arc::clone(text).into(),
@@ -321,6 +331,14 @@ pub fn path_from(from: &str, named: &str) -> String {
         }
     }
     format!("{}{}", if absolute { "/" } else { "" }, parts.join("/"))
+}
+
+/// The text by which a file named `from` means the file at `path`, when that lies in the same folder or below it.
+pub fn path_to<'a>(from: &str, path: &'a str) -> Option<&'a str> {
+    match from.rsplit_once('/') {
+        Some((folder, _)) => path.strip_prefix(folder)?.strip_prefix('/'),
+        None => (!path.starts_with('/')).then_some(path),
+    }
 }
 
 fn split(path: &str) -> Vec<&str> {

@@ -12,7 +12,7 @@ mod signs;
 mod spelling;
 
 pub use diagnostic::{Code, Diagnostic, Edit, Fix, Grade, Label, Severity, apply_edits};
-pub use files::{FileError, FileId, Files, LineCol, MemoryFiles, SourceFile, Sources, Span, path_from};
+pub use files::{FileError, FileId, Files, LineCol, MemoryFiles, SourceFile, Sources, Span, path_from, path_to};
 pub use render::{Style, count_line, mended_line, render, render_all};
 pub use signs::{is_hidden, shown, shown_line, shown_sign};
 pub use spelling::nearest;

@@ -39,7 +39,9 @@ pub fn render(sources: &Sources, diagnostic: &Diagnostic, style: Style) -> Strin
         Severity::Warning => "33",
         Severity::Hint => "36",
     };
-    let head = format!("{}:{}:{}", shown_line(sources.file(span.file).name()), place.line, place.column);
+    let file = sources.file(span.file);
+    let name = shown_line(file.name());
+    let head = if file.is_stand_in() { name.into_owned() } else { format!("{name}:{}:{}", place.line, place.column) };
     let word = format!("{} {}", diagnostic.severity.word(), diagnostic.code);
     line(
         &mut out,
@@ -114,6 +116,9 @@ fn line(out: &mut String, text: &str) {
 
 fn show_place(out: &mut String, sources: &Sources, label: &Label, colour: &str, style: Style) {
     let file = sources.file(label.span.file);
+    if file.is_stand_in() {
+        return;
+    }
     let place = file.place(label.span.start);
     let text: Vec<char> = file.line(place.line).chars().map(printable).collect();
     let at = place.column as usize - 1;

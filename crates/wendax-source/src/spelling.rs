@@ -5,7 +5,8 @@
 /// or two neighbours exchanged. Of equally close ones the first wins, so pass them in a fixed order.
 pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let wanted: Vec<char> = name.to_lowercase().chars().collect();
-    let limit = wanted.len().div_ceil(3).min(3);
+    // Any other letter is nearly a letter: of one alone only the case may differ.
+    let limit = if wanted.len() < 2 { 0 } else { wanted.len().div_ceil(3).min(3) };
     let mut best: Option<(usize, &str)> = None;
     for candidate in candidates {
         if candidate.len().abs_diff(name.len()) > 3 * limit.max(1) || candidate == name {
@@ -50,6 +51,7 @@ mod tests {
         assert_eq!(nearest("put_txet", names), Some("put_text"));
         assert_eq!(nearest("lamp", names), None);
         assert_eq!(nearest("", names), None);
+        assert_eq!((nearest("g", ["f"]), nearest("g", ["G"])), (None, Some("G")));
     }
 
     #[test]

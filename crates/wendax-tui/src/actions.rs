@@ -99,6 +99,12 @@ pub enum Edit {
     SelectUp,
     SelectDown,
     SelectAll,
+    StretchLeft,
+    StretchRight,
+    StretchUp,
+    StretchDown,
+    /// What is selected is a rectangle, or no longer.
+    Rectangle,
     NewLine,
     Tab,
     TabBack,
@@ -278,7 +284,8 @@ impl Edit {
             Self::Left | Self::Right | Self::WordLeft | Self::WordRight | Self::Home | Self::End => false,
             Self::SelectLeft | Self::SelectRight | Self::SelectWordLeft | Self::SelectWordRight => false,
             Self::SelectHome | Self::SelectEnd | Self::SelectUp | Self::SelectDown | Self::SelectAll => false,
-            Self::Copy | Self::Bracket => false,
+            Self::StretchLeft | Self::StretchRight | Self::StretchUp | Self::StretchDown => false,
+            Self::Copy | Self::Bracket | Self::Rectangle => false,
         }
     }
 }

@@ -188,6 +188,12 @@ const TABLE: &[Binding] = commands! {
     [Write Field Console] "Shift-End" => Edit::SelectEnd, "Select to the end of the line";
     [Write] "Shift-Up" => Edit::SelectUp, "Select a line up";
     [Write] "Shift-Down" => Edit::SelectDown, "Select a line down";
+    [Write] "Alt-Shift-Left" => Edit::StretchLeft, "Select a rectangle of columns: a cell to the left";
+    [Write] "Alt-Shift-Right" => Edit::StretchRight, "Select a rectangle of columns: a cell to the right";
+    [Write] "Alt-Shift-Up" => Edit::StretchUp, "Select a rectangle of columns: a line up";
+    [Write] "Alt-Shift-Down" => Edit::StretchDown, "Select a rectangle of columns: a line down";
+    [Write] => Edit::Rectangle, "What is selected is a rectangle of columns, or is lines again; Shift and arrows change it"
+        / "block vertical box";
     [Write Field Console] "Ctrl-A" => Edit::SelectAll, "Select everything" / "mark all";
     [Write] "Enter" => Edit::NewLine, "A new line";
     [Write] "Tab" => Edit::Tab, "On to the next column, or the selected lines further in";

@@ -163,7 +163,9 @@ pub(crate) fn event_of(shown: &str) -> Option<KeyEvent> {
         return Some(KeyEvent::new(KeyCode::BackTab, KeyModifiers::NONE));
     }
     let (mut modifiers, mut rest) = (KeyModifiers::NONE, shown);
-    for (name, modifier) in [("Ctrl-", KeyModifiers::CONTROL), ("Shift-", KeyModifiers::SHIFT)] {
+    for (name, modifier) in
+        [("Ctrl-", KeyModifiers::CONTROL), ("Alt-", KeyModifiers::ALT), ("Shift-", KeyModifiers::SHIFT)]
+    {
         if let Some(key) = rest.strip_prefix(name).filter(|key| !key.is_empty()) {
             (modifiers, rest) = (modifiers | modifier, key);
         }

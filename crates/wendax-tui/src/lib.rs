@@ -33,6 +33,7 @@ mod message;
 mod pane_id;
 mod panes;
 mod parts;
+mod pattern;
 mod picture;
 mod preferences;
 mod screen;

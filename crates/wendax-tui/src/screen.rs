@@ -4,6 +4,7 @@ use crate::actions::{Action, Ask};
 use crate::kept::Kept;
 use crate::pane_id::{PaneId, PaneStates};
 use crate::parts::field::Field;
+use crate::pattern::Meant;
 use crate::preferences::Preferences;
 use crate::sheet::Sheet;
 use crate::theme::Theme;
@@ -108,8 +109,8 @@ pub(crate) struct Offering {
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(crate) struct Search {
     pub(crate) text: String,
-    /// Whole words only.
-    pub(crate) is_whole: bool,
+    /// How it is meant.
+    pub(crate) meant: Meant,
     /// What comes in its place.
     pub(crate) replacement: String,
 }

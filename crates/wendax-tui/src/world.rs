@@ -45,6 +45,14 @@ pub(crate) enum Origin {
 /// Steps done between two looks at the keys: some milliseconds.
 const SLICE: u64 = 150_000;
 
+/// What was copied or cut last.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Clipping {
+    pub(crate) text: String,
+    /// It was a rectangle of columns, and is put in as one.
+    pub(crate) is_rectangle: bool,
+}
+
 /// All that is true of the program that is open.
 #[derive(Debug, Clone)]
 pub(crate) struct World {
@@ -75,7 +83,7 @@ pub(crate) struct World {
     /// has there. They are asked about one after the other.
     pub(crate) conflicts: Vec<(String, String)>,
     /// Text taken out or copied last.
-    pub(crate) clipboard: String,
+    pub(crate) clipboard: Clipping,
     pub(crate) given: Given,
 }
 
@@ -119,7 +127,7 @@ impl World {
             drawing: None,
             saving: None,
             conflicts: Vec::new(),
-            clipboard: String::new(),
+            clipboard: Clipping::default(),
             given: Given::default(),
         }
     }

@@ -5,7 +5,7 @@ use super::block::Block;
 use crate::codes;
 use crate::problems::diagnostic;
 use crate::unit::What;
-use wendax_source::{Span, path_from};
+use wendax_source::{Diagnostic, Span, nearest, path_from, path_to};
 
 /// No embedded file is larger than memory, nor are all of them together much more.
 const LARGEST: usize = 0x1_0000;
@@ -15,29 +15,52 @@ const MOST_INCLUDED: usize = 1 << 23;
 const EACH: usize = 128;
 
 impl Parser<'_> {
-    /// The path a text of this line names.
-    fn path(&mut self, form: &str) -> Option<(String, Span)> {
+    /// The path a text of this line names, with that text.
+    fn path(&mut self, form: &str) -> Option<(String, String, Span)> {
         let (named, span) = self.text(form)?;
         if named.is_empty() {
             let found = diagnostic(codes::FILE, span, "an empty text names no file");
             self.report(found.with_expected(form));
             return None;
         }
-        // What a macro names is looked for beside the file the macro was called from.
+        Some((path_from(self.naming_file(), &named), named, span))
+    }
+
+    /// The file beside which paths are looked for: what a macro names, beside the file the macro was called from.
+    fn naming_file(&self) -> &str {
         let from = self.site.map_or(self.block.file, |(span, _)| span.file);
-        Some((path_from(self.texts.sources.file(from).name(), &named), span))
+        self.texts.sources.file(from).name()
+    }
+
+    /// What is said of a file that cannot be had, with the name of the one that may be meant: one that is spelled nearly
+    /// so, or is called so in another folder.
+    fn with_near_file(&self, found: Diagnostic, span: Span, named: &str) -> Diagnostic {
+        let from = self.naming_file();
+        let around = self.files.around(from);
+        let names: Vec<&str> =
+            around.iter().filter(|path| *path != from).filter_map(|path| path_to(from, path)).collect();
+        let last = |path: &str| path.rsplit('/').next().map(str::to_lowercase);
+        let stem = |path: &str| path.rsplit_once('.').map_or(path, |(stem, _)| stem).chars().count();
+        // Of names of a letter or two everything is spelled nearly so.
+        let near = nearest(named, names.iter().copied().filter(|name| stem(name).min(stem(named)) > 2));
+        let near = near.or_else(|| names.iter().copied().find(|path| *path != named && last(path) == last(named)));
+        match near.filter(|near| !near.contains(['"', '\\', '\n'])) {
+            Some(near) => found.with_guess(format!("did you mean `{near}`?"), span, format!("\"{near}\"")),
+            None => found,
+        }
     }
 
     pub(super) fn include(&mut self, form: &str) -> Option<()> {
-        let (path, span) = self.path(form)?;
+        let (path, named, span) = self.path(form)?;
         let read = self.texts.read(&path, self.files);
         let (file, text) = match read {
             Ok(read) => read,
             Err(error) => {
                 self.used.is_missing = true;
                 self.is_partial = true;
-                let found = diagnostic(codes::FILE, span, format!("`{path}` cannot be included: {}", error.0));
-                self.report(found.with_expected("a path from the folder of this file, such as \"lib/frames.inc\""));
+                let found = diagnostic(codes::FILE, span, format!("`{named}` cannot be included: {}", error.0));
+                let found = found.with_expected("a path from the folder of this file, such as \"lib/frames.inc\"");
+                self.report(self.with_near_file(found, span, &named));
                 return None;
             }
         };
@@ -71,6 +94,7 @@ impl Parser<'_> {
         // What is left over on the line is told before its tokens give way to those of the file.
         self.end_of_line();
         self.includes.push((file, span));
+        self.included_at.push((file, span, false));
         let site = self.site.take();
         let tokens = std::mem::take(&mut self.tokens);
         self.read(Block { file, base: 0, text, expansion: None });
@@ -81,8 +105,27 @@ impl Parser<'_> {
         Some(())
     }
 
+    /// A name that is defined at the same place for the second time: its file is included twice, which is told once of each
+    /// including line.
+    pub(super) fn is_included_twice(&mut self, place: Span) -> bool {
+        let mut times = self.included_at.iter_mut().filter(|(file, ..)| *file == place.file);
+        let (Some((_, first, _)), Some((_, again, is_told))) = (times.next(), times.next_back()) else { return false };
+        if !std::mem::replace(is_told, true) {
+            let (first, again) = (*first, *again);
+            let name = self.texts.sources.file(place.file).name();
+            let what = self.texts.sources.text_of(place);
+            let message = format!("`{name}` is included a second time, and defines `{what}` again");
+            let found =
+                diagnostic(codes::TWICE, again, message).with_label("again here").with_other(first, "first here");
+            self.report(
+                found.with_expected("each file that defines something included once, where it is needed first"),
+            );
+        }
+        true
+    }
+
     pub(super) fn embed(&mut self, form: &str, span: Span) -> Option<()> {
-        let (path, place) = self.path(form)?;
+        let (path, named, place) = self.path(form)?;
         let mut limits = [None, None];
         for limit in &mut limits {
             if !self.comma_or_end()? {
@@ -94,8 +137,9 @@ impl Parser<'_> {
             Ok(bytes) => bytes,
             Err(error) => {
                 self.used.is_missing = true;
-                let found = diagnostic(codes::FILE, place, format!("`{path}` cannot be embedded: {}", error.0));
-                self.report(found.with_expected("a path from the folder of this file, such as \"lamps.bin\""));
+                let found = diagnostic(codes::FILE, place, format!("`{named}` cannot be embedded: {}", error.0));
+                let found = found.with_expected("a path from the folder of this file, such as \"lamps.bin\"");
+                self.report(self.with_near_file(found, place, &named));
                 return None;
             }
         };

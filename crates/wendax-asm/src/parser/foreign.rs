@@ -5,12 +5,15 @@
 
 use super::Parser;
 use crate::codes::{self, CodeInfo};
+use crate::dialect::other_instruction;
 use crate::directives::directive;
 use crate::expr::Step;
 use crate::lexer::comment_start;
 use crate::mnemonics::{mnemonic, register};
 use crate::problems::diagnostic;
-use wendax_source::{Diagnostic, Edit, Grade, Span};
+use crate::texts::Texts;
+use wendax_isa::w16::call_by_name;
+use wendax_source::{Diagnostic, Edit, Grade, MemoryFiles, Severity, Sources, Span};
 
 /// What is told of a line: where in it, in words, what is right, and what can be put in its place.
 struct Told {
@@ -69,6 +72,13 @@ impl<'l> Line<'l> {
         let length = text[from..to].find([' ', '\t', ',']).unwrap_or(to - from);
         let operands = from + length + (text[from + length..to].len() - text[from + length..to].trim_start().len());
         Some(Self { text, from, to, word: text[from..from + length].to_ascii_lowercase(), operands })
+    }
+
+    /// The label right before the statement, and where it begins.
+    fn label(&self) -> Option<(usize, &'l str)> {
+        let before = self.text[..self.from].trim_end().strip_suffix(':')?;
+        let name = before.rsplit([':', ' ', '\t']).next().filter(|name| is_name(name))?;
+        Some((before.len() - name.len(), name))
     }
 
     /// The first word as it is written.
@@ -133,10 +143,14 @@ impl Parser<'_> {
         if self.block.text.len() < end || first.is_none_or(|first| is_own.iter().any(|info| info.code == first)) {
             return;
         }
+        if self.texts.is_trial {
+            return;
+        }
         let Some(line) = Line::of(text).filter(|line| !self.macros.contains_key(&text[line.first()])) else { return };
         let Some(told) = self.homoglyph(&line).or_else(|| self.of_a_macro(&line)).or_else(|| self.elsewhere(&line))
         else {
-            return;
+            self.one_cause(start + line.from, problems);
+            return self.only_what_leads_on(start, end, problems);
         };
         let span = |range: std::ops::Range<usize>| self.place(start + range.start..start + range.end);
         let mut found = diagnostic(told.info, span(told.range), told.message);
@@ -166,6 +180,68 @@ impl Parser<'_> {
         // Names of a line that is wrong anyhow are not looked up: one cause gives one problem.
         self.unit.steps[steps..].fill(Step::Unknown);
         self.report(found);
+    }
+
+    /// When the first word of a line is none of the language, what stands behind it is wrong for that reason.
+    fn one_cause(&mut self, from: usize, problems: usize) {
+        let start = self.place(from..from).start;
+        let told = self.unit.problems.from_mut(problems);
+        let is_word = |found: &Diagnostic| {
+            let is_unknown = [codes::UNKNOWN_MNEMONIC.code, codes::UNKNOWN_DIRECTIVE.code].contains(&found.code);
+            let is_certain = found.fix.as_ref().is_some_and(|fix| fix.grade == Grade::Certain);
+            is_unknown && !is_certain && found.primary.span.start == start
+        };
+        if let Some(at) = told.iter().position(is_word) {
+            told.swap(0, at);
+            self.unit.problems.truncate(problems + 1);
+        }
+    }
+
+    /// Of what is offered for a line, what leads to another line that cannot be read is taken away: what would be right is
+    /// said instead.
+    fn only_what_leads_on(&mut self, start: usize, end: usize, problems: usize) {
+        let base = self.place(start..start).start;
+        let text = &self.block.text[start..end];
+        let (file, length) = (self.block.file, self.unit.problems.list().len());
+        for at in problems..length {
+            let found = &self.unit.problems.list()[at];
+            let Some(fix) = &found.fix else { continue };
+            // Of several certain mistakes each one alone leads to a line with the others.
+            if fix.grade == Grade::Certain && length > problems + 1 {
+                continue;
+            }
+            let is_here = |edit: &Edit| {
+                edit.span.file == file && edit.span.start >= base && (edit.span.end - base) as usize <= text.len()
+            };
+            if !fix.edits.iter().all(is_here) {
+                continue;
+            }
+            let mut edits: Vec<&Edit> = fix.edits.iter().collect();
+            edits.sort_by_key(|edit| std::cmp::Reverse(edit.span.start));
+            let mut mended = text.to_owned();
+            for edit in edits {
+                mended.replace_range((edit.span.start - base) as usize..(edit.span.end - base) as usize, &edit.text);
+            }
+            let is_known = Line::of(&mended).is_some_and(|line| self.macros.contains_key(&mended[line.first()]));
+            if is_known || can_be_read(&mended, fix.grade == Grade::Certain) {
+                continue;
+            }
+            let word = Line::of(&mended).map(|line| line.word.clone()).unwrap_or_default();
+            let found = &mut self.unit.problems.from_mut(at)[0];
+            found.fix = None;
+            if !found.expected.is_empty() {
+                continue;
+            }
+            // A word that people know from elsewhere leads to the forms it has here; one that is only spelled alike does not.
+            let is_unknown = found.code == codes::UNKNOWN_MNEMONIC.code;
+            let is_meant = Line::of(text)
+                .is_some_and(|line| other_instruction(&line.word).is_some_and(|ours| ours == word) || !is_unknown);
+            found.expected = match (mnemonic(&word), directive(&word)) {
+                (Some(known), _) if is_meant => known.forms(),
+                (_, Some(info)) => vec![info.form.to_owned()],
+                _ => vec!["an instruction of the table, such as mov, add, ldw, stw, cmp, jz, call".to_owned()],
+            };
+        }
     }
 
     /// A letter of another script that only looks like one of the language's words.
@@ -222,17 +298,28 @@ impl Parser<'_> {
     }
 
     fn elsewhere(&self, line: &Line<'_>) -> Option<Told> {
-        let Line { text, word, .. } = line;
-        let rest = line.rest();
+        let (text, rest) = (line.text, line.rest());
         let parts = line.parts();
         statement(line, rest, &parts)
+            .or_else(|| conditional(line))
+            .or_else(|| loads_and_stores(line, &parts))
+            .or_else(|| calls_of_functions(line, rest))
             .or_else(|| sizes(line, rest))
-            .or_else(|| addresses(line, &parts))
-            .or_else(|| three_operands(line, &parts))
-            .or_else(|| marked_registers(line, &parts))
-            .or_else(|| parts.iter().find_map(|(range, part)| value(range, part, word)))
+            .or_else(|| self.operands_elsewhere(line, &parts))
             .or_else(|| self.number_label(line, &parts))
             .or_else(|| left_over(line, text))
+    }
+
+    /// What stands behind a word that is known: of another the word is what is wrong.
+    fn operands_elsewhere(&self, line: &Line<'_>, parts: &[(std::ops::Range<usize>, &str)]) -> Option<Told> {
+        let word = line.word.as_str();
+        if mnemonic(word).is_none() && directive(word).is_none() && other_instruction(word).is_none() {
+            return None;
+        }
+        addresses(line, parts)
+            .or_else(|| three_operands(line, parts))
+            .or_else(|| marked_registers(line, parts))
+            .or_else(|| parts.iter().find_map(|(range, part)| value(range, part, word)))
     }
 
     /// `1:` and `jnz 1b`.
@@ -255,6 +342,20 @@ impl Parser<'_> {
             Told { info: codes::NUMBER, ..Told::new(range.clone(), message) }.fix(range.clone(), format!("@l{number}"))
         })
     }
+}
+
+/// A line has the form of one of the language, whatever its names mean; `by_mending`: or gets it by what is certain.
+fn can_be_read(line: &str, by_mending: bool) -> bool {
+    /// Of these numbers are kinds of problems about form.
+    const LAST: u16 = 19;
+    let (sources, file) = Sources::single("", format!("_:\n{line}\n"));
+    let mut texts = Texts::of(sources);
+    texts.is_trial = true;
+    let (unit, _) = super::parse(&mut texts, file, &MemoryFiles::default());
+    let is_mended =
+        |found: &Diagnostic| by_mending && found.fix.as_ref().is_some_and(|fix| fix.grade == Grade::Certain);
+    let is_fine = |found: &Diagnostic| found.severity != Severity::Problem || found.code.0 > LAST || is_mended(found);
+    unit.problems.list().iter().all(is_fine)
 }
 
 /// Whole statements: sections, conditions, files, places.
@@ -354,6 +455,42 @@ fn statement(line: &Line<'_>, rest: &str, parts: &[(std::ops::Range<usize>, &str
             let told = Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(whole.clone(), "there is no `movsx`") };
             return Some(told.fix(whole, format!("mov {to}, {from}\n        extb {to}")));
         }
+        "push" | "pop" | "stmfd" | "ldmfd" | "stmdb" | "ldmia" | "stmia" | "ldmdb"
+            if mnemonic(&line.word).is_none() && rest.ends_with('}') =>
+        {
+            return no_such(line, "push r4-r6, fp and pop r4-r6, fp take several registers");
+        }
+        ".include" | ".embed" | ".incbin" if !first.starts_with('"') && !first.is_empty() && parts.len() == 1 => {
+            let name = first.trim_matches(['<', '>', '\'']);
+            let is_path = !name.is_empty() && !name.contains(['"', '\\', ' ', '{']);
+            let told = Told::new(parts.first()?.0.clone(), "the name of a file stands between quotes");
+            let range = told.range.clone();
+            return is_path.then(|| told.fix(range, format!("\"{name}\"")));
+        }
+        ".import" | "import" if first.starts_with('"') => {
+            let told = say("a file is included by `.include`".to_owned());
+            return Some(told.fix(whole, format!(".include {first}")));
+        }
+        "equ" | ".equ" | "=" if line.label().is_some() => {
+            let (from, name) = line.label()?;
+            let range = from..line.to;
+            let told = Told {
+                info: codes::UNKNOWN_DIRECTIVE,
+                ..Told::new(range.clone(), "the name of a constant is no label: it stands behind `.equ`")
+            };
+            return Some(told.fix(range, format!(".equ {name}, {}", rest.trim_start_matches(',').trim())));
+        }
+        "call" | "jmp" if first.len() > 2 && first.starts_with(['"', '\'']) && first.ends_with(['"', '\'']) => {
+            let name = first.trim_matches(['"', '\'']);
+            let range = parts.first()?.0.clone();
+            let told = Told::new(range.clone(), "a label is named without quotes");
+            return is_name(name).then(|| told.fix(range, name));
+        }
+        "call" | "jmp" if first.starts_with('*') && !first[1..].trim().is_empty() => {
+            let (range, name) = (parts.first()?.0.clone(), first[1..].trim());
+            let told = Told::new(range.clone(), "what is jumped to is written without `*`");
+            return (is_name(name) || is_register(name)).then(|| told.fix(range, name));
+        }
         "cbw" => return no_such(line, "extb r1 extends the sign of the byte in r1"),
         "stc" => {
             return no_such(
@@ -361,8 +498,63 @@ fn statement(line: &Line<'_>, rest: &str, parts: &[(std::ops::Range<usize>, &str
                 "no instruction sets C alone; `cmp` of two values does, or `push fl`, `pop r4`, `or`, `push r4`, `pop fl`",
             );
         }
+        "clc" | "sec" | "cmc" => {
+            return no_such(line, "no instruction changes C alone; `add`, `sub`, `cmp` and shifts do");
+        }
+        "inx" | "iny" | "dex" | "dey" => return no_such(line, "inc r1, dec r1"),
+        "tax" | "tay" | "txa" | "tya" | "txs" | "tsx" => return no_such(line, "mov r1, r2"),
+        "pusha" | "popa" | "pushad" | "popad" => return no_such(line, "push r0-r11, fp and pop r0-r11, fp"),
+        "enter" => return no_such(line, "push fp, then mov fp, sp, then sub sp, n"),
+        "leave" => return no_such(line, "mov sp, fp, then pop fp"),
+        "cdq" | "cwd" | "cwde" | "cqo" => return no_such(line, "a word is divided by a word: divs d, s"),
+        "lodsb" | "lodsw" | "stosb" | "stosw" | "movsb" | "movsw" | "scasb" | "cmpsb" | "rep" | "repe" | "repne" => {
+            return no_such(line, "a loop: ldb r1, [r2], then inc r2, and djnz with the count");
+        }
+        "retn" | "retf" | "rfe" | "mret" | "sret" | "eret" => {
+            return instead(line, if line.word == "retn" { "ret" } else { "reti" });
+        }
+        "wfi" | "wait" | "sleep" if rest.is_empty() => {
+            return no_such(line, "a loop that asks: the clock and the console have device registers");
+        }
+        "mvn" => return no_such(line, "mov d, s, then not d"),
+        "rsb" => return no_such(line, "neg d, then add d, s"),
+        "lui" | "auipc" => return no_such(line, "mov r1, value takes a whole word"),
+        "lds" | "sts" => return no_such(line, "ldw r1, [0x300] and stw [0x300], r1"),
+        "jcxz" | "jecxz" | "cbz" | "cbnz" => return no_such(line, "tst r1, r1, then jz label or jnz label"),
+        "loopne" | "loope" | "loopz" | "loopnz" => return no_such(line, "a jump such as jeq, then djnz r1, label"),
         "in" | "out" => return no_such(line, "device registers are memory: ldw r1, [0xFF30], stw [0xFF30], r1"),
         _ => {}
+    }
+    // `r1 += 5`, `r1++`.
+    let (register, sign) = line.text[line.whole()].split_at(line.word.find(['+', '-']).unwrap_or(line.word.len()));
+    let sign = sign.trim_start();
+    if is_register(register)
+        && let Some(adds) = sign.chars().next().filter(|c| matches!(c, '+' | '-')).map(|c| c == '+')
+    {
+        let value = sign[1..].trim_start().strip_prefix('=').map(str::trim).filter(|value| !value.is_empty());
+        let right = match (adds, value) {
+            (true, Some(value)) => format!("add {register}, {value}"),
+            (false, Some(value)) => format!("sub {register}, {value}"),
+            (true, None) => format!("inc {register}"),
+            (false, None) => format!("dec {register}"),
+        };
+        let told = Told {
+            info: codes::UNKNOWN_MNEMONIC,
+            ..Told::new(whole.clone(), "a register is changed by an instruction")
+        };
+        return Some(told.fix(whole, right));
+    }
+    // `movl $5, %eax`.
+    if let Some(base) = line.word.strip_suffix(['b', 'w', 'l', 'q']).filter(|base| mnemonic(base).is_some())
+        && mnemonic(&line.word).is_none()
+        && rest.contains('%')
+    {
+        let message = format!(
+            "`{}` is no instruction: sizes have no endings, registers no mark, and the destination comes first",
+            line.word
+        );
+        let told = Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) };
+        return Some(told.right(mnemonic(base)?.forms().join("  ")));
     }
     // `beqz r1, there`.
     if let Some(condition) = line.word.strip_prefix('b').and_then(|word| word.strip_suffix('z'))
@@ -393,6 +585,90 @@ fn no_such(line: &Line<'_>, right: &str) -> Option<Told> {
     Some(Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.right(right))
 }
 
+/// `addne r1, 5`: an instruction with a condition in its word.
+fn conditional(line: &Line<'_>) -> Option<Told> {
+    const CONDITIONS: [(&str, &str); 10] = [
+        ("eq", "jne"),
+        ("ne", "jeq"),
+        ("lt", "jge"),
+        ("ge", "jlt"),
+        ("gt", "jle"),
+        ("le", "jgt"),
+        ("mi", "jge"),
+        ("pl", "jlt"),
+        ("cs", "jnc"),
+        ("cc", "jc"),
+    ];
+    if mnemonic(&line.word).is_some() || line.word.starts_with(['j', 'b']) || other_instruction(&line.word).is_some() {
+        return None;
+    }
+    let (condition, jump) = CONDITIONS.iter().find(|(ending, _)| line.word.ends_with(ending))?;
+    let base = line.word.strip_suffix(condition)?;
+    let ours = mnemonic(base).map(|known| known.name).or_else(|| other_instruction(base))?;
+    let message = format!("`{}` is no instruction: only jumps ask for flags", line.word);
+    let told = Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) };
+    Some(told.right(format!("{jump} @past, then {ours}, then @past:")))
+}
+
+/// Loads and stores by other words, with the destination first in both, or with what is no address.
+fn loads_and_stores(line: &Line<'_>, parts: &[(std::ops::Range<usize>, &str)]) -> Option<Told> {
+    if mnemonic(&line.word).is_some() {
+        return None;
+    }
+    let bytes = line.word.ends_with('b') && line.word.len() > 2;
+    let word = if bytes { line.word.trim_end_matches('b') } else { &line.word };
+    let ours = other_instruction(&line.word).or_else(|| other_instruction(word))?;
+    let [(_, one), (_, other)] = parts else { return None };
+    let message = format!("`{}` is no instruction", line.word);
+    let told = Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.whole(), message) };
+    let is_address = |part: &str| part.starts_with('[') && part.ends_with(']');
+    match ours {
+        "stw" | "stb" if is_register(one) && is_address(other) && !other.contains(',') => {
+            let ours = if bytes { "stb" } else { ours };
+            let told =
+                Told { message: format!("{}: here it is `{ours}`, with the address first", told.message), ..told };
+            Some(told.fix(line.whole(), format!("{ours} {other}, {one}")))
+        }
+        "ldw" | "ldb" if bytes && is_register(one) && is_address(other) && !other.contains(',') => {
+            let told = Told { message: format!("{}: here it is `ldb`", told.message), ..told };
+            Some(told.fix(line.whole(), format!("ldb {one}, {other}")))
+        }
+        "ldw" if is_register(one) => {
+            let value = other.trim_start_matches(['=', '#']);
+            let is_value = value.parse::<u32>().is_ok() || value.len() < other.len() && is_name(value);
+            let told = Told { message: format!("{}: a value comes into a register by `mov`", told.message), ..told };
+            is_value.then(|| told.fix(line.whole(), format!("mov {one}, {value}")))
+        }
+        _ => None,
+    }
+}
+
+/// `call start()`, `sys exit()`, `sys put text`, `bx lr`, `end start`.
+fn calls_of_functions(line: &Line<'_>, rest: &str) -> Option<Told> {
+    let range = line.operands..line.to;
+    match line.word.as_str() {
+        "call" | "jmp" | "sys" if rest.ends_with(')') => {
+            let name = rest.strip_suffix(')')?.trim_end().strip_suffix('(')?.trim_end();
+            let message = "nothing stands in parentheses behind a name: what a routine is given is in registers";
+            is_name(name).then(|| Told::new(range.clone(), message).fix(range, name))
+        }
+        "sys" => {
+            let joined = rest.split_whitespace().collect::<Vec<_>>().join("_");
+            call_by_name(&joined).filter(|_| joined != rest)?;
+            Some(Told::new(range.clone(), format!("the call is `{joined}`")).fix(range, joined))
+        }
+        "bx" if rest.eq_ignore_ascii_case("lr") => {
+            let told = Told::new(line.whole(), "the way back lies on the stack, and `ret` takes it");
+            Some(Told { info: codes::UNKNOWN_MNEMONIC, ..told }.fix(line.whole(), "ret"))
+        }
+        ".end" | "end" if is_name(rest) => {
+            let told = Told::new(line.whole(), "a text ends by itself; where to begin is said by `.entry`");
+            Some(Told { info: codes::UNKNOWN_DIRECTIVE, ..told }.fix(line.whole(), format!(".entry {rest}")))
+        }
+        _ => None,
+    }
+}
+
 /// Sizes: endings of mnemonics, and words before operands.
 fn sizes(line: &Line<'_>, rest: &str) -> Option<Told> {
     if let Some((base, ending)) = line.word.split_once('.').filter(|(base, _)| !base.is_empty()) {
@@ -416,7 +692,7 @@ fn sizes(line: &Line<'_>, rest: &str) -> Option<Told> {
             Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.fix(line.first(), ours),
         );
     }
-    const SIZES: [&str; 7] = ["byte", "word", "dword", "ptr", "offset", "short", "near"];
+    const SIZES: [&str; 8] = ["byte", "word", "dword", "ptr", "offset", "short", "near", "far"];
     mnemonic(&line.word)?;
     let mut at = line.operands;
     while at < line.to {
@@ -428,7 +704,7 @@ fn sizes(line: &Line<'_>, rest: &str) -> Option<Told> {
             let to = line.to - behind.len();
             return Some(match word.to_ascii_lowercase().as_str() {
                 "offset" => Told::new(at..at + length, "a label is its address by itself").fix(at..to, ""),
-                "short" | "near" => {
+                "short" | "near" | "far" => {
                     Told::new(at..at + length, "jumps take their shortest form by themselves").fix(at..to, "")
                 }
                 _ => Told::new(at..at + length, "sizes are in the mnemonic, not before operands")
@@ -442,7 +718,7 @@ fn sizes(line: &Line<'_>, rest: &str) -> Option<Told> {
 
 /// Addresses that move, and numbers marked in them.
 fn addresses(line: &Line<'_>, parts: &[(std::ops::Range<usize>, &str)]) -> Option<Told> {
-    let elsewhere = crate::dialect::other_instruction(&line.word).filter(|_| mnemonic(&line.word).is_none());
+    let elsewhere = other_instruction(&line.word).filter(|_| mnemonic(&line.word).is_none());
     let ours = elsewhere.or_else(|| mnemonic(&line.word).map(|known| known.name))?;
     let open = line.text[line.operands..line.to].find('[')? + line.operands;
     let close = line.text[open..line.to].find(']')? + open;
@@ -479,8 +755,7 @@ fn addresses(line: &Line<'_>, parts: &[(std::ops::Range<usize>, &str)]) -> Optio
 /// `add r1, r2, r3`, `bne r1, r2, there`.
 fn three_operands(line: &Line<'_>, parts: &[(std::ops::Range<usize>, &str)]) -> Option<Told> {
     let [(_, to), (_, one), (_, other)] = parts else { return None };
-    let ours =
-        mnemonic(&line.word).map(|known| known.name).or_else(|| crate::dialect::other_instruction(&line.word))?;
+    let ours = mnemonic(&line.word).map(|known| known.name).or_else(|| other_instruction(&line.word))?;
     if ours.starts_with('j') {
         let message = "a jump looks at what a comparison before it found";
         let right = format!("cmp {to}, {one}\n        {ours} {other}");
@@ -518,6 +793,10 @@ fn marked_registers(line: &Line<'_>, parts: &[(std::ops::Range<usize>, &str)]) -
 
 /// Marks before values, and words for what is a sign or a word here.
 fn value(range: &std::ops::Range<usize>, part: &str, word: &str) -> Option<Told> {
+    if let Some(right) = number_elsewhere(part) {
+        let message = format!("numbers are written as `{right}`");
+        return Some(Told { info: codes::OTHER_NUMBER, ..Told::new(range.clone(), message) }.fix(range.clone(), right));
+    }
     let bare = part.trim_start_matches(['#', '$', '%', '=', '&', '<', '>']);
     let mark = &part[..part.len() - bare.len()];
     if !mark.is_empty() && (is_register(bare) || bare.eq_ignore_ascii_case("fl")) {
@@ -578,6 +857,25 @@ fn value(range: &std::ops::Range<usize>, part: &str, word: &str) -> Option<Told>
         );
     }
     None
+}
+
+/// `x'FF'`, `h'FF`, `16#FF`, `0o17`: a number with its base before it.
+fn number_elsewhere(part: &str) -> Option<String> {
+    let (base, digits) = part.split_once(['\'', '#']).or_else(|| Some(("8", part.strip_prefix("0o")?)))?;
+    let digits = digits.strip_suffix('\'').unwrap_or(digits);
+    let base = match base.to_ascii_lowercase().as_str() {
+        "x" | "h" | "16" => 16,
+        "b" | "2" => 2,
+        "d" | "10" => 10,
+        "o" | "q" | "8" => 8,
+        _ => return None,
+    };
+    let value = u16::from_str_radix(digits, base).ok()?;
+    Some(match base {
+        16 => format!("0x{value:X}"),
+        2 => format!("0b{value:b}"),
+        _ => value.to_string(),
+    })
 }
 
 /// A second instruction, or a remark, behind a whole one; quotes within a text.

@@ -127,6 +127,9 @@ fn find(parser: &Parser<'_>, span: Span, scope: Scope) -> Option<SymbolId> {
 fn unknown_call(parser: &Parser<'_>, span: Span) -> Diagnostic {
     let name = parser.spelling(span);
     let found = diagnostic(codes::UNKNOWN_CALL, span, format!("there is no system call `{name}`"));
+    if let Some(call) = crate::dialect::call_for(name) {
+        return found.with_guess(format!("here it is `{call}`"), span, call);
+    }
     match nearest(name, CALLS.iter().map(|call| call.name)) {
         Some(near) => found.with_guess(format!("did you mean `{near}`?"), span, near),
         None => found.with_expected(CALLS.iter().map(|call| call.name).collect::<Vec<_>>().join(" ")),

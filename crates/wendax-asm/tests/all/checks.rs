@@ -94,8 +94,8 @@ fn what_looks_odd_and_is_right_is_not_told() {
 }
 
 fn warnings(text: &str) -> Vec<String> {
-    let (sources, file) = wendax_source::Sources::single("right.asm", text);
-    let found = wendax_asm::assemble(&sources, file).diagnostics;
+    let (sources, file) = Sources::single("right.asm", text);
+    let found = assemble(&sources, file).diagnostics;
     let loud = found.iter().filter(|found| found.severity != wendax_source::Severity::Hint);
     loud.map(|found| format!("{} {}", found.code, found.message)).collect()
 }
@@ -115,8 +115,8 @@ fn a_sum_that_begins_with_what_happens_to_be_there_is_told() {
 #[test]
 fn what_is_meant_is_hushed_with_its_reason_and_no_problem_is() {
     let assembled = |text: &str| {
-        let (sources, file) = wendax_source::Sources::single("meant.asm", text);
-        wendax_asm::assemble(&sources, file)
+        let (sources, file) = Sources::single("meant.asm", text);
+        assemble(&sources, file)
     };
     let codes = |text: &str| assembled(text).diagnostics.iter().map(|found| found.code.to_string()).collect::<Vec<_>>();
     let loud = "start: inc r5 ; count\n cmp r5, 10\n jne start\n sys exit\n";

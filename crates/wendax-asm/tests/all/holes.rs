@@ -1,7 +1,7 @@
 //! Where the language once did something else than it says, in silence.
 
 use wendax_asm::{Assembler, Assembly, Inputs, SymbolOrder, assemble, symbol_table};
-use wendax_source::{MemoryFiles, Severity, Sources};
+use wendax_source::{MemoryFiles, Severity, Sources, Style, render_all};
 
 fn assembled(text: &str) -> Assembly {
     let (sources, file) = Sources::single("hole.asm", text);
@@ -174,6 +174,93 @@ fn a_size_is_not_told_in_terms_of_itself() {
     {
         assert_eq!(told(&format!("start: sys exit\n.data\n{text}")), [] as [&str; 0], "{text}");
     }
+}
+
+#[test]
+fn a_place_is_not_told_in_terms_of_itself() {
+    assert_eq!(told(".org start\nstart: sys exit\n"), ["1 W042"]);
+    assert_eq!(told("start: sys exit\n.data\n.org x + 0x600\nx: .word 1\n"), ["3 W042"]);
+    // What another `.org` places, and how far things are apart, is not moved by it.
+    for text in [
+        "start: sys exit\n.data\n.org 0x600 + b - a\na: .word 1\nb: .word 2\n",
+        "start: sys exit\n.data\n.org x - 16\na: .word 1\n.org 0x700\nx: .word 2\n",
+        "start: sys exit\n.data\nx: .word 1\n.org x + 16\n.word 2\n",
+    ] {
+        assert_eq!(told(text), [] as [&str; 0], "{text}");
+    }
+}
+
+fn assembled_of(files: &MemoryFiles, sources: &[&str]) -> String {
+    let sources = sources.iter().map(|source| (*source).to_owned()).collect();
+    let assembly = Assembler::default().assemble(&Inputs { sources, ..Inputs::default() }, files);
+    render_all(&assembly.sources, &assembly.diagnostics, Style::Plain)
+}
+
+#[test]
+fn a_file_that_is_included_twice_is_told_by_its_two_lines() {
+    let files = MemoryFiles::default()
+        .with("a.inc", ".equ N, 3\nx: .byte N\n")
+        .with("fine.inc", " .byte 1\n")
+        .with("twice.asm", "start: sys exit\n.data\n.include \"a.inc\"\n.include \"a.inc\"\n")
+        .with("fine.asm", "start: sys exit\n.data\n.include \"fine.inc\"\n.include \"fine.inc\"\n");
+    let told = assembled_of(&files, &["twice.asm"]);
+    assert!(
+        told.starts_with("twice.asm:4:10  problem W023  `a.inc` is included a second time, and defines `N`"),
+        "{told}"
+    );
+    assert!(told.contains("^ first here") && told.ends_with("1 problem\n"), "once, however much it defines: {told}");
+    assert_eq!(assembled_of(&files, &["fine.asm"]), "");
+}
+
+#[test]
+fn files_that_are_not_there_are_told_with_those_that_may_be_meant() {
+    let files = MemoryFiles::default()
+        .with("own/main.asm", "start: sys exit\n")
+        .with("own/lib/print.asm", "")
+        .with("own/frames.inc", "")
+        .with("own/b.inc", "");
+    for (named, near) in [
+        ("frame.inc", Some("frames.inc")),
+        ("FRAMES.INC", Some("frames.inc")),
+        ("print.asm", Some("lib/print.asm")),
+        ("a.inc", None),
+        ("other.inc", None),
+    ] {
+        let files = files.clone().with("own/main.asm", format!("start: sys exit\n.data\n.include \"{named}\"\n"));
+        let told = assembled_of(&files, &["own/main.asm"]);
+        assert!(told.contains(&format!("`{named}` cannot be included")), "{told}");
+        assert_eq!(told.contains("did you mean"), near.is_some(), "{told}");
+        assert!(near.is_none_or(|near| told.contains(&format!("did you mean `{near}`?"))), "{told}");
+    }
+}
+
+#[test]
+fn constants_that_go_in_a_circle_and_claims_say_what_they_are_made_of() {
+    let (sources, file) = Sources::single("a.asm", ".equ A, B\n.equ B, C\n.equ C, A\nstart: mov r0, A\n sys exit\n");
+    let found = assemble(&sources, file).diagnostics;
+    let ways: Vec<&str> = found[0].others.iter().map(|other| other.text.as_str()).collect();
+    assert_eq!(ways, ["by way of this, which is made of `C`", "by way of this, which is made of `A`"]);
+    assert_eq!(found.len(), 1);
+    let text = ".equ N, 3\n.assert N * 2 == M, \"N\"\n.equ M, 8\n.assert start == 5\nstart: sys exit\n";
+    let (sources, file) = Sources::single("a.asm", text);
+    let said: Vec<String> = assemble(&sources, file).diagnostics.into_iter().map(|found| found.primary.text).collect();
+    assert_eq!(said, ["`N` is 3, `M` is 8", "`start` is 0200"]);
+}
+
+#[test]
+fn what_an_object_lacks_is_told_by_its_name() {
+    let files = MemoryFiles::default().with("m.asm", ".global f\n.extern g\nf: call g\n ret\n");
+    let object = Assembler::default().object("m.asm", &files).expect("an object");
+    let files = files.with("m.o", object).with("main.asm", ".extern f\nstart: call f\n sys exit\n");
+    let inputs = Inputs {
+        sources: vec!["main.asm".to_owned()],
+        libraries: vec![wendax_asm::Library::at("m.o")],
+        ..Inputs::default()
+    };
+    let assembly = Assembler::default().assemble(&inputs, &files);
+    let told = render_all(&assembly.sources, &assembly.diagnostics, Style::Plain);
+    assert!(told.starts_with("m.o  problem W027  no file of the program makes `g` known\n"), "{told}");
+    assert!(!told.contains("did you mean") && told.ends_with("\n1 problem\n"), "{told}");
 }
 
 #[test]

@@ -4,6 +4,7 @@ use super::{MEASURE, Need, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{self, width, wrap};
 use crate::parts::pen::Pen;
+use crate::pattern::Pattern;
 use crate::screen::Mode;
 use crate::theme::Ink;
 use crate::world::Part;
@@ -168,6 +169,8 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let ran = notes_of_trail(app);
     let pieces = pieces_in(app, top..top + usize::from(body.height));
     let present = app.world.present_piece().and(app.session()).map(Session::present_address);
+    let searched = app.shown_pattern();
+    let searched = searched.as_ref();
     let mut caret_row = None;
     for (y, row) in (body.y..body.bottom()).zip(rows(app, top, body.width, &columns)) {
         let place = Rect { y, height: 1, ..body };
@@ -178,7 +181,7 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
                 }
                 let piece = pieces.get(line - top).copied().flatten();
                 let note = ran.iter().find(|(of, _)| *of == line).map(|(_, text)| text.as_str());
-                line_row(app, pen, place, &columns, &LineRow { line, from, to, piece, note });
+                line_row(app, pen, place, &columns, &LineRow { line, from, to, piece, note, searched });
             }
             Row::Unfolded(line, nth, part) => {
                 let is_next = app.world.is_current() && present == Some(part.address);
@@ -517,10 +520,12 @@ struct LineRow<'a> {
     piece: Option<&'a Line>,
     /// What the line's latest run left.
     note: Option<&'a str>,
+    /// What is searched for, while that is shown.
+    searched: Option<&'a Pattern>,
 }
 
 fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &LineRow<'_>) {
-    let LineRow { line, from, to, piece, note } = *row;
+    let LineRow { line, from, to, piece, note, searched } = *row;
     let is_continued = app.screen.source.wraps && from > 0;
     let present = app.session().is_some() && app.present_line() == Some(line);
     let (cursor, place) = app.editor().cursor();
@@ -552,7 +557,7 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
     let piece_room = room.min(u16::try_from(to - from).unwrap_or(u16::MAX));
     let end = source_text(pen, (x, area.y), piece_room, &text, from);
     let cut = !app.screen.source.wraps && cells::column_of(&text, usize::MAX) > from + usize::from(room);
-    chosen_text(app, pen, Rect { x, width: piece_room, ..area }, line, &text, from);
+    chosen_text(app, pen, Rect { x, width: piece_room, ..area }, (line, &text, from), searched);
     let free = area.right().saturating_sub(end + 3);
     // What the present line did last time is no news of what it will do now.
     if cut {
@@ -614,7 +619,13 @@ fn cycles_words(app: &App, address: Addr, length: u32) -> String {
 }
 
 /// Gives what is selected its ground, what was searched for, and the brackets that belong together theirs.
-fn chosen_text(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str, scroll: usize) {
+fn chosen_text(
+    app: &App,
+    pen: &mut Pen<'_>,
+    area: Rect,
+    (line, text, scroll): (usize, &str, usize),
+    searched: Option<&Pattern>,
+) {
     let cells = |from: usize, to: usize| {
         let from = cells::column_of(text, from).saturating_sub(scroll);
         let to = cells::column_of(text, to).saturating_sub(scroll);
@@ -622,7 +633,7 @@ fn chosen_text(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str
         let end = area.x + u16::try_from(to).unwrap_or(u16::MAX).min(area.width);
         Rect { x: at, width: end.saturating_sub(at), ..area }
     };
-    for found in app.matches_on(line) {
+    for found in searched.map_or_else(Vec::new, |pattern| pattern.in_line(text)) {
         pen.mark(cells(found.start, found.end));
     }
     if let Some((from, to)) = app.editor().selection()
@@ -633,6 +644,13 @@ fn chosen_text(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str
         // A whole line shows its end as one sign more.
         chosen.width += u16::from(line != to.0);
         pen.chosen(chosen.intersection(Rect { width: area.width + 1, ..area }));
+    }
+    if let Some(rectangle) = app.editor().rectangle().filter(|rectangle| rectangle.lines.contains(&line)) {
+        let cell =
+            |column: usize| area.x + u16::try_from(column.saturating_sub(scroll)).unwrap_or(u16::MAX).min(area.width);
+        let (from, to) = (cell(rectangle.cells.start), cell(rectangle.cells.end));
+        // Where signs are only to be put in, that is seen as well.
+        pen.chosen(Rect { x: from, width: (to - from).max(1), ..area }.intersection(area));
     }
     if app.screen.mode == Mode::Write
         && let Some((of, column)) = app.bracket_partner()

@@ -7,6 +7,7 @@ use crate::message::Effect;
 use crate::parts::field::Field;
 use crate::screen::{Mode, Offering};
 use crate::sheet::Sheet;
+use crate::world::Clipping;
 use crate::world::deeds::Taken;
 use crate::world::documents::Role;
 use crate::world::editor::Editor;
@@ -43,14 +44,19 @@ impl App {
             Edit::WordRight => self.moves(false, |editor| editor.move_word(true)),
             Edit::Home => self.moves(false, Editor::move_home),
             Edit::End => self.moves(false, Editor::move_end),
-            Edit::SelectLeft => self.moves(true, |editor| editor.move_sign(false)),
-            Edit::SelectRight => self.moves(true, |editor| editor.move_sign(true)),
+            Edit::SelectLeft => self.stretches((0, -1), |editor| editor.move_sign(false)),
+            Edit::StretchLeft => self.editor_mut().stretch(0, -1),
+            Edit::SelectRight => self.stretches((0, 1), |editor| editor.move_sign(true)),
+            Edit::StretchRight => self.editor_mut().stretch(0, 1),
             Edit::SelectWordLeft => self.moves(true, |editor| editor.move_word(false)),
             Edit::SelectWordRight => self.moves(true, |editor| editor.move_word(true)),
             Edit::SelectHome => self.moves(true, Editor::move_home),
             Edit::SelectEnd => self.moves(true, Editor::move_end),
-            Edit::SelectUp => self.moves(true, |editor| editor.move_lines(-1)),
-            Edit::SelectDown => self.moves(true, |editor| editor.move_lines(1)),
+            Edit::SelectUp => self.stretches((-1, 0), |editor| editor.move_lines(-1)),
+            Edit::StretchUp => self.editor_mut().stretch(-1, 0),
+            Edit::SelectDown => self.stretches((1, 0), |editor| editor.move_lines(1)),
+            Edit::StretchDown => self.editor_mut().stretch(1, 0),
+            Edit::Rectangle => self.editor_mut().turn_rectangle(),
             Edit::SelectAll => self.target().select_all(),
             Edit::NewLine => self.target().new_line(),
             Edit::Tab => self.target().tab(),
@@ -73,8 +79,12 @@ impl App {
             Edit::Copy => self.copy(false, effects),
             Edit::Cut => self.copy(true, effects),
             Edit::Paste => {
-                let text = self.world.clipboard.clone();
-                self.typed(&text);
+                let Clipping { text, is_rectangle } = self.world.clipboard.clone();
+                if is_rectangle && self.screen.sheet.is_none() && !self.takes_input() {
+                    self.editor_mut().paste_rectangle(&text);
+                } else {
+                    self.typed(&text);
+                }
                 self.screen.offering = None;
             }
             Edit::Comment => self.toggle_comment(),
@@ -144,6 +154,15 @@ impl App {
         go(editor);
     }
 
+    /// The same with selecting; a rectangle changes by a line or a cell.
+    fn stretches(&mut self, (lines, columns): (isize, isize), go: impl FnOnce(&mut Editor)) {
+        if self.target().rectangle().is_some() {
+            self.target().stretch(lines, columns);
+        } else {
+            self.moves(true, go);
+        }
+    }
+
     /// Undoes the last change, or does the last one again; one of several texts in all of them.
     fn undo(&mut self, again: bool) {
         let is_source = self.screen.sheet.is_none() && !self.takes_input();
@@ -161,7 +180,8 @@ impl App {
     fn copy(&mut self, cut: bool, effects: &mut Vec<Effect>) {
         let is_source = self.screen.sheet.is_none() && !self.takes_input();
         let editor = self.target();
-        if editor.selection().is_none() && is_source {
+        let is_rectangle = editor.rectangle().is_some();
+        if editor.selection().is_none() && is_source && !is_rectangle {
             let line = editor.cursor().0;
             editor.select_range((line, 0), (line + 1, 0));
             if editor.selection().is_none_or(|(from, to)| from.0 == to.0) {
@@ -172,7 +192,7 @@ impl App {
         if cut {
             editor.erase_selection();
         }
-        self.world.clipboard.clone_from(&text);
+        self.world.clipboard = Clipping { text: text.clone(), is_rectangle };
         effects.push(Effect::Copy(text));
     }
 
@@ -363,7 +383,7 @@ impl App {
         let Some(Sheet::Prompt { ask, field }) = &self.screen.sheet else { return };
         let (ask, text) = (*ask, field.text());
         if ask == prompts::SEARCH {
-            self.screen.search.is_whole = !self.screen.search.is_whole;
+            self.screen.search.meant = self.screen.search.meant.next();
         }
         if !ask.prompt().traits.contains(&prompts::Trait::Values) {
             return;
@@ -400,8 +420,9 @@ impl App {
         let text = self.editor().line(line);
         let at = text.char_indices().nth(column).map_or(text.len(), |(at, _)| at);
         let found = offers(&self.world.program.assembly, self.world.file_id(self.screen.shown), &text, at);
-        // Behind `sys` a name must come, so nothing needs to be written first.
-        let call = text[..found.replaces.start.min(text.len())].trim_end().to_ascii_lowercase().ends_with("sys");
+        // Behind `sys` a name must come, and the name of a file where one is opened: nothing needs to be written first.
+        let before = text[..found.replaces.start.min(text.len())].trim_end().to_ascii_lowercase();
+        let call = before.ends_with("sys") || before.ends_with('"');
         if !found.list.is_empty() && (asked || call || found.replaces.len() >= TELLING) {
             self.screen.offering = Some(Offering { offers: found, chosen: 0 });
         }

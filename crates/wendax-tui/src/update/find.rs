@@ -4,6 +4,7 @@ use super::prompts;
 use crate::actions::Find;
 use crate::app::App;
 use crate::panes::PaneId;
+use crate::pattern::{MOST, Pattern};
 use crate::screen::Mode;
 use crate::sheet::Sheet;
 use crate::world::documents::DocumentId;
@@ -11,66 +12,6 @@ use crate::world::editor::Editor;
 use std::ops::Range;
 use wendax_session::{counted, grouped};
 use wendax_source::{FileId, Severity, Span};
-
-/// Places found in a file, at most.
-const MOST: usize = 10_000;
-
-/// What is searched for, in whatever case.
-struct Pattern {
-    signs: Vec<char>,
-    is_whole: bool,
-}
-
-impl Pattern {
-    fn new(text: &str, is_whole: bool) -> Self {
-        Self { signs: lower(text), is_whole }
-    }
-
-    /// The places of a line, in characters, that hold it.
-    fn in_line(&self, line: &str) -> Vec<Range<usize>> {
-        let wanted = &self.signs;
-        // Most lines have nothing of it: whatever case it has there, its first sign is not in them.
-        if line.is_ascii() && wanted.first().is_none_or(|first| !has_sign(line, *first)) {
-            return Vec::new();
-        }
-        let line = lower(line);
-        let is_word = |sign: Option<&char>| sign.is_some_and(|sign| sign.is_alphanumeric() || *sign == '_');
-        let mut found = Vec::new();
-        let mut at = 0;
-        while !wanted.is_empty() && at + wanted.len() <= line.len() {
-            let end = at + wanted.len();
-            let is_part = || is_word(line[..at].last()) || is_word(line.get(end));
-            if line[at..end] == wanted[..] && !(self.is_whole && is_part()) {
-                found.push(at..end);
-                at = end;
-            } else {
-                at += 1;
-            }
-        }
-        found
-    }
-
-    fn in_lines(&self, lines: impl Iterator<Item = String>) -> Vec<(usize, Range<usize>)> {
-        if self.signs.is_empty() {
-            return Vec::new();
-        }
-        let places = |(line, text): (usize, String)| self.in_line(&text).into_iter().map(move |range| (line, range));
-        lines.enumerate().flat_map(places).take(MOST).collect()
-    }
-
-    fn in_editor(&self, editor: &Editor) -> Vec<(usize, Range<usize>)> {
-        self.in_lines((0..editor.line_count()).map(|line| editor.line(line)))
-    }
-}
-
-/// A line of ASCII has this small letter or sign, in whatever case.
-fn has_sign(line: &str, sign: char) -> bool {
-    line.contains([sign, sign.to_ascii_uppercase()])
-}
-
-fn lower(text: &str) -> Vec<char> {
-    text.chars().map(|c| c.to_lowercase().next().unwrap_or(c)).collect()
-}
 
 impl App {
     pub(super) fn find(&mut self, find: Find) {
@@ -95,29 +36,29 @@ impl App {
 
     // ---- searching
 
-    /// What is being searched for: as it is written now, or as it was written last.
-    fn searched(&self) -> Pattern {
+    /// What is being searched for: as it is written now, or as it was written last; `None` when that is nothing, or no
+    /// pattern.
+    fn searched(&self) -> Option<Pattern> {
         let search = &self.screen.search;
-        match &self.screen.sheet {
-            Some(Sheet::Prompt { ask: prompts::SEARCH, field }) if !field.is_empty() => {
-                Pattern::new(&field.text(), search.is_whole)
-            }
-            _ => Pattern::new(&search.text, search.is_whole),
-        }
+        let text = match &self.screen.sheet {
+            Some(Sheet::Prompt { ask: prompts::SEARCH, field }) if !field.is_empty() => field.text(),
+            _ => search.text.clone(),
+        };
+        if text.is_empty() { None } else { Pattern::new(&text, search.meant).ok() }
     }
 
-    /// The places (in characters) on a line that hold what is searched for, while that is shown.
-    pub(crate) fn matches_on(&self, line: usize) -> Vec<Range<usize>> {
+    /// What is searched for, while its places are shown.
+    pub(crate) fn shown_pattern(&self) -> Option<Pattern> {
         let is_shown = matches!(
             self.screen.sheet,
             Some(Sheet::Prompt { ask: prompts::SEARCH | prompts::REPLACE, .. } | Sheet::Replacing { .. })
         );
-        if is_shown { self.searched().in_line(&self.editor().line(line)) } else { Vec::new() }
+        if is_shown { self.searched() } else { None }
     }
 
     /// All places of the file that is shown that hold what is searched for, in order: line and places in characters.
     pub(crate) fn matches(&self) -> Vec<(usize, Range<usize>)> {
-        self.searched().in_editor(self.editor())
+        self.searched().map_or_else(Vec::new, |pattern| in_editor(&pattern, self.editor()))
     }
 
     /// All places of all files of the program, in their order.
@@ -125,7 +66,7 @@ impl App {
         let mut places = Vec::new();
         for (id, document) in self.world.documents.iter() {
             let found = match (document.editor(), self.world.file_id(id)) {
-                (Some(editor), _) => wanted.in_editor(editor),
+                (Some(editor), _) => in_editor(wanted, editor),
                 (None, Some(file)) => {
                     let text = self.world.program.assembly.sources.file(file).text();
                     wanted.in_lines(text.lines().map(str::to_owned))
@@ -142,9 +83,11 @@ impl App {
         if text.is_empty() {
             return None;
         }
-        let is_whole = self.screen.search.is_whole;
-        let other = if is_whole { "whole words only; Tab: parts of words too" } else { "Tab: whole words only" };
-        let places = self.places_of(&Pattern::new(text, is_whole));
+        let meant = self.screen.search.meant;
+        let places = match Pattern::new(text, meant) {
+            Ok(pattern) => self.places_of(&pattern),
+            Err(why) => return Some(format!("{why}; {}", meant.words())),
+        };
         let found = match places.len() {
             0 => format!("`{text}` is nowhere in the program"),
             1 => "1 place".to_owned(),
@@ -153,7 +96,7 @@ impl App {
                 format!("{count} places{files}")
             }
         };
-        Some(format!("{found}; {other}"))
+        Some(format!("{found}; {}", meant.words()))
     }
 
     /// Searches from the cursor, through all files and around the end of the last.
@@ -162,7 +105,10 @@ impl App {
         if wanted.is_empty() {
             return self.screen.trouble("nothing was searched for yet; / asks");
         }
-        let all = self.places_of(&Pattern::new(&wanted, self.screen.search.is_whole));
+        let all = match Pattern::new(&wanted, self.screen.search.meant) {
+            Ok(pattern) => self.places_of(&pattern),
+            Err(why) => return self.screen.trouble(why),
+        };
         let (line, column) = match self.editor().selection() {
             Some((from, _)) => from,
             None => self.editor().cursor(),
@@ -196,6 +142,7 @@ impl App {
     /// Begins to replace what was searched for, one place after the other; what is selected at once.
     pub(super) fn begin_replacing(&mut self, with: &str) -> Result<(), String> {
         with.clone_into(&mut self.screen.search.replacement);
+        Pattern::new(&self.screen.search.text, self.screen.search.meant)?;
         let all = self.matches();
         if all.is_empty() {
             return Err(format!("`{}` is nowhere in this file", self.screen.search.text));
@@ -215,11 +162,16 @@ impl App {
         let bytes = |editor: &Editor, line: usize, range: &Range<usize>| {
             editor.byte_at(line, range.start)..editor.byte_at(line, range.end)
         };
+        let Some(pattern) = self.searched() else { return };
+        let edit = |editor: &Editor, line: usize, range: &Range<usize>| {
+            (bytes(editor, line, range), pattern.replacement(&editor.line(line), range.start, with))
+        };
+        // How long the text is that came in the place of this one.
+        let mut came = 1;
         match answer {
             'a' => {
                 let editor = self.editor();
-                let edits: Vec<_> =
-                    all.iter().map(|(line, range)| (bytes(editor, *line, range), with.to_owned())).collect();
+                let edits: Vec<_> = all.iter().map(|(line, range)| edit(editor, *line, range)).collect();
                 self.editor_mut().select(false);
                 self.editor_mut().apply(&edits);
                 self.world.note_texts(&[self.screen.shown]);
@@ -228,16 +180,17 @@ impl App {
             }
             'y' => {
                 if let Some((line, range)) = all.iter().find(|(line, range)| (*line, range.start) == here) {
-                    let range = bytes(self.editor(), *line, range);
+                    let change = edit(self.editor(), *line, range);
+                    came = change.1.chars().count();
                     self.editor_mut().select(false);
-                    self.editor_mut().apply(&[(range, with.to_owned())]);
+                    self.editor_mut().apply(&[change]);
                     self.world.note_texts(&[self.screen.shown]);
                 }
             }
             _ => {}
         }
         // On to the next place behind this one.
-        let behind = (here.0, here.1 + if answer == 'y' { with.chars().count() } else { 1 });
+        let behind = (here.0, here.1 + came);
         let left = self.matches();
         if let Some((line, range)) = left.iter().find(|(line, range)| (*line, range.start) >= behind).cloned() {
             self.editor_mut().select_range((line, range.end), (line, range.start));
@@ -328,6 +281,11 @@ impl App {
             self.screen.trouble(text);
         }
     }
+}
+
+/// The places of a text that is written.
+fn in_editor(pattern: &Pattern, editor: &Editor) -> Vec<(usize, Range<usize>)> {
+    pattern.in_lines((0..editor.line_count()).map(|line| editor.line(line)))
 }
 
 /// How many places there are, more when a file has more than are looked for; and ` in 3 files`, when it is more than one.

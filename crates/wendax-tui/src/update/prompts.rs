@@ -127,7 +127,7 @@ prompts! {
         "back until": "when r1 == 5, change total, a label, enter weigh, print, call, main.asm:12, 30 steps" [Values],
         first |app| app.screen.until.clone(), take |app, text, effects| app.go_until(text, true, effects);
     // ---- searching
-    SEARCH, "search": "any text; Tab: whole words only, or parts of them too; nothing for the same once more, as n does",
+    SEARCH, "search": "any text; Tab: whole words, or a regular expression; nothing for the same once more, as n does",
         first NOTHING, take |app, text, _| {
             if !text.is_empty() {
                 text.clone_into(&mut app.screen.search.text);
@@ -135,7 +135,7 @@ prompts! {
             app.search_on(true);
             Ok(())
         };
-    REPLACE, "replace by": "what comes in the place of what was searched for, in this file" [Writes],
+    REPLACE, "replace by": "what comes in the place of what was searched for, in this file; $1 is the first group of an expression" [Writes],
         first |app| app.screen.search.replacement.clone(), take |app, text, _| app.begin_replacing(text);
     RENAME, "rename": "the name under the cursor gets this spelling wherever it stands, in all files" [Writes],
         first NOTHING, take |app, text, _| app.rename(text);

@@ -4,6 +4,8 @@
 //! [`Editor::replace`], which keeps the undo list and tells how lines moved, so that what belongs to a line
 //! can follow it. What looks like one sign (a letter with its marks) is moved over and erased as one.
 
+pub(crate) mod rectangle;
+
 use crate::cells;
 use ropey::Rope;
 use similar::{DiffOp, TextDiff};
@@ -39,8 +41,16 @@ struct Change {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Last {
     Nothing,
-    Typed { end: usize },
-    Erased { at: usize },
+    Typed {
+        end: usize,
+    },
+    Erased {
+        at: usize,
+    },
+    /// Signs were put into a rectangle that has no columns now, at this one.
+    Filled {
+        column: usize,
+    },
 }
 
 /// A text as it was at some moment; cheap to copy, whatever its length.
@@ -69,6 +79,8 @@ pub struct Editor {
     wanted: usize,
     /// Where a selection began, in characters; the cursor is its other end.
     anchor: Option<usize>,
+    /// Where a rectangle began: line and column of cells.
+    corner: Option<(usize, usize)>,
     done: Vec<Change>,
     undone: Vec<Change>,
     /// Changes that were ever made.
@@ -91,6 +103,7 @@ impl Editor {
             column: 0,
             wanted: 0,
             anchor: None,
+            corner: None,
             done: Vec::new(),
             undone: Vec::new(),
             made: 0,
@@ -153,8 +166,11 @@ impl Editor {
         Some((self.place(range.start), self.place(range.end)))
     }
 
-    /// What is selected.
+    /// What is selected; a rectangle row by row.
     pub fn selected_text(&self) -> Option<String> {
+        if let Some(rectangle) = self.rectangle() {
+            return Some(self.text_of(&rectangle));
+        }
         Some(self.rope.slice(self.selected_range()?).to_string())
     }
 
@@ -184,21 +200,24 @@ impl Editor {
 
     /// From now on moves select, or no longer do.
     pub fn select(&mut self, on: bool) {
-        if !on {
-            self.anchor = None;
-        } else if self.anchor.is_none() {
+        if !on || self.corner.is_some() {
+            (self.anchor, self.corner) = (None, None);
+        }
+        if on && self.anchor.is_none() {
             self.anchor = Some(self.offset());
         }
     }
 
     /// Selects everything.
     pub fn select_all(&mut self) {
+        self.corner = None;
         self.go_to(usize::MAX, usize::MAX);
         self.anchor = Some(0);
     }
 
     /// Selects a place of the text, in lines and columns.
     pub fn select_range(&mut self, from: (usize, usize), to: (usize, usize)) {
+        self.corner = None;
         self.go_to(from.0, from.1);
         self.anchor = Some(self.offset());
         self.go_to(to.0, to.1);
@@ -206,6 +225,9 @@ impl Editor {
 
     /// Takes out what is selected; tells if there was anything.
     pub fn erase_selection(&mut self) -> bool {
+        if self.erase_rectangle(None) {
+            return true;
+        }
         let Some(range) = self.selected_range() else { return false };
         self.anchor = None;
         self.replace(range.start, range.len(), "", false);
@@ -216,6 +238,9 @@ impl Editor {
 
     /// The first and last line that is selected, or that of the cursor.
     pub fn selected_lines(&self) -> (usize, usize) {
+        if let Some(rectangle) = self.rectangle() {
+            return rectangle.lines.into_inner();
+        }
         match self.selection() {
             // A selection that ends at a margin does not reach into that line.
             Some((from, (to, 0))) if to > from.0 => (from.0, to - 1),
@@ -388,6 +413,9 @@ impl Editor {
 
     /// Types a text at the cursor.
     pub fn insert(&mut self, text: &str) {
+        if self.fill_rectangle(text) {
+            return;
+        }
         let replaced = self.erase_selection();
         if !text.starts_with(char::is_whitespace) {
             self.take_back_indentation();
@@ -428,6 +456,9 @@ impl Editor {
 
     /// Goes on to the next column instructions and their parts stand at; selected lines go further in.
     pub fn tab(&mut self) {
+        if self.tab_rectangle() {
+            return;
+        }
         if self.selection().is_some_and(|(from, to)| from.0 != to.0) {
             return self.change_lines(|line| if line.is_empty() { String::new() } else { " ".repeat(STOP) + line });
         }
@@ -445,7 +476,7 @@ impl Editor {
 
     /// Erases the sign before the cursor; back to the last column stop in an indentation.
     pub fn backspace(&mut self) {
-        if self.erase_selection() {
+        if self.erase_rectangle(Some(false)) || self.erase_selection() {
             return;
         }
         let at = self.offset();
@@ -465,7 +496,7 @@ impl Editor {
 
     /// Erases the sign under the cursor.
     pub fn delete(&mut self) {
-        if self.erase_selection() {
+        if self.erase_rectangle(Some(true)) || self.erase_selection() {
             return;
         }
         let at = self.offset();
@@ -524,7 +555,7 @@ impl Editor {
     }
 
     fn replace(&mut self, at: usize, count: usize, text: &str, joined: bool) {
-        self.anchor = None;
+        (self.anchor, self.corner) = (None, None);
         let removed = self.rope.slice(at..at + count).to_string();
         if removed.is_empty() && text.is_empty() {
             return;
@@ -564,6 +595,7 @@ impl Editor {
             }
         }
         self.last = Last::Nothing;
+        self.corner = None;
         any
     }
 
@@ -580,6 +612,7 @@ impl Editor {
             }
         }
         self.last = Last::Nothing;
+        self.corner = None;
         any
     }
 
@@ -874,7 +907,7 @@ mod tests {
         }
 
         #[test]
-        fn undoing_everything_gives_the_text_back(text in "[a-zö\u{301}日 \n\r]{0,40}", acts in proptest::collection::vec((0u8..16, 0usize..12), 0..40)) {
+        fn undoing_everything_gives_the_text_back(text in "[a-zö\u{301}日 \n\r]{0,40}", acts in proptest::collection::vec((0u8..20, 0usize..12), 0..40)) {
             let mut editor = Editor::new(&text);
             for (act, n) in acts {
                 match act {
@@ -893,6 +926,10 @@ mod tests {
                     10 => { editor.erase_selection(); }
                     11 => editor.change_lines(|line| line.chars().rev().collect()),
                     12 => editor.select_all(),
+                    15 => editor.stretch(n.cast_signed() % 4 - 1, n.cast_signed() % 3 - 1),
+                    16 => editor.turn_rectangle(),
+                    17 => editor.paste_rectangle(&"ab\nc\n"[..n % 6]),
+                    18 => { editor.shift_lines(n % 2 == 0); }
                     _ => editor.delete_line(),
                 }
                 if let Some((from, to)) = editor.selection() { prop_assert!(from < to); }
