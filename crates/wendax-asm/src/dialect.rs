@@ -148,6 +148,41 @@ pub(crate) fn other_instruction(word: &str) -> Option<&'static str> {
     INSTRUCTIONS.iter().find(|(words, _)| words.contains(&word.as_str())).map(|(_, ours)| *ours)
 }
 
+/// Words for instructions that no single one here does the work of, and how that is done.
+const WITHOUT: &[(&[&str], &str)] = &[
+    (&["cbw"], "extb r1 extends the sign of the byte in r1"),
+    (&["cdq", "cwd", "cwde", "cqo"], "a word is divided by a word: divs d, s"),
+    (
+        &["stc", "clc", "sec", "cmc"],
+        "add, sub, cmp and shifts set C; by hand: push fl, pop r4, or r4, 1, push r4, pop fl",
+    ),
+    (&["inx", "iny", "dex", "dey"], "inc r1, dec r1"),
+    (&["tax", "tay", "txa", "tya", "txs", "tsx"], "mov r1, r2"),
+    (&["pusha", "popa", "pushad", "popad"], "push r0-r11, fp and pop r0-r11, fp"),
+    (&["enter"], "push fp, then mov fp, sp, then sub sp, n"),
+    (&["leave"], "mov sp, fp, then pop fp"),
+    (
+        &["lodsb", "lodsw", "stosb", "stosw", "movsb", "movsw", "scasb", "cmpsb", "rep", "repe", "repne"],
+        "a loop: ldb r1, [r2], then inc r2, and djnz with the count",
+    ),
+    (&["retn", "retf"], "ret"),
+    (&["rfe", "mret", "sret", "eret"], "reti"),
+    (&["wfi"], "a loop that asks: clock, console and levers have device registers"),
+    (&["mvn"], "mov d, s, then not d"),
+    (&["rsb"], "neg d, then add d, s"),
+    (&["lui", "auipc"], "mov r1, value takes a whole word"),
+    (&["lds", "sts"], "ldw r1, [0x300] and stw [0x300], r1"),
+    (&["jcxz", "jecxz", "cbz", "cbnz"], "tst r1, r1, then jz label or jnz label"),
+    (&["loopne", "loope", "loopz", "loopnz"], "a jump such as jeq, then djnz r1, label"),
+    (&["in", "out"], "device registers are memory: ldw r1, [0xFF30], stw [0xFF30], r1"),
+];
+
+/// How that is done here for which a word stands elsewhere, in any case, where no one instruction does it.
+pub(crate) fn without_counterpart(word: &str) -> Option<&'static str> {
+    let word = word.to_ascii_lowercase();
+    WITHOUT.iter().find(|(words, _)| words.contains(&word.as_str())).map(|(_, how)| *how)
+}
+
 /// Words for what system calls do, and the call.
 const CALLS: &[(&[&str], &str)] = &[
     (&["print", "puts", "echo", "write", "printf"], "put_text"),

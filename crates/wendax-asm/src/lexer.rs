@@ -507,9 +507,12 @@ pub(crate) fn unescape(text: &str, out: &mut Vec<u8>) {
     out.extend_from_slice(rest.as_bytes());
 }
 
+/// A sign that looks like one of the language: where it is, itself, and the one it looks like.
+type OddSign = (usize, char, &'static str);
+
 /// The signs of a line that only look like those of the language and are meant as such: what stands within texts and
 /// characters stays, whatever their quotes look like. `None` where plain quotes would end a text too early.
-fn odd_signs(rest: &str) -> Option<(Vec<(usize, char, &'static str)>, Grade)> {
+fn odd_signs(rest: &str) -> Option<(Vec<OddSign>, Grade)> {
     /// Where a sign stands: in the text, or in a text or character that a plain quote or an odd one has opened.
     enum Within {
         Nothing,

@@ -47,7 +47,7 @@ impl Problems {
     }
 
     /// Those from one on, to be told better.
-    pub(crate) fn from_mut(&mut self, first: usize) -> &mut [Diagnostic] {
+    pub(crate) fn since_mut(&mut self, first: usize) -> &mut [Diagnostic] {
         self.found.get_mut(first..).unwrap_or_default()
     }
 

@@ -226,8 +226,12 @@ fn draw(scene: &Scene, part: &Area, look: Look, is_used: &mut [bool; 2]) -> Vec<
     for item in scene.items.iter().filter(|item| around(item).meets(part)) {
         match item {
             Item::Box { area, fill, edge } => {
-                fill.iter().for_each(|ink| set_fill(&mut content, look, *ink));
-                edge.iter().for_each(|edge| set_stroke(&mut content, look, *edge));
+                if let Some(ink) = fill {
+                    set_fill(&mut content, look, *ink);
+                }
+                if let Some(edge) = edge {
+                    set_stroke(&mut content, look, *edge);
+                }
                 content.rect(area.x, area.y, area.width, area.height);
                 match (fill, edge) {
                     (Some(_), Some(_)) => content.fill_nonzero_and_stroke(),

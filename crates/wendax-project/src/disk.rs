@@ -29,6 +29,9 @@ struct Known {
 /// The bytes of a file as text.
 type Text = (Arc<[u8]>, Arc<str>);
 
+/// What lies around a source, with the look at the disk that told it.
+type Around = (u64, Arc<[String]>);
+
 /// Files below a folder. What was read is kept until someone says that the disk is to be looked at again, and then as
 /// long as the file looks the same.
 #[derive(Debug, Default)]
@@ -41,7 +44,7 @@ pub struct DiskFiles {
     read: RefCell<BTreeMap<String, Known>>,
     texts: RefCell<BTreeMap<String, Text>>,
     /// What lies around sources, by the source, with the look that told it.
-    around: RefCell<BTreeMap<String, (u64, Arc<[String]>)>>,
+    around: RefCell<BTreeMap<String, Around>>,
     /// Goes up when the disk is to be looked at again.
     look: u64,
 }

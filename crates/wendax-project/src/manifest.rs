@@ -230,15 +230,11 @@ impl Manifest {
         value: &Spanned<DeValue<'_>>,
     ) {
         let number = key.get_ref().strip_prefix('W').and_then(|digits| digits.parse().ok());
-        match number.zip(text(value)) {
-            Some((number, why)) => {
-                let span = reader.span(key.span());
-                self.meant.push((wendax_source::Code(number), why.trim().to_owned(), span));
-            }
-            None => {
-                let span = reader.span(key.span());
-                reader.wrong_value(known, span);
-            }
+        let span = reader.span(key.span());
+        if let Some((number, why)) = number.zip(text(value)) {
+            self.meant.push((wendax_source::Code(number), why.trim().to_owned(), span));
+        } else {
+            reader.wrong_value(known, span);
         }
     }
 

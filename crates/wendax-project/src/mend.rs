@@ -201,7 +201,7 @@ fn leads_on(
     kept: &Kept,
     (assembly, found, after): (&Assembly, &[Diagnostic], &Count),
 ) -> bool {
-    let line_in = |text: &str, at: u32| text.as_bytes()[..at as usize].iter().filter(|byte| **byte == b'\n').count();
+    let line_in = |text: &str, at: u32| text[..at as usize].matches('\n').count();
     let mended: Vec<(&str, usize)> = fixes
         .iter()
         .filter_map(|(span, _)| base.get(&span.file).map(|(name, text)| (name.as_str(), line_in(text, span.start))))

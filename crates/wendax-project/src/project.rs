@@ -215,9 +215,10 @@ impl Project {
             let leads = if place.ends_with(folder) { String::new() } else { format!(", at {}", place.display()) };
             let message =
                 format!("`{folder}` lies outside of the project's folder{leads}; no manifest opens that by itself");
-            let right = match seal.is_whole {
-                true => "a folder inside of the project's; it is opened with --sealed".to_owned(),
-                false => format!("--reach {} on the command line, if you trust it", place.display()),
+            let right = if seal.is_whole {
+                "a folder inside of the project's; it is opened with --sealed".to_owned()
+            } else {
+                format!("--reach {} on the command line, if you trust it", place.display())
             };
             found.push(Diagnostic::new(info.code, info.severity, span, message).with_expected(right));
             self.refused.push(place);

@@ -76,7 +76,7 @@ impl Pattern {
                 let found = self.regex.find_at(line, at)?.range();
                 let is_part =
                     is_word(line[..found.start].chars().next_back()) || is_word(line[found.end..].chars().next());
-                let is_meant = !found.is_empty() && !(self.meant == Meant::Words && is_part);
+                let is_meant = !(found.is_empty() || self.meant == Meant::Words && is_part);
                 let step = line[found.start..].chars().next().map_or(1, char::len_utf8);
                 at = if is_meant { found.end } else { found.start + step };
                 if is_meant {

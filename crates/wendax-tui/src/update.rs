@@ -192,8 +192,8 @@ impl App {
         if key.code == KeyCode::Esc && self.world.saving.take().is_some() {
             return self.screen.say("not saved");
         }
-        if key.modifiers.contains(KeyModifiers::ALT) {
-            // Terminals send Esc and a key typed right behind it as that key with Alt, which means nothing here.
+        if key.modifiers.contains(KeyModifiers::ALT) && action_for(key, &self.contexts()).is_none() {
+            // Terminals send Esc and a key typed right behind it as that key with Alt, which means nothing else here.
             self.key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE), effects);
             let plain = key.modifiers.difference(KeyModifiers::ALT);
             return self.key(KeyEvent::new(key.code, plain), effects);

@@ -96,7 +96,7 @@ impl Stream {
     pub(crate) fn finish(self) -> std::io::Result<()> {
         let (file, target) = match self.0 {
             To::Once(mut to) => return to.flush(),
-            To::Whole { file, target } => (file.into_inner().map_err(|error| error.into_error())?, target),
+            To::Whole { file, target } => (file.into_inner().map_err(std::io::IntoInnerError::into_error)?, target),
         };
         file.as_file().sync_all()?;
         let folder = target.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));

@@ -5,7 +5,7 @@
 
 use super::Parser;
 use crate::codes::{self, CodeInfo};
-use crate::dialect::other_instruction;
+use crate::dialect::{other_instruction, without_counterpart};
 use crate::directives::directive;
 use crate::expr::Step;
 use crate::lexer::comment_start;
@@ -185,7 +185,7 @@ impl Parser<'_> {
     /// When the first word of a line is none of the language, what stands behind it is wrong for that reason.
     fn one_cause(&mut self, from: usize, problems: usize) {
         let start = self.place(from..from).start;
-        let told = self.unit.problems.from_mut(problems);
+        let told = self.unit.problems.since_mut(problems);
         let is_word = |found: &Diagnostic| {
             let is_unknown = [codes::UNKNOWN_MNEMONIC.code, codes::UNKNOWN_DIRECTIVE.code].contains(&found.code);
             let is_certain = found.fix.as_ref().is_some_and(|fix| fix.grade == Grade::Certain);
@@ -222,12 +222,18 @@ impl Parser<'_> {
             for edit in edits {
                 mended.replace_range((edit.span.start - base) as usize..(edit.span.end - base) as usize, &edit.text);
             }
-            let is_known = Line::of(&mended).is_some_and(|line| self.macros.contains_key(&mended[line.first()]));
+            let is_known = Line::of(&mended).is_some_and(|line| {
+                self.macros.contains_key(&mended[line.first()])
+                    // With the comma that was missing there are as many operands as it takes: what they are comes next.
+                    || found.code == codes::MISSING_COMMA.code
+                        && mnemonic(&line.word)
+                            .is_some_and(|known| known.rows.iter().any(|row| row.operands.len() == line.parts().len()))
+            });
             if is_known || can_be_read(&mended, fix.grade == Grade::Certain) {
                 continue;
             }
             let word = Line::of(&mended).map(|line| line.word.clone()).unwrap_or_default();
-            let found = &mut self.unit.problems.from_mut(at)[0];
+            let found = &mut self.unit.problems.since_mut(at)[0];
             found.fix = None;
             if !found.expected.is_empty() {
                 continue;
@@ -449,16 +455,16 @@ fn statement(line: &Line<'_>, rest: &str, parts: &[(std::ops::Range<usize>, &str
             let message = format!("there is no `{}`", line.word);
             return Some(Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.right(right));
         }
-        "jnb" | "bnb" | "jnc." => return instead(line, "jgeu"),
+        "jnb" | "bnb" => return Some(instead(line, "jgeu")),
         "movsx" => {
-            let [(_, to), (_, from)] = parts else { return instead(line, "extb") };
+            let [(_, to), (_, from)] = parts else { return Some(instead(line, "extb")) };
             let told = Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(whole.clone(), "there is no `movsx`") };
             return Some(told.fix(whole, format!("mov {to}, {from}\n        extb {to}")));
         }
         "push" | "pop" | "stmfd" | "ldmfd" | "stmdb" | "ldmia" | "stmia" | "ldmdb"
             if mnemonic(&line.word).is_none() && rest.ends_with('}') =>
         {
-            return no_such(line, "push r4-r6, fp and pop r4-r6, fp take several registers");
+            return Some(no_such(line, "push r4-r6, fp and pop r4-r6, fp take several registers"));
         }
         ".include" | ".embed" | ".incbin" if !first.starts_with('"') && !first.is_empty() && parts.len() == 1 => {
             let name = first.trim_matches(['<', '>', '\'']);
@@ -491,39 +497,10 @@ fn statement(line: &Line<'_>, rest: &str, parts: &[(std::ops::Range<usize>, &str
             let told = Told::new(range.clone(), "what is jumped to is written without `*`");
             return (is_name(name) || is_register(name)).then(|| told.fix(range, name));
         }
-        "cbw" => return no_such(line, "extb r1 extends the sign of the byte in r1"),
-        "stc" => {
-            return no_such(
-                line,
-                "no instruction sets C alone; `cmp` of two values does, or `push fl`, `pop r4`, `or`, `push r4`, `pop fl`",
-            );
-        }
-        "clc" | "sec" | "cmc" => {
-            return no_such(line, "no instruction changes C alone; `add`, `sub`, `cmp` and shifts do");
-        }
-        "inx" | "iny" | "dex" | "dey" => return no_such(line, "inc r1, dec r1"),
-        "tax" | "tay" | "txa" | "tya" | "txs" | "tsx" => return no_such(line, "mov r1, r2"),
-        "pusha" | "popa" | "pushad" | "popad" => return no_such(line, "push r0-r11, fp and pop r0-r11, fp"),
-        "enter" => return no_such(line, "push fp, then mov fp, sp, then sub sp, n"),
-        "leave" => return no_such(line, "mov sp, fp, then pop fp"),
-        "cdq" | "cwd" | "cwde" | "cqo" => return no_such(line, "a word is divided by a word: divs d, s"),
-        "lodsb" | "lodsw" | "stosb" | "stosw" | "movsb" | "movsw" | "scasb" | "cmpsb" | "rep" | "repe" | "repne" => {
-            return no_such(line, "a loop: ldb r1, [r2], then inc r2, and djnz with the count");
-        }
-        "retn" | "retf" | "rfe" | "mret" | "sret" | "eret" => {
-            return instead(line, if line.word == "retn" { "ret" } else { "reti" });
-        }
-        "wfi" | "wait" | "sleep" if rest.is_empty() => {
-            return no_such(line, "a loop that asks: the clock and the console have device registers");
-        }
-        "mvn" => return no_such(line, "mov d, s, then not d"),
-        "rsb" => return no_such(line, "neg d, then add d, s"),
-        "lui" | "auipc" => return no_such(line, "mov r1, value takes a whole word"),
-        "lds" | "sts" => return no_such(line, "ldw r1, [0x300] and stw [0x300], r1"),
-        "jcxz" | "jecxz" | "cbz" | "cbnz" => return no_such(line, "tst r1, r1, then jz label or jnz label"),
-        "loopne" | "loope" | "loopz" | "loopnz" => return no_such(line, "a jump such as jeq, then djnz r1, label"),
-        "in" | "out" => return no_such(line, "device registers are memory: ldw r1, [0xFF30], stw [0xFF30], r1"),
         _ => {}
+    }
+    if let Some(right) = without_counterpart(&line.word).filter(|_| mnemonic(&line.word).is_none()) {
+        return Some(no_such(line, right));
     }
     // `r1 += 5`, `r1++`.
     let (register, sign) = line.text[line.whole()].split_at(line.word.find(['+', '-']).unwrap_or(line.word.len()));
@@ -575,14 +552,14 @@ fn statement(line: &Line<'_>, rest: &str, parts: &[(std::ops::Range<usize>, &str
     None
 }
 
-fn instead(line: &Line<'_>, ours: &str) -> Option<Told> {
+fn instead(line: &Line<'_>, ours: &str) -> Told {
     let message = format!("`{}` is no instruction", line.word);
-    Some(Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.fix(line.first(), ours))
+    Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.fix(line.first(), ours)
 }
 
-fn no_such(line: &Line<'_>, right: &str) -> Option<Told> {
+fn no_such(line: &Line<'_>, right: &str) -> Told {
     let message = format!("`{}` is no instruction", line.word);
-    Some(Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.right(right))
+    Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.right(right)
 }
 
 /// `addne r1, 5`: an instruction with a condition in its word.
@@ -671,6 +648,7 @@ fn calls_of_functions(line: &Line<'_>, rest: &str) -> Option<Told> {
 
 /// Sizes: endings of mnemonics, and words before operands.
 fn sizes(line: &Line<'_>, rest: &str) -> Option<Told> {
+    const SIZES: [&str; 8] = ["byte", "word", "dword", "ptr", "offset", "short", "near", "far"];
     if let Some((base, ending)) = line.word.split_once('.').filter(|(base, _)| !base.is_empty()) {
         let ours = match (base, ending) {
             ("ld" | "l" | "load" | "mov" | "move", "b")
@@ -692,7 +670,6 @@ fn sizes(line: &Line<'_>, rest: &str) -> Option<Told> {
             Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) }.fix(line.first(), ours),
         );
     }
-    const SIZES: [&str; 8] = ["byte", "word", "dword", "ptr", "offset", "short", "near", "far"];
     mnemonic(&line.word)?;
     let mut at = line.operands;
     while at < line.to {
@@ -834,11 +811,10 @@ fn value(range: &std::ops::Range<usize>, part: &str, word: &str) -> Option<Told>
         };
         return Some(Told::new(range.clone(), message).fix(range.clone(), right));
     }
-    if let Some((_, local)) = part.split_once('@').filter(|(owner, local)| is_name(owner) && is_name(local)) {
-        if mnemonic(word).is_some() {
-            let message = format!("`@{local}` belongs to another label, and is not reached from here");
-            return Some(Told::new(range.clone(), message).right("a plain label where it is reached from elsewhere"));
-        }
+    let local = part.split_once('@').filter(|(owner, local)| is_name(owner) && is_name(local));
+    if let Some((_, local)) = local.filter(|_| mnemonic(word).is_some()) {
+        let message = format!("`@{local}` belongs to another label, and is not reached from here");
+        return Some(Told::new(range.clone(), message).right("a plain label where it is reached from elsewhere"));
     }
     let name_ends = bare.find(|c: char| !c.is_alphanumeric() && c != '_').unwrap_or(bare.len());
     if matches!(mark, "#" | "$" | "&" | "=") && is_name(&bare[..name_ends]) && !is_number {

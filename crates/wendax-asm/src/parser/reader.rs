@@ -169,6 +169,7 @@ impl<'a> Parser<'a> {
     /// A line that does not count, with a word that only reads like one that ends or turns a condition: without it the
     /// rest would be passed over in silence.
     fn misspelt_branch(&mut self, start: usize, line: &str) {
+        const BRANCHES: [&str; 3] = [".elseif", ".else", ".endif"];
         let begin = line.len() - line.trim_start().len();
         let rest = &line[begin..];
         let length = rest.find(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '.' | '_')).unwrap_or(rest.len());
@@ -176,7 +177,6 @@ impl<'a> Parser<'a> {
         if !word.starts_with('.') || word.len() < 3 || directive(word).is_some() {
             return;
         }
-        const BRANCHES: [&str; 3] = [".elseif", ".else", ".endif"];
         let other = other_directive(word).and_then(|other| other.instead).filter(|word| BRANCHES.contains(word));
         let near = other.or_else(|| {
             let near = nearest(word, DIRECTIVES.iter().map(|info| info.name))?;

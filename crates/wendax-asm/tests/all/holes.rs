@@ -33,7 +33,7 @@ fn files_that_include_twice_are_bounded_and_told() {
     let mut files = MemoryFiles::default().with("main.asm", "        .include \"e0.inc\"\nstart:  sys   exit\n");
     for level in 0..40 {
         let next = format!(".include \"e{0}.inc\"\n.include \"e{0}.inc\"\n", level + 1);
-        files = files.with(&format!("e{level}.inc"), &next);
+        files = files.with(format!("e{level}.inc"), next);
     }
     let files = files.with("e40.inc", "; nothing\n");
     let inputs = Inputs { sources: vec!["main.asm".to_owned()], ..Inputs::default() };
@@ -42,7 +42,7 @@ fn files_that_include_twice_are_bounded_and_told() {
     assert!(problem.message.contains("more than any program needs"), "{problem:?}");
     // A hundred files that are small are none of it.
     let many: String = (0..100).map(|_| ".include \"e40.inc\"\n").collect();
-    let files = files.with("main.asm", &format!("{many}start:  sys   exit\n"));
+    let files = files.with("main.asm", format!("{many}start:  sys   exit\n"));
     let found = Assembler::default().assemble(&inputs, &files).diagnostics;
     assert!(found.iter().all(|found| found.severity != Severity::Problem), "{found:?}");
 }
@@ -275,10 +275,10 @@ fn tables_of_names_have_whole_constants() {
 /// Ten thousand names beside ten thousand that are nearly them: counted, not timed.
 #[test]
 fn very_many_unknown_names_are_told_without_comparing_all_with_all() {
-    let mut text: String = (0..10_000).map(|number| format!("lab{number}x: nop\n")).collect();
-    text.extend((0..10_000).map(|number| format!(" jmp lab{number}y\n")));
-    let begun = std::time::Instant::now();
+    let labels = (0..10_000).map(|number| format!("lab{number}x: nop\n"));
+    let jumps = (0..10_000).map(|number| format!(" jmp lab{number}y\n"));
+    let text: String = labels.chain(jumps).collect::<Vec<_>>().concat();
     let found = assembled(&text).diagnostics;
     let with_near = found.iter().filter(|found| found.fix.is_some()).count();
-    assert!((50..200).contains(&with_near), "{with_near} have a near name, after {:?}", begun.elapsed());
+    assert!((50..200).contains(&with_near), "{with_near} have a near name");
 }

@@ -416,6 +416,10 @@ impl App {
         if self.screen.mode != Mode::Write || self.document().role == Role::Manifest || self.screen.sheet.is_some() {
             return;
         }
+        // What is typed into several lines at once is no word of one.
+        if !asked && self.editor().rectangle().is_some() {
+            return;
+        }
         let (line, column) = self.editor().cursor();
         let text = self.editor().line(line);
         let at = text.char_indices().nth(column).map_or(text.len(), |(at, _)| at);

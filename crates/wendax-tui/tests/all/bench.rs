@@ -299,3 +299,39 @@ fn lines_are_moved_doubled_and_commented_and_numbers_written_otherwise() {
     stage.keys("Ctrl-Home Ctrl-Up");
     assert!(stage.screen().contains("there is no line above"));
 }
+
+#[test]
+fn columns_are_selected_written_into_and_put_elsewhere_as_rectangles() {
+    let text = |stage: &mut Stage| stage.app.editor().text();
+    let mut stage = Stage::new("start:  mov   r1, 1\n        add   r1, 2\n        halt\n");
+    stage.keys("e Ctrl-Home");
+    for _ in 0..14 {
+        stage.keys("Right");
+    }
+    stage.keys("Alt-Shift-Down Alt-Shift-Right Alt-Shift-Right").text("r2");
+    assert_eq!(text(&mut stage), "start:  mov   r2, 1\n        add   r2, 2\n        halt\n");
+    // What is typed goes on in each line, and is one step of undo.
+    stage.text("0").keys("Backspace Ctrl-Z Ctrl-Z");
+    assert_eq!(text(&mut stage), "start:  mov   r1, 1\n        add   r1, 2\n        halt\n");
+    // Without that key, the palette makes a rectangle of what is selected, and Shift with arrows changes it.
+    stage.keys("Ctrl-Home End Shift-Down :rectangle Shift-Left Shift-Left Shift-Left Ctrl-C");
+    assert_eq!(stage.copied, ", 1\n, 2");
+    stage.keys("Esc e Ctrl-End Ctrl-V");
+    assert!(text(&mut stage).ends_with("halt\n, 1\n, 2"), "{}", text(&mut stage));
+    // A field has no rectangle: what was one is a text there.
+    stage.keys("Ctrl-Z Ctrl-F Ctrl-V");
+    assert!(stage.screen().contains(", 1"));
+}
+
+#[test]
+fn a_pattern_is_replaced_by_its_groups() {
+    let mut stage = Stage::new("start:  mov   r1, 10\n        mov   r2, 20\n        halt\n");
+    stage
+        .text("/")
+        .keys("Tab Tab")
+        .text("mov +(r.), (.*)")
+        .keys("Enter e Ctrl-R")
+        .text("ldw   $1, [$2]")
+        .keys("Enter y a");
+    assert_eq!(stage.app.editor().text(), "start:  ldw   r1, [10]\n        ldw   r2, [20]\n        halt\n");
+}

@@ -144,6 +144,21 @@ fn words_are_offered_with_their_meaning_and_taken_by_tab() {
 }
 
 #[test]
+fn files_are_offered_where_one_is_named() {
+    let files = MemoryFiles::default()
+        .with("main.asm", "start:  halt\n.data\n")
+        .with("lib/frames.inc", "")
+        .with("lamps.bin", [1, 2]);
+    let mut stage = Stage::project(&["main.asm"], files);
+    stage.keys("e Ctrl-End").text(".include \"");
+    shows(&mut stage, "▸lib/frames.inc\"");
+    shows(&mut stage, "lamps.bin\"");
+    stage.text("li").keys("Tab");
+    assert!(stage.app.editor().text().ends_with(".include \"lib/frames.inc\""));
+    assert!(stage.app.assembly().is_runnable());
+}
+
+#[test]
 fn text_is_selected_copied_replaced_and_made_a_comment() {
     let mut stage = yard();
     stage.keys("l").text("4").keys("Enter e Home Shift-Down Ctrl-C");

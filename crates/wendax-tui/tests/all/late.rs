@@ -219,7 +219,7 @@ enum Act {
     Again,
 }
 
-const KEYS: [&str; 52] = [
+const KEYS: [&str; 55] = [
     "Right",
     "Left",
     "Right",
@@ -250,6 +250,9 @@ const KEYS: [&str; 52] = [
     "r",
     "R",
     "Ctrl-D",
+    "Alt-Shift-Down",
+    "Alt-Shift-Right",
+    "Ctrl-Up",
     "Ctrl-Z",
     "Ctrl-Z",
     "Ctrl-Y",

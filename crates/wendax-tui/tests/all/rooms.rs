@@ -352,6 +352,13 @@ fn a_search_goes_over_all_files_and_can_ask_for_whole_words() {
     shows(&mut stage, "5 places in 2 files; Tab: whole words only");
     stage.keys("Tab");
     shows(&mut stage, "3 places in 2 files; whole words only");
+    stage.keys("Tab");
+    shows(&mut stage, "5 places in 2 files; a regular expression");
+    stage.text("s? *,");
+    shows(&mut stage, "2 places; a regular expression");
+    stage.text("(");
+    shows(&mut stage, "this is no regular expression: unclosed group");
+    stage.keys("Backspace Backspace Backspace Backspace Backspace Backspace Tab Tab");
     stage.keys("Enter");
     shows(&mut stage, "`limit`: 1 of 3 in 2 files");
     stage.keys("n");

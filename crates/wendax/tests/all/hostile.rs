@@ -47,7 +47,7 @@ impl Yard {
             .current_dir(self.0.path())
             .env("HOME", self.at("home"))
             .args(words)
-            .timeout(Duration::from_secs(60))
+            .timeout(Duration::from_mins(1))
             .output()
             .expect("it starts");
         let came = Came {

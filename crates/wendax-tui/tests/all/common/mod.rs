@@ -301,13 +301,14 @@ impl Stage {
 }
 
 pub(crate) fn key(name: &str) -> KeyEvent {
-    let (modifiers, rest) = match name.strip_prefix("Ctrl-") {
-        Some(rest) => (KeyModifiers::CONTROL, rest),
-        None => match name.strip_prefix("Shift-") {
-            Some(rest) => (KeyModifiers::SHIFT, rest),
-            None => (KeyModifiers::NONE, name),
-        },
-    };
+    let (mut modifiers, mut rest) = (KeyModifiers::NONE, name);
+    for (prefix, modifier) in
+        [("Ctrl-", KeyModifiers::CONTROL), ("Alt-", KeyModifiers::ALT), ("Shift-", KeyModifiers::SHIFT)]
+    {
+        if let Some(behind) = rest.strip_prefix(prefix) {
+            (modifiers, rest) = (modifiers | modifier, behind);
+        }
+    }
     let code = match rest {
         "Right" => KeyCode::Right,
         "Left" => KeyCode::Left,
