@@ -112,6 +112,8 @@ struct Parser<'a> {
     plain: FxHashMap<&'a str, SymbolId>,
     local: FxHashMap<(Scope, &'a str), SymbolId>,
     macros: FxHashMap<&'a str, Rc<Macro<'a>>>,
+    /// Names of the macros that a text defines, wherever it does, with the text.
+    macros_of: Option<(&'a str, FxHashSet<&'a str>)>,
     /// Names said to be known to other files.
     globals: Vec<Span>,
     /// Constants that `.let` gives anew, with their present value.
@@ -171,6 +173,7 @@ impl<'a> Parser<'a> {
             plain: FxHashMap::default(),
             local: FxHashMap::default(),
             macros: FxHashMap::default(),
+            macros_of: None,
             globals: Vec::new(),
             present: FxHashMap::default(),
             told: FxHashSet::default(),

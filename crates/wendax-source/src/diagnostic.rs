@@ -94,13 +94,29 @@ pub struct Diagnostic {
     pub fix: Option<Fix>,
 }
 
+/// Words that a person reads: of what quotes a name or a number without end, beginning and end.
+fn brief(text: String) -> String {
+    /// So many signs are left of longer ones.
+    const LONGEST: usize = 600;
+    const END: usize = 200;
+    if text.len() <= LONGEST {
+        return text;
+    }
+    let count = text.chars().count();
+    if count <= LONGEST {
+        return text;
+    }
+    let begin = text.chars().take(LONGEST - END - 1);
+    begin.chain(['…']).chain(text.chars().skip(count - END)).collect()
+}
+
 impl Diagnostic {
     /// A diagnostic about `span`.
     pub fn new(code: Code, severity: Severity, span: Span, message: impl Into<String>) -> Self {
         Self {
             code,
             severity,
-            message: message.into(),
+            message: brief(message.into()),
             primary: Label { span, text: String::new() },
             others: Vec::new(),
             expected: Vec::new(),
@@ -111,21 +127,21 @@ impl Diagnostic {
     /// The same with words at the caret.
     #[must_use]
     pub fn with_label(mut self, text: impl Into<String>) -> Self {
-        self.primary.text = text.into();
+        self.primary.text = brief(text.into());
         self
     }
 
     /// The same with another place that belongs to it.
     #[must_use]
     pub fn with_other(mut self, span: Span, text: impl Into<String>) -> Self {
-        self.others.push(Label { span, text: text.into() });
+        self.others.push(Label { span, text: brief(text.into()) });
         self
     }
 
     /// The same with a correct form.
     #[must_use]
     pub fn with_expected(mut self, form: impl Into<String>) -> Self {
-        self.expected.push(form.into());
+        self.expected.push(brief(form.into()));
         self
     }
 
@@ -144,7 +160,7 @@ impl Diagnostic {
     /// The same with a change of this grade, which may be in several places.
     #[must_use]
     pub fn with_change(mut self, grade: Grade, title: impl Into<String>, edits: Vec<Edit>) -> Self {
-        self.fix = Some(Fix { grade, title: title.into(), edits });
+        self.fix = Some(Fix { grade, title: brief(title.into()), edits });
         self
     }
 }
@@ -176,6 +192,19 @@ mod tests {
 
     fn edit(start: usize, end: usize, text: &str) -> Edit {
         Edit { span: Span::new(FileId(0), start, end), text: text.into() }
+    }
+
+    #[test]
+    fn what_is_told_stays_readable_however_long_a_name_is() {
+        let name = "ä".repeat(100_000);
+        let span = Span::new(FileId(0), 0, 1);
+        let found =
+            Diagnostic::new(Code(1), Severity::Problem, span, format!("`{name}` is no name")).with_expected(&name);
+        assert_eq!(found.message.chars().count(), 600);
+        assert!(found.message.starts_with("`ää") && found.message.ends_with("ä` is no name"));
+        assert_eq!(found.expected[0].chars().count(), 600);
+        let fix = Diagnostic::new(Code(1), Severity::Hint, span, "short").with_guess("write it", span, name.clone());
+        assert_eq!(fix.fix.map(|fix| fix.edits[0].text.clone()), Some(name), "what is put in is whole");
     }
 
     #[test]

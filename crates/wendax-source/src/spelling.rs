@@ -2,8 +2,13 @@
 
 /// The candidate closest to `name`, if one is close enough that it was probably meant: another case of
 /// the same letters, or at most a third of its letters (and at most three) inserted, dropped, replaced
-/// or two neighbours exchanged. Of equally close ones the first wins, so pass them in a fixed order.
+/// or two neighbours exchanged. Names of more than 100 bytes have none. Of equally close ones the first wins, so pass them in a fixed order.
 pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    /// Nobody means another by a name of so many bytes, and comparing takes time by their square.
+    const LONGEST: usize = 100;
+    if name.len() > LONGEST {
+        return None;
+    }
     let wanted: Vec<char> = name.to_lowercase().chars().collect();
     // Any other letter is nearly a letter: of one alone only the case may differ.
     let limit = if wanted.len() < 2 { 0 } else { wanted.len().div_ceil(3).min(3) };

@@ -12,6 +12,7 @@ use crate::lexer::comment_start;
 use crate::mnemonics::{mnemonic, register};
 use crate::problems::diagnostic;
 use crate::texts::Texts;
+use rustc_hash::FxHashSet;
 use wendax_isa::w16::call_by_name;
 use wendax_source::{Diagnostic, Edit, Grade, MemoryFiles, Severity, Sources, Span};
 
@@ -133,6 +134,22 @@ fn is_name(text: &str) -> bool {
 }
 
 impl Parser<'_> {
+    /// The text that is being read defines a macro of this name somewhere.
+    fn defines_macro(&mut self, name: &str) -> bool {
+        let text = self.block.text;
+        let known = self.macros_of.get_or_insert_with(|| (text, FxHashSet::default()));
+        if !std::ptr::eq(known.0, text) || known.1.is_empty() {
+            let defined = text.lines().filter_map(|line| {
+                let mut words = line.split_whitespace();
+                words.next().filter(|word| word.eq_ignore_ascii_case(".macro"))?;
+                words.next()
+            });
+            // With one that no macro has, so that this is asked once.
+            *known = (text, defined.chain([""]).collect());
+        }
+        known.1.contains(name)
+    }
+
     /// Something is wrong with the line that was just read: it is told as what it is elsewhere, where that is known.
     /// `problems` and `steps` are how many there were before it.
     pub(super) fn retell(&mut self, start: usize, end: usize, (problems, steps): (usize, usize)) {
@@ -147,8 +164,9 @@ impl Parser<'_> {
             return;
         }
         let Some(line) = Line::of(text).filter(|line| !self.macros.contains_key(&text[line.first()])) else { return };
-        let Some(told) = self.homoglyph(&line).or_else(|| self.of_a_macro(&line)).or_else(|| self.elsewhere(&line))
-        else {
+        let told = self.homoglyph(&line);
+        let told = if told.is_none() { self.of_a_macro(&line) } else { told };
+        let Some(told) = told.or_else(|| self.elsewhere(&line)) else {
             self.one_cause(start + line.from, problems);
             return self.only_what_leads_on(start, end, problems);
         };
@@ -265,7 +283,7 @@ impl Parser<'_> {
     }
 
     /// Macros by another case, above their definition, and parameters in other forms.
-    fn of_a_macro(&self, line: &Line<'_>) -> Option<Told> {
+    fn of_a_macro(&mut self, line: &Line<'_>) -> Option<Told> {
         let written = &line.text[line.first()];
         if mnemonic(written).is_none() && directive(written).is_none() {
             if let Some(known) = self.macros.keys().find(|known| known.eq_ignore_ascii_case(written)) {
@@ -273,11 +291,7 @@ impl Parser<'_> {
                 let told = Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) };
                 return Some(told.fix(line.first(), *known));
             }
-            let defines = |text: &str| {
-                let mut words = text.split_whitespace();
-                words.next().is_some_and(|word| word.eq_ignore_ascii_case(".macro")) && words.next() == Some(written)
-            };
-            if self.block.text.lines().any(defines) {
+            if self.defines_macro(written) {
                 let message =
                     format!("the macro `{written}` is defined below: a macro is there from its definition on");
                 let told = Told { info: codes::UNKNOWN_MNEMONIC, ..Told::new(line.first(), message) };

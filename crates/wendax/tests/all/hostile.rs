@@ -648,3 +648,230 @@ fn a_hung_up_run_writes_its_state_and_trail_and_a_full_disk_leaves_nothing() {
         assert_eq!(came.status, 117, "{option}: {}", came.told);
     }
 }
+
+/// A program or project that is a trap for whoever opens it: its files, the words of the command, how it ends, and
+/// something of what is told.
+struct Trap {
+    name: &'static str,
+    files: Vec<(String, Vec<u8>)>,
+    words: Vec<&'static str>,
+    status: i32,
+    told: &'static str,
+}
+
+impl Trap {
+    fn source(name: &'static str, text: impl Into<String>, told: &'static str) -> Self {
+        let words = vec!["build", "hand/p.asm", "-o", "out/p.bin"];
+        Self { name, files: vec![("hand/p.asm".to_owned(), text.into().into_bytes())], words, status: 111, told }
+    }
+
+    fn run(name: &'static str, text: impl Into<String>, (status, told): (i32, &'static str)) -> Self {
+        let words =
+            vec!["run", "hand/p.asm", "--sealed", "--clock", "virtual", "--limit", "steps=3000000", "--status", "tool"];
+        Self { words, status, ..Self::source(name, text, told) }
+    }
+
+    fn bytes(
+        name: &'static str,
+        path: &str,
+        bytes: Vec<u8>,
+        words: &[&'static str],
+        (status, told): (i32, &'static str),
+    ) -> Self {
+        Self { name, files: vec![(path.to_owned(), bytes)], words: words.to_vec(), status, told }
+    }
+
+    fn with(mut self, path: &str, text: impl Into<String>) -> Self {
+        self.files.push((path.to_owned(), text.into().into_bytes()));
+        self
+    }
+}
+
+/// What keeps the assembler busy or makes it take memory.
+fn traps_for_the_assembler() -> Vec<Trap> {
+    let nested = |open: &str, close: &str, depth: usize| format!("{}{}", open.repeat(depth), close.repeat(depth));
+    vec![
+        Trap::source("includes itself", ".include \"p.asm\"\n", "includes itself without end"),
+        Trap::source("includes another that includes it", ".include \"q.inc\"\n", "includes itself without end")
+            .with("hand/q.inc", ".include \"p.asm\"\n"),
+        Trap::source("a macro unfolds itself", ".macro M\n M\n.endmacro\nstart: M\n halt\n", "blocks within blocks"),
+        Trap::source(
+            "two macros unfold each other",
+            ".macro A\n B\n.endmacro\n.macro B\n A\n A\n.endmacro\nstart: A\n",
+            "blocks within blocks",
+        ),
+        Trap::source(
+            "repeats of repeats",
+            format!("start: halt\n{}", nested(".repeat 60000\n", ".endrepeat\n", 3)),
+            "",
+        ),
+        Trap::source("a repeat of a thousand million", "start: halt\n.repeat 1000000000\n nop\n.endrepeat\n", ""),
+        Trap::source(
+            "a text that doubles",
+            format!(
+                "{}start: halt\n",
+                (0..40).fold(".macro M0\n nop\n.endmacro\n".to_owned(), |text, at| {
+                    format!("{text}.macro M{0}\n M{at}\n M{at}\n.endmacro\n", at + 1)
+                }) + "x: M40\n"
+            ),
+            "",
+        ),
+        Trap::source("deep parentheses", format!("start: mov r0, {}\n", nested("(", ")", 100_000)), "nest"),
+        Trap::source("deep conditions", format!("start: halt\n{}", ".if 1\n".repeat(50_000)), "never closed"),
+        Trap::source("a line of a megabyte", format!("start: mov r0, {}\n", "9".repeat(1 << 20)), ""),
+        Trap::source("a name of a megabyte", format!("{}: jmp {0}x\n", "n".repeat(1 << 20)), ""),
+        Trap::source("mistakes without number", "x y z ?\n".repeat(200_000), "more, not shown"),
+        Trap::source("room without end", "start: halt\n.data\n.space 60000\n.space 60000\n", "behind the end of memory"),
+        Trap::source("a place far away", "start: halt\n.org 0xFFFF\n nop\n", ""),
+        Trap::source(
+            "constants in a circle",
+            (0..20_000).map(|at| format!(".equ C{at}, C{}\n", (at + 1) % 20_000)).collect::<Vec<_>>().concat()
+                + "start: mov r0, C0\n",
+            "depends on itself",
+        ),
+        Trap::source(
+            "names that are nearly alike",
+            (0..20_000).map(|at| format!("n{at}a: jmp n{at}b\n")).collect::<Vec<_>>().concat(),
+            "defined nowhere",
+        ),
+        Trap::source("embeds a file of no end", "start: halt\n.data\n.embed \"/dev/zero\"\n", "device"),
+        Trap::source("embeds what is larger than memory", "start: halt\n.data\n.embed \"big.bin\"\n", "do not fit")
+            .with("hand/big.bin", "x".repeat(1 << 20)),
+        Trap::bytes(
+            "no text at all",
+            "hand/p.asm",
+            (0..=255u8).cycle().take(1 << 20).collect(),
+            &["build", "hand/p.asm", "-o", "out/p.bin"],
+            (111, "UTF-8"),
+        ),
+    ]
+}
+
+/// What keeps a run busy, fills something, or never comes to anything.
+fn traps_for_a_run() -> Vec<Trap> {
+    let ended = (115, "the limit `steps`");
+    vec![
+        Trap::run("pushes for ever", "start: push r0\n jmp start\n", (112, "")),
+        Trap::run("calls itself", "start: call start\n", (112, "")),
+        Trap::run(
+            "writes over itself",
+            "start: mov r1, start\n mov r2, 0xFFFF\n stw [r1], r2\n jmp start\n",
+            (112, ""),
+        ),
+        Trap::run(
+            "traps within its handler",
+            "start: mov r0, h\n stw [2], r0\n stw [4], r0\n stw [6], r0\n ldw r1, [r0 + 1]\nh: ldw r1, [r0 + 1]\n jmp h\n",
+            (112, ""),
+        ),
+        Trap::run(
+            "interrupts without pause",
+            "start: mov r0, h\n stw [16], r0\n mov r0, 1\n stw [0xFF22], r0\n mov r0, 3\n stw [0xFF24], r0\n ei\n@l: jmp @l\nh: mov r0, 7\n stw [0xFF24], r0\n reti\n",
+            ended,
+        ),
+        Trap::run(
+            "opens without closing",
+            "start: mov r0, n\n mov r1, 2\n sys file_open\n jmp start\n.data\nn: .asciz \"f\"\n",
+            (113, "circling"),
+        ),
+        Trap::run("waits for input that never comes", "start: sys get_char\n jmp start\n", (114, "no more input will come")),
+        Trap::run("sleeps for centuries", "start: mov r0, 65535\n sys wait_ms\n jmp start\n", ended),
+        Trap::run(
+            "prints what is no text",
+            "start: mov r0, 0x300\n sys put_text\n halt\n.data\n .org 0x300\nt: .space 0x6000, 255\n",
+            (0, ""),
+        ),
+        Trap::run("ends with an odd status", "start: mov r0, 0xFF7F\n sys exit\n", (0, "")),
+    ]
+}
+
+/// Files that are no sources, as whoever means harm would write them.
+fn traps_in_files() -> Vec<Trap> {
+    let deep = |open: &str, depth: usize| open.repeat(depth).into_bytes();
+    let build = ["build", "hand", "-o", "out/p.bin"];
+    let mut header = b"\x7FELF\x01\x01\x01\0\0\0\0\0\0\0\0\0\x02\0\0\0".to_vec();
+    header.extend([0xFF; 200]);
+    let record = |count: usize| ":10000000".to_owned() + &"00".repeat(count) + "\n";
+    let hand = |text: &str| (("hand/wendax.toml").to_owned(), text.as_bytes().to_vec());
+    let mut traps = vec![
+        Trap::bytes("an ELF of nothing but bounds", "hand/p.elf", header, &["run", "hand/p.elf"], (111, "")),
+        Trap::bytes(
+            "an ELF that is cut",
+            "hand/p.elf",
+            b"\x7FELF\x01\x01".to_vec(),
+            &["image", "hand/p.elf"],
+            (111, ""),
+        ),
+        Trap::bytes(
+            "a record without end",
+            "hand/p.hex",
+            record(1 << 20).into_bytes(),
+            &["run", "hand/p.hex"],
+            (111, ""),
+        ),
+        Trap::bytes("a library in name only", "hand/p.a", b"!<arch>\nx".to_vec(), &["image", "hand/p.a"], (111, "")),
+        Trap::bytes(
+            "a tally as deep as a well",
+            "hand/t.json",
+            deep("{\"form\":", 200_000),
+            &["tally", "hand/t.json"],
+            (110, ""),
+        ),
+    ];
+    let events = ["run", "hand/p.asm", "--events", "hand/e.jsonl"];
+    for (name, bytes, told) in [
+        ("events as deep as a well", deep("[", 500_000), "line 1"),
+        ("events of no moment", b"{\"cycle\":-1,\"end\":true}\n".to_vec(), "line 1"),
+        (
+            "an event of a megabyte",
+            format!("{{\"cycle\":1,\"text\":\"{}\"}}\n{{", "x".repeat(1 << 20)).into_bytes(),
+            "line 2",
+        ),
+    ] {
+        traps.push(Trap::bytes(name, "hand/e.jsonl", bytes, &events, (110, told)).with("hand/p.asm", "start: halt\n"));
+    }
+    for (name, manifest, told) in [
+        ("a manifest as deep as a well", "x = ".to_owned() + &"[".repeat(200_000), ""),
+        ("sources from everywhere", "sources = [\"/**\", \"../**\"]\n".to_owned(), ""),
+        ("a limit of nothing", "limits = { steps = -1, memory = 99999999999999999999 }\n".to_owned(), ""),
+        ("a manifest of a megabyte", format!("arguments = [\"{}\"]\nx = 1\n", "x".repeat(1 << 20)), ""),
+    ] {
+        let mut trap = Trap::bytes(name, "hand/main.asm", b"start: halt\n".to_vec(), &build, (111, told));
+        trap.files.push(hand(&manifest));
+        traps.push(trap);
+    }
+    traps
+}
+
+/// Each within a minute and two gigabytes, whatever it asks for; the end is told, and nothing of it is a fault of ours.
+#[test]
+fn traps_for_whoever_opens_them_end_in_time_and_room_and_are_told() {
+    let mut wrong = Vec::new();
+    let traps: Vec<Trap> =
+        [traps_for_the_assembler(), traps_for_a_run(), traps_in_files()].into_iter().flatten().collect();
+    assert!(traps.len() >= 40, "{}", traps.len());
+    for trap in traps {
+        let yard = Yard::new();
+        for (path, bytes) in &trap.files {
+            let place = yard.at(path);
+            fs::write(place, bytes).expect("it is written");
+        }
+        let mut command = vec!["-c", "ulimit -v 2000000; exec \"$0\" \"$@\"", env!("CARGO_BIN_EXE_wendax")];
+        command.extend(&trap.words);
+        let output = assert_cmd::Command::new("bash")
+            .current_dir(yard.0.path())
+            .env("HOME", yard.at("home"))
+            .args(command)
+            .write_stdin("")
+            .timeout(Duration::from_mins(1))
+            .output()
+            .expect("it starts");
+        let told = String::from_utf8_lossy(&output.stderr);
+        let is_told = told.contains(trap.told) && (trap.status == 0 || !told.trim().is_empty()) && told.len() < 100_000;
+        let is_fault = told.contains("panicked") || told.contains("fault of Wendax");
+        if output.status.code() != Some(trap.status) || !is_told || is_fault {
+            let short: String = told.chars().take(400).collect();
+            wrong.push(format!("{}: {} where {} was expected\n{short}", trap.name, output.status, trap.status));
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
