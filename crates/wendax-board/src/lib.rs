@@ -6,6 +6,7 @@
 //! other side, over anything that reads and writes. Neither opens a port; whoever has one owns it.
 
 mod device;
+#[cfg(feature = "fuzzing")]
 pub mod fuzzing;
 mod protocol;
 mod sender;

@@ -9,6 +9,7 @@
 //! This crate reads files and folders, and writes none.
 
 mod disk;
+#[cfg(feature = "fuzzing")]
 pub mod fuzzing;
 mod manifest;
 mod mend;

@@ -28,6 +28,7 @@ mod door;
 mod effects;
 mod explain;
 mod forms;
+#[cfg(feature = "fuzzing")]
 pub mod fuzzing;
 mod history;
 mod instruction;

@@ -232,6 +232,8 @@ const TABLE: &[Binding] = commands! {
     [Question] "t" => Reply::Letter('t'), "Take the text on disk";
     [Question] "y" => Reply::Letter('y'), "Replace this one; write over the file";
     [Question] "n" => Reply::Letter('n'), "Leave this one as it is";
+    [Question] "A" => Reply::Letter('A'), "Allow what a project names outside of its folder";
+    [Question] "N" => Reply::Letter('N'), "Never allow it";
     [Question] "a" => Reply::Letter('a'), "Replace all";
     // ---- typing to the program
     [Console] "Enter" => Talk::Send, "Send the line to the program" @ "send";

@@ -113,7 +113,7 @@ impl Sheet {
             Self::Leaving => &[("s", "save and quit"), ("d", "drop the changes and quit"), ("Esc", "stay")],
             Self::Conflict { .. } => &[("k", "keep yours"), ("t", "take what is on disk"), ("Esc", "decide later")],
             Self::Exists { .. } => &[("y", "write over it"), ("Esc", "leave it as it is")],
-            Self::Reach { .. } => &[("y", "allow it"), ("n", "never"), ("Esc", "decide later")],
+            Self::Reach { .. } => &[("A", "allow it"), ("N", "never"), ("Esc", "decide later")],
             Self::Replacing { .. } => {
                 &[("y", "replace this one"), ("n", "leave it"), ("a", "replace all"), ("Esc", "stop")]
             }

@@ -97,13 +97,19 @@ pub(super) fn draw_exists(pen: &mut Pen<'_>, area: Rect, effect: &Effect) {
     );
 }
 
+/// Its letters are capitals: nobody types one in passing, while the bench has only begun to be there.
 pub(super) fn draw_reach(pen: &mut Pen<'_>, area: Rect, folders: &[PathBuf]) {
+    /// So many are named; the answers have to stay in view.
+    const NAMED: usize = 4;
     let answers = [
-        ("y", "allow it, also the next times"),
-        ("n", "do not, and ask no more; --reach on the command line allows it once"),
+        ("A", "allow it, also the next times"),
+        ("N", "do not, and ask no more; --reach on the command line allows it once"),
         ("Esc", "decide later: until then they stay closed"),
     ];
-    let names: Vec<String> = folders.iter().map(|folder| folder.display().to_string()).collect();
+    let mut names: Vec<String> = folders.iter().take(NAMED).map(|folder| folder.display().to_string()).collect();
+    if folders.len() > NAMED {
+        names.push(format!("and {} more", folders.len() - NAMED));
+    }
     let question = format!(
         "The manifest of this project names what lies outside of its folder: {}. What the project is made of, and its \
          program, could read there, and the program write.",

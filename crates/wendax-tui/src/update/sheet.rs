@@ -42,7 +42,7 @@ impl App {
             (Sheet::Conflict { name, theirs }, 't') => self.answer_conflict(&name, &theirs, true),
             (Sheet::Replacing { with }, 'y' | 'n' | 'a') => self.replace(&with, letter),
             (Sheet::Exists { effect }, 'y') => effects.push(Effect::Over(effect)),
-            (Sheet::Reach { folders }, 'y' | 'n') => effects.push(Effect::Reach(folders, letter == 'y')),
+            (Sheet::Reach { folders }, 'A' | 'N') => effects.push(Effect::Reach(folders, letter == 'A')),
             // Not an answer to this.
             (sheet, _) => self.screen.sheet = Some(sheet),
         }
