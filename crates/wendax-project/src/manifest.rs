@@ -1,6 +1,6 @@
 //! The manifest: text to what it says, with everything that is wrong with it.
 
-use globset::{GlobBuilder, GlobMatcher};
+use glob::MatchOptions;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 use wendax_asm::{CodeInfo, Library, code_info};
@@ -76,7 +76,15 @@ impl Limits {
 struct Pattern {
     text: String,
     span: Span,
-    matcher: GlobMatcher,
+    matcher: glob::Pattern,
+}
+
+impl Pattern {
+    fn fits(&self, path: &str) -> bool {
+        // `*` and `?` stand for part of one name.
+        let options = MatchOptions { require_literal_separator: true, ..MatchOptions::new() };
+        self.matcher.matches_with(path, options)
+    }
 }
 
 /// What a manifest says. What it does not say is as without one.
@@ -262,14 +270,14 @@ impl Manifest {
         let mut select = |patterns: &[Pattern], what: &str| {
             let mut chosen: Vec<(String, Span)> = Vec::new();
             for pattern in patterns {
-                let before = chosen.len();
-                for path in paths.iter().filter(|path| pattern.matcher.is_match(path.as_str())) {
+                let mut has_matched = false;
+                for path in paths.iter().filter(|path| pattern.fits(path)) {
+                    has_matched = true;
                     if !chosen.iter().any(|(known, _)| known == path) {
                         chosen.push((path.clone(), pattern.span));
                     }
                 }
-                let matched = paths.iter().any(|path| pattern.matcher.is_match(path.as_str()));
-                if chosen.len() == before && !matched {
+                if !has_matched {
                     let message = format!("`{}` finds no {what}", pattern.text);
                     let diagnostic = told(code_info(73), pattern.span, message);
                     let near = nearest(&pattern.text, paths.iter().map(String::as_str));
@@ -305,7 +313,7 @@ impl Manifest {
 
 fn default_sources() -> Pattern {
     let text = Manifest::default_sources().to_owned();
-    let matcher = GlobBuilder::new(&text).literal_separator(true).build().expect("it is a pattern").compile_matcher();
+    let matcher = glob::Pattern::new(&text).expect("it is a pattern");
     Pattern { text, span: Span::new(FileId(0), 0, 0), matcher }
 }
 
@@ -349,10 +357,10 @@ impl Reader {
                 self.found.push(told(code_info(72), span, message).with_expected("sources = [\"src/**/*.asm\"]"));
                 continue;
             }
-            match GlobBuilder::new(&plain).literal_separator(true).build() {
-                Ok(glob) => patterns.push(Pattern { text, span, matcher: glob.compile_matcher() }),
+            match glob::Pattern::new(&plain) {
+                Ok(matcher) => patterns.push(Pattern { text, span, matcher }),
                 Err(error) => {
-                    let message = format!("`{text}` is no pattern for paths: {}", error.kind());
+                    let message = format!("`{text}` is no pattern for paths: {}", error.msg);
                     let found = told(code_info(72), span, message);
                     self.found
                         .push(found.with_expected("`*` for part of a name, `**` for folders, `[ab]` for one of these"));
