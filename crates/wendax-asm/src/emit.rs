@@ -270,8 +270,7 @@ pub(crate) fn claims(program: &mut Program<'_>) {
     for index in 0..program.units.len() {
         let unit = program.units[index];
         for claim in &unit.claims {
-            let placed = program.placed[index].get(claim.section.0 as usize);
-            let here = placed.and_then(|placed| placed.get(claim.statement as usize)).map(|placed| placed.at);
+            let here = program.place(index, claim.section, claim.statement);
             let value = program.evaluate(index, claim.expr, here.unwrap_or(Value::number(0)));
             let found = match value.map(Value::as_number) {
                 Ok(Some(0)) => {

@@ -6,7 +6,7 @@
 
 use crate::codes;
 use crate::expr::{Base, EvalError, Expr, SymbolId, Value};
-use crate::link::{Placed, Program, UnitIndex};
+use crate::link::{Placed, Program, UnitIndex, place_of};
 use crate::problems::{diagnostic, without_value};
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
 use rustc_hash::FxHashMap;
@@ -210,7 +210,13 @@ fn set_constants(program: &mut Program<'_>, constants: &[Constant]) {
 
 fn constant_value(program: &Program<'_>, (unit, id): Constant) -> Result<Value, EvalError> {
     match program.units[unit].name(id).definition {
-        Definition::Constant(expr) => program.evaluate(unit, expr, Value::number(0)),
+        Definition::Constant(expr) => {
+            let here = match program.units[unit].stands.get(&id) {
+                Some(&(section, statement)) => program.place(unit, section, statement).ok_or(EvalError::Reported)?,
+                None => Value::number(0),
+            };
+            program.evaluate(unit, expr, here)
+        }
         Definition::Label { .. } | Definition::Extern => Err(EvalError::Reported),
     }
 }
@@ -411,8 +417,7 @@ fn set_labels(program: &mut Program<'_>) {
     for (index, unit) in program.units.iter().enumerate() {
         for (value, name) in program.values[index].iter_mut().zip(&unit.names) {
             if let Definition::Label { section, statement } = name.definition {
-                let placed = program.placed[index].get(section.0 as usize);
-                *value = placed.and_then(|placed| placed.get(statement as usize)).map(|placed| placed.at);
+                *value = place_of(&program.placed, index, section, statement);
             }
         }
     }

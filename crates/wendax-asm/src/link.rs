@@ -65,6 +65,16 @@ impl Names for View<'_, '_> {
     }
 }
 
+/// See [`Program::place`].
+pub(crate) fn place_of(
+    placed: &[Vec<Vec<Placed>>],
+    unit: UnitIndex,
+    section: SectionId,
+    statement: u32,
+) -> Option<Value> {
+    placed.get(unit)?.get(section.0 as usize)?.get(statement as usize).map(|placed| placed.at)
+}
+
 impl<'a> Program<'a> {
     /// A program of these units and what they need of the libraries. Of one that `is_partial`, names that are
     /// missing are not told.
@@ -128,6 +138,11 @@ impl<'a> Program<'a> {
         let Some(last) = end.checked_sub(1).filter(|last| *last >= statement as usize) else { return Some(0) };
         let last = placed.get(last)?;
         (first.at.base == last.at.base).then_some(last.at.offset + last.size - first.at.offset)
+    }
+
+    /// Where a statement of a section begins, or the section ends; `None` while nothing was placed.
+    pub(crate) fn place(&self, unit: UnitIndex, section: SectionId, statement: u32) -> Option<Value> {
+        place_of(&self.placed, unit, section, statement)
     }
 
     pub(crate) fn evaluate(&self, unit: UnitIndex, expr: Expr, here: Value) -> Result<Value, EvalError> {

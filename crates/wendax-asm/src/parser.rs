@@ -19,7 +19,7 @@ mod unfold;
 use crate::codes;
 use crate::dialect::{OtherDirective, call_for, other_directive, other_instruction};
 use crate::directives::{DIRECTIVES, Directive, directive};
-use crate::expr::{Expr, Scope, SymbolId};
+use crate::expr::{Expr, Scope, Step, SymbolId};
 use crate::lexer::{Kind, Mark, Token, unescape};
 use crate::mnemonics::{mnemonic, mnemonics, register};
 use crate::problems::{diagnostic, quoted};
@@ -1056,7 +1056,10 @@ impl<'a> Parser<'a> {
             self.peek()?;
         }
         let value = self.expression()?;
-        self.define(name, Scope::Unit, Definition::Constant(value));
+        let defined = self.define(name, Scope::Unit, Definition::Constant(value));
+        if let Some(id) = defined.filter(|_| self.unit.steps(value).iter().any(|step| matches!(step, Step::Here))) {
+            self.unit.stands.insert(id, (self.section, self.statement_count()));
+        }
         Some(())
     }
 

@@ -8,6 +8,7 @@
 use crate::expansion::Expansions;
 use crate::expr::{Expr, Names, Scope, Step, SymbolId, Value, evaluate};
 use crate::problems::Problems;
+use rustc_hash::FxHashMap;
 use wendax_isa::w16::Row;
 use wendax_source::{Diagnostic, FileId, Span};
 
@@ -202,6 +203,8 @@ pub(crate) struct Unit {
     pub(crate) ends: Vec<u32>,
     /// Values of constants made of numbers and such constants alone, in the order of `names`.
     pub(crate) fixed: Vec<Option<Value>>,
+    /// Where constants stand among statements that are made of `here`.
+    pub(crate) stands: FxHashMap<SymbolId, (SectionId, u32)>,
     pub(crate) expansions: Expansions,
     /// Paths of the files it includes.
     pub(crate) included: Vec<String>,
@@ -228,6 +231,7 @@ impl Unit {
             spellings: Vec::new(),
             ends: Vec::new(),
             fixed: Vec::new(),
+            stands: FxHashMap::default(),
             expansions: Expansions::new(unfolded),
             included: Vec::new(),
             macros: Vec::new(),

@@ -92,7 +92,10 @@ impl Prepared {
             .to_unicode(at(3));
         let mut font = pdf.cid_font(at(1));
         font.subtype(CidFontType::Type2).base_font(name).system_info(info).font_descriptor(at(2));
-        font.default_width(ADVANCE * 1000.0).cid_to_gid_map_predefined(Name(b"Identity"));
+        // Readers there are take a whole number only as the width of all glyphs; the list has it exactly.
+        let width = ADVANCE * 1000.0;
+        font.default_width(width.round()).cid_to_gid_map_predefined(Name(b"Identity"));
+        font.widths().same(0, u16::MAX, width);
         font.finish();
         let bounds = self.bounds.map(f32::from);
         let mut descriptor = pdf.font_descriptor(at(2));

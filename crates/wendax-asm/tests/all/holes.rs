@@ -282,3 +282,16 @@ fn very_many_unknown_names_are_told_without_comparing_all_with_all() {
     let with_near = found.iter().filter(|found| found.fix.is_some()).count();
     assert!((50..200).contains(&with_near), "{with_near} have a near name");
 }
+
+/// A constant made of `here` is made of the place it stands at, whatever stands before it becomes how long.
+#[test]
+fn here_in_a_constant_is_where_the_constant_stands() {
+    let text = "start: mov r1, COUNT\n mov r2, LATER\n jmp start\n .equ LATER, here - start\n .assert LATER == here - start\n\
+        .data\nlist: .word 1, 2, 3, 4\n .equ COUNT, (here - list) / 2\n .equ FIRST, here\nmore: .byte 1\n .assert FIRST == more\n";
+    let (sources, file) = Sources::single("here.asm", text);
+    let assembly = assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    let value =
+        |name: &str| assembly.image.symbols.iter().find(|symbol| symbol.name == name).map(|symbol| symbol.value);
+    assert_eq!((value("COUNT"), value("LATER"), value("FIRST")), (Some(4), Some(6), Some(0x0308)));
+}

@@ -154,6 +154,10 @@ fn a_general_reader_finds_the_text_of_a_pdf() {
     let session = session(YARD);
     let drawn = Flow::of(&session, session.image().entry, Some(&tally(&session))).expect("there is code");
     let pdf = to_pdf(&[flow(&drawn, None, None)], Look::Light, None).expect("it can be made");
+    // Each glyph as wide as the drawing reckons with, and as readers that know whole numbers only take it.
+    let plain = String::from_utf8_lossy(&pdf).into_owned();
+    assert_eq!(plain.matches("/DW 602\n").count(), plain.matches("/W [0 65535 602.0508]").count(), "one for each font");
+    assert_eq!(plain.matches("/DW 602\n").count(), 2);
     let folder = std::env::temp_dir().join(format!("wendax-draw-{}", std::process::id()));
     std::fs::create_dir_all(&folder).expect("a folder");
     let path = folder.join("flow.pdf");

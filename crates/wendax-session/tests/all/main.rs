@@ -12,6 +12,7 @@ mod one_run;
 mod outside;
 mod reaching;
 mod replaying;
+mod right;
 mod slices;
 mod stopping;
 mod stories;
