@@ -8,6 +8,7 @@ use crate::{Assembly, checks, codes, emit, layout, parser};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
 use wendax_image::{Image, SymbolKind};
+use wendax_isa::w16::TARGET;
 use wendax_source::{Diagnostic, FileId, Files, Severity, SourceFile, Sources, Span};
 
 /// An object file or library.
@@ -64,7 +65,8 @@ impl Assembler {
 
     /// Assembles and links. Always gives an image, as good as the sources allow.
     pub fn assemble(&mut self, inputs: &Inputs, files: &dyn Files) -> Assembly {
-        self.assemble_unless(inputs, files, &|| false).unwrap_or_default()
+        self.assemble_unless(inputs, files, &|| false)
+            .unwrap_or_else(|| Assembly::of_image(Image::new(&TARGET), Sources::new()))
     }
 
     /// The same, given up as soon as `stop` says so; it is asked before each source. `None` when it was. What was

@@ -6,8 +6,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use wendax_image::{Image, Line, LineKind, Symbol, SymbolKind};
-use wendax_isa::Addr;
-use wendax_isa::w16::{Cond, Insn, NumberStyle, Op, OperandKind, decode, disassemble};
+use wendax_isa::w16::{Insn, NumberStyle, Op, decode, disassemble};
+use wendax_isa::{Addr, Leads};
 use wendax_source::{FileId, Span};
 
 /// Data bytes on a line.
@@ -25,7 +25,7 @@ pub fn disassembly(image: &Image) -> (String, Image) {
     writer.say("; disassembled: what the entry leads to is code, the rest is data");
     for segment in &image.segments {
         writer.say("");
-        writer.say(&format!(".org 0x{:04X}", segment.start));
+        writer.say(&format!(".org {}", image.target.marked_address(segment.start)));
         writer.segment(segment.start, segment.end());
     }
     let shown = Image { lines: writer.lines, symbols: writer.symbols, ..image.clone() };
@@ -56,37 +56,48 @@ fn instruction(image: &Image, address: Addr) -> Option<Insn> {
     (address.is_multiple_of(2) && bytes.len() >= usize::from(insn.bytes())).then_some(insn)
 }
 
+/// The length of an instruction, and where it leads.
+type Known = (u32, Leads);
+
+/// Where it leads by a label.
+fn target_of(leads: Leads) -> Option<Addr> {
+    match leads {
+        Leads::To(target) | Leads::Either(target) | Leads::Call(Some(target)) => Some(target),
+        Leads::On | Leads::Call(None) | Leads::Away => None,
+    }
+}
+
 /// Instructions by address, and the addresses jumped to or called.
-fn reachable(image: &Image) -> (BTreeMap<Addr, Insn>, BTreeSet<Addr>) {
+fn reachable(image: &Image) -> (BTreeMap<Addr, Known>, BTreeSet<Addr>) {
+    let machine = image.target;
     let mut code = BTreeMap::new();
     let mut targets = BTreeSet::from([image.entry]);
     let mut left = vec![image.entry];
+    // Compilers name what is only called by way of a register.
+    left.extend(image.labels().filter(|label| label.kind == SymbolKind::Code).filter_map(Symbol::address));
     while let Some(address) = left.pop() {
-        if code.contains_key(&address) {
+        if code.contains_key(&address) || !address.is_multiple_of(machine.code_align) {
             continue;
         }
-        let Some(insn) = instruction(image, address) else { continue };
-        code.insert(address, insn);
-        let place = u16::try_from(address.0).unwrap_or(0);
-        if matches!(insn.op(), Op::Jump(_) | Op::Djnz | Op::Call) {
-            let target = insn.target(place).into();
+        let Some(known) = (machine.leads)(image.bytes(address, machine.longest_code), address) else { continue };
+        code.insert(address, known);
+        let (length, leads) = known;
+        if let Some(target) = target_of(leads) {
             targets.insert(target);
             left.push(target);
         }
-        let ends = matches!(insn.op(), Op::Jump(Cond::Always) | Op::JmpReg | Op::Ret | Op::Reti | Op::Halt)
-            || insn.op() == Op::Sys && insn.value == 0;
-        if !ends {
-            left.push(address + u32::from(insn.bytes()));
+        if leads.goes_on() {
+            left.push(address + length);
         }
     }
     (code, targets)
 }
 
 /// Targets inside an instruction that will be shown whole have no line to stand on: they stay numbers.
-fn drop_inner(code: &BTreeMap<Addr, Insn>, targets: &mut BTreeSet<Addr>, start: Addr, end: Addr) {
+fn drop_inner(code: &BTreeMap<Addr, Known>, targets: &mut BTreeSet<Addr>, start: Addr, end: Addr) {
     let mut address = start;
     while address < end {
-        let length = code.get(&address).map_or(1, |insn| insn.bytes().into());
+        let length = code.get(&address).map_or(1, |known| known.0);
         for inner in 1..length {
             targets.remove(&(address + inner));
         }
@@ -96,7 +107,7 @@ fn drop_inner(code: &BTreeMap<Addr, Insn>, targets: &mut BTreeSet<Addr>, start: 
 
 struct Writer<'a> {
     image: &'a Image,
-    code: BTreeMap<Addr, Insn>,
+    code: BTreeMap<Addr, Known>,
     targets: BTreeSet<Addr>,
     text: String,
     lines: Vec<Line>,
@@ -117,7 +128,8 @@ impl Writer<'_> {
     /// What a place is called: by the name the image has for it, if it can stand in a text.
     fn label(&self, address: Addr) -> String {
         let known = self.image.label_at(address).map(|symbol| symbol.name.as_str());
-        known.filter(|name| !name.contains(['@', '.'])).map_or_else(|| name(address), str::to_owned)
+        let numbered = || format!("at_{}", self.image.target.hex_address(address));
+        known.filter(|name| !name.contains(['@', '.'])).map_or_else(numbered, str::to_owned)
     }
 
     fn segment(&mut self, start: Addr, end: Addr) {
@@ -135,23 +147,20 @@ impl Writer<'_> {
                 });
             }
             address += match self.code.get(&address).copied() {
-                Some(insn) => self.code_line(address, insn),
+                Some(known) => self.code_line(address, known),
                 None => self.data_line(address, end),
             };
         }
     }
 
-    fn code_line(&mut self, address: Addr, insn: Insn) -> u32 {
-        let jumps = insn
-            .row()
-            .operands
-            .iter()
-            .any(|kind| matches!(kind, OperandKind::Near8 | OperandKind::Near12 | OperandKind::Far));
-        let named = |value: u16| (jumps && self.targets.contains(&value.into())).then(|| self.label(value.into()));
-        let place = u16::try_from(address.0).unwrap_or(0);
-        let text = disassemble(insn, place, NumberStyle::Hexadecimal, &named);
-        let length = insn.bytes().into();
-        self.statement(&format!("        {text}"), address, length, LineKind::Code);
+    fn code_line(&mut self, address: Addr, (length, leads): Known) -> u32 {
+        let target = target_of(leads);
+        let named = |place: Addr| {
+            let is_shown = target == Some(place) && self.targets.contains(&place);
+            is_shown.then(|| self.label(place))
+        };
+        let text = (self.image.target.text)(self.image.bytes(address, length), address, &named);
+        self.statement(&format!("        {}", text.unwrap_or_default()), address, length, LineKind::Code);
         length
     }
 
@@ -170,10 +179,6 @@ impl Writer<'_> {
         let span = self.say(text);
         self.lines.push(Line { address, length, kind, span, line, unfolded: None });
     }
-}
-
-fn name(address: Addr) -> String {
-    format!("at_{address:04X}")
 }
 
 #[cfg(test)]
@@ -195,7 +200,8 @@ mod tests {
         let image = assembled(
             "start: mov r1, 3\n@next: call sub\n djnz r1, @next\n sys exit\nsub: jz out\n nop\nout: ret\n.data\nx: .word 1, 2, 3, 4, 5\n",
         );
-        let raw = from_raw(&to_raw(&image).1, Addr(0x0200)).expect("it fits");
+        let raw = from_raw(&wendax_isa::w16::TARGET, &to_raw(&image).expect("it lies close").1, Addr(0x0200))
+            .expect("it fits");
         let (text, shown) = disassembly(&raw);
         let code: Vec<&str> = text.lines().take(14).collect();
         let wanted = [
@@ -227,7 +233,7 @@ mod tests {
         /// Whatever the bytes, each of them is shown on one line, and every name that is used stands somewhere.
         #[test]
         fn every_byte_is_shown_once(bytes in proptest::collection::vec(proptest::prelude::any::<u8>(), 1..200)) {
-            let image = from_raw(&bytes, Addr(0x0200)).expect("it fits");
+            let image = from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(0x0200)).expect("it fits");
             let (text, shown) = disassembly(&image);
             let told: u32 = shown.lines.iter().map(|line| line.length).sum();
             let overlapping = shown.lines.windows(2).any(|pair| pair[0].address + pair[0].length > pair[1].address);

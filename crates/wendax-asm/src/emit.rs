@@ -28,7 +28,7 @@ pub(crate) struct Emitted {
 }
 
 pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: Option<&str>) -> Emitted {
-    let mut emitter = Emitter { image: Image::default(), origins: Vec::new(), open: None };
+    let mut emitter = Emitter { image: Image::new(&TARGET), origins: Vec::new(), open: None };
     let statements = program.units.iter().flat_map(|unit| &unit.sections).map(|section| section.statements.len()).sum();
     emitter.image.lines.reserve(statements);
     emitter.origins.reserve(statements);

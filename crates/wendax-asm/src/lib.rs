@@ -61,7 +61,7 @@ use wendax_image::Image;
 use wendax_source::{Diagnostic, FileId, Severity, Sources};
 
 /// What became of sources.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct Assembly {
     /// The program, complete only when there is no problem.
     pub image: Image,
@@ -80,7 +80,8 @@ pub struct Assembly {
 impl Assembly {
     /// One of an image that was not made here.
     pub fn of_image(image: Image, sources: Sources) -> Self {
-        Self { image, sources, ..Self::default() }
+        let (diagnostics, meant, around, units) = Default::default();
+        Self { image, sources, diagnostics, meant, around, units }
     }
 
     /// Takes in what was found elsewhere, such as in a manifest.

@@ -3,7 +3,7 @@
 use std::fmt::{Result, Write};
 use wendax_image::{Image, Line, LineKind, Segment, Symbol, SymbolKind};
 use wendax_isa::Addr;
-use wendax_isa::w16::{Cond, Op, TARGET, decode};
+use wendax_isa::w16::{Cond, Op, decode};
 use wendax_source::{FileId, SourceFile, Sources};
 
 /// Bytes shown on one row.
@@ -45,7 +45,7 @@ pub fn symbol_table(sources: &Sources, image: &Image, order: SymbolOrder) -> Str
 
 fn source(out: &mut String, sources: &Sources, id: FileId, image: &Image) -> Result {
     let file = sources.file(id);
-    writeln!(out, "{}, entry at {:04X}\n", file.name(), image.entry)?;
+    writeln!(out, "{}, entry at {}\n", file.name(), image.target.hex_address(image.entry))?;
     writeln!(out, "address  code                     cycles   line  source")?;
     let mut lines: Vec<&Line> = image.lines.iter().filter(|line| line.span.file == id).collect();
     lines.sort_by_key(|line| (line.line, line.span.start, line.address));
@@ -88,9 +88,10 @@ fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text:
     }
     let cycles = if piece.kind == LineKind::Code { cycles_words(bytes) } else { String::new() };
     for (address, code) in rows {
+        let address = image.target.hex_address(address);
         let row = match text.take() {
-            Some(text) => format!("  {address:04X}   {code:24} {cycles:>6}  {number}  {text}"),
-            None => format!("  {address:04X}   {code}"),
+            Some(text) => format!("  {address}   {code:24} {cycles:>6}  {number}  {text}"),
+            None => format!("  {address}   {code}"),
         };
         writeln!(out, "{}", row.trim_end())?;
     }
@@ -129,7 +130,8 @@ fn row_text(row: &[u8], kind: LineKind) -> String {
 
 fn names(out: &mut String, sources: &Sources, image: &Image, order: SymbolOrder) -> Result {
     let several = image.symbols.windows(2).any(|pair| pair[0].span.file != pair[1].span.file);
-    writeln!(out, "value  kind      line  name")?;
+    let width = image.target.hex_address(Addr(0)).len();
+    writeln!(out, "{:<1$}  kind      line  name", "value", width + 1)?;
     let mut symbols: Vec<&Symbol> = image.symbols.iter().collect();
     match order {
         SymbolOrder::Address => symbols.sort_by_key(|symbol| (symbol.kind == SymbolKind::Constant, symbol.value)),
@@ -148,40 +150,47 @@ fn names(out: &mut String, sources: &Sources, image: &Image, order: SymbolOrder)
         let file = place.filter(|_| several).map_or(String::new(), |file| format!("  ({})", file.name()));
         // Constants may have more than a word, and are looked for here when a value is wrong.
         let value = match symbol.value {
+            value if symbol.kind != SymbolKind::Constant => {
+                symbol.address().map_or(format!("{value:X}"), |at| image.target.hex_address(at))
+            }
             value @ 0..=0xFFFF => format!("{value:04X}"),
             value @ ..0 => format!("-{:X}", value.unsigned_abs()),
             value => format!("{value:X}"),
         };
-        writeln!(out, " {value:>4}  {kind:8} {line:>5}  {}{file}", symbol.name)?;
+        writeln!(out, " {value:>width$}  {kind:8} {line:>5}  {}{file}", symbol.name)?;
     }
     Ok(())
 }
 
 /// What lies where in memory, how large it is, and what is left.
 pub fn memory_map(image: &Image) -> String {
-    let mut out = String::from("from  to    bytes  use\n");
+    let (map, hex) = (image.target.map, |address| image.target.hex_address(address));
+    let width = hex(Addr(0)).len();
+    let count = width + 1;
+    let mut out = format!("{:width$}  {:width$}  {:>count$}  use\n", "from", "to", "bytes");
     let mut end = Addr(0);
     // Writing to a String cannot fail.
     let mut row = |from: Addr, to: Addr, what: &str| {
-        let _ = writeln!(out, "{from:04X}  {:04X}  {:>5}  {what}", to - 1, to - from);
+        let _ = writeln!(out, "{}  {}  {:>count$}  {what}", hex(from), hex(to - 1), to - from);
     };
     for segment in &image.segments {
-        if segment.start > end && end >= TARGET.map.code_start {
+        if segment.start > end && end >= map.code_start {
             row(end, segment.start, "(between)");
         }
         end = segment.end();
         row(segment.start, segment.end(), kind_of(segment));
     }
-    let map = TARGET.map;
     let stack = map.stack_start;
     let heap = image.heap_start.min(stack);
     if heap < stack {
         row(heap, stack, "left: heap");
     }
     row(stack, map.stack_end, "stack");
-    row(map.devices_start, Addr(0x1_0000), "device registers");
+    let devices = image.target.memory_size() - u64::from(map.devices_start.0);
+    let last = Addr(image.target.address_mask());
+    let _ = writeln!(out, "{}  {}  {devices:>count$}  device registers", hex(map.devices_start), hex(last));
     let used: usize = image.segments.iter().map(|segment| segment.bytes.len()).sum();
-    let _ = writeln!(out, "\n{used} bytes used, {} left for the heap; entry at {:04X}", stack - heap, image.entry);
+    let _ = writeln!(out, "\n{used} bytes used, {} left for the heap; entry at {}", stack - heap, hex(image.entry));
     out
 }
 

@@ -3,10 +3,11 @@
 //! Nothing here waits: bytes come in by [`Device::take`], what is to be sent is fetched with [`Device::send`], and the
 //! program runs as far as its owner says.
 
-use crate::protocol::{END_OF_TEXT, END_OF_TRANSMISSION, HELLO, Sign, Unescape, escape};
+use crate::protocol::{END_OF_TEXT, END_OF_TRANSMISSION, Sign, Unescape, escape, hello};
 use ihex::Record;
 use std::collections::BTreeSet;
 use wendax_image::from_hex;
+use wendax_isa::Target;
 use wendax_machine::{Addr, Board, Clock, Event, Machine, Need, Run, Settings, StepNo, Stop};
 
 /// A line of a command may be so long.
@@ -15,8 +16,10 @@ const LONGEST: usize = 600;
 const MOST_RECORDS: usize = 20_000;
 
 /// A board that is not there in earnest.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Device {
+    /// The machine it has.
+    target: &'static Target,
     /// What came of the present line.
     line: Vec<u8>,
     /// Records taken since the last `?`, as lines.
@@ -37,6 +40,24 @@ pub struct Device {
 }
 
 impl Device {
+    /// One with a machine, and nothing loaded.
+    pub fn new(target: &'static Target) -> Self {
+        Self {
+            target,
+            line: Vec::new(),
+            records: String::new(),
+            count: 0,
+            has_end: false,
+            base: 0,
+            given: BTreeSet::new(),
+            out: Vec::new(),
+            unescape: Unescape::default(),
+            machine: None,
+            is_asking: false,
+            shown: Board::default(),
+        }
+    }
+
     /// A program runs.
     pub fn is_running(&self) -> bool {
         self.machine.is_some()
@@ -113,7 +134,7 @@ impl Device {
             Some(b'?') if text == "?" => {
                 (self.records, self.count, self.has_end) = (String::new(), 0, false);
                 (self.base, self.given) = (0, BTreeSet::new());
-                Ok(HELLO.to_owned())
+                Ok(hello(self.target))
             }
             Some(b':') => self.take_record(text),
             Some(b'=') => self.check(&text[1..]),
@@ -137,12 +158,13 @@ impl Device {
         match &record {
             Record::Data { offset, value } => {
                 let from = u64::from(self.base) + u64::from(*offset);
+                let width = self.target.hex_address(Addr(0)).len();
                 let cells = from..from + value.len() as u64;
-                if cells.end > wendax_isa::target().memory_size() {
-                    return Err(format!("the bytes at 0x{from:04X} lie outside memory"));
+                if cells.end > self.target.memory_size() {
+                    return Err(format!("the bytes at 0x{from:0width$X} lie outside memory"));
                 }
                 if cells.clone().any(|cell| self.given.contains(&cell)) {
-                    return Err(format!("address 0x{from:04X} is given twice"));
+                    return Err(format!("address 0x{from:0width$X} is given twice"));
                 }
                 self.given.extend(cells);
             }
@@ -160,7 +182,7 @@ impl Device {
     /// The program, as far as it was sent.
     fn program(&self) -> Result<Option<wendax_image::Image>, String> {
         let text = if self.has_end { self.records.clone() } else { format!("{}:00000001FF\n", self.records) };
-        match from_hex(&text) {
+        match from_hex(self.target, &text) {
             Ok(loaded) => Ok(Some(loaded.image)),
             Err(wendax_image::FormatError::Empty) => Ok(None),
             Err(wendax_image::FormatError::Record { what, .. }) => Err(what),
@@ -175,8 +197,8 @@ impl Device {
         let (Some(Ok(from)), Some(Ok(count)), None) = (words.next(), words.next(), words.next()) else {
             return Err(wrong());
         };
-        let image = self.program()?.unwrap_or_default();
-        if u64::from(from) + u64::from(count) > wendax_isa::target().memory_size() {
+        let image = self.program()?.unwrap_or_else(|| wendax_image::Image::new(self.target));
+        if u64::from(from) + u64::from(count) > self.target.memory_size() {
             return Err("that lies outside memory".to_owned());
         }
         let byte = |at: u32| {
@@ -225,7 +247,9 @@ impl Device {
             match stop {
                 Stop::Needs(Need::Input) => self.is_asking = true,
                 Stop::Finished(status) => self.end(&format!("+ ended {status}")),
-                Stop::Fault(fault) => self.end(&format!("- fault at {:04X}: {}", fault.pc.0, fault.kind)),
+                Stop::Fault(fault) => {
+                    self.end(&format!("- fault at {}: {}", self.target.hex_address(fault.pc), fault.kind))
+                }
                 Stop::Circling { .. } => self.end("- circling: it repeats one state for ever"),
                 Stop::Brk => self.end("- stopped by a brk"),
                 Stop::Steps

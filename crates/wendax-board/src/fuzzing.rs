@@ -8,7 +8,7 @@ use crate::Device;
 /// Bytes that came over the line.
 pub fn records(data: &[u8]) {
     let talk = |piece: usize| {
-        let (mut device, mut sent) = (Device::default(), Vec::new());
+        let (mut device, mut sent) = (Device::new(&wendax_isa::w16::TARGET), Vec::new());
         for bytes in data.chunks(piece) {
             device.take(bytes);
             sent.extend(device.send());

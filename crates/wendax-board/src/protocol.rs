@@ -4,6 +4,8 @@
 //! was done and with `-` when not, and says why. While a program runs, bytes are its console; three control signs of
 //! ASCII (ISO 646) have a meaning, and are written as DLE and themselves with bit 6 changed where the console has them.
 
+use wendax_isa::Target;
+
 /// Stops a running program.
 pub const END_OF_TEXT: u8 = 0x03;
 /// From the board: the program has ended. To the board: no more will be typed.
@@ -13,7 +15,9 @@ const ESCAPE: u8 = 0x10;
 const CHANGED: u8 = 0x40;
 
 /// The version of the protocol and the machine, as the answer to `?` says them.
-pub(crate) const HELLO: &str = "board 1 W16";
+pub(crate) fn hello(target: &Target) -> String {
+    format!("board 1 {}", target.name)
+}
 
 /// Console bytes as they go over the line.
 pub fn escape(bytes: &[u8]) -> Vec<u8> {

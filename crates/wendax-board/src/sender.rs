@@ -1,9 +1,10 @@
 //! The sender's side: a program goes to a board record by record, is checked there, and is run.
 
-use crate::protocol::{END_OF_TEXT, END_OF_TRANSMISSION, HELLO, Sign, Unescape, escape};
+use crate::protocol::{END_OF_TEXT, END_OF_TRANSMISSION, Sign, Unescape, escape, hello};
 use std::io::{ErrorKind, Read, Write};
 use std::time::{Duration, Instant};
 use wendax_image::{Image, to_hex};
+use wendax_isa::Place;
 
 /// So long an answer is waited for.
 const PATIENCE: Duration = Duration::from_secs(2);
@@ -27,8 +28,13 @@ pub enum SendError {
     #[error("what answers there is no board that speaks this protocol; it said {0:?}")]
     NoBoard(String),
     /// It is a board for another machine.
-    #[error("the board says `{0}`, and the program is for `{HELLO}`")]
-    OtherBoard(String),
+    #[error("the board says `{said}`, and the program is for `{wanted}`")]
+    OtherBoard {
+        /// What the board says it is.
+        said: String,
+        /// What one for the program would say.
+        wanted: String,
+    },
     /// A record was refused.
     #[error("the board refused record {number}, `{record}`: {why}")]
     Refused {
@@ -40,10 +46,10 @@ pub enum SendError {
         why: String,
     },
     /// The board holds something else than was sent.
-    #[error("what the board holds from 0x{at:04X} on is not what was sent: it was spoilt on the way; send it again")]
+    #[error("what the board holds from {at} on is not what was sent: it was spoilt on the way; send it again")]
     Differs {
         /// Where the part begins.
-        at: u32,
+        at: Place,
     },
     /// The board does not run it.
     #[error("the board does not run it: {0}")]
@@ -80,9 +86,10 @@ impl<P: Read + Write> Sender<P> {
         // Whatever ran or was half written there is given up.
         self.port.write_all(&[END_OF_TEXT, b'\n'])?;
         self.drain()?;
-        let hello = self.ask("?")?.map_err(SendError::NoBoard)?;
-        if hello != HELLO {
-            return Err(SendError::OtherBoard(hello));
+        let said = self.ask("?")?.map_err(SendError::NoBoard)?;
+        let wanted = hello(image.target);
+        if said != wanted {
+            return Err(SendError::OtherBoard { said, wanted });
         }
         let text = to_hex(image);
         let records: Vec<&str> = text.lines().collect();
@@ -93,10 +100,10 @@ impl<P: Read + Write> Sender<P> {
             }
         }
         for part in image.segments.iter().filter(|part| !part.bytes.is_empty()) {
-            let answer = self.ask(&format!("= {:04X} {:04X}", part.start.0, part.bytes.len()))?;
+            let answer = self.ask(&format!("= {} {:04X}", image.target.hex_address(part.start), part.bytes.len()))?;
             let sum = format!("{:08X}", crc32fast::hash(&part.bytes));
             if answer.as_ref() != Ok(&sum) {
-                return Err(SendError::Differs { at: part.start.0 });
+                return Err(SendError::Differs { at: Place(image.target, part.start) });
             }
         }
         Ok(())
@@ -244,7 +251,6 @@ mod tests {
     use std::collections::VecDeque;
 
     /// A board at the other end of a line that may spoil bytes.
-    #[derive(Default)]
     struct Line {
         device: Device,
         back: VecDeque<u8>,
@@ -252,6 +258,13 @@ mod tests {
         spoils: usize,
         sent: usize,
         time: u64,
+    }
+
+    impl Default for Line {
+        fn default() -> Self {
+            let device = Device::new(&wendax_isa::w16::TARGET);
+            Self { device, back: VecDeque::new(), spoils: 0, sent: 0, time: 0 }
+        }
     }
 
     impl Read for Line {
@@ -363,10 +376,10 @@ mod tests {
         fn a_spoilt_program_is_never_taken_for_the_right_one(
             bytes in proptest::collection::vec(0u8.., 1..400), spoils in 20usize..2000,
         ) {
-            let image = wendax_image::from_raw(&bytes, wendax_image::Addr(0x200)).unwrap();
+            let image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, wendax_image::Addr(0x200)).unwrap();
             let mut sender = Sender::new(Line { spoils, ..Line::default() });
             if sender.load(&image, |_, _| true).is_ok() {
-                let mut device = std::mem::take(&mut sender.port.device);
+                let device = &mut sender.port.device;
                 device.take(format!("= 0200 {:X}\n", bytes.len()).as_bytes());
                 let answer = String::from_utf8(device.send()).unwrap();
                 prop_assert_eq!(answer.trim(), format!("+ {:08X}", crc32fast::hash(&bytes)));
@@ -376,7 +389,7 @@ mod tests {
         /// Whatever comes over the line, the board answers or waits, and goes on.
         #[test]
         fn any_bytes_are_taken(bytes in proptest::collection::vec(0u8.., 0..300)) {
-            let mut device = Device::default();
+            let mut device = Device::new(&wendax_isa::w16::TARGET);
             device.take(&bytes);
             device.run_to(5);
             device.send();

@@ -1,24 +1,25 @@
 //! Programs as ELF files (Tool Interface Standard, "Executable and Linking Format", version 1.2, 1995) with DWARF 5
 //! line tables (DWARF Debugging Information Format, version 5, 2017), and what objects have in common with them.
 //!
-//! W16 has no number among those given to machines, so [`MACHINE`] is ours. Addresses take four bytes, as the 32-bit
-//! class asks; none is above FFFF. `docs/formats.md` says what is in the files.
+//! Which machine a file is for is a number in it; [`wendax_isa::Target::elf`] says which, and what of files for it is
+//! refused. Addresses take four bytes, as the 32-bit class asks. `docs/formats.md` says what is in the files.
 //!
 //! `write` knows the form of a file, `lines` that of line tables; `executable` says what goes in, `read` takes it out
-//! again. Objects themselves belong to the assembler, which knows what has to be put into them.
+//! again, `attributes` reads what compilers say of the instructions they used. Objects themselves belong to the assembler,
+//! which knows what has to be put into them.
 
+mod attributes;
 mod executable;
 mod lines;
 mod read;
+#[cfg(test)]
+mod tests;
 mod write;
 
 pub use executable::to_elf;
 pub use lines::{Row, sections};
 pub use read::{ElfError, ElfProgram, ElfSource, SourceTrouble, from_elf, is_elf, is_object, label_above, object_rows};
 pub use write::{Contents, Home, Rela, Section, Symbol};
-
-/// The number in `e_machine`: W16. Chosen by us, outside the numbers given out.
-pub const MACHINE: u16 = 0x5716;
 
 /// Flag of a section of an object that has its place already (`.org`), which is its address; among those that the
 /// standard leaves to machines.

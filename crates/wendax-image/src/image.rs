@@ -2,7 +2,7 @@
 
 use crate::index::{Index, Lazy};
 use crate::routines::Extent;
-use wendax_isa::Addr;
+use wendax_isa::{Addr, Target};
 use wendax_source::{FileId, Span};
 
 /// What a program may do with a piece of memory.
@@ -112,8 +112,10 @@ pub struct Line {
 }
 
 /// A program ready to be loaded.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Image {
+    /// The machine it is for.
+    pub target: &'static Target,
     /// The first instruction to run.
     pub entry: Addr,
     /// Its bytes; no two overlap; in order of address.
@@ -129,6 +131,26 @@ pub struct Image {
 }
 
 impl Image {
+    /// One for a machine, with nothing in it.
+    pub fn new(target: &'static Target) -> Self {
+        Self {
+            target,
+            entry: Addr(0),
+            segments: Vec::new(),
+            symbols: Vec::new(),
+            lines: Vec::new(),
+            heap_start: Addr(0),
+            index: Lazy::default(),
+        }
+    }
+
+    /// Gives the heap its place, behind all that lies below the stack.
+    pub(crate) fn place_heap(&mut self) {
+        let map = &self.target.map;
+        let ends = self.segments.iter().map(Segment::end).filter(|&end| end <= map.stack_start);
+        self.heap_start = ends.max().unwrap_or_default().next_multiple_of(self.target.word_bytes());
+    }
+
     /// The index, made anew while the image is still growing.
     fn index(&self) -> std::borrow::Cow<'_, Index> {
         match self.index.of(self) {

@@ -140,7 +140,7 @@ impl Routines {
 
 /// The instructions of an image: those of its lines, else whatever its code can be read as.
 fn instructions(image: &Image) -> Vec<(Addr, u32, Leads)> {
-    let target = wendax_isa::target();
+    let target = image.target;
     let lines = image.lines.iter().filter(|line| line.kind == LineKind::Code);
     let mut stretches: Vec<(Addr, Addr)> = lines.map(|line| (line.address, line.address + line.length)).collect();
     if image.lines.is_empty() {

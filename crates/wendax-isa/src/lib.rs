@@ -2,23 +2,24 @@
 //!
 //! [`Target`] describes a machine in terms that hold for any of them (how wide a word is, which registers
 //! and flags there are), so that screens and walks need no knowledge of a particular one. The rows of an
-//! instruction set, and everything that follows from them, are in its own module: [`w16`].
+//! instruction set, and everything that follows from them, are in its own module: [`w16`], [`rv32`].
 //!
 //! What is counted everywhere (addresses, registers, steps) has types here: `ids`.
 //!
 //! This crate knows nothing of memory, files or screens.
 
 mod ids;
+pub mod rv32;
 mod target;
 pub mod w16;
 
-/// The machine that programs are for when nothing else is said.
-pub fn target() -> &'static Target {
-    &w16::TARGET
+/// The machines there are.
+pub fn targets() -> [&'static Target; 2] {
+    [&w16::TARGET, &rv32::TARGET]
 }
 
 pub use ids::{Addr, Reg, StepNo};
 pub use target::{
-    DeviceBit, DeviceKind, DeviceRegister, FlagInfo, Leads, LeadsAt, MemoryMap, RegisterInfo, RegisterUse, Roles,
-    SystemCall, Target,
+    DeviceBit, DeviceKind, DeviceRegister, ElfRules, FlagInfo, Leads, LeadsAt, MemoryMap, Place, RegisterInfo,
+    RegisterUse, Roles, SystemCall, Target, TextAt,
 };

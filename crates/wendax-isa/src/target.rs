@@ -3,10 +3,12 @@
 use crate::ids::{Addr, Reg};
 
 /// What stays the same of a machine whatever it runs.
-#[derive(Debug, Clone, Copy)]
+#[derive(Clone, Copy)]
 pub struct Target {
     /// Its name.
     pub name: &'static str,
+    /// What ELF files for it have to say.
+    pub elf: ElfRules,
     /// Bits of a register and of a word of memory.
     pub word_bits: u32,
     /// Bits of an address.
@@ -26,6 +28,9 @@ pub struct Target {
     /// How many bytes the instruction has that these begin with, as it stands at an address, and where it leads; `None`
     /// when they are no instruction.
     pub leads: LeadsAt,
+    /// The instruction that some bytes begin with, as it stands at an address, as the assembler reads it; names of places are
+    /// asked for. `None` when they are no instruction.
+    pub text: TextAt,
     /// Every mnemonic that can be written, in alphabetical order.
     pub mnemonics: fn() -> Vec<&'static str>,
     /// Names of traps and interrupts by number; empty where there is none.
@@ -47,6 +52,47 @@ pub struct Target {
 /// The length and the ways of the instruction that some bytes begin with, as it stands at an address.
 pub type LeadsAt = fn(&[u8], Addr) -> Option<(u32, Leads)>;
 
+/// See [`Target::text`].
+pub type TextAt = fn(&[u8], Addr, &dyn Fn(Addr) -> Option<String>) -> Option<String>;
+
+/// A place of a machine, as it is written where decimal numbers stand too: `0x0312`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Place(pub &'static Target, pub Addr);
+
+impl std::fmt::Display for Place {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.0.marked_address(self.1))
+    }
+}
+
+/// What ELF files for a machine have to say.
+#[derive(Debug, Clone, Copy)]
+pub struct ElfRules {
+    /// The number of the machine.
+    pub machine: u16,
+    /// Flags of files that need what it does not have, and what that is.
+    pub refused: &'static [(u32, &'static str)],
+    /// Sets of instructions that a file may name among its attributes; nothing where files name none.
+    pub sets: &'static [&'static str],
+    /// How to make a file that fits.
+    pub advice: &'static str,
+}
+
+/// Targets are the same when their names are: there is one of each.
+impl PartialEq for Target {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
+    }
+}
+
+impl Eq for Target {}
+
+impl std::fmt::Debug for Target {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.name)
+    }
+}
+
 /// Where an instruction leads, as far as it says so itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Leads {
@@ -66,6 +112,14 @@ impl Leads {
     /// The following instruction may be next.
     pub fn goes_on(self) -> bool {
         matches!(self, Self::On | Self::Either(_) | Self::Call(_))
+    }
+}
+
+impl MemoryMap {
+    /// A program may lie at so many bytes from an address on.
+    pub fn holds(&self, start: Addr, length: u64) -> bool {
+        let end = u64::from(start.0) + length;
+        self.programs.iter().any(|(from, to)| *from <= start && end <= u64::from(to.0))
     }
 }
 
@@ -202,6 +256,10 @@ pub struct MemoryMap {
     pub stack_end: Addr,
     /// Device registers lie from here up to the top of memory.
     pub devices_start: Addr,
+    /// Where programs may lie: first addresses, and those one past the last.
+    pub programs: &'static [(Addr, Addr)],
+    /// Bytes of memory a program may take.
+    pub most: u32,
 }
 
 /// A device register: a word that bytes of cannot be touched.

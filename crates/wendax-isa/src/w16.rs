@@ -19,7 +19,7 @@ pub use manual::{manual, tables};
 pub use table::{ALIASES, Alias, Cond, FIXED_DIGITS, FlagRule, Op, OperandKind, Row, mnemonics, rows, rows_named};
 pub use text::{NumberStyle, disassemble, reason};
 
-use crate::{Addr, FlagInfo, MemoryMap, Reg, RegisterInfo, Roles, Target};
+use crate::{Addr, ElfRules, FlagInfo, MemoryMap, Reg, RegisterInfo, Roles, Target};
 
 /// Code of the frame pointer.
 pub const FP: u8 = 0xC;
@@ -53,6 +53,9 @@ pub const STACK_END: u16 = 0xFE00;
 pub const DEVICE_START: u16 = 0xFF00;
 /// The unit the areas of a program begin at.
 pub const PAGE: u16 = 0x0100;
+
+/// W16 has no number among those given to machines, so this one is ours.
+const ELF_MACHINE: u16 = 0x5716;
 
 /// Names of the traps by number; empty where there is none.
 pub const TRAPS: [&str; 16] = [
@@ -113,11 +116,13 @@ const FLAGS: [FlagInfo; 5] = [
 /// W16 as views see it.
 pub static TARGET: Target = Target {
     name: "W16",
+    elf: ElfRules { machine: ELF_MACHINE, refused: &[], sets: &[], advice: "" },
     word_bits: 16,
     address_bits: 16,
     code_align: 2,
     longest_code: 4,
     leads: codec::leads,
+    text: text::text_at,
     registers: &REGISTERS,
     flags: &FLAGS,
     roles: Roles {
@@ -135,6 +140,8 @@ pub static TARGET: Target = Target {
         stack_start: Addr(STACK_START as u32),
         stack_end: Addr(STACK_END as u32),
         devices_start: Addr(DEVICE_START as u32),
+        programs: &[(Addr(0), Addr(0x1_0000))],
+        most: 0x1_0000,
     },
     traps: &TRAPS,
     console: Some(Addr(address::CONSOLE_DATA as u32)),

@@ -42,3 +42,8 @@ pub use memory::{CellState, Difference, Region, RegionKind};
 pub use report::{Came, FlagsChange, Observer, Report, StepKind, Write};
 pub use w16::{Counting, Machine, Note, Snapshot, Writer};
 pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};
+
+/// Programs for this machine can be run.
+pub fn has(target: &wendax_isa::Target) -> bool {
+    *target == wendax_isa::w16::TARGET
+}

@@ -142,8 +142,11 @@ pub fn manifest(data: &[u8]) {
 /// Bytes as an image in each form, or as an object or library to link.
 pub fn images(data: &[u8]) {
     let text = String::from_utf8_lossy(data);
-    let loaded = [from_hex(&text), from_srecord(&text)].into_iter().flatten().map(|loaded| loaded.image);
-    let raw = from_raw(data, wendax_image::Addr(0x0200)).ok();
+    let loaded = [from_hex(&wendax_isa::w16::TARGET, &text), from_srecord(&wendax_isa::w16::TARGET, &text)]
+        .into_iter()
+        .flatten()
+        .map(|loaded| loaded.image);
+    let raw = from_raw(&wendax_isa::w16::TARGET, data, wendax_image::Addr(0x0200)).ok();
     let elf = from_elf(data).ok();
     let none = MemoryFiles::default();
     if let Some(elf) = &elf {

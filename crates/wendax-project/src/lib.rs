@@ -23,3 +23,8 @@ pub use mend::{Done, Mended, mend};
 pub use project::{Project, starting_files};
 pub use seal::Seal;
 pub use workshop::{Built, NotBuilt, Workshop};
+
+/// The machine that programs are for when nothing else is said.
+pub fn default_target() -> &'static wendax_isa::Target {
+    &wendax_isa::w16::TARGET
+}

@@ -16,7 +16,7 @@ use wendax_machine::{Clock, Settings};
 use wendax_source::{Files as _, Severity};
 
 /// What assembling gave.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct Built {
     /// The program, with what is wrong with sources and manifest.
     pub assembly: Assembly,
@@ -39,6 +39,21 @@ pub struct Built {
 }
 
 impl Built {
+    /// A program and what it was made of, of which nothing more is said.
+    pub fn of(assembly: Assembly, inputs: Inputs) -> Self {
+        Self {
+            assembly,
+            inputs,
+            manifest: None,
+            settings: Settings::default(),
+            typed: None,
+            history: None,
+            folder: None,
+            outside: Vec::new(),
+            refused: Vec::new(),
+        }
+    }
+
     /// Something in it must be mended before it can run.
     pub fn has_problems(&self) -> bool {
         self.assembly.diagnostics.iter().any(|found| found.severity == Severity::Problem)
@@ -176,6 +191,7 @@ fn guarded(work: impl FnOnce() -> Result<Built, NotBuilt>) -> Result<Built, NotB
 mod tests {
     use super::*;
     use std::cell::Cell;
+    use wendax_source::MemoryFiles;
 
     fn folder() -> tempfile::TempDir {
         let folder = tempfile::tempdir().unwrap();
@@ -218,7 +234,13 @@ mod tests {
     fn a_panic_is_told_and_the_work_goes_on() {
         let failed = guarded(|| panic!("a sign of {}", 7)).unwrap_err();
         assert!(failed.to_string().contains("the assembler failed: a sign of 7"), "{failed}");
-        assert!(guarded(|| Ok(Built::default())).is_ok());
+        assert!(
+            guarded(|| Ok(Built::of(
+                Assembler::default().assemble(&Inputs::default(), &MemoryFiles::default()),
+                Inputs::default()
+            )))
+            .is_ok()
+        );
     }
 
     #[test]

@@ -45,7 +45,8 @@ fn yard() -> Option<Session> {
     let mut bytes = YARD.to_vec();
     bytes.resize(0x0102, 0);
     bytes.extend(b"Ostrey\0");
-    let mut image = wendax_image::from_raw(&bytes, wendax_isa::target().map.code_start).ok()?;
+    let mut image =
+        wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, wendax_isa::w16::TARGET.map.code_start).ok()?;
     let span = wendax_source::Span::new(wendax_source::FileId(0), 0, 0);
     let symbol = |(name, value, kind): (&str, i64, SymbolKind)| Symbol {
         name: name.to_owned(),
@@ -139,7 +140,10 @@ const FURTHEST: u64 = 3_000;
 /// The first bytes as commands, the rest as a program that begins at the place for code.
 pub fn walks(data: &[u8]) {
     let (commands, code) = data.split_at(data.len().min(COMMANDS));
-    let Ok(image) = wendax_image::from_raw(code, wendax_isa::target().map.code_start) else { return };
+    let Ok(image) = wendax_image::from_raw(&wendax_isa::w16::TARGET, code, wendax_isa::w16::TARGET.map.code_start)
+    else {
+        return;
+    };
     let mut session = Session::new(image, Settings { seed: 1, ..Settings::default() }).with_budget(1 << 20);
     let mut states: BTreeMap<StepNo, Machine> = BTreeMap::new();
     for pair in commands.chunks(2) {

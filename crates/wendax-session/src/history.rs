@@ -159,7 +159,9 @@ mod tests {
     use wendax_machine::{Event, Machine, Run, Settings};
 
     fn machine() -> Machine {
-        let image = wendax_image::from_raw(&[0x01, 0x00, 0xFE, 0x80], wendax_isa::Addr(0x0200)).expect("two words fit");
+        let image =
+            wendax_image::from_raw(&wendax_isa::w16::TARGET, &[0x01, 0x00, 0xFE, 0x80], wendax_isa::Addr(0x0200))
+                .expect("two words fit");
         Machine::new(&image, Settings::default())
     }
 

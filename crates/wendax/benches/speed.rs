@@ -498,8 +498,8 @@ fn longest() {
     ] {
         let mut program = image(text);
         if is_raw {
-            let (start, bytes) = wendax_image::to_raw(&program);
-            program = wendax_image::from_raw(&bytes, start).expect("it fits");
+            let (start, bytes) = wendax_image::to_raw(&program).expect("it lies close");
+            program = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, start).expect("it fits");
         }
         let settings = Settings { has_folder: true, clock: wendax_machine::Clock::Cycles, ..Settings::default() };
         let mut session = Session::new(program, settings);
@@ -1105,7 +1105,7 @@ impl Stage {
                 self.files.insert(name, text.to_string());
             }
             let assembly = self.assembler.assemble(&self.inputs, &self.files);
-            let built = Built { assembly, inputs: self.inputs.clone(), ..Built::default() };
+            let built = Built::of(assembly, self.inputs.clone());
             effects.extend(update(app, Message::Assembled(generation, Box::new(built))));
         }
     }

@@ -166,6 +166,8 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
                 path,
                 &program::How {
                     at: None,
+                    target: wendax_project::default_target(),
+                    runs: true,
                     belongs: program::Belongs::Nowhere,
                     seal: dressing.seal.clone(),
                     telling: program::Telling::default(),

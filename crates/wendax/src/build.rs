@@ -45,7 +45,7 @@ pub(crate) fn build(options: &Build) -> Result<u8, Failure> {
     let image = program.image();
     let all = &program.assembly.sources;
     let bytes = match format {
-        Format::Bin => raw(image),
+        Format::Bin => raw(image)?,
         Format::Hex => to_hex(image).into_bytes(),
         Format::Srec => to_srecord(image, &project.name()).into_bytes(),
         Format::Elf | Format::Object | Format::Library => to_elf(image, all),
@@ -82,7 +82,7 @@ pub(crate) fn write_program(assembly: &Assembly, path: &Path) -> Result<String, 
             let name = path.file_stem().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
             to_srecord(image, &name).into_bytes()
         }
-        (_, Some(Format::Bin)) => wendax_image::to_raw(image).1,
+        (_, Some(Format::Bin)) => wendax_image::to_raw(image).unwrap_or_default().1,
         (_, Some(Format::Object | Format::Library)) => {
             return Err(Failure::usage("objects and libraries are made by `wendax build`, one source at a time"));
         }
@@ -313,17 +313,18 @@ fn fix(project: Project, texts: &[(String, String)], how: Fixing) -> Result<(), 
 }
 
 /// Raw bytes say nothing of where they lie, so that is told where it is not the usual.
-pub(crate) fn raw(image: &Image) -> Vec<u8> {
-    let (start, bytes) = wendax_image::to_raw(image);
+pub(crate) fn raw(image: &Image) -> Result<Vec<u8>, Failure> {
+    let (start, bytes) = wendax_image::to_raw(image).map_err(|error| Failure::problems(error.to_string()))?;
+    let place = |address| image.target.marked_address(address);
     let mut notes = Vec::new();
-    if start != wendax_isa::target().map.code_start {
-        notes.push(format!("this image lies at 0x{start:04X}: run it with --at 0x{start:04X}"));
+    if start != image.target.map.code_start {
+        notes.push(format!("this image lies at {0}: run it with --at {0}", place(start)));
     }
     if image.entry != start {
-        notes.push(format!("its entry is 0x{:04X}, which raw bytes cannot say; the other forms can", image.entry));
+        notes.push(format!("its entry is {}, which raw bytes cannot say; the other forms can", place(image.entry)));
     }
     for note in notes {
         tell(&format!("note: {note}\n"));
     }
-    bytes
+    Ok(bytes)
 }

@@ -5,7 +5,7 @@ use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use wendax_draw::Drawing;
-use wendax_isa::Addr;
+use wendax_isa::{Addr, Target, targets};
 use wendax_project::{Limits, Seal};
 
 const EXAMPLES: &str = "Examples:\n  \
@@ -260,6 +260,9 @@ pub(crate) struct ImageOptions {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
+    /// The machine that an image is for which does not say so itself: w16, rv32
+    #[arg(long, value_name = "MACHINE", value_parser = machine)]
+    pub(crate) target: Option<&'static Target>,
     #[command(flatten)]
     pub(crate) opening: Opening,
 }
@@ -404,6 +407,9 @@ pub(crate) struct Conditions {
     /// Where a raw image is loaded and begins: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
+    /// The machine that an image is for which does not say so itself: w16, rv32
+    #[arg(long, value_name = "MACHINE", value_parser = machine)]
+    pub(crate) target: Option<&'static Target>,
     #[command(flatten)]
     pub(crate) opening: Opening,
     /// Arguments of the program; else as the manifest says
@@ -555,6 +561,9 @@ pub(crate) struct Send {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
+    /// The machine that an image is for which does not say so itself: w16, rv32
+    #[arg(long, value_name = "MACHINE", value_parser = machine)]
+    pub(crate) target: Option<&'static Target>,
     #[command(flatten)]
     pub(crate) opening: Opening,
 }
@@ -635,10 +644,14 @@ fn address(text: &str) -> Result<Addr, String> {
         return Err(format!("addresses in hexadecimal, as listings print them, begin with 0x: write 0x{text}"));
     }
     let value = number(text).and_then(|value| u32::try_from(value).ok()).map(Addr);
-    let target = wendax_isa::target();
-    let last = target.address_mask() - (target.code_align - 1);
-    let value = value.filter(|&value| value.0 <= last && value.is_multiple_of(target.code_align));
-    value.ok_or_else(|| format!("expected an even address up to 0x{last:X}, such as 0x0200"))
+    // Whether it lies in memory is judged when it is known which machine it is.
+    let value = value.filter(|value| value.is_multiple_of(2));
+    value.ok_or_else(|| "expected an even address, such as 0x0200".to_owned())
+}
+
+fn machine(text: &str) -> Result<&'static Target, String> {
+    let known = targets().into_iter().find(|target| target.name.eq_ignore_ascii_case(text));
+    known.ok_or_else(|| format!("expected {}", targets().map(|target| target.name.to_ascii_lowercase()).join(" or ")))
 }
 
 /// A first word that is no file and no command, but near to one: what it was probably meant to be.

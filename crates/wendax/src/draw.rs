@@ -69,8 +69,8 @@ fn of_arithmetic(options: &Options) -> Result<Scene, Failure> {
     let [text] = options.of.as_slice() else {
         return Err(Failure::usage("say what is reckoned: --of '40000 + 40000'"));
     };
-    let sum =
-        Sum::read(text, wendax_isa::target().word_bits).map_err(|why| Failure::usage(format!("--of {text}: {why}")))?;
+    let sum = Sum::read(text, wendax_project::default_target().word_bits)
+        .map_err(|why| Failure::usage(format!("--of {text}: {why}")))?;
     Ok(wendax_draw::arithmetic(&sum))
 }
 

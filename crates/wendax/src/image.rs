@@ -50,6 +50,8 @@ pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     }
     let how = program::How {
         at: options.at,
+        target: options.target.unwrap_or(wendax_project::default_target()),
+        runs: false,
         belongs: program::Belongs::Nowhere,
         seal,
         telling: program::Telling::of(&options.opening),
@@ -70,7 +72,7 @@ pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     };
     if let Some(format) = format {
         let bytes = match format {
-            Format::Bin => build::raw(image),
+            Format::Bin => build::raw(image)?,
             Format::Hex => to_hex(image).into_bytes(),
             Format::Srec => to_srecord(image, &stem(path)).into_bytes(),
             Format::Elf => to_elf(image, sources),

@@ -9,6 +9,7 @@ use wendax_asm::{Assembly, Inputs, Meant};
 use wendax_image::{
     Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf, is_object,
 };
+use wendax_isa::Target;
 use wendax_project::{Built, DiskFiles, NAME, Project, Seal, Workshop};
 use wendax_source::{Diagnostic, Severity};
 
@@ -60,16 +61,20 @@ pub(crate) fn kind_of(path: &Path, bytes: &[u8]) -> Kind {
         None => {}
     }
     match std::str::from_utf8(bytes) {
-        Ok(text) if text.trim_start().starts_with(':') && is_records(&from_hex(text)) => Kind::Hex,
-        Ok(text) if text.trim_start().starts_with('S') && is_records(&from_srecord(text)) => Kind::Srecord,
+        Ok(text) if text.trim_start().starts_with(':') && is_records(text, from_hex) => Kind::Hex,
+        Ok(text) if text.trim_start().starts_with('S') && is_records(text, from_srecord) => Kind::Srecord,
         Ok(text) if !text.contains('\0') && !text.is_empty() => Kind::Source,
         _ => Kind::Raw,
     }
 }
 
-/// Records, whole or cut off.
-fn is_records(read: &Result<wendax_image::Loaded, FormatError>) -> bool {
-    matches!(read, Ok(_) | Err(FormatError::Unfinished(_)))
+/// How records are read.
+type Read = fn(&'static Target, &str) -> Result<wendax_image::Loaded, FormatError>;
+
+/// Records for any machine, whole or cut off.
+fn is_records(text: &str, read: Read) -> bool {
+    let is_read = |target| matches!(read(target, text), Ok(_) | Err(FormatError::Unfinished(_)));
+    wendax_isa::targets().into_iter().any(is_read)
 }
 
 /// An image with what is known of where it came from.
@@ -137,6 +142,10 @@ pub(crate) enum Belongs {
 pub(crate) struct How {
     /// Where a raw image lies.
     pub(crate) at: Option<Addr>,
+    /// The machine that an image is for which does not say so.
+    pub(crate) target: &'static Target,
+    /// It is to be run, and not only looked at.
+    pub(crate) runs: bool,
     pub(crate) belongs: Belongs,
     /// What it may open.
     pub(crate) seal: Seal,
@@ -197,7 +206,17 @@ pub(crate) fn load(path: &Path, how: &How) -> Result<Program, Failure> {
 
 fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Failure> {
     let name = path.display().to_string();
-    let wrong = |error: FormatError| Failure::problems(format!("{name}: {error}"));
+    let wrong = |error: FormatError| {
+        // Records and raw bytes do not say which machine they are for.
+        let other = wendax_isa::targets().into_iter().find(|target| *target != how.target);
+        let hint = match (&error, other) {
+            (FormatError::Outside(_), Some(other)) => {
+                format!("; is it for {0}? --target {0}", other.name.to_ascii_lowercase())
+            }
+            _ => String::new(),
+        };
+        Failure::problems(format!("{name}: {error}{hint}"))
+    };
     let text = || files::text_of(path, bytes.to_vec());
     let mut remarks = String::new();
     let mut read = Vec::new();
@@ -208,13 +227,21 @@ fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Fa
             (remarks, read) = (note, texts);
             assembly
         }
-        Kind::Hex => bare(from_hex(&text()?).map_err(wrong)?.image),
-        Kind::Srecord => bare(from_srecord(&text()?).map_err(wrong)?.image),
+        Kind::Hex => bare(from_hex(how.target, &text()?).map_err(wrong)?.image),
+        Kind::Srecord => bare(from_srecord(how.target, &text()?).map_err(wrong)?.image),
         Kind::Raw | Kind::Source | Kind::Object | Kind::Library => {
-            bare(from_raw(bytes, how.at.unwrap_or(wendax_isa::target().map.code_start)).map_err(wrong)?)
+            bare(from_raw(how.target, bytes, how.at.unwrap_or(how.target.map.code_start)).map_err(wrong)?)
         }
     };
     read.insert(0, path.to_owned());
+    let target = assembly.image.target;
+    if how.runs && !wendax_machine::has(target) {
+        let text = format!(
+            "{name}: this is a program for {}, which can be looked at (`wendax image {name}`) and not run yet",
+            target.name
+        );
+        return Err(Failure::usage(text));
+    }
     Ok(Program { assembly, project: None, inputs: Inputs::default(), remarks, read })
 }
 

@@ -15,6 +15,8 @@ use wendax_image::Image;
 pub(crate) fn run(options: &Send) -> Result<u8, Failure> {
     let how = program::How {
         at: options.at,
+        target: options.target.unwrap_or(wendax_project::default_target()),
+        runs: true,
         belongs: program::Belongs::ToProject,
         seal: options.opening.bounds.seal(None),
         telling: program::Telling::of(&options.opening),
@@ -47,7 +49,7 @@ pub(crate) fn run(options: &Send) -> Result<u8, Failure> {
 
 fn told(port: &str, error: &SendError) -> Failure {
     let status = match error {
-        SendError::NoAnswer | SendError::NoBoard(_) | SendError::OtherBoard(_) => status::WAITING,
+        SendError::NoAnswer | SendError::NoBoard(_) | SendError::OtherBoard { .. } => status::WAITING,
         SendError::Port(_) | SendError::Refused { .. } | SendError::Differs { .. } | SendError::NotRun(_) => {
             status::NO_OUTPUT
         }

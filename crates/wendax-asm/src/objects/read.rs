@@ -9,7 +9,8 @@ use object::{Endianness, elf};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
 use wendax_image::ElfError;
-use wendax_image::elf::{ElfSource, MACHINE, PLACED, Row, label_above, object_rows};
+use wendax_image::elf::{ElfSource, PLACED, Row, label_above, object_rows};
+use wendax_isa::w16::TARGET;
 use wendax_source::{FileId, Files, SourceFile, Sources, Span};
 
 /// Members of a library at the most.
@@ -112,7 +113,7 @@ const ENDIAN: Endianness = Endianness::Little;
 fn read_object(name: &str, bytes: &[u8], texts: &mut Texts, origins: &mut Origins<'_>) -> Result<Unit, ElfError> {
     let header = elf::FileHeader32::<Endianness>::parse(bytes)?;
     let endian = header.endian()?;
-    if header.e_machine(endian) != MACHINE || endian != ENDIAN {
+    if header.e_machine(endian) != TARGET.elf.machine || endian != ENDIAN {
         return Err(ElfError::Machine(header.e_machine(endian)));
     }
     if header.e_type(endian) != elf::ET_REL {
@@ -158,8 +159,8 @@ impl Reader<'_> {
                 continue;
             }
             total += u64::from(section.sh_size(ENDIAN));
-            if total > 0x1_0000 {
-                return Err(ElfError::Place(section.sh_addr(ENDIAN).into()));
+            if total > u64::from(TARGET.map.most) {
+                return Err(ElfError::TooLarge(TARGET.map.most));
             }
             let name = String::from_utf8_lossy(self.sections.section_name(ENDIAN, section)?).into_owned();
             let flags = section.sh_flags(ENDIAN);

@@ -17,7 +17,7 @@ use wendax_source::Sources;
 /// A program that is one unit, laid out as an object; what is wrong is reported to the program.
 pub(crate) fn object(sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
     let mut writer = Writer {
-        contents: Contents { kind: elf::ET_REL, ..Contents::default() },
+        contents: Contents { kind: elf::ET_REL, ..Contents::new(&wendax_isa::w16::TARGET) },
         homes: Vec::new(),
         rows: Vec::new(),
         pending: Vec::new(),

@@ -3,6 +3,7 @@
 use wendax_asm::{Assembler, Assembly, Inputs, assemble};
 use wendax_image::Addr;
 use wendax_image::{FormatError, from_elf, from_hex, from_srecord, to_elf};
+use wendax_isa::Place;
 use wendax_source::{MemoryFiles, Sources};
 
 /// A small program with code, data and room, as ELF.
@@ -41,7 +42,8 @@ fn headers_that_lie_are_refused() {
     const STORED: usize = 16;
     const WHOLE: usize = 20;
     assert!(from_elf(&elf()).is_ok());
-    refused(&with(ENTRY, 0x1_0000), "lies outside memory");
+    refused(&with(ENTRY, 0x1_0000), "begins at 0x10000, where there is no code");
+    refused(&with(ENTRY, 0x0201), "begins at 0x0201, where there is no code");
     refused(&with(program_header(0) + ADDRESS, 0x1_0000), "lies outside memory");
     refused(&with(program_header(0) + ADDRESS, 0xFFFF_FFFE), "lies outside memory");
     refused(&with(program_header(0) + ADDRESS, 0x0300), "over another part");
@@ -57,10 +59,10 @@ fn headers_that_lie_are_refused() {
     refused(&none, "nothing to load");
     let mut big = elf();
     big[5] = 2;
-    refused(&big, "another machine");
+    refused(&big, "high-byte-first ELF file");
     let mut wide = elf();
     wide[4] = 2;
-    assert!(from_elf(&wide).is_err(), "the 64-bit class");
+    refused(&wide, "64-bit ELF file");
 }
 
 #[test]
@@ -89,20 +91,26 @@ fn record(kind: char, bytes: &[u8]) -> String {
 #[test]
 fn records_that_reach_too_far_are_refused() {
     let far = record('3', &[0, 1, 0, 0, 7]);
-    assert!(matches!(from_srecord(&far), Err(FormatError::Outside(Addr(0x1_0000)))));
+    assert!(matches!(
+        from_srecord(&wendax_isa::w16::TARGET, &far),
+        Err(FormatError::Outside(Place(_, Addr(0x1_0000))))
+    ));
     let over = record('2', &[0, 0xFF, 0xFE, 1, 2, 3, 4]);
-    assert!(matches!(from_srecord(&over), Err(FormatError::Outside(Addr(0xFFFE)))));
+    assert!(matches!(from_srecord(&wendax_isa::w16::TARGET, &over), Err(FormatError::Outside(Place(_, Addr(0xFFFE))))));
     let wide = record('3', &[0, 0, 2, 0, 5, 6, 7, 8]) + &record('7', &[0, 0, 2, 2]);
-    let loaded = from_srecord(&wide).expect("it lies in memory");
+    let loaded = from_srecord(&wendax_isa::w16::TARGET, &wide).expect("it lies in memory");
     assert_eq!((loaded.image.entry, loaded.image.segments[0].bytes.as_slice()), (Addr(0x0202), &[5, 6, 7, 8][..]));
     let outside = record('1', &[2, 0, 5]) + &record('7', &[0, 1, 0, 0]);
-    assert!(matches!(from_srecord(&outside), Err(FormatError::Entry(Addr(0x1_0000)))));
-    let short = record('3', &[0, 0]);
-    assert!(matches!(from_srecord(&short), Err(FormatError::Record { line: 1, .. })));
-    assert!(matches!(from_hex(":02FFFF000102FD\n:00000001FF"), Err(FormatError::Outside(_))));
     assert!(matches!(
-        from_hex(":0400000500010000F6\n:0102000001FC\n:00000001FF"),
-        Err(FormatError::Entry(Addr(0x1_0000)))
+        from_srecord(&wendax_isa::w16::TARGET, &outside),
+        Err(FormatError::Entry(Place(_, Addr(0x1_0000))))
+    ));
+    let short = record('3', &[0, 0]);
+    assert!(matches!(from_srecord(&wendax_isa::w16::TARGET, &short), Err(FormatError::Record { line: 1, .. })));
+    assert!(matches!(from_hex(&wendax_isa::w16::TARGET, ":02FFFF000102FD\n:00000001FF"), Err(FormatError::Outside(_))));
+    assert!(matches!(
+        from_hex(&wendax_isa::w16::TARGET, ":0400000500010000F6\n:0102000001FC\n:00000001FF"),
+        Err(FormatError::Entry(Place(_, Addr(0x1_0000))))
     ));
 }
 

@@ -22,7 +22,7 @@ fn told(assembly: &Assembly) -> String {
 fn bytes(text: &str) -> Vec<u8> {
     let assembly = assembled(text);
     assert!(assembly.is_runnable(), "{text}\n{}", told(&assembly));
-    wendax_image::to_raw(&assembly.image).1
+    wendax_image::to_raw(&assembly.image).expect("it lies close").1
 }
 
 /// Two texts that mean the same.

@@ -20,7 +20,7 @@ fn the_corpus_is_taken() {
 
 #[test]
 fn records_outside_of_memory_are_refused() {
-    let mut device = Device::default();
+    let mut device = Device::new(&wendax_isa::w16::TARGET);
     device.take(b"?\n:02000004FFFFFC\n:01FFFF000100\n= FFFFFFFF FFFFFFFF\n");
     let told = String::from_utf8(device.send()).expect("words");
     let answers: Vec<&str> = told.lines().collect();
@@ -51,7 +51,7 @@ impl Write for Endless {
 
 #[test]
 fn an_answer_without_end_is_no_answer() {
-    let image = wendax_image::from_raw(&[2, 0], wendax_image::Addr(0x0200)).expect("it fits");
+    let image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &[2, 0], wendax_image::Addr(0x0200)).expect("it fits");
     let error = Sender::new(Endless).load(&image, |_, _| true).expect_err("nobody is there");
     assert!(matches!(error, SendError::NoBoard(said) if said.len() <= 80));
 }

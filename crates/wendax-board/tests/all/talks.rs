@@ -22,7 +22,7 @@ fn said(device: &mut Device, lines: &str) -> Vec<String> {
 
 /// A board with a program on it, which has not been started.
 fn loaded(text: &str) -> Device {
-    let mut device = Device::default();
+    let mut device = Device::new(&wendax_isa::w16::TARGET);
     let records = wendax_image::to_hex(&image(text));
     let answers = said(&mut device, &format!("?\n{records}"));
     assert!(answers[1..].iter().all(|answer| answer == "+"), "{answers:?}");
@@ -39,7 +39,7 @@ fn started(text: &str) -> Device {
 
 #[test]
 fn each_line_is_answered_by_one_that_says_whether_it_was_done() {
-    let mut device = Device::default();
+    let mut device = Device::new(&wendax_isa::w16::TARGET);
     assert_eq!(said(&mut device, "?\n"), ["+ board 1 W16"]);
     assert_eq!(said(&mut device, "!\n"), ["- there is no whole program: its end record has not come"]);
     assert_eq!(said(&mut device, "= 0200 2\n"), [format!("+ {:08X}", crc32fast::hash(&[0, 0]))], "not given is 00");
@@ -67,7 +67,7 @@ fn each_line_is_answered_by_one_that_says_whether_it_was_done() {
 
 #[test]
 fn line_ends_are_of_both_kinds_and_what_was_half_written_can_be_dropped() {
-    let mut device = Device::default();
+    let mut device = Device::new(&wendax_isa::w16::TARGET);
     assert_eq!(said(&mut device, "?\r\n\r\n\n?\r"), ["+ board 1 W16"; 2]);
     assert!(said(&mut device, "= 02").is_empty(), "a line that has not ended is not answered");
     assert_eq!(said(&mut device, "\x03?\n"), ["+ board 1 W16"]);
@@ -170,8 +170,10 @@ impl Write for &mut Scripted {
 /// What comes of sending two bytes to such a board.
 fn sent(answers: &[&'static str]) -> (Result<(), SendError>, String) {
     let mut board = Scripted::new(answers);
-    let came = Sender::new(&mut board)
-        .load(&wendax_image::from_raw(&[2, 0], wendax_image::Addr(0x200)).expect("it fits"), |_, _| true);
+    let came = Sender::new(&mut board).load(
+        &wendax_image::from_raw(&wendax_isa::w16::TARGET, &[2, 0], wendax_image::Addr(0x200)).expect("it fits"),
+        |_, _| true,
+    );
     (came, board.asked)
 }
 
@@ -179,7 +181,9 @@ fn sent(answers: &[&'static str]) -> (Result<(), SendError>, String) {
 fn a_board_that_keeps_the_protocol_badly_is_told_of() {
     const HELLO: &str = "+ board 1 W16\n";
     let right: &'static str = Box::leak(format!("+ {:08X}\n", crc32fast::hash(&[2, 0])).into_boxed_str());
-    let records = wendax_image::to_hex(&wendax_image::from_raw(&[2, 0], wendax_image::Addr(0x200)).expect("it fits"));
+    let records = wendax_image::to_hex(
+        &wendax_image::from_raw(&wendax_isa::w16::TARGET, &[2, 0], wendax_image::Addr(0x200)).expect("it fits"),
+    );
     let count = records.lines().count();
     let all = |record: &'static str, sum: &'static str| -> Vec<&'static str> {
         [HELLO].into_iter().chain(std::iter::repeat_n(record, count)).chain([sum]).collect()
@@ -189,13 +193,13 @@ fn a_board_that_keeps_the_protocol_badly_is_told_of() {
     assert!(asked.starts_with("\x03\n?\n:") && asked.trim_end().ends_with("= 0200 0002"), "{asked}");
 
     let (came, _) = sent(&["+ board 2 W32\n"]);
-    assert!(matches!(&came, Err(SendError::OtherBoard(said)) if said == "board 2 W32"), "{came:?}");
+    assert!(matches!(&came, Err(SendError::OtherBoard { said, .. }) if said == "board 2 W32"), "{came:?}");
     let (came, _) = sent(&["- busy\n"]);
     assert!(matches!(&came, Err(SendError::NoBoard(said)) if said == "busy"), "{came:?}");
     let (came, _) = sent(&["login: \n"]);
     assert!(matches!(&came, Err(SendError::NoBoard(said)) if said == "login:"), "{came:?}");
     let (came, _) = sent(&all("+\n", "+ 00000000\n"));
-    assert!(matches!(came, Err(SendError::Differs { at: 0x200 })), "{came:?}");
+    assert!(matches!(came, Err(SendError::Differs { at }) if at.1.0 == 0x200), "{came:?}");
     let (came, _) = sent(&all("+\n", "- no\n"));
     assert!(matches!(came, Err(SendError::Differs { .. })), "{came:?}");
     // A record is sent up to three times.

@@ -8,7 +8,7 @@ use wendax_source::Sources;
 
 /// A program in ELF form, with names and lines.
 pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
-    let mut contents = Contents { kind: elf::ET_EXEC, entry: image.entry.0, ..Contents::default() };
+    let mut contents = Contents { kind: elf::ET_EXEC, entry: image.entry.0, ..Contents::new(image.target) };
     for segment in &image.segments {
         let write = if segment.rights.write { elf::SHF_WRITE } else { 0 };
         let execute = if segment.rights.execute { elf::SHF_EXECINSTR } else { 0 };

@@ -1,6 +1,6 @@
 //! An ELF program to an image, with the lines its bytes came from.
 
-use super::MACHINE;
+use super::attributes;
 use super::lines::Row;
 use super::lines::digest;
 use crate::image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
@@ -8,7 +8,7 @@ use gimli::{EndianSlice, LittleEndian};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::{Endianness, Object, ObjectSection, ObjectSymbol, elf};
 use std::borrow::Cow;
-use wendax_isa::Addr;
+use wendax_isa::{Addr, Place, Target, targets};
 use wendax_source::{FileId, Files, SourceFile, Sources, Span};
 
 /// Lines of one file at the most; larger numbers are damage.
@@ -21,8 +21,19 @@ pub enum ElfError {
     #[error("it is no whole ELF file: {0}")]
     Damaged(String),
     /// It is for another machine.
-    #[error("it is an ELF file for another machine (number 0x{0:04X}; W16 has 0x{MACHINE:04X})")]
+    #[error("it is an ELF file for another machine (number 0x{0:04X}; {known})", known = known_machines())]
     Machine(u16),
+    /// It is of a class, or in an order of bytes, that no machine here has.
+    #[error("it is {0} ELF file; the machines here have addresses of 16 and 32 bits, low byte first")]
+    Class(&'static str),
+    /// It needs what the machine does not have.
+    #[error("it needs {what}, which {} does not have: {}", .target.name, .target.elf.advice)]
+    Needs {
+        /// The machine.
+        target: &'static Target,
+        /// What that is.
+        what: String,
+    },
     /// It is an object or something else that cannot be run.
     #[error("it is an object, not a program: link it with `wendax build`")]
     NotProgram,
@@ -30,14 +41,25 @@ pub enum ElfError {
     #[error("it holds nothing to load")]
     Empty,
     /// Something in it lies outside memory or over something else.
-    #[error("what it loads at 0x{0:X} lies outside memory, or over another part")]
-    Place(u64),
+    #[error("what it loads at {0} lies outside memory for programs, or over another part")]
+    Place(Place),
+    /// It takes more memory than a program may.
+    #[error("it takes more than the {0} bytes of memory that a program may")]
+    TooLarge(u32),
+    /// It begins where nothing can be run.
+    #[error("it begins at {0}, where there is no code")]
+    Entry(Place),
 }
 
 impl From<object::read::Error> for ElfError {
     fn from(error: object::read::Error) -> Self {
         Self::Damaged(error.to_string())
     }
+}
+
+/// The machines there are, with their numbers.
+fn known_machines() -> String {
+    targets().map(|target| format!("{} has 0x{:04X}", target.name, target.elf.machine)).join(", ")
 }
 
 /// Why the sources of a program cannot be shown.
@@ -98,15 +120,25 @@ const MOST_SEGMENTS: usize = 256;
 
 /// Reads a program.
 pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
+    match (bytes.get(4), bytes.get(5)) {
+        (Some(&elf::ELFCLASS64), _) => return Err(ElfError::Class("a 64-bit")),
+        (_, Some(&elf::ELFDATA2MSB)) => return Err(ElfError::Class("a high-byte-first")),
+        _ => {}
+    }
     let header = elf::FileHeader32::<Endianness>::parse(bytes)?;
     let endian = header.endian()?;
-    if header.e_machine(endian) != MACHINE || endian != Endianness::Little {
-        return Err(ElfError::Machine(header.e_machine(endian)));
-    }
+    let machine = header.e_machine(endian);
+    let target =
+        targets().into_iter().find(|target| target.elf.machine == machine).ok_or(ElfError::Machine(machine))?;
     if header.e_type(endian) != elf::ET_EXEC {
         return Err(ElfError::NotProgram);
     }
-    let mut image = Image { entry: Addr(header.e_entry(endian)), ..Image::default() };
+    let flags = header.e_flags(endian);
+    let refused = target.elf.refused.iter().find(|(flag, _)| flags & flag != 0).map(|(_, what)| (*what).to_owned());
+    if let Some(what) = refused.or_else(|| attributes::missing(bytes, target)) {
+        return Err(ElfError::Needs { target, what });
+    }
+    let mut image = Image { entry: Addr(header.e_entry(endian)), ..Image::new(target) };
     for program in header.program_headers(endian, bytes)? {
         if program.p_type(endian) == elf::PT_LOAD {
             let data =
@@ -119,21 +151,25 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     }
     image.segments.sort_by_key(|segment| segment.start);
     if let Some(pair) = image.segments.windows(2).find(|pair| pair[0].end() > pair[1].start) {
-        return Err(ElfError::Place(pair[1].start.0.into()));
+        return Err(ElfError::Place(Place(target, pair[1].start)));
     }
     if image.segments.is_empty() {
         return Err(ElfError::Empty);
     }
-    if image.entry > Addr(0xFFFF) {
-        return Err(ElfError::Place(image.entry.0.into()));
+    if !is_code(&image, image.entry) || !image.entry.is_multiple_of(target.code_align) {
+        return Err(ElfError::Entry(Place(target, image.entry)));
     }
-    let top = image.segments.iter().map(Segment::end).filter(|&end| end <= Addr(0xEE00)).max().unwrap_or_default();
-    image.heap_start = top.next_multiple_of(2);
+    image.place_heap();
     let file = object::read::elf::ElfFile32::<Endianness>::parse(bytes)?;
-    image.symbols = symbols(&file);
+    image.symbols = symbols(&file, &image);
     let (lines, files) = lines(&file, &image);
     image.lines = lines;
     Ok(ElfProgram { image, files })
+}
+
+/// What lies at an address can be run.
+fn is_code(image: &Image, address: Addr) -> bool {
+    image.segments.iter().any(|part| part.rights.execute && part.start <= address && address < part.end())
 }
 
 fn load(
@@ -145,8 +181,13 @@ fn load(
     let start = Addr(program.p_vaddr(endian));
     let whole = program.p_memsz(endian);
     let stored = u32::try_from(data.len()).unwrap_or(u32::MAX);
-    if whole < stored || u64::from(start.0) + u64::from(whole) > 0x1_0000 {
-        return Err(ElfError::Place(start.0.into()));
+    let map = &image.target.map;
+    if whole < stored || !map.holds(start, whole.into()) {
+        return Err(ElfError::Place(Place(image.target, start)));
+    }
+    let before: u64 = image.segments.iter().map(|segment| segment.bytes.len() as u64).sum();
+    if before + u64::from(whole) > map.most.into() {
+        return Err(ElfError::TooLarge(map.most));
     }
     let flags = program.p_flags(endian);
     let rights =
@@ -163,31 +204,32 @@ fn load(
 
 type File<'d> = object::read::elf::ElfFile32<'d, Endianness>;
 
-fn symbols(file: &File<'_>) -> Vec<Symbol> {
+/// The names of a file. Those that only tell code from data, and begin with a sign no name begins with, are left out.
+fn symbols(file: &File<'_>, image: &Image) -> Vec<Symbol> {
     let nowhere = Span::new(FileId(0), 0, 0);
     let kind_of = |symbol: &object::read::elf::ElfSymbol32<'_, '_, Endianness>| {
-        if symbol.is_undefined() || symbol.kind() == object::SymbolKind::Section {
+        use object::SymbolKind as Kind;
+        if symbol.is_undefined() || matches!(symbol.kind(), Kind::Section | Kind::File) {
             return None;
         }
-        match symbol.section() {
-            object::SymbolSection::Absolute => Some(SymbolKind::Constant),
-            _ if symbol.kind() == object::SymbolKind::Text => Some(SymbolKind::Code),
+        let address = u32::try_from(symbol.address()).ok().map(Addr)?;
+        match (symbol.section(), symbol.kind()) {
+            (object::SymbolSection::Absolute, _) => Some(SymbolKind::Constant),
+            (_, Kind::Text) => Some(SymbolKind::Code),
+            // Labels have no kind: they are what lies there.
+            (_, kind) if kind != Kind::Data && is_code(image, address) => Some(SymbolKind::Code),
             _ => Some(SymbolKind::Data),
         }
     };
     file.symbols()
         .filter_map(|symbol| {
             let kind = kind_of(&symbol)?;
-            let name = symbol.name().ok().filter(|name| !name.is_empty())?.to_owned();
+            let name = symbol.name().ok().filter(|name| !name.is_empty() && !name.starts_with('$'))?.to_owned();
             // Numbers below zero are kept in four bytes.
-            let value = i64::from(u32::try_from(symbol.address()).ok()?.cast_signed());
-            (-0x1_0000..=0xFFFF_FFFF).contains(&value).then(|| Symbol {
-                name,
-                value,
-                kind,
-                span: nowhere,
-                is_global: symbol.is_global(),
-            })
+            let value = u32::try_from(symbol.address()).ok()?;
+            let is_number = kind == SymbolKind::Constant;
+            let value = if is_number { i64::from(value.cast_signed()) } else { i64::from(value) };
+            Some(Symbol { name, value, kind, span: nowhere, is_global: symbol.is_global() })
         })
         .collect()
 }

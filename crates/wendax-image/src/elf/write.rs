@@ -1,10 +1,10 @@
 //! The form of an ELF file: sections, symbols and relocations to bytes.
 
-use super::MACHINE;
 use object::Endianness;
 use object::elf;
 use object::write::StringId;
 use object::write::elf::{FileHeader, ProgramHeader, Rel, SectionHeader, SectionIndex, Sym, Writer};
+use wendax_isa::Target;
 
 /// A relocation of a section's byte, with its addend.
 #[derive(Debug, Clone, Copy)]
@@ -67,8 +67,10 @@ pub struct Symbol {
 }
 
 /// What goes into a file. Local symbols come before global ones.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Contents {
+    /// The machine it is for.
+    pub target: &'static Target,
     /// `ET_` type.
     pub kind: u16,
     /// The first instruction to run.
@@ -80,6 +82,11 @@ pub struct Contents {
 }
 
 impl Contents {
+    /// Nothing yet, for a machine.
+    pub fn new(target: &'static Target) -> Self {
+        Self { target, kind: elf::ET_NONE, entry: 0, sections: Vec::new(), symbols: Vec::new() }
+    }
+
     /// Sections that are loaded, which programs list a second time.
     fn loaded(&self) -> impl Iterator<Item = usize> + '_ {
         let is_program = self.kind == elf::ET_EXEC;
@@ -148,7 +155,7 @@ impl Contents {
             os_abi: elf::ELFOSABI_NONE,
             abi_version: 0,
             e_type: self.kind,
-            e_machine: MACHINE,
+            e_machine: self.target.elf.machine,
             e_entry: self.entry.into(),
             e_flags: 0,
         })?;

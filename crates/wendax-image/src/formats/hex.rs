@@ -3,16 +3,26 @@
 use super::{FormatError, Loaded, Memory};
 use crate::image::Image;
 use ihex::Record;
-use wendax_isa::Addr;
+use wendax_isa::{Addr, Target};
 
 /// An image as Intel HEX, with its entry as start address.
 pub fn to_hex(image: &Image) -> String {
-    let mut records = Vec::new();
+    let (mut records, mut upper) = (Vec::new(), 0);
     for segment in &image.segments {
         for (index, chunk) in segment.bytes.chunks(16).enumerate() {
-            let offset = segment.start.index() + 16 * index;
-            let offset = u16::try_from(offset).expect("segments lie within 16-bit addresses");
-            records.push(Record::Data { offset, value: chunk.to_vec() });
+            // A record lies within one upper half of an address.
+            let mut at = segment.start.index() + 16 * index;
+            let first = chunk.len().min(0x1_0000 - at % 0x1_0000);
+            for part in [&chunk[..first], &chunk[first..]].into_iter().filter(|part| !part.is_empty()) {
+                let [low, more, high, top] = u32::try_from(at).unwrap_or(u32::MAX).to_le_bytes();
+                let half = u16::from_le_bytes([high, top]);
+                if half != upper {
+                    records.push(Record::ExtendedLinearAddress(half));
+                    upper = half;
+                }
+                records.push(Record::Data { offset: u16::from_le_bytes([low, more]), value: part.to_vec() });
+                at += part.len();
+            }
         }
     }
     records.push(Record::StartLinearAddress(image.entry.0));
@@ -21,14 +31,14 @@ pub fn to_hex(image: &Image) -> String {
 }
 
 /// Reads Intel HEX.
-pub fn from_hex(text: &str) -> Result<Loaded, FormatError> {
-    let mut memory = Memory::default();
+pub fn from_hex(target: &'static Target, text: &str) -> Result<Loaded, FormatError> {
+    let mut memory = Memory::new(target);
     let mut base = 0u32;
     let mut entry = None;
     let mut has_end = false;
     for (line, record) in records(text) {
         match record.map_err(|what| FormatError::Record { line, what })? {
-            Record::Data { offset, value } => memory.place(Addr(base) + u32::from(offset), &value)?,
+            Record::Data { offset, value } => memory.place(Addr(base).saturating_add(offset.into()), &value)?,
             Record::ExtendedSegmentAddress(segment) => base = u32::from(segment) * 16,
             Record::ExtendedLinearAddress(high) => base = u32::from(high) << 16,
             Record::StartSegmentAddress { cs, ip } => entry = Some(Addr(u32::from(cs) * 16 + u32::from(ip))),

@@ -1,10 +1,10 @@
-//! S-records (Motorola, in the form all readers share: S0 head, S1 data with 16-bit addresses, S5 count, S9
-//! start).
+//! S-records (Motorola, in the form all readers share: S0 head, S1 data with 16-bit addresses, S5 count, S9 start; S3 and
+//! S7 where addresses have 32 bits).
 
 use super::{FormatError, Loaded, Memory};
 use crate::image::Image;
 use std::fmt::Write;
-use wendax_isa::Addr;
+use wendax_isa::{Addr, Target};
 
 /// Data bytes in a record.
 const ROW: usize = 16;
@@ -13,24 +13,31 @@ const ROW: usize = 16;
 pub fn to_srecord(image: &Image, name: &str) -> String {
     let mut out = String::new();
     let head: Vec<u8> = name.bytes().take(ROW).collect();
-    record(&mut out, b'0', 0, &head);
-    let mut count = 0u16;
+    record(&mut out, b'0', 2, 0, &head);
+    let mut count = 0u32;
+    let (data, end, width) = if image.target.address_bits > 16 { (b'3', b'7', 4) } else { (b'1', b'9', 2) };
     for segment in &image.segments {
         for (index, chunk) in segment.bytes.chunks(ROW).enumerate() {
             let at = segment.start.index() + ROW * index;
-            record(&mut out, b'1', u16::try_from(at).expect("segments lie within 16-bit addresses"), chunk);
-            count = count.wrapping_add(1);
+            record(&mut out, data, width, u32::try_from(at).unwrap_or(u32::MAX), chunk);
+            count += 1;
         }
     }
-    record(&mut out, b'5', count, &[]);
-    record(&mut out, b'9', u16::try_from(image.entry.0).unwrap_or(0), &[]);
+    // A count that its record has no room for is left out, as the form allows.
+    if count <= 0xFFFF {
+        record(&mut out, b'5', 2, count, &[]);
+    } else if count <= 0x00FF_FFFF {
+        record(&mut out, b'6', 3, count, &[]);
+    }
+    record(&mut out, end, width, image.entry.0, &[]);
     out
 }
 
-fn record(out: &mut String, kind: u8, address: u16, data: &[u8]) {
-    let [high, low] = address.to_be_bytes();
-    let count = u8::try_from(data.len() + 3).expect("records hold 16 bytes");
-    let mut bytes = vec![count, high, low];
+/// A record whose address takes `width` bytes.
+fn record(out: &mut String, kind: u8, width: usize, address: u32, data: &[u8]) {
+    let count = u8::try_from(data.len() + width + 1).expect("records hold 16 bytes");
+    let mut bytes = vec![count];
+    bytes.extend_from_slice(&address.to_be_bytes()[4 - width..]);
     bytes.extend_from_slice(data);
     bytes.push(checksum(&bytes));
     let _ = write!(out, "S{}", char::from(kind));
@@ -47,8 +54,8 @@ fn checksum(bytes: &[u8]) -> u8 {
 }
 
 /// Reads S-records; those with 24- and 32-bit addresses too, as long as they lie in memory.
-pub fn from_srecord(text: &str) -> Result<Loaded, FormatError> {
-    let mut memory = Memory::default();
+pub fn from_srecord(target: &'static Target, text: &str) -> Result<Loaded, FormatError> {
+    let mut memory = Memory::new(target);
     let mut entry = None;
     let mut count = 0u32;
     for (line, row) in (1..).zip(text.lines()).filter(|(_, row)| !row.trim().is_empty()) {
@@ -117,34 +124,43 @@ mod tests {
 
     #[test]
     fn records_are_as_the_form_says() {
-        let mut image = from_raw(&[0x05, 0x30, 0x00], Addr(0x0200)).expect("it fits");
+        let mut image = from_raw(&wendax_isa::w16::TARGET, &[0x05, 0x30, 0x00], Addr(0x0200)).expect("it fits");
         image.entry = Addr(0x0202);
         assert_eq!(to_srecord(&image, "gate"), "S00700006761746557\nS1060200053000C2\nS5030001FB\nS9030202F8\n");
     }
 
     #[test]
     fn wrong_records_are_told_with_their_line() {
-        let told = |text: &str| from_srecord(text).expect_err(text).to_string();
+        let told = |text: &str| from_srecord(&wendax_isa::w16::TARGET, text).expect_err(text).to_string();
         assert_eq!(told("\nS1060200053000C3"), "line 2: the checksum is C3, but the record's bytes give C2");
         assert_eq!(told("S1070200053000C2"), "line 1: the count is 7, but 6 bytes follow");
         assert_eq!(told("S4030000FC"), "line 1: S4 is no kind of record");
         assert_eq!(told("X"), "line 1: a record begins with S");
         assert_eq!(told("S10"), "line 1: a record holds pairs of hexadecimal digits");
-        assert_eq!(from_srecord("S9030000FC\n").expect_err("no bytes"), FormatError::Empty);
-        assert!(matches!(from_srecord("S308000200000530 00"), Err(FormatError::Record { .. })));
-        assert!(from_srecord("S1060200053000C2\nS1060201053000C1").is_err(), "two bytes for one address");
+        assert_eq!(from_srecord(&wendax_isa::w16::TARGET, "S9030000FC\n").expect_err("no bytes"), FormatError::Empty);
+        assert!(matches!(
+            from_srecord(&wendax_isa::w16::TARGET, "S308000200000530 00"),
+            Err(FormatError::Record { .. })
+        ));
+        assert!(
+            from_srecord(&wendax_isa::w16::TARGET, "S1060200053000C2\nS1060201053000C1").is_err(),
+            "two bytes for one address"
+        );
         assert_eq!(
             told("S1060200053000C2\nS5030003F9\nS9030200FA"),
             "line 2: this counts 3 records, but 1 came before it"
         );
-        assert!(matches!(from_srecord("S1060200053000C2\n"), Err(FormatError::Unfinished(_))), "no end record");
+        assert!(
+            matches!(from_srecord(&wendax_isa::w16::TARGET, "S1060200053000C2\n"), Err(FormatError::Unfinished(_))),
+            "no end record"
+        );
     }
 
     proptest::proptest! {
         #[test]
         fn records_round_trip(bytes in proptest::collection::vec(0u8.., 1..300), at in 0u32..0xFE00) {
-            let image = from_raw(&bytes, Addr(at)).unwrap();
-            let read = from_srecord(&to_srecord(&image, "a long name for a head")).unwrap();
+            let image = from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(at)).unwrap();
+            let read = from_srecord(&wendax_isa::w16::TARGET, &to_srecord(&image, "a long name for a head")).unwrap();
             proptest::prop_assert!(read.has_entry);
             proptest::prop_assert_eq!(read.image.segments, image.segments);
             proptest::prop_assert_eq!(read.image.entry, Addr(at));
@@ -152,7 +168,7 @@ mod tests {
 
         #[test]
         fn any_text_is_read_or_refused(text in "[S0-9A-F\n]{0,80}|.{0,40}") {
-            let _ = from_srecord(&text);
+            let _ = from_srecord(&wendax_isa::w16::TARGET, &text);
         }
     }
 }

@@ -305,7 +305,7 @@ proptest! {
     #[test]
     fn engine_and_model_agree_step_by_step(code in proptest::collection::vec(instruction(), 1..40), registers in proptest::array::uniform14(any::<u16>())) {
         let bytes: Vec<u8> = code.concat().iter().flat_map(|word| word.to_le_bytes()).collect();
-        let image = wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits");
+        let image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(0x0200)).expect("it fits");
         let (mut model, mut machine) = (Model::new(&image), Machine::new(&image, Settings::default()));
         for (index, value) in registers.into_iter().enumerate() {
             // The stack pointer stays usable, so that pushes and calls are not all faults.
@@ -339,7 +339,7 @@ proptest! {
     #[test]
     fn slices_and_breakpoints_change_nothing(code in proptest::collection::vec(instruction(), 1..40), cuts in proptest::collection::vec(1u64..40, 1..20), at in 0u32..40) {
         let bytes: Vec<u8> = code.concat().iter().flat_map(|word| word.to_le_bytes()).collect();
-        let image = wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits");
+        let image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(0x0200)).expect("it fits");
         let mut whole = Machine::new(&image, Settings::default());
         let mut sliced = whole.clone();
         sliced.set_breakpoints(&[Addr(0x0200 + 2 * at), Addr(0x0204)]);
@@ -362,7 +362,7 @@ proptest! {
     /// Any bytes at all as a program, with any input: it runs, stops or fails, and never panics.
     #[test]
     fn any_image_runs_without_panic(bytes in proptest::collection::vec(any::<u8>(), 1..400), at in 0u32..0xFD00, typed in "[ -~\n]{0,20}") {
-        let image = wendax_image::from_raw(&bytes, Addr(at & !1)).expect("it fits");
+        let image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(at & !1)).expect("it fits");
         let mut machine = Machine::new(&image, Settings::default());
         machine.feed(&Event::Typed(typed.into_bytes()));
         machine.feed(&Event::InputEnds);

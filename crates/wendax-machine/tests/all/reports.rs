@@ -118,7 +118,7 @@ proptest! {
     /// Traced, observed one step at a time, or blind: the same run, whatever the bytes.
     #[test]
     fn a_traced_run_is_the_same_run(bytes in proptest::collection::vec(any::<u8>(), 2..200), typed in "[ -~\n]{0,12}") {
-        let image = wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits");
+        let image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(0x0200)).expect("it fits");
         let mut blind = Machine::new(&image, Settings::default());
         blind.feed(&Event::Typed(typed.into_bytes()));
         blind.feed(&Event::InputEnds);

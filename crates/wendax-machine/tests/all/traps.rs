@@ -155,7 +155,7 @@ fn code_that_writes_code_runs_what_it_wrote() {
         .iter()
         .flat_map(|word| word.to_le_bytes())
         .collect();
-    let image = wendax_image::from_raw(&bytes, Addr(0x0200)).unwrap();
+    let image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(0x0200)).unwrap();
     let mut machine = Machine::new(&image, Settings::default());
     machine.run(Run::until(StepNo(3)));
     assert_eq!((machine.register(Reg(1)), machine.word(Addr(0x0202))), (5, 7));

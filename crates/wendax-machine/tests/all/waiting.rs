@@ -178,8 +178,8 @@ const DEEDS: [&str; 23] = [
 
 /// The same program as bytes alone, all of which may be written.
 fn raw(image: &wendax_image::Image) -> wendax_image::Image {
-    let (start, bytes) = wendax_image::to_raw(image);
-    wendax_image::from_raw(&bytes, start).expect("it fits")
+    let (start, bytes) = wendax_image::to_raw(image).expect("it lies close");
+    wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, start).expect("it fits")
 }
 
 /// Runs on to a step or cycle, in pieces or at once, blind or seen, and answers what is asked.

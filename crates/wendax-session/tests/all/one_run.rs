@@ -127,8 +127,8 @@ fn program(lines: &[Line], handled: u16, period: u16, is_raw: bool) -> (wendax_i
     assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
     let mut image = assembly.image;
     if is_raw {
-        let (start, bytes) = wendax_image::to_raw(&image);
-        let raw = wendax_image::from_raw(&bytes, start).expect("it fits");
+        let (start, bytes) = wendax_image::to_raw(&image).expect("it lies close");
+        let raw = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, start).expect("it fits");
         image = wendax_image::Image { symbols: image.symbols, ..raw };
     }
     (image, sources)

@@ -31,8 +31,8 @@ fn walked(text: &str, is_raw: bool) -> Session {
     assert!(assembly.is_runnable(), "{text}: {:?}", assembly.diagnostics);
     let mut image = assembly.image;
     if is_raw {
-        let (start, bytes) = wendax_image::to_raw(&image);
-        image = wendax_image::from_raw(&bytes, start).expect("it fits");
+        let (start, bytes) = wendax_image::to_raw(&image).expect("it lies close");
+        image = wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, start).expect("it fits");
     }
     let settings = Settings { has_folder: true, clock: Clock::Cycles, ..Settings::default() };
     let mut session = Session::new(image, settings).with_sources(sources);

@@ -18,7 +18,7 @@ fn image(words: &[(usize, u8, u8, u16)]) -> wendax_image::Image {
         bytes.extend(first.to_le_bytes());
         bytes.extend(second.iter().flat_map(|word| word.to_le_bytes()));
     }
-    wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits")
+    wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, Addr(0x0200)).expect("it fits")
 }
 
 fn any_words() -> impl Strategy<Value = wendax_image::Image> {

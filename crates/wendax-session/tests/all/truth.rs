@@ -76,8 +76,8 @@ pub(crate) fn program(lines: &[Line], handled: u16, period: u16) -> wendax_image
     let (sources, file) = wendax_source::Sources::single("random", text);
     let assembly = wendax_asm::assemble(&sources, file);
     assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
-    let (start, bytes) = wendax_image::to_raw(&assembly.image);
-    wendax_image::from_raw(&bytes, start).expect("it fits")
+    let (start, bytes) = wendax_image::to_raw(&assembly.image).expect("it lies close");
+    wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, start).expect("it fits")
 }
 
 #[derive(Debug, Clone)]

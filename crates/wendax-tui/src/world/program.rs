@@ -2,14 +2,15 @@
 
 use std::path::PathBuf;
 use wendax_asm::Assembly;
+use wendax_image::Image;
 use wendax_machine::Settings;
 use wendax_project::Built;
-use wendax_source::{Diagnostic, FileId, Severity};
+use wendax_source::{Diagnostic, FileId, Severity, Sources};
 
 /// Where a diagnostic points: file, line and column (from 0).
 pub(crate) type Place = (FileId, usize, usize);
 
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub(crate) struct Program {
     pub(crate) assembly: Assembly,
     /// The place of each diagnostic.
@@ -28,6 +29,24 @@ pub(crate) struct Program {
     pub(crate) folder: Option<PathBuf>,
     /// Folders outside of the project's that it uses.
     pub(crate) outside: Vec<String>,
+}
+
+impl Default for Program {
+    /// Nothing was assembled yet.
+    fn default() -> Self {
+        let nothing = Image::new(wendax_project::default_target());
+        Self {
+            assembly: Assembly::of_image(nothing, Sources::new()),
+            places: Vec::new(),
+            assembled: None,
+            asked: None,
+            settings: Settings::default(),
+            typed: None,
+            history: None,
+            folder: None,
+            outside: Vec::new(),
+        }
+    }
 }
 
 impl Program {

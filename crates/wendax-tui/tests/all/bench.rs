@@ -201,7 +201,7 @@ fn input_typed_in_the_past_begins_a_branch() {
 #[test]
 fn an_image_is_walked_by_its_disassembly_and_not_written() {
     let bytes: Vec<u8> = [0x3015u16, 0x3111, 0x81FE, 0x0002].iter().flat_map(|word| word.to_le_bytes()).collect();
-    let image = wendax_image::from_raw(&bytes, Addr(0x0200)).expect("it fits");
+    let image = wendax_image::from_raw(wendax_project::default_target(), &bytes, Addr(0x0200)).expect("it fits");
     let mut stage =
         Stage::with(App::for_image("/yard/scale.bin".to_owned(), &image, Settings::default(), Theme::default()));
     shows(&mut stage, "0200 3015               mov r1, 5");

@@ -199,6 +199,62 @@ fn images_are_built_and_run_again() {
     assert_eq!(moved.0, 5, "this program does not mind where it lies");
 }
 
+/// A routine of RV32: makes room, puts the way back by, calls what follows, ends.
+const OTHER_CODE: [u32; 9] =
+    [0xFF01_0113, 0x0011_2623, 0x0050_0513, 0x00C0_00EF, 0x05D0_0893, 0x0000_0073, 0x00A5_0533, 0x0000_8067, u32::MAX];
+
+#[test]
+fn a_program_for_the_other_machine_is_shown_and_not_run() {
+    let folder = Folder::new();
+    let bytes: Vec<u8> = OTHER_CODE.iter().flat_map(|word| word.to_le_bytes()).collect();
+    let raw = folder.file("other.bin", &bytes);
+    let shown = |file: &Path, more: &[&str]| told(&mut wendax(&[&["image", "--show", "code"], more].concat(), &[file]));
+    let (status, code, err) = shown(&raw, &["--target", "rv32"]);
+    assert_eq!((status, err.as_str()), (0, ""));
+    let wanted = ["addi sp, sp, -16", "sw ra, 12(sp)", "li a0, 5", "jal at_00010018", "li a7, 93", "ecall", "ret"];
+    let mut rest = code.as_str();
+    for line in wanted {
+        let at = rest.find(line).unwrap_or_else(|| panic!("{line} in its place:\n{code}"));
+        rest = &rest[at + line.len()..];
+    }
+    assert!(
+        code.contains("at_00010018:\n        add a0, a0, a0\n") && code.contains(".byte 0xFF, 0xFF, 0xFF, 0xFF"),
+        "{code}"
+    );
+    // Every form holds the same program; ELF says for which machine.
+    for (name, more) in
+        [("other.elf", &[][..]), ("other.hex", &["--target", "rv32"]), ("other.srec", &["--target", "rv32"])]
+    {
+        let made = folder.path(name);
+        let mut command = wendax(&["image", "--target", "rv32", "-o"], &[]);
+        assert_eq!(told(command.arg(&made).arg(&raw)).0, 0, "{name}");
+        assert_eq!(shown(&made, more).1, code, "{name}");
+        let again = folder.path("again.bin");
+        let mut command = wendax(&[&["image"], more].concat(), &[&made]);
+        assert_eq!(told(command.arg("-o").arg(&again)).0, 0, "{name}");
+        assert_eq!(std::fs::read(&again).expect("it was written"), bytes, "{name}");
+    }
+    let elf = folder.path("other.elf");
+    for command in ["run", "tally", "report", "send"] {
+        let mut asked = wendax(&[command], &[&elf]);
+        let more: &[&str] = match command {
+            "report" => &["-o", "x.md"],
+            "send" => &["--port", "nowhere"],
+            _ => &[],
+        };
+        let (status, out, err) = told(asked.args(more).current_dir(folder.0.path()));
+        assert!(
+            status != 0 && out.is_empty() && err.contains("is a program for RV32") && err.contains("wendax image"),
+            "{command}: {err}"
+        );
+    }
+    let (status, _, err) = shown(&folder.path("other.hex"), &[]);
+    assert_eq!(status, 111, "{err}");
+    assert!(err.contains("outside memory for programs") && err.contains("is it for rv32? --target rv32"), "{err}");
+    let (_, _, err) = shown(&raw, &["--target", "w32"]);
+    assert!(err.contains("expected w16 or rv32"), "{err}");
+}
+
 #[test]
 fn standard_output_takes_image_and_listing() {
     let folder = Folder::new();

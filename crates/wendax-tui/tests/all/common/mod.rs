@@ -187,7 +187,7 @@ impl Stage {
                     let has_folder = self.has_folder;
                     let folder = has_folder.then(|| "/yard/files".into());
                     let settings = Settings { has_folder, ..Settings::default() };
-                    let built = Built { assembly, inputs, settings, folder, ..Built::default() };
+                    let built = Built { settings, folder, ..Built::of(assembly, inputs) };
                     self.answer(Message::Assembled(generation, Box::new(built)));
                 }
                 Effect::Save(_, path, text) if self.asks_disk => {

@@ -1,0 +1,158 @@
+//! RV32IM with Zicsr and Zifencei, of the open RISC-V standard: one hart in machine mode.
+//!
+//! One table, [`rows`], says of every instruction how it is encoded, written and described. Decoding, encoding and text
+//! are computed from it, as for the other machine. Sources: the RISC-V Instruction Set Manual, volume I (RV32I 2.1, M 2.0,
+//! Zicsr 2.0, Zifencei 2.0) and volume II (machine mode 1.12); names of registers and what they are for are the psABI's.
+
+mod codec;
+mod csr;
+mod table;
+mod text;
+mod uses;
+
+pub use codec::{Insn, decode, encode};
+pub use csr::{Csr, csr_by_name, csr_name, csrs};
+pub use table::{Format, Op, Row, rows};
+pub use text::{mnemonics, names, text};
+
+use crate::{Addr, ElfRules, Leads, MemoryMap, Reg, RegisterInfo, Roles, Target};
+
+/// Number of the register that always reads 0.
+pub const ZERO: u8 = 0;
+/// Number of the register that holds the way back.
+pub const RA: u8 = 1;
+/// Number of the stack pointer.
+pub const SP: u8 = 2;
+
+/// Where code begins unless a program says otherwise; nothing lies below.
+pub const CODE_START: u32 = 0x0001_0000;
+/// Lowest address of the stack.
+pub const STACK_START: u32 = 0x7FF0_0000;
+/// One past the highest address of the stack.
+pub const STACK_END: u32 = 0x8000_0000;
+/// First address of the device registers, which reach to the top of memory.
+pub const DEVICE_START: u32 = 0xFFFF_FE00;
+/// The unit the areas of a program begin at.
+pub const PAGE: u32 = 0x1000;
+
+/// Names of the exceptions by their number in `mcause`; empty where there is none.
+pub const TRAPS: [&str; 12] = [
+    "misaligned jump",
+    "forbidden code",
+    "illegal instruction",
+    "breakpoint",
+    "misaligned load",
+    "forbidden load",
+    "misaligned store",
+    "forbidden store",
+    "",
+    "",
+    "",
+    "environment call",
+];
+
+/// The bit of `mcause` that tells interrupts from exceptions.
+pub const INTERRUPT: u32 = 0x8000_0000;
+
+const fn register(name: &'static str, role: &'static str, kept: bool) -> RegisterInfo {
+    RegisterInfo { name, role, kept }
+}
+
+const REGISTERS: [RegisterInfo; 32] = [
+    register("zero", "always 0", false),
+    register("ra", "the way back", false),
+    register("sp", "stack pointer, kept", true),
+    register("gp", "global pointer", false),
+    register("tp", "thread pointer", false),
+    register("t0", "free, second way back", false),
+    register("t1", "free", false),
+    register("t2", "free", false),
+    register("s0", "frame pointer, kept", true),
+    register("s1", "kept", true),
+    register("a0", "argument, result", false),
+    register("a1", "argument, second result", false),
+    register("a2", "argument", false),
+    register("a3", "argument", false),
+    register("a4", "argument", false),
+    register("a5", "argument", false),
+    register("a6", "argument", false),
+    register("a7", "argument, number of a call", false),
+    register("s2", "kept", true),
+    register("s3", "kept", true),
+    register("s4", "kept", true),
+    register("s5", "kept", true),
+    register("s6", "kept", true),
+    register("s7", "kept", true),
+    register("s8", "kept", true),
+    register("s9", "kept", true),
+    register("s10", "kept", true),
+    register("s11", "kept", true),
+    register("t3", "free", false),
+    register("t4", "free", false),
+    register("t5", "free", false),
+    register("t6", "free", false),
+];
+
+/// The register with this name, by its ABI name, `fp` or its number (`x10`), in any case.
+pub fn register_by_name(name: &str) -> Option<Reg> {
+    let lower = name.to_ascii_lowercase();
+    if lower == "fp" {
+        return Some(Reg(8));
+    }
+    if let Some(number) = lower.strip_prefix('x') {
+        let has_zeros = number.len() > 1 && number.starts_with('0');
+        return number.parse().ok().filter(|number| *number < 32 && !has_zeros).map(Reg);
+    }
+    TARGET.register(&lower)
+}
+
+/// RV32 as views see it.
+pub static TARGET: Target = Target {
+    name: "RV32",
+    elf: ElfRules {
+        machine: 243,
+        refused: &[(1, "compressed instructions"), (6, "floating point"), (8, "the small set of registers")],
+        sets: &["i", "m", "zicsr", "zifencei", "zicntr", "zmmul"],
+        advice: "compile and link it with -march=rv32im -mabi=ilp32",
+    },
+    word_bits: 32,
+    address_bits: 32,
+    code_align: 4,
+    longest_code: 4,
+    leads,
+    text: text::text_at,
+    registers: &REGISTERS,
+    flags: &[],
+    roles: Roles {
+        stack: Reg(SP),
+        frame: Some(Reg(8)),
+        link: Some(Reg(RA)),
+        zero: Some(Reg(ZERO)),
+        arguments: &[Reg(10), Reg(11), Reg(12), Reg(13), Reg(14), Reg(15), Reg(16), Reg(17)],
+        results: &[Reg(10), Reg(11)],
+    },
+    map: MemoryMap {
+        vectors_end: Addr(0),
+        code_start: Addr(CODE_START),
+        page: PAGE,
+        stack_start: Addr(STACK_START),
+        stack_end: Addr(STACK_END),
+        devices_start: Addr(DEVICE_START),
+        programs: &[(Addr(CODE_START), Addr(STACK_START)), (Addr(STACK_END), Addr(DEVICE_START))],
+        most: 64 << 20,
+    },
+    traps: &TRAPS,
+    console: None,
+    mnemonics,
+    interrupts: &[],
+    interrupts_flag: None,
+    devices: &[],
+    calls: &[],
+    errors: &[],
+};
+
+/// See [`Target::leads`].
+fn leads(code: &[u8], address: Addr) -> Option<(u32, Leads)> {
+    let word = code.first_chunk::<4>()?;
+    Some((4, decode(u32::from_le_bytes(*word))?.leads(address)))
+}
