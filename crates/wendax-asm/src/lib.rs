@@ -81,7 +81,7 @@ impl Assembly {
     /// One of an image that was not made here.
     pub fn of_image(image: Image, sources: Sources) -> Self {
         let (diagnostics, meant, around, units) = Default::default();
-        Self { image, sources, diagnostics, meant, around, units }
+        Self { image, diagnostics, meant, sources, around, units }
     }
 
     /// Takes in what was found elsewhere, such as in a manifest.

@@ -3,6 +3,7 @@
 use crate::layered::{Block, Edge, Laid, lay_out};
 use crate::plan::{PITCH, SMALL, place, size, units};
 use crate::scene::{Area, Ink, LINE, SIZE, Scene, Stroke, length, text_width};
+use wendax_isa::{Addr, Target};
 use wendax_session::{Flow, FlowBlock, FlowEdge, counted, grouped};
 
 /// Of a longer block only the beginning and the end are drawn, so many lines of each.
@@ -10,8 +11,8 @@ const MOST_LINES: usize = 16;
 const SHOWN: usize = 6;
 
 /// A block's lines as they are drawn: address and text, or that some are left out.
-fn lines_of(block: &FlowBlock) -> Vec<(String, String)> {
-    let line = |line: &wendax_session::FlowLine| (format!("{:04X}", line.address), line.text.clone());
+fn lines_of(target: &Target, block: &FlowBlock) -> Vec<(String, String)> {
+    let line = |line: &wendax_session::FlowLine| (target.hex_address(line.address), line.text.clone());
     if block.lines.len() <= MOST_LINES {
         return block.lines.iter().map(line).collect();
     }
@@ -25,10 +26,10 @@ fn label(edge: &FlowEdge) -> String {
     edge.words(" \u{d7}")
 }
 
-fn size_of(block: &FlowBlock) -> (f32, f32) {
-    let lines = lines_of(block);
+fn size_of(target: &Target, block: &FlowBlock) -> (f32, f32) {
+    let lines = lines_of(target, block);
     let head = text_width(&head_of(block), SIZE);
-    let widest = lines.iter().map(|(_, text)| text_width(text, SIZE) + ADDRESS).fold(head, f32::max);
+    let widest = lines.iter().map(|(_, text)| text_width(text, SIZE) + room_for_address(target)).fold(head, f32::max);
     (widest + 20.0, length(lines.len() + 1) * LINE + 10.0)
 }
 
@@ -40,7 +41,9 @@ fn head_of(block: &FlowBlock) -> String {
 }
 
 /// Room for the address before an instruction.
-const ADDRESS: f32 = 42.0;
+fn room_for_address(target: &Target) -> f32 {
+    text_width(&target.hex_address(Addr(0)), SIZE) + 13.0
+}
 
 /// Where blocks and ways of a routine come to lie, in units of some points.
 fn lay_flow_out(flow: &Flow) -> Laid {
@@ -48,7 +51,7 @@ fn lay_flow_out(flow: &Flow) -> Laid {
         .blocks
         .iter()
         .map(|block| {
-            let (width, height) = size_of(block);
+            let (width, height) = size_of(flow.target, block);
             Block { width: units(width), height: units(height) }
         })
         .collect();
@@ -88,7 +91,7 @@ pub fn flow(flow: &Flow, present: Option<usize>, way: Option<usize>) -> Scene {
     }
     for (index, (block, &(x, y, width))) in flow.blocks.iter().zip(&laid.blocks).enumerate() {
         let (x, y) = place((x, y));
-        let (_, height) = size_of(block);
+        let (_, height) = size_of(flow.target, block);
         let area = Area { x, y, width: size(width), height: size(units(height)) };
         let never = block.times == Some(0);
         let is_outside = block.lines.is_empty();
@@ -108,11 +111,11 @@ pub fn flow(flow: &Flow, present: Option<usize>, way: Option<usize>) -> Scene {
             let at = (x + area.width - 9.0, y + LINE);
             scene.write(at, crate::scene::Anchor::End, &text, ink, SIZE);
         }
-        for (row, (address, text)) in lines_of(block).iter().enumerate() {
+        for (row, (address, text)) in lines_of(flow.target, block).iter().enumerate() {
             let y = y + LINE * length(row + 2);
             scene.put((x + 9.0, y), address, Ink::Faint);
             let ink = if never || address.is_empty() { Ink::Faint } else { Ink::Text };
-            scene.put((x + 9.0 + ADDRESS, y), text, ink);
+            scene.put((x + 9.0 + room_for_address(flow.target), y), text, ink);
         }
     }
     scene.finished()

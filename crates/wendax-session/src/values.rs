@@ -5,7 +5,7 @@
 
 use wendax_asm::{BoundValue, Hangs, Moment, Named, Scope, ValueError, ValueExpression};
 use wendax_image::Image;
-use wendax_isa::{Addr, Reg, RegisterUse, Target};
+use wendax_isa::{Addr, Place, Reg, RegisterUse, Target};
 use wendax_machine::{CellState, Machine};
 
 /// Live things by number: registers from 0, flags from here by their index, then the rest.
@@ -127,9 +127,10 @@ impl<'a> At<'a> {
     fn readable(&self, address: i64) -> Result<Addr, String> {
         let masked = address & i64::from(self.machine.target().address_mask());
         let at = Addr::try_from(masked).map_err(|error| error.to_string())?;
+        let place = Place(self.machine.target(), at);
         match self.machine.cell(at) {
-            CellState::Unmapped => Err(format!("there is no memory at 0x{at:04X}")),
-            CellState::NeverWritten => Err(format!("nothing was ever written at 0x{at:04X}")),
+            CellState::Unmapped => Err(format!("there is no memory at {place}")),
+            CellState::NeverWritten => Err(format!("nothing was ever written at {place}")),
             CellState::Known | CellState::Device => Ok(at),
         }
     }

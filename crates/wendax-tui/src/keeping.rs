@@ -28,7 +28,7 @@ impl App {
             cursor: self.kept_line(screen.shown, self.editor().cursor().0),
             memory: match &screen.lens {
                 Lens::Data => String::new(),
-                Lens::At(address) => format!("0x{address:04X}"),
+                Lens::At(address) => self.world.target().marked_address(*address),
                 Lens::Label(name) => name.clone(),
                 Lens::Register(register) => self
                     .session()

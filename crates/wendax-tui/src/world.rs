@@ -30,6 +30,7 @@ use walk::Walk;
 use watches::Watches;
 use wendax_asm::instructions;
 use wendax_image::{Line, LineKind};
+use wendax_isa::Target;
 use wendax_machine::{Addr, Settings};
 use wendax_source::{Diagnostic, FileId, Severity};
 
@@ -110,6 +111,11 @@ pub(crate) struct Given {
 }
 
 impl World {
+    /// The machine that the program is for.
+    pub(crate) fn target(&self) -> &'static Target {
+        self.program.assembly.image.target
+    }
+
     pub(crate) fn new(document: Document, root: String, origin: Origin) -> Self {
         Self {
             documents: Documents::new(document),

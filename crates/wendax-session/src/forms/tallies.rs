@@ -104,7 +104,7 @@ impl Tally {
         );
         for one in &self.routines {
             let fields = [
-                ("address", format!("0x{:04X}", one.address)),
+                ("address", format!("0x{}", self.hex_address(one.address))),
                 ("times", one.calls.to_string()),
                 ("steps", one.own_steps.to_string()),
                 ("cycles", one.own_cycles.to_string()),
@@ -141,7 +141,7 @@ impl Tally {
         let labels = self.labels.iter().map(|one| ("label", &one.name, one.address, one.read, one.written));
         let regions = self.regions.iter().map(|one| ("region", &one.name, one.start, one.read, one.written));
         for (what, name, address, read, written) in labels.chain(regions) {
-            let address = format!("0x{address:04X}");
+            let address = format!("0x{}", self.hex_address(address));
             row(what, name, &[("address", address), ("read", read.to_string()), ("written", written.to_string())]);
         }
         for one in &self.spans {

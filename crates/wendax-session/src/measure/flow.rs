@@ -6,7 +6,7 @@ use crate::numbers::grouped;
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
 use wendax_image::Extent;
-use wendax_isa::Addr;
+use wendax_isa::{Addr, Target};
 use wendax_machine::{Machine, Way};
 
 /// An instruction of a block.
@@ -60,6 +60,8 @@ impl FlowEdge {
 /// A routine as blocks and ways; the first block is where it begins.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Flow {
+    /// The machine it is of.
+    pub target: &'static Target,
     /// The routine.
     pub name: String,
     /// Its blocks, and behind them what lies outside and is jumped to.
@@ -152,7 +154,7 @@ impl Flow {
                 Way::On | Way::Call(_) | Way::ByRegister(_) | Way::Back | Way::End => {}
             }
         }
-        Some(Self { name: routine, blocks, edges })
+        Some(Self { target: session.machine().target(), name: routine, blocks, edges })
     }
 
     /// The block that holds an address.

@@ -334,7 +334,7 @@ impl Tally {
             if let Some(taken) = place.taken {
                 table.rows.push(TableRow {
                     cells: vec![
-                        text(format!("{:04X}", place.address)),
+                        text(self.hex_address(place.address)),
                         text(&place.text),
                         Cell::Number(taken),
                         Cell::Number(place.times - taken),
@@ -354,7 +354,7 @@ impl Tally {
                 cells: vec![
                     text(&label.name),
                     text(&label.region),
-                    text(format!("{:04X}", label.address)),
+                    text(self.hex_address(label.address)),
                     Cell::Number(label.read),
                     Cell::Number(label.written),
                 ],

@@ -6,7 +6,7 @@ use crate::session::Session;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use wendax_image::{Image, LineKind};
-use wendax_isa::{Addr, StepNo, Target};
+use wendax_isa::{Addr, StepNo, Target, targets};
 use wendax_machine::{CellCount, Counts, EventCount, Machine, PlaceCount, Region, RegionKind, RoutineCount, Way};
 
 /// What a tally that is written down says of its form.
@@ -232,6 +232,9 @@ pub struct Tally {
     pub form: String,
     /// What it is called.
     pub name: String,
+    /// The machine it was measured on, by its name; of tallies that do not say it, the first there was.
+    #[serde(default)]
+    pub machine: String,
     /// The moments it lies between.
     pub from: StepNo,
     /// See `from`.
@@ -293,6 +296,12 @@ pub enum TallyError {
 }
 
 impl Tally {
+    /// An address in as many digits as addresses have on its machine.
+    pub fn hex_address(&self, address: Addr) -> String {
+        let known = targets().into_iter().find(|target| target.name == self.machine);
+        known.unwrap_or(targets()[0]).hex_address(address)
+    }
+
     /// Reads one that [`Self::to_json`] wrote.
     pub fn read(text: &str) -> Result<Self, TallyError> {
         let tally: Self = serde_json::from_str(text)?;
@@ -388,6 +397,7 @@ impl Tally {
         Self {
             form: TALLY_FORM.to_owned(),
             name: String::new(),
+            machine: target.name.to_owned(),
             from: counts.from,
             to: counts.to,
             cycles: counts.cycles,

@@ -147,6 +147,7 @@ impl<'a> View<'a> {
         self.text(pen, x + 1, top, &format!(" {name} "), ink);
         for (line, row) in block.lines.iter().zip(1..) {
             let y = top + row;
+            let place = format!("{} ", self.shown.flow.target.hex_address(line.address));
             let is_present = present == Some(line.address);
             if is_present {
                 let from = self.cell(x.max(self.corner.0), y);
@@ -166,8 +167,14 @@ impl<'a> View<'a> {
             };
             self.text(pen, x, y, sign, if is_present { Ink::Time } else { Ink::Place });
             let ink = if is_present { Ink::Time } else { Ink::Faint };
-            self.text(pen, x + 1, y, &format!("{:04X} ", line.address), ink);
-            self.text(pen, x + 6, y, &line.text, if is_never { Ink::Faint } else { Ink::Text });
+            self.text(pen, x + 1, y, &place, ink);
+            self.text(
+                pen,
+                x + 2 + i32::try_from(place.len()).unwrap_or(0),
+                y,
+                &line.text,
+                if is_never { Ink::Faint } else { Ink::Text },
+            );
         }
     }
 

@@ -57,6 +57,7 @@ impl Columns {
     fn of(app: &App, width: u16) -> Self {
         let digits = app.editor().line_count().to_string().len().max(2);
         let number = u16::try_from(digits).unwrap_or(0) + 1;
+        let place = u16::try_from(app.world.target().address_bits / 4).unwrap_or(0) + 1;
         let beside = match app.world.tallies.beside {
             Beside::Nothing => 0,
             Beside::Counts if width < 58 => TIMES - 1,
@@ -69,7 +70,7 @@ impl Columns {
             58..70 => 6,
             _ => 11,
         };
-        Self { number, address: if width < 44 { 0 } else { 5 }, code, beside }
+        Self { number, address: if width < 44 { 0 } else { place }, code, beside }
     }
 
     fn text(&self) -> u16 {
@@ -269,7 +270,7 @@ fn part_row(
     }
     let ink = if is_next { Ink::Time } else { Ink::Place };
     let at = area.x + SIGNS + columns.number;
-    pen.text(at, area.y, columns.address, &format!("{:04X}", row.address), ink);
+    pen.text(at, area.y, columns.address, &app.world.target().hex_address(row.address), ink);
     if columns.code > 0 {
         let text = code_of(app, row.address, row.length, row.kind, columns.code);
         pen.text(at + columns.address, area.y, columns.code, &text, Ink::Faint);
@@ -541,7 +542,7 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
     if let Some(piece) = piece.filter(|_| !is_continued) {
         let ink = if present { Ink::Time } else { Ink::Place };
         let at = area.x + SIGNS + columns.number;
-        pen.text(at, area.y, columns.address, &format!("{:04X}", piece.address), ink);
+        pen.text(at, area.y, columns.address, &app.world.target().hex_address(piece.address), ink);
         if columns.code > 0 {
             let text = code_text(app, piece, columns.code);
             pen.text(at + columns.address, area.y, columns.code, &text, Ink::Faint);

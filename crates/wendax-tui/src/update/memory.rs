@@ -75,7 +75,9 @@ impl App {
         for (index, value) in cells.values.iter().enumerate() {
             let size = cells.parts[index % cells.parts.len()] as usize;
             let at = cells.address_of(index);
-            let value = value.ok_or_else(|| format!("nothing was ever written at 0x{:04X}", at.0))?;
+            let value = value.ok_or_else(|| {
+                format!("nothing was ever written at {}", session.machine().target().marked_address(at))
+            })?;
             bytes.extend_from_slice(&value.to_le_bytes()[..size]);
         }
         Ok(Effect::Write(path.to_owned(), bytes))

@@ -279,7 +279,7 @@ prompts! {
         "save memory": "weights as bytes 32 to part.bin; any form of a watch to a file of another name: weights as words 6 to \
             part.txt" [Values],
         first |app| match app.thing_chosen() {
-            Some(Thing::Cells(from, _)) => format!("0x{:04X} as bytes 32 to memory.bin", from.0),
+            Some(Thing::Cells(from, _)) => format!("{} as bytes 32 to memory.bin", app.world.target().marked_address(from)),
             _ => String::new(),
         },
         take |app, text, effects| {

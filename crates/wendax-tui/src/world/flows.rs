@@ -58,11 +58,12 @@ impl World {
 
 fn laid(flow: &Flow) -> Laid {
     let wide = |text: &str| i32::from(crate::cells::width(text));
+    let before = wide(&flow.target.hex_address(Addr(0)));
     let blocks: Vec<Block> = flow
         .blocks
         .iter()
         .map(|block| {
-            let lines = block.lines.iter().map(|line| wide(&line.text) + 7);
+            let lines = block.lines.iter().map(|line| wide(&line.text) + 3 + before);
             let width = lines.chain([wide(&head(block)) + 2]).max().unwrap_or(0) + 1;
             // A row above each for the heads of arrows, one for its name.
             let rows = i32::try_from(block.lines.len()).unwrap_or(i32::MAX / 8);

@@ -200,10 +200,11 @@ impl World {
         let session = self.walk.session.as_ref().ok_or("there is no program yet")?;
         let read = StopAt::read(words, &names_of(session), session.sources());
         let stop = read.map_err(|error| error.message)?;
-        let align = session.machine().target().code_align;
+        let target = session.machine().target();
         match stop.place {
-            Where::Address(at) | Where::Entered(at) | Where::Left(at) if !at.is_multiple_of(align) => {
-                Err(format!("there is no instruction at the odd address 0x{at:04X}"))
+            Where::Address(at) | Where::Entered(at) | Where::Left(at) if !at.is_multiple_of(target.code_align) => {
+                let (at, align) = (target.marked_address(at), target.code_align);
+                Err(format!("there is no instruction at {at}, which is no multiple of {align}"))
             }
             _ => Ok(stop),
         }

@@ -163,7 +163,7 @@ impl World {
                         } else {
                             "no memory of the program"
                         };
-                        return Err(format!("0x{:04X} cannot be set: it is {more}", address + offset));
+                        return Err(format!("{} cannot be set: it is {more}", target.marked_address(address + offset)));
                     }
                 }
                 for (offset, byte) in (0..count).zip(value.to_le_bytes()) {

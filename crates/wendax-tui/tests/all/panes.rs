@@ -207,7 +207,7 @@ fn breakpoints_can_be_at_addresses_and_are_cleared_at_once() {
     stage.keys("a").text("wagon_weight").keys("Enter");
     shows(&mut stage, "the run stops at: wagon_weight");
     stage.keys("a").text("0x0203").keys("Enter");
-    shows(&mut stage, "no instruction at the odd address 0x0203");
+    shows(&mut stage, "no instruction at 0x0203, which is no multiple of 2");
     stage.keys("Esc g").text("5\n0\n");
     shows(&mut stage, "paused: wagon_weight");
     shows(&mut stage, "wagon_weight, line 67");
