@@ -248,7 +248,11 @@ impl Device {
                 Stop::Needs(Need::Input) => self.is_asking = true,
                 Stop::Finished(status) => self.end(&format!("+ ended {status}")),
                 Stop::Fault(fault) => {
-                    self.end(&format!("- fault at {}: {}", self.target.hex_address(fault.pc), fault.kind));
+                    self.end(&format!(
+                        "- fault at {}: {}",
+                        self.target.hex_address(fault.pc),
+                        fault.kind.words(self.target)
+                    ));
                 }
                 Stop::Circling { .. } => self.end("- circling: it repeats one state for ever"),
                 Stop::Brk => self.end("- stopped by a brk"),

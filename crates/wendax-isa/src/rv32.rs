@@ -6,12 +6,14 @@
 
 mod codec;
 mod csr;
+mod manual;
 mod table;
 mod text;
 mod uses;
 
 pub use codec::{Insn, decode, encode};
 pub use csr::{Csr, csr_by_name, csr_name, csrs};
+pub use manual::manual;
 pub use table::{Format, Op, Row, rows};
 pub use text::{mnemonics, names, text};
 

@@ -383,3 +383,85 @@ impl RegisterUse {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{rv32, w16};
+
+    /// A machine that is not there: 24 bits, so that nothing fits by chance.
+    fn invented() -> Target {
+        Target { name: "T24", word_bits: 24, address_bits: 24, code_align: 3, ..rv32::TARGET }
+    }
+
+    #[test]
+    fn numbers_are_as_wide_as_their_machine() {
+        let third = invented();
+        assert_eq!((third.word_bytes(), third.word_mask(), third.memory_size()), (3, 0x00FF_FFFF, 1 << 24));
+        assert_eq!((third.signed(0x0080_0000), third.signed(0x007F_FFFF)), (-0x0080_0000, 0x007F_FFFF));
+        assert_eq!((third.hex(0xAB), third.marked_address(Addr(0x1234))), ("0000AB".to_owned(), "0x001234".to_owned()));
+        let told = |target: &'static Target| format!("{}", Place(target, Addr(0x1_0000)));
+        assert_eq!((told(&rv32::TARGET), told(&w16::TARGET)), ("0x00010000".to_owned(), "0x10000".to_owned()));
+        assert_eq!(rv32::TARGET.signed(0xFFFF_FFFF), -1);
+        assert_ne!(third, rv32::TARGET);
+    }
+
+    #[test]
+    fn programs_lie_where_they_may_and_not_beside() {
+        let map = rv32::TARGET.map;
+        for (start, length, holds) in [
+            (0x1_0000, 1, true),
+            (0xFFFF, 1, false),
+            (0x7FEF_FFFF, 1, true),
+            (0x7FEF_FFFF, 2, false),
+            (0x7FF0_0000, 1, false),
+            (0x8000_0000, 0x7FFF_FE00, true),
+            (0x8000_0000, 0x7FFF_FE01, false),
+            (0xFFFF_FFFF, u64::from(u32::MAX), false),
+        ] {
+            assert_eq!(map.holds(Addr(start), length), holds, "{start:X} {length:X}");
+        }
+        assert!(w16::TARGET.map.holds(Addr(0xFFFF), 1) && !w16::TARGET.map.holds(Addr(0xFFFF), 2));
+    }
+
+    /// What is said of a machine fits together, whichever it is.
+    #[test]
+    fn each_target_is_whole() {
+        for target in crate::targets() {
+            let roles = target.roles;
+            let named = [Some(roles.stack), roles.frame, roles.link, roles.zero].into_iter().flatten();
+            for register in named.chain(roles.arguments.iter().copied()).chain(roles.results.iter().copied()) {
+                assert!(register.index() < target.registers.len(), "{target:?}");
+            }
+            for (register, info) in target.registers() {
+                assert_eq!(target.register(info.name), Some(register), "{target:?} {}", info.name);
+            }
+            let mnemonics = (target.mnemonics)();
+            assert!(mnemonics.windows(2).all(|pair| pair[0] < pair[1]), "{target:?}");
+            let map = target.map;
+            assert!(map.code_start < map.stack_start && map.stack_start < map.stack_end, "{target:?}");
+            assert!(map.stack_end < map.devices_start && map.holds(map.code_start, 4), "{target:?}");
+            assert!(target.devices.windows(2).all(|pair| pair[0].address < pair[1].address), "{target:?}");
+        }
+    }
+
+    /// Bytes that lead somewhere have a text, as long as they are, and others have none.
+    #[test]
+    fn what_leads_somewhere_can_be_read() {
+        for target in crate::targets() {
+            let mut state = 1u64;
+            for _ in 0..20_000 {
+                state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+                let code = state.to_be_bytes();
+                let code = &code[..target.longest_code as usize];
+                let at = target.map.code_start;
+                let (leads, text) = ((target.leads)(code, at), (target.text)(code, at, &|_| None));
+                assert_eq!(leads.is_some(), text.is_some(), "{target:?} {code:02X?}");
+                if let Some((length, _)) = leads {
+                    assert_eq!(length % target.code_align, 0, "{target:?} {code:02X?}");
+                    assert!((target.leads)(&code[..length as usize - 1], at).is_none(), "{target:?} {code:02X?}");
+                }
+            }
+        }
+    }
+}

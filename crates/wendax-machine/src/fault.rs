@@ -1,6 +1,6 @@
 //! What an instruction could not do.
 
-use wendax_isa::Addr;
+use wendax_isa::{Addr, Place, Target};
 
 /// What an instruction could not do. Addresses are what it was about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -80,24 +80,28 @@ impl FaultKind {
     }
 }
 
-impl std::fmt::Display for FaultKind {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match *self {
-            Self::Illegal { word: 0 } => write!(f, "the word 0000 is no instruction: this looks like empty memory"),
-            Self::Illegal { word } => write!(f, "the word 0x{word:04X} is no instruction"),
-            Self::Misaligned { address, fetch: true } => {
-                write!(f, "there is no instruction at the odd address 0x{address:04X}")
+impl FaultKind {
+    /// In words, with as many digits as words and addresses of its machine have.
+    pub fn words(self, target: &'static Target) -> String {
+        let at = |address| Place(target, address);
+        match self {
+            Self::Illegal { word: 0 } => {
+                format!("the word {} is no instruction: this looks like empty memory", target.hex(0))
             }
-            Self::Misaligned { address, fetch: false } => {
-                write!(f, "a word cannot lie at the odd address 0x{address:04X}")
+            Self::Illegal { word } => format!("the word {} is no instruction", target.marked(word)),
+            Self::Misaligned { address, fetch } => {
+                let what = if fetch { "there is no instruction at" } else { "a word cannot lie at" };
+                let align = if fetch { target.code_align } else { target.word_bytes() };
+                let kind = if align == 2 { "the odd address" } else { "an address that is no multiple of its size:" };
+                format!("{what} {kind} {}", at(address))
             }
-            Self::Read { address } => write!(f, "address 0x{address:04X} may not be read"),
-            Self::Write { address } => write!(f, "address 0x{address:04X} may not be written"),
-            Self::Execute { address } => write!(f, "what lies at 0x{address:04X} may not be run"),
-            Self::DeviceByte { address } => write!(f, "the device register at 0x{address:04X} takes words only"),
-            Self::DivideByZero => write!(f, "a division by zero"),
+            Self::Read { address } => format!("address {} may not be read", at(address)),
+            Self::Write { address } => format!("address {} may not be written", at(address)),
+            Self::Execute { address } => format!("what lies at {} may not be run", at(address)),
+            Self::DeviceByte { address } => format!("the device register at {} takes words only", at(address)),
+            Self::DivideByZero => "a division by zero".to_owned(),
             Self::TrapEntry { number, address } => {
-                write!(f, "trap {number:X} could not be entered: the stack at 0x{address:04X} may not be written")
+                format!("trap {number:X} could not be entered: the stack at {} may not be written", at(address))
             }
         }
     }

@@ -229,7 +229,7 @@ impl<'a> Teller<'a> {
         match explanation.outlook.clone() {
             Outlook::Fails(fault) => {
                 let trap = self.target.trap_name(fault.kind.trap());
-                explanation.sentences.push(format!("fails: {}", fault.kind));
+                explanation.sentences.push(format!("fails: {}", fault.kind.words(self.target)));
                 explanation.sentences.extend(fault_causes(self.session, &fault));
                 explanation.sentences.push(format!("trap {trap}: the program has no handler for it"));
             }
@@ -323,7 +323,7 @@ impl<'a> Teller<'a> {
             sentences.push(format!("trap {name} is the program's own: its handler at {handler} takes over"));
         } else {
             if let Some(kind) = self.handled_fault(number) {
-                sentences.push(format!("fails: {}", kind.kind));
+                sentences.push(format!("fails: {}", kind.kind.words(self.target)));
             }
             sentences.push(format!("trap {name}: its handler at {handler} takes over; nothing else of this happens"));
         }

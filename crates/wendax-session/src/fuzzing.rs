@@ -46,7 +46,7 @@ fn yard() -> Option<Session> {
     bytes.resize(0x0102, 0);
     bytes.extend(b"Ostrey\0");
     let mut image =
-        wendax_image::from_raw(&wendax_isa::w16::TARGET, &bytes, wendax_isa::w16::TARGET.map.code_start).ok()?;
+        wendax_image::from_raw(wendax_isa::targets()[0], &bytes, wendax_isa::targets()[0].map.code_start).ok()?;
     let span = wendax_source::Span::new(wendax_source::FileId(0), 0, 0);
     let symbol = |(name, value, kind): (&str, i64, SymbolKind)| Symbol {
         name: name.to_owned(),
@@ -140,7 +140,7 @@ const FURTHEST: u64 = 3_000;
 /// The first bytes as commands, the rest as a program that begins at the place for code.
 pub fn walks(data: &[u8]) {
     let (commands, code) = data.split_at(data.len().min(COMMANDS));
-    let Ok(image) = wendax_image::from_raw(&wendax_isa::w16::TARGET, code, wendax_isa::w16::TARGET.map.code_start)
+    let Ok(image) = wendax_image::from_raw(wendax_isa::targets()[0], code, wendax_isa::targets()[0].map.code_start)
     else {
         return;
     };

@@ -260,7 +260,7 @@ pub(crate) struct ImageOptions {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// The machine that an image is for which does not say so itself: w16, rv32
+    /// The machine that an image is for which does not say so itself: W16 or RV32
     #[arg(long, value_name = "MACHINE", value_parser = machine)]
     pub(crate) target: Option<&'static Target>,
     #[command(flatten)]
@@ -407,7 +407,7 @@ pub(crate) struct Conditions {
     /// Where a raw image is loaded and begins: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// The machine that an image is for which does not say so itself: w16, rv32
+    /// The machine that an image is for which does not say so itself: W16 or RV32
     #[arg(long, value_name = "MACHINE", value_parser = machine)]
     pub(crate) target: Option<&'static Target>,
     #[command(flatten)]
@@ -561,7 +561,7 @@ pub(crate) struct Send {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// The machine that an image is for which does not say so itself: w16, rv32
+    /// The machine that an image is for which does not say so itself: W16 or RV32
     #[arg(long, value_name = "MACHINE", value_parser = machine)]
     pub(crate) target: Option<&'static Target>,
     #[command(flatten)]

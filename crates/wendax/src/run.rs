@@ -320,7 +320,9 @@ fn report(session: &Session, end: &End) -> Report {
 pub(crate) fn end_words(session: &Session, end: &End) -> String {
     match end {
         End::Program(State::Finished(status)) => format!("by itself, with status {status}"),
-        End::Program(State::Fault(fault)) => format!("by a fault, trap {}: {}", fault.kind.trap(), fault.kind),
+        End::Program(State::Fault(fault)) => {
+            format!("by a fault, trap {}: {}", fault.kind.trap(), fault.kind.words(session.machine().target()))
+        }
         End::Program(State::Circling { .. } | State::Idle { .. }) => format!("circling: {}", state_words(session)),
         End::Program(State::Waiting) => "waiting for input".to_owned(),
         End::Program(State::Paused(Why::Brk)) => "by a brk".to_owned(),
@@ -400,7 +402,7 @@ fn tell_end(session: &Session, path: &Path, end: &End, report: &Report) {
     };
     let mut text = match end {
         End::Program(State::Finished(_) | State::Ready | State::Running) | End::Asked | End::Never => return,
-        End::Program(State::Fault(fault)) => format!("fault, trap {}: {}", fault.kind.trap(), fault.kind),
+        End::Program(State::Fault(fault)) => format!("fault, trap {}: {}", fault.kind.trap(), fault.kind.words(target)),
         End::Program(State::Circling { .. }) => format!("circling: {}", state_words(session)),
         End::Program(State::Idle { .. }) => {
             format!("{}; no more input will come, and nothing else can end this", state_words(session))

@@ -186,9 +186,23 @@ pub fn names(insn: Insn) -> Vec<&'static str> {
 /// The instruction at an address as the assembler reads it. `name` gives the name of a place, if it has one; of others the
 /// address is written.
 pub fn text(insn: Insn, address: Addr, name: &dyn Fn(Addr) -> Option<String>) -> String {
+    let place = || place_of(insn, address, name);
+    joined(pseudo(insn, &place).unwrap_or_else(|| plain(insn, &place)))
+}
+
+/// The same by its own name, and without the ways to write it shorter.
+pub(super) fn plain_text(insn: Insn, address: Addr, name: &dyn Fn(Addr) -> Option<String>) -> String {
+    let place = || place_of(insn, address, name);
+    joined(plain(insn, &place))
+}
+
+/// Where a label stands that it names.
+fn place_of(insn: Insn, address: Addr, name: &dyn Fn(Addr) -> Option<String>) -> String {
     let target = Addr(address.0.wrapping_add(insn.value));
-    let place = || name(target).unwrap_or_else(|| format!("0x{target:08X}"));
-    let Written { name, operands } = pseudo(insn, &place).unwrap_or_else(|| plain(insn, &place));
+    name(target).unwrap_or_else(|| format!("0x{target:08X}"))
+}
+
+fn joined(Written { name, operands }: Written) -> String {
     if operands.is_empty() { name.to_owned() } else { format!("{name} {operands}") }
 }
 

@@ -45,7 +45,7 @@ fn state_words(app: &App) -> (String, Ink) {
         }
         State::Paused(why) => (format!("paused: {}", why_words(*why)), Ink::Time),
         State::Finished(status) => (format!("finished, status {status}"), Ink::Agreement),
-        State::Fault(fault) => (format!("fault: {}", fault.kind), Ink::Trouble),
+        State::Fault(fault) => (format!("fault: {}", fault.kind.words(app.world.target())), Ink::Trouble),
         State::Circling { .. } => (format!("circling: {}", circle_words(app)), Ink::Trouble),
         State::Idle { .. } => (circle_words(app), Ink::Fresh),
     }

@@ -170,7 +170,7 @@ impl<'a> View<'a> {
             self.text(pen, x + 1, y, &place, ink);
             self.text(
                 pen,
-                x + 2 + i32::try_from(place.len()).unwrap_or(0),
+                x + 1 + i32::try_from(place.len()).unwrap_or(0),
                 y,
                 &line.text,
                 if is_never { Ink::Faint } else { Ink::Text },

@@ -1,0 +1,166 @@
+//! The tables of the manual, as Markdown, from the tables of the code.
+
+use super::csr::csrs;
+use super::table::{Format, Op, Row, rows};
+use super::text::{plain_text, text};
+use super::{Insn, REGISTERS};
+use crate::Addr;
+use std::fmt::Write;
+
+/// The line in `docs/instruction-set-rv32.md` behind which everything is generated.
+const GENERATED: &str =
+    "<!-- From here on written by `cargo run -p wendax-isa --example manual`; a test holds it to the code. -->";
+
+/// `text` with everything behind the line that marks generated tables written anew.
+pub fn manual(text: &str) -> String {
+    let kept = text.split(GENERATED).next().unwrap_or_default();
+    format!("{kept}{GENERATED}\n\n{}", tables())
+}
+
+/// All tables: instructions, what is written for some of them, registers, control and status registers.
+fn tables() -> String {
+    let mut out = String::from("## Instructions\n\n| bits 31 to 0 | assembly | meaning |\n|---|---|---|\n");
+    for row in rows() {
+        // Writing to a String cannot fail.
+        let _ = writeln!(out, "| `{}` | `{}` | {} |", bits(row).replace('|', "\\|"), written(row), row.meaning);
+    }
+    out.push_str("\n## Shorter ways to write them\n\nWhere an instruction has one, disassembly shows it.\n\n");
+    out.push_str("| written | the instruction |\n|---|---|\n");
+    for insn in samples() {
+        let (long, short) = ways_to_write(insn);
+        let _ = writeln!(out, "| `{short}` | `{long}` |");
+    }
+    out.push_str("\n## Registers\n\n| number | name | what for | a routine gives it back |\n|---|---|---|---|\n");
+    for (number, register) in REGISTERS.iter().enumerate() {
+        let kept = if register.kept { "yes" } else { "no" };
+        let _ = writeln!(out, "| x{number} | `{}` | {} | {kept} |", register.name, register.role);
+    }
+    out.push_str("\n## Control and status registers\n\n| number | name | what it holds |\n|---|---|---|\n");
+    for csr in csrs() {
+        let _ = writeln!(out, "| {:03X} | `{}` | {} |", csr.number, csr.name, csr.meaning);
+    }
+    out
+}
+
+/// What is jumped to is called `label`: how it is written by its own name, and shorter.
+fn ways_to_write(insn: Insn) -> (String, String) {
+    let label = |_| Some("label".to_owned());
+    (plain_text(insn, Addr(0), &label), text(insn, Addr(0), &label))
+}
+
+/// The word of a row bit by bit, in the groups of its format: 0 and 1 stand for themselves.
+fn bits(row: &Row) -> String {
+    const REGISTER: [&str; 3] = ["rd", "rs1", "rs2"];
+    let [rd, rs1, rs2] = REGISTER;
+    // Each part with the number of its bits, the highest first; what is fixed has no name.
+    let parts: &[(&str, u32)] = match row.format {
+        Format::Registers => &[("", 7), (rs2, 5), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+        Format::Immediate | Format::Load => &[("imm[11:0]", 12), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+        Format::Shift => &[("", 7), ("count", 5), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+        Format::Store => &[("imm[11:5]", 7), (rs2, 5), (rs1, 5), ("", 3), ("imm[4:0]", 5), ("", 7)],
+        Format::Branch => &[("imm[12|10:5]", 7), (rs2, 5), (rs1, 5), ("", 3), ("imm[4:1|11]", 5), ("", 7)],
+        Format::Upper => &[("imm[31:12]", 20), (rd, 5), ("", 7)],
+        Format::Jump => &[("imm[20|10:1|11|19:12]", 20), (rd, 5), ("", 7)],
+        Format::Csr => &[("csr", 12), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+        Format::CsrConstant => &[("csr", 12), ("imm", 5), ("", 3), (rd, 5), ("", 7)],
+        Format::Fence => &[("fm", 4), ("before", 4), ("after", 4), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+        Format::Fixed => &[("", 12), ("", 5), ("", 3), ("", 5), ("", 7)],
+    };
+    let mut top = 32;
+    let mut texts = Vec::new();
+    for (name, count) in parts {
+        let low = top - count;
+        let value = row.fixed >> low & ((1 << count) - 1);
+        texts.push(if name.is_empty() {
+            format!("{value:0width$b}", width = *count as usize)
+        } else {
+            (*name).to_owned()
+        });
+        top = low;
+    }
+    texts.join(" ")
+}
+
+/// How a row is written.
+fn written(row: &Row) -> String {
+    let operands = match row.format {
+        Format::Registers => "rd, rs1, rs2",
+        Format::Immediate => "rd, rs1, constant",
+        Format::Shift => "rd, rs1, count",
+        Format::Load => "rd, offset(rs1)",
+        Format::Store => "rs2, offset(rs1)",
+        Format::Branch => "rs1, rs2, label",
+        Format::Upper => "rd, constant",
+        Format::Jump => "rd, label",
+        Format::Csr => "rd, csr, rs1",
+        Format::CsrConstant => "rd, csr, constant",
+        Format::Fence if row.op == Op::Fence => "before, after",
+        Format::Fence | Format::Fixed => "",
+    };
+    format!("{} {operands}", row.name).trim_end().to_owned()
+}
+
+/// One of each that has a shorter way.
+fn samples() -> Vec<Insn> {
+    let insn = Insn::new;
+    let minus = u32::MAX;
+    vec![
+        insn(Op::Addi, (0, 0, 0), 0),
+        insn(Op::Addi, (10, 0, 0), 5),
+        insn(Op::Addi, (10, 11, 0), 0),
+        insn(Op::Xori, (10, 11, 0), minus),
+        insn(Op::Sub, (10, 0, 11), 0),
+        insn(Op::Andi, (10, 11, 0), 255),
+        insn(Op::Sltiu, (10, 11, 0), 1),
+        insn(Op::Sltu, (10, 0, 11), 0),
+        insn(Op::Slt, (10, 11, 0), 0),
+        insn(Op::Slt, (10, 0, 11), 0),
+        insn(Op::Beq, (0, 10, 0), 8),
+        insn(Op::Bne, (0, 10, 0), 8),
+        insn(Op::Bge, (0, 0, 10), 8),
+        insn(Op::Bge, (0, 10, 0), 8),
+        insn(Op::Blt, (0, 10, 0), 8),
+        insn(Op::Blt, (0, 0, 10), 8),
+        insn(Op::Jal, (0, 0, 0), 8),
+        insn(Op::Jal, (1, 0, 0), 8),
+        insn(Op::Jalr, (0, 10, 0), 0),
+        insn(Op::Jalr, (1, 10, 0), 0),
+        insn(Op::Jalr, (0, 1, 0), 0),
+        insn(Op::Csrrs, (10, 0, 0), 0x300),
+        insn(Op::Csrrw, (0, 10, 0), 0x300),
+        insn(Op::Csrrs, (0, 10, 0), 0x300),
+        insn(Op::Csrrc, (0, 10, 0), 0x300),
+        insn(Op::Csrrwi, (0, 8, 0), 0x300),
+        insn(Op::Csrrsi, (0, 8, 0), 0x300),
+        insn(Op::Csrrci, (0, 8, 0), 0x300),
+        insn(Op::Csrrs, (10, 0, 0), 0xC00),
+        insn(Op::Csrrs, (10, 0, 0), 0xC01),
+        insn(Op::Csrrs, (10, 0, 0), 0xC02),
+        insn(Op::Fence, (0, 0, 0), 0x0FF),
+    ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_document_holds_todays_tables() {
+        let text = include_str!("../../../../docs/instruction-set-rv32.md");
+        assert!(text == manual(text), "write it anew: cargo run -p wendax-isa --example manual");
+    }
+
+    #[test]
+    fn each_row_of_bits_is_a_whole_word_and_each_sample_has_a_shorter_way() {
+        for row in rows() {
+            let shown = bits(row);
+            let fixed: String =
+                shown.split(' ').filter(|part| part.bytes().all(|bit| matches!(bit, b'0' | b'1'))).collect();
+            assert_eq!(u32::try_from(fixed.len()), Ok(row.mask.count_ones()), "{} {shown}", row.name);
+        }
+        for insn in samples() {
+            let (long, short) = ways_to_write(insn);
+            assert_ne!(long, short, "{insn:?}");
+        }
+    }
+}
