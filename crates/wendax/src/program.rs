@@ -208,13 +208,12 @@ fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Fa
     let name = path.display().to_string();
     let wrong = |error: FormatError| {
         // Records and raw bytes do not say which machine they are for.
-        let other = wendax_isa::targets().into_iter().find(|target| *target != how.target);
-        let hint = match (&error, other) {
-            (FormatError::Outside(_), Some(other)) => {
-                format!("; is it for {0}? --target {0}", other.name.to_ascii_lowercase())
-            }
-            _ => String::new(),
+        let may_hold = |target: &&'static Target| match error {
+            FormatError::Outside(place) => *target != how.target && target.map.holds(place.1, 1),
+            _ => false,
         };
+        let other = wendax_isa::targets().into_iter().find(may_hold).map(|other| other.name.to_ascii_lowercase());
+        let hint = other.map_or_else(String::new, |other| format!("; is it for {other}? --target {other}"));
         Failure::problems(format!("{name}: {error}{hint}"))
     };
     let text = || files::text_of(path, bytes.to_vec());
@@ -230,7 +229,12 @@ fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Fa
         Kind::Hex => bare(from_hex(how.target, &text()?).map_err(wrong)?.image),
         Kind::Srecord => bare(from_srecord(how.target, &text()?).map_err(wrong)?.image),
         Kind::Raw | Kind::Source | Kind::Object | Kind::Library => {
-            bare(from_raw(how.target, bytes, how.at.unwrap_or(how.target.map.code_start)).map_err(wrong)?)
+            let (target, at) = (how.target, how.at.unwrap_or(how.target.map.code_start));
+            if !at.is_multiple_of(target.code_align) {
+                let (at, align) = (target.marked_address(at), target.code_align);
+                return Err(Failure::usage(format!("--at {at}: code of {} lies at multiples of {align}", target.name)));
+            }
+            bare(from_raw(target, bytes, at).map_err(wrong)?)
         }
     };
     read.insert(0, path.to_owned());

@@ -251,6 +251,14 @@ fn a_program_for_the_other_machine_is_shown_and_not_run() {
     let (status, _, err) = shown(&folder.path("other.hex"), &[]);
     assert_eq!(status, 111, "{err}");
     assert!(err.contains("outside memory for programs") && err.contains("is it for rv32? --target rv32"), "{err}");
+    for (at, wanted) in [
+        ("0xFFFFFFFE", "lies at multiples of 4"),
+        ("0xFFFFFFFC", "which goes from 0x00010000 to 0xFFFFFDFF\n"),
+        ("0x7FEFFFFC", "36 bytes from address 0x7FEFFFFC reach past 0x7FEFFFFF"),
+    ] {
+        let (_, out, err) = shown(&raw, &["--target", "rv32", "--at", at]);
+        assert!(out.is_empty() && err.contains(wanted), "{at}: {err}");
+    }
     let (_, _, err) = shown(&raw, &["--target", "w32"]);
     assert!(err.contains("expected w16 or rv32"), "{err}");
 }

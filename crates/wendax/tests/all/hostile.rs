@@ -359,28 +359,35 @@ const ENDLESS: [(&str, &str, &str); 9] = [
 
 #[test]
 fn each_limit_ends_each_command_by_its_own_name() {
-    for (name, limit, text) in ENDLESS {
-        let yard = Yard::new();
-        yard.file("hand/p.asm", text);
-        fs::create_dir(yard.at("files")).expect("it is new");
-        for command in COMMANDS.iter().filter(|command| !matches!(command[0], "build" | "image")) {
-            let mut words = words(command, "hand/p.asm", true);
-            words.extend(["--limit", limit, "--clock", "virtual", "--files", "files"]);
-            if command[0] == "run" {
-                words.extend(["--state", "out/s.json"]);
-            }
-            let came = yard.run(&words);
-            assert!(came.status == 115, "{words:?}: {} {}", came.status, came.told);
-            let says = came.told.contains(&format!("`{name}`")) || came.told.contains("at its limit of");
-            assert!(says, "{words:?}: {}", came.told);
-            if command[0] == "run" && name != "code" {
-                let state = fs::read_to_string(yard.at("out/s.json")).expect("the state is written");
-                let state: serde_json::Value = serde_json::from_str(&state).expect("JSON");
-                assert_eq!((&state["stop"]["kind"], &state["tool"]), (&name.into(), &115.into()), "{words:?}");
-            }
-            let kept = fs::metadata(yard.at("files/f")).map_or(0, |data| data.len());
-            assert!(kept <= 4000, "{kept} bytes were written");
+    // Most of the time is that of limits being waited for.
+    std::thread::scope(|all| {
+        for case in ENDLESS {
+            all.spawn(move || ends_by_its_own_name(case));
         }
+    });
+}
+
+fn ends_by_its_own_name((name, limit, text): (&str, &str, &str)) {
+    let yard = Yard::new();
+    yard.file("hand/p.asm", text);
+    fs::create_dir(yard.at("files")).expect("it is new");
+    for command in COMMANDS.iter().filter(|command| !matches!(command[0], "build" | "image")) {
+        let mut words = words(command, "hand/p.asm", true);
+        words.extend(["--limit", limit, "--clock", "virtual", "--files", "files"]);
+        if command[0] == "run" {
+            words.extend(["--state", "out/s.json"]);
+        }
+        let came = yard.run(&words);
+        assert!(came.status == 115, "{words:?}: {} {}", came.status, came.told);
+        let says = came.told.contains(&format!("`{name}`")) || came.told.contains("at its limit of");
+        assert!(says, "{words:?}: {}", came.told);
+        if command[0] == "run" && name != "code" {
+            let state = fs::read_to_string(yard.at("out/s.json")).expect("the state is written");
+            let state: serde_json::Value = serde_json::from_str(&state).expect("JSON");
+            assert_eq!((&state["stop"]["kind"], &state["tool"]), (&name.into(), &115.into()), "{words:?}");
+        }
+        let kept = fs::metadata(yard.at("files/f")).map_or(0, |data| data.len());
+        assert!(kept <= 4000, "{kept} bytes were written");
     }
 }
 
