@@ -26,7 +26,7 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
     let machine = session.machine();
     let target = machine.target();
     let regions = machine.regions();
-    let mapped: u32 = regions.iter().map(|region| region.end - region.start).sum();
+    let mapped: u32 = regions.iter().map(|region| region.length).sum();
     let whole = target.address_mask() + 1;
     let note = format!(
         "{} of {} bytes are mapped, at step {}",
@@ -51,21 +51,20 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
             scene.put((left, y + LINE - 4.0), &text, Ink::Faint);
             y += LINE + 4.0;
         }
-        before = region.end;
+        before = region.end();
         let parts = parts(session, region);
         let rows = parts.len().min(MOST);
         let high = LINE * length(rows + 1) + 14.0;
         let area = Area { x: left, y, width: NAME + BAR + 430.0, height: high };
         scene.rectangle(area, Some(Ink::Raised), Some(Stroke::thin(Ink::Rule)));
         boxes.push((*region, y, high));
-        let size = region.end - region.start;
         scene.put((left + 10.0, y + LINE), region_name(region.kind), Ink::Place).bold();
         let range = format!(
             "{} \u{2013} {}   {} bytes, {} of them with a value",
             target.marked_address(region.start),
-            target.marked_address(Addr(region.end.0 - 1)),
-            grouped(size.into()),
-            grouped(known(session, region.start, region.end))
+            target.marked_address(region.last()),
+            grouped(region.length.into()),
+            grouped(known(session, region.start, region.end()))
         );
         scene.put((left + 90.0, y + LINE), &range, Ink::Text);
         for (row, part) in parts.iter().take(rows).enumerate() {
@@ -74,7 +73,7 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
             scene.put((left + 56.0, y), &fitted(&part.name, 22), Ink::Text);
             let bytes = part.to - part.from;
             let at = left + NAME + 30.0;
-            let width = share(bytes.into(), size.into()) * BAR;
+            let width = share(bytes.into(), region.length.into()) * BAR;
             if region.kind != RegionKind::Devices {
                 let used = share(known(session, part.from, part.to), bytes.into()) * width;
                 let all = Area { x: at, y: y - 9.0, width: width.max(1.0), height: 9.0 };
@@ -127,7 +126,7 @@ fn strip(scene: &mut Scene, boxes: &[(Region, f32, f32)], (top, bottom): (f32, f
         Some(Stroke::thin(Ink::Rule).dashed()),
     );
     for (region, y, high) in boxes {
-        let (from, to) = (at(region.start), at(region.end));
+        let (from, to) = (at(region.start), at(region.end()));
         let area = Area { x: MARGIN, y: from, width: WIDTH, height: (to - from).max(1.5) };
         scene.rectangle(area, Some(Ink::Place), Some(Stroke::thin(Ink::Ground)));
         let middle = f32::midpoint(from, to);
@@ -149,7 +148,7 @@ fn parts(session: &Session, region: &Region) -> Vec<Part> {
         };
         return devices.map(part).collect();
     }
-    let inside = |at: &Addr| (region.start..region.end).contains(at);
+    let inside = |at: &Addr| region.contains(*at);
     let mut labels: Vec<(Addr, &str)> = session
         .image()
         .labels()
@@ -159,7 +158,7 @@ fn parts(session: &Session, region: &Region) -> Vec<Part> {
         .collect();
     labels.sort_unstable();
     labels.dedup_by_key(|label| label.0);
-    let ends: Vec<Addr> = labels.iter().skip(1).map(|label| label.0).chain([region.end]).collect();
+    let ends: Vec<Addr> = labels.iter().skip(1).map(|label| label.0).chain([region.end()]).collect();
     let parts = labels.iter().zip(ends).map(|(&(from, name), to)| Part { name: name.to_owned(), from, to });
     parts.collect()
 }

@@ -82,10 +82,32 @@ pub enum RegionKind {
 pub struct Region {
     /// First address.
     pub start: Addr,
-    /// One past the last address.
-    pub end: Addr,
+    /// How many bytes.
+    pub length: u32,
     /// What it is for.
     pub kind: RegionKind,
+}
+
+impl Region {
+    /// From a first address up to another one, which is not in it.
+    pub fn between(start: Addr, end: Addr, kind: RegionKind) -> Self {
+        Self { start, length: end.0.saturating_sub(start.0), kind }
+    }
+
+    /// An address is in it.
+    pub fn contains(&self, address: Addr) -> bool {
+        address >= self.start && address - self.start < self.length
+    }
+
+    /// The last address that is in it; the first of one that is empty.
+    pub fn last(&self) -> Addr {
+        self.start.saturating_add(self.length.saturating_sub(1))
+    }
+
+    /// One past the last address; the last there can be where it reaches to the top of memory.
+    pub fn end(&self) -> Addr {
+        self.start.saturating_add(self.length)
+    }
 }
 
 /// A page as a snapshot keeps it.
@@ -394,4 +416,20 @@ impl Cells<'_> {
 pub(crate) fn attributes_of(rights: Rights) -> u8 {
     let bit = |on: bool, bit: u8| if on { bit } else { 0 };
     bit(rights.read, READ) | bit(rights.write, WRITE) | bit(rights.execute, EXECUTE)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_region_may_reach_to_the_top_of_memory() {
+        let top = Region { start: Addr(0xFFFF_FE00), length: 0x200, kind: RegionKind::Devices };
+        assert!(top.contains(Addr(0xFFFF_FE00)) && top.contains(Addr(0xFFFF_FFFF)) && !top.contains(Addr(0xFFFF_FDFF)));
+        assert_eq!((top.last(), top.end()), (Addr(u32::MAX), Addr(u32::MAX)));
+        let low = Region::between(Addr(0x200), Addr(0x300), RegionKind::Code);
+        assert_eq!((low.last(), low.end(), low.length), (Addr(0x2FF), Addr(0x300), 0x100));
+        assert!(low.contains(Addr(0x2FF)) && !low.contains(Addr(0x300)) && !low.contains(Addr(0)));
+        assert!(!Region::between(Addr(5), Addr(5), RegionKind::Heap).contains(Addr(5)));
+    }
 }

@@ -341,8 +341,7 @@ impl Machine {
     pub fn regions(&self) -> Vec<Region> {
         let mut regions = self.regions.to_vec();
         if self.state.heap_end > self.heap_start {
-            let heap =
-                Region { start: self.heap_start.into(), end: self.state.heap_end.into(), kind: RegionKind::Heap };
+            let heap = Region::between(self.heap_start.into(), self.state.heap_end.into(), RegionKind::Heap);
             regions.push(heap);
             regions.sort_by_key(|region| region.start);
         }
@@ -699,9 +698,9 @@ fn map(memory: &mut Memory, image: &Image) -> Vec<Region> {
     memory.map(0, vectors, READ | WRITE | KNOWN);
     memory.map(stack.start, stack.end, READ | WRITE);
     let mut regions = vec![
-        Region { start: Addr(0), end: VECTORS_END.into(), kind: RegionKind::Vectors },
-        Region { start: STACK_START.into(), end: STACK_END.into(), kind: RegionKind::Stack },
-        Region { start: DEVICE_START.into(), end: Addr(0x1_0000), kind: RegionKind::Devices },
+        Region::between(Addr(0), VECTORS_END.into(), RegionKind::Vectors),
+        Region::between(STACK_START.into(), STACK_END.into(), RegionKind::Stack),
+        Region::between(DEVICE_START.into(), Addr(0x1_0000), RegionKind::Devices),
     ];
     for segment in &image.segments {
         let (start, end) = (segment.start.index(), segment.end().index());
@@ -709,10 +708,10 @@ fn map(memory: &mut Memory, image: &Image) -> Vec<Region> {
         memory.map(start, end, memory::attributes_of(segment.rights) | known);
         memory.load(start, &segment.bytes);
         let kind = if segment.rights.execute { RegionKind::Code } else { RegionKind::Data };
-        match regions.last_mut().filter(|last| last.kind == kind && last.end == segment.start) {
-            Some(last) => last.end = segment.end(),
+        match regions.last_mut().filter(|last| last.kind == kind && last.end() == segment.start) {
+            Some(last) => last.length = segment.end() - last.start,
             None if segment.start >= VECTORS_END.into() => {
-                regions.push(Region { start: segment.start, end: segment.end(), kind });
+                regions.push(Region::between(segment.start, segment.end(), kind));
             }
             None => {}
         }

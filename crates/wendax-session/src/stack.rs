@@ -38,8 +38,8 @@ pub fn read_stack(machine: &Machine, most: usize) -> Vec<StackWord> {
     let step = target.word_bytes();
     let top = machine.stack_pointer();
     let regions = machine.regions();
-    let Some(region) = regions.iter().find(|region| region.start <= top && top < region.end) else { return Vec::new() };
-    top.up_to(region.end).step_by(step as usize).take(most).map(|address| word(machine, address)).collect()
+    let Some(region) = regions.iter().find(|region| region.contains(top)) else { return Vec::new() };
+    top.up_to(region.end()).step_by(step as usize).take(most).map(|address| word(machine, address)).collect()
 }
 
 fn word(machine: &Machine, address: Addr) -> StackWord {

@@ -121,8 +121,8 @@ fn stack_limit(session: &Session, insn: Insn, address: Addr) -> Option<Vec<Strin
             sentences.extend(deepest_caller(session, machine.frames()));
             Some(sentences)
         }
-        Op::Pop | Op::PopFl | Op::Ret | Op::Reti if address == stack.end => {
-            let mut sentences = vec![format!("the stack is empty: nothing lies above {}", hex(stack.end - 1))];
+        Op::Pop | Op::PopFl | Op::Ret | Op::Reti if address == stack.end() => {
+            let mut sentences = vec![format!("the stack is empty: nothing lies above {}", hex(stack.last()))];
             if matches!(insn.op(), Op::Ret | Op::Reti) {
                 sentences.push("no routine was called that this could return from".to_owned());
             }

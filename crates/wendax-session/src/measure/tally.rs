@@ -622,9 +622,9 @@ pub fn region_name(kind: RegionKind) -> &'static str {
 }
 
 fn region_tally(region: &Region, cells: &[CellCount]) -> RegionTally {
-    let inside = cells.iter().filter(|cell| (region.start..region.end).contains(&cell.address));
+    let inside = cells.iter().filter(|cell| region.contains(cell.address));
     let (read, written) = inside.fold((0, 0), |sum, cell| (sum.0 + cell.read, sum.1 + cell.written));
-    RegionTally { name: region_name(region.kind).to_owned(), start: region.start, end: region.end, read, written }
+    RegionTally { name: region_name(region.kind).to_owned(), start: region.start, end: region.end(), read, written }
 }
 
 fn device_name(target: &Target, address: Addr) -> String {
@@ -634,7 +634,7 @@ fn device_name(target: &Target, address: Addr) -> String {
 fn labels(cells: &[CellCount], image: &Image, target: &Target, regions: &[Region]) -> Vec<LabelTally> {
     let mut labels: BTreeMap<(Addr, String), LabelTally> = BTreeMap::new();
     for cell in cells {
-        let region = regions.iter().find(|region| (region.start..region.end).contains(&cell.address));
+        let region = regions.iter().find(|region| region.contains(cell.address));
         let kind = region.map(|region| region.kind);
         let (name, address) = match (kind, image.nearest_label(cell.address)) {
             (Some(RegionKind::Devices), _) => (device_name(target, cell.address), cell.address),

@@ -266,8 +266,7 @@ impl Marks {
         let is_pointer = |at: &Addr| {
             let regions = machine.regions();
             regions.iter().any(|region| {
-                (region.start..region.end).contains(at)
-                    && matches!(region.kind, RegionKind::Data | RegionKind::Heap | RegionKind::Stack)
+                region.contains(*at) && matches!(region.kind, RegionKind::Data | RegionKind::Heap | RegionKind::Stack)
             })
         };
         let registers = target.registers().map(|(register, _)| register);
@@ -305,7 +304,7 @@ impl Marks {
         };
         let regions = machine.regions();
         let mut kinds: Vec<(Addr, Vec<Kind>)> =
-            regions.iter().map(|region| (region.start, region.start.up_to(region.end).map(kind).collect())).collect();
+            regions.iter().map(|region| (region.start, region.start.up_to(region.end()).map(kind).collect())).collect();
         let labels =
             session.image().labels().filter(|label| !label.is_private()).filter_map(wendax_image::Symbol::address);
         let touched = self.touched.at.iter().chain(&self.ran.at).map(|place| place.0);
@@ -412,13 +411,12 @@ fn about_cursor(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, cur
     let machine = session.machine();
     let target = machine.target();
     let regions = machine.regions();
-    let region = regions.iter().find(|region| (region.start..region.end).contains(&cursor));
+    let region = regions.iter().find(|region| region.contains(cursor));
     let to = cursor + scale;
     let mut first = match region {
         Some(region) => {
             let place = wendax_session::place(session.image(), target, cursor);
-            let size = region.end - region.start;
-            format!("{place}, in {} ({} bytes)", region_name(region.kind), grouped(size.into()))
+            format!("{place}, in {} ({} bytes)", region_name(region.kind), grouped(region.length.into()))
         }
         None => format!("{}: no memory", target.marked_address(cursor)),
     };

@@ -29,7 +29,7 @@ fn title(app: &App, session: &Session) -> String {
         Lens::Data => "code; there is no data".to_owned(),
         Lens::At(address) => {
             let regions = session.machine().regions();
-            let region = regions.iter().find(|region| region.start <= *address && *address < region.end);
+            let region = regions.iter().find(|region| region.contains(*address));
             let name = region.map_or("unmapped", |region| match region.kind {
                 RegionKind::Vectors => "trap vectors",
                 RegionKind::Code => "code",
@@ -215,8 +215,7 @@ fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row>
     let devices = machine.regions().into_iter().find(|region| region.kind == RegionKind::Devices);
     let constants = session.image().symbols.iter().filter(|symbol| symbol.address().is_none());
     let named = constants.filter_map(|symbol| Some((Addr::try_from(symbol.value).ok()?, symbol.name.clone())));
-    let is_device =
-        |address: Addr| devices.as_ref().is_some_and(|region| region.start <= address && address < region.end);
+    let is_device = |address: Addr| devices.as_ref().is_some_and(|region| region.contains(address));
     let named =
         named.filter(|(address, _)| is_device(*address) && address.is_multiple_of(machine.target().word_bytes()));
     let own = machine.target().devices.iter().map(|device| (device.address, device.name.to_owned()));
@@ -240,7 +239,7 @@ fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row>
         }
         let label = labels.next_if(|(at, _)| *at == address).map(|(_, name)| name);
         let next = labels.peek().map_or(end, |(at, _)| *at);
-        let border = regions.iter().map(|region| region.end).find(|&at| at > address).unwrap_or(end);
+        let border = regions.iter().map(wendax_machine::Region::end).find(|&at| at > address).unwrap_or(end);
         let length = cells.min(next - address).min(border - address);
         let row = Row { address, length, label, gap: false };
         address += row.length;
