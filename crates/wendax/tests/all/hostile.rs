@@ -863,33 +863,42 @@ fn traps_in_files() -> Vec<Trap> {
 /// Each within a minute and two gigabytes, whatever it asks for; the end is told, and nothing of it is a fault of ours.
 #[test]
 fn traps_for_whoever_opens_them_end_in_time_and_room_and_are_told() {
-    let mut wrong = Vec::new();
     let traps: Vec<Trap> =
         [traps_for_the_assembler(), traps_for_a_run(), traps_in_files()].into_iter().flatten().collect();
     assert!(traps.len() >= 40, "{}", traps.len());
-    for trap in traps {
-        let yard = Yard::new();
-        for (path, bytes) in &trap.files {
-            let place = yard.at(path);
-            fs::write(place, bytes).expect("it is written");
-        }
-        let mut command = vec!["-c", "ulimit -v 2000000; exec \"$0\" \"$@\"", env!("CARGO_BIN_EXE_wendax")];
-        command.extend(&trap.words);
-        let output = assert_cmd::Command::new("bash")
-            .current_dir(yard.0.path())
-            .env("HOME", yard.at("home"))
-            .args(command)
-            .write_stdin("")
-            .timeout(Duration::from_mins(1))
-            .output()
-            .expect("it starts");
-        let told = String::from_utf8_lossy(&output.stderr);
-        let is_told = told.contains(trap.told) && (trap.status == 0 || !told.trim().is_empty()) && told.len() < 100_000;
-        let is_fault = told.contains("panicked") || told.contains("fault of Wendax");
-        if output.status.code() != Some(trap.status) || !is_told || is_fault {
-            let short: String = told.chars().take(400).collect();
-            wrong.push(format!("{}: {} where {} was expected\n{short}", trap.name, output.status, trap.status));
-        }
-    }
+    let wrong: Vec<String> = std::thread::scope(|all| {
+        let parts: Vec<_> = traps
+            .chunks(traps.len().div_ceil(2))
+            .map(|part| all.spawn(move || part.iter().filter_map(caught).collect::<Vec<_>>()))
+            .collect();
+        parts.into_iter().flat_map(|part| part.join().expect("it comes to its end")).collect()
+    });
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+/// What is wrong with how a trap was taken; `None` when nothing is.
+fn caught(trap: &Trap) -> Option<String> {
+    let yard = Yard::new();
+    for (path, bytes) in &trap.files {
+        let place = yard.at(path);
+        fs::write(place, bytes).expect("it is written");
+    }
+    let mut command = vec!["-c", "ulimit -v 2000000; exec \"$0\" \"$@\"", env!("CARGO_BIN_EXE_wendax")];
+    command.extend(&trap.words);
+    let output = assert_cmd::Command::new("bash")
+        .current_dir(yard.0.path())
+        .env("HOME", yard.at("home"))
+        .args(command)
+        .write_stdin("")
+        .timeout(Duration::from_mins(1))
+        .output()
+        .expect("it starts");
+    let told = String::from_utf8_lossy(&output.stderr);
+    let is_told = told.contains(trap.told) && (trap.status == 0 || !told.trim().is_empty()) && told.len() < 100_000;
+    let is_fault = told.contains("panicked") || told.contains("fault of Wendax");
+    let is_right = output.status.code() == Some(trap.status) && is_told && !is_fault;
+    (!is_right).then(|| {
+        let short: String = told.chars().take(400).collect();
+        format!("{}: {} where {} was expected\n{short}", trap.name, output.status, trap.status)
+    })
 }
