@@ -4,13 +4,15 @@
 //! length; in them lists of attributes, each a number and a number or text. Attribute 5 is the set of instructions, as in
 //! `rv32i2p1_m2p0`.
 
+use object::elf::FileHeader32;
+use object::read::elf::AttributeReader;
 use object::{Endianness, Object, ObjectSection};
 use wendax_isa::Target;
 
 const SECTION: &str = ".riscv.attributes";
 const VENDOR: &[u8] = b"riscv";
 /// The attributes of the whole file.
-const OF_FILE: u64 = 1;
+const OF_FILE: u8 = 1;
 /// Attribute of the set of instructions.
 const ARCHITECTURE: u64 = 5;
 
@@ -34,62 +36,29 @@ pub(super) fn missing(bytes: &[u8], target: &Target) -> Option<String> {
 
 /// The text of the attribute that names the set of instructions.
 fn architecture(data: &[u8]) -> Option<String> {
-    let mut rest = data.strip_prefix(b"A")?;
-    while let Some((part, behind)) = part(rest) {
-        rest = behind;
-        let (vendor, mut inner) = text(part)?;
-        if vendor != VENDOR {
-            continue;
-        }
-        while let Some((kind, after)) = number(inner) {
-            // The length counts from the number on.
-            let length = u32::from_le_bytes(*after.first_chunk()?) as usize;
-            let whole = inner.get(..length)?;
-            let found = (kind == OF_FILE).then(|| within(whole.get(inner.len() - after.len() + 4..)?))?;
-            if found.is_some() {
-                return found;
+    type Section<'d> = object::read::elf::AttributesSection<'d, FileHeader32<Endianness>>;
+    let mut vendors = Section::new(Endianness::Little, data).ok()?.subsections().ok()?;
+    while let Ok(Some(part)) = vendors.next() {
+        let mut lists = part.subsubsections();
+        while let Ok(Some(list)) = lists.next() {
+            if part.vendor() == VENDOR && list.tag() == OF_FILE {
+                return within(list.attributes());
             }
-            inner = inner.get(length.max(1)..)?;
         }
     }
     None
 }
 
 /// The same in a list of attributes: odd ones are texts, even ones numbers.
-fn within(mut list: &[u8]) -> Option<String> {
-    while let Some((tag, rest)) = number(list) {
+fn within(mut list: AttributeReader<'_>) -> Option<String> {
+    while let Ok(Some(tag)) = list.read_tag() {
         if tag % 2 == 0 {
-            list = number(rest)?.1;
+            list.read_integer().ok()?;
             continue;
         }
-        let (value, rest) = text(rest)?;
+        let value = list.read_string().ok()?;
         if tag == ARCHITECTURE {
             return String::from_utf8(value.to_vec()).ok();
-        }
-        list = rest;
-    }
-    None
-}
-
-/// A part that begins with its length, four bytes that count themselves, and what is behind it.
-fn part(data: &[u8]) -> Option<(&[u8], &[u8])> {
-    let length = u32::from_le_bytes(*data.first_chunk()?) as usize;
-    Some((data.get(4..length)?, data.get(length..)?))
-}
-
-/// A text that ends with a NUL, and what is behind it.
-fn text(data: &[u8]) -> Option<(&[u8], &[u8])> {
-    let end = data.iter().position(|byte| *byte == 0)?;
-    Some((&data[..end], &data[end + 1..]))
-}
-
-/// A number in groups of seven bits, the lowest first, and what is behind it.
-fn number(data: &[u8]) -> Option<(u64, &[u8])> {
-    let mut value = 0;
-    for (at, byte) in data.iter().enumerate().take(9) {
-        value |= u64::from(byte & 0x7F) << (7 * at);
-        if byte & 0x80 == 0 {
-            return Some((value, &data[at + 1..]));
         }
     }
     None
@@ -168,6 +137,12 @@ mod tests {
         data.extend(u32::try_from(file).unwrap().to_le_bytes());
         data.extend(&list);
         assert_eq!(architecture(&data).as_deref(), Some("rv32i2p1_c2p0"));
+        // Attributes of a section stand before those of the file.
+        let mut before = data.clone();
+        let of_section = [2, 8, 0, 0, 0, 1, 0, 0];
+        before[1..5].copy_from_slice(&u32::try_from(whole + of_section.len()).unwrap().to_le_bytes());
+        before.splice(11..11, of_section);
+        assert_eq!(architecture(&before).as_deref(), Some("rv32i2p1_c2p0"));
         for end in 0..data.len() {
             let _ = architecture(&data[..end]);
         }

@@ -81,11 +81,16 @@ impl Insn {
 
 /// See [`crate::Target::leads`].
 pub(super) fn leads(code: &[u8], address: Addr) -> Option<(u32, Leads)> {
+    let insn = decode_bytes(code)?;
+    let address = u16::try_from(address.0).ok()?;
+    Some((insn.bytes().into(), insn.leads(address)))
+}
+
+/// The instruction that some bytes begin with; `None` when it is none, or not whole.
+pub(super) fn decode_bytes(code: &[u8]) -> Option<Insn> {
     let word = |at: usize| Some(u16::from_le_bytes([*code.get(at)?, *code.get(at + 1)?]));
     let insn = decode(word(0)?, word(2).unwrap_or(0))?;
-    let length = u32::from(insn.bytes());
-    let address = u16::try_from(address.0).ok()?;
-    (code.len() >= length as usize).then(|| (length, insn.leads(address)))
+    (code.len() >= usize::from(insn.bytes())).then_some(insn)
 }
 
 /// A row's pattern taken apart for decoding.

@@ -1,7 +1,8 @@
 //! Instructions as text: disassembly, and why a jump is taken or not.
 
+use super::codec::decode_bytes;
 use super::table::{Cond, Op, OperandKind};
-use super::{C, Insn, N, NO_BASE, TARGET, V, Z, call_by_number, decode};
+use super::{C, Insn, N, NO_BASE, TARGET, V, Z, call_by_number};
 use crate::Addr;
 
 /// How constants are written.
@@ -54,11 +55,10 @@ pub fn disassemble(insn: Insn, address: u16, style: NumberStyle, name: &dyn Fn(u
 
 /// See [`crate::Target::text`].
 pub(super) fn text_at(code: &[u8], address: Addr, name: &dyn Fn(Addr) -> Option<String>) -> Option<String> {
-    let word = |at: usize| Some(u16::from_le_bytes([*code.get(at)?, *code.get(at + 1)?]));
-    let insn = decode(word(0)?, word(2).unwrap_or(0))?;
+    let insn = decode_bytes(code)?;
     let address = u16::try_from(address.0).ok()?;
     let name = |value: u16| name(Addr::from(value));
-    (code.len() >= usize::from(insn.bytes())).then(|| disassemble(insn, address, NumberStyle::Hexadecimal, &name))
+    Some(disassemble(insn, address, NumberStyle::Hexadecimal, &name))
 }
 
 fn register(code: u8) -> &'static str {
@@ -94,6 +94,7 @@ pub fn reason(op: Op, flags: u16, register: u16) -> Option<(bool, String)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::w16::decode;
 
     fn text(first: u16, second: u16) -> String {
         let insn = decode(first, second).unwrap();
