@@ -147,15 +147,12 @@ fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(U
             is_next && !flow::ends_flow(program, source.unit, &statement(program, source).what)
         })
     };
-    let mut found = Vec::new();
+    let mut found: Vec<(UnitIndex, Diagnostic)> = Vec::new();
     for (index, unit) in program.units.iter().enumerate() {
         let entry = unit.entry.and_then(|(expr, _)| unit.sole_symbol(expr));
         for (id, name) in unit.symbols() {
             // What an included file offers need not all be used.
             let elsewhere = name.span.file != unit.file;
-            if found.len() >= MOST_UNUSED {
-                return found;
-            }
             if name.used.is_some() || name.global.is_some() || elsewhere || entry == Some(id) {
                 continue;
             }
@@ -174,6 +171,12 @@ fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(U
                 continue;
             }
             if !unit.spelling(id).starts_with('@') && line.is_some_and(is_run_into) {
+                continue;
+            }
+            if found.len() >= MOST_UNUSED {
+                if let Some((_, last)) = found.last_mut() {
+                    last.more = last.more.saturating_add(1);
+                }
                 continue;
             }
             let message = format!("the {what} `{}` is never used", unit.spelling(id));

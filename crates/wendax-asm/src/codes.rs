@@ -192,7 +192,17 @@ codes! {
     NEVER_SET = 84 Warning "a register that is read and never set"
         "        mov   r1, 3\nnext:   add   r6, r1\n        djnz  r1, next\n        halt"
         "        mov   r1, 3\n        clr   r6\nnext:   add   r6, r1\n        djnz  r1, next\n        halt";
+    TURNED = 85 Warning "a sign that is not seen and turns the text beside it"
+        "        halt            ; \u{202E}txet" "        halt            ; text";
+    SEVERAL_BYTES = 86 Hint "a character that is several bytes in a text"
+        "        mov   r0, 'é'\n        sys   put_char\n        halt"
+        "        mov   r0, sign\n        sys   put_text\n        halt\n.data\nsign:   .asciz \"é\"";
+    DEVICE_BYTE = 87 Warning "a byte of a device register"
+        "        ldb   r0, [0xFF30]\n        halt" "        ldw   r0, [0xFF30]\n        halt";
 }
+
+/// The kind of a file that cannot be had.
+pub const UNREADABLE: Code = FILE.code;
 
 /// The kind with this number, which must be one of [`CODES`].
 pub fn code_info(number: u16) -> &'static CodeInfo {

@@ -78,7 +78,7 @@ impl Emitter {
                     statement.span,
                     "from here on the program lies behind the end of memory",
                 );
-                encoder.problems.push(found.with_expected("addresses up to 0xFFFF"));
+                encoder.problems.push(found.with_expected(below_top()));
                 return;
             }
             let kind = encoder.statement(section.kind, statement, lengthened[number as usize], place);
@@ -151,19 +151,29 @@ fn overlaps(emitted: &mut Emitted, program: &mut Program<'_>) {
     }
 }
 
+/// Where code and data may lie at most.
+fn below_top() -> String {
+    format!("code and data below {:04X}", TARGET.map.stack_start)
+}
+
 /// Nothing may lie in the stack or among the device registers.
 fn limits(emitted: &Emitted, program: &mut Program<'_>) {
     let image = &emitted.image;
     let map = TARGET.map;
     let top = Addr(0x1_0000);
-    let areas = [(map.stack_start, map.stack_end, "the stack"), (map.devices_start, top, "the device registers")];
+    let areas = [
+        (map.stack_start, map.stack_end, "the stack, which begins"),
+        (map.devices_start, top, "the device registers, which begin"),
+    ];
     for (start, end, name) in areas {
         let Some(segment) = image.segments.iter().find(|s| s.start < end && s.end() > start) else { continue };
         let first = segment.start.max(start);
         let Some(at) = line_at(image, first) else { continue };
-        let message = format!("this reaches into {name}, which begins at {start:04X}");
+        let over = segment.end().min(end).0 - first.0;
+        let bytes = if over == 1 { "byte" } else { "bytes" };
+        let message = format!("this reaches {over} {bytes} into {name} at {start:04X}");
         let found = diagnostic(codes::NO_ROOM, image.lines[at].span, message);
-        program.report(emitted.origins[at].unit, found.with_expected("code and data below EE00"));
+        program.report(emitted.origins[at].unit, found.with_expected(below_top()));
     }
 }
 

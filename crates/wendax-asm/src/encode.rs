@@ -328,8 +328,12 @@ impl<'p, 'a> Encoder<'p, 'a> {
                 let text = crate::link::text_of(unit, self.sources, expr.span);
                 let is = if text == value.to_string() { String::new() } else { format!(" is {value}, which") };
                 let nearest = value.clamp(low, high);
+                let right = match text.strip_prefix('\'').and_then(|text| text.strip_suffix('\'')) {
+                    Some(sign) => format!("a text of several bytes, in `.data`: .asciz \"{sign}\""),
+                    None => format!("{low} to {high}; the nearest is {nearest}"),
+                };
                 diagnostic(codes::RANGE, expr.span, format!("`{}`{is} does not fit {what}", quoted(text)))
-                    .with_expected(format!("{low} to {high}; the nearest is {nearest}"))
+                    .with_expected(right)
             }
             Err(error) => without_value(error, expr.span)?,
         };

@@ -41,7 +41,7 @@ mod unit;
 mod values;
 
 pub use assembler::{Assembler, Inputs, Library};
-pub use codes::{CODES, CodeInfo, code_info, problems_document};
+pub use codes::{CODES, CodeInfo, UNREADABLE, code_info, problems_document};
 pub use completion::{Offer, Offers, offers, operand_help};
 pub use directives::{DIRECTIVES, DirectiveInfo};
 pub use disassembly::{disassembly, instructions};

@@ -867,7 +867,14 @@ impl<'a> Parser<'a> {
         }
         if self.peek().is_none_or(|token| token.kind != Kind::Bad) {
             let place = self.peek_or_behind();
-            self.report(diagnostic(codes::MISSING_VALUE, place, "a name is missing here").with_expected(form));
+            let message = match self.peek().map(|token| token.kind) {
+                None => "a name is missing here".to_owned(),
+                Some(Kind::Local) => {
+                    format!("`{}` is a local name, and a plain one stands here", self.spelling(place))
+                }
+                Some(_) => format!("`{}` is no name, and one is to stand here", quoted(self.spelling(place))),
+            };
+            self.report(diagnostic(codes::MISSING_VALUE, place, message).with_expected(form));
         }
         None
     }

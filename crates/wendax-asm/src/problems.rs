@@ -23,7 +23,14 @@ impl Problems {
     pub(crate) fn push(&mut self, diagnostic: Diagnostic) {
         if self.found.len() < MOST {
             self.found.push(diagnostic);
+        } else {
+            self.one_more(diagnostic.severity);
         }
+    }
+
+    /// One more of a kind is there, which is counted and not told.
+    pub(crate) fn one_more(&mut self, severity: Severity) {
+        counted(&mut self.found, severity, 1);
     }
 
     /// Something has been found on this very place already: one cause gives one problem.
@@ -73,8 +80,17 @@ pub(crate) fn in_order(mut found: Vec<Diagnostic>) -> Vec<Diagnostic> {
     found.sort_by_key(key);
     // A line of a macro is wrong once, however often it is unfolded.
     found.dedup_by_key(|diagnostic| key(diagnostic));
-    found.truncate(MOST);
+    for left in found.split_off(found.len().min(MOST)) {
+        counted(&mut found, left.severity, 1 + left.more);
+    }
     found
+}
+
+/// What is not told counts with the last that is told of its kind.
+pub(crate) fn counted(found: &mut [Diagnostic], severity: Severity, more: u32) {
+    if let Some(last) = found.iter_mut().rev().find(|found| found.severity == severity) {
+        last.more = last.more.saturating_add(more);
+    }
 }
 
 /// A diagnostic as told in the text a person wrote: in the body of the macro when that is to blame, in the

@@ -37,13 +37,20 @@ impl Sum {
             (">>>", Computation::ShiftSigned),
             ("<<", Computation::ShiftLeft),
             (">>", Computation::ShiftRight),
-            (" + ", Computation::Add),
-            (" - ", Computation::Subtract),
+            ("+", Computation::Add),
+            ("-", Computation::Subtract),
         ];
         let expected =
             "expected two numbers and what is done with them: 120 + 40000, 5 - 7, 0x8001 << 3, -2 >> 1, -2 >>> 1";
-        let found = operations.iter().find_map(|(sign, operation)| Some((text.split_once(sign)?, *operation)));
-        let ((one, other), operation) = found.ok_or(expected)?;
+        // A sign before the first number is the number's.
+        let begin = text.len() - text.trim_start().trim_start_matches('-').len();
+        let signs = operations.iter().filter_map(|(sign, operation)| {
+            let at = begin + text.get(begin..)?.find(sign)?;
+            Some((at, text.get(at + sign.len()..)?, *operation))
+        });
+        // Of those that begin at one place the longest comes first in the list.
+        let (at, other, operation) = signs.min_by_key(|(at, ..)| *at).ok_or(expected)?;
+        let one = &text[..at];
         let mask = u32::MAX >> (32 - bits);
         let number = |text: &str| -> Result<u32, String> {
             let text = text.trim().replace('_', "");

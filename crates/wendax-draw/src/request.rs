@@ -56,6 +56,21 @@ impl Drawing {
         Self::ALL.iter().find(|(_, name, _)| *name == word).map(|(drawing, ..)| *drawing)
     }
 
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(drawing, ..)| *drawing == self).map_or("", |(_, word, _)| word)
+    }
+
+    /// It is drawn of something that can be named.
+    pub fn is_of_something(self) -> bool {
+        matches!(self, Self::Flow | Self::Instruction | Self::Arithmetic | Self::Data | Self::Screen | Self::Run)
+    }
+
+    /// It shows a moment, and another one differently.
+    pub fn has_moment(self) -> bool {
+        matches!(self, Self::Flow | Self::Memory | Self::Stack | Self::Instruction | Self::Data | Self::Screen)
+    }
+
     /// It shows what the run cost, or how often its ways were gone.
     pub fn needs_tally(self) -> bool {
         matches!(self, Self::Flow | Self::Calls | Self::Tree | Self::Memory | Self::Tally)

@@ -10,11 +10,7 @@ use crate::cursor::Kept;
 use wendax_isa::{RegisterUse, StepNo};
 
 /// What is done between checkpoints, in steps and work worth as much; at full speed a few milliseconds of running.
-#[cfg(not(test))]
-pub(crate) const INTERVAL: u64 = 500_000;
-/// Small under test, so that what is rare in use is common there.
-#[cfg(test)]
-pub(crate) const INTERVAL: u64 = 7;
+const INTERVAL: u64 = 500_000;
 
 /// A checkpoint this many times the interval old may lie twice the interval from the next: thinning begins at 256
 /// million steps, and of 10 billion none is more than 20 million from a checkpoint.
@@ -37,6 +33,8 @@ impl Checkpoint {
 #[derive(Debug, Clone)]
 pub(crate) struct History {
     checkpoints: Vec<Checkpoint>,
+    /// What is done from one to the next, as long as none was thinned out.
+    pub(crate) interval: u64,
     /// Length at which the next thinning is due.
     thin_at: usize,
     /// Bytes of memory they take, each beside the one before.
@@ -45,7 +43,7 @@ pub(crate) struct History {
 
 impl History {
     pub(crate) fn new(start: Checkpoint) -> Self {
-        Self { checkpoints: vec![start], thin_at: 128, bytes: 0 }
+        Self { checkpoints: vec![start], interval: INTERVAL, thin_at: 128, bytes: 0 }
     }
 
     fn index_before(&self, step: StepNo) -> usize {
@@ -70,6 +68,11 @@ impl History {
 
     pub(crate) fn newest(&self) -> &Checkpoint {
         &self.checkpoints[self.checkpoints.len() - 1]
+    }
+
+    /// Where they stand, in order.
+    pub(crate) fn steps(&self) -> impl Iterator<Item = StepNo> {
+        self.checkpoints.iter().map(Checkpoint::step)
     }
 
     /// Bytes of memory they take.
@@ -97,15 +100,15 @@ impl History {
     /// Keeps the first checkpoint of each bucket of effort. Buckets grow with age by powers of two, so that
     /// they nest: what is the first of a large bucket was the first of a small one before.
     fn thin(&mut self, parts: u64) {
-        let newest = self.newest().at.effort;
+        let (newest, interval) = (self.newest().at.effort, self.interval);
         let mut last_kept: Option<u64> = None;
         // What belongs to one that goes belongs to the next one that stays.
         let mut used = RegisterUse::default();
         self.checkpoints.retain_mut(|checkpoint| {
             used = used.with(checkpoint.used);
             let effort = checkpoint.at.effort;
-            let parts = ((newest - effort) / parts / INTERVAL).max(1);
-            let bucket = INTERVAL << parts.ilog2();
+            let parts = ((newest - effort) / parts / interval).max(1);
+            let bucket = interval << parts.ilog2();
             let keep = last_kept.is_none_or(|kept| kept / bucket != effort / bucket);
             if keep {
                 last_kept = Some(effort);
@@ -149,71 +152,5 @@ impl History {
         let first = self.checkpoints[0].step();
         self.checkpoints.retain(|checkpoint| checkpoint.step() <= step.max(first));
         self.count();
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::cursor::Tail;
-    use wendax_machine::{Event, Machine, Run, Settings};
-
-    fn machine() -> Machine {
-        let image =
-            wendax_image::from_raw(&wendax_isa::w16::TARGET, &[0x01, 0x00, 0xFE, 0x80], wendax_isa::Addr(0x0200))
-                .expect("two words fit");
-        Machine::new(&image, Settings::default())
-    }
-
-    fn checkpoint(machine: &mut Machine) -> Checkpoint {
-        let (used, tail, effort) = (machine.uses_so_far(), Tail::default(), machine.steps().0);
-        Checkpoint { at: Kept { snapshot: machine.snapshot(), fed: 0, effort, tail }, used }
-    }
-
-    #[test]
-    fn thinning_keeps_the_first_and_never_lets_a_gap_grow_past_its_age() {
-        let mut machine = machine();
-        let mut history = History::new(checkpoint(&mut machine));
-        for step in 1..40_000u64 {
-            machine.run(Run::until(StepNo(step * INTERVAL)));
-            history.push(checkpoint(&mut machine));
-        }
-        let steps: Vec<StepNo> = history.checkpoints.iter().map(Checkpoint::step).collect();
-        let newest = history.newest().step();
-        assert_eq!(steps[0], StepNo(0));
-        assert!(steps.len() < 4000, "{} are kept", steps.len());
-        for pair in steps.windows(2) {
-            let age = newest - pair[0];
-            // Two firsts of neighbouring buckets lie less than two buckets apart.
-            assert!(pair[1] - pair[0] <= 2 * (age / AGE_PARTS).max(INTERVAL), "{pair:?} of {newest}");
-        }
-        assert_eq!(
-            history.before(newest - 1).step(),
-            *steps.iter().rev().find(|&&s| s < newest).expect("there are more")
-        );
-        history.drop_after(steps[3] + 1);
-        assert_eq!(history.newest().step(), steps[3]);
-    }
-
-    #[test]
-    fn a_budget_of_bytes_is_kept_and_the_newest_checkpoint_stays() {
-        let mut machine = machine();
-        let mut history = History::new(checkpoint(&mut machine));
-        for step in 1..600u64 {
-            for page in 1..40 {
-                machine.feed(&Event::SetByte(
-                    wendax_isa::Addr(0xEE00 + page * 0x40),
-                    u32::try_from(step % 256).expect("a byte"),
-                ));
-            }
-            machine.run(Run::until(StepNo(step * INTERVAL)));
-            history.push(checkpoint(&mut machine));
-        }
-        let (bytes, newest) = (history.bytes(), history.newest().step());
-        for budget in [bytes / 2, bytes / 10, bytes / 100, 1] {
-            history.shrink_to(budget);
-            assert!(history.bytes() <= budget || history.checkpoints.len() == 2, "{} of {budget}", history.bytes());
-            assert_eq!(history.newest().step(), newest);
-        }
     }
 }

@@ -93,22 +93,3 @@ pub use words::{
     by_hand_words, change_words, dropped_words, file_words, interrupt_words, line_words, lines_words, note_name, place,
     state_words, tone_words, values_words,
 };
-
-// The properties of time once more, with checkpoints every few steps (see `history::INTERVAL`).
-#[cfg(test)]
-extern crate self as wendax_session;
-#[cfg(test)]
-#[path = "../tests/all/outside.rs"]
-mod outside;
-#[cfg(test)]
-#[path = "../tests/all/stopping.rs"]
-mod stopping;
-#[cfg(test)]
-#[path = "../tests/all/stories.rs"]
-mod stories;
-#[cfg(test)]
-#[path = "../tests/all/time.rs"]
-mod time;
-#[cfg(test)]
-#[path = "../tests/all/truth.rs"]
-mod truth;

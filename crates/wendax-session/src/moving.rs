@@ -5,7 +5,7 @@
 
 use crate::cursor::Kept;
 use crate::effects::{Effects, observe, steps_between};
-use crate::history::{Checkpoint, INTERVAL};
+use crate::history::Checkpoint;
 use crate::journey::{Doing, Forward, State, Why};
 use crate::log::Entry;
 use crate::rerun::{self, disarm};
@@ -141,7 +141,7 @@ impl Session {
         let mark = self.at.machine.effort();
         if fresh {
             self.at.machine.keep_moments();
-            effort = effort.min((newest + INTERVAL).saturating_sub(self.at.effort).max(1));
+            effort = effort.min((newest + self.history.interval).saturating_sub(self.at.effort).max(1));
             until = until.min(self.left.ribbon.piece_end(now)).min(self.limits.steps);
             self.at.machine.take_deepest();
         } else {
@@ -158,7 +158,7 @@ impl Session {
             self.edge = Edge { step: self.now(), state: None };
             let deepest = self.at.machine.take_deepest();
             self.left.reach(self.edge.step, moments, deepest);
-            if self.at.effort >= newest + INTERVAL {
+            if self.at.effort >= newest + self.history.interval {
                 self.keep_checkpoint();
                 self.keep_to_budget();
             }

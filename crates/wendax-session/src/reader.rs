@@ -61,7 +61,7 @@ impl<'a> Reader<'a> {
     /// The word that comes, up to a blank.
     pub(crate) fn peek(&mut self) -> &str {
         self.skip_blanks();
-        let end = self.rest().find(char::is_whitespace).unwrap_or(self.rest().len());
+        let end = self.rest().find(|c: char| c.is_whitespace() || c == ',').unwrap_or(self.rest().len());
         &self.rest()[..end]
     }
 

@@ -48,7 +48,7 @@ impl Ribbon {
     }
 
     /// Up to `step` (from within the same piece) calls went `depth` deep.
-    pub(crate) fn note(&mut self, step: StepNo, depth: u32) {
+    pub fn note(&mut self, step: StepNo, depth: u32) {
         let Some(last) = step.checked_sub(1) else { return };
         let index = usize::try_from(last.0 / self.length).unwrap_or(usize::MAX);
         if index >= PIECES {
@@ -67,7 +67,7 @@ impl Ribbon {
     }
 
     /// Forgets what lies behind `step`.
-    pub(crate) fn truncate(&mut self, step: StepNo) {
+    pub fn truncate(&mut self, step: StepNo) {
         let pieces = usize::try_from(step.0.div_ceil(self.length)).unwrap_or(usize::MAX);
         self.deepest.truncate(pieces);
     }
@@ -85,27 +85,5 @@ impl Ribbon {
                 self.deepest[range].iter().copied().max().unwrap_or(0)
             })
             .collect()
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn pieces_merge_and_keep_the_deepest() {
-        let mut ribbon = Ribbon::default();
-        for step in 1..=5000 {
-            ribbon.note(StepNo(step), if step == 3000 { 9 } else { 1 });
-        }
-        assert!(ribbon.deepest.len() <= PIECES);
-        let columns = ribbon.columns(StepNo(5000), 50);
-        assert_eq!(columns.iter().max(), Some(&9));
-        let at = columns.iter().position(|&depth| depth == 9);
-        assert!(matches!(at, Some(29 | 30)), "{at:?}");
-        ribbon.truncate(StepNo(1000));
-        assert_eq!(ribbon.columns(StepNo(1000), 10).iter().max(), Some(&1));
-        assert_eq!(ribbon.columns(StepNo(0), 3), [1, 1, 1]);
-        assert!(ribbon.columns(StepNo(10), 0).is_empty());
     }
 }

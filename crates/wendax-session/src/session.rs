@@ -166,6 +166,14 @@ impl Session {
         self
     }
 
+    /// The same with moments of the past kept so much effort apart, at least 1: steps, and work worth as much. Half a
+    /// million when it is not said; fewer take less room, and going back takes longer.
+    #[must_use]
+    pub fn keeping_moments_each(mut self, effort: u64) -> Self {
+        self.history.interval = effort.max(1);
+        self
+    }
+
     /// The same, stopping also when the program waits by itself for a key or a lever; see [`State::Idle`].
     #[must_use]
     pub fn stopping_when_idle(mut self) -> Self {
@@ -265,6 +273,11 @@ impl Session {
     /// Goes up with every new branch: what was computed of steps of an older one may not be true of this.
     pub fn branches(&self) -> u64 {
         self.branches
+    }
+
+    /// The moments that are kept, in order: what lies between is done again from the one before.
+    pub fn kept_moments(&self) -> impl Iterator<Item = StepNo> {
+        self.history.steps()
     }
 
     /// Bytes that history and log take.

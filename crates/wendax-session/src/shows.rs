@@ -155,7 +155,7 @@ impl Show {
     fn next(reader: &mut Reader<'_>) -> Result<Self, ValueError> {
         reader.skip_blanks();
         let begin = reader.at;
-        let word = reader.peek().trim_end_matches(',').to_ascii_lowercase();
+        let word = reader.peek().to_ascii_lowercase();
         let what = match word.as_str() {
             "" => {
                 return reader.error(
@@ -202,7 +202,7 @@ impl Show {
     }
 
     fn form(reader: &mut Reader<'_>) -> Result<Form, ValueError> {
-        let word = reader.peek().trim_end_matches(',').to_ascii_lowercase();
+        let word = reader.peek().to_ascii_lowercase();
         let begin = reader.at;
         reader.at += word.len();
         let mut count = |otherwise: u32| reader.number_here().unwrap_or(otherwise).min(MOST_CELLS);

@@ -59,7 +59,7 @@ impl Window {
 
 impl Transcript {
     /// Takes in output that began at `position`, computed for the first time or again.
-    pub(crate) fn record(&mut self, position: u64, output: &[u8]) {
+    pub fn record(&mut self, position: u64, output: &[u8]) {
         if position < self.latest.base {
             self.past.record(position, output);
         }
@@ -70,7 +70,7 @@ impl Transcript {
     }
 
     /// Forgets what was printed from `position` on.
-    pub(crate) fn truncate(&mut self, position: u64) {
+    pub fn truncate(&mut self, position: u64) {
         if position < self.latest.base {
             self.latest = std::mem::take(&mut self.past);
         }
@@ -83,49 +83,5 @@ impl Transcript {
     /// The output up to `position`, as far as it is kept, and the position it begins at.
     pub fn up_to(&self, position: u64) -> (u64, &[u8]) {
         if position < self.latest.base { self.past.up_to(position) } else { self.latest.up_to(position) }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn repeated_output_is_kept_once_and_gaps_begin_anew() {
-        let mut transcript = Transcript::default();
-        transcript.record(0, b"abc");
-        transcript.record(1, b"bcde");
-        assert_eq!(transcript.up_to(4), (0, &b"abcd"[..]));
-        transcript.truncate(2);
-        assert_eq!(transcript.up_to(9), (0, &b"ab"[..]));
-        transcript.record(10, b"xy");
-        assert_eq!(transcript.up_to(11), (10, &b"x"[..]));
-    }
-
-    #[test]
-    fn looking_at_the_far_past_does_not_cost_what_is_kept_of_the_end() {
-        let mut transcript = Transcript::default();
-        let piece = vec![b'x'; 1 << 20];
-        (0..40u64).for_each(|number| transcript.record(number << 20, &piece));
-        let (base, kept) = transcript.up_to(40 << 20);
-        let kept = kept.len();
-        transcript.record(1 << 20, b"far back");
-        assert_eq!(transcript.up_to((1 << 20) + 3), (1 << 20, &b"far"[..]));
-        assert_eq!((transcript.up_to(40 << 20).0, transcript.up_to(40 << 20).1.len()), (base, kept));
-        transcript.truncate((1 << 20) + 5);
-        assert_eq!(transcript.up_to(9 << 20), (1 << 20, &b"far b"[..]));
-    }
-
-    #[test]
-    fn endless_output_keeps_its_last_part() {
-        let mut transcript = Transcript::default();
-        let mut position = 0;
-        for _ in 0..40 {
-            transcript.record(position, &vec![b'x'; 1 << 20]);
-            position += 1 << 20;
-        }
-        let (base, bytes) = transcript.up_to(position);
-        assert_eq!(base + bytes.len() as u64, position);
-        assert!(bytes.len() >= KEPT && bytes.len() <= 2 * KEPT);
     }
 }

@@ -92,6 +92,8 @@ pub struct Diagnostic {
     pub expected: Vec<String>,
     /// A change that mends it.
     pub fix: Option<Fix>,
+    /// So many more of its kind follow that are not told one by one.
+    pub more: u32,
 }
 
 /// Words that a person reads: of what quotes a name or a number without end, beginning and end.
@@ -121,7 +123,13 @@ impl Diagnostic {
             others: Vec::new(),
             expected: Vec::new(),
             fix: None,
+            more: 0,
         }
+    }
+
+    /// How many it stands for.
+    pub fn count(&self) -> usize {
+        1 + self.more as usize
     }
 
     /// The same with words at the caret.

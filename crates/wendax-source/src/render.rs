@@ -86,8 +86,9 @@ pub fn render_all(sources: &Sources, diagnostics: &[Diagnostic], style: Style) -
         out.push_str(&render(sources, diagnostic, style));
         out.push('\n');
     }
-    if shown.len() < diagnostics.len() {
-        line(&mut out, &format!("… and {} more, not shown", diagnostics.len() - shown.len()));
+    let all = diagnostics.iter().map(Diagnostic::count).sum::<usize>();
+    if shown.len() < all {
+        line(&mut out, &format!("… and {} more, not shown", all - shown.len()));
     }
     if !diagnostics.is_empty() {
         line(&mut out, &count_line(diagnostics));
@@ -98,7 +99,7 @@ pub fn render_all(sources: &Sources, diagnostics: &[Diagnostic], style: Style) -
 /// How many there are of each severity, such as `2 problems, 1 hint`.
 pub fn count_line(diagnostics: &[Diagnostic]) -> String {
     let counted = [Severity::Problem, Severity::Warning, Severity::Hint].map(|severity| {
-        let count = diagnostics.iter().filter(|d| d.severity == severity).count();
+        let count: usize = diagnostics.iter().filter(|d| d.severity == severity).map(Diagnostic::count).sum();
         match count {
             0 => String::new(),
             1 => format!("1 {}", severity.word()),

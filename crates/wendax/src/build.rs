@@ -128,9 +128,13 @@ impl Given {
                 return Err(Failure::usage(format!("{name}: a project is built by itself")));
             }
             seal.may_read(path).map_err(|why| Failure::usage(format!("{name}: {why}")))?;
-            let bytes = files::read(path)?;
+            let unread = |failure| problems::unread(path, failure, options.opening.problems);
+            let bytes = files::read(path).map_err(unread)?;
+            if texts.iter().any(|(known, _)| files::same_file(Path::new(known), path)) {
+                return Err(Failure::usage(format!("{name}: this source is named twice; once is enough")));
+            }
             match program::kind_of(path, &bytes) {
-                program::Kind::Source => texts.push((name, files::text_of(path, bytes)?)),
+                program::Kind::Source => texts.push((name, files::text_of(path, bytes).map_err(unread)?)),
                 program::Kind::Object | program::Kind::Library => objects.push((name, bytes)),
                 kind => {
                     let text = format!(

@@ -417,6 +417,15 @@ pub(crate) struct Conditions {
     pub(crate) arguments: Vec<String>,
 }
 
+impl Conditions {
+    /// Something is asked for that only a run has.
+    pub(crate) fn is_about_a_run(&self) -> bool {
+        let numbers = self.steps.is_some() || self.seconds.is_some() || self.seed.is_some() || !self.limits.is_empty();
+        let files = [&self.input, &self.files, &self.events].into_iter().any(Option::is_some);
+        numbers || files || self.clock.is_some() || self.at.is_some() || !self.arguments.is_empty()
+    }
+}
+
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  \
     wendax report weights.asm -o weights.pdf --title 'Wagon weights' --author 'R. Ostrey'\n  \
@@ -479,9 +488,9 @@ pub(crate) struct Draw {
     /// when left out
     #[arg(long, value_name = "MOMENT")]
     pub(crate) moment: Vec<String>,
-    /// Columns and rows of the screen
-    #[arg(long, value_name = "COLUMNSxROWS", default_value = "160x50")]
-    pub(crate) size: String,
+    /// Columns and rows of the screen; 160x50 when left out
+    #[arg(long, value_name = "COLUMNSxROWS")]
+    pub(crate) size: Option<String>,
     /// Do not run the program: what is drawn is how it stands before its first step
     #[arg(long)]
     pub(crate) unrun: bool,

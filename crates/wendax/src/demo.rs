@@ -106,7 +106,8 @@ pub(crate) fn open(name: Option<&str>, is_fresh: bool, look: Option<Look>) -> Re
     bench::open(Some(&copy(demo, is_fresh)?.join(opens)), given, look)
 }
 
-fn list() -> Vec<(String, String)> {
+/// All of them, each with what it is about.
+pub(crate) fn list() -> Vec<(String, String)> {
     DEMOS.iter().map(|demo| (demo.name.to_owned(), demo.about.to_owned())).collect()
 }
 

@@ -37,6 +37,7 @@ pub(crate) fn draw(options: &Options, ground: Option<Look>) -> Result<u8, Failur
     {
         return Err(Failure::usage(format!("--moment {moment}: only data and screen are drawn at several moments")));
     }
+    may_have(options)?;
     if options.things.len() > 1 && options.what != Drawing::Tally {
         return Err(Failure::usage("only `draw tally` takes several programs"));
     }
@@ -51,6 +52,33 @@ pub(crate) fn draw(options: &Options, ground: Option<Look>) -> Result<u8, Failur
         write(&options.output, form, &scenes, look(ground), None)?;
     }
     Ok(status)
+}
+
+/// No option is given that this drawing has no use for.
+fn may_have(options: &Options) -> Result<(), Failure> {
+    let (what, word) = (options.what, Drawing::word(options.what));
+    let of = |has: fn(Drawing) -> bool| {
+        let words: Vec<&str> = Drawing::ALL.iter().filter(|(what, ..)| has(*what)).map(|(_, word, _)| *word).collect();
+        words.join(", ")
+    };
+    if !options.of.is_empty() && !what.is_of_something() {
+        let text = format!("--of: `{word}` is drawn of all there is; it goes with {}", of(Drawing::is_of_something));
+        return Err(Failure::usage(text));
+    }
+    if options.of.len() > 1 && what != Drawing::Run {
+        return Err(Failure::usage(format!("--of {}: only `run` is drawn of several", options.of[1])));
+    }
+    if !options.moment.is_empty() && !what.has_moment() {
+        let text = format!("--moment: `{word}` is the same at each; it goes with {}", of(Drawing::has_moment));
+        return Err(Failure::usage(text));
+    }
+    if let Some(size) = options.size.as_ref().filter(|_| what != Drawing::Screen) {
+        return Err(Failure::usage(format!("--size {size}: only `screen` has columns and rows")));
+    }
+    if what == Drawing::Arithmetic && !options.things.is_empty() {
+        return Err(Failure::usage("`arithmetic` is drawn of numbers: --of '40000 + 40000', without a program"));
+    }
+    Ok(())
 }
 
 /// Writes pictures to a file; of SVG there is one to a file.
@@ -231,11 +259,12 @@ fn of_screen(
     moments: &[String],
     ground: Option<Look>,
 ) -> Result<Scene, Failure> {
-    let wrong = || Failure::usage(format!("--size {}: expected columns and rows, such as 160x50", options.size));
-    let (columns, rows) = options.size.split_once('x').ok_or_else(wrong)?;
-    let size = (columns.parse().map_err(|_| wrong())?, rows.parse().map_err(|_| wrong())?);
-    if !(60..=400).contains(&size.0) || !(16..=200).contains(&size.1) {
-        return Err(Failure::usage(format!("--size {}: from 60x16 to 400x200", options.size)));
+    let size = options.size.as_deref().unwrap_or("160x50");
+    let wrong = || Failure::usage(format!("--size {size}: expected columns and rows, such as 160x50"));
+    let (columns, rows) = size.split_once('x').ok_or_else(wrong)?;
+    let cells = (columns.parse().map_err(|_| wrong())?, rows.parse().map_err(|_| wrong())?);
+    if !(60..=400).contains(&cells.0) || !(16..=200).contains(&cells.1) {
+        return Err(Failure::usage(format!("--size {size}: from 60x16 to 400x200")));
     }
     let look = if ground == Some(Look::Dark) { wendax_tui::Look::Dark } else { wendax_tui::Look::Light };
     let theme = wendax_tui::Theme { look, colours: wendax_tui::Colours::Full };
@@ -246,7 +275,7 @@ fn of_screen(
         let settings = wendax_machine::Settings::default();
         let mut app = App::for_image_with_sources(name, program.assembly.clone(), settings, theme);
         app.show_walk(session.clone());
-        let grid = app.grid(size, options.of.first().map(String::as_str));
+        let grid = app.grid(cells, options.of.first().map(String::as_str));
         grids.push(grid.map_err(|why| Failure::usage(format!("--of {why}")))?);
     }
     Ok(wendax_draw::screen(&grids))

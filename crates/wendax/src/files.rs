@@ -169,7 +169,7 @@ pub(crate) fn is_source_name(path: &Path) -> bool {
 }
 
 /// Both paths lead to one file, which need not be there yet.
-fn same_file(one: &Path, other: &Path) -> bool {
+pub(crate) fn same_file(one: &Path, other: &Path) -> bool {
     let whole = |path: &Path| {
         std::fs::canonicalize(path).or_else(|_| {
             let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));

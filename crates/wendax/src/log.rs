@@ -2,6 +2,7 @@
 //! and what is typed to them are never in it.
 
 use crate::{Failure, files};
+use std::io::Read;
 use std::path::Path;
 use std::path::PathBuf;
 use std::sync::{Mutex, OnceLock};
@@ -11,7 +12,13 @@ static PLACE: OnceLock<PathBuf> = OnceLock::new();
 /// From now on what is done is written to a file.
 pub(crate) fn begin(path: &Path) -> Result<(), Failure> {
     let tell = |why: String| Failure::usage(format!("--log {}: {why}", path.display()));
-    if path.exists() && std::fs::read(path).is_ok_and(|bytes| !bytes.is_empty() && !is_log(&bytes)) {
+    if path.exists() && !path.is_file() {
+        return Err(tell("this is no plain file; name one".to_owned()));
+    }
+    // The first line tells.
+    let mut bytes = Vec::new();
+    let first = std::fs::File::open(path).and_then(|file| file.take(4096).read_to_end(&mut bytes));
+    if first.is_ok() && !bytes.is_empty() && !is_log(&bytes) {
         return Err(tell("this is there already, and no log; name another file".to_owned()));
     }
     if path.as_os_str() == "-" {

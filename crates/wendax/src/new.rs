@@ -9,7 +9,10 @@ pub(crate) fn new(folder: &Path) -> Result<u8, Failure> {
     for place in make(folder)? {
         out.push_str(&format!("{}\n", place.display()));
     }
-    let place = folder.display();
+    // As it can be typed again.
+    let place = folder.to_string_lossy();
+    let place = if place.starts_with('-') { format!("./{place}") } else { place.into_owned() };
+    let place = shlex::try_quote(&place).map_or_else(|_| place.clone(), std::borrow::Cow::into_owned);
     out.push_str(&format!("\n{NAME} says what makes the program. Next:\n  wendax {place}        opens it\n  wendax run {place}    runs it\n"));
     files::write_to(Path::new("-"), out.as_bytes())?;
     Ok(0)
@@ -21,6 +24,10 @@ pub(crate) fn make(folder: &Path) -> Result<Vec<PathBuf>, Failure> {
         |place: &Path, error: &std::io::Error| Failure::usage(format!("{}: {}", place.display(), files::plain(error)));
     if std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
         let text = format!("{}: this folder is not empty; a new project needs one of its own", folder.display());
+        return Err(Failure::usage(text));
+    }
+    if folder.exists() && !folder.is_dir() {
+        let text = format!("{}: this is a file; a new project needs a folder of its own", folder.display());
         return Err(Failure::usage(text));
     }
     let whole = std::path::absolute(folder).map_err(|error| tell(folder, &error))?;

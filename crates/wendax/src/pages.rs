@@ -7,7 +7,15 @@ use std::path::Path;
 
 pub(crate) fn completions(shell: clap_complete::Shell) -> Result<u8, Failure> {
     let mut out = Vec::new();
-    clap_complete::generate(shell, &mut Cli::command(), "wendax", &mut out);
+    let known = |words: Vec<String>| clap::builder::PossibleValuesParser::new(words);
+    let demos: Vec<String> = crate::demo::list().into_iter().map(|(name, _)| name).collect();
+    let words = wendax_asm::guide_words().into_iter().flat_map(|(_, words)| words);
+    // Words with blanks are found by their first.
+    let words: Vec<String> = words.filter(|word| !word.contains(' ')).collect();
+    let mut command = Cli::command()
+        .mut_subcommand("demo", |demo| demo.mut_arg("name", |name| name.value_parser(known(demos))))
+        .mut_subcommand("guide", |guide| guide.mut_arg("words", |of| of.value_parser(known(words))));
+    clap_complete::generate(shell, &mut command, "wendax", &mut out);
     files::print(&out)?;
     Ok(0)
 }

@@ -1,8 +1,10 @@
 //! Problems as they leave the tool: text for people, or a JSON object a line for other tools.
 
+use crate::Failure;
 use crate::cli::Problems;
 use serde::Serialize;
 use std::io::IsTerminal;
+use std::path::Path;
 use wendax_source::{Diagnostic, Grade, Label, Sources, Span, Style, is_hidden, render_all};
 
 #[derive(Serialize)]
@@ -28,6 +30,14 @@ struct Problem<'a> {
     right: &'a [String],
     #[serde(skip_serializing_if = "Option::is_none")]
     fix: Option<Mend<'a>>,
+    /// So many more of its kind that are not told one by one.
+    #[serde(skip_serializing_if = "is_none")]
+    more: u32,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "as the serialiser calls it")]
+fn is_none(count: &u32) -> bool {
+    *count == 0
 }
 
 #[derive(Serialize)]
@@ -72,8 +82,34 @@ fn as_json(sources: &Sources, found: &Diagnostic) -> String {
         others: others.collect(),
         right: &found.expected,
         fix,
+        more: found.more,
     };
     escaped(&serde_json::to_string(&problem).unwrap_or_default())
+}
+
+/// A source that cannot be read, as the problem of a file that cannot be had.
+pub(crate) fn unread(path: &Path, failure: Failure, form: Problems) -> Failure {
+    if form == Problems::Text {
+        return failure;
+    }
+    let file = path.display().to_string();
+    // The text begins with the name, and where it is known with the line.
+    let text = failure.text.strip_prefix(&file).and_then(|text| text.strip_prefix(':')).unwrap_or(&failure.text);
+    let (line, message) = match text.split_once(':') {
+        Some((line, message)) if line.parse::<u32>().is_ok() => (line.parse().unwrap_or(1), message),
+        _ => (1, text),
+    };
+    let problem = Problem {
+        place: Place { file: &file, line, column: 1, end_line: line, end_column: 1 },
+        severity: wendax_source::Severity::Problem.word(),
+        code: wendax_asm::UNREADABLE.to_string(),
+        message: message.trim(),
+        others: Vec::new(),
+        right: &[],
+        fix: None,
+        more: 0,
+    };
+    Failure { text: escaped(&serde_json::to_string(&problem).unwrap_or_default()), is_rendered: true, ..failure }
 }
 
 /// JSON in which what would do something to a terminal is escaped (RFC 8259, 7): it says the same.

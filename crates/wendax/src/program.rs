@@ -2,7 +2,7 @@
 
 use crate::cli::{Format, Opening, Problems};
 use crate::out::tell;
-use crate::problems::told;
+use crate::problems::{self, told};
 use crate::{Failure, build, files};
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembly, Inputs, Meant};
@@ -180,7 +180,8 @@ pub(crate) fn load(path: &Path, how: &How) -> Result<Program, Failure> {
         return assemble(project.under(how.seal.clone()), &[], telling);
     }
     how.seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
-    let bytes = files::read(path)?;
+    let unread = |failure| problems::unread(path, failure, telling.form);
+    let bytes = files::read(path).map_err(unread)?;
     let kind = kind_of(path, &bytes);
     let name = path.display().to_string();
     if at.is_some() && kind != Kind::Raw {
@@ -189,7 +190,7 @@ pub(crate) fn load(path: &Path, how: &How) -> Result<Program, Failure> {
     match kind {
         Kind::Source => {
             // Told here, with its line, rather than as a problem of the program; and read once, as pipes must be.
-            let text = files::text_of(path, bytes)?;
+            let text = files::text_of(path, bytes).map_err(unread)?;
             let (project, inside) = match belongs {
                 Belongs::ToProject if path.as_os_str() != "-" => Project::around(path),
                 _ => (Project::of_files(vec![name.clone()], Vec::new()), name),

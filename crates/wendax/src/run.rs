@@ -227,6 +227,9 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
     }
     if let Some(place) = &options.tones {
         tones::write(place, session.tones())?;
+        if let Some(words) = tones::left_out(session.tones()) {
+            tell(&format!("note: {}: {words}\n", place.display()));
+        }
     }
     if options.tally.is_some() || options.coverage.is_some() {
         let root = program.project.as_ref().map(|project| project.root.as_path());

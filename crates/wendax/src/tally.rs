@@ -123,6 +123,13 @@ pub(crate) fn tally(options: &Options) -> Result<u8, Failure> {
     if is_growing && options.things.len() > 1 {
         return Err(Failure::usage("--each and --each-input are for one program at a time"));
     }
+    if !options.each.is_empty() && !options.conditions.arguments.is_empty() {
+        return Err(Failure::usage("arguments stand behind `--` or in --each, not in both"));
+    }
+    let is_run = |thing: &PathBuf| thing.is_dir() || wendax_session::ending(thing) != "json";
+    if !options.things.is_empty() && !options.things.iter().any(is_run) && options.conditions.is_about_a_run() {
+        return Err(Failure::usage("tallies that were kept are not run again: no option of a run goes with them"));
+    }
     let mut read: Vec<PathBuf> = options.things.iter().filter(|thing| thing.is_file()).cloned().collect();
     read.extend(options.each_input.iter().cloned());
     let output = options.output.as_deref();

@@ -24,6 +24,15 @@ pub(crate) fn write(place: &Path, tones: &[Tone]) -> Result<(), Failure> {
     crate::files::write(place, &bytes).map_err(|error| cannot_write(&place.display().to_string(), &error))
 }
 
+/// What is to be said of tones that go on beyond the end of a file; nothing when all have room.
+pub(crate) fn left_out(tones: &[Tone]) -> Option<String> {
+    let last = tones.last()?;
+    let end = last.at / CYCLES_A_MILLISECOND + u64::from(last.milliseconds);
+    let said =
+        || format!("there are tones up to second {}; the file has those of the first {LONGEST}", end.div_ceil(1000));
+    (end > LONGEST * 1000).then(said)
+}
+
 /// A sound file is named like one, so that nothing else is written over by mistake.
 pub(crate) fn may_be_sound(place: &Path) -> Result<(), Failure> {
     if place.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("wav")) {
@@ -95,5 +104,8 @@ mod tests {
     fn a_sound_file_ends_after_ten_minutes() {
         let far = Tone { step: StepNo(0), at: 7_200_000_000, hertz: 440, milliseconds: 10 };
         assert_eq!(sound(&[far]).unwrap().len(), sound(&[]).unwrap().len());
+        let told = left_out(&[far]).unwrap();
+        assert_eq!(told, "there are tones up to second 7201; the file has those of the first 600");
+        assert_eq!(left_out(&[Tone { at: 0, ..far }]), None);
     }
 }

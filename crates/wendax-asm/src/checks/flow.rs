@@ -9,7 +9,7 @@ use crate::expr::{Expr, Step, Value};
 use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, Instruction, SectionKind, What};
-use wendax_image::{Line, LineKind};
+use wendax_image::{Line, LineKind, SymbolKind};
 use wendax_isa::Addr;
 use wendax_isa::w16::{Cond, Op, call_by_name};
 use wendax_source::Diagnostic;
@@ -195,6 +195,16 @@ pub(super) fn unreached(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -
     found
 }
 
+/// Nothing says where the program begins, and what comes first is offered to others: the text of a library.
+fn is_library(program: &Program<'_>, emitted: &Emitted) -> bool {
+    let image = &emitted.image;
+    let begins = image.symbols.iter().filter(|symbol| symbol.kind == SymbolKind::Code);
+    let offered = begins
+        .filter(|symbol| symbol.is_global && symbol.address() == Some(image.entry))
+        .any(|symbol| symbol.name != "start");
+    offered && program.units.iter().all(|unit| unit.entry.is_none())
+}
+
 /// Returns that the entry runs into.
 pub(super) fn returns(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
     let entry = emitted.image.line_at(emitted.image.entry).map(|line| line.span);
@@ -206,7 +216,7 @@ pub(super) fn returns(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> 
         _ => false,
     };
     let own: Vec<usize> = (0..flow.own.len()).filter(|index| flow.own[*index]).collect();
-    if own.iter().any(pushes) {
+    if own.iter().any(pushes) || is_library(program, emitted) {
         return Vec::new();
     }
     let is_return = |index: &usize| match of(*index) {

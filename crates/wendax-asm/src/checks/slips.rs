@@ -64,10 +64,19 @@ fn constant(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Opti
 /// A word at an odd address, or a store to what only runs.
 fn access(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
     let op = instruction.short.op;
-    if !matches!(op, Op::Ldw | Op::Stw | Op::Stb) || instruction.b != NO_BASE {
+    if !matches!(op, Op::Ldw | Op::Stw | Op::Ldb | Op::Ldsb | Op::Stb) || instruction.b != NO_BASE {
         return None;
     }
     let address = view.value(line, instruction.value?)?;
+    if matches!(op, Op::Ldb | Op::Ldsb | Op::Stb) && address >= i64::from(TARGET.map.devices_start.0) {
+        let message =
+            format!("{address:04X} is a device register, of which no byte can be touched: trap 3, forbidden address");
+        let word = if op == Op::Stb { "stw" } else { "ldw" };
+        return Some(view.tell(line, codes::DEVICE_BYTE, message).with_expected(format!("{word} for the whole word")));
+    }
+    if matches!(op, Op::Ldb | Op::Ldsb) {
+        return None;
+    }
     let is_told = view.line_at(address).is_some_and(|at| matches!(view.what(at), What::Values { width: 2, .. }));
     if op != Op::Stb && address % 2 != 0 {
         if is_told {

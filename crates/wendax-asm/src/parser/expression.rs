@@ -87,7 +87,11 @@ impl Parser<'_> {
         match token.kind {
             Kind::Number(value) | Kind::Char(value) => {
                 self.bump();
-                self.note_digits(span);
+                if token.kind == Kind::Char(value) {
+                    self.note_character(span, value);
+                } else {
+                    self.note_digits(span);
+                }
                 self.unit.steps.push(Step::Number(value));
                 Some(())
             }
@@ -335,6 +339,24 @@ impl Parser<'_> {
         } else {
             self.decimals.push((digits, span));
         }
+    }
+
+    /// A character beyond ASCII is one number here, and in a text the bytes of UTF-8.
+    fn note_character(&mut self, span: Span, value: i64) {
+        let Some(c) = u32::try_from(value).ok().and_then(char::from_u32).filter(|c| !c.is_ascii()) else { return };
+        // Written by its number it is meant so.
+        if !self.spelling(span).contains(c) {
+            return;
+        }
+        let mut room = [0; 4];
+        let bytes: Vec<String> = c.encode_utf8(&mut room).bytes().map(|byte| format!("{byte:02X}")).collect();
+        let message = format!(
+            "`'{c}'` is the number {value} here; in texts and in what is typed it is the bytes {}",
+            bytes.join(" ")
+        );
+        let found = diagnostic(codes::SEVERAL_BYTES, span, message);
+        let right = format!(".asciz \"{c}\" and put_text; the number itself as 0x{value:X}");
+        self.unit.remarks.push(found.with_expected(right));
     }
 
     /// Tells when the same digits stand in both bases.

@@ -8,7 +8,7 @@ use crate::lexer::hexadecimal_of;
 use crate::problems::diagnostic;
 use crate::unit::Definition;
 use wendax_isa::w16::{CALLS, call_by_name};
-use wendax_source::{Diagnostic, Edit, Grade, Span, nearest};
+use wendax_source::{Diagnostic, Edit, Grade, Severity, Span, nearest};
 
 /// So many unknown names are told; more have one cause.
 const MOST: usize = 1000;
@@ -61,7 +61,11 @@ fn bare_labels(parser: &mut Parser<'_>) {
 }
 
 fn report(parser: &mut Parser<'_>, index: usize, span: Span, scope: Scope) {
-    if parser.is_partial || parser.unit.unknown.len() >= MOST || parser.told.contains(parser.spelling(span)) {
+    if parser.is_partial || parser.told.contains(parser.spelling(span)) {
+        return;
+    }
+    if parser.unit.unknown.len() >= MOST {
+        parser.unit.problems.one_more(Severity::Problem);
         return;
     }
     let call = parser.calls.binary_search(&index).is_ok();
@@ -175,7 +179,8 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
         let grade = if same > 1 { Grade::Guess } else { Grade::Certain };
         return found.with_change(grade, format!("write `{near}`"), edits);
     }
-    let hex = hexadecimal_of(name).filter(|_| name.bytes().any(|b| b.is_ascii_digit()) || near.is_none());
+    let hex =
+        hexadecimal_of(name).filter(|_| name.bytes().any(|b| b.is_ascii_digit()) || near.is_none() && name.len() > 1);
     if let Some(hex) = hex {
         return diagnostic(codes::HEX_AS_NAME, span, format!("`{name}` reads as a name, and none is defined so"))
             .with_expected("hexadecimal numbers begin with 0x")

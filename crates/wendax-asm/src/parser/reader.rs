@@ -73,6 +73,9 @@ impl<'a> Parser<'a> {
         if block.expansion.is_none() && !self.real.iter().any(|(file, _)| *file == block.file) {
             self.real.push((block.file, block.text));
         }
+        if block.expansion.is_none() {
+            self.note_turned(block);
+        }
         if block.expansion.is_none() && self.lines_end_otherwise() {
             self.is_partial = true;
             self.block = outer;
@@ -473,6 +476,30 @@ impl<'a> Parser<'a> {
         }
         let name = self.name_token(".repeat n, i")?;
         Some((rounds, Some(self.spelling(name))))
+    }
+
+    /// Signs that turn the direction of the text beside them (Unicode UAX #9), so that it reads as something else.
+    fn note_turned(&mut self, block: Block<'a>) {
+        /// The first byte in UTF-8 of all of them.
+        const FIRST: u8 = 0xE2;
+        let mut told_in = None;
+        for at in memchr::memchr_iter(FIRST, block.text.as_bytes()) {
+            let Some(sign @ ('\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}')) = block.text[at..].chars().next()
+            else {
+                continue;
+            };
+            let line = block.text[..at].rfind('\n');
+            if told_in != Some(line) {
+                told_in = Some(line);
+                let span = Span::new(block.file, at, at + sign.len_utf8());
+                let message =
+                    format!("here stands U+{:04X}, which is not seen and turns the text beside it", u32::from(sign));
+                let found = diagnostic(codes::TURNED, span, message);
+                self.unit
+                    .remarks
+                    .push(found.with_expected("the text without it; in a text of the program, its bytes as \\x.."));
+            }
+        }
     }
 
     /// Another block may be read within this one; if not, that is reported with the chain that led here.

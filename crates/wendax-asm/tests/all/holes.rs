@@ -295,3 +295,83 @@ fn here_in_a_constant_is_where_the_constant_stands() {
         |name: &str| assembly.image.symbols.iter().find(|symbol| symbol.name == name).map(|symbol| symbol.value);
     assert_eq!((value("COUNT"), value("LATER"), value("FIRST")), (Some(4), Some(6), Some(0x0308)));
 }
+
+/// All that is told, as `line code message`.
+fn all_told(text: &str) -> Vec<String> {
+    let (sources, file) = Sources::single("hole.asm", text);
+    let found = assemble(&sources, file).diagnostics;
+    let line = |found: &wendax_source::Diagnostic| sources.place(found.primary.span).line;
+    found.iter().map(|found| format!("{} {} {}", line(found), found.code, found.message)).collect()
+}
+
+#[test]
+fn what_is_counted_and_not_told_counts() {
+    let text = (0..10_000).map(|n| format!(" jmp lab{n}y\n")).collect::<Vec<_>>().concat();
+    let (sources, file) = Sources::single("many.asm", format!("start: sys exit\n{text}"));
+    let found = assemble(&sources, file).diagnostics;
+    let shown = render_all(&sources, &found, Style::Plain);
+    assert!(shown.ends_with("… and 9950 more, not shown\n10000 problems\n"), "{}", &shown[shown.len() - 80..]);
+    let text = (0..10_000).map(|n| format!(" muv r{}, 5\n", n % 8)).collect::<Vec<_>>().concat();
+    let (sources, file) = Sources::single("many.asm", format!("start: sys exit\n{text}"));
+    let found = assemble(&sources, file).diagnostics;
+    assert!(render_all(&sources, &found, Style::Plain).ends_with("10000 problems\n"));
+    let text = (0..3_000).map(|n| format!(".equ SPARE{n}, {n}\n")).collect::<Vec<_>>().concat();
+    let (sources, file) = Sources::single("many.asm", format!("start: nop\n sys exit\n{text}"));
+    let found = assemble(&sources, file).diagnostics;
+    let hints = found.iter().filter(|found| found.severity == Severity::Hint).map(wendax_source::Diagnostic::count);
+    assert_eq!(hints.sum::<usize>(), 3_000);
+}
+
+#[test]
+fn what_stands_for_a_name_is_named() {
+    assert_eq!(
+        all_told(" .global @a\n .macro M(a)\n .endmacro\nstart: sys exit\n .section 5\n"),
+        [
+            "1 W016 `@a` is a local name, and a plain one stands here",
+            "2 W016 `(` is no name, and one is to stand here",
+            "5 W016 `5` is no name, and one is to stand here",
+        ]
+    );
+    // One letter is no number, whatever it may stand for.
+    let found = all_told(" .weak f\nstart: mov r1, f\n sys exit\n");
+    assert_eq!(found[1], "2 W020 `f` is defined nowhere", "{found:?}");
+}
+
+#[test]
+fn signs_of_several_bytes_and_signs_that_turn_text_are_told() {
+    assert_eq!(
+        all_told("start: mov r0, 'é'\n sys put_char\n sys exit ; a\u{202E}b\u{202C}\n"),
+        [
+            "1 W086 `'é'` is the number 233 here; in texts and in what is typed it is the bytes C3 A9",
+            "3 W085 here stands U+202E, which is not seen and turns the text beside it",
+        ]
+    );
+    let (sources, file) = Sources::single("sign.asm", "start: mov r0, '😀'\n sys exit\n");
+    let found = assemble(&sources, file).diagnostics;
+    assert_eq!(found[0].expected, ["a text of several bytes, in `.data`: .asciz \"😀\""]);
+    assert!(all_told("start: mov r0, '\\xE9'\n sys exit ; ein Maß, 5 – 3 “so”\n").is_empty());
+}
+
+#[test]
+fn bytes_of_devices_and_programs_past_the_end_are_told_with_what_is_right() {
+    assert_eq!(
+        all_told("start: ldb r0, [0xFF30]\n stb [0xFF32], r0\n ldb r1, [0x0300]\n sys exit\n"),
+        [
+            "1 W087 FF30 is a device register, of which no byte can be touched: trap 3, forbidden address",
+            "2 W087 FF32 is a device register, of which no byte can be touched: trap 3, forbidden address",
+        ]
+    );
+    let (sources, file) = Sources::single("far.asm", " .org 0xFFFF\nstart: sys exit\n");
+    assert_eq!(assemble(&sources, file).diagnostics[0].expected, ["code and data below EE00"]);
+    assert_eq!(
+        all_told("start: sys exit\n .data\n .space 60900\n"),
+        ["3 W041 this reaches 740 bytes into the stack, which begins at EE00"],
+    );
+}
+
+#[test]
+fn a_library_may_begin_with_a_routine() {
+    assert!(all_told(" .global place\nplace: clr r0\n ret\n").is_empty());
+    assert_eq!(all_told("place: clr r0\n ret\n").len(), 1, "this begins at a routine");
+    assert_eq!(all_told(" .global start\nstart: clr r0\n ret\n").len(), 1, "and this says that it begins");
+}

@@ -286,13 +286,30 @@ const MOST: u64 = 1 << 58;
 pub enum TallyError {
     /// It is no JSON, or not of that shape.
     #[error("this is no tally: {0}; `wendax run PROGRAM --tally FILE.json` writes one")]
-    NoTally(#[from] serde_json::Error),
+    NoTally(String),
     /// What it says cannot be.
     #[error("this is no tally of a run: {0}")]
     Unsound(String),
     /// It is of a form this version does not know.
     #[error("this is a tally of the form \"{0}\"; this version reads \"{TALLY_FORM}\"")]
     OtherForm(String),
+}
+
+/// Why something is no JSON of the shape it is to have.
+fn in_words(error: &serde_json::Error) -> String {
+    let line = error.line();
+    match error.classify() {
+        serde_json::error::Category::Eof => format!("it ends in line {line} before it is whole"),
+        serde_json::error::Category::Data => {
+            let text = error.to_string();
+            let text = text.split(" at line ").next().unwrap_or_default();
+            match text.split_once(": ").and_then(|(_, text)| text.split_once(", expected ")) {
+                Some((found, expected)) => format!("in line {line} {found} stands where {expected} is expected"),
+                None => format!("line {line}: {text}"),
+            }
+        }
+        _ => format!("line {line}, column {}: this is no JSON", error.column()),
+    }
 }
 
 impl Tally {
@@ -304,7 +321,7 @@ impl Tally {
 
     /// Reads one that [`Self::to_json`] wrote.
     pub fn read(text: &str) -> Result<Self, TallyError> {
-        let tally: Self = serde_json::from_str(text)?;
+        let tally: Self = serde_json::from_str(text).map_err(|error| TallyError::NoTally(in_words(&error)))?;
         if tally.form != TALLY_FORM {
             return Err(TallyError::OtherForm(tally.form));
         }

@@ -7,7 +7,6 @@
 use super::judge::{Armed, Hit};
 use super::looking::Judged;
 use super::{Judge, StopAt, StopId, Times};
-use crate::history::INTERVAL;
 use crate::past::Past;
 use crate::rerun::Rerun;
 use crate::values::At;
@@ -197,7 +196,7 @@ impl Meetings {
             }
             let from = self.least().max(past.oldest());
             let mut counting = self.counting_at(list, past, from);
-            let effort = left.min(INTERVAL);
+            let effort = left.min(past.history.interval);
             let mut some = effort;
             let is_over = counting.go_on(past, &mut self.known, step, &mut some);
             left = left.saturating_sub(effort - some + 1);

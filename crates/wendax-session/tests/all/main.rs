@@ -1,12 +1,16 @@
 //! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
 
+#![expect(clippy::duplicate_mod, reason = "the same properties of two spans between moments that are kept")]
+
 mod asking;
 mod bounds;
+mod close;
 mod explaining;
 mod flowing;
 mod fuzz;
 mod happening;
 mod interrupting;
+mod keeping;
 mod measuring;
 mod one_run;
 mod outside;
@@ -19,3 +23,6 @@ mod stories;
 mod time;
 mod truth;
 mod walking;
+
+/// Between moments of the past that are kept, as in use.
+const SPAN: u64 = 500_000;

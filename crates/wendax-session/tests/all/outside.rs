@@ -14,7 +14,7 @@ fn session(text: &str) -> Session {
     let assembly = wendax_asm::assemble(&sources, file);
     assert!(assembly.is_runnable(), "{text}\n{:?}", assembly.diagnostics);
     let settings = Settings { has_folder: true, clock: Clock::Cycles, ..Settings::default() };
-    Session::new(assembly.image, settings).with_sources(sources)
+    Session::new(assembly.image, settings).with_sources(sources).keeping_moments_each(super::SPAN)
 }
 
 type Disk = BTreeMap<Arc<str>, Vec<u8>>;

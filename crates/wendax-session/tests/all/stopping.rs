@@ -1,8 +1,8 @@
 //! Stops of every kind: the moments a run stops at, forwards and backwards, against a judge that goes one step at a
 //! time and looks only at what each step did.
 
-use crate::time::{finish, go, program, run, typed};
-use crate::truth::next_insn;
+use super::time::{finish, go, program, run, typed};
+use super::truth::next_insn;
 use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{AccessKind, Event, Machine, Need, StepKind};

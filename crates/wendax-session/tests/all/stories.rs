@@ -1,7 +1,7 @@
 //! Where things come from and what becomes of them, against going one step at a time.
 
-use crate::stopping::{STOPS, is_place, judged, read};
-use crate::time::{go, program, run, typed};
+use super::stopping::{STOPS, is_place, judged, read};
+use super::time::{go, program, run, typed};
 use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine};
@@ -122,7 +122,7 @@ proptest! {
             && session.edit(Event::SetRegister(register, 0x300)).is_some()
         {
             session.begin(Command::Seek(StepNo(edited + 60)));
-            crate::time::finish(&mut session, &mut std::iter::empty());
+            super::time::finish(&mut session, &mut std::iter::empty());
             let moment = at.min(session.end().0);
             check(&mut session, thing, moment, Some(edited))?;
         }
@@ -195,8 +195,7 @@ fn what_was_written_long_ago_is_found_after_checkpoints_were_thinned() {
     let text = "start: mov r1, 0\nouter: mov r5, r6\n inc r6\n mov r2, 1500\ninner: add r3, 1\n adc r4, 0\n djnz r2, inner\n jmp outer\n";
     let (sources, file) = wendax_source::Sources::single("long", text);
     let image = wendax_asm::assemble(&sources, file).image;
-    let mut session = Session::new(image, wendax_machine::Settings::default());
-    // In the library's own tests a checkpoint is kept every seven steps.
+    let mut session = Session::new(image, wendax_machine::Settings::default()).keeping_moments_each(super::SPAN);
     go(&mut session, Command::Seek(StepNo(60_000)));
     let round = 4 + 3 * 1500;
     for at in [5u64, 4_400, 9_000, 30_001, 45_060, 59_999] {

@@ -112,7 +112,8 @@ pub(crate) fn go(session: &mut Session, command: Command) {
 /// Runs a program for at most [`STEPS`] steps.
 pub(crate) fn run(image: &wendax_image::Image, inputs: &[Vec<u8>]) -> Session {
     let mut session =
-        Session::new(image.clone(), Settings { arguments: vec![b"gate".to_vec()], seed: 5, ..Settings::default() });
+        Session::new(image.clone(), Settings { arguments: vec![b"gate".to_vec()], seed: 5, ..Settings::default() })
+            .keeping_moments_each(super::SPAN);
     session.begin(Command::Seek(StepNo(STEPS)));
     finish(&mut session, &mut inputs.iter().cloned());
     session

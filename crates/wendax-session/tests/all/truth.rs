@@ -231,7 +231,7 @@ proptest! {
         period in 5u16..60,
         actions in proptest::collection::vec(action(), 20..120),
     ) {
-        let mut session = Session::new(program(&lines, handled, period), Settings::default());
+        let mut session = Session::new(program(&lines, handled, period), Settings::default()).keeping_moments_each(super::SPAN);
         // What each step of the branch looked like when it was last come to.
         let mut states: BTreeMap<StepNo, Machine> = BTreeMap::new();
         let mut writers: BTreeMap<StepNo, BTreeMap<char, Writer>> = BTreeMap::from([(StepNo::FIRST, BTreeMap::new())]);
@@ -325,7 +325,9 @@ fn flags_that_come_from_the_stack_are_set_by_what_took_them_even_when_they_are_t
     let (sources, file) =
         wendax_source::Sources::single("flags", "start: add r1, 2\n push fl\n add r1, 3\n pop fl\n jz start\n halt\n");
     let assembly = wendax_asm::assemble(&sources, file);
-    let mut session = Session::new(assembly.image, Settings::default()).with_sources(assembly.sources);
+    let mut session = Session::new(assembly.image, Settings::default())
+        .with_sources(assembly.sources)
+        .keeping_moments_each(super::SPAN);
     go(&mut session, Command::Seek(StepNo(4)));
     assert_eq!(session.machine().flags() & u32::from(C | Z), 0);
     let told = explain(&session);

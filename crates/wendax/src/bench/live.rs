@@ -444,7 +444,11 @@ impl Bench {
                     let place = Path::new(&path);
                     let written = self.apart(place).and_then(|()| crate::tones::write(place, &tones));
                     self.send(match written {
-                        Ok(()) => Message::Done(format!("{} tones written to {path}", tones.len())),
+                        Ok(()) => {
+                            let rest =
+                                crate::tones::left_out(&tones).map_or_else(String::new, |rest| format!("; {rest}"));
+                            Message::Done(format!("{} tones written to {path}{rest}", tones.len()))
+                        }
                         Err(failure) => Message::Failed(failure.text),
                     });
                 }

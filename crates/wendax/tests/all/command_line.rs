@@ -591,3 +591,108 @@ fn a_log_tells_what_was_done() {
     assert!(text.contains("INFO begins") && text.contains("assembled") && text.contains("ends status=0"), "{text}");
     assert_eq!(text.matches("begins").count(), 1, "each run begins its own");
 }
+
+#[test]
+fn options_that_would_do_nothing_are_refused() {
+    let folder = Folder::new();
+    let (file, out) = (folder.file("a.asm", SUM), folder.path("a.svg"));
+    let place = out.to_str().expect("UTF-8");
+    let refused = |arguments: &[&str], files: &[&Path], why: &str| {
+        let (status, _, told) = told(wendax(arguments, files).write_stdin("5"));
+        assert!(status == 110 && told.contains(why), "{arguments:?}: {status} {told}");
+        assert!(!out.exists(), "{arguments:?}");
+    };
+    let drawn = |what: &[&str], why: &str| {
+        let arguments = [&["draw"], what, &["-o", place]].concat();
+        let mut command = wendax(&arguments[..2], &[]);
+        let (status, _, told) = told(command.arg(&file).args(&arguments[2..]).write_stdin("5"));
+        assert!(status == 110 && told.contains(why) && !out.exists(), "{what:?}: {status} {told}");
+    };
+    drawn(&["calls", "--of", "start"], "`calls` is drawn of all there is");
+    drawn(&["memory", "--of", "start"], "`memory` is drawn of all there is");
+    drawn(&["tree", "--moment", "3"], "`tree` is the same at each");
+    drawn(&["flow", "--size", "100x30"], "only `screen` has columns and rows");
+    drawn(&["flow", "--of", "start", "--of", "start"], "only `run` is drawn of several");
+    drawn(&["arithmetic", "--of", "1 + 1"], "without a program");
+    refused(&["tally", "--each", "5", "--", "6"], &[&file], "not in both");
+    let kept = folder.path("kept.json");
+    let status = told(wendax(&["run", "--tally", kept.to_str().expect("UTF-8")], &[&file]).write_stdin("5")).0;
+    assert_eq!(status, 5);
+    refused(&["tally", "--steps", "5"], &[&kept], "are not run again");
+    refused(&["build"], &[&file, &folder.path("./a.asm")], "named twice");
+}
+
+#[test]
+fn sums_are_drawn_however_they_are_spaced() {
+    let folder = Folder::new();
+    let out = folder.path("a.svg");
+    let drawn = |sum: &str| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
+        let (status, _, told) = told(command.args(["draw", "arithmetic", "--of", sum, "-o"]).arg(&out));
+        assert_eq!((status, told.as_str()), (0, ""), "{sum}");
+        std::fs::read_to_string(&out).expect("drawn")
+    };
+    for (tight, wide) in [
+        ("1+1", "1 + 1"),
+        ("-5--7", "-5 - -7"),
+        ("-5+-7", "-5 + -7"),
+        ("0x8001>>>3", "0x8001 >>> 3"),
+        ("-2<<1", "-2 << 1"),
+    ] {
+        assert_eq!(drawn(tight), drawn(wide), "{tight}");
+    }
+    assert_ne!(drawn("-5 - 7"), drawn("-5 + 7"));
+}
+
+#[test]
+fn sources_that_cannot_be_read_are_objects_too() {
+    let folder = Folder::new();
+    let (spoilt, none) = (folder.file("a.asm", b"nop\nn\xE9p"), folder.path("none.asm"));
+    for (command, file, line, status) in
+        [("build", &spoilt, 2, 111), ("run", &spoilt, 2, 111), ("build", &none, 1, 110), ("run", &none, 1, 110)]
+    {
+        let (ended, _, text) = told(&mut wendax(&[command, "--problems", "json"], &[file]));
+        let object: serde_json::Value = serde_json::from_str(&text).unwrap_or_else(|_| panic!("{command}: {text}"));
+        assert_eq!((ended, object["line"].as_u64(), object["code"].as_str()), (status, Some(line), Some("W044")));
+        assert_eq!(object["file"].as_str(), file.to_str());
+    }
+    let text: String = (0..1500).map(|n| format!(" jmp lab{n}y\n")).collect::<Vec<_>>().concat();
+    let many = folder.file("many.asm", text);
+    let (_, _, text) = told(&mut wendax(&["build", "--problems", "json"], &[&many]));
+    let more: u64 =
+        text.lines().filter_map(|line| serde_json::from_str::<serde_json::Value>(line).ok()?["more"].as_u64()).sum();
+    assert_eq!(text.lines().count() as u64 + more, 1500);
+}
+
+#[test]
+fn small_things_of_use_are_told_in_words() {
+    let folder = Folder::new();
+    let file = folder.file("a.asm", SUM);
+    let place = |name: &str| folder.path(name).to_str().expect("UTF-8").to_owned();
+    // What `new` says can be typed again, and a file is no place for a project.
+    let (status, out, _) = told(&mut wendax(&["new"], &[&folder.path("we ird")]));
+    assert!(status == 0 && out.contains(&format!("wendax '{}'", place("we ird"))), "{out}");
+    let (status, _, text) = told(&mut wendax(&["new"], &[&file]));
+    assert!(status == 110 && text.contains("this is a file; a new project needs a folder"), "{text}");
+    // Lists of values need no blanks.
+    let (_, _, text) = told(wendax(&["run", "--show", "flags,r1,registers"], &[&file]).write_stdin("5"));
+    assert!(!text.contains("nothing here"), "{text}");
+    // A log goes to a plain file, and one that never ends is not read.
+    let (status, _, text) = told(wendax(&["run", "--log", "/dev/full"], &[&file]).write_stdin("5"));
+    assert!(status == 110 && text.contains("no plain file"), "{text}");
+    // What has no room in a sound file is said.
+    let sounds = "start: mov r6, 400\n@on: mov r0, 440\n mov r1, 3000\n sys tone\n djnz r6, @on\n clr r0\n sys exit\n";
+    let sounds = folder.file("sounds.asm", sounds);
+    let (_, _, text) =
+        told(wendax(&["run", "--clock", "virtual", "--tones", &place("a.wav")], &[&sounds]).write_stdin(""));
+    assert!(text.contains("those of the first 600"), "{text}");
+    // A tally that is none is told without words of the reader of JSON.
+    for (bytes, why) in
+        [("{\"form\": \"x", "ends in line 1"), ("{\"form\": 3}", "stands where a string is expected"), ("[", "ends")]
+    {
+        let (status, _, text) = told(&mut wendax(&["tally"], &[&folder.file("t.json", bytes)]));
+        assert!(status == 110 && text.contains(why) && !text.contains("EOF"), "{text}");
+    }
+    let (_, out, _) = told(Command::new(env!("CARGO_BIN_EXE_wendax")).args(["completions", "bash"]));
+    assert!(out.contains("derailed") && out.contains("djnz") && out.contains("put_text"));
+}
