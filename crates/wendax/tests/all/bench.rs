@@ -650,6 +650,8 @@ fn a_run_is_measured_drawn_and_compared_in_a_real_terminal() {
     screen.text("20");
     screen.keys("Escape");
     screen.shows("the walk shows an older text");
+    // The whole number is assembled.
+    screen.shows("2000 0014");
     screen.text("Rg");
     screen.shows("step 75 003 of 75 003");
     screen.keys(":tally_what_the_run");

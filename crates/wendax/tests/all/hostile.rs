@@ -336,7 +336,10 @@ fn what_programs_print_does_nothing_to_a_terminal_and_is_whole_in_a_pipe() {
         "\u{1B}]0;owned\u{7}\u{1B}[2J\u{202E}".as_bytes().iter().chain(b"\x9b1m").copied().collect::<Vec<u8>>()
     );
     let shown = on_a_terminal(&yard, &["run", "hand/p.asm"]);
-    assert_eq!(shown, "␛]0;owned␇␛[2J·\u{FFFD}1m");
+    // The sign that turns text is warned of first.
+    let (told, printed) = shown.split_once("1 warning\n").expect("it is told");
+    assert!(told.contains("W085  here stands U+202E"), "{told}");
+    assert_eq!(printed, "␛]0;owned␇␛[2J·\u{FFFD}1m");
 }
 
 /// Programs that never end by themselves, with the limit that ends each.
