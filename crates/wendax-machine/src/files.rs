@@ -262,6 +262,13 @@ impl Files {
         Ok((from, read))
     }
 
+    /// How many bytes reading would bring; none where it would fail.
+    pub(crate) fn would_read(&self, handle: u32, count: usize) -> usize {
+        let Some(open) = self.by_handle(handle).filter(|open| open.mode == FileMode::Read) else { return 0 };
+        let length = self.known.get(&open.path).and_then(KnownFile::bytes).map_or(0, <[u8]>::len);
+        length.saturating_sub(open.position).min(count)
+    }
+
     /// Writes all of some bytes, or none; returns where they begin, and how many bytes were copied for it.
     pub(crate) fn write(&mut self, handle: u32, bytes: &[u8], step: StepNo) -> Result<(usize, usize), FileError> {
         let all = self.size();

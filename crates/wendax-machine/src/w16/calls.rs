@@ -355,7 +355,10 @@ impl Machine {
             return Failed(ErrorCode::BadHandle);
         };
         let moved = match number {
-            0x32 => self.may_fill(at, count),
+            0x32 => {
+                let length = self.state.files.would_read(handle, count.into());
+                self.may_fill(at, u16::try_from(length).unwrap_or(count))
+            }
             0x33 if self.memory.attributes_any(at, count, DEVICE) || !self.memory.all(at, count, READ) => {
                 Err(ErrorCode::BadAddress)
             }

@@ -223,6 +223,26 @@ const COPY: &str = "start: mov r0, from\n mov r1, 0\n sys file_open\n mov r6, r0
     .data\nfrom: .asciz \"list.txt\"\nto: .asciz \"out/report.txt\"\nbuffer: .space 16\n";
 
 #[test]
+fn a_room_is_judged_by_what_comes_and_not_by_what_may_come() {
+    // The room is the last 8 bytes below the end of the stack, behind which nothing may be written.
+    let text = "start: mov r0, from\n clr r1\n sys file_open\n mov r1, ROOM\n mov r2, 400\n sys file_read\n \
+                mov r6, r0\n push fl\n pop r7\n mov r0, ROOM\n mov r1, 400\n sys get_line\n mov r8, r0\n clr r0\n sys exit\n \
+                .equ ROOM, 0xFDF8\n.data\nfrom: .asciz \"list.txt\"\n";
+    for (length, is_read) in [(0, true), (6, true), (8, true), (9, false), (400, false), (500, false)] {
+        let disk = Disk::from([("list.txt".into(), vec![b'x'; length])]);
+        let mut session = session(text);
+        session.type_input(&[vec![b'y'; length], b"\n".to_vec()].concat());
+        go(&mut session, &disk, Command::Go);
+        let register = |number| session.machine().register(Reg(number));
+        let came = u32::try_from(length.min(400)).unwrap();
+        assert_eq!((register(6), register(7) & 1 == 0), if is_read { (came, true) } else { (2, false) }, "{length}");
+        // A line has a NUL more.
+        let line = if length < 8 { came } else { 2 };
+        assert_eq!(register(8), line, "{length}");
+    }
+}
+
+#[test]
 fn a_file_is_read_once_written_whole_and_told_in_words() {
     let disk = Disk::from([("list.txt".into(), b"coal 12\nore 7\n".to_vec())]);
     let mut session = session(COPY);
