@@ -8,6 +8,7 @@
 //!
 //! This crate knows nothing of memory, files or screens.
 
+mod calls;
 mod ids;
 pub mod rv32;
 mod target;

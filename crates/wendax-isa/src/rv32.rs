@@ -4,13 +4,16 @@
 //! are computed from it, as for the other machine. Sources: the RISC-V Instruction Set Manual, volume I (RV32I 2.1, M 2.0,
 //! Zicsr 2.0, Zifencei 2.0) and volume II (machine mode 1.12); names of registers and what they are for are the psABI's.
 
+mod calls;
 mod codec;
 mod csr;
+mod devices;
 mod manual;
 mod table;
 mod text;
 mod uses;
 
+pub use calls::{CALLS, OWN};
 pub use codec::{Insn, decode, encode};
 pub use csr::{Csr, csr_by_name, csr_name, csrs};
 pub use manual::manual;
@@ -144,13 +147,13 @@ pub static TARGET: Target = Target {
         most: 64 << 20,
     },
     traps: &TRAPS,
-    console: None,
+    console: Some(devices::CONSOLE),
     mnemonics,
-    interrupts: &[],
+    interrupts: &[7, 24, 25, 26],
     interrupts_flag: None,
-    devices: &[],
-    calls: &[],
-    errors: &[],
+    devices: &devices::ALL,
+    calls: CALLS,
+    errors: &crate::calls::ERROR_WORDS,
 };
 
 /// See [`Target::leads`].

@@ -200,7 +200,7 @@ impl Target {
 
     /// The system call with this number.
     pub fn call(&self, number: u32) -> Option<&'static SystemCall> {
-        self.calls.iter().find(|call| u32::from(call.number) == number)
+        self.calls.iter().find(|call| call.number == number)
     }
 
     /// Why a call failed, in words.
@@ -323,7 +323,7 @@ impl DeviceRegister {
 #[derive(Debug, Clone, Copy)]
 pub struct SystemCall {
     /// Its number.
-    pub number: u8,
+    pub number: u32,
     /// Its name.
     pub name: &'static str,
     /// What it takes: a register and what is in it.

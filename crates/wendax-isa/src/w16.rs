@@ -150,5 +150,5 @@ pub static TARGET: Target = Target {
     interrupts_flag: Some(I as u32),
     devices: DEVICES,
     calls: CALLS,
-    errors: &calls::ERROR_WORDS,
+    errors: &crate::calls::ERROR_WORDS,
 };

@@ -54,6 +54,17 @@ impl Frames {
         self.depth()
     }
 
+    /// The innermost frame of which this holds is left, with all entered since; false when there is none.
+    pub(crate) fn leave_one(&mut self, is_it: impl Fn(&Frame) -> bool) -> bool {
+        match self.list.iter().rposition(is_it) {
+            Some(at) => {
+                self.list.truncate(at);
+                true
+            }
+            None => false,
+        }
+    }
+
     /// How many there are. At most one a word of memory.
     #[inline]
     pub(crate) fn depth(&self) -> i64 {

@@ -15,18 +15,23 @@
 
 mod activity;
 mod board;
+mod common;
 mod console;
 mod counts;
+mod devices;
 mod events;
 mod fault;
 mod files;
 mod frames;
 mod instructions;
 mod lookout;
+mod machine;
 mod memory;
+mod numbers;
 mod random;
 mod repeats;
 mod report;
+mod rv32;
 mod w16;
 
 pub use activity::Moment;
@@ -38,12 +43,12 @@ pub use files::{FileDeed, FileMode, Files, Found, KnownFile, MOST_BYTES, MOST_FI
 pub use frames::{Frame, FrameKind};
 pub use instructions::{Access, AccessKind, Computation, Field, InsnInfo, Uses, Way};
 pub use lookout::Lookout;
+pub use machine::{Counting, Machine, Note, Snapshot, Writer};
 pub use memory::{CellState, Difference, Region, RegionKind};
 pub use report::{Came, FlagsChange, Observer, Report, StepKind, Write};
-pub use w16::{Counting, Machine, Note, Snapshot, Writer};
 pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};
 
 /// Programs for this machine can be run.
 pub fn has(target: &wendax_isa::Target) -> bool {
-    *target == wendax_isa::w16::TARGET
+    wendax_isa::targets().contains(&target)
 }

@@ -133,6 +133,8 @@ pub struct Report {
     pub expired: bool,
     /// It left a routine by an instruction made for that.
     pub returned: bool,
+    /// It was a system call that failed.
+    pub failed: bool,
     /// Routines active after it.
     pub depth: usize,
     /// Bytes of the buffers among its writes: those before, then those after, one buffer behind the other.
@@ -159,7 +161,7 @@ impl Report {
         self.writes.clear();
         self.reads.clear();
         self.buffers.clear();
-        (self.printed, self.consumed, self.returned) = (0, 0, false);
+        (self.printed, self.consumed, self.returned, self.failed) = (0, 0, false, false);
         (self.file, self.tone) = (None, None);
         self.flags.touched = 0;
     }

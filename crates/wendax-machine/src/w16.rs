@@ -17,10 +17,11 @@ mod rounds;
 mod slots;
 mod traps;
 
-pub use counting::Counting;
+pub(crate) use counting::Counting;
 
 use crate::activity::Activity;
 use crate::board::Board;
+use crate::common::Calls;
 use crate::console::{Console, Tape};
 use crate::events::{Event, Settings, Tone};
 use crate::files::{Files, Found};
@@ -30,8 +31,8 @@ use crate::memory::{
 };
 use crate::repeats::Repeats;
 use crate::report::{Came, Report};
+use crate::{Note, Writer};
 use bus::Bus;
-use engine::Calls;
 use slots::Slots;
 use std::sync::Arc;
 use wendax_image::Image;
@@ -57,30 +58,6 @@ struct Cpu {
     known: u16,
     /// Who last wrote C, then Z N V, then I: the address of an instruction, [`NOBODY`], [`PERSON`] or an [`ENTRY`].
     flag_writers: [u16; 3],
-}
-
-/// Who wrote something last.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Writer {
-    /// The instruction at this address.
-    Instruction(Addr),
-    /// The entry of this trap or interrupt.
-    Entry(u32),
-    /// A person, by hand.
-    Person,
-}
-
-/// What a word of the stack was last written by.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Note {
-    /// Not by a push.
-    Other,
-    /// A push of this register.
-    Register(Reg),
-    /// A push of the flags.
-    Flags,
-    /// A return address.
-    Return,
 }
 
 const NOTE_FLAGS: u8 = 0x20;
@@ -130,7 +107,7 @@ impl State {
 
 /// A machine that runs, or could.
 #[derive(Debug, Clone)]
-pub struct Machine {
+pub(crate) struct Machine {
     state: State,
     memory: Memory,
     slots: Slots,
@@ -162,37 +139,37 @@ pub struct Machine {
 
 /// A machine's state at a step.
 #[derive(Debug, Clone)]
-pub struct Snapshot {
+pub(crate) struct Snapshot {
     state: State,
     pages: Pages,
 }
 
 impl Snapshot {
     /// The step it was taken at.
-    pub fn step(&self) -> StepNo {
+    pub(crate) fn step(&self) -> StepNo {
         StepNo(self.state.steps)
     }
 
     /// How many bytes had been printed.
-    pub fn printed(&self) -> u64 {
+    pub(crate) fn printed(&self) -> u64 {
         self.state.console.printed
     }
 
     /// Bytes of memory it takes beside what it shares with another one.
-    pub fn bytes_beside(&self, other: &Self) -> usize {
+    pub(crate) fn bytes_beside(&self, other: &Self) -> usize {
         let files = if Arc::ptr_eq(&self.state.files, &other.state.files) { 0 } else { self.state.files.size() };
         size_of::<Self>() + size_of_val(self.state.frames.list()) + self.pages.bytes_beside(&other.pages) + files
     }
 
     /// Between this snapshot and a later one of the same run nothing was written to the page that holds an address.
-    pub fn shares_page(&self, later: &Self, address: Addr) -> bool {
+    pub(crate) fn shares_page(&self, later: &Self, address: Addr) -> bool {
         self.pages.share(&later.pages, narrow(address))
     }
 }
 
 impl Machine {
     /// A machine with an image loaded, before its first step.
-    pub fn new(image: &Image, settings: Settings) -> Self {
+    pub(crate) fn new(image: &Image, settings: Settings) -> Self {
         let mut memory = Memory::new();
         let kinds = map(&mut memory, image);
         let heap_start = u16::try_from(image.heap_start.0).unwrap_or(u16::MAX);
@@ -239,49 +216,49 @@ impl Machine {
     }
 
     /// What kind of machine it is.
-    pub fn target(&self) -> &'static Target {
+    pub(crate) fn target(&self) -> &'static Target {
         &TARGET
     }
 
     // ---- looking
 
     /// Steps taken: instructions and trap entries.
-    pub fn steps(&self) -> StepNo {
+    pub(crate) fn steps(&self) -> StepNo {
         StepNo(self.state.steps)
     }
 
     /// Cycles taken.
-    pub fn cycles(&self) -> u64 {
+    pub(crate) fn cycles(&self) -> u64 {
         self.state.cycles
     }
 
     /// Address of the next instruction.
-    pub fn pc(&self) -> Addr {
+    pub(crate) fn pc(&self) -> Addr {
         self.state.cpu.pc.into()
     }
 
     /// A register, by its index; 0 for one that does not exist.
-    pub fn register(&self, register: Reg) -> u32 {
+    pub(crate) fn register(&self, register: Reg) -> u32 {
         self.state.cpu.registers.get(register.index()).copied().unwrap_or(0).into()
     }
 
     /// Where the stack pointer leads.
-    pub fn stack_pointer(&self) -> Addr {
+    pub(crate) fn stack_pointer(&self) -> Addr {
         self.state.cpu.registers[usize::from(SP)].into()
     }
 
     /// A register was ever written.
-    pub fn register_known(&self, register: Reg) -> bool {
+    pub(crate) fn register_known(&self, register: Reg) -> bool {
         register.0 < 16 && self.state.cpu.known >> register.0 & 1 != 0
     }
 
     /// The flags word.
-    pub fn flags(&self) -> u32 {
+    pub(crate) fn flags(&self) -> u32 {
         self.state.cpu.flags.into()
     }
 
     /// Who last set a flag, by its bit; `None` when nobody did.
-    pub fn flag_writer(&self, bit: u32) -> Option<Writer> {
+    pub(crate) fn flag_writer(&self, bit: u32) -> Option<Writer> {
         let kind = FLAG_KINDS.iter().position(|kind| u32::from(*kind) & bit != 0).unwrap_or(1);
         let FlagsByHand { flags, before } = self.state.by_hand;
         let writer = match self.state.cpu.flag_writers[kind] {
@@ -298,7 +275,7 @@ impl Machine {
     }
 
     /// A byte of memory as it lies there; looking has no effect on devices.
-    pub fn byte(&self, address: Addr) -> u8 {
+    pub(crate) fn byte(&self, address: Addr) -> u8 {
         let address = narrow(address);
         if self.memory.cell(address) == CellState::Device {
             let value = self.device_value(address & !1).to_le_bytes();
@@ -308,17 +285,17 @@ impl Machine {
     }
 
     /// A word of memory, low byte first.
-    pub fn word(&self, address: Addr) -> u32 {
+    pub(crate) fn word(&self, address: Addr) -> u32 {
         u16::from_le_bytes([self.byte(address), self.byte(address + 1)]).into()
     }
 
     /// Whether a cell has a value.
-    pub fn cell(&self, address: Addr) -> CellState {
+    pub(crate) fn cell(&self, address: Addr) -> CellState {
         self.memory.cell(narrow(address))
     }
 
     /// What a word of the stack was last written by.
-    pub fn note(&self, address: Addr) -> Note {
+    pub(crate) fn note(&self, address: Addr) -> Note {
         match self.memory.notes[usize::from(narrow(address) / 2)] {
             0 => Note::Other,
             NOTE_FLAGS => Note::Flags,
@@ -328,17 +305,17 @@ impl Machine {
     }
 
     /// Routines entered and not left, the outermost first.
-    pub fn frames(&self) -> &[Frame] {
+    pub(crate) fn frames(&self) -> &[Frame] {
         self.state.frames.list()
     }
 
     /// Timer, lamps, levers, digits.
-    pub fn board(&self) -> &Board {
+    pub(crate) fn board(&self) -> &Board {
         &self.state.board
     }
 
     /// The regions of memory in order of address, the heap as far as it has grown.
-    pub fn regions(&self) -> Vec<Region> {
+    pub(crate) fn regions(&self) -> Vec<Region> {
         let mut regions = self.regions.to_vec();
         if self.state.heap_end > self.heap_start {
             let heap = Region::between(self.heap_start.into(), self.state.heap_end.into(), RegionKind::Heap);
@@ -349,137 +326,137 @@ impl Machine {
     }
 
     /// Bytes printed since the start.
-    pub fn printed(&self) -> u64 {
+    pub(crate) fn printed(&self) -> u64 {
         self.state.console.printed
     }
 
     /// Typed bytes the program has not read.
-    pub fn pending_input(&self) -> usize {
+    pub(crate) fn pending_input(&self) -> usize {
         self.state.console.waiting()
     }
 
     /// The status it ended with, if it did.
-    pub fn finished(&self) -> Option<u32> {
+    pub(crate) fn finished(&self) -> Option<u32> {
         self.state.finished.map(u32::from)
     }
 
     /// What the program was given from the start.
-    pub fn settings(&self) -> &Settings {
+    pub(crate) fn settings(&self) -> &Settings {
         &self.settings
     }
 
     /// The program's files.
-    pub fn files(&self) -> &Files {
+    pub(crate) fn files(&self) -> &Files {
         &self.state.files
     }
 
     /// How often what is to be kept of files changed on the way to this state.
-    pub fn file_changes(&self) -> u64 {
+    pub(crate) fn file_changes(&self) -> u64 {
         self.state.files.changes
     }
 
     /// The tones since this was last called.
-    pub fn take_tones(&mut self) -> Vec<Tone> {
+    pub(crate) fn take_tones(&mut self) -> Vec<Tone> {
         std::mem::take(&mut self.tones)
     }
 
     /// The milliseconds on the clock made of cycles.
-    pub fn own_milliseconds(&self) -> u64 {
+    pub(crate) fn own_milliseconds(&self) -> u64 {
         self.state.cycles / crate::CYCLES_A_MILLISECOND + self.state.waited
     }
 
     /// The output not yet taken, from this position since the start on.
-    pub fn output_since(&self, position: u64) -> &[u8] {
+    pub(crate) fn output_since(&self, position: u64) -> &[u8] {
         let fresh = usize::try_from(self.printed() - position.min(self.printed())).unwrap_or(usize::MAX);
         &self.output[self.output.len() - fresh.min(self.output.len())..]
     }
 
     /// The output since this was last called.
-    pub fn take_output(&mut self) -> Vec<u8> {
+    pub(crate) fn take_output(&mut self) -> Vec<u8> {
         std::mem::take(&mut self.output)
     }
 
     /// Keeps what happens from now on, until [`Self::take_moments`].
-    pub fn keep_moments(&mut self) {
+    pub(crate) fn keep_moments(&mut self) {
         self.activity.keep_moments();
     }
 
     /// What happened in the run since [`Self::keep_moments`].
-    pub fn take_moments(&mut self) -> Vec<crate::activity::Moment> {
+    pub(crate) fn take_moments(&mut self) -> Vec<crate::activity::Moment> {
         self.activity.take_moments()
     }
 
     /// The most frames there were since this was last called.
-    pub fn take_deepest(&mut self) -> u32 {
+    pub(crate) fn take_deepest(&mut self) -> u32 {
         let now = u32::try_from(self.state.frames.depth()).unwrap_or(u32::MAX);
         std::mem::replace(&mut self.calls.deepest, now)
     }
 
     /// From now on notes the last step that entered a routine from at most `depth` frames; `None` stops
     /// noting. Returns what was noted under the former setting.
-    pub fn note_calls_from(&mut self, depth: Option<u32>) -> Option<StepNo> {
+    pub(crate) fn note_calls_from(&mut self, depth: Option<u32>) -> Option<StepNo> {
         self.calls.shallow = depth;
         self.calls.last_shallow.take()
     }
 
     /// Everything that matters for what happens next is the same in both.
-    pub fn same_state(&self, other: &Self) -> bool {
+    pub(crate) fn same_state(&self, other: &Self) -> bool {
         self.state == other.state
             && self.memory.same(&other.memory)
             && self.tape.waiting(&self.state.console) == other.tape.waiting(&other.state.console)
     }
 
     /// The bytes of all memory are the same in both, those of devices left out.
-    pub fn same_memory(&self, other: &Self) -> bool {
+    pub(crate) fn same_memory(&self, other: &Self) -> bool {
         let plain = usize::from(DEVICE_START);
         self.memory.range(0, plain) == other.memory.range(0, plain)
     }
 
     /// Where memory differs from what it was in a snapshot, in order of address.
-    pub fn memory_since(&self, snapshot: &Snapshot) -> Vec<Difference> {
+    pub(crate) fn memory_since(&self, snapshot: &Snapshot) -> Vec<Difference> {
         self.memory.differences(&snapshot.pages)
     }
 
     /// The program's files as they were in a snapshot.
-    pub fn files_in(snapshot: &Snapshot) -> &Files {
+    pub(crate) fn files_in(snapshot: &Snapshot) -> &Files {
         &snapshot.state.files
     }
 
     /// Which registers had been written by a snapshot, and their values then.
-    pub fn registers_in(snapshot: &Snapshot) -> Vec<(u32, bool)> {
+    pub(crate) fn registers_in(snapshot: &Snapshot) -> Vec<(u32, bool)> {
         let cpu = &snapshot.state.cpu;
         let count = TARGET.registers.len();
         (0..count).map(|index| (cpu.registers[index].into(), cpu.known >> index & 1 != 0)).collect()
     }
 
     /// The flags word in a snapshot, and its cycles.
-    pub fn flags_and_cycles_in(snapshot: &Snapshot) -> (u32, u64) {
+    pub(crate) fn flags_and_cycles_in(snapshot: &Snapshot) -> (u32, u64) {
         (snapshot.state.cpu.flags.into(), snapshot.state.cycles)
     }
 
     /// How many bytes of input a snapshot had read.
-    pub fn read_in(snapshot: &Snapshot) -> u64 {
+    pub(crate) fn read_in(snapshot: &Snapshot) -> u64 {
         snapshot.state.console.read
     }
 
     /// Bytes of input typed since the start, read or not.
-    pub fn typed(&self) -> u64 {
+    pub(crate) fn typed(&self) -> u64 {
         self.state.console.typed
     }
 
     /// No more input will be typed.
-    pub fn input_ended(&self) -> bool {
+    pub(crate) fn input_ended(&self) -> bool {
         self.state.console.ended
     }
 
     /// Bytes of typed input read since the start.
-    pub fn read(&self) -> u64 {
+    pub(crate) fn read(&self) -> u64 {
         self.state.console.read
     }
 
     /// The device registers that read otherwise than in a snapshot: address, value then, value now. Those that count
     /// cycles are left out.
-    pub fn devices_since(&self, snapshot: &Snapshot) -> Vec<(Addr, u32, u32)> {
+    pub(crate) fn devices_since(&self, snapshot: &Snapshot) -> Vec<(Addr, u32, u32)> {
         let counts = [w16::address::CYCLES_LOW, w16::address::CYCLES_HIGH, w16::address::TIMER_COUNT].map(Addr::from);
         TARGET
             .devices
@@ -495,12 +472,12 @@ impl Machine {
     }
 
     /// Work done in the last run, beside plain steps; see [`crate::Run::work`].
-    pub fn worked(&self) -> u64 {
+    pub(crate) fn worked(&self) -> u64 {
         self.worked
     }
 
     /// A mark for [`Self::effort_since`], of no meaning by itself.
-    pub fn effort(&self) -> u64 {
+    pub(crate) fn effort(&self) -> u64 {
         // The steps it stands at less all that was passed over, which is more than that once the machine was put back.
         let plain = self.state.steps.wrapping_sub(self.rounds.passed);
         plain.wrapping_add(self.worked_before).wrapping_add(self.worked)
@@ -508,27 +485,27 @@ impl Machine {
 
     /// What was done since a mark was taken, in steps that were really run and work worth as much; the machine has only run
     /// on since.
-    pub fn effort_since(&self, mark: u64) -> u64 {
+    pub(crate) fn effort_since(&self, mark: u64) -> u64 {
         self.effort().wrapping_sub(mark)
     }
 
     /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They
     /// count as steps taken, with their cycles, and cost nothing.
-    pub fn passed_over(&self) -> u64 {
+    pub(crate) fn passed_over(&self) -> u64 {
         self.rounds.passed
     }
 
     // ---- breakpoints
 
     /// Runs stop before instructions at these addresses, and no others.
-    pub fn set_breakpoints(&mut self, addresses: &[Addr]) {
+    pub(crate) fn set_breakpoints(&mut self, addresses: &[Addr]) {
         let even = addresses.iter().filter(|address| address.is_multiple_of(2));
         let addresses: Vec<u16> = even.map(|&address| narrow(address)).collect();
         self.slots.set_breakpoints(&addresses);
     }
 
     /// Runs without an observer stop before what this says, and nothing else of the kind.
-    pub fn set_lookout(&mut self, lookout: &crate::Lookout) {
+    pub(crate) fn set_lookout(&mut self, lookout: &crate::Lookout) {
         self.slots.set_interest(interest::Interest::of(lookout));
         self.memory.watch(lookout.cells.iter().map(|(from, to)| (from.index(), to.index())).collect());
         self.looks_at_rare = lookout.rare;
@@ -538,23 +515,23 @@ impl Machine {
 
     /// What the instructions use that ran since [`Self::forget_code`]: all of that, and perhaps more; apart from what
     /// traps and interrupts do.
-    pub fn uses_so_far(&self) -> wendax_isa::RegisterUse {
+    pub(crate) fn uses_so_far(&self) -> wendax_isa::RegisterUse {
         self.slots.used()
     }
 
     /// Has all instructions decoded anew, so that [`Self::uses_so_far`] tells of those that run from now on.
-    pub fn forget_code(&mut self) {
+    pub(crate) fn forget_code(&mut self) {
         self.slots.clear();
     }
 
     /// The state now.
-    pub fn snapshot(&mut self) -> Snapshot {
+    pub(crate) fn snapshot(&mut self) -> Snapshot {
         Snapshot { state: self.state.clone(), pages: self.memory.snapshot() }
     }
 
     /// Puts a state back; it must come from this machine or one it was cloned from. Output not taken
     /// yet is dropped.
-    pub fn restore(&mut self, snapshot: &Snapshot) {
+    pub(crate) fn restore(&mut self, snapshot: &Snapshot) {
         self.state.clone_from(&snapshot.state);
         let slots = &mut self.slots;
         self.memory.restore(&snapshot.pages, |page| slots.forget_page(page));
@@ -568,12 +545,12 @@ impl Machine {
     }
 
     /// Forgets typed input that was read before a snapshot was taken: there will be no way back before it.
-    pub fn forget_input_before(&mut self, snapshot: &Snapshot) {
+    pub(crate) fn forget_input_before(&mut self, snapshot: &Snapshot) {
         self.tape.forget_before(snapshot.state.console.read);
     }
 
     /// Bytes of typed input that are kept.
-    pub fn kept_input(&self) -> usize {
+    pub(crate) fn kept_input(&self) -> usize {
         self.tape.len()
     }
 
@@ -588,12 +565,12 @@ impl Machine {
     // ---- the door
 
     /// What came from outside at this moment and changed what a device register shows.
-    pub fn came(&self) -> &[Came] {
+    pub(crate) fn came(&self) -> &[Came] {
         &self.came
     }
 
     /// Takes in an event.
-    pub fn feed(&mut self, event: &Event) {
+    pub(crate) fn feed(&mut self, event: &Event) {
         let seen = match event {
             Event::Typed(_) | Event::InputEnds => &[w16::address::CONSOLE_STATE, w16::address::CONSOLE_DATA][..],
             Event::Levers(_) => &[w16::address::LEVERS],
@@ -659,7 +636,7 @@ impl Machine {
 
     /// Takes back what was fed at this very step and has not been looked at: typed bytes, that there are no more, an
     /// answer.
-    pub fn unfeed(&mut self, typed: u64, ended: bool) {
+    pub(crate) fn unfeed(&mut self, typed: u64, ended: bool) {
         self.state.console.typed -= typed.min(self.state.console.typed - self.state.console.read);
         self.state.console.ended &= !ended;
         (self.state.answer, self.state.found) = (None, None);

@@ -45,7 +45,7 @@ pub fn disassemble(insn: Insn, address: u16, style: NumberStyle, name: &dyn Fn(u
                 text.push_str(&name(target).unwrap_or_else(|| format!("0x{target:04X}")));
             }
             OperandKind::Call => {
-                let call = u8::try_from(insn.value).ok().and_then(call_by_number);
+                let call = call_by_number(insn.value.into());
                 text.push_str(&call.map_or_else(|| format!("0x{:02X}", insn.value), |call| call.name.to_owned()));
             }
         }

@@ -22,7 +22,7 @@ impl Insn {
             Op::Shl | Op::Shr | Op::Asr | Op::Mul | Op::Div | Op::Mod | Op::Mulh | Op::Mulhs => a | b,
             Op::Divs | Op::Mods | Op::Swap | Op::Stw | Op::Stb => a | b,
             Op::Sys => {
-                let call = CALLS.iter().find(|call| u16::from(call.number) == self.value);
+                let call = CALLS.iter().find(|call| call.number == u32::from(self.value));
                 call.map_or(0, |call| call.takes.iter().map(|(register, _)| 1 << register.0).sum())
             }
         };

@@ -8,7 +8,7 @@ use wendax_isa::w16::{Insn, NO_BASE, NumberStyle, Op, SP, decode, disassemble};
 
 impl Machine {
     /// What the code from an address up to another uses registers for.
-    pub fn register_uses(&self, from: Addr, to: Addr, is_label: &dyn Fn(Addr) -> bool) -> Uses {
+    pub(crate) fn register_uses(&self, from: Addr, to: Addr, is_label: &dyn Fn(Addr) -> bool) -> Uses {
         let mut uses = Uses::default();
         let mut at = from;
         while at < to {
@@ -39,7 +39,7 @@ impl Machine {
     }
 
     /// The code words at an address, as many as an instruction has at most.
-    pub fn code_at(&self, address: Addr) -> [u32; 2] {
+    pub(crate) fn code_at(&self, address: Addr) -> [u32; 2] {
         let word = |at: Addr| u32::from(self.memory.word(super::narrow(at)));
         [word(address), word(address + 2)]
     }
@@ -50,12 +50,12 @@ impl Machine {
     }
 
     /// The instruction at an address, whether or not it may be run; `None` when there is none.
-    pub fn instruction_at(&self, address: Addr) -> Option<InsnInfo> {
+    pub(crate) fn instruction_at(&self, address: Addr) -> Option<InsnInfo> {
         self.instruction_of(address, self.code_at(address))
     }
 
     /// The instruction that code words are which stand, or stood, at an address; `None` when they are none.
-    pub fn instruction_of(&self, address: Addr, code: [u32; 2]) -> Option<InsnInfo> {
+    pub(crate) fn instruction_of(&self, address: Addr, code: [u32; 2]) -> Option<InsnInfo> {
         let insn = decoded(address, code)?;
         Some(InsnInfo {
             address,
@@ -70,7 +70,7 @@ impl Machine {
 
     /// An instruction in the language, places by the names that `name` has for them. Constants that happen to equal an
     /// address keep their number where they are reckoned with.
-    pub fn text_of(&self, insn: &InsnInfo, name: &dyn Fn(Addr) -> Option<String>) -> String {
+    pub(crate) fn text_of(&self, insn: &InsnInfo, name: &dyn Fn(Addr) -> Option<String>) -> String {
         let Some(decoded) = decoded(insn.address, insn.code) else { return String::new() };
         let is_number = matches!(
             decoded.op(),
@@ -94,7 +94,7 @@ impl Machine {
     }
 
     /// What stands at an address may be run.
-    pub fn may_execute(&self, address: Addr) -> bool {
+    pub(crate) fn may_execute(&self, address: Addr) -> bool {
         self.memory.attributes[usize::from(super::narrow(address))] & EXECUTE != 0
     }
 
@@ -105,7 +105,7 @@ impl Machine {
 
     /// What the instruction at an address would touch in memory with the registers as they are, apart from what a system
     /// call or a trap does.
-    pub fn access_at(&self, address: Addr) -> Option<Access> {
+    pub(crate) fn access_at(&self, address: Addr) -> Option<Access> {
         self.access_of(self.decoded_at(address)?)
     }
 

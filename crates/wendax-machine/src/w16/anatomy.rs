@@ -7,7 +7,7 @@ use wendax_isa::{Addr, Leads, Reg};
 
 impl Machine {
     /// The bytes of the instruction at an address, and where it leads; `None` when there is none.
-    pub fn way_at(&self, address: Addr) -> Option<(u32, Way)> {
+    pub(crate) fn way_at(&self, address: Addr) -> Option<(u32, Way)> {
         let insn = self.decoded_at(address)?;
         let way = match (insn.leads(super::narrow(address)), insn.op()) {
             (Leads::On, _) => Way::On,
@@ -29,7 +29,7 @@ impl Machine {
 
     /// What the instruction at an address computes with the registers as they are, and of what; `None` where that is no sum,
     /// difference or shift without a carry coming in.
-    pub fn computation_at(&self, address: Addr) -> Option<(Computation, u32, u32)> {
+    pub(crate) fn computation_at(&self, address: Addr) -> Option<(Computation, u32, u32)> {
         let insn = self.decoded_at(address)?;
         let registers = &self.state.cpu.registers;
         let one = registers[usize::from(insn.a & 15)];
@@ -47,7 +47,7 @@ impl Machine {
     }
 
     /// The code words of the instruction at an address, field by field.
-    pub fn fields_at(&self, address: Addr) -> Option<Vec<Field>> {
+    pub(crate) fn fields_at(&self, address: Addr) -> Option<Vec<Field>> {
         let insn = self.decoded_at(address)?;
         let (first, second) = encode(insn);
         let digits = format!("{first:04X}{}", second.map_or(String::new(), |word| format!("{word:04X}")));

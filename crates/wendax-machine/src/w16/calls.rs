@@ -10,6 +10,7 @@ use crate::activity::Deed;
 use crate::events::{Clock, Need, Stop, Tone};
 use crate::files::{FileDeed, FileError, FileMode, path_within};
 use crate::memory::{DEVICE, EXECUTE, KNOWN, READ, WRITE};
+use crate::numbers::read_int;
 use crate::random::next_below;
 use crate::report::{StepKind, Write};
 use memchr::memchr;
@@ -96,6 +97,9 @@ impl Machine {
             let length = u32::try_from(new.len()).unwrap_or(u32::MAX);
             trace.write(Write::Buffer { address: start.into(), length, was_known });
             trace.buffer(&old, &new);
+        }
+        if failed {
+            trace.failed();
         }
         trace.moved(printed, read);
         match deed {
@@ -273,7 +277,7 @@ impl Machine {
             Ok(line) => line,
             Err(outcome) => return outcome,
         };
-        let value = read_int(&self.waiting()[..length]);
+        let value = read_int(&self.waiting()[..length], 16).map(super::word);
         self.state.console.read += length as u64 + u64::from(ended);
         match value {
             Some(value) => Done(Some(value)),
@@ -304,7 +308,7 @@ impl Machine {
     }
 
     /// The path of the file that the next instruction wants to open, when that is not known yet.
-    pub fn wanted_file(&self) -> Option<Arc<str>> {
+    pub(crate) fn wanted_file(&self) -> Option<Arc<str>> {
         self.call_next().filter(|call| *call == 0x30)?;
         let text = self.text(self.state.cpu.registers[0]).ok()?;
         path_within(&text).ok().filter(|path| self.state.files.get(path).is_none())
@@ -448,56 +452,5 @@ fn code(error: FileError) -> ErrorCode {
         FileError::BadHandle => ErrorCode::BadHandle,
         FileError::NoRoom => ErrorCode::NoRoom,
         FileError::Failed => ErrorCode::InputOutput,
-    }
-}
-
-/// The number a line holds, alone but for blanks: a decimal one from −32768 to 65535, or 0x, 0b up to 16
-/// bits, each with an optional sign.
-fn read_int(line: &[u8]) -> Option<u16> {
-    let text = std::str::from_utf8(line).ok()?.trim();
-    let (negative, digits) = match text.strip_prefix('-') {
-        Some(rest) => (true, rest),
-        None => (false, text.strip_prefix('+').unwrap_or(text)),
-    };
-    let lower = digits.to_ascii_lowercase();
-    let (base, digits) = match (lower.strip_prefix("0x"), lower.strip_prefix("0b")) {
-        (Some(hex), _) => (16, hex),
-        (None, Some(binary)) => (2, binary),
-        (None, None) => (10, lower.as_str()),
-    };
-    if !digits.starts_with(|c: char| c.is_digit(base)) {
-        return None;
-    }
-    let value = i64::from_str_radix(digits, base).ok()?;
-    let value = if negative { -value } else { value };
-    (-0x8000..=0xFFFF).contains(&value).then(|| u16::try_from(value & 0xFFFF).unwrap_or(0))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::read_int;
-
-    #[test]
-    fn numbers_as_people_type_them() {
-        for (line, value) in [
-            ("12", Some(12)),
-            (" -1 \r", Some(0xFFFF)),
-            ("0xfF", Some(255)),
-            ("0b101", Some(5)),
-            ("+7", Some(7)),
-            ("65535", Some(0xFFFF)),
-            ("-32768", Some(0x8000)),
-            ("65536", None),
-            ("-32769", None),
-            ("", None),
-            ("--1", None),
-            ("0x", None),
-            ("0x-1", None),
-            ("1 2", None),
-            ("99999999999999999999", None),
-            ("zwölf", None),
-        ] {
-            assert_eq!(read_int(line.as_bytes()), value, "{line}");
-        }
     }
 }

@@ -35,7 +35,7 @@ struct Touches {
 
 /// What is known of a run so far; [`Self::counts`] sums it up.
 #[derive(Debug, Clone)]
-pub struct Counting {
+pub(crate) struct Counting {
     begun: StepNo,
     /// Steps and cycles counted.
     now: (u64, u64),
@@ -74,7 +74,7 @@ fn depth_at(sp: u16) -> Option<u32> {
 
 impl Counting {
     /// Begins where a machine is. What was decoded is forgotten, so that each instruction is seen.
-    pub fn new(machine: &mut Machine) -> Self {
+    pub(crate) fn new(machine: &mut Machine) -> Self {
         machine.slots.clear();
         let entry = machine.entry;
         let mut counting = Self {
@@ -107,7 +107,7 @@ impl Counting {
     }
 
     /// The moment counting has come to.
-    pub fn now(&self) -> StepNo {
+    pub(crate) fn now(&self) -> StepNo {
         self.begun + self.now.0
     }
 
@@ -220,7 +220,7 @@ impl Counting {
     }
 
     /// All that was counted up to now; routines that have not ended count up to here.
-    pub fn counts(&self) -> Counts {
+    pub(crate) fn counts(&self) -> Counts {
         let mut routines = self.routines.clone();
         routines.leave(0, self.begun, self.now, TARGET.roles.arguments);
         routines.settle(self.now);
@@ -413,7 +413,7 @@ impl Trace for Counting {
 impl Machine {
     /// Runs like [`Self::run_past`], with all that happens counted. The machine is the one the counting began with, or a
     /// copy of it, and nothing else ran it in between; what was changed by hand meanwhile is seen.
-    pub fn run_counted(&mut self, how: Run, counting: &mut Counting) -> Stop {
+    pub(crate) fn run_counted(&mut self, how: Run, counting: &mut Counting) -> Stop {
         let (begun, now) = (counting.begun, counting.now);
         counting.routines.keep(self.state.frames.list(), begun, now, TARGET.roles.arguments);
         counting.stack(self.state.cpu.registers[usize::from(SP)]);

@@ -17,7 +17,7 @@ use crate::activity::Deed;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
 use crate::files::FileDeed;
-use crate::frames::{FrameKind, Frames};
+use crate::frames::FrameKind;
 use crate::memory::{Cells, DECODED, DEVICE, DIRTY, EXECUTE, KNOWN, Memory, PAGE, READ, SIZE, SPECIAL, WATCHED, WRITE};
 use crate::repeats::{Repeats, Round, Task};
 use crate::report::{Came, FlagsChange, Observer, Report, StepKind, Write};
@@ -95,6 +95,8 @@ pub(super) trait Trace {
     fn moved(&mut self, _printed: u64, _consumed: u64) {}
     fn file(&mut self, _path: &Arc<str>, _deed: FileDeed) {}
     fn tone(&mut self, _hertz: u16, _milliseconds: u16) {}
+    /// The system call failed.
+    fn failed(&mut self) {}
     /// A system call reads so many bytes.
     fn bytes_read(&mut self, address: u16, length: u32) {
         self.read(address, length);
@@ -184,6 +186,10 @@ impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> 
 
     fn file(&mut self, path: &Arc<str>, deed: FileDeed) {
         self.report.file = Some((Arc::clone(path), deed));
+    }
+
+    fn failed(&mut self) {
+        self.report.failed = true;
     }
 
     fn tone(&mut self, hertz: u16, milliseconds: u16) {
@@ -312,29 +318,6 @@ const fn looked_for<T: Trace>() -> u8 {
     if T::LOOKS { WATCHED } else { 0 }
 }
 
-/// What a machine notes of calls beside its state.
-#[derive(Debug, Clone, Default)]
-pub(super) struct Calls {
-    /// The most frames there were since this was last asked.
-    pub(super) deepest: u32,
-    /// Calls made from at most so many frames are noted.
-    pub(super) shallow: Option<u32>,
-    /// The step of the last such call.
-    pub(super) last_shallow: Option<StepNo>,
-}
-
-impl Calls {
-    #[inline]
-    pub(super) fn enter(&mut self, frames: &mut Frames, frame: Frame) {
-        let count = |frames: &Frames| u32::try_from(frames.depth()).unwrap_or(u32::MAX);
-        if self.shallow.is_some_and(|shallow| count(frames) <= shallow) {
-            self.last_shallow = Some(frame.step);
-        }
-        frames.enter(frame);
-        self.deepest = self.deepest.max(count(frames));
-    }
-}
-
 const STACK: usize = SP as usize;
 
 /// How far the loop may go.
@@ -348,17 +331,17 @@ pub(super) struct Limits {
 impl Machine {
     /// Runs until something stops it. A breakpoint at the very first instruction does not, one at the
     /// step it runs to does.
-    pub fn run(&mut self, how: Run) -> Stop {
+    pub(crate) fn run(&mut self, how: Run) -> Stop {
         self.run_with(how, &mut Blind)
     }
 
     /// The same past all that is looked out for; breakpoints stop it.
-    pub fn run_past(&mut self, how: Run) -> Stop {
+    pub(crate) fn run_past(&mut self, how: Run) -> Stop {
         self.run_with(how, &mut Past)
     }
 
     /// The same with an observer that sees each step taken.
-    pub fn run_observed<O: Observer>(&mut self, how: Run, observer: &mut O) -> Stop {
+    pub(crate) fn run_observed<O: Observer>(&mut self, how: Run, observer: &mut O) -> Stop {
         let mut see = |report: &Report| observer.see(report);
         match (O::WRITES, O::READS) {
             (false, _) => self.run_told(how, &mut see),
@@ -389,12 +372,13 @@ impl Machine {
     }
 
     /// Takes one step, even from a breakpoint.
-    pub fn step(&mut self) -> Stop {
+    #[cfg(test)]
+    fn step(&mut self) -> Stop {
         self.run(Run::until(self.steps() + 1))
     }
 
     /// Takes one step of a run that is under way, with everything reported; see [`Self::last_report`].
-    pub fn step_on(&mut self, how: Run) -> Stop {
+    pub(crate) fn step_on(&mut self, how: Run) -> Stop {
         let was_followed = self.repeats.is_at(self.state.steps);
         let one = Run { until: (self.steps() + 1).min(how.until), effort: u64::MAX, ..how };
         let stop = self.run_told_all(one, &mut |_| ControlFlow::Continue(()));
@@ -405,7 +389,7 @@ impl Machine {
     }
 
     /// What the last step of a run with an observer did.
-    pub fn last_report(&self) -> &Report {
+    pub(crate) fn last_report(&self) -> &Report {
         &self.report
     }
 

@@ -134,13 +134,13 @@ impl Machine {
     }
 
     /// The next step is the entry of an interrupt.
-    pub fn interrupt_comes(&self) -> bool {
+    pub(crate) fn interrupt_comes(&self) -> bool {
         self.state.cpu.flags & I != 0 && self.asking().into_iter().flatten().any(|number| self.vector(number) != 0)
     }
 
     /// The instruction that arrives at this moment: it is next, and no interrupt comes before it. None when the program
     /// has ended. What came from outside at this moment has to be fed before.
-    pub fn arrives(&self) -> Option<Addr> {
+    pub(crate) fn arrives(&self) -> Option<Addr> {
         (self.state.finished.is_none() && !self.interrupt_comes()).then(|| self.pc())
     }
 

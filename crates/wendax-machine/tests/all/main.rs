@@ -4,5 +4,6 @@ mod calls;
 mod instructions;
 mod model;
 mod reports;
+mod rv32;
 mod traps;
 mod waiting;

@@ -1,0 +1,264 @@
+//! What a run costs, counted step by step from what each tells.
+
+use super::Machine;
+use super::steps::TRAP;
+use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
+use crate::events::{Run, Stop};
+use crate::frames::Frame;
+use crate::report::{Report, StepKind, Write};
+use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
+use std::ops::ControlFlow;
+use wendax_isa::rv32::{Format, SP, STACK_START, TARGET, decode};
+use wendax_isa::{Addr, Reg, StepNo};
+
+/// What an instruction cost.
+#[derive(Debug, Clone, Copy, Default)]
+struct Place {
+    times: u64,
+    cycles: u64,
+    failed: u64,
+}
+
+/// What is known of a run so far.
+#[derive(Debug, Clone)]
+pub(crate) struct Counting {
+    begun: StepNo,
+    /// Steps and cycles counted.
+    now: (u64, u64),
+    /// By address and word.
+    places: FxHashMap<(u32, u32), Place>,
+    /// Reads and writes, by address and length.
+    cells: FxHashMap<(u32, u32), (u64, u64)>,
+    routines: Routines,
+    /// The number of the routine that begins at an address.
+    begins: FxHashMap<Addr, usize>,
+    calls: BTreeMap<u32, EventCount>,
+    traps: BTreeMap<u32, EventCount>,
+    interrupts: BTreeMap<u32, EventCount>,
+    printed: u64,
+    consumed: u64,
+    /// How deep the stack is.
+    depth: u32,
+    depths: Depths,
+    stack_top: u32,
+}
+
+impl Counting {
+    pub(crate) fn new(machine: &mut Machine) -> Self {
+        let mut counting = Self {
+            begun: machine.steps(),
+            now: (0, 0),
+            places: FxHashMap::default(),
+            cells: FxHashMap::default(),
+            routines: Routines::new(Addr(machine.entry)),
+            begins: FxHashMap::from_iter([(Addr(machine.entry), 0)]),
+            calls: BTreeMap::new(),
+            traps: BTreeMap::new(),
+            interrupts: BTreeMap::new(),
+            printed: 0,
+            consumed: 0,
+            depth: 0,
+            depths: Depths::new(),
+            stack_top: machine.stack_top,
+        };
+        for frame in machine.frames() {
+            counting.enter(frame, [None; 4], false);
+        }
+        counting.stack(machine.state.cpu.registers[usize::from(SP)]);
+        counting
+    }
+
+    pub(crate) fn now(&self) -> StepNo {
+        self.begun + self.now.0
+    }
+
+    fn enter(&mut self, frame: &Frame, arguments: [Option<u32>; 4], is_whole: bool) {
+        let routines = &mut self.routines;
+        let routine = *self.begins.entry(frame.target).or_insert_with(|| routines.add(frame.target));
+        let (step, since) = (frame.step, self.now);
+        self.routines.enter(Open { routine, step, since, arguments, is_whole, weight: 1 }, self.now);
+    }
+
+    /// A stack pointer that leads elsewhere is not told of.
+    fn depth_at(&self, sp: u32) -> u32 {
+        if (STACK_START..=self.stack_top).contains(&sp) { self.stack_top - sp } else { 0 }
+    }
+
+    fn stack(&mut self, sp: u32) {
+        let depth = self.depth_at(sp);
+        self.depths.note(self.begun, self.now.0, self.depth, depth);
+        self.depth = depth;
+    }
+
+    /// A step was taken.
+    fn see(&mut self, report: &Report, frames: &[Frame], registers: &[u32; 32], known: u32) {
+        for write in &report.writes {
+            match *write {
+                Write::Register { register: Reg(SP), new, .. } => self.stack(new),
+                Write::Memory { address, length, .. } => self.touched(address, length).1 += 1,
+                Write::Buffer { address, length, .. } => {
+                    for at in address.up_to(address.saturating_add(length)) {
+                        self.touched(at, 1).1 += 1;
+                    }
+                }
+                Write::Device { address, .. } => self.touched(address, 4).1 += 1,
+                Write::Register { .. } => {}
+            }
+        }
+        let is_call = matches!(report.kind, StepKind::Call(_));
+        for &(address, length) in &report.reads {
+            if is_call {
+                for at in address.up_to(address.saturating_add(length)) {
+                    self.touched(at, 1).0 += 1;
+                }
+            } else {
+                self.touched(address, length).0 += 1;
+            }
+        }
+        self.printed += report.printed;
+        self.consumed += report.consumed;
+        self.now = (self.now.0 + 1, self.now.1 + report.cycles);
+        let mut at_place = report.cycles;
+        let count = |counts: &mut BTreeMap<u32, EventCount>, number: u32, cycles: u64, failed: bool| {
+            let count = counts.entry(number).or_default();
+            count.times += 1;
+            count.cycles += cycles;
+            count.failed += u64::from(failed);
+        };
+        match report.kind {
+            StepKind::Instruction => {}
+            StepKind::Call(number) => count(&mut self.calls, number, report.cycles, report.failed),
+            StepKind::Interrupt(number) => count(&mut self.interrupts, number, TRAP, false),
+            StepKind::Trap(number) => {
+                count(&mut self.traps, number, TRAP, false);
+                at_place -= TRAP.min(at_place);
+            }
+        }
+        let place = (report.pc.0, report.code[0]);
+        if report.length > 0 {
+            let place = self.places.entry(place).or_default();
+            place.times += 1;
+            place.cycles += at_place;
+        } else if matches!(report.kind, StepKind::Trap(_)) {
+            self.places.entry(place).or_default().failed += 1;
+        }
+        let entered = frames.last().filter(|frame| frame.step == report.step);
+        let left = frames.len() - usize::from(entered.is_some());
+        let now = self.now;
+        if matches!(report.kind, StepKind::Interrupt(_) | StepKind::Trap(_)) {
+            // The cycles of an entry are the handler's own.
+            self.now = (now.0 - 1, now.1 - report.cycles);
+        }
+        if left < self.routines.open.len() {
+            self.routines.leave(left, self.begun, self.now, TARGET.roles.arguments);
+        }
+        if let Some(frame) = entered {
+            let mut arguments = [None; 4];
+            for (argument, register) in arguments.iter_mut().zip(TARGET.roles.arguments) {
+                let index = register.index();
+                *argument = (known >> index & 1 != 0).then_some(registers[index]);
+            }
+            self.enter(frame, arguments, true);
+        }
+        self.now = now;
+    }
+
+    fn touched(&mut self, address: Addr, length: u32) -> &mut (u64, u64) {
+        self.cells.entry((address.0, length)).or_default()
+    }
+
+    pub(crate) fn counts(&self) -> Counts {
+        let mut routines = self.routines.clone();
+        routines.leave(0, self.begun, self.now, TARGET.roles.arguments);
+        routines.settle(self.now);
+        let (all_steps, all_cycles) = self.now;
+        let (routines, mut stretches) = routines.into_counts(self.now);
+        stretches.list.push(Stretch { routine: 0, depth: 0, from: self.begun, to: self.now() });
+        let mut depths = self.depths.clone();
+        if let Some(last) = all_steps.checked_sub(1) {
+            depths.note(self.begun, last, self.depth, self.depth);
+        }
+        Counts {
+            from: self.begun,
+            to: self.now(),
+            cycles: all_cycles,
+            places: self.place_counts(),
+            routines,
+            calls: self.calls.clone(),
+            traps: self.traps.clone(),
+            interrupts: self.interrupts.clone(),
+            cells: self.cell_counts(),
+            printed: self.printed,
+            consumed: self.consumed,
+            depths,
+            stretches: stretches.list,
+            shortest_stretch: stretches.shortest,
+        }
+    }
+
+    fn place_counts(&self) -> Vec<PlaceCount> {
+        let mut counts: Vec<PlaceCount> = self
+            .places
+            .iter()
+            .filter_map(|(&(address, word), place)| {
+                let insn = decode(word)?;
+                let has_condition = insn.row().format == Format::Branch;
+                Some(PlaceCount {
+                    address: Addr(address),
+                    length: 4,
+                    mnemonic: insn.row().name,
+                    group: super::looking::group(insn),
+                    code: [word, 0],
+                    times: place.times,
+                    failed: place.failed,
+                    cycles: place.cycles,
+                    taken: has_condition.then(|| place.cycles - place.times),
+                })
+            })
+            .collect();
+        counts.sort_by_key(|place| (place.address, place.code));
+        counts
+    }
+
+    fn cell_counts(&self) -> Vec<CellCount> {
+        let cell = |(&(address, bytes), &(read, written)): (&(u32, u32), &(u64, u64))| CellCount {
+            address: Addr(address),
+            bytes,
+            read,
+            written,
+        };
+        let mut cells: Vec<CellCount> = self.cells.iter().map(cell).collect();
+        cells.sort_by_key(|cell| (cell.address, cell.bytes));
+        cells
+    }
+}
+
+impl Machine {
+    pub(crate) fn run_counted(&mut self, how: Run, counting: &mut Counting) -> Stop {
+        let (begun, now) = (counting.begun, counting.now);
+        counting.routines.keep(self.state.common.frames.list(), begun, now, TARGET.roles.arguments);
+        counting.stack(self.state.cpu.registers[usize::from(SP)]);
+        let mark = self.effort();
+        let worked_before = self.around.worked_before + self.around.worked;
+        let stop = loop {
+            let left = how.effort.saturating_sub(self.effort_since(mark));
+            if left == 0 && self.steps() < how.until {
+                break Stop::Worked;
+            }
+            let (step, until) = (self.steps(), (self.steps() + 1).min(how.until));
+            let stop = self.run_told(Run { until, effort: left, ..how }, &mut |_| ControlFlow::Continue(()));
+            if self.steps() != step {
+                let cpu = &self.state.cpu;
+                counting.see(&self.around.report, self.state.common.frames.list(), &cpu.registers, cpu.known);
+            }
+            if stop != Stop::Steps || self.steps() >= how.until {
+                break stop;
+            }
+        };
+        let around = &mut self.around;
+        around.worked += around.worked_before - worked_before;
+        around.worked_before = worked_before;
+        stop
+    }
+}

@@ -1,0 +1,374 @@
+//! Memory of four gigabytes, of which only pages that were touched are there.
+//!
+//! What may be done where is said by areas; a page takes that over, byte for byte, when something is first written to
+//! it, and keeps beside it what was ever written, and of each word what was stored there. Pages are shared with
+//! snapshots until they are written to.
+
+use crate::memory::{CellState, Difference, EXECUTE, KNOWN, READ, WRITE};
+use rustc_hash::FxHasher;
+use std::hash::Hasher;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+use wendax_isa::Addr;
+
+/// Bytes of a page.
+pub(super) const PAGE: u32 = 0x1000;
+const PAGE_BYTES: usize = PAGE as usize;
+/// Pages of a leaf, and leaves of all memory.
+const LEAF: usize = 1024;
+const LEAVES: usize = 1024;
+
+/// A page.
+#[derive(Debug)]
+struct Page {
+    bytes: [u8; PAGE_BYTES],
+    attributes: [u8; PAGE_BYTES],
+    /// What was last stored to a word: a register and 1 more; 0 for anything else.
+    notes: [u8; PAGE_BYTES / 4],
+    /// Of all of that; 0 while it is not known.
+    hash: AtomicU64,
+}
+
+impl Clone for Page {
+    fn clone(&self) -> Self {
+        Self { bytes: self.bytes, attributes: self.attributes, notes: self.notes, hash: AtomicU64::new(0) }
+    }
+}
+
+impl PartialEq for Page {
+    fn eq(&self, other: &Self) -> bool {
+        self.bytes == other.bytes && self.attributes == other.attributes && self.notes == other.notes
+    }
+}
+
+impl Page {
+    fn hash(&self) -> u64 {
+        let known = self.hash.load(Ordering::Relaxed);
+        if known != 0 {
+            return known;
+        }
+        let mut hasher = FxHasher::default();
+        hasher.write(&self.bytes);
+        hasher.write(&self.attributes);
+        hasher.write(&self.notes);
+        let hash = hasher.finish() | 1;
+        self.hash.store(hash, Ordering::Relaxed);
+        hash
+    }
+}
+
+type Leaf = [Option<Arc<Page>>; LEAF];
+
+/// A stretch of memory in which the same may be done, from its first address to behind its last.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Area {
+    from: u32,
+    to: u32,
+    attributes: u8,
+}
+
+/// All of memory at some moment.
+#[derive(Debug, Clone)]
+pub(super) struct Memory {
+    leaves: Box<[Option<Arc<Leaf>>; LEAVES]>,
+    /// Where several hold an address the last one counts.
+    areas: Arc<Vec<Area>>,
+}
+
+/// Where an address lies: its leaf, its page and its place in that.
+fn parts(address: u32) -> (usize, usize, usize) {
+    let at = address as usize;
+    (at >> 22, at >> 12 & (LEAF - 1), at & (PAGE_BYTES - 1))
+}
+
+impl Memory {
+    /// Nothing is there.
+    pub(super) fn new() -> Self {
+        Self { leaves: Box::new(std::array::from_fn(|_| None)), areas: Arc::default() }
+    }
+
+    fn page(&self, address: u32) -> Option<&Page> {
+        let (leaf, page, _) = parts(address);
+        self.leaves[leaf].as_ref()?[page].as_deref()
+    }
+
+    /// What may be done at an address of a page that nothing was written to.
+    fn attributes_of_area(&self, address: u32) -> u8 {
+        let holds = |area: &&Area| area.from <= address && address < area.to;
+        self.areas.iter().rev().find(holds).map_or(0, |area| area.attributes)
+    }
+
+    /// The page of an address, to be written to.
+    fn page_mut(&mut self, address: u32) -> &mut Page {
+        let (leaf, page, _) = parts(address);
+        let is_new = self.page(address).is_none();
+        let mut attributes = [0; PAGE_BYTES];
+        if is_new {
+            let start = address & !(PAGE - 1);
+            for area in self.areas.iter().filter(|area| area.from < start.saturating_add(PAGE) && start < area.to) {
+                let (from, to) = (area.from.max(start) - start, (area.to - start).min(PAGE));
+                attributes[from as usize..to as usize].fill(area.attributes);
+            }
+        }
+        let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
+        let slot = Arc::make_mut(leaf)[page].get_or_insert_with(|| {
+            let notes = [0; PAGE_BYTES / 4];
+            Arc::new(Page { bytes: [0; PAGE_BYTES], attributes, notes, hash: AtomicU64::new(0) })
+        });
+        let page = Arc::make_mut(slot);
+        *page.hash.get_mut() = 0;
+        page
+    }
+
+    /// In this stretch that may be done; what was known of it is known no more.
+    pub(super) fn map(&mut self, from: u32, to: u32, attributes: u8) {
+        if from >= to {
+            return;
+        }
+        Arc::make_mut(&mut self.areas).push(Area { from, to, attributes });
+        let mut at = from;
+        while at < to {
+            let end = (at | (PAGE - 1)).min(to - 1);
+            if self.page(at).is_some() {
+                let (first, last) = (parts(at).2, parts(end).2);
+                self.page_mut(at).attributes[first..=last].fill(attributes);
+            }
+            let Some(next) = end.checked_add(1) else { return };
+            at = next;
+        }
+    }
+
+    /// Nothing may be done here any more, and nothing lies here.
+    pub(super) fn unmap(&mut self, from: u32, to: u32) {
+        self.map(from, to, 0);
+        for at in from..to {
+            if self.page(at).is_some() {
+                let place = parts(at).2;
+                let page = self.page_mut(at);
+                (page.bytes[place], page.notes[place / 4]) = (0, 0);
+            }
+        }
+    }
+
+    /// What may be done at an address, and whether it was ever written.
+    pub(super) fn attributes(&self, address: u32) -> u8 {
+        match self.page(address) {
+            Some(page) => page.attributes[parts(address).2],
+            None => self.attributes_of_area(address),
+        }
+    }
+
+    /// Every byte of a range has all of these attributes. A range never passes the top of memory.
+    pub(super) fn all(&self, start: u32, length: u32, wanted: u8) -> bool {
+        let Some(last) = start.checked_add(length.saturating_sub(1)) else { return false };
+        if length > 0
+            && start & !(PAGE - 1) == last & !(PAGE - 1)
+            && let Some(page) = self.page(start)
+        {
+            let (from, to) = (parts(start).2, parts(last).2);
+            return page.attributes[from..=to].iter().all(|attributes| attributes & wanted == wanted);
+        }
+        (0..length).all(|offset| self.attributes(start + offset) & wanted == wanted)
+    }
+
+    /// Some byte of a range has one of these attributes; what lies above the top of memory has none.
+    pub(super) fn any(&self, start: u32, length: u32, wanted: u8) -> bool {
+        (0..length).filter_map(|offset| start.checked_add(offset)).any(|at| self.attributes(at) & wanted != 0)
+    }
+
+    pub(super) fn byte(&self, address: u32) -> u8 {
+        self.page(address).map_or(0, |page| page.bytes[parts(address).2])
+    }
+
+    /// The bytes from an address on; above the top of memory it begins anew.
+    pub(super) fn bytes<const N: usize>(&self, address: u32) -> [u8; N] {
+        let place = parts(address).2;
+        if let (Some(page), true) = (self.page(address), place + N <= PAGE_BYTES) {
+            return std::array::from_fn(|index| page.bytes[place + index]);
+        }
+        let mut at = address;
+        std::array::from_fn(|_| {
+            let byte = self.byte(at);
+            at = at.wrapping_add(1);
+            byte
+        })
+    }
+
+    pub(super) fn word(&self, address: u32) -> u32 {
+        u32::from_le_bytes(self.bytes(address))
+    }
+
+    /// So many bytes from an address on, as far as memory reaches.
+    pub(super) fn range(&self, start: u32, length: u32) -> Vec<u8> {
+        (0..length).map_while(|offset| start.checked_add(offset)).map(|at| self.byte(at)).collect()
+    }
+
+    /// Writes bytes whatever the rights, as known.
+    pub(super) fn put(&mut self, address: u32, bytes: &[u8]) {
+        let mut left = bytes;
+        let mut at = address;
+        while !left.is_empty() {
+            let place = parts(at).2;
+            let (here, more) = left.split_at(left.len().min(PAGE_BYTES - place));
+            let page = self.page_mut(at);
+            page.bytes[place..place + here.len()].copy_from_slice(here);
+            page.attributes[place..place + here.len()].iter_mut().for_each(|has| *has |= KNOWN);
+            page.notes[place / 4..(place + here.len()).div_ceil(4)].fill(0);
+            left = more;
+            at = at.wrapping_add(u32::try_from(here.len()).unwrap_or(0));
+        }
+    }
+
+    /// The same for what is there from the start, with what is known of it as its area says.
+    pub(super) fn load(&mut self, address: u32, bytes: &[u8]) {
+        for (chunk, at) in bytes.chunks(64).zip((address..).step_by(64)) {
+            for (byte, at) in chunk.iter().zip(at..) {
+                let place = parts(at).2;
+                self.page_mut(at).bytes[place] = *byte;
+            }
+        }
+    }
+
+    /// What was last stored to the word at an address: a register and 1 more, or 0.
+    pub(super) fn note(&self, address: u32) -> u8 {
+        self.page(address).map_or(0, |page| page.notes[parts(address).2 / 4])
+    }
+
+    pub(super) fn set_note(&mut self, address: u32, note: u8) {
+        let place = parts(address).2 / 4;
+        self.page_mut(address).notes[place] = note;
+    }
+
+    pub(super) fn cell(&self, address: u32) -> CellState {
+        match self.attributes(address) {
+            a if a & (READ | WRITE | EXECUTE) == 0 => CellState::Unmapped,
+            a if a & KNOWN == 0 => CellState::NeverWritten,
+            _ => CellState::Known,
+        }
+    }
+
+    /// Pages that are not one and the same in both, with the address each begins at.
+    fn pairs<'a>(
+        &'a self,
+        other: &'a Self,
+    ) -> impl Iterator<Item = (u32, Option<&'a Arc<Page>>, Option<&'a Arc<Page>>)> {
+        let same = |one: &Option<Arc<Leaf>>, other: &Option<Arc<Leaf>>| match (one, other) {
+            (Some(one), Some(other)) => Arc::ptr_eq(one, other),
+            (None, None) => true,
+            _ => false,
+        };
+        let leaves =
+            self.leaves.iter().zip(other.leaves.iter()).enumerate().filter(move |(_, (one, other))| !same(one, other));
+        leaves.flat_map(|(leaf, (one, other))| {
+            (0..LEAF).filter_map(move |page| {
+                let of = |leaf: &'a Option<Arc<Leaf>>| leaf.as_ref().and_then(|leaf| leaf[page].as_ref());
+                let (one, other) = (of(one), of(other));
+                let differs = match (one, other) {
+                    (Some(one), Some(other)) => !Arc::ptr_eq(one, other),
+                    (None, None) => false,
+                    _ => true,
+                };
+                let address = u32::try_from(leaf << 22 | page << 12).unwrap_or(0);
+                differs.then_some((address, one, other))
+            })
+        })
+    }
+
+    /// Bytes it takes beside what it shares with another one.
+    pub(super) fn bytes_beside(&self, other: &Self) -> usize {
+        let pages = self.pairs(other).filter(|(_, own, _)| own.is_some()).count();
+        size_of::<[Option<Arc<Leaf>>; LEAVES]>() + pages * size_of::<Page>() + pages.min(1) * size_of::<Leaf>()
+    }
+
+    /// The page that holds an address is one and the same in both: nothing was written to it between them.
+    pub(super) fn shares(&self, other: &Self, address: u32) -> bool {
+        let page = |of: &Self| {
+            let (leaf, page, _) = parts(address);
+            of.leaves[leaf].as_ref().and_then(|leaf| leaf[page].as_ref()).map(Arc::as_ptr)
+        };
+        page(self) == page(other)
+    }
+
+    /// Bytes, what may be done with them, what was written and what was stored are the same.
+    pub(super) fn same(&self, other: &Self) -> bool {
+        let is_blank = |memory: &Self, page: &Page, at: u32| {
+            page.bytes.iter().all(|byte| *byte == 0)
+                && page.notes.iter().all(|note| *note == 0)
+                && (at..).zip(page.attributes).all(|(at, has)| memory.attributes_of_area(at) == has)
+        };
+        self.pairs(other).all(|(at, one, two)| match (one, two) {
+            (Some(one), Some(two)) => one == two,
+            (Some(page), None) => is_blank(other, page, at),
+            (None, Some(page)) => is_blank(self, page, at),
+            (None, None) => true,
+        }) && self.areas == other.areas
+    }
+
+    /// The bytes are the same.
+    pub(super) fn same_bytes(&self, other: &Self) -> bool {
+        let zero = [0; PAGE_BYTES];
+        let bytes = |page: Option<&Arc<Page>>| page.map_or(zero, |page| page.bytes);
+        self.pairs(other).all(|(_, one, two)| bytes(one) == bytes(two))
+    }
+
+    /// One number for all that is in memory. What was touched and what was not are told apart.
+    pub(super) fn hash(&self) -> u64 {
+        let mut hasher = FxHasher::default();
+        for (number, leaf) in self.leaves.iter().enumerate() {
+            for (place, page) in leaf.iter().flat_map(|leaf| leaf.iter().enumerate()) {
+                if let Some(page) = page {
+                    hasher.write_usize(number << 10 | place);
+                    hasher.write_u64(page.hash());
+                }
+            }
+        }
+        hasher.finish()
+    }
+
+    /// Runs of cells that differ from those of another moment, or had no value there and have one here. Words that follow
+    /// each other are one run; of a word only what has a value now.
+    pub(super) fn differences(&self, before: &Self) -> Vec<Difference> {
+        let mut runs: Vec<Difference> = Vec::new();
+        for (start, here, there) in self.pairs(before) {
+            let at = |memory: &Self, page: Option<&Arc<Page>>, place: usize| match page {
+                Some(page) => (page.bytes[place], page.attributes[place] & KNOWN != 0),
+                None => (0, memory.attributes_of_area(start + u32::try_from(place).unwrap_or(0)) & KNOWN != 0),
+            };
+            let now = |place| at(self, here, place);
+            let was = |place| at(before, there, place);
+            for word in (0..PAGE_BYTES).step_by(4) {
+                if (word..word + 4).all(|place| now(place) == was(place)) {
+                    continue;
+                }
+                for place in (word..word + 4).filter(|place| now(*place).1 || now(*place) != was(*place)) {
+                    let address = Addr(start + u32::try_from(place).unwrap_or(0));
+                    let ((new, _), (old, was_known)) = (now(place), was(place));
+                    let follows =
+                        |run: &&mut Difference| run.address + u32::try_from(run.old.len()).unwrap_or(0) == address;
+                    if let Some(run) = runs.last_mut().filter(follows) {
+                        run.old.push(old);
+                        run.new.push(new);
+                        run.was_known &= was_known;
+                    } else {
+                        runs.push(Difference { address, old: vec![old], new: vec![new], was_known });
+                    }
+                }
+            }
+        }
+        runs
+    }
+
+    /// Bytes that may be touched at all, those of areas within others counted once.
+    pub(super) fn mapped(&self) -> u64 {
+        let mut ends: Vec<(u32, u32)> =
+            self.areas.iter().filter(|area| area.attributes != 0).map(|area| (area.from, area.to)).collect();
+        ends.sort_unstable();
+        let (mut all, mut reached) = (0u64, 0u32);
+        for (from, to) in ends {
+            let from = from.max(reached);
+            all += u64::from(to.saturating_sub(from));
+            reached = reached.max(to);
+        }
+        all
+    }
+}

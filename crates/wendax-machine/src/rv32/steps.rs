@@ -1,0 +1,699 @@
+//! Carrying instructions out, one after the other.
+//!
+//! [`Machine::step`] has one place for each instruction. It changes nothing before it is certain that the instruction
+//! does not fail. How much is told of a step is a number: nothing, that it was taken, what it wrote, what it read too.
+
+use super::{Cpu, Machine, State};
+use crate::activity::Deed;
+use crate::common::Common;
+use crate::events::{Awaited, Run, Stop, Watch};
+use crate::fault::{Fault, FaultKind};
+use crate::frames::{Frame, FrameKind};
+use crate::memory::{EXECUTE, KNOWN, READ, WRITE};
+use crate::repeats::{Round, Task};
+use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
+use rustc_hash::FxHasher;
+use std::hash::Hasher;
+use std::ops::ControlFlow;
+use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, RA, SP, csr_name, decode};
+use wendax_isa::{Addr, Reg, RegisterUse, StepNo};
+
+/// How much is told.
+const STEPS: u8 = 1;
+pub(super) const WRITES: u8 = 2;
+pub(super) const READS: u8 = 3;
+
+/// The second register that may hold a way back.
+const T0: u8 = 5;
+/// Cycles of the entry of a trap, and those more of an access, of a way that is gone, of products and quotients.
+pub(super) const TRAP: u64 = 4;
+const ACCESS: u64 = 1;
+const GONE: u64 = 1;
+const PRODUCT: u64 = 3;
+const QUOTIENT: u64 = 15;
+/// Those more of a call that the host serves.
+const CALL: u64 = 10;
+
+/// What an observer does with a step.
+pub(super) type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
+
+/// Why an instruction cannot be carried out.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Fail {
+    /// Its number in `mcause`, and what `mtval` tells.
+    pub(super) cause: u32,
+    pub(super) about: u32,
+    pub(super) kind: FaultKind,
+}
+
+/// What came of a step that was taken.
+pub(super) enum After {
+    On,
+    Brk,
+    Finished(u32),
+}
+
+/// Why a step was not taken.
+pub(super) enum Halt {
+    Fails(Fail),
+    Stops(Stop),
+}
+
+impl From<Fail> for Halt {
+    fn from(fail: Fail) -> Self {
+        Self::Fails(fail)
+    }
+}
+
+/// Instructions decoded before, by where they stand; each counts as long as the same word stands there.
+#[derive(Debug, Clone)]
+pub(super) struct Cache {
+    slots: Box<[Option<(u32, Insn)>]>,
+}
+
+const SLOTS: usize = 4096;
+
+impl Default for Cache {
+    fn default() -> Self {
+        Self { slots: vec![None; SLOTS].into_boxed_slice() }
+    }
+}
+
+impl Cache {
+    /// The instruction that a word is, and whether it was decoded only now.
+    fn decoded(&mut self, pc: u32, word: u32) -> Option<(Insn, bool)> {
+        let slot = &mut self.slots[(pc >> 2) as usize & (SLOTS - 1)];
+        if let Some((known, insn)) = slot
+            && *known == word
+        {
+            return Some((*insn, false));
+        }
+        let insn = decode(word)?;
+        *slot = Some((word, insn));
+        Some((insn, true))
+    }
+}
+
+/// Signed quotient and remainder as the standard has them, also by zero and at the overflow.
+fn division(op: Op, a: u32, b: u32) -> u32 {
+    let (signed_a, signed_b) = (a.cast_signed(), b.cast_signed());
+    match op {
+        Op::Div if b == 0 => u32::MAX,
+        Op::Div => signed_a.wrapping_div(signed_b).cast_unsigned(),
+        Op::Divu => a.checked_div(b).unwrap_or(u32::MAX),
+        Op::Rem if b == 0 => a,
+        Op::Rem => signed_a.wrapping_rem(signed_b).cast_unsigned(),
+        _ => a.checked_rem(b).unwrap_or(a),
+    }
+}
+
+/// The high word of a product.
+fn high(product: i64) -> u32 {
+    let [.., e, f, g, h] = product.to_le_bytes();
+    u32::from_le_bytes([e, f, g, h])
+}
+
+/// What an instruction of registers or constants computes of two values.
+pub(super) fn computed(op: Op, a: u32, b: u32) -> u32 {
+    let signed = |value: u32| i64::from(value.cast_signed());
+    let count = b & 31;
+    match op {
+        Op::Add | Op::Addi => a.wrapping_add(b),
+        Op::Sub => a.wrapping_sub(b),
+        Op::Sll | Op::Slli => a << count,
+        Op::Srl | Op::Srli => a >> count,
+        Op::Sra | Op::Srai => (a.cast_signed() >> count).cast_unsigned(),
+        Op::Slt | Op::Slti => (a.cast_signed() < b.cast_signed()).into(),
+        Op::Sltu | Op::Sltiu => (a < b).into(),
+        Op::Xor | Op::Xori => a ^ b,
+        Op::Or | Op::Ori => a | b,
+        Op::And | Op::Andi => a & b,
+        Op::Mul => a.wrapping_mul(b),
+        Op::Mulh => high(signed(a) * signed(b)),
+        Op::Mulhsu => high(signed(a) * i64::from(b)),
+        Op::Mulhu => high((u64::from(a) * u64::from(b)).cast_signed()),
+        _ => division(op, a, b),
+    }
+}
+
+/// A branch goes.
+pub(super) fn goes(op: Op, a: u32, b: u32) -> bool {
+    match op {
+        Op::Beq => a == b,
+        Op::Bne => a != b,
+        Op::Blt => a.cast_signed() < b.cast_signed(),
+        Op::Bge => a.cast_signed() >= b.cast_signed(),
+        Op::Bltu => a < b,
+        _ => a >= b,
+    }
+}
+
+/// How an access is made: bytes, and whether the sign is extended.
+pub(super) fn width(op: Op) -> (u32, bool) {
+    match op {
+        Op::Lb => (1, true),
+        Op::Lbu | Op::Sb => (1, false),
+        Op::Lh => (2, true),
+        Op::Lhu | Op::Sh => (2, false),
+        _ => (4, false),
+    }
+}
+
+fn is_link(register: u8) -> bool {
+    register == RA || register == T0
+}
+
+impl Machine {
+    pub(crate) fn run(&mut self, how: Run) -> Stop {
+        self.run_with::<0>(how, true, &mut |_| ControlFlow::Continue(()))
+    }
+
+    pub(crate) fn run_past(&mut self, how: Run) -> Stop {
+        self.run_with::<0>(how, false, &mut |_| ControlFlow::Continue(()))
+    }
+
+    pub(crate) fn run_observed<O: Observer>(&mut self, how: Run, observer: &mut O) -> Stop {
+        let mut see = |report: &Report| observer.see(report);
+        match (O::WRITES, O::READS) {
+            (false, _) => self.run_with::<STEPS>(how, false, &mut see),
+            (true, false) => self.run_with::<WRITES>(how, false, &mut see),
+            (true, true) => self.run_with::<READS>(how, false, &mut see),
+        }
+    }
+
+    /// The same with everything told.
+    pub(super) fn run_told(&mut self, how: Run, see: See<'_>) -> Stop {
+        self.run_with::<READS>(how, false, see)
+    }
+
+    pub(crate) fn step_on(&mut self, how: Run) -> Stop {
+        let was_followed = self.around.repeats.is_at(self.state.common.steps);
+        let one = Run { until: (self.steps() + 1).min(how.until), effort: u64::MAX, ..how };
+        let stop = self.run_told(one, &mut |_| ControlFlow::Continue(()));
+        if was_followed {
+            self.around.repeats.moved(self.state.common.steps);
+        }
+        stop
+    }
+
+    pub(crate) fn last_report(&self) -> &Report {
+        &self.around.report
+    }
+
+    fn run_with<const TOLD: u8>(&mut self, how: Run, looks: bool, see: See<'_>) -> Stop {
+        self.around.worked_before += self.around.worked;
+        self.around.worked = 0;
+        let begun = self.state.common.steps;
+        let stop = self.go::<TOLD>(how, looks, see);
+        if self.state.common.steps != begun {
+            self.around.came.clear();
+        }
+        stop
+    }
+
+    fn go<const TOLD: u8>(&mut self, how: Run, looks: bool, see: See<'_>) -> Stop {
+        if let Some(status) = self.state.common.finished {
+            return Stop::Finished(status);
+        }
+        let depth = how.depth.map_or(-1, i64::from);
+        let watches = TOLD == 0 && looks && how.watch > Watch::Nothing;
+        let mark = self.effort();
+        if watches {
+            self.around.repeats.follow(self.state.common.steps);
+        }
+        let looks_at_rare = TOLD == 0 && looks && self.around.looks_at_rare;
+        let looks = TOLD == 0 && looks && !self.lookout.is_empty();
+        let mut is_first = true;
+        loop {
+            let Common { steps, cycles, waited, .. } = self.state.common;
+            if StepNo(steps) >= how.until {
+                let stopped = self.breakpoints.contains(&self.state.cpu.pc);
+                return if stopped { Stop::Breakpoint } else { Stop::Steps };
+            }
+            if self.state.common.console.printed >= how.printed {
+                return Stop::Printed;
+            }
+            let own_time = how.milliseconds.saturating_sub(waited);
+            if cycles >= how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND)) {
+                return Stop::Cycles;
+            }
+            if self.effort_since(mark) >= how.effort {
+                return Stop::Worked;
+            }
+            if watches && let Some(stop) = self.tend(how.watch) {
+                return stop;
+            }
+            let before = self.state.common.frames.depth();
+            let taken = if let Some(number) = self.interrupt_next() {
+                if looks_at_rare {
+                    return Stop::Watched;
+                }
+                self.enter_interrupt::<TOLD>(number);
+                After::On
+            } else {
+                if !is_first && self.breakpoints.contains(&self.state.cpu.pc) {
+                    return Stop::Breakpoint;
+                }
+                if looks && self.is_looked_for() {
+                    return Stop::Watched;
+                }
+                match self.step::<TOLD>() {
+                    Ok(after) => after,
+                    Err(Halt::Stops(stop)) => return stop,
+                    Err(Halt::Fails(_)) if looks_at_rare => return Stop::Watched,
+                    Err(Halt::Fails(fail)) => {
+                        if self.state.cpu.control.mtvec == 0 {
+                            return Stop::Fault(Fault { pc: self.pc(), kind: fail.kind });
+                        }
+                        self.enter_fault::<TOLD>(fail);
+                        After::On
+                    }
+                }
+            };
+            is_first = false;
+            if watches {
+                self.around.repeats.moved(self.state.common.steps);
+                if self.around.repeats.is_looking() {
+                    // That nothing more is to be seen is no reason to stop.
+                    let _ = self.around.repeats.see(self.state.common.steps, fingerprint(&self.state.cpu));
+                }
+            }
+            let flow = if TOLD == 0 { ControlFlow::Continue(()) } else { see(&self.around.report) };
+            match taken {
+                After::Finished(status) => return Stop::Finished(status),
+                After::Brk => return Stop::Brk,
+                After::On => {}
+            }
+            let left = self.state.common.frames.depth();
+            if left < before && left <= depth {
+                return Stop::Depth { returned: self.around.report.returned };
+            }
+            if flow.is_break() {
+                return Stop::Observed;
+            }
+        }
+    }
+
+    // ---- states that repeat
+
+    /// Does what is due; a reason to stop when a round was found that nothing could end.
+    fn tend(&mut self, watch: Watch) -> Option<Stop> {
+        let steps = self.state.common.steps;
+        while self.around.repeats.due() <= steps {
+            if self.around.repeats.tend(steps) == Task::Hash {
+                let hash = self.hash();
+                let round = self.around.repeats.take_hash(steps, hash);
+                if let Some(stop) = round.and_then(|round| self.stuck(round, watch)) {
+                    return Some(stop);
+                }
+            }
+        }
+        None
+    }
+
+    /// A round of states that repeat was found: whether that is a reason to stop.
+    fn stuck(&self, round: Round, watch: Watch) -> Option<Stop> {
+        let did = |deed| self.around.activity.since(deed, round.since);
+        let waits = self.waits();
+        let [clock, timer, key, lever] = self.armed(waits);
+        let allowed = waits || self.state.cpu.control.allowed || did(Deed::Allowed);
+        let ticks = did(Deed::Timer) && self.state.common.board.timer.running;
+        if did(Deed::Worked) || allowed && (clock || timer) || ticks {
+            return None;
+        }
+        let awaited =
+            Awaited { console: did(Deed::Console) || allowed && key, levers: did(Deed::Levers) || allowed && lever };
+        let period = round.period;
+        if awaited == Awaited::default() {
+            return Some(Stop::Circling { period });
+        }
+        (watch == Watch::Idle).then_some(Stop::Idle { period, awaited })
+    }
+
+    /// The next instruction is one that waits for an interrupt.
+    fn waits(&self) -> bool {
+        decode(self.memory.word(self.state.cpu.pc)).is_some_and(|insn| insn.op() == Op::Wfi)
+    }
+
+    /// One number for the whole state, but for what only counts.
+    fn hash(&self) -> u64 {
+        let mut hasher = FxHasher::default();
+        hasher.write_u64(self.memory.hash());
+        let State { cpu, common, heap_end } = &self.state;
+        for word in cpu.registers.iter().chain(&cpu.control.words()).chain(&[cpu.pc, cpu.known, *heap_end]) {
+            hasher.write_u32(*word);
+        }
+        for word in Self::clock_words(common, &cpu.control) {
+            hasher.write_u64(word);
+        }
+        common.hash(&mut hasher);
+        hasher.finish()
+    }
+
+    // ---- one instruction
+
+    /// The next instruction, if it can be run.
+    pub(super) fn fetch(&mut self) -> Result<(Insn, u32), Fail> {
+        let pc = self.state.cpu.pc;
+        let address = Addr(pc);
+        if pc & 3 != 0 {
+            return Err(Fail { cause: 0, about: pc, kind: FaultKind::Misaligned { address, fetch: true } });
+        }
+        if !self.memory.all(pc, 4, EXECUTE) {
+            return Err(Fail { cause: 1, about: pc, kind: FaultKind::Execute { address } });
+        }
+        let word = self.memory.word(pc);
+        let illegal = Fail { cause: 2, about: word, kind: FaultKind::Illegal { word } };
+        let (insn, is_new) = self.cache.decoded(pc, word).ok_or(illegal)?;
+        if is_new {
+            self.used = self.used.with(insn.uses());
+        }
+        Ok((insn, word))
+    }
+
+    /// Takes one instruction as a step.
+    fn step<const TOLD: u8>(&mut self) -> Result<After, Halt> {
+        let (insn, word) = self.fetch()?;
+        let pc = self.state.cpu.pc;
+        if TOLD > 0 {
+            self.begin(word);
+        }
+        let a = self.state.cpu.registers[usize::from(insn.rs1 & 31)];
+        let b = self.state.cpu.registers[usize::from(insn.rs2 & 31)];
+        let following = pc.wrapping_add(4);
+        let mut next = following;
+        let mut cycles = 1;
+        let mut returned = false;
+        match insn.row().format {
+            Format::Registers | Format::Immediate | Format::Shift if insn.op() != Op::Jalr => {
+                let other = if insn.row().format == Format::Registers { b } else { insn.value };
+                cycles += match insn.op() {
+                    Op::Mul | Op::Mulh | Op::Mulhsu | Op::Mulhu => PRODUCT,
+                    Op::Div | Op::Divu | Op::Rem | Op::Remu => QUOTIENT,
+                    _ => 0,
+                };
+                self.set::<TOLD>(insn.rd, computed(insn.op(), a, other));
+            }
+            Format::Upper => {
+                let value = if insn.op() == Op::Lui { insn.value } else { pc.wrapping_add(insn.value) };
+                self.set::<TOLD>(insn.rd, value);
+            }
+            Format::Load if insn.op() != Op::Jalr => {
+                let (length, is_signed) = width(insn.op());
+                let value = self.load::<TOLD>(a.wrapping_add(insn.value), length)?;
+                let unused = 32 - 8 * length;
+                let value = if is_signed { ((value << unused).cast_signed() >> unused).cast_unsigned() } else { value };
+                cycles += ACCESS;
+                self.set::<TOLD>(insn.rd, value);
+            }
+            Format::Store => {
+                self.store::<TOLD>(a.wrapping_add(insn.value), width(insn.op()).0, b, insn.rs2)?;
+                cycles += ACCESS;
+            }
+            Format::Branch => {
+                if goes(insn.op(), a, b) {
+                    next = target(pc.wrapping_add(insn.value))?;
+                    self.may_go_there(pc, next)?;
+                    cycles += GONE;
+                }
+            }
+            Format::Jump => {
+                next = target(pc.wrapping_add(insn.value))?;
+                if insn.rd == 0 {
+                    self.may_go_there(pc, next)?;
+                }
+                self.set::<TOLD>(insn.rd, following);
+                self.calls(insn.rd, pc, next);
+                cycles += GONE;
+            }
+            Format::Csr | Format::CsrConstant => self.access_control::<TOLD>(insn, a, word)?,
+            Format::Fence => {}
+            // `jalr` is laid out like loads and sums, and goes.
+            Format::Registers | Format::Immediate | Format::Shift | Format::Load => {
+                next = target(a.wrapping_add(insn.value) & !1)?;
+                self.set::<TOLD>(insn.rd, following);
+                // The standard's hints: what comes from a register that holds a way back returns, unless it is the one that
+                // gets another way back.
+                if is_link(insn.rs1) && insn.rs1 != insn.rd {
+                    returned = self.returns(next);
+                }
+                self.calls(insn.rd, pc, next);
+                cycles += GONE;
+            }
+            Format::Fixed => match insn.op() {
+                Op::Ecall => return self.ecall::<TOLD>(),
+                Op::Ebreak if self.state.cpu.control.mtvec != 0 => {
+                    self.enter_own::<TOLD>(3, pc);
+                    return Ok(After::On);
+                }
+                Op::Ebreak => {
+                    self.took::<TOLD>(StepKind::Instruction, following, 4, cycles, false);
+                    return Ok(After::Brk);
+                }
+                Op::Mret => {
+                    next = self.leave_handler();
+                    returned = true;
+                    cycles += GONE;
+                }
+                Op::Wfi => {
+                    let enabled = self.state.cpu.control.mie;
+                    if enabled != 0 && self.pending() & enabled == 0 {
+                        next = pc;
+                        // It is not done yet.
+                        self.state.cpu.control.done_is_set = true;
+                    }
+                }
+                _ => {}
+            },
+        }
+        self.took::<TOLD>(StepKind::Instruction, next, 4, cycles, returned);
+        Ok(After::On)
+    }
+
+    /// A jump to itself that nothing could end is a reason to stop.
+    fn may_go_there(&self, pc: u32, next: u32) -> Result<(), Halt> {
+        let is_stuck = next == pc && !(self.state.cpu.control.allowed && self.armed(false).contains(&true));
+        if is_stuck { Err(Halt::Stops(Stop::Circling { period: 1 })) } else { Ok(()) }
+    }
+
+    /// Writes a register.
+    pub(super) fn set<const TOLD: u8>(&mut self, register: u8, value: u32) {
+        if register == 0 {
+            return;
+        }
+        let index = usize::from(register & 31);
+        let Cpu { registers, known, .. } = &mut self.state.cpu;
+        if TOLD >= WRITES {
+            let (old, was_known) = (registers[index], *known >> index & 1 != 0);
+            self.around.report.writes.push(Write::Register { register: Reg(register), old, new: value, was_known });
+        }
+        registers[index] = value;
+        *known |= 1 << index;
+        if register == SP {
+            self.state.common.frames.leave_below(Addr(value));
+        }
+    }
+
+    fn load<const TOLD: u8>(&mut self, address: u32, length: u32) -> Result<u32, Fail> {
+        let at = Addr(address);
+        if !address.is_multiple_of(length) {
+            return Err(Fail { cause: 4, about: address, kind: FaultKind::Misaligned { address: at, fetch: false } });
+        }
+        let fail = |kind| Fail { cause: 5, about: address, kind };
+        let value = if address >= DEVICE_START {
+            if length != 4 {
+                return Err(fail(FaultKind::DeviceByte { address: at }));
+            }
+            if !super::devices::is_register(address) {
+                return Err(fail(FaultKind::Read { address: at }));
+            }
+            self.device_load(address)
+        } else {
+            if !self.memory.all(address, length, READ) {
+                return Err(fail(FaultKind::Read { address: at }));
+            }
+            let word = u32::from_le_bytes(self.memory.bytes(address));
+            if length == 4 { word } else { word & ((1 << (8 * length)) - 1) }
+        };
+        if TOLD >= READS {
+            self.around.report.reads.push((at, length));
+        }
+        Ok(value)
+    }
+
+    fn store<const TOLD: u8>(&mut self, address: u32, length: u32, value: u32, register: u8) -> Result<(), Fail> {
+        let at = Addr(address);
+        if !address.is_multiple_of(length) {
+            return Err(Fail { cause: 6, about: address, kind: FaultKind::Misaligned { address: at, fetch: false } });
+        }
+        let fail = |kind| Fail { cause: 7, about: address, kind };
+        if address >= DEVICE_START {
+            if length != 4 {
+                return Err(fail(FaultKind::DeviceByte { address: at }));
+            }
+            let is_known = wendax_isa::rv32::TARGET.device(at).is_some_and(|register| register.writable);
+            if !is_known {
+                return Err(fail(FaultKind::Write { address: at }));
+            }
+            let write = self.device_store(address, value);
+            if TOLD >= WRITES {
+                self.around.report.writes.extend(write);
+                let printed = u64::from(write.is_none());
+                self.around.report.printed += printed;
+            }
+            return Ok(());
+        }
+        if !self.memory.all(address, length, WRITE) {
+            return Err(fail(FaultKind::Write { address: at }));
+        }
+        let mask = if length == 4 { u32::MAX } else { (1 << (8 * length)) - 1 };
+        if TOLD >= WRITES {
+            let was_known = self.memory.all(address, length, KNOWN);
+            let old = u32::from_le_bytes(self.memory.bytes(address)) & mask;
+            let new = value & mask;
+            self.around.report.writes.push(Write::Memory { address: at, length, old, new, was_known });
+        }
+        self.memory.put(address, &value.to_le_bytes()[..length as usize]);
+        if length == 4 {
+            self.memory.set_note(address, register + 1);
+        }
+        Ok(())
+    }
+
+    /// An instruction about a control and status register.
+    fn access_control<const TOLD: u8>(&mut self, insn: Insn, register: u32, word: u32) -> Result<(), Fail> {
+        let illegal = Fail { cause: 2, about: word, kind: FaultKind::Illegal { word } };
+        let number = u16::try_from(insn.value & 0xFFF).unwrap_or(0);
+        let old = self.control_value(number).filter(|_| csr_name(number).is_some()).ok_or(illegal)?;
+        let given = if insn.row().format == Format::CsrConstant { insn.rs1.into() } else { register };
+        let (new, writes) = match insn.op() {
+            Op::Csrrw | Op::Csrrwi => (given, true),
+            Op::Csrrs | Op::Csrrsi => (old | given, insn.rs1 != 0),
+            _ => (old & !given, insn.rs1 != 0),
+        };
+        // The standard's: numbers whose upper two bits are 3 can only be read.
+        if writes && number >> 10 == 3 {
+            return Err(illegal);
+        }
+        if matches!(number, 0xB00 | 0xB80 | 0xC00 | 0xC80 | 0xC01 | 0xC81) {
+            self.around.activity.note(Deed::Worked, self.state.common.steps);
+        }
+        if writes {
+            self.set_control(number, new);
+            if self.state.cpu.control.allowed {
+                self.around.activity.note(Deed::Allowed, self.state.common.steps);
+            }
+        }
+        self.set::<TOLD>(insn.rd, old);
+        Ok(())
+    }
+
+    // ---- routines
+
+    /// A register that holds ways back was written by a jump: a routine is entered.
+    fn calls(&mut self, register: u8, pc: u32, next: u32) {
+        if is_link(register) {
+            self.enter(Addr(pc.wrapping_add(4)), Addr(next), FrameKind::Call);
+        }
+    }
+
+    /// A routine or handler is entered at an address, to come back to another one.
+    pub(super) fn enter(&mut self, back: Addr, target: Addr, kind: FrameKind) {
+        let frame = Frame { slot: self.stack_pointer(), back, site: self.pc(), target, step: self.steps(), kind };
+        self.around.calls.enter(&mut self.state.common.frames, frame);
+    }
+
+    /// The program goes to where a routine was to return to, with the stack no lower than at its entry: it is left, with
+    /// all that were entered from it. False when none returns there.
+    fn returns(&mut self, next: u32) -> bool {
+        let sp = self.stack_pointer();
+        self.state.common.frames.leave_one(|frame| frame.back == Addr(next) && frame.slot <= sp)
+    }
+
+    // ---- what is told
+
+    /// A step begins at the word that stands there.
+    pub(super) fn begin(&mut self, word: u32) {
+        self.around.report.clear();
+        self.around.report.code = [word, 0];
+    }
+
+    /// A step was taken.
+    pub(super) fn took<const TOLD: u8>(&mut self, kind: StepKind, next: u32, length: u32, cycles: u64, returned: bool) {
+        let State { cpu, common, .. } = &mut self.state;
+        let (pc, step, begun) = (cpu.pc, common.steps, common.cycles);
+        cpu.pc = next;
+        common.steps += 1;
+        common.cycles += cycles;
+        let is_done = length > 0 && !matches!(kind, StepKind::Trap(_));
+        cpu.control.done += u64::from(is_done && !std::mem::take(&mut cpu.control.done_is_set));
+        let report = &mut self.around.report;
+        report.returned = returned;
+        if TOLD > 0 {
+            (report.step, report.kind, report.cycles) = (StepNo(step), kind, cycles);
+            (report.pc, report.next, report.length) = (Addr(pc), Addr(next), length);
+            report.expired = common.board.timer.expires_between(begun, common.cycles);
+            report.depth = usize::try_from(common.frames.depth()).unwrap_or(0);
+            report.came.clear();
+            report.came.append(&mut self.around.came);
+            report.flags = FlagsChange::default();
+        }
+    }
+
+    /// What is looked out for may come with the next instruction.
+    fn is_looked_for(&mut self) -> bool {
+        let Ok((insn, _)) = self.fetch() else { return self.around.looks_at_rare };
+        let is_call = matches!(insn.op(), Op::Ecall | Op::Ebreak);
+        // A call may read and write any argument, and memory.
+        let own = if is_call {
+            RegisterUse { reads: 0x3FC00, writes: 0x0C00, ..RegisterUse::default() }
+        } else {
+            insn.uses()
+        };
+        let (wanted, lookout) = (self.lookout.uses, &self.lookout);
+        let touches = own.reads & wanted.reads | own.writes & wanted.writes;
+        let is_named =
+            || super::looking::names_of(insn).iter().any(|name| lookout.mnemonics.iter().any(|known| known == name));
+        let may_leave = || insn.op() == Op::Mret || insn.op() == Op::Jalr || insn.rd == SP && insn.uses().writes != 0;
+        let reaches = || {
+            let Some(access) = self.access_of(insn) else { return is_call && !lookout.cells.is_empty() };
+            let (from, to) = (u64::from(access.address.0), u64::from(access.address.0) + u64::from(access.bytes));
+            lookout.cells.iter().any(|(first, end)| from < u64::from(end.0) && u64::from(first.0) < to)
+        };
+        touches != 0
+            || is_call && lookout.rare
+            || lookout.leaving && may_leave()
+            || !lookout.mnemonics.is_empty() && is_named()
+            || !lookout.cells.is_empty() && reaches()
+    }
+
+    /// `ecall`: the program's own handler, or the host.
+    fn ecall<const TOLD: u8>(&mut self) -> Result<After, Halt> {
+        if self.state.cpu.control.mtvec != 0 {
+            self.enter_own::<TOLD>(11, 0);
+            return Ok(After::On);
+        }
+        self.serve::<TOLD>(1 + CALL).map_err(Halt::Stops)
+    }
+}
+
+/// Where a jump goes: to a multiple of 4.
+fn target(next: u32) -> Result<u32, Fail> {
+    if next.is_multiple_of(4) {
+        return Ok(next);
+    }
+    Err(Fail { cause: 0, about: next, kind: FaultKind::Misaligned { address: Addr(next), fetch: true } })
+}
+
+/// A number that stands for registers and place: a sum of them, each times an odd number of its own, mixed.
+fn fingerprint(cpu: &Cpu) -> u64 {
+    const GOLDEN: u64 = 0x9E37_79B9_7F4A_7C15;
+    let mut sum = u64::from(cpu.pc).wrapping_mul(GOLDEN);
+    let mut factor = GOLDEN;
+    for &register in &cpu.registers {
+        factor = factor.wrapping_mul(0xD129_0D3F_9B0B_2C85 | 1);
+        sum = sum.wrapping_add(u64::from(register).wrapping_mul(factor));
+    }
+    let mixed = (sum ^ sum >> 31).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    mixed ^ mixed >> 29
+}
