@@ -154,6 +154,8 @@ pub static TARGET: Target = Target {
     devices: &devices::ALL,
     calls: CALLS,
     errors: &crate::calls::ERROR_WORDS,
+    ends_with: "an exit by `ecall`, `ret` or `j`",
+    errno: calls::errno,
 };
 
 /// See [`Target::leads`].

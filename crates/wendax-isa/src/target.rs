@@ -47,6 +47,10 @@ pub struct Target {
     pub calls: &'static [SystemCall],
     /// Why calls fail, by code from 1.
     pub errors: &'static [&'static str],
+    /// How code ends, for whoever forgot it.
+    pub ends_with: &'static str,
+    /// What the negative result of a call that is not Wendax's own says.
+    pub errno: fn(u32) -> &'static str,
 }
 
 /// The length and the ways of the instruction that some bytes begin with, as it stands at an address.
@@ -332,6 +336,8 @@ pub struct SystemCall {
     pub gives: &'static str,
     /// What it does, in one line.
     pub meaning: &'static str,
+    /// It is one of those that Wendax gives every machine.
+    pub is_own: bool,
 }
 
 /// A register.

@@ -151,4 +151,6 @@ pub static TARGET: Target = Target {
     devices: DEVICES,
     calls: CALLS,
     errors: &crate::calls::ERROR_WORDS,
+    ends_with: "a `sys exit`, `halt`, `ret` or `jmp`",
+    errno: |_| "",
 };

@@ -55,20 +55,11 @@ pub struct Fault {
     pub pc: Addr,
     /// What it could not do.
     pub kind: FaultKind,
+    /// The number of its trap.
+    pub trap: u32,
 }
 
 impl FaultKind {
-    /// Its trap number.
-    pub fn trap(self) -> u32 {
-        match self {
-            Self::Illegal { .. } => 1,
-            Self::Misaligned { .. } => 2,
-            Self::Read { .. } | Self::Write { .. } | Self::Execute { .. } | Self::DeviceByte { .. } => 3,
-            Self::DivideByZero => 4,
-            Self::TrapEntry { number, .. } => number,
-        }
-    }
-
     /// The address it is about.
     pub fn address(self) -> Option<Addr> {
         match self {

@@ -197,6 +197,8 @@ asked! {
     flags() -> u32;
     /// Who last set a flag, by its bit; `None` when nobody did.
     flag_writer(bit: u32) -> Option<Writer>;
+    /// A control and status register by its number; `None` where there is none.
+    control(number: u16) -> Option<u32>;
     /// A byte of memory as it lies there; looking has no effect on devices.
     byte(address: Addr) -> u8;
     /// A word of memory, low byte first.

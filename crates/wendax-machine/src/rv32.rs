@@ -173,6 +173,10 @@ impl Machine {
         0
     }
 
+    pub(crate) fn control(&self, number: u16) -> Option<u32> {
+        self.control_value(number)
+    }
+
     pub(crate) fn flag_writer(&self, _bit: u32) -> Option<Writer> {
         None
     }

@@ -257,6 +257,11 @@ impl Machine {
         self.state.cpu.flags.into()
     }
 
+    /// There are no control and status registers.
+    pub(crate) fn control(&self, _number: u16) -> Option<u32> {
+        None
+    }
+
     /// Who last set a flag, by its bit; `None` when nobody did.
     pub(crate) fn flag_writer(&self, bit: u32) -> Option<Writer> {
         let kind = FLAG_KINDS.iter().position(|kind| u32::from(*kind) & bit != 0).unwrap_or(1);

@@ -153,6 +153,8 @@ pub struct Effects {
     pub expired: bool,
     /// Cycles it took.
     pub cycles: u64,
+    /// It was a system call that failed; of several steps nothing is told.
+    pub failed: bool,
     /// It returned from a routine by an instruction made for that.
     pub returned: bool,
 }
@@ -213,6 +215,7 @@ impl Effects {
             tone: report.tone,
             expired: report.expired,
             cycles: report.cycles,
+            failed: report.failed,
             returned: report.returned,
         };
         let bytes = |value: u32, length: u32| value.to_le_bytes()[..length.min(word_bytes) as usize].to_vec();
@@ -276,6 +279,7 @@ impl Effects {
             tone: None,
             expired: false,
             cycles: machine.cycles() - old_cycles,
+            failed: false,
             returned: false,
         }
     }

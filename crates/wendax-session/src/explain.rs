@@ -1,12 +1,14 @@
 //! What the next step will do, in plain words, with the values as they are.
 //!
 //! Results are never guessed: they are what a fork of the machine did and reported. Only the wording is computed here,
-//! and why flags become what they become. This is the one place right of the machine that knows its instructions; what
-//! any account needs beside them is in `words`.
+//! and why flags become what they become. This is the one place right of the machine that knows its instructions, those of
+//! each machine in a part of its own (`rv32`; the others here are the W16's); what any account needs beside them is in
+//! `words`.
 
 mod arithmetic;
 mod cause;
 mod figure;
+mod rv32;
 
 pub use cause::fault_causes;
 
@@ -19,7 +21,7 @@ use crate::session::Session;
 use crate::stack::entered;
 use crate::stops::Thing;
 use crate::words::{
-    by_hand_words, call_failed, file_words, interrupt_words, line_words, lines_words, number_words, place, tone_words,
+    by_hand_words, failure, file_words, interrupt_words, line_words, lines_words, number_words, place, tone_words,
 };
 use wendax_image::{Image, SymbolKind};
 use wendax_isa::Target;
@@ -137,10 +139,21 @@ pub fn explain(session: &Session) -> Explanation {
     explanation
 }
 
-/// The instruction at an address, as the account knows it.
-fn insn_at(machine: &Machine, address: Addr) -> Option<Insn> {
-    let [first, second] = machine.instruction_at(address)?.code.map(|word| u16::try_from(word).unwrap_or(0));
-    decode(first, second)
+/// An instruction, as the account knows it.
+#[derive(Debug, Clone, Copy)]
+enum Known {
+    W16(Insn),
+    Rv32(wendax_isa::rv32::Insn),
+}
+
+/// The instruction at an address.
+fn insn_at(machine: &Machine, address: Addr) -> Option<Known> {
+    let code = machine.instruction_at(address)?.code;
+    if *machine.target() == wendax_isa::rv32::TARGET {
+        return wendax_isa::rv32::decode(code[0]).map(Known::Rv32);
+    }
+    let [first, second] = code.map(|word| u16::try_from(word).unwrap_or(0));
+    decode(first, second).map(Known::W16)
 }
 
 /// How the source writes its numbers.
@@ -223,12 +236,16 @@ impl<'a> Teller<'a> {
 
     // ---- the account
 
-    fn fill(&self, insn: Option<Insn>, explanation: &mut Explanation) {
+    fn fill(&self, insn: Option<Known>, explanation: &mut Explanation) {
         explanation.text = self.text().unwrap_or_default();
-        explanation.meaning = insn.map_or("", |insn| insn.row().meaning);
+        explanation.meaning = match insn {
+            Some(Known::W16(insn)) => insn.row().meaning,
+            Some(Known::Rv32(insn)) => insn.row().meaning,
+            None => "",
+        };
         match explanation.outlook.clone() {
             Outlook::Fails(fault) => {
-                let trap = self.target.trap_name(fault.kind.trap());
+                let trap = self.target.trap_name(fault.trap);
                 explanation.sentences.push(format!("fails: {}", fault.kind.words(self.target)));
                 explanation.sentences.extend(fault_causes(self.session, &fault));
                 explanation.sentences.push(format!("trap {trap}: the program has no handler for it"));
@@ -237,7 +254,7 @@ impl<'a> Teller<'a> {
                 explanation.sentences.push("jumps to itself for ever: nothing will change any more".to_owned());
             }
             Outlook::Waits | Outlook::Asks | Outlook::Over => {
-                explanation.sentences.extend(insn.and_then(|insn| self.call(insn)));
+                explanation.sentences.extend(self.call());
                 if explanation.outlook == Outlook::Waits {
                     explanation.sentences.push("waits for something to be typed".to_owned());
                 }
@@ -256,7 +273,7 @@ impl<'a> Teller<'a> {
         if let Some(input) = self.session.recorded_input() {
             let text = String::from_utf8_lossy(&input[..input.len().min(200)]).into_owned();
             let text = text.trim_end();
-            let is_call = insn.is_some_and(|insn| insn.op() == Op::Sys);
+            let is_call = self.call_number().is_some();
             explanation.sentences.push(match (is_call, self.session.now() == self.session.end()) {
                 (false, _) => format!("typed here: {text:?}"),
                 (true, true) => format!("typed ahead: {text:?}; it will be read"),
@@ -265,26 +282,33 @@ impl<'a> Teller<'a> {
         }
     }
 
-    fn fill_done(&self, insn: Option<Insn>, effects: &Effects, explanation: &mut Explanation) {
+    fn fill_done(&self, insn: Option<Known>, effects: &Effects, explanation: &mut Explanation) {
         explanation.cycles = Some(effects.cycles);
         match effects.kind {
-            StepKind::Interrupt(number) => self.entry(number, true, None, effects, explanation),
-            StepKind::Trap(number) => self.entry(number, false, insn, effects, explanation),
+            StepKind::Interrupt(number) => self.entry(number, true, effects, explanation),
+            StepKind::Trap(number) => self.entry(number, false, effects, explanation),
             StepKind::Instruction | StepKind::Call(_) => {
-                let Some(insn) = insn else { return };
-                explanation.caution = self.caution(insn);
-                explanation.sentences.extend(self.main(insn, effects));
-                explanation.sentences.extend(arithmetic::reasons(self, insn, effects));
-                explanation.sentences.extend(self.flags(insn, effects));
-                explanation.figure = figure::of(self, insn, effects);
-                if let Op::Jump(cond) = insn.op() {
-                    explanation.causes = self.causes(u32::from(cond.flags()));
-                    explanation.sentences.extend(self.cause_words(&explanation.causes));
+                match insn {
+                    Some(Known::W16(insn)) => self.fill_instruction(insn, effects, explanation),
+                    Some(Known::Rv32(insn)) => rv32::fill(self, insn, effects, explanation),
+                    None => return,
                 }
-                explanation.taken = self.reason(insn).map(|(taken, _)| taken);
                 explanation.sentences.extend(self.outside(effects));
             }
         }
+    }
+
+    fn fill_instruction(&self, insn: Insn, effects: &Effects, explanation: &mut Explanation) {
+        explanation.caution = self.caution(insn);
+        explanation.sentences.extend(self.main(insn, effects));
+        explanation.sentences.extend(arithmetic::reasons(self, insn, effects));
+        explanation.sentences.extend(self.flags(insn, effects));
+        explanation.figure = figure::of(self, insn, effects);
+        if let Op::Jump(cond) = insn.op() {
+            explanation.causes = self.causes(u32::from(cond.flags()));
+            explanation.sentences.extend(self.cause_words(&explanation.causes));
+        }
+        explanation.taken = self.reason(insn).map(|(taken, _)| taken);
     }
 
     /// What devices do by themselves meanwhile, and which interrupts have to wait.
@@ -301,14 +325,7 @@ impl<'a> Teller<'a> {
     }
 
     /// An interrupt or trap of the program's own is entered.
-    fn entry(
-        &self,
-        number: u32,
-        interrupt: bool,
-        insn: Option<Insn>,
-        effects: &Effects,
-        explanation: &mut Explanation,
-    ) {
+    fn entry(&self, number: u32, interrupt: bool, effects: &Effects, explanation: &mut Explanation) {
         let name = self.target.trap_name(number);
         let handler = self.place(effects.next);
         let sentences = &mut explanation.sentences;
@@ -319,13 +336,20 @@ impl<'a> Teller<'a> {
             let before = before.map_or(String::new(), |text| format!(" before `{text}`"));
             sentences.push(format!("the interrupt {name} comes{before}: its handler at {handler} takes over"));
         } else if effects.length > 0 {
-            sentences.extend(insn.and_then(|insn| self.call(insn)));
+            sentences.extend(self.call());
             sentences.push(format!("trap {name} is the program's own: its handler at {handler} takes over"));
         } else {
             if let Some(kind) = self.handled_fault(number) {
                 sentences.push(format!("fails: {}", kind.kind.words(self.target)));
             }
             sentences.push(format!("trap {name}: its handler at {handler} takes over; nothing else of this happens"));
+        }
+        if self.target.map.vectors_end == Addr::FIRST {
+            sentences.push(format!(
+                "mepc keeps {}, mcause tells why; interrupts are off until `mret`",
+                self.place(effects.pc)
+            ));
+            return;
         }
         let back = if effects.length > 0 { effects.pc + effects.length } else { effects.pc };
         let slot = Addr(effects.register(self.target.roles.stack).map_or(0, |change| change.new));
@@ -338,6 +362,10 @@ impl<'a> Teller<'a> {
 
     /// The fault that a trap of the program's own is about to handle: what would stop the run without a handler.
     fn handled_fault(&self, number: u32) -> Option<Fault> {
+        // Where handlers are found by no vector in memory none can be taken away by hand.
+        if self.target.map.vectors_end == Addr::FIRST {
+            return None;
+        }
         let mut fork = self.session.fork();
         let size = self.target.word_bytes();
         for byte in 0..size {
@@ -383,7 +411,7 @@ impl<'a> Teller<'a> {
                 let (place, same) = (self.device_or_place(at), self.same(Reg(insn.a), result));
                 vec![format!("{d} takes the {what} at {place}: {value}{same}")]
             }
-            Op::Stw | Op::Stb => self.stored(insn, effects, d),
+            Op::Stw | Op::Stb => self.stored(Reg(insn.a), effects),
             Op::Push | Op::PushFl => self.pushed(insn, effects),
             Op::Pop => vec![format!("{d} takes {value} from the stack at {}", self.access_place())],
             Op::PopFl => vec![format!("the flags come from the stack at {}", self.access_place())],
@@ -396,12 +424,7 @@ impl<'a> Teller<'a> {
             Op::Djnz => {
                 vec![format!("{d} becomes {} − 1 = {result}", self.held(Reg(insn.a))), self.jump(insn, effects)]
             }
-            Op::Sys => {
-                let file = effects.file.as_ref().map(|(path, deed)| file_words(path, deed));
-                let tone =
-                    effects.tone.map(|(hertz, milliseconds)| format!("sounds {}", tone_words(hertz, milliseconds)));
-                self.call(insn).into_iter().chain(file).chain(tone).chain(self.call_result(insn, effects)).collect()
-            }
+            Op::Sys => self.served(effects),
             _ => {
                 vec![format!(
                     "{d} becomes {} = {value}{}",
@@ -476,12 +499,13 @@ impl<'a> Teller<'a> {
         format!("compares {name} = {held} with {source}: {both}")
     }
 
-    fn stored(&self, insn: Insn, effects: &Effects, register: &str) -> Vec<String> {
-        let memory = effects.memory.iter().map(|change| self.store(change, register));
+    fn stored(&self, register: Reg, effects: &Effects) -> Vec<String> {
+        let name = self.target.register_name(register);
+        let memory = effects.memory.iter().map(|change| self.store(change, name));
         let devices = effects.devices.iter().map(|change| {
             let place = self.device_or_place(change.address);
             let (old, new) = (self.value(change.old), self.value(change.new));
-            let given = self.machine.register(Reg(insn.a));
+            let given = self.machine.register(register);
             let read = if given == change.new { String::new() } else { format!("; {} is stored", self.value(given)) };
             if change.old == change.new {
                 format!("the device register {place} stays {new}{read}")
@@ -498,13 +522,22 @@ impl<'a> Teller<'a> {
 
     fn store(&self, change: &MemoryChange, register: &str) -> String {
         let (old, new) = (change.old_value(), change.new_value());
-        let what = if change.new.len() == 2 { "word" } else { "byte" };
+        let what = self.width_word(change.new.len());
         let before = match (change.was_known, old == new) {
             (false, _) => "never written before".to_owned(),
             (true, true) => "the same as before".to_owned(),
             (true, false) => format!("it was {}", self.value(old)),
         };
         format!("the {what} at {} becomes {register} = {}; {before}", self.place(change.address), self.value(new))
+    }
+
+    /// What so many bytes are called.
+    fn width_word(&self, bytes: usize) -> &'static str {
+        match bytes {
+            1 => "byte",
+            bytes if bytes == self.target.word_bytes() as usize => "word",
+            _ => "halfword",
+        }
     }
 
     fn pushed(&self, insn: Insn, effects: &Effects) -> Vec<String> {
@@ -617,12 +650,21 @@ impl<'a> Teller<'a> {
 
     // ---- system calls
 
+    /// The number of the system call that is next, if one is.
+    fn call_number(&self) -> Option<u32> {
+        self.machine.instruction_at(self.machine.pc())?.call
+    }
+
+    /// A system call that the host serves: what it is given, does and leaves.
+    fn served(&self, effects: &Effects) -> Vec<String> {
+        let file = effects.file.as_ref().map(|(path, deed)| file_words(path, deed));
+        let tone = effects.tone.map(|(hertz, milliseconds)| format!("sounds {}", tone_words(hertz, milliseconds)));
+        self.call().into_iter().chain(file).chain(tone).chain(self.call_result(effects)).collect()
+    }
+
     /// What a system call is given.
-    fn call(&self, insn: Insn) -> Option<String> {
-        if insn.op() != Op::Sys {
-            return None;
-        }
-        let number = u32::from(insn.value);
+    fn call(&self) -> Option<String> {
+        let number = self.call_number()?;
         let Some(call) = self.target.call(number) else {
             return Some(format!("there is no system call 0x{number:02X}"));
         };
@@ -677,26 +719,40 @@ impl<'a> Teller<'a> {
         format!("{:?}{more}", String::from_utf8_lossy(&bytes))
     }
 
-    fn call_result(&self, insn: Insn, effects: &Effects) -> Option<String> {
+    fn call_result(&self, effects: &Effects) -> Option<String> {
         let result = self.target.roles.results[0];
         let name = self.target.register_name(result);
         let change = effects.register(result);
-        if call_failed(self.target, effects) {
+        let call = self.call_number().and_then(|number| self.target.call(number));
+        let has_flags = !self.target.flags.is_empty();
+        if let Some(error) = failure(self.target, effects) {
             let code = change.map_or_else(|| self.machine.register(result), |change| change.new);
-            let error = self.target.error(code);
-            let is_about_files = self.target.call(insn.value.into()).is_some_and(|call| call.name.starts_with("file_"));
+            let is_about_files =
+                call.is_some_and(|call| call.name.starts_with("file_") || matches!(call.name, "openat"));
             let hint = if is_about_files && !self.machine.settings().has_folder {
                 "; there is no folder for its files: --files DIR gives one, or `files` in wendax.toml"
             } else {
                 ""
             };
-            return Some(format!(
-                "fails: {error}; C becomes 1, and {name} the error's number {code}, which is no data{hint}"
-            ));
+            return Some(if has_flags {
+                format!("fails: {error}; C becomes 1, and {name} the error's number {code}, which is no data{hint}")
+            } else if change.is_some() {
+                format!("fails: {error}; {name} becomes {}, which is no data{hint}", self.target.signed(code))
+            } else {
+                let second = self.target.register_name(self.target.roles.results[1]);
+                format!("fails: {error}; {second} becomes the error's number, and {name} stays{hint}")
+            });
         }
-        let gives = self.target.call(insn.value.into()).map_or("", |call| call.gives);
+        let gives = call.map_or("", |call| call.gives);
         let gives = if gives.is_empty() { String::new() } else { format!(", the {gives}") };
-        change.map(|change| format!("{name} becomes {}{gives}; C becomes 0", self.value(change.new)))
+        let beside = match call {
+            _ if has_flags => "; C becomes 0".to_owned(),
+            Some(call) if call.is_own => {
+                format!("; {} becomes 0: it did not fail", self.target.register_name(self.target.roles.results[1]))
+            }
+            _ => String::new(),
+        };
+        change.map(|change| format!("{name} becomes {}{gives}{beside}", self.value(change.new)))
     }
 
     // ---- what looks wrong
@@ -709,6 +765,11 @@ impl<'a> Teller<'a> {
         // What is put by may hold anything, and what is cleared by itself too.
         let is_clearing = matches!(insn.op(), Op::Xor | Op::Sub) && insn.a == insn.b;
         let reads = if insn.op() == Op::Push || is_clearing { 0 } else { insn.uses().reads };
+        self.nothing_there(reads)
+    }
+
+    /// It reads a register that was never set, or cells that were never written.
+    fn nothing_there(&self, reads: u32) -> Option<String> {
         let unset = self.target.registers().map(|(register, _)| register);
         let unset = unset
             .into_iter()
@@ -719,10 +780,9 @@ impl<'a> Teller<'a> {
         }
         let access = self.machine.access_at(self.machine.pc())?;
         let unwritten = access.kind == AccessKind::Read
-            && access
-                .address
-                .up_to(access.address + access.bytes)
-                .any(|at| self.machine.cell(at) == CellState::NeverWritten);
+            && (0..access.bytes)
+                .filter_map(|offset| access.address.0.checked_add(offset))
+                .any(|at| self.machine.cell(Addr(at)) == CellState::NeverWritten);
         unwritten.then(|| format!("nothing was ever written at {}", self.place(access.address)))
     }
 

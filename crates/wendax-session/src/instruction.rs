@@ -25,8 +25,9 @@ pub fn code_text(session: &Session, address: Addr, code: [u32; 2]) -> Option<Str
 /// An instruction as the source has it: its own mnemonic, names and numbers.
 pub(crate) fn written(session: &Session, insn: &InsnInfo) -> Option<String> {
     let &InsnInfo { address, length, code, .. } = insn;
+    let unit = session.machine().target().code_align as usize;
     let line = session.image().line_at(address)?;
-    let now = code.iter().flat_map(|word| word.to_le_bytes().into_iter().take(2)).take(length as usize);
+    let now = code.iter().flat_map(|word| word.to_le_bytes().into_iter().take(unit)).take(length as usize);
     let is_as_made = now.eq(session.image().bytes(address, length).iter().copied());
     if line.address != address || line.length != length || !is_as_made {
         return None;

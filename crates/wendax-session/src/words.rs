@@ -224,11 +224,8 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         let is_same = was == Some(change.new);
         changes.push(if is_same { format!("{name} {new} again") } else { format!("{name} {old} → {new}") });
     }
-    if let (StepKind::Call(_), true) = (effects.kind, effects.flags.touched != 0 && effects.steps == 1)
-        && call_failed(target, effects)
-    {
-        let code = effects.register(target.roles.results[0]).map_or(0, |change| change.new);
-        changes.push(format!("the call failed: {}", target.error(code)));
+    if let Some(why) = failure(target, effects).filter(|_| effects.steps == 1) {
+        changes.push(format!("the call failed: {why}"));
     }
     let stack = session.machine().stack_pointer();
     for change in &effects.memory {
@@ -371,8 +368,23 @@ pub fn note_name(hertz: u32) -> Option<String> {
     Some(format!("{name}{}", place / 12))
 }
 
-/// A system call said that it failed: its carry is the lowest flag.
-pub(crate) fn call_failed(target: &Target, effects: &Effects) -> bool {
-    let carry = target.flags.first().map_or(0, |flag| flag.bit);
-    effects.flags.touched & carry != 0 && effects.flags.new & carry != 0
+/// Why a system call failed, if it did. Calls that say so with a negative number have the numbers of the open standard.
+pub(crate) fn failure(target: &Target, effects: &Effects) -> Option<String> {
+    let StepKind::Call(number) = effects.kind else { return None };
+    effects.failed.then(|| {
+        let value = |register: Option<&Reg>| {
+            let change = register.and_then(|register| effects.register(*register));
+            change.map_or(0, |change| change.new)
+        };
+        let results = target.roles.results;
+        // Where there are no flags the code stands beside the result, or is it.
+        if !target.flags.is_empty() {
+            target.error(value(results.first())).to_owned()
+        } else if target.call(number).is_some_and(|call| call.is_own) {
+            target.error(value(results.get(1))).to_owned()
+        } else {
+            let number = value(results.first()).wrapping_neg();
+            format!("{} ({number})", (target.errno)(number))
+        }
+    })
 }

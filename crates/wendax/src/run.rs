@@ -294,11 +294,9 @@ fn report(session: &Session, end: &End) -> Report {
         End::Program(State::Finished(status)) => {
             StopReport { status: Some(*status), address: None, file: None, line: None, ..plain("finished") }
         }
-        End::Program(State::Fault(fault)) => StopReport {
-            trap: Some(fault.kind.trap()),
-            address: Some(fault.kind.address().unwrap_or(pc).0),
-            ..plain("fault")
-        },
+        End::Program(State::Fault(fault)) => {
+            StopReport { trap: Some(fault.trap), address: Some(fault.kind.address().unwrap_or(pc).0), ..plain("fault") }
+        }
         End::Program(State::Circling { .. }) => plain("circling"),
         End::Program(State::Waiting | State::Idle { .. }) => plain("waiting"),
         End::Program(State::Paused(Why::Brk | Why::Breakpoint)) => plain("paused"),
@@ -324,7 +322,7 @@ pub(crate) fn end_words(session: &Session, end: &End) -> String {
     match end {
         End::Program(State::Finished(status)) => format!("by itself, with status {status}"),
         End::Program(State::Fault(fault)) => {
-            format!("by a fault, trap {}: {}", fault.kind.trap(), fault.kind.words(session.machine().target()))
+            format!("by a fault, trap {}: {}", fault.trap, fault.kind.words(session.machine().target()))
         }
         End::Program(State::Circling { .. } | State::Idle { .. }) => format!("circling: {}", state_words(session)),
         End::Program(State::Waiting) => "waiting for input".to_owned(),
@@ -405,7 +403,7 @@ fn tell_end(session: &Session, path: &Path, end: &End, report: &Report) {
     };
     let mut text = match end {
         End::Program(State::Finished(_) | State::Ready | State::Running) | End::Asked | End::Never => return,
-        End::Program(State::Fault(fault)) => format!("fault, trap {}: {}", fault.kind.trap(), fault.kind.words(target)),
+        End::Program(State::Fault(fault)) => format!("fault, trap {}: {}", fault.trap, fault.kind.words(target)),
         End::Program(State::Circling { .. }) => format!("circling: {}", state_words(session)),
         End::Program(State::Idle { .. }) => {
             format!("{}; no more input will come, and nothing else can end this", state_words(session))

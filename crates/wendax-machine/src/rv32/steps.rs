@@ -263,7 +263,7 @@ impl Machine {
                     Err(Halt::Fails(_)) if looks_at_rare => return Stop::Watched,
                     Err(Halt::Fails(fail)) => {
                         if self.state.cpu.control.mtvec == 0 {
-                            return Stop::Fault(Fault { pc: self.pc(), kind: fail.kind });
+                            return Stop::Fault(Fault { pc: self.pc(), kind: fail.kind, trap: fail.cause });
                         }
                         self.enter_fault::<TOLD>(fail);
                         After::On

@@ -1152,7 +1152,7 @@ impl Machine {
 
     /// The fault as it will be reported.
     pub(super) fn fault_of(&self, kind: FaultKind) -> Fault {
-        Fault { pc: self.state.cpu.pc.into(), kind }
+        Fault { pc: self.state.cpu.pc.into(), kind, trap: super::traps::trap_of(kind) }
     }
 }
 

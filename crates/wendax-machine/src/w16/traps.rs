@@ -29,6 +29,19 @@ pub(super) struct Entry {
     pub(super) is_interrupt: bool,
 }
 
+/// The number of a fault's trap.
+pub(super) fn trap_of(kind: FaultKind) -> u32 {
+    match kind {
+        FaultKind::Illegal { .. } => 1,
+        FaultKind::Misaligned { .. } => 2,
+        FaultKind::Read { .. } | FaultKind::Write { .. } | FaultKind::Execute { .. } | FaultKind::DeviceByte { .. } => {
+            3
+        }
+        FaultKind::DivideByZero => 4,
+        FaultKind::TrapEntry { number, .. } => number,
+    }
+}
+
 impl Machine {
     pub(super) fn vector(&self, number: u8) -> u16 {
         self.memory.word(u16::from(number) * 2)
@@ -37,7 +50,7 @@ impl Machine {
     /// A fault: enters its trap as a step, or stops the run.
     pub(super) fn fault<T: Trace>(&mut self, kind: FaultKind, trace: &mut T) -> Option<Stop> {
         let pc = self.state.cpu.pc;
-        let number = u8::try_from(kind.trap()).unwrap_or(0);
+        let number = u8::try_from(trap_of(kind)).unwrap_or(0);
         if self.vector(number) == 0 {
             return Some(Stop::Fault(self.fault_of(kind)));
         }

@@ -326,7 +326,7 @@ proptest! {
                 Err(Failed(trap)) if model.memory[2 * trap as usize..][..2] != [0, 0] => break,
                 Err(Failed(trap)) => {
                     let Stop::Fault(fault) = stop else { return Err(TestCaseError::fail(format!("{stop:?} for trap {trap}"))) };
-                    prop_assert_eq!(fault.kind.trap(), trap);
+                    prop_assert_eq!(fault.trap, trap);
                     agree(&model, &machine, step)?;
                     break;
                 }

@@ -1,6 +1,6 @@
 //! Why an instruction fails: not only what it could not do, but where that began.
 
-use super::insn_at;
+use super::{Known, insn_at, rv32};
 use crate::effects::Effects;
 use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
@@ -18,15 +18,20 @@ pub fn fault_causes(session: &Session, fault: &Fault) -> Vec<String> {
         FaultKind::Execute { .. } | FaultKind::Illegal { .. } | FaultKind::Misaligned { fetch: true, .. } => {
             vec![how_it_came_here(session)]
         }
-        FaultKind::DivideByZero => insn.map(|insn| divisor(session, insn)).into_iter().collect(),
+        FaultKind::DivideByZero => match insn {
+            Some(Known::W16(insn)) => vec![divisor(session, insn)],
+            _ => Vec::new(),
+        },
         FaultKind::TrapEntry { .. } => Vec::new(),
         FaultKind::Read { address } | FaultKind::Write { address } => {
-            let stack = insn.and_then(|insn| stack_limit(session, insn, address));
-            stack.or_else(|| insn.map(|insn| base(session, insn))).unwrap_or_default()
+            let stack = match insn {
+                Some(Known::W16(insn)) => stack_limit(session, insn, address),
+                Some(Known::Rv32(_)) => full_stack(session, address),
+                None => None,
+            };
+            stack.unwrap_or_else(|| base(session, insn))
         }
-        FaultKind::Misaligned { .. } | FaultKind::DeviceByte { .. } => {
-            insn.map(|insn| base(session, insn)).unwrap_or_default()
-        }
+        FaultKind::Misaligned { .. } | FaultKind::DeviceByte { .. } => base(session, insn),
     }
 }
 
@@ -43,14 +48,14 @@ fn how_it_came_here(session: &Session) -> String {
     let target = session.machine().target();
     let hex = target.marked_address(session.machine().pc());
     let Some(last) = session.last_step() else { return "the program begins there".to_owned() };
-    if last.returned {
+    if last.returned && target.roles.link.is_none() {
         return wrong_return(session, last);
     }
     if last.fell_through() {
         return format!(
-            "it ran past the end of the code: the last instruction that ran is {}; nothing stops it there \
-             (a `sys exit`, `halt`, `ret` or `jmp` does)",
-            told(session, last.pc)
+            "it ran past the end of the code: the last instruction that ran is {}; nothing stops it there ({} does)",
+            told(session, last.pc),
+            target.ends_with
         );
     }
     if last.length == 0 {
@@ -85,12 +90,19 @@ fn divisor(session: &Session, insn: Insn) -> String {
 }
 
 /// The register an address comes from, and since when it holds that.
-fn base(session: &Session, insn: Insn) -> Vec<String> {
+fn base(session: &Session, insn: Option<Known>) -> Vec<String> {
     let stack = session.machine().target().roles.stack;
-    let register = match insn.op() {
-        Op::Ldw | Op::Ldb | Op::Ldsb | Op::Stw | Op::Stb if insn.b != NO_BASE => Reg(insn.b),
-        Op::Push | Op::Pop | Op::PushFl | Op::PopFl | Op::Call | Op::CallReg | Op::Ret | Op::Reti => stack,
-        _ => return Vec::new(),
+    let register = match insn {
+        Some(Known::W16(insn)) => match insn.op() {
+            Op::Ldw | Op::Ldb | Op::Ldsb | Op::Stw | Op::Stb if insn.b != NO_BASE => Reg(insn.b),
+            Op::Push | Op::Pop | Op::PushFl | Op::PopFl | Op::Call | Op::CallReg | Op::Ret | Op::Reti => stack,
+            _ => return Vec::new(),
+        },
+        Some(Known::Rv32(insn)) => match rv32::base(insn) {
+            Some(register) => register,
+            None => return Vec::new(),
+        },
+        None => return Vec::new(),
     };
     let value = session.machine().target().marked(session.machine().register(register));
     vec![register_since(session, register, &value)]
@@ -113,13 +125,7 @@ fn stack_limit(session: &Session, insn: Insn, address: Addr) -> Option<Vec<Strin
     let hex = |address| target.marked_address(address);
     match insn.op() {
         Op::Push | Op::PushFl | Op::Call | Op::CallReg if address + target.word_bytes() == stack.start => {
-            let mut sentences = vec![format!(
-                "the stack is full: it ends at {}, {} routines deep",
-                hex(stack.start),
-                machine.frames().len()
-            )];
-            sentences.extend(deepest_caller(session, machine.frames()));
-            Some(sentences)
+            Some(is_full(session, stack.start))
         }
         Op::Pop | Op::PopFl | Op::Ret | Op::Reti if address == stack.end() => {
             let mut sentences = vec![format!("the stack is empty: nothing lies above {}", hex(stack.last()))];
@@ -130,6 +136,24 @@ fn stack_limit(session: &Session, insn: Insn, address: Addr) -> Option<Vec<Strin
         }
         _ => None,
     }
+}
+
+/// That something reached below the stack, many routines deep.
+fn full_stack(session: &Session, address: Addr) -> Option<Vec<String>> {
+    /// Frames are no larger than that, as a rule.
+    const FAR: u32 = 0x1000;
+    let regions = session.machine().regions();
+    let stack = regions.iter().find(|region| region.kind == RegionKind::Stack)?;
+    let is_below = address < stack.start && stack.start - address <= FAR;
+    (is_below && !session.machine().frames().is_empty()).then(|| is_full(session, stack.start))
+}
+
+fn is_full(session: &Session, end: Addr) -> Vec<String> {
+    let machine = session.machine();
+    let (hex, depth) = (machine.target().marked_address(end), machine.frames().len());
+    let mut sentences = vec![format!("the stack is full: it ends at {hex}, {depth} routines deep")];
+    sentences.extend(deepest_caller(session, machine.frames()));
+    sentences
 }
 
 /// The routine that most of the frames are of, and the call that made most of them.
