@@ -26,14 +26,12 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
     let machine = session.machine();
     let target = machine.target();
     let regions = machine.regions();
-    let mapped: u32 = regions.iter().map(|region| region.length).sum();
-    let whole = target.address_mask() + 1;
-    let note = format!(
-        "{} of {} bytes are mapped, at step {}",
-        grouped(mapped.into()),
-        grouped(whole.into()),
-        grouped(session.now().0)
-    );
+    let mapped: u64 = regions.iter().map(|region| u64::from(region.length)).sum();
+    let whole = target.memory_size();
+    // Names stand behind addresses, which may be long.
+    let name_at = 28.0 + 7.0 * length(target.hex_address(Addr(0)).len());
+    let note =
+        format!("{} of {} bytes are mapped, at step {}", grouped(mapped), grouped(whole), grouped(session.now().0));
     let mut scene = Scene::new("memory", &note);
     let left = MARGIN + STRIP + 60.0;
     let mut y = TOP;
@@ -70,7 +68,7 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
         for (row, part) in parts.iter().take(rows).enumerate() {
             let y = y + LINE * length(row + 2);
             scene.put((left + 10.0, y), &target.hex_address(part.from), Ink::Faint);
-            scene.put((left + 56.0, y), &fitted(&part.name, 22), Ink::Text);
+            scene.put((left + name_at, y), &fitted(&part.name, 22), Ink::Text);
             let bytes = part.to - part.from;
             let at = left + NAME + 30.0;
             let width = share(bytes.into(), region.length.into()) * BAR;
@@ -107,7 +105,7 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
         }
         if parts.len() > rows {
             let text = format!("\u{2026} {} more labels", parts.len() - rows);
-            scene.put((left + 56.0, y + high + 12.0), &text, Ink::Faint);
+            scene.put((left + name_at, y + high + 12.0), &text, Ink::Faint);
             y += LINE;
         }
         y += high + 8.0;
@@ -117,9 +115,9 @@ pub fn memory(session: &Session, tally: Option<&Tally>) -> Scene {
 }
 
 /// All of memory to scale, and lines to where each region is told of.
-fn strip(scene: &mut Scene, boxes: &[(Region, f32, f32)], (top, bottom): (f32, f32), left: f32, whole: u32) {
+fn strip(scene: &mut Scene, boxes: &[(Region, f32, f32)], (top, bottom): (f32, f32), left: f32, whole: u64) {
     const WIDTH: f32 = 40.0;
-    let at = |address: Addr| top + share(address.0.into(), whole.into()) * (bottom - top);
+    let at = |address: Addr| top + share(address.0.into(), whole) * (bottom - top);
     scene.rectangle(
         Area { x: MARGIN, y: top, width: WIDTH, height: bottom - top },
         None,

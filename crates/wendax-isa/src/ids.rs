@@ -44,16 +44,17 @@ macro_rules! places {
         impl Add<$raw> for $name {
             type Output = Self;
 
+            /// Behind the last there can be there is none.
             #[inline]
             fn add(self, distance: $raw) -> Self {
-                Self(self.0 + distance)
+                Self(self.0.saturating_add(distance))
             }
         }
 
         impl AddAssign<$raw> for $name {
             #[inline]
             fn add_assign(&mut self, distance: $raw) {
-                self.0 += distance;
+                self.0 = self.0.saturating_add(distance);
             }
         }
 

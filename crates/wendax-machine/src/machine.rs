@@ -205,6 +205,8 @@ asked! {
     word(address: Addr) -> u32;
     /// Whether a cell has a value.
     cell(address: Addr) -> CellState;
+    /// Cells from an address up to another one as stretches in one state, each from its first address to behind its last.
+    states(from: Addr, to: Addr) -> Vec<(Addr, Addr, CellState)>;
     /// What a word of the stack was last written by.
     note(address: Addr) -> Note;
     /// Routines entered and not left, the outermost first.

@@ -52,6 +52,14 @@ pub enum CellState {
     Device,
 }
 
+/// Takes a stretch of cells in one state to those before it.
+pub(crate) fn put_state(states: &mut Vec<(Addr, Addr, CellState)>, from: Addr, to: Addr, state: CellState) {
+    match states.last_mut().filter(|last| last.1 == from && last.2 == state) {
+        Some(last) => last.1 = to,
+        None => states.push((from, to, state)),
+    }
+}
+
 /// A run of cells that differs from what it was at some moment before.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Difference {

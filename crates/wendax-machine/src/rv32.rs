@@ -198,6 +198,16 @@ impl Machine {
         if address.0 >= DEVICE_START { CellState::Device } else { self.memory.cell(address.0) }
     }
 
+    pub(crate) fn states(&self, from: Addr, to: Addr) -> Vec<(Addr, Addr, CellState)> {
+        let mut states = Vec::new();
+        let plain = to.min(Addr(DEVICE_START));
+        self.memory.states(from.0, plain.0, &mut states);
+        if to > plain {
+            crate::memory::put_state(&mut states, from.max(plain), to, CellState::Device);
+        }
+        states
+    }
+
     pub(crate) fn note(&self, address: Addr) -> Note {
         match self.memory.note(address.0) {
             0 => Note::Other,

@@ -299,6 +299,15 @@ impl Machine {
         self.memory.cell(narrow(address))
     }
 
+    /// Stretches of cells in one state.
+    pub(crate) fn states(&self, from: Addr, to: Addr) -> Vec<(Addr, Addr, CellState)> {
+        let mut states = Vec::new();
+        for at in from.up_to(to) {
+            memory::put_state(&mut states, at, at + 1, self.cell(at));
+        }
+        states
+    }
+
     /// What a word of the stack was last written by.
     pub(crate) fn note(&self, address: Addr) -> Note {
         match self.memory.notes[usize::from(narrow(address) / 2)] {

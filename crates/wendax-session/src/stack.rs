@@ -44,7 +44,13 @@ pub fn read_stack(machine: &Machine, most: usize) -> Vec<StackWord> {
 
 fn word(machine: &Machine, address: Addr) -> StackWord {
     let frames = machine.frames();
-    let frame = frames.iter().find(|frame| frame.slot == address);
+    // A way back lies where its routine was entered, or where that put it by.
+    let has_link = machine.target().roles.link.is_some();
+    let is_of = |frame: &&Frame| match has_link {
+        true => frame.slot > address && frame.back.0 == machine.word(address),
+        false => frame.slot == address,
+    };
+    let frame = frames.iter().rev().find(is_of);
     let kind = match (frame, machine.note(address)) {
         (Some(frame), Note::Return) => WordKind::Return(*frame),
         _ if machine.cell(address) == CellState::NeverWritten => WordKind::NeverWritten,

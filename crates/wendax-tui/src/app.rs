@@ -114,6 +114,10 @@ impl App {
 
     /// A bench for an image with the sources it was made of, which are shown, and not written.
     pub fn for_image_with_sources(path: String, assembly: Assembly, settings: Settings, theme: Theme) -> Self {
+        // One without any is shown as its disassembly.
+        if assembly.image.lines.is_empty() {
+            return Self::for_image(path, &assembly.image, settings, theme);
+        }
         let sources = &assembly.sources;
         let first = assembly.image.line_at(assembly.image.entry).map_or(FileId(0), |line| line.span.file);
         let mut files: Vec<FileId> = assembly.image.lines.iter().map(|line| line.span.file).collect();

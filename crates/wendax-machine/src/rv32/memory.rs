@@ -247,6 +247,32 @@ impl Memory {
         }
     }
 
+    /// Stretches of cells in one state. Where no page is, only the edges of areas are looked at.
+    pub(super) fn states(&self, from: u32, to: u32, states: &mut Vec<(Addr, Addr, CellState)>) {
+        let mut at = from;
+        while at < to {
+            let page_end = (at | (PAGE - 1)).saturating_add(1).min(to);
+            let (end, step) = if self.page(at).is_some() {
+                (page_end, 1)
+            } else {
+                let edges = self.areas.iter().flat_map(|area| [area.from, area.to]).filter(|edge| *edge > at);
+                let edge = edges.min().unwrap_or(to).min(to);
+                // As far as no page begins.
+                let mut end = page_end.min(edge);
+                while end < edge && end.is_multiple_of(PAGE) && self.page(end).is_none() {
+                    let leaf_end =
+                        if self.leaves[parts(end).0].is_none() { end | 0x003F_FFFF } else { end | (PAGE - 1) };
+                    end = leaf_end.saturating_add(1).min(edge);
+                }
+                (end, end - at)
+            };
+            while at < end {
+                crate::memory::put_state(states, Addr(at), Addr(at + step), self.cell(at));
+                at += step;
+            }
+        }
+    }
+
     /// Pages that are not one and the same in both, with the address each begins at.
     fn pairs<'a>(
         &'a self,

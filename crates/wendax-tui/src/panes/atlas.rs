@@ -78,7 +78,7 @@ impl Pane for Atlas {
                     let what = match kind {
                         Kind::Unmapped => "  no memory",
                         Kind::Fresh => "· never written",
-                        Kind::Idle | Kind::Marked => "▫ never touched",
+                        Kind::Idle => "▫ never touched",
                     };
                     let at = pen.text(place.x + ADDRESS, y, place.width, &format!("{what} up to {last}"), Ink::Faint);
                     let names = if kind == Kind::Unmapped { String::new() } else { names(&marks, session, start, end) };
@@ -144,8 +144,6 @@ enum Kind {
     Fresh,
     /// It has a value, and nothing happened to it.
     Idle,
-    /// Something else.
-    Marked,
 }
 
 enum Row {
@@ -169,7 +167,7 @@ impl Map {
         let rows = usize::from(area.height.saturating_sub(1 + BELOW));
         let has_room = |across: &&u32| u32::from(area.width) >= **across + u32::from(ADDRESS) + NAMES;
         let across = ACROSS.iter().find(has_room).copied().unwrap_or(ACROSS[ACROSS.len() - 1]);
-        let kinds = marks.kinds(session);
+        let kinds = Kinds::of(marks, session);
         let mut last = None;
         for scale in SCALES {
             let map = Self::in_scale(session, &kinds, scale, across);
@@ -181,31 +179,26 @@ impl Map {
         last.unwrap_or(Self { rows: Vec::new(), across, scale: 1 })
     }
 
-    fn in_scale(session: &Session, kinds: &[(Addr, Vec<Kind>)], scale: u32, signs: u32) -> Self {
-        let across = signs * scale;
-        let whole = session.machine().target().address_mask() + 1;
+    fn in_scale(session: &Session, kinds: &Kinds, scale: u32, signs: u32) -> Self {
+        let across = u64::from(signs) * u64::from(scale);
+        let whole = session.machine().target().memory_size();
+        let place = |at: u64| Addr(u32::try_from(at).unwrap_or(u32::MAX));
         let mut rows: Vec<Row> = Vec::new();
         let mut at = 0;
         while at < whole {
-            let (start, end) = (Addr(at), Addr(at + across));
-            let mut of_row = kinds.iter().flat_map(|(from, kinds)| {
-                let place = |at: Addr| (at.max(*from) - *from) as usize;
-                kinds.get(place(start).min(kinds.len())..place(end).min(kinds.len())).unwrap_or_default()
-            });
-            let kind = match of_row.next() {
-                None => Kind::Unmapped,
-                // All cells of the row, and no other ones.
-                Some(first) if of_row.clone().all(|kind| kind == first) && of_row.count() + 1 == across as usize => {
-                    *first
+            let (end, kind) = kinds.alike_from(at, whole);
+            // Whole rows, up to where something else comes.
+            let to = end / across * across;
+            if to > at {
+                match rows.last_mut() {
+                    Some(Row::Alike(_, last, known)) if *known == kind => *last = place(to),
+                    _ => rows.push(Row::Alike(place(at), place(to), kind)),
                 }
-                Some(_) => Kind::Marked,
-            };
-            match rows.last_mut() {
-                _ if kind == Kind::Marked => rows.push(Row::Cells(start)),
-                Some(Row::Alike(_, to, last)) if *last == kind => *to = end,
-                _ => rows.push(Row::Alike(start, end, kind)),
+                at = to;
+            } else {
+                rows.push(Row::Cells(place(at)));
+                at += across;
             }
-            at += across;
         }
         Self { rows, across: signs, scale }
     }
@@ -215,6 +208,52 @@ impl Map {
             Row::Cells(start) | Row::Alike(start, ..) => *start,
         };
         self.rows.partition_point(|row| start(row) <= address).saturating_sub(1)
+    }
+}
+
+/// Stretches of memory in which all cells are alike, and the cells that are marked.
+struct Kinds {
+    /// In order of address; what lies between is not mapped.
+    stretches: Vec<(Addr, Addr, Kind)>,
+    marked: Vec<Addr>,
+}
+
+impl Kinds {
+    fn of(marks: &Marks, session: &Session) -> Self {
+        let machine = session.machine();
+        let kind = |state| match state {
+            CellState::Unmapped => Kind::Unmapped,
+            CellState::Known | CellState::Device => Kind::Idle,
+            CellState::NeverWritten => Kind::Fresh,
+        };
+        let states = machine.regions().into_iter().flat_map(|region| machine.states(region.start, region.end()));
+        let stretches = states.map(|(from, to, state)| (from, to, kind(state))).collect();
+        let labels =
+            session.image().labels().filter(|label| !label.is_private()).filter_map(wendax_image::Symbol::address);
+        let touched = marks.touched.at.iter().chain(&marks.ran.at).map(|place| place.0);
+        let changed = marks.changed.iter().flat_map(|(from, to)| from.up_to(*to));
+        let single = [marks.present, marks.stack].into_iter().chain(marks.pointers.iter().copied());
+        // What is marked and not mapped has no sign.
+        let is_mapped = |at: &Addr| machine.cell(*at) != CellState::Unmapped;
+        let mut marked: Vec<Addr> = labels.chain(touched).chain(changed).chain(single).filter(is_mapped).collect();
+        marked.sort_unstable();
+        marked.dedup();
+        Self { stretches, marked }
+    }
+
+    /// How far all cells from an address on are as that one is, and what they are.
+    fn alike_from(&self, at: u64, whole: u64) -> (u64, Kind) {
+        let number = |address: Addr| u64::from(address.0);
+        // The very last address has none behind it.
+        let end_of = |address: Addr| if address == Addr::LAST { whole } else { number(address) };
+        let next = self.stretches.partition_point(|stretch| end_of(stretch.1) <= at);
+        let (end, kind) = match self.stretches.get(next) {
+            Some((from, to, kind)) if number(*from) <= at => (end_of(*to), *kind),
+            Some((from, ..)) => (number(*from), Kind::Unmapped),
+            None => (whole, Kind::Unmapped),
+        };
+        let mark = self.marked.partition_point(|mark| number(*mark) < at);
+        (self.marked.get(mark).map_or(end, |mark| end.min(number(*mark))), kind)
     }
 }
 
@@ -295,33 +334,6 @@ impl Marks {
     }
 
     /// What is to be seen of each cell of the regions of memory; where a label is, something is.
-    fn kinds(&self, session: &Session) -> Vec<(Addr, Vec<Kind>)> {
-        let machine = session.machine();
-        let kind = |at: Addr| match machine.cell(at) {
-            CellState::Unmapped => Kind::Unmapped,
-            CellState::Known | CellState::Device => Kind::Idle,
-            CellState::NeverWritten => Kind::Fresh,
-        };
-        let regions = machine.regions();
-        let mut kinds: Vec<(Addr, Vec<Kind>)> =
-            regions.iter().map(|region| (region.start, region.start.up_to(region.end()).map(kind).collect())).collect();
-        let labels =
-            session.image().labels().filter(|label| !label.is_private()).filter_map(wendax_image::Symbol::address);
-        let touched = self.touched.at.iter().chain(&self.ran.at).map(|place| place.0);
-        let changed = self.changed.iter().flat_map(|(from, to)| from.up_to(*to));
-        let single = [self.present, self.stack].into_iter().chain(self.pointers.iter().copied());
-        for at in labels.chain(touched).chain(changed).chain(single) {
-            for (from, kinds) in &mut kinds {
-                if at >= *from
-                    && let Some(kind) = kinds.get_mut((at - *from) as usize)
-                {
-                    *kind = Kind::Marked;
-                }
-            }
-        }
-        kinds
-    }
-
     /// The sign of some cells, and its ink.
     fn sign(&self, session: &Session, from: Addr, to: Addr) -> (&'static str, Ink) {
         let inside = |at: &Addr| (from..to).contains(at);

@@ -8,6 +8,7 @@ use crate::screen::WordForm;
 use crate::theme::Ink;
 use crate::world::values::Lens;
 use ratatui::layout::Rect;
+use wendax_isa::Target;
 use wendax_machine::{Addr, CellState, Machine, Reg, RegionKind};
 use wendax_session::{Session, Thing};
 
@@ -83,7 +84,7 @@ impl Pane for Memory {
         let note = app.session().map_or(String::new(), |session| title(app, session));
         let body = head(app, pen, area, PaneId::Memory, &note);
         let (Some(session), Some(start)) = (app.session(), app.memory_start()) else { return };
-        let columns = Columns::of(body.width, app.screen.words);
+        let columns = Columns::of(app.world.target(), body.width, app.screen.words);
         let state = app.screen.panes.of(PaneId::Memory);
         let cursor = (app.screen.focus == PaneId::Memory).then(|| cursor(state, session, start));
         for (y, row) in (body.y..body.bottom()).zip(shown(state, session, start, body)) {
@@ -293,6 +294,9 @@ fn pointers(machine: &Machine, row: &Row) -> String {
 /// Where the parts of a row stand in a pane of some width.
 struct Columns {
     cells: u32,
+    /// Those of an address, and of a word with the blank behind it.
+    address: u16,
+    word: u16,
     /// Cells of the screen for label and pointers.
     label: u16,
     has_text: bool,
@@ -300,23 +304,26 @@ struct Columns {
 }
 
 impl Columns {
-    fn of(width: u16, words: WordForm) -> Self {
-        let cells = cells_in(width);
+    fn of(target: &Target, width: u16, words: WordForm) -> Self {
+        let digits = |text: String| u16::try_from(text.len()).unwrap_or(0);
+        let address = digits(target.hex_address(Addr(0)));
+        let number = match words {
+            WordForm::Hexadecimal => digits(target.hex(0)),
+            _ => digits(target.signed(target.word_mask() / 2 + 1).to_string()),
+        };
+        let (cells, word) = (cells_in(width), number + 1);
         let count = u16::try_from(cells).unwrap_or(4);
+        let size = u16::try_from(target.word_bytes()).unwrap_or(2);
         // Address, bytes, words; the text where there is room.
-        let least = 6 + 3 * count + 1 + Self::word(words) * count / 2;
+        let least = address + 2 + 3 * count + 1 + word * count / size;
         let has_text = width >= least + count + 9;
         let used = least + if has_text { count + 1 } else { 0 };
-        Self { cells, label: width.saturating_sub(used + 2).clamp(4, 20), has_text, words }
-    }
-
-    /// Cells of the screen for a word, with the blank behind it.
-    fn word(form: WordForm) -> u16 {
-        if form == WordForm::Hexadecimal { 5 } else { 7 }
+        let label = width.saturating_sub(used + 2).clamp(4, 20);
+        Self { cells, address, word, label, has_text, words }
     }
 
     fn bytes(&self) -> u16 {
-        self.label + 7
+        self.label + self.address + 3
     }
 
     fn words(&self) -> u16 {
@@ -324,7 +331,7 @@ impl Columns {
     }
 
     fn text(&self, word_bytes: u32) -> u16 {
-        self.words() + Self::word(self.words) * u16::try_from(self.cells / word_bytes).unwrap_or(0) + 1
+        self.words() + self.word * u16::try_from(self.cells / word_bytes).unwrap_or(0) + 1
     }
 }
 
@@ -364,9 +371,9 @@ fn draw_row(session: &Session, pen: &mut Pen<'_>, area: Rect, row: &Row, columns
     let size = target.word_bytes();
     let aligned = row.address.is_multiple_of(size);
     for offset in (0..row.length).step_by(size as usize).filter(|offset| aligned && offset + size <= row.length) {
-        let (text, ink) = word_text(session, row.address + offset, columns.words);
+        let (text, ink) = word_text(session, row.address + offset, columns);
         pen.text(x, area.y, end.saturating_sub(x), &text, ink);
-        x += Columns::word(columns.words);
+        x += columns.word;
     }
     x = area.x + columns.text(size);
     for offset in (0..row.length).filter(|_| columns.has_text) {
@@ -403,21 +410,22 @@ fn byte_text(session: &Session, address: Addr) -> (String, Ink) {
     }
 }
 
-fn word_text(session: &Session, address: Addr, form: WordForm) -> (String, Ink) {
+fn word_text(session: &Session, address: Addr, columns: &Columns) -> (String, Ink) {
     let machine = session.machine();
-    let cells = [machine.cell(address), machine.cell(address + 1)];
+    let cells: Vec<CellState> = (0..machine.target().word_bytes()).map(|at| machine.cell(address + at)).collect();
+    let room = usize::from(columns.word) - 1;
     if cells.contains(&CellState::Unmapped) {
         return (String::new(), Ink::Faint);
     }
     if cells.contains(&CellState::NeverWritten) {
-        return ("····".to_owned(), Ink::Faint);
+        return ("·".repeat(machine.target().hex(0).len()), Ink::Faint);
     }
     let ink = if is_fresh(session, address) { Ink::Fresh } else { Ink::Quiet };
     let (target, word) = (machine.target(), machine.word(address));
-    let text = match form {
+    let text = match columns.words {
         WordForm::Hexadecimal => target.hex(word),
-        WordForm::Signed => format!("{:>6}", target.signed(word)),
-        WordForm::Unsigned => format!("{word:>6}"),
+        WordForm::Signed => format!("{:>room$}", target.signed(word)),
+        WordForm::Unsigned => format!("{word:>room$}"),
     };
     (text, ink)
 }

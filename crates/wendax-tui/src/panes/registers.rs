@@ -6,21 +6,52 @@ use crate::cells::width;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+use wendax_isa::Target;
 use wendax_machine::{Addr, Event, Reg};
 use wendax_session::{ByHand, Meaning, Meanings, Session, Thing};
 
-/// Cells of a register with all that is said of it.
-const WIDEST: u16 = 24;
-/// Cells of name and hexadecimal value.
-const NARROWEST: u16 = 9;
+/// Cells of a register, as wide as its machine's words are.
+#[derive(Debug, Clone, Copy)]
+struct Cells {
+    /// Of the name, with a blank behind it.
+    name: u16,
+    hexadecimal: u16,
+    /// Of the decimal number, with a blank before it.
+    decimal: u16,
+}
+
+impl Cells {
+    fn of(target: &Target) -> Self {
+        let count = |length: usize| u16::try_from(length).unwrap_or(u16::MAX);
+        let name = target.registers.iter().map(|register| register.name.len()).max().unwrap_or(0);
+        Self {
+            name: count(name) + 1,
+            hexadecimal: count(target.hex(0).len()),
+            decimal: count(target.signed(target.word_mask() / 2 + 1).to_string().len()) + 1,
+        }
+    }
+
+    /// With all that is said of it.
+    fn widest(self) -> u16 {
+        self.narrowest() + self.decimal + 8
+    }
+
+    /// Sign, name and hexadecimal value.
+    fn narrowest(self) -> u16 {
+        1 + self.name + self.hexadecimal
+    }
+}
 
 pub(super) struct Registers;
 
 /// Columns that show everything, and columns when there are few rows.
 fn columns(app: &App, width: u16) -> (u16, u16) {
     // A blank between two columns, unless that would take the third one.
-    let narrow = if width / (NARROWEST + 1) >= 3 { NARROWEST + 1 } else { NARROWEST };
-    let least = if app.screen.binary { WIDEST + 4 } else { narrow };
+    let cells = Cells::of(app.world.target());
+    let narrow = if width / (cells.narrowest() + 1) >= 3 { cells.narrowest() + 1 } else { cells.narrowest() };
+    let bits = u16::try_from(app.world.target().word_bits).unwrap_or(u16::MAX);
+    // Groups of four with a blank between.
+    let least = if app.screen.binary { cells.narrowest() + bits + bits / 4 - 1 } else { narrow };
     (2.min(width / least).max(1), (width / least).clamp(1, 5))
 }
 
@@ -43,7 +74,7 @@ impl Pane for Registers {
     }
 
     fn about(&self) -> &'static str {
-        "What each register holds now: its four hexadecimal digits, then the same as a decimal number (signed), then \
+        "What each register holds now: its hexadecimal digits, then the same as a decimal number (signed), then \
          where it points, which character it is, or its unsigned reading. • marks what the last step wrote, with what \
          was there before. ···· has never been set. x shows the bits instead of decimal numbers. Enter \
          goes to the step that wrote one last, h shows all its changes."
@@ -116,15 +147,17 @@ fn register_row(
     let fresh = change.is_some() || by_hand;
     let sign = if fresh { "•" } else { " " };
     let at = pen.text(area.x, area.y, area.width, sign, Ink::Fresh);
-    let name = format!("{:<4}", target.register_name(register));
-    let at = pen.text(at, area.y, 4, &name, if fresh { Ink::Fresh } else { Ink::Quiet });
+    let cells = Cells::of(target);
+    let name = format!("{:<1$}", target.register_name(register), usize::from(cells.name));
+    let at = pen.text(at, area.y, cells.name, &name, if fresh { Ink::Fresh } else { Ink::Quiet });
     if !machine.register_known(register) {
-        let text = if area.width >= 20 { "····  not set" } else { "····" };
-        pen.text(at, area.y, area.right().saturating_sub(at), text, Ink::Faint);
+        let dots = "·".repeat(usize::from(cells.hexadecimal));
+        let text = if area.width >= cells.narrowest() + 11 { format!("{dots}  not set") } else { dots };
+        pen.text(at, area.y, area.right().saturating_sub(at), &text, Ink::Faint);
         return;
     }
     let ink = if fresh { Ink::Fresh } else { Ink::Text };
-    let at = pen.text(at, area.y, 4, &target.hex(value), ink);
+    let at = pen.text(at, area.y, cells.hexadecimal, &target.hex(value), ink);
     let room = area.right().saturating_sub(at + 1);
     if app.screen.binary {
         pen.text(at + 2, area.y, room, &bits(value, target.word_bits), ink);
@@ -133,7 +166,11 @@ fn register_row(
     // An address is no number to reckon with: its decimal form would only be read as one.
     let is_address = meanings.register(register) == Meaning::Address;
     let decimal = if is_address { String::new() } else { target.signed(value).to_string() };
-    let decimal = if area.width >= 24 { format!("{decimal:>7}") } else { format!(" {decimal}") };
+    let decimal = if area.width >= cells.widest() {
+        format!("{decimal:>0$}", usize::from(cells.decimal))
+    } else {
+        format!(" {decimal}")
+    };
     if width(&decimal) > room {
         return;
     }

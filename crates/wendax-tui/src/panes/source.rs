@@ -58,6 +58,8 @@ impl Columns {
         let digits = app.editor().line_count().to_string().len().max(2);
         let number = u16::try_from(digits).unwrap_or(0) + 1;
         let place = u16::try_from(app.world.target().address_bits / 4).unwrap_or(0) + 1;
+        let cells = |bytes: u32| u16::try_from(bytes).unwrap_or(0);
+        let (align, longest) = (cells(app.world.target().code_align), cells(app.world.target().longest_code));
         let beside = match app.world.tallies.beside {
             Beside::Nothing => 0,
             Beside::Counts if width < 58 => TIMES - 1,
@@ -67,8 +69,8 @@ impl Columns {
         let code = match width - beside {
             _ if app.screen.source.without_code => 0,
             0..58 => 0,
-            58..70 => 6,
-            _ => 11,
+            58..70 => 2 * align + 2,
+            _ => 2 * longest + longest / align + 1,
         };
         Self { number, address: if width < 44 { 0 } else { place }, code, beside }
     }
@@ -702,7 +704,10 @@ fn code_of(app: &App, address: Addr, length: u32, kind: LineKind, room: u16) -> 
     let parts: Vec<String> = match kind {
         LineKind::Reserved => return String::new(),
         LineKind::Code => {
-            bytes.chunks(2).map(|pair| format!("{:02X}{:02X}", pair.get(1).copied().unwrap_or(0), pair[0])).collect()
+            // Each word as the number it is.
+            let unit = app.world.target().code_align as usize;
+            let word = |bytes: &[u8]| bytes.iter().rev().map(|byte| format!("{byte:02X}")).collect();
+            bytes.chunks(unit).map(word).collect()
         }
         LineKind::Data => bytes.iter().take(8).map(|byte| format!("{byte:02X}")).collect(),
     };

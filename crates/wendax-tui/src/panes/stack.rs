@@ -2,6 +2,7 @@
 
 use super::{Need, Order, Pane, PaneId, head};
 use crate::app::App;
+use crate::cells::width;
 use crate::parts::list::{first_shown, scroll_mark};
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
@@ -95,11 +96,16 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
     let fresh = session.last_change().is_some_and(|change| change.wrote(word.address));
     pen.text(area.x, area.y, 1, if fresh { "•" } else { " " }, Ink::Fresh);
     pen.text(area.x + 1, area.y, 3, pointer, Ink::Time);
-    pen.text(area.x + 4, area.y, 5, &target.hex_address(word.address), Ink::Place);
+    let address = target.hex_address(word.address);
     let known = word.kind != WordKind::NeverWritten;
-    let value = if known { target.hex(word.value) } else { "····".to_owned() };
+    let hex = target.hex(word.value);
+    // A blank behind each.
+    let [for_address, for_value] = [&address, &hex].map(|text| width(text) + 1);
+    pen.text(area.x + 4, area.y, for_address, &address, Ink::Place);
+    let value = if known { hex } else { "·".repeat(hex.len()) };
     let ink = if fresh { Ink::Fresh } else { Ink::Text };
-    pen.text(area.x + 10, area.y, 5, &value, if known { ink } else { Ink::Faint });
+    let at = area.x + 5 + for_address;
+    pen.text(at, area.y, for_value, &value, if known { ink } else { Ink::Faint });
     let indent = "  ".repeat(word.depth.min(6));
     let (text, ink) = match word.kind {
         WordKind::Return(frame) => {
@@ -126,6 +132,6 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
         WordKind::Other => (app.number(session, word.value).clone(), Ink::Quiet),
         WordKind::NeverWritten => (String::new(), Ink::Faint),
     };
-    let x = area.x + 16;
+    let x = at + for_value + 1;
     pen.fitted(x, area.y, area.right().saturating_sub(x), &format!("{indent}{text}"), ink);
 }
