@@ -109,7 +109,7 @@ fn describe(dwarf: &mut DwarfUnit, name: &str, rows: &[Row]) {
     let entry = dwarf.unit.get_mut(root);
     entry.set(gimli::DW_AT_name, AttributeValue::String(name.replace('\0', "?").into_bytes()));
     entry.set(gimli::DW_AT_comp_dir, AttributeValue::String(b".".to_vec()));
-    entry.set(gimli::DW_AT_producer, AttributeValue::String(b"Wendax".to_vec()));
+    entry.set(gimli::DW_AT_producer, AttributeValue::String(super::PRODUCER.as_bytes().to_vec()));
     // Assembly has a code of its own since DWARF 5.
     entry.set(gimli::DW_AT_language, AttributeValue::Language(gimli::DW_LANG_Mips_Assembler));
     entry.set(gimli::DW_AT_low_pc, AttributeValue::Address(Address::Constant(0)));

@@ -84,6 +84,8 @@ pub struct ElfProgram {
     /// The program; its lines speak of `files` by number.
     image: Image,
     files: Vec<ElfSource>,
+    /// The files, by number, that a compiler made instructions of: a line of them is several.
+    compiled: Vec<FileId>,
 }
 
 /// A source that line tables speak of.
@@ -162,9 +164,9 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     image.place_heap();
     let file = object::read::elf::ElfFile32::<Endianness>::parse(bytes)?;
     image.symbols = symbols(&file, &image);
-    let (lines, files) = lines(&file, &image);
+    let (lines, files, compiled) = lines(&file, &image);
     image.lines = lines;
-    Ok(ElfProgram { image, files })
+    Ok(ElfProgram { image, files, compiled })
 }
 
 /// What lies at an address can be run.
@@ -204,7 +206,8 @@ fn load(
 
 type File<'d> = object::read::elf::ElfFile32<'d, Endianness>;
 
-/// The names of a file. Those that only tell code from data, and begin with a sign no name begins with, are left out.
+/// The names of a file. Those that only tell code from data, and begin with a sign no name begins with, and those that
+/// compilers make for themselves are left out.
 fn symbols(file: &File<'_>, image: &Image) -> Vec<Symbol> {
     let nowhere = Span::new(FileId(0), 0, 0);
     let kind_of = |symbol: &object::read::elf::ElfSymbol32<'_, '_, Endianness>| {
@@ -224,7 +227,7 @@ fn symbols(file: &File<'_>, image: &Image) -> Vec<Symbol> {
     file.symbols()
         .filter_map(|symbol| {
             let kind = kind_of(&symbol)?;
-            let name = symbol.name().ok().filter(|name| !name.is_empty() && !name.starts_with('$'))?.to_owned();
+            let name = symbol.name().ok().filter(|name| !name.is_empty() && !name.starts_with('$') && !name.starts_with(".L"))?.to_owned();
             // Numbers below zero are kept in four bytes.
             let value = u32::try_from(symbol.address()).ok()?;
             let is_number = kind == SymbolKind::Constant;
@@ -236,15 +239,19 @@ fn symbols(file: &File<'_>, image: &Image) -> Vec<Symbol> {
 
 /// Rows of the line tables as lines of the image, and the files they speak of. What is damaged is left out:
 /// a program runs without its lines.
-fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>) {
+fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>, Vec<FileId>) {
     let mut rows = Vec::new();
     let mut files = Vec::new();
+    let mut compiled = Vec::new();
     let section = |id: gimli::SectionId| -> Result<_, gimli::Error> {
         let data = file.section_by_name(id.name()).and_then(|section| section.data().ok()).unwrap_or(&[]);
         Ok(EndianSlice::new(data, LittleEndian))
     };
     if let Ok(dwarf) = gimli::Dwarf::load(section) {
-        let _ = read_rows(&dwarf, &mut files, &mut |row| {
+        let _ = read_rows(&dwarf, &mut files, &mut |row, is_compiled| {
+            if is_compiled && !compiled.contains(&row.file) {
+                compiled.push(row.file);
+            }
             let kind = if row.is_code { LineKind::Code } else { LineKind::Data };
             let span = Span::new(row.file, 0, 0);
             rows.push(Line {
@@ -273,7 +280,7 @@ fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>) {
             row.kind = LineKind::Reserved;
         }
     }
-    (rows, files)
+    (rows, files, compiled)
 }
 
 type Slice<'d> = EndianSlice<'d, LittleEndian>;
@@ -281,13 +288,15 @@ type Slice<'d> = EndianSlice<'d, LittleEndian>;
 fn read_rows(
     dwarf: &gimli::Dwarf<Slice<'_>>,
     files: &mut Vec<ElfSource>,
-    take: &mut dyn FnMut(Row),
+    take: &mut dyn FnMut(Row, bool),
 ) -> Result<(), gimli::Error> {
     let mut taken = 0;
     let mut units = dwarf.units();
     while let Some(header) = units.next()? {
         let unit = dwarf.unit(header)?;
         let Some(program) = unit.line_program.clone() else { continue };
+        // What is no statement is data in what is written here; compilers have other reasons for that.
+        let is_compiled = !is_own(dwarf, &unit)?;
         let mut open: Option<(u32, u64, u32, bool)> = None;
         let mut table = program.rows();
         while let Some((header, row)) = table.next_row()? {
@@ -296,7 +305,8 @@ fn read_rows(
                 && address > start
             {
                 let file = FileId(file_number(dwarf, &unit, header, file, files));
-                take(Row { symbol: None, address: start, length: address - start, file, line, is_code });
+                let is_code = is_code || is_compiled;
+                take(Row { symbol: None, address: start, length: address - start, file, line, is_code }, is_compiled);
                 taken += 1;
             }
             if taken > MOST_ROWS {
@@ -309,6 +319,14 @@ fn read_rows(
         }
     }
     Ok(())
+}
+
+/// The unit says that it was made here.
+fn is_own(dwarf: &gimli::Dwarf<Slice<'_>>, unit: &gimli::Unit<Slice<'_>>) -> Result<bool, gimli::Error> {
+    let mut entries = unit.entries();
+    let Some(root) = entries.next_dfs()? else { return Ok(false) };
+    let Some(value) = root.attr_value(gimli::DW_AT_producer) else { return Ok(false) };
+    Ok(dwarf.attr_string(unit, value)?.slice() == super::PRODUCER.as_bytes())
 }
 
 /// The number of a file of a line table among all files.
@@ -365,8 +383,48 @@ impl ElfProgram {
             line.span = Span::new(line.span.file, start, end);
         }
         place_symbols(&mut image, &sources);
+        unfold(&mut image, &mut sources, &self.compiled);
         Some(Ok((image, sources)))
     }
+}
+
+/// The lines of compiled files become one for each of their instructions, with the text of that as what is unfolded there.
+fn unfold(image: &mut Image, sources: &mut Sources, compiled: &[FileId]) {
+    if compiled.is_empty() {
+        return;
+    }
+    const NAME: &str = "instructions, unfolded";
+    let texts = sources.add(SourceFile::new(NAME, String::new()));
+    let (target, mut text, mut lines) = (image.target, String::new(), Vec::new());
+    let name = |address: Addr| image.label_at(address).map(|symbol| symbol.name.clone());
+    for line in &image.lines {
+        if line.kind != LineKind::Code || !compiled.contains(&line.span.file) {
+            lines.push(*line);
+            continue;
+        }
+        let end = line.address + line.length;
+        let mut at = line.address;
+        while at < end {
+            let bytes = image.bytes(at, target.longest_code);
+            let known = (target.leads)(bytes, at).zip((target.text)(bytes, at, &name));
+            let (length, instruction) = match known {
+                Some(((length, _), text)) if at + length <= end => (length, text),
+                _ => {
+                    let length = target.code_align.min(end - at);
+                    let bytes: Vec<String> = bytes.iter().take(length as usize).map(|byte| format!("0x{byte:02X}")).collect();
+                    (length, format!(".byte {}", bytes.join(", ")))
+                }
+            };
+            let start = text.len();
+            text.push_str(&instruction);
+            let unfolded = Some(Span::new(texts, start, text.len()));
+            text.push('\n');
+            lines.push(Line { address: at, length, unfolded, ..*line });
+            at += length;
+        }
+    }
+    sources.replace(texts, SourceFile::new(NAME, text));
+    image.lines = lines;
 }
 
 /// Where a label is written, in bytes of a text: on the line of what it stands before, or one of the few above it.
@@ -407,7 +465,7 @@ pub fn object_rows(bytes: &[u8]) -> (Vec<Row>, Vec<ElfSource>) {
     };
     if let Ok(dwarf) = gimli::DwarfSections::load(section) {
         let dwarf = dwarf.borrow(|data| EndianSlice::new(data, LittleEndian));
-        let _ = read_rows(&dwarf, &mut files, &mut |row| {
+        let _ = read_rows(&dwarf, &mut files, &mut |row, _| {
             let (section, address) = (row.address >> SHIFT, row.address & ((1 << SHIFT) - 1));
             rows.push(Row { symbol: Some(section), address, ..row });
         });
