@@ -7,6 +7,7 @@ use crate::past::Past;
 use crate::rerun::{Question, Rerun};
 use std::ops::ControlFlow;
 use std::sync::Arc;
+use wendax_isa::Target;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{
     Came, Difference, FileDeed, Files, FlagsChange, KnownFile, Machine, Observer, Report, Run, Snapshot, StepKind,
@@ -41,13 +42,13 @@ pub struct MemoryChange {
 
 impl MemoryChange {
     /// Before, as a number: of more than a word its first one.
-    pub fn old_value(&self) -> u32 {
-        number(&self.old)
+    pub fn old_value(&self, target: &Target) -> u32 {
+        number(&self.old, target)
     }
 
     /// After, as a number: of more than a word its first one.
-    pub fn new_value(&self) -> u32 {
-        number(&self.new)
+    pub fn new_value(&self, target: &Target) -> u32 {
+        number(&self.new, target)
     }
 
     /// An address is among those that were written.
@@ -69,9 +70,9 @@ pub struct DeviceChange {
 }
 
 /// The first word of some bytes, low one first, or their only byte.
-fn number(bytes: &[u8]) -> u32 {
-    let byte = |at| u32::from(bytes.get(at).copied().unwrap_or(0));
-    byte(1) << 8 | byte(0)
+fn number(bytes: &[u8], target: &Target) -> u32 {
+    let word = bytes.iter().take(target.word_bytes() as usize);
+    word.rev().fold(0, |number, byte| number << 8 | u32::from(*byte))
 }
 
 /// How a stride left a file, beside what it was before.

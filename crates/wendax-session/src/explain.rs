@@ -501,7 +501,7 @@ impl<'a> Teller<'a> {
 
     fn stored(&self, register: Reg, effects: &Effects) -> Vec<String> {
         let name = self.target.register_name(register);
-        let memory = effects.memory.iter().map(|change| self.store(change, name));
+        let memory = effects.memory.iter().map(|change| self.store(change, register, name));
         let devices = effects.devices.iter().map(|change| {
             let place = self.device_or_place(change.address);
             let (old, new) = (self.value(change.old), self.value(change.new));
@@ -520,15 +520,17 @@ impl<'a> Teller<'a> {
         sentences
     }
 
-    fn store(&self, change: &MemoryChange, register: &str) -> String {
-        let (old, new) = (change.old_value(), change.new_value());
+    fn store(&self, change: &MemoryChange, register: Reg, name: &str) -> String {
+        let (old, new) = (change.old_value(self.target), change.new_value(self.target));
         let what = self.width_word(change.new.len());
         let before = match (change.was_known, old == new) {
             (false, _) => "never written before".to_owned(),
             (true, true) => "the same as before".to_owned(),
             (true, false) => format!("it was {}", self.value(old)),
         };
-        format!("the {what} at {} becomes {register} = {}; {before}", self.place(change.address), self.value(new))
+        let is_whole = change.new.len() == self.target.word_bytes() as usize;
+        let value = if is_whole { self.value_in(register, new) } else { self.value(new) };
+        format!("the {what} at {} becomes {name} = {value}; {before}", self.place(change.address))
     }
 
     /// What so many bytes are called.

@@ -70,7 +70,7 @@ impl Meanings {
             }
         }
         uses.characters |= characters & !uses.addresses;
-        let frame = target.roles.frame.map_or(0, Reg::bit);
+        let frame = target.roles.frame.map_or(0, Reg::bit) | target.roles.link.map_or(0, Reg::bit);
         let mut lately = (0, 0);
         for effects in session.trail().rev() {
             let written = effects.registers.iter().fold(0, |all, change| all | change.register.bit()) & !lately.0;

@@ -240,9 +240,9 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
         let hex = target.marked_address(change.address);
         let name = session.image().label_at(change.address).map_or(hex, |symbol| symbol.name.clone());
         let word = target.word_bytes() as usize;
-        let was = change.was_known.then(|| change.old_value());
-        let (old, new) = values_words(session, Thing::Cells(change.address, end), was, change.new_value());
-        changes.push(match (change.new.len() > word, was == Some(change.new_value())) {
+        let was = change.was_known.then(|| change.old_value(target));
+        let (old, new) = values_words(session, Thing::Cells(change.address, end), was, change.new_value(target));
+        changes.push(match (change.new.len() > word, was == Some(change.new_value(target))) {
             (true, _) => format!("{} bytes at {name}", change.new.len()),
             (_, true) => format!("[{name}] {new} again"),
             (_, false) => format!("[{name}] {old} → {new}"),

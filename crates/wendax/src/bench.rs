@@ -167,7 +167,6 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
                 &program::How {
                     at: None,
                     target: wendax_project::default_target(),
-                    runs: true,
                     belongs: program::Belongs::Nowhere,
                     seal: dressing.seal.clone(),
                     telling: program::Telling::default(),

@@ -48,7 +48,7 @@ pub(crate) fn run(options: &Board) -> Result<u8, Failure> {
     }
     let keys = Keys::new();
     let mut shown = Shown { face: None, at: Instant::now(), in_place: keys.is_some() };
-    let mut device = Device::new(wendax_project::default_target());
+    let mut device = Device::new(options.target.unwrap_or(wendax_project::default_target()));
     let mut since = None;
     shown.draw(device.board())?;
     while !stop.load(Ordering::Relaxed) {

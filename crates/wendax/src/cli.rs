@@ -548,6 +548,9 @@ pub(crate) struct Board {
     /// Signs a second on a serial port
     #[arg(long, value_name = "N", default_value_t = BAUD)]
     pub(crate) baud: u32,
+    /// The machine it is: W16 when left out, or RV32
+    #[arg(long, value_name = "MACHINE", value_parser = machine)]
+    pub(crate) target: Option<&'static Target>,
 }
 
 #[derive(Debug, Args)]

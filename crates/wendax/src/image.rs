@@ -51,7 +51,6 @@ pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     let how = program::How {
         at: options.at,
         target: options.target.unwrap_or(wendax_project::default_target()),
-        runs: false,
         belongs: program::Belongs::Nowhere,
         seal,
         telling: program::Telling::of(&options.opening),

@@ -144,8 +144,6 @@ pub(crate) struct How {
     pub(crate) at: Option<Addr>,
     /// The machine that an image is for which does not say so.
     pub(crate) target: &'static Target,
-    /// It is to be run, and not only looked at.
-    pub(crate) runs: bool,
     pub(crate) belongs: Belongs,
     /// What it may open.
     pub(crate) seal: Seal,
@@ -239,14 +237,6 @@ fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Fa
         }
     };
     read.insert(0, path.to_owned());
-    let target = assembly.image.target;
-    if how.runs && !wendax_machine::has(target) {
-        let text = format!(
-            "{name}: this is a program for {}, which can be looked at (`wendax image {name}`) and not run yet",
-            target.name
-        );
-        return Err(Failure::usage(text));
-    }
     Ok(Program { assembly, project: None, inputs: Inputs::default(), remarks, read })
 }
 

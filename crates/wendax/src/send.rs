@@ -16,7 +16,6 @@ pub(crate) fn run(options: &Send) -> Result<u8, Failure> {
     let how = program::How {
         at: options.at,
         target: options.target.unwrap_or(wendax_project::default_target()),
-        runs: true,
         belongs: program::Belongs::ToProject,
         seal: options.opening.bounds.seal(None),
         telling: program::Telling::of(&options.opening),

@@ -227,7 +227,11 @@ fn symbols(file: &File<'_>, image: &Image) -> Vec<Symbol> {
     file.symbols()
         .filter_map(|symbol| {
             let kind = kind_of(&symbol)?;
-            let name = symbol.name().ok().filter(|name| !name.is_empty() && !name.starts_with('$') && !name.starts_with(".L"))?.to_owned();
+            let name = symbol
+                .name()
+                .ok()
+                .filter(|name| !name.is_empty() && !name.starts_with('$') && !name.starts_with(".L"))?
+                .to_owned();
             // Numbers below zero are kept in four bytes.
             let value = u32::try_from(symbol.address()).ok()?;
             let is_number = kind == SymbolKind::Constant;
@@ -301,6 +305,11 @@ fn read_rows(
         let mut table = program.rows();
         while let Some((header, row)) = table.next_row()? {
             let address = u32::try_from(row.address()).unwrap_or(u32::MAX);
+            let line = row.line().and_then(|line| u32::try_from(line.get()).ok());
+            // What a compiler made of no line by itself goes with the line before it.
+            if is_compiled && line.is_none() && !row.end_sequence() && open.is_some() {
+                continue;
+            }
             if let Some((start, file, line, is_code)) = open.take()
                 && address > start
             {
@@ -312,7 +321,6 @@ fn read_rows(
             if taken > MOST_ROWS {
                 return Ok(());
             }
-            let line = row.line().and_then(|line| u32::try_from(line.get()).ok());
             if let (false, Some(line)) = (row.end_sequence(), line) {
                 open = Some((address, row.file_index(), line, row.is_stmt()));
             }
@@ -411,7 +419,8 @@ fn unfold(image: &mut Image, sources: &mut Sources, compiled: &[FileId]) {
                 Some(((length, _), text)) if at + length <= end => (length, text),
                 _ => {
                     let length = target.code_align.min(end - at);
-                    let bytes: Vec<String> = bytes.iter().take(length as usize).map(|byte| format!("0x{byte:02X}")).collect();
+                    let bytes: Vec<String> =
+                        bytes.iter().take(length as usize).map(|byte| format!("0x{byte:02X}")).collect();
                     (length, format!(".byte {}", bytes.join(", ")))
                 }
             };

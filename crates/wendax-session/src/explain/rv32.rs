@@ -217,18 +217,22 @@ fn jump(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec<String> {
         return vec![format!("goes to {goes}")];
     }
     let link = teller.register(insn.rd);
-    let old = teller.machine.register(Reg(insn.rd));
     let mut sentences =
         vec![format!("goes to {goes}"), format!("the way back, {}, goes into {link}", teller.place(effects.pc + 4))];
-    let is_own_back = teller.machine.frames().last().is_some_and(|frame| frame.back == Addr(old));
-    if is_own_back {
-        let was = teller.place(Addr(old));
-        sentences.push(match put_by(teller, old) {
-            Some(at) => format!("the way back that was in {link}, {was}, lies at {}", teller.target.marked_address(at)),
-            None => format!("the way back that was in {link}, {was}, is lost: it was not put by"),
-        });
-    }
+    sentences.extend(way_back_gone(teller, insn));
     sentences
+}
+
+/// A register that holds the way back of the present routine gets another value: where that way back is now.
+fn way_back_gone(teller: &Teller<'_>, insn: Insn) -> Option<String> {
+    let link = teller.register(insn.rd);
+    let old = teller.machine.register(Reg(insn.rd));
+    teller.machine.frames().last().filter(|frame| insn.rd != 0 && frame.back == Addr(old))?;
+    let was = teller.place(Addr(old));
+    Some(match put_by(teller, old) {
+        Some(at) => format!("the way back that was in {link}, {was}, lies at {}", teller.target.marked_address(at)),
+        None => format!("the way back that was in {link}, {was}, is lost: it was not put by"),
+    })
 }
 
 /// What `lui` and `auipc` begin, and what the next line makes of it.
@@ -252,6 +256,7 @@ fn upper(teller: &Teller<'_>, insn: Insn, effects: &Effects, becomes: &dyn Fn(&s
             _ => {}
         }
     }
+    sentences.extend(way_back_gone(teller, insn));
     sentences
 }
 

@@ -17,6 +17,7 @@ mod outside;
 mod reaching;
 mod replaying;
 mod right;
+mod rv32;
 mod slices;
 mod stopping;
 mod stories;

@@ -496,7 +496,11 @@ fn brief(app: &App, session: &Session, effects: &Effects) -> String {
     let jumped = effects.length > 0 && !effects.fell_through();
     if parts.is_empty() && !jumped {
         parts.extend(effects.memory.iter().take(1).map(|change| {
-            format!("[{}] {}", target.marked_address(change.address), short_value(app, session, change.new_value()))
+            format!(
+                "[{}] {}",
+                target.marked_address(change.address),
+                short_value(app, session, change.new_value(target))
+            )
         }));
     }
     if parts.is_empty() && jumped {

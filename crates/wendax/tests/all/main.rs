@@ -5,6 +5,7 @@ mod asking;
 mod bench;
 mod command_line;
 mod common;
+mod compiled;
 mod documents;
 mod faithful;
 mod hostile;
