@@ -46,9 +46,8 @@ fn word(machine: &Machine, address: Addr) -> StackWord {
     let frames = machine.frames();
     // A way back lies where its routine was entered, or where that put it by.
     let has_link = machine.target().roles.link.is_some();
-    let is_of = |frame: &&Frame| match has_link {
-        true => frame.slot > address && frame.back.0 == machine.word(address),
-        false => frame.slot == address,
+    let is_of = |frame: &&Frame| {
+        if has_link { frame.slot > address && frame.back.0 == machine.word(address) } else { frame.slot == address }
     };
     let frame = frames.iter().rev().find(is_of);
     let kind = match (frame, machine.note(address)) {

@@ -39,6 +39,8 @@ struct NotRunStop {
 /// The state at the end, as written by `--state`.
 #[derive(Debug, Serialize)]
 struct Report {
+    /// Which machine it ran on.
+    machine: &'static str,
     stop: StopReport,
     /// The exit status that tells how the run ended, 0 where it did by itself: see [`status`].
     tool: u8,
@@ -305,6 +307,7 @@ fn report(session: &Session, end: &End) -> Report {
     let registers = target.registers().map(|(register, info)| (info.name, value(register)));
     let flags = target.flags.iter().map(|flag| (flag.name, Some(u32::from(machine.flags() & flag.bit != 0))));
     Report {
+        machine: target.name,
         stop,
         tool: status_of(end),
         wrong: Vec::new(),

@@ -398,10 +398,10 @@ impl ElfProgram {
 
 /// The lines of compiled files become one for each of their instructions, with the text of that as what is unfolded there.
 fn unfold(image: &mut Image, sources: &mut Sources, compiled: &[FileId]) {
+    const NAME: &str = "instructions, unfolded";
     if compiled.is_empty() {
         return;
     }
-    const NAME: &str = "instructions, unfolded";
     let texts = sources.add(SourceFile::new(NAME, String::new()));
     let (target, mut text, mut lines) = (image.target, String::new(), Vec::new());
     let name = |address: Addr| image.label_at(address).map(|symbol| symbol.name.clone());

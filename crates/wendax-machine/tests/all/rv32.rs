@@ -220,22 +220,10 @@ impl Model {
                         (1, 3) => (i128::from(a) * i128::from(b) >> 32) as u32,
                         (1, 4) if b == 0 => u32::MAX,
                         (1, 4) => (i64::from(a as i32) / i64::from(b as i32)) as u32,
-                        (1, 5) => {
-                            if b == 0 {
-                                u32::MAX
-                            } else {
-                                a / b
-                            }
-                        }
+                        (1, 5) => a.checked_div(b).unwrap_or(u32::MAX),
                         (1, 6) if b == 0 => a,
                         (1, 6) => (i64::from(a as i32) % i64::from(b as i32)) as u32,
-                        (1, 7) => {
-                            if b == 0 {
-                                a
-                            } else {
-                                a % b
-                            }
-                        }
+                        (1, 7) => a.checked_rem(b).unwrap_or(a),
                         _ => return Err(illegal),
                     });
                     if funct7 == 1 {
@@ -341,6 +329,17 @@ fn touches_device(model: &Model, code: u32) -> bool {
     base.wrapping_add(offset) >= 0xFFFF_FE00
 }
 
+/// Counts steps and cycles.
+#[derive(Default)]
+struct Sees(u64, u64);
+impl Observer for Sees {
+    const WRITES: bool = true;
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        (self.0, self.1) = (self.0 + 1, self.1 + report.cycles);
+        ControlFlow::Continue(())
+    }
+}
+
 /// Instructions whose accesses and jumps mostly lead somewhere.
 fn insn() -> impl Strategy<Value = u32> {
     let count = rows().len();
@@ -444,9 +443,9 @@ proptest! {
             }
             prop_assert_eq!((report.pc, report.next.0), (pc, model.pc));
             // Registers that no write tells of are as before.
-            for index in 0..32 {
-                let is_told = report.writes.iter().any(|write| matches!(write, Write::Register { register, .. } if register.index() == index));
-                prop_assert!(is_told || before[index] == model.x[index], "x{index} of {code:08X}");
+            for (index, (old, new)) in before.into_iter().zip(model.x).enumerate() {
+                let is_it = |write: &Write| matches!(write, Write::Register { register, .. } if register.index() == index);
+                prop_assert!(old == new || report.writes.iter().any(is_it), "x{index} of {code:08X}");
             }
         }
         for (&at, &byte) in &model.memory {
@@ -495,15 +494,6 @@ proptest! {
         go(&mut kept, 200);
         prop_assert!(kept.same_state(&whole) && kept.cycles() == whole.cycles());
 
-        #[derive(Default)]
-        struct Sees(u64, u64);
-        impl Observer for Sees {
-            const WRITES: bool = true;
-            fn see(&mut self, report: &Report) -> ControlFlow<()> {
-                (self.0, self.1) = (self.0 + 1, self.1 + report.cycles);
-                ControlFlow::Continue(())
-            }
-        }
         let mut seen = Sees::default();
         let mut observed = start();
         while observed.run_observed(Run::until(StepNo(200)), &mut seen) == Stop::Brk {}
@@ -656,7 +646,9 @@ fn a_routine_is_entered_and_left_as_its_frames_say() {
     assert_eq!(machine.pc(), Addr(CODE + 8));
     // Where the way back was put is told by what was stored there.
     let mut machine = self::machine(&code);
-    (0..3).for_each(|_| drop(machine.step()));
+    for _ in 0..3 {
+        machine.step();
+    }
     assert_eq!(machine.note(Addr(machine.stack_pointer().0 + 12)), wendax_machine::Note::Return);
     assert_eq!(machine.run(Run { depth: Some(0), ..Run::until(StepNo(99)) }), Stop::Depth { returned: true });
 }

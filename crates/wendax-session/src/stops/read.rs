@@ -230,7 +230,7 @@ impl Reader<'_> {
         let call = || target.calls.iter().find(|call| call.name.eq_ignore_ascii_case(&word));
         let trap = || target.traps.iter().position(|name| values::device_word(name).eq_ignore_ascii_case(&word));
         let by_name = if kind == "call" {
-            call().map(|call| call.number.into())
+            call().map(|call| call.number)
         } else {
             trap().and_then(|number| u32::try_from(number).ok())
         };

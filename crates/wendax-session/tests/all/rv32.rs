@@ -257,7 +257,7 @@ proptest! {
             let told = explain(&session);
             prop_assert!(!told.sentences.is_empty(), "{:?}", told);
             go(&mut session, Command::Step);
-            let moved = session.now().0 as usize == moments.len();
+            let moved = session.now() == StepNo(moments.len() as u64);
             match &told.outlook {
                 Outlook::Done(effects) => {
                     prop_assert!(moved);

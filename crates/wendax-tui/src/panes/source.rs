@@ -710,7 +710,8 @@ fn code_of(app: &App, address: Addr, length: u32, kind: LineKind, room: u16) -> 
         LineKind::Code => {
             // Each word as the number it is.
             let unit = app.world.target().code_align as usize;
-            let word = |bytes: &[u8]| bytes.iter().rev().map(|byte| format!("{byte:02X}")).collect();
+            let word =
+                |bytes: &[u8]| bytes.iter().rev().fold(String::new(), |word, byte| word + &format!("{byte:02X}"));
             bytes.chunks(unit).map(word).collect()
         }
         LineKind::Data => bytes.iter().take(8).map(|byte| format!("{byte:02X}")).collect(),
