@@ -80,7 +80,7 @@ fn words_of(session: &Session, word: &StackWord) -> String {
             let what = match frame.kind {
                 FrameKind::Call => "called".to_owned(),
                 FrameKind::Trap(number) => format!("trap {}", target.trap_name(number)),
-                FrameKind::Interrupt(number) => format!("interrupt {}", target.trap_name(number)),
+                FrameKind::Interrupt(number) => format!("interrupt {}", target.interrupt_name(number)),
             };
             let line =
                 session.image().line_at(frame.site).map_or(String::new(), |line| format!(", line {}", line.line));

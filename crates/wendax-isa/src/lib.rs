@@ -19,6 +19,7 @@ pub fn targets() -> [&'static Target; 2] {
     [&w16::TARGET, &rv32::TARGET]
 }
 
+pub use calls::ErrorCode;
 pub use ids::{Addr, Reg, StepNo};
 pub use target::{
     DeviceBit, DeviceKind, DeviceRegister, ElfRules, FlagInfo, Leads, LeadsAt, MemoryMap, Place, RegisterInfo,

@@ -98,17 +98,20 @@ const REGISTERS: [RegisterInfo; 32] = [
     register("t6", "free", false),
 ];
 
-/// The register with this name, by its ABI name, `fp` or its number (`x10`), in any case.
+/// The register of this name, by its ABI name, `fp` or its number (`x10`), in any case.
 pub fn register_by_name(name: &str) -> Option<Reg> {
+    TARGET.register(name)
+}
+
+/// See [`Target::other_names`].
+fn other_names(name: &str) -> Option<Reg> {
     let lower = name.to_ascii_lowercase();
     if lower == "fp" {
         return Some(Reg(8));
     }
-    if let Some(number) = lower.strip_prefix('x') {
-        let has_zeros = number.len() > 1 && number.starts_with('0');
-        return number.parse().ok().filter(|number| *number < 32 && !has_zeros).map(Reg);
-    }
-    TARGET.register(&lower)
+    let number = lower.strip_prefix('x')?;
+    let has_zeros = number.len() > 1 && number.starts_with('0');
+    number.parse().ok().filter(|number| *number < 32 && !has_zeros).map(Reg)
 }
 
 /// RV32 as views see it.
@@ -127,6 +130,8 @@ pub static TARGET: Target = Target {
     leads,
     text: text::text_at,
     registers: &REGISTERS,
+    other_names,
+    controls: csr_by_name,
     flags: &[],
     roles: Roles {
         stack: Reg(SP),
@@ -147,6 +152,7 @@ pub static TARGET: Target = Target {
         most: 64 << 20,
     },
     traps: &TRAPS,
+    interrupt_names: &[(7, "clock"), (24, "timer"), (25, "key"), (26, "lever")],
     console: Some(devices::CONSOLE),
     mnemonics,
     interrupts: &[7, 24, 25, 26],

@@ -17,6 +17,10 @@ pub struct Target {
     pub code_align: u32,
     /// The registers a program can name, in order of their codes.
     pub registers: &'static [RegisterInfo],
+    /// The register of another name, in any case.
+    pub other_names: fn(&str) -> Option<Reg>,
+    /// The control and status register of a name, in any case, by its number.
+    pub controls: fn(&str) -> Option<u16>,
     /// The flags, in the order they are shown.
     pub flags: &'static [FlagInfo],
     /// What registers are for.
@@ -35,6 +39,8 @@ pub struct Target {
     pub mnemonics: fn() -> Vec<&'static str>,
     /// Names of traps and interrupts by number; empty where there is none.
     pub traps: &'static [&'static str],
+    /// Names of interrupts by number, where they are counted apart from traps.
+    pub interrupt_names: &'static [(u32, &'static str)],
     /// The numbers of the interrupts, the most urgent first.
     pub interrupts: &'static [u32],
     /// The flag that allows interrupts, by its bit; none where they are always allowed.
@@ -179,7 +185,25 @@ impl Target {
         Addr(address.0 & !(self.word_bytes() - 1) & self.address_mask())
     }
 
-    /// A trap or interrupt by name, with its number: `timer (8)`.
+    /// The traps there are, or the interrupts, by number and name.
+    pub fn entries(&self, are_interrupts: bool) -> Vec<(u32, &'static str)> {
+        let is_apart = !self.interrupt_names.is_empty();
+        if is_apart && are_interrupts {
+            return self.interrupt_names.to_vec();
+        }
+        let named = (0..).zip(self.traps.iter().copied()).filter(|(_, name)| !name.is_empty());
+        named.filter(|(number, _)| is_apart || self.interrupts.contains(number) == are_interrupts).collect()
+    }
+
+    /// An interrupt by name, with its number: `timer (8)`.
+    pub fn interrupt_name(&self, number: u32) -> String {
+        match self.interrupt_names.iter().find(|(known, _)| *known == number) {
+            Some((_, name)) => format!("{name} ({number})"),
+            None => self.trap_name(number),
+        }
+    }
+
+    /// A trap by name, with its number: `divide by zero (4)`.
     pub fn trap_name(&self, number: u32) -> String {
         match self.traps.get(number as usize) {
             Some(name) if !name.is_empty() => format!("{name} ({number:X})"),
@@ -222,9 +246,10 @@ impl Target {
         self.registers[register.index()].name
     }
 
-    /// The register of this name, in any case.
+    /// The register of this name, or of another one that it has, in any case.
     pub fn register(&self, name: &str) -> Option<Reg> {
-        self.registers().find(|(_, info)| info.name.eq_ignore_ascii_case(name)).map(|(register, _)| register)
+        let by_name = self.registers().find(|(_, info)| info.name.eq_ignore_ascii_case(name));
+        by_name.map(|(register, _)| register).or_else(|| (self.other_names)(name))
     }
 }
 

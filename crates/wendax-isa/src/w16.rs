@@ -124,6 +124,8 @@ pub static TARGET: Target = Target {
     leads: codec::leads,
     text: text::text_at,
     registers: &REGISTERS,
+    other_names: |_| None,
+    controls: |_| None,
     flags: &FLAGS,
     roles: Roles {
         stack: Reg(SP),
@@ -144,6 +146,7 @@ pub static TARGET: Target = Target {
         most: 0x1_0000,
     },
     traps: &TRAPS,
+    interrupt_names: &[],
     console: Some(Addr(address::CONSOLE_DATA as u32)),
     mnemonics,
     interrupts: &[8, 9, 10],

@@ -263,6 +263,8 @@ asked! {
     /// The instruction that arrives at this moment: it is next, and no interrupt comes before it. None when the program
     /// has ended. What came from outside at this moment has to be fed before.
     arrives() -> Option<Addr>;
+    /// Interrupts are taken, of those that ask and have a handler.
+    interrupts_allowed() -> bool;
     /// The interrupts, the most urgent first.
     interrupts() -> Vec<Interrupt>;
     /// The cycle at which an interrupt was asked for that still asks, when its device knows that: the timer does.

@@ -318,7 +318,7 @@ impl<'a> Teller<'a> {
             sentences.push("the timer expires meanwhile, by itself".to_owned());
         }
         for interrupt in self.machine.interrupts().iter().filter(|interrupt| interrupt.asks) {
-            let name = self.target.trap_name(interrupt.number);
+            let name = self.target.interrupt_name(interrupt.number);
             sentences.push(format!("the interrupt {name} {}", interrupt_words(self.session, interrupt)));
         }
         sentences
@@ -326,7 +326,7 @@ impl<'a> Teller<'a> {
 
     /// An interrupt or trap of the program's own is entered.
     fn entry(&self, number: u32, interrupt: bool, effects: &Effects, explanation: &mut Explanation) {
-        let name = self.target.trap_name(number);
+        let name = if interrupt { self.target.interrupt_name(number) } else { self.target.trap_name(number) };
         let handler = self.place(effects.next);
         let sentences = &mut explanation.sentences;
         if interrupt {

@@ -89,7 +89,7 @@ fn shown(bytes: &[u8]) -> String {
 fn told(session: &Session, index: usize) -> Vec<Happening> {
     match session.left.moments().list[index] {
         Moment::Interrupt { step, number } => {
-            let name = session.machine().target().trap_name(number);
+            let name = session.machine().target().interrupt_name(number);
             vec![Happening { step, what: What::Interrupt, text: format!("interrupt {name}") }]
         }
         Moment::Line { step, position } => {

@@ -1,7 +1,7 @@
 //! What names mean in values that are asked of a run, and the moments they are asked of.
 //!
 //! The expressions are the assembler's own ([`wendax_asm::ValueExpression`]). Here are the names a run adds to labels
-//! and constants: registers, flags, `pc`, `step`, `cycles`, `met`, device registers by their names. Nothing here walks.
+//! and constants: registers, control registers, flags, `pc`, `step`, `cycles`, `met`, device registers by their names. Nothing here walks.
 
 use wendax_asm::{BoundValue, Hangs, Moment, Named, Scope, ValueError, ValueExpression};
 use wendax_image::Image;
@@ -15,6 +15,8 @@ const STEP: u32 = 0x201;
 const CYCLES: u32 = 0x202;
 const MET: u32 = 0x203;
 const FL: u32 = 0x204;
+/// Control and status registers by their numbers.
+const CONTROL: u32 = 0x1000;
 
 /// Names as they are known at some place of a program.
 #[derive(Debug, Clone, Copy)]
@@ -91,7 +93,10 @@ impl Scope for Names<'_> {
                 let owner = owner.name.split('@').next().unwrap_or(&owner.name);
                 Some(Named::Value(self.image.symbol(&format!("{owner}{local}"))?.value))
             }
-            other => self.device(other).map(|address| Named::Value(address.into())),
+            other => {
+                let control = (self.target.controls)(other).map(|number| Named::Live(CONTROL + u32::from(number)));
+                control.or_else(|| self.device(other).map(|address| Named::Value(address.into())))
+            }
         }
     }
 
@@ -148,13 +153,19 @@ impl Moment for At<'_> {
                 let flag = self.machine.target().flags.get((number - FLAGS) as usize);
                 flag.map_or(0, |flag| (self.machine.flags() & flag.bit != 0).into())
             }
+            control @ CONTROL.. => {
+                let number = u16::try_from(control - CONTROL).unwrap_or(u16::MAX);
+                self.machine.control(number).unwrap_or(0).into()
+            }
             register => self.machine.register(register_of(register)).into(),
         }
     }
 
     fn word(&self, address: i64) -> Result<i64, String> {
         let at = self.readable(address)?;
-        self.readable(address + 1)?;
+        for offset in 1..self.machine.target().word_bytes() {
+            self.readable(address + i64::from(offset))?;
+        }
         Ok(self.machine.word(at).into())
     }
 
@@ -177,7 +188,7 @@ fn register_of(number: u32) -> Reg {
 /// What a step must write so that a value can change; `None` when any step may change it.
 pub(crate) fn can_change(value: &BoundValue, target: &Target) -> Option<(RegisterUse, Vec<(Addr, Addr)>)> {
     let Hangs { lives, cells, on_any_memory } = value.hangs_on(target.word_bytes());
-    if on_any_memory || lives.iter().any(|&number| matches!(number, PC | STEP | CYCLES | MET)) {
+    if on_any_memory || lives.iter().any(|&number| matches!(number, PC | STEP | CYCLES | MET | CONTROL..)) {
         return None;
     }
     let mut uses = RegisterUse::default();

@@ -205,7 +205,7 @@ fn kind_words(session: &Session, effects: &Effects) -> Option<String> {
     let handler = || place(session.image(), target, effects.next);
     match effects.kind {
         StepKind::Instruction | StepKind::Call(_) => None,
-        StepKind::Interrupt(number) => Some(format!("interrupt {} → {}", target.trap_name(number), handler())),
+        StepKind::Interrupt(number) => Some(format!("interrupt {} → {}", target.interrupt_name(number), handler())),
         StepKind::Trap(number) => Some(format!("trap {} → {}", target.trap_name(number), handler())),
     }
 }
@@ -297,20 +297,26 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
 pub fn interrupt_words(session: &Session, interrupt: &Interrupt) -> String {
     let machine = session.machine();
     let target = machine.target();
-    let allowed = target.interrupts_flag.is_none_or(|bit| machine.flags() & bit != 0);
-    let vector = || target.marked_address(target.vector_of(interrupt.number));
+    let allowed = machine.interrupts_allowed();
+    let vector = || match target.map.vectors_end {
+        Addr::FIRST => "mtvec".to_owned(),
+        _ => format!("its vector at {}", target.marked_address(target.vector_of(interrupt.number))),
+    };
     match (interrupt.asks, interrupt.handler) {
-        (true, None) => format!("waits: it has no handler, since its vector at {} is 0", vector()),
+        (true, None) => format!("waits: it has no handler, since {} is 0", vector()),
         (true, Some(_)) if !allowed => format!("waits: interrupts are off{}", off_since(session)),
         (true, Some(_)) => {
             let urgent = machine.interrupts().into_iter().find(|other| other.asks && other.handler.is_some());
             match urgent.filter(|urgent| urgent.number != interrupt.number) {
-                Some(urgent) => format!("waits: {} is more urgent", target.trap_name(urgent.number)),
+                Some(urgent) => format!("waits: {} is more urgent", target.interrupt_name(urgent.number)),
                 None => "comes next".to_owned(),
             }
         }
+        (false, _) if !interrupt.is_on && target.map.vectors_end == Addr::FIRST => {
+            "off: mie does not enable it".to_owned()
+        }
         (false, _) if !interrupt.is_on => "off: its device does not ask".to_owned(),
-        (false, None) => format!("may ask, and has no handler: its vector at {} is 0", vector()),
+        (false, None) => format!("may ask, and has no handler: {} is 0", vector()),
         (false, Some(_)) if allowed => "may come".to_owned(),
         (false, Some(_)) => format!("may ask; interrupts are off{}", off_since(session)),
     }

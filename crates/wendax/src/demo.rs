@@ -15,17 +15,17 @@ struct Demo {
     opens: Option<&'static str>,
     /// What to try, in Markdown.
     page: &'static str,
-    /// Paths and texts.
-    files: &'static [(&'static str, &'static str)],
+    /// Paths and what lies there.
+    files: &'static [(&'static str, &'static [u8])],
 }
 
 macro_rules! files {
     ($folder:literal: $($path:literal),*) => {
-        &[$(($path, include_str!(concat!("../../../demos/", $folder, "/", $path)))),*]
+        &[$(($path, include_bytes!(concat!("../../../demos/", $folder, "/", $path)) as &[u8])),*]
     };
 }
 
-const DEMOS: [Demo; 6] = [
+const DEMOS: [Demo; 7] = [
     Demo {
         name: "first",
         about: "the first steps of someone new, shown as they are taken",
@@ -61,6 +61,13 @@ const DEMOS: [Demo; 6] = [
         page: include_str!("../../../demos/manifest/README.md"),
         files: files!("manifest": "wendax.toml", "src/main.asm", "src/wagon.inc", "src/frames.inc", "src/wagons.asm",
             "src/totals.asm", "src/report.asm", "lib/print.asm", "files/list.txt", "README.md"),
+    },
+    Demo {
+        name: "compiled",
+        about: "a program that a compiler made for the other machine, RV32, walked by its lines",
+        opens: Some("yard.elf"),
+        page: include_str!("../../../demos/compiled/README.md"),
+        files: files!("compiled": "yard.elf", "yard.rs", "make.sh", "README.md"),
     },
     Demo {
         name: "derailed",
@@ -114,7 +121,10 @@ pub(crate) fn list() -> Vec<(String, String)> {
 /// The programs of a demo that is several, each with the line that says what it is about.
 fn programs(demo: &Demo) -> Vec<(String, String)> {
     let sources = demo.files.iter().filter_map(|(path, text)| Some((path.strip_suffix(".asm")?, text)));
-    let about = |text: &str| text.lines().next().unwrap_or_default().trim_start_matches("; ").to_owned();
+    let about = |text: &[u8]| {
+        let text = String::from_utf8_lossy(text);
+        text.lines().next().unwrap_or_default().trim_start_matches("; ").to_owned()
+    };
     sources.map(|(name, text)| (format!("{}/{name}", demo.name), about(text))).collect()
 }
 
@@ -158,9 +168,9 @@ fn copy(demo: &Demo, is_fresh: bool) -> Result<PathBuf, Failure> {
             write(demo, &folder)?;
             return Ok(folder);
         }
-        let is_as_shipped = |(path, text): &(&str, &str)| {
+        let is_as_shipped = |(path, bytes): &(&str, &[u8])| {
             let place = folder.join(path);
-            std::fs::read_to_string(&place).is_ok_and(|now| now == *text) && !crate::recovery::exists(&place)
+            std::fs::read(&place).is_ok_and(|now| now == *bytes) && !crate::recovery::exists(&place)
         };
         // The first steps change their program, and go on in it the next time.
         if demo.name == "first" && !is_fresh || demo.files.iter().all(is_as_shipped) {
@@ -171,13 +181,13 @@ fn copy(demo: &Demo, is_fresh: bool) -> Result<PathBuf, Failure> {
 }
 
 fn write(demo: &Demo, folder: &Path) -> Result<(), Failure> {
-    for (path, text) in demo.files {
+    for (path, bytes) in demo.files {
         let place = folder.join(path);
         let tell = |error: std::io::Error| Failure::usage(format!("{}: {}", place.display(), files::plain(&error)));
         if let Some(parent) = place.parent() {
             std::fs::create_dir_all(parent).map_err(tell)?;
         }
-        files::write(&place, text.as_bytes()).map_err(tell)?;
+        files::write(&place, bytes).map_err(tell)?;
     }
     Ok(())
 }

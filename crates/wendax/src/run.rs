@@ -384,7 +384,7 @@ fn held_back(session: &Session) -> Vec<String> {
     let allowed = target.interrupts_flag.is_none_or(|bit| machine.flags() & bit != 0);
     let held =
         machine.interrupts().into_iter().filter(|one| one.asks || one.is_on && !(allowed && one.handler.is_some()));
-    held.map(|one| format!("the interrupt {} {}", target.trap_name(one.number), interrupt_words(session, &one)))
+    held.map(|one| format!("the interrupt {} {}", target.interrupt_name(one.number), interrupt_words(session, &one)))
         .collect()
 }
 

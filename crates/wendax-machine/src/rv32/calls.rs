@@ -18,8 +18,7 @@ use crate::report::{StepKind, Write};
 use memchr::memchr;
 use std::sync::Arc;
 use wendax_isa::rv32::{OWN, TARGET};
-use wendax_isa::w16::ErrorCode;
-use wendax_isa::{Addr, StepNo};
+use wendax_isa::{Addr, ErrorCode, StepNo};
 
 /// Longest text a call looks at, in bytes, so that one without its NUL ends somewhere.
 const LONGEST_TEXT: u32 = 1 << 20;

@@ -213,6 +213,10 @@ impl Machine {
         (self.state.common.finished.is_none() && !self.interrupt_comes()).then(|| self.pc())
     }
 
+    pub(crate) fn interrupts_allowed(&self) -> bool {
+        self.state.cpu.control.allowed
+    }
+
     pub(crate) fn interrupts(&self) -> Vec<Interrupt> {
         let (control, asking) = (&self.state.cpu.control, self.pending());
         let all = INTERRUPTS.iter().map(|&(number, device)| Interrupt {

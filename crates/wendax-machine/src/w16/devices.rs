@@ -5,7 +5,7 @@ use crate::activity::Deed;
 use crate::board::{Board, Interrupt};
 use crate::console::{Console, Tape};
 use crate::devices;
-use wendax_isa::w16::{DEVICE_START, Insn, NO_BASE, Op, TARGET};
+use wendax_isa::w16::{DEVICE_START, I, Insn, NO_BASE, Op, TARGET};
 use wendax_isa::{Addr, DeviceKind};
 
 /// Trap numbers of the interrupts.
@@ -62,6 +62,11 @@ impl Machine {
             (board.key_interrupt && self.state.console.waiting() > 0).then_some(KEY),
             board.lever_moved.then_some(LEVER),
         ]
+    }
+
+    /// Interrupts are taken.
+    pub(crate) fn interrupts_allowed(&self) -> bool {
+        self.state.cpu.flags & I != 0
     }
 
     /// The interrupts, the most urgent first.

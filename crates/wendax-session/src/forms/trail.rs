@@ -386,7 +386,7 @@ impl Writer {
 fn did(out: &mut String, target: &Target, report: &Report) {
     // Writing to a string never fails.
     let _ = match report.kind {
-        StepKind::Interrupt(number) => write!(out, " interrupt {}", target.trap_name(number)),
+        StepKind::Interrupt(number) => write!(out, " interrupt {}", target.interrupt_name(number)),
         StepKind::Trap(number) => write!(out, " trap {}", target.trap_name(number)),
         StepKind::Instruction | StepKind::Call(_) => Ok(()),
     };

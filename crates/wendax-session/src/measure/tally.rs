@@ -435,7 +435,7 @@ impl Tally {
                 None => format!("0x{number:02X}"),
             }),
             traps: events(&counts.traps, |number| target.trap_name(number)),
-            interrupts: events(&counts.interrupts, |number| target.trap_name(number)),
+            interrupts: events(&counts.interrupts, |number| target.interrupt_name(number)),
             labels: labels(&counts.cells, image, target, &regions),
             regions: regions.iter().map(|region| region_tally(region, &counts.cells)).collect(),
             stack: StackTally {

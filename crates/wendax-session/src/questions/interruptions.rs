@@ -96,12 +96,12 @@ impl Passages {
         let target = session.machine().target();
         match self.delay {
             Delay::Instruction => "the instruction under way".to_owned(),
-            Delay::Off(_, Some(number)) => format!("the handler of {} ran", target.trap_name(number)),
+            Delay::Off(_, Some(number)) => format!("the handler of {} ran", target.interrupt_name(number)),
             Delay::Off(Some(Writer::Instruction(address)), None) => {
                 format!("interrupts were off by {}", told(session, address))
             }
             Delay::Off(..) => "interrupts were off".to_owned(),
-            Delay::Urgent(number) => format!("{} came first", target.trap_name(number)),
+            Delay::Urgent(number) => format!("{} came first", target.interrupt_name(number)),
             Delay::NoHandler => "it had no handler yet".to_owned(),
         }
     }
@@ -126,7 +126,7 @@ impl Off {
     /// From where to where, in words.
     pub fn words(&self, session: &Session) -> String {
         let from = match self.by {
-            Some(number) => format!("the entry of {}", session.machine().target().trap_name(number)),
+            Some(number) => format!("the entry of {}", session.machine().target().interrupt_name(number)),
             None => told(session, self.from),
         };
         format!("from {from} to {}", told(session, self.to))
@@ -389,7 +389,8 @@ fn lookout(target: &Target) -> Lookout {
     let word = target.word_bytes();
     let kinds = [DeviceKind::Timer, DeviceKind::Console, DeviceKind::LeverMask];
     let devices = target.devices.iter().filter(|register| kinds.contains(&register.kind));
-    let vectors = target.interrupts.iter().map(|number| target.vector_of(*number));
+    let has_vectors = target.map.vectors_end > Addr::FIRST;
+    let vectors = target.interrupts.iter().filter(|_| has_vectors).map(|number| target.vector_of(*number));
     let mut lookout = Lookout { rare: true, leaving: true, ..Lookout::default() };
     lookout.uses.flags_written = target.interrupts_flag.unwrap_or(0);
     lookout.cells = devices.map(|register| register.address).chain(vectors).map(|at| (at, at + word)).collect();

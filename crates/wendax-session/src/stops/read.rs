@@ -223,19 +223,19 @@ impl Reader<'_> {
         // Interrupts are among the traps by their numbers, and come otherwise.
         let target = self.names.target();
         let fits = |number: u32| match kind {
-            "call" => number <= 0xFF,
-            "trap" => !target.interrupts.contains(&number),
-            _ => target.interrupts.contains(&number),
+            "call" => number <= target.calls.last().map_or(0, |call| call.number) | 0xFF,
+            kind => target.entries(kind == "interrupt").iter().any(|(known, _)| *known == number),
         };
         let call = || target.calls.iter().find(|call| call.name.eq_ignore_ascii_case(&word));
-        let trap = || target.traps.iter().position(|name| values::device_word(name).eq_ignore_ascii_case(&word));
-        let by_name = if kind == "call" {
-            call().map(|call| call.number)
-        } else {
-            trap().and_then(|number| u32::try_from(number).ok())
+        let is_interrupt = kind == "interrupt";
+        let entry = |of_interrupts: bool| {
+            let mut entries = target.entries(of_interrupts).into_iter();
+            entries.find(|(_, name)| values::device_word(name).eq_ignore_ascii_case(&word)).map(|(number, _)| number)
         };
-        if let Some(number) = by_name.filter(|number| !fits(*number)) {
-            let (name, other) = (target.trap_name(number), if kind == "trap" { "interrupt" } else { "trap" });
+        let by_name = if kind == "call" { call().map(|call| call.number) } else { entry(is_interrupt) };
+        if let Some(number) = entry(!is_interrupt).filter(|_| kind != "call" && by_name.is_none()) {
+            let name = if is_interrupt { target.trap_name(number) } else { target.interrupt_name(number) };
+            let other = if is_interrupt { "trap" } else { "interrupt" };
             return self.error(format!("{name} is no {kind}: `{other} {word}`"));
         }
         if let Some(number) = by_name {
@@ -246,8 +246,7 @@ impl Reader<'_> {
         let known: Vec<String> = if kind == "call" {
             target.calls.iter().map(|call| call.name.to_owned()).collect()
         } else {
-            let named = target.traps.iter().zip(0u32..).filter(|(name, number)| !name.is_empty() && fits(*number));
-            named.map(|(name, _)| values::device_word(name)).collect()
+            target.entries(kind == "interrupt").iter().map(|(_, name)| values::device_word(name)).collect()
         };
         if self.names.image().symbol(&word).is_some() {
             return self
@@ -260,10 +259,8 @@ impl Reader<'_> {
             };
             ValueError { message: format!("no {kind} is named `{word}`; {meant}"), at: begin }
         })?;
-        let exists =
-            |number: &u32| kind == "call" || target.traps.get(*number as usize).is_some_and(|it| !it.is_empty());
         match value.value(&Nothing).ok().and_then(|number| u32::try_from(number).ok()) {
-            Some(number) if fits(number) && exists(&number) => Ok(Some(number)),
+            Some(number) if fits(number) => Ok(Some(number)),
             _ => {
                 let message = format!("`{text}` is no number of a {kind}; there are {}", known.join(" "));
                 Err(ValueError { message, at: begin })

@@ -6,11 +6,11 @@ use wendax_isa::rv32::{Insn, Op, TARGET, encode, rows};
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Clock, Event, Machine, Settings};
 use wendax_session::{
-    Command, LastWriter, Outlook, Progress, Session, State, Thing, WordKind, explain, happenings, last_write,
-    read_stack,
+    At, Command, LastWriter, Names, Outlook, Progress, Session, State, StopAt, Thing, WordKind, explain, happenings,
+    interrupt_words, last_write, read_stack,
 };
 
-const YARD: &[u8] = include_bytes!("../../../wendax/tests/all/compiled/yard.elf");
+const YARD: &[u8] = include_bytes!("../../../../demos/compiled/yard.elf");
 
 fn settings() -> Settings {
     Settings { clock: Clock::Cycles, ..Settings::default() }
@@ -18,8 +18,8 @@ fn settings() -> Settings {
 
 fn yard() -> Session {
     let program = from_elf(YARD).expect("it is a program");
-    let files = wendax_source::MemoryFiles::default()
-        .with("yard.rs", include_str!("../../../wendax/tests/all/compiled/yard.rs"));
+    let files =
+        wendax_source::MemoryFiles::default().with("yard.rs", include_str!("../../../../demos/compiled/yard.rs"));
     let (image, sources) = program.with_sources(&files).expect("it has lines").expect("their text is there");
     Session::new(image, settings()).with_sources(sources).keeping_moments_each(50)
 }
@@ -235,6 +235,98 @@ fn a_way_back_that_is_lost_is_told_where_it_is() {
         caution,
         "the way back of this routine is 0x00010004; ra holds 0x0001000C, set by `jal 0x00010010` at 0x00010008"
     );
+}
+
+#[test]
+fn values_and_stops_have_the_names_of_the_machine() {
+    let mut session = Session::new(image(&[word(Op::Csrrwi, (0, 8, 0), 0x300), 0x0010_0073]), settings());
+    let value = |session: &Session, text: &str| {
+        let names = Names::new(session.image(), &TARGET, session.image().entry);
+        let value = names.read(text).unwrap_or_else(|error| panic!("{text}: {}", error.message));
+        value.value(&At::new(session.machine())).unwrap_or_else(|why| panic!("{text}: {why}"))
+    };
+    session.edit(Event::SetRegister(Reg(10), 0xFFFF_FFFE));
+    session.edit(Event::SetRegister(Reg(8), 7));
+    for (text, wanted) in [
+        ("a0", 0xFFFF_FFFE),
+        ("x10", 0xFFFF_FFFE),
+        ("X10 + 1", 0xFFFF_FFFF),
+        ("signed(a0)", -2),
+        ("fp", 7),
+        ("s0 * 2", 14),
+        ("mstatus", 0x1800),
+        ("misa", 0x4000_1100),
+        ("[0x20000]", 0x9A9A_9A9A),
+        ("byte [0x20001]", 0x9A),
+        ("mtimecmp", 0xFFFF_FE88),
+    ] {
+        assert_eq!(value(&session, text), wanted, "{text}");
+    }
+    go(&mut session, Command::Step);
+    assert_eq!(value(&session, "mstatus"), 0x1808);
+    assert_eq!(value(&session, "mcycle"), 1);
+    let stop = |text: &str| {
+        let names = Names::new(session.image(), &TARGET, session.image().entry);
+        StopAt::read(text, &names, session.sources()).map(|_| ()).map_err(|error| error.message)
+    };
+    for text in [
+        "interrupt timer",
+        "interrupt clock",
+        "interrupt 26",
+        "trap forbidden_store",
+        "trap 7",
+        "call write",
+        "call put_int",
+        "call 0x1012",
+        "change a0",
+        "change x2",
+        "op csrrw",
+        "when mcause == 2",
+        "write 0x20000",
+    ] {
+        assert_eq!(stop(text), Ok(()), "{text}");
+    }
+    for (text, why) in [
+        ("trap timer", "timer (24) is no trap: `interrupt timer`"),
+        ("interrupt forbidden_store", "is no interrupt"),
+        ("interrupt 8", "is no number of a interrupt"),
+        ("op ldw", "no instruction is named `ldw`"),
+        ("when C == 1", "nothing here has the name `C`"),
+    ] {
+        let told = stop(text).expect_err(text);
+        assert!(told.contains(why), "{text}: {told}");
+    }
+}
+
+#[test]
+fn interrupts_are_told_by_their_own_names() {
+    // Keys enabled and allowed, with a handler; none of that is there at first.
+    let handler = 0x10000 + 4 * 8;
+    let code = [
+        word(Op::Lui, (5, 0, 0), 0x10000),
+        word(Op::Addi, (5, 5, 0), handler - 0x10000),
+        word(Op::Csrrw, (0, 5, 0), 0x305),
+        word(Op::Lui, (5, 0, 0), 1 << 25),
+        word(Op::Csrrw, (0, 5, 0), 0x304),
+        word(Op::Csrrwi, (0, 8, 0), 0x300),
+        word(Op::Addi, (6, 6, 0), 1),
+        word(Op::Jal, (0, 0, 0), -4),
+        word(Op::Lw, (12, 0, 0), -476),
+        0x3020_0073,
+    ];
+    let mut session = Session::new(image(&code), settings());
+    let words = |session: &Session| {
+        let key = session.machine().interrupts().into_iter().find(|interrupt| interrupt.number == 25).unwrap();
+        interrupt_words(session, &key)
+    };
+    assert_eq!(words(&session), "off: mie does not enable it");
+    go(&mut session, Command::Seek(StepNo(5)));
+    assert_eq!(words(&session), "may ask; interrupts are off");
+    go(&mut session, Command::Seek(StepNo(9)));
+    assert_eq!(words(&session), "may come");
+    // Bit 4 of the console's state: keys interrupt.
+    session.edit(Event::SetRegister(Reg(7), 16));
+    assert_eq!(session.machine().register(Reg(7)), 16);
 }
 
 proptest! {

@@ -213,7 +213,7 @@ fn words(session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let waiting = asking.iter().find(|interrupt| interrupt.asks).or(asking.first());
     lines.push(waiting.map_or_else(
         || "no device interrupts".to_owned(),
-        |interrupt| format!("{} {}", target.trap_name(interrupt.number), interrupt_words(session, interrupt)),
+        |interrupt| format!("{} {}", target.interrupt_name(interrupt.number), interrupt_words(session, interrupt)),
     ));
     for ((line, y), index) in lines.iter().zip(area.y..area.bottom()).zip(0..) {
         let is_pressing = index == 2 && waiting.is_some_and(|interrupt| interrupt.asks);
@@ -262,7 +262,7 @@ fn page(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect) {
             || "no handler".to_owned(),
             |handler| format!("handler {}", wendax_session::place(session.image(), target, handler)),
         );
-        let name = target.trap_name(interrupt.number);
+        let name = target.interrupt_name(interrupt.number);
         let text = format!("{name:<17}{handler:<30}{}", interrupt_words(session, interrupt));
         line(pen, 1, &text, if interrupt.asks { Ink::Time } else { Ink::Text });
         for text in taken {

@@ -85,7 +85,7 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, routine: &Routine) -> Vec<Sp
             });
             given.collect::<Vec<_>>().join("  ")
         }
-        FrameKind::Interrupt(number) => format!("interrupt {}", target.trap_name(number)),
+        FrameKind::Interrupt(number) => format!("interrupt {}", target.interrupt_name(number)),
         FrameKind::Trap(number) => format!("trap {}", target.trap_name(number)),
     };
     let back =

@@ -137,7 +137,7 @@ fn toucher_words(app: &App, session: &Session, toucher: &Toucher) -> String {
     let line = session.image().line_at(toucher.pc);
     let place = line.map_or_else(|| target.marked_address(toucher.pc), |line| app.place_words(line));
     let what = match toucher.kind {
-        StepKind::Interrupt(number) => format!("interrupt {}", target.trap_name(number)),
+        StepKind::Interrupt(number) => format!("interrupt {}", target.interrupt_name(number)),
         StepKind::Trap(number) => format!("trap {}", target.trap_name(number)),
         StepKind::Instruction | StepKind::Call(_) => code_text(session, toucher.pc, toucher.code).unwrap_or_default(),
     };

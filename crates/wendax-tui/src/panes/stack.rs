@@ -117,9 +117,9 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
             let how = match (frame.kind, line.is_empty()) {
                 (FrameKind::Call, true) => String::new(),
                 (FrameKind::Call, false) => format!(", called on {line}"),
-                (FrameKind::Interrupt(number), true) => format!(", interrupt {}", target.trap_name(number)),
+                (FrameKind::Interrupt(number), true) => format!(", interrupt {}", target.interrupt_name(number)),
                 (FrameKind::Interrupt(number), false) => {
-                    format!(", interrupt {} before {line}", target.trap_name(number))
+                    format!(", interrupt {} before {line}", target.interrupt_name(number))
                 }
                 (FrameKind::Trap(number), _) => format!(", trap {} on {line}", target.trap_name(number)),
             };

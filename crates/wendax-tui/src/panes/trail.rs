@@ -134,7 +134,7 @@ const TEXT: u16 = 20;
 fn what(session: &Session, effects: &Effects) -> String {
     let target = session.machine().target();
     match effects.kind {
-        StepKind::Interrupt(number) => format!("! {}", target.trap_name(number)),
+        StepKind::Interrupt(number) => format!("! {}", target.interrupt_name(number)),
         StepKind::Trap(number) => format!("trap {}", target.trap_name(number)),
         StepKind::Instruction | StepKind::Call(_) => code_text(session, effects.pc, effects.code).unwrap_or_default(),
     }

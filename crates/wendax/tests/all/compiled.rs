@@ -1,11 +1,11 @@
-//! A program that a compiler and a linker made of another language, in all that can be asked of a program; see `compiled/make`.
+//! A program that a compiler and a linker made of another language, in all that can be asked of a program; see `demos/compiled/make.sh`.
 
 use crate::common::Screen;
 use assert_cmd::Command;
 use std::path::Path;
 
-const YARD: &[u8] = include_bytes!("compiled/yard.elf");
-const TEXT: &str = include_str!("compiled/yard.rs");
+const YARD: &[u8] = include_bytes!("../../../../demos/compiled/yard.elf");
+const TEXT: &str = include_str!("../../../../demos/compiled/yard.rs");
 
 /// A folder with the program and its source.
 fn yard() -> tempfile::TempDir {

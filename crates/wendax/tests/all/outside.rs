@@ -21,7 +21,7 @@ fn demos_are_listed_and_each_is_told() {
     let here = std::env::temp_dir();
     let (status, out, _) = run(&here, &["demo"], "");
     assert_eq!(status, 0);
-    for name in ["first", "weighbridge", "sidings", "signals", "manifest", "derailed"] {
+    for name in ["first", "weighbridge", "sidings", "signals", "manifest", "compiled", "derailed"] {
         assert!(out.contains(name), "{out}");
     }
     let (status, out, _) = run(&here, &["demo", "derailed"], "");

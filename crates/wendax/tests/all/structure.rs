@@ -73,7 +73,7 @@ fn nothing_points_back_along_the_way_of_the_data() {
 }
 
 #[test]
-fn right_of_the_machine_only_the_account_knows_w16() {
+fn right_of_the_machine_only_the_account_knows_an_instruction_set() {
     for name in ["wendax-session", "wendax-draw", "wendax-tui", "wendax"] {
         for path in sources(&crates().join(name).join("src")) {
             let shown = path.display().to_string();
@@ -82,7 +82,9 @@ fn right_of_the_machine_only_the_account_knows_w16() {
             }
             let text = std::fs::read_to_string(&path).expect("a source");
             let text = text.split("#[cfg(test)]").next().unwrap_or_default();
-            assert!(!text.contains("w16"), "{shown} names the instruction set; what it needs belongs into `Target`");
+            for machine in ["w16", "rv32"] {
+                assert!(!text.contains(machine), "{shown} names {machine}; what it needs belongs into `Target`");
+            }
             for number in ["FE00", "EE00", "FF00", "0xFFFF", "& !1"] {
                 let found = text.lines().find(|line| line.contains(number) && !line.trim_start().starts_with("//"));
                 assert!(found.is_none(), "{shown}: {number} is a fact about a machine: {found:?}");
@@ -177,14 +179,18 @@ fn no_file_of_session_and_interface_needs_one_that_needs_it() {
 }
 
 #[test]
-fn the_machine_keeps_w16_in_the_module_of_that_name() {
+fn each_machine_stays_in_the_module_of_its_name() {
+    let machines = ["w16", "rv32"];
     for path in sources(&crates().join("wendax-machine").join("src")) {
         let shown = path.display().to_string();
-        if shown.contains("/w16") || shown.ends_with("/lib.rs") {
+        // The one place that hands on to each of them.
+        if shown.ends_with("/lib.rs") || shown.ends_with("/src/machine.rs") {
             continue;
         }
         let text = std::fs::read_to_string(&path).expect("a source");
-        assert!(!text.contains("w16"), "{shown} knows an instruction set");
+        for machine in machines.iter().filter(|machine| !shown.contains(&format!("/{machine}"))) {
+            assert!(!text.contains(machine), "{shown} knows the instruction set {machine}");
+        }
     }
 }
 
