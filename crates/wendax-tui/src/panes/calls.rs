@@ -48,7 +48,7 @@ impl Pane for Calls {
         // On a narrow screen the words on the stack give way: the stack itself shows them.
         // `back to` and an address, or a line.
         let address = session.machine().target().marked_address(Addr(0)).len();
-        let back = u16::try_from(address).unwrap_or(0).max(7) + 9;
+        let back = if body.width < 64 { 16 } else { u16::try_from(address).unwrap_or(0).max(7) + 9 };
         let all = [Constraint::Max(18), Constraint::Fill(1), Constraint::Length(back), Constraint::Length(8)];
         let widths = if body.width < 64 { &all[..3] } else { &all[..] };
         list::table(pen, body, widths, (routines.len(), chosen), &|pen, index| {

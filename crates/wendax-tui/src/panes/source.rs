@@ -490,7 +490,8 @@ fn brief(app: &App, session: &Session, effects: &Effects) -> String {
     let mut parts: Vec<String> = effects
         .registers
         .iter()
-        .filter(|change| change.register != target.roles.stack)
+        // Where a call goes says more than the way back.
+        .filter(|change| change.register != target.roles.stack && Some(change.register) != target.roles.link)
         .map(|change| format!("{} {}", target.register_name(change.register), short_value(app, session, change.new)))
         .collect();
     let jumped = effects.length > 0 && !effects.fell_through();
