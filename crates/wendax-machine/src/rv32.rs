@@ -367,6 +367,7 @@ impl Machine {
     }
 
     pub(crate) fn forget_code(&mut self) {
+        self.cache.clear();
         self.used = RegisterUse::default();
     }
 
@@ -376,7 +377,7 @@ impl Machine {
 
     pub(crate) fn restore(&mut self, snapshot: &Snapshot) {
         self.state.clone_from(&snapshot.state);
-        self.memory.clone_from(&snapshot.memory);
+        self.memory.put_back(&snapshot.memory);
         self.around.put_back(self.state.common.steps);
     }
 

@@ -25,13 +25,16 @@ struct Page {
     attributes: [u8; PAGE_BYTES],
     /// What was last stored to a word: a register and 1 more; 0 for anything else.
     notes: [u8; PAGE_BYTES / 4],
+    /// Instructions were decoded from it: writing to it tells.
+    is_decoded: bool,
     /// Of all of that; 0 while it is not known.
     hash: AtomicU64,
 }
 
 impl Clone for Page {
     fn clone(&self) -> Self {
-        Self { bytes: self.bytes, attributes: self.attributes, notes: self.notes, hash: AtomicU64::new(0) }
+        let Self { bytes, attributes, notes, is_decoded, .. } = *self;
+        Self { bytes, attributes, notes, is_decoded, hash: AtomicU64::new(0) }
     }
 }
 
@@ -42,6 +45,11 @@ impl PartialEq for Page {
 }
 
 impl Page {
+    fn blank(attributes: [u8; PAGE_BYTES]) -> Self {
+        let (bytes, notes) = ([0; PAGE_BYTES], [0; PAGE_BYTES / 4]);
+        Self { bytes, attributes, notes, is_decoded: false, hash: AtomicU64::new(0) }
+    }
+
     fn hash(&self) -> u64 {
         let known = self.hash.load(Ordering::Relaxed);
         if known != 0 {
@@ -73,6 +81,8 @@ pub(super) struct Memory {
     leaves: Box<[Option<Arc<Leaf>>; LEAVES]>,
     /// Where several hold an address the last one counts.
     areas: Arc<Vec<Area>>,
+    /// Goes up whenever what was decoded may be so no more.
+    code: u64,
 }
 
 /// Where an address lies: its leaf, its page and its place in that.
@@ -84,7 +94,7 @@ fn parts(address: u32) -> (usize, usize, usize) {
 impl Memory {
     /// Nothing is there.
     pub(super) fn new() -> Self {
-        Self { leaves: Box::new(std::array::from_fn(|_| None)), areas: Arc::default() }
+        Self { leaves: Box::new(std::array::from_fn(|_| None)), areas: Arc::default(), code: 1 }
     }
 
     fn page(&self, address: u32) -> Option<&Page> {
@@ -100,24 +110,84 @@ impl Memory {
 
     /// The page of an address, to be written to.
     fn page_mut(&mut self, address: u32) -> &mut Page {
-        let (leaf, page, _) = parts(address);
-        let is_new = self.page(address).is_none();
-        let mut attributes = [0; PAGE_BYTES];
-        if is_new {
-            let start = address & !(PAGE - 1);
-            for area in self.areas.iter().filter(|area| area.from < start.saturating_add(PAGE) && start < area.to) {
-                let (from, to) = (area.from.max(start) - start, (area.to - start).min(PAGE));
-                attributes[from as usize..to as usize].fill(area.attributes);
-            }
+        if self.page(address).is_none() {
+            self.make_page(address);
         }
+        let (leaf, page, _) = parts(address);
         let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
-        let slot = Arc::make_mut(leaf)[page].get_or_insert_with(|| {
-            let notes = [0; PAGE_BYTES / 4];
-            Arc::new(Page { bytes: [0; PAGE_BYTES], attributes, notes, hash: AtomicU64::new(0) })
-        });
+        let slot = Arc::make_mut(leaf)[page].get_or_insert_with(|| Arc::new(Page::blank([0; PAGE_BYTES])));
         let page = Arc::make_mut(slot);
         *page.hash.get_mut() = 0;
+        if page.is_decoded {
+            page.is_decoded = false;
+            self.code += 1;
+        }
         page
+    }
+
+    #[cold]
+    fn make_page(&mut self, address: u32) {
+        let start = address & !(PAGE - 1);
+        let mut attributes = [0; PAGE_BYTES];
+        for area in self.areas.iter().filter(|area| area.from < start.saturating_add(PAGE) && start < area.to) {
+            let (from, to) = (area.from.max(start) - start, (area.to - start).min(PAGE));
+            attributes[from as usize..to as usize].fill(area.attributes);
+        }
+        let (leaf, page, _) = parts(address);
+        let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
+        Arc::make_mut(leaf)[page] = Some(Arc::new(Page::blank(attributes)));
+    }
+
+    /// A number that changes whenever decoded instructions may be others.
+    pub(super) fn code(&self) -> u64 {
+        self.code
+    }
+
+    /// The word at an address was decoded: who writes to its page changes [`Self::code`].
+    pub(super) fn note_decoded(&mut self, address: u32) {
+        let (leaf, page, _) = parts(address);
+        if self.page(address).is_some_and(|page| !page.is_decoded)
+            && let Some(leaf) = &mut self.leaves[leaf]
+            && let Some(slot) = &mut Arc::make_mut(leaf)[page]
+        {
+            Arc::make_mut(slot).is_decoded = true;
+        }
+    }
+
+    /// All may be otherwise: another state is put back.
+    pub(super) fn put_back(&mut self, other: &Self) {
+        let code = self.code.max(other.code) + 1;
+        self.clone_from(other);
+        self.code = code;
+    }
+
+    /// What lies at an address that is a multiple of the length, when all of it has these attributes.
+    #[inline]
+    pub(super) fn plain(&self, address: u32, length: u32, wanted: u8) -> Option<u32> {
+        let page = self.page(address)?;
+        let place = parts(address).2;
+        // The word that holds it, of which a part is meant.
+        let word = place & !3;
+        let cells = |of: &[u8; PAGE_BYTES]| u32::from_le_bytes([of[word], of[word | 1], of[word | 2], of[word | 3]]);
+        let shift = 8 * (address & 3);
+        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
+        let all = u32::from_le_bytes([wanted; 4]) & mask;
+        (cells(&page.attributes) & all == all).then(|| (cells(&page.bytes) & mask) >> shift)
+    }
+
+    /// Stores there, with what is noted of a whole word, when all of it may be written to; what was there, and whether all
+    /// of it had a value.
+    #[inline]
+    pub(super) fn store(&mut self, address: u32, length: u32, value: u32, note: u8) -> Option<(u32, bool)> {
+        let old = self.plain(address, length, WRITE).or_else(|| self.all(address, length, WRITE).then_some(0))?;
+        let place = parts(address).2;
+        let page = self.page_mut(address);
+        let whole = place..place + length as usize;
+        let was_known = page.attributes[whole.clone()].iter().all(|has| has & KNOWN != 0);
+        page.bytes[whole.clone()].copy_from_slice(&value.to_le_bytes()[..length as usize]);
+        page.attributes[whole].iter_mut().for_each(|has| *has |= KNOWN);
+        page.notes[place / 4] = note;
+        Some((old, was_known))
     }
 
     /// In this stretch that may be done; what was known of it is known no more.
@@ -125,6 +195,7 @@ impl Memory {
         if from >= to {
             return;
         }
+        self.code += 1;
         Arc::make_mut(&mut self.areas).push(Area { from, to, attributes });
         let mut at = from;
         while at < to {
@@ -232,11 +303,6 @@ impl Memory {
     /// What was last stored to the word at an address: a register and 1 more, or 0.
     pub(super) fn note(&self, address: u32) -> u8 {
         self.page(address).map_or(0, |page| page.notes[parts(address).2 / 4])
-    }
-
-    pub(super) fn set_note(&mut self, address: u32, note: u8) {
-        let place = parts(address).2 / 4;
-        self.page_mut(address).notes[place] = note;
     }
 
     pub(super) fn cell(&self, address: u32) -> CellState {

@@ -9,7 +9,7 @@ use crate::common::Common;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
 use crate::frames::{Frame, FrameKind};
-use crate::memory::{EXECUTE, KNOWN, READ, WRITE};
+use crate::memory::{EXECUTE, READ};
 use crate::repeats::{Round, Task};
 use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
 use rustc_hash::FxHasher;
@@ -65,32 +65,50 @@ impl From<Fail> for Halt {
     }
 }
 
-/// Instructions decoded before, by where they stand; each counts as long as the same word stands there.
+/// An instruction with what is asked of it again and again.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Decoded {
+    pub(super) insn: Insn,
+    op: Op,
+    format: Format,
+    word: u32,
+}
+
+/// Instructions decoded before, by where they stand; each counts as long as nothing was written to code since.
 #[derive(Debug, Clone)]
 pub(super) struct Cache {
-    slots: Box<[Option<(u32, Insn)>]>,
+    slots: Box<[(u32, u64, Decoded)]>,
 }
 
 const SLOTS: usize = 4096;
 
 impl Default for Cache {
     fn default() -> Self {
-        Self { slots: vec![None; SLOTS].into_boxed_slice() }
+        let insn = Insn::new(Op::Addi, (0, 0, 0), 0);
+        let none = Decoded { insn, op: Op::Addi, format: Format::Immediate, word: 0 };
+        Self { slots: vec![(0, 0, none); SLOTS].into_boxed_slice() }
     }
 }
 
 impl Cache {
-    /// The instruction that a word is, and whether it was decoded only now.
-    fn decoded(&mut self, pc: u32, word: u32) -> Option<(Insn, bool)> {
-        let slot = &mut self.slots[(pc >> 2) as usize & (SLOTS - 1)];
-        if let Some((known, insn)) = slot
-            && *known == word
-        {
-            return Some((*insn, false));
-        }
-        let insn = decode(word)?;
-        *slot = Some((word, insn));
-        Some((insn, true))
+    fn slot(pc: u32) -> usize {
+        (pc >> 2) as usize & (SLOTS - 1)
+    }
+
+    /// What was decoded there while code was as it is.
+    #[inline]
+    fn known(&self, pc: u32, code: u64) -> Option<&Decoded> {
+        let (at, when, decoded) = &self.slots[Self::slot(pc)];
+        (*at == pc && *when == code).then_some(decoded)
+    }
+
+    fn keep(&mut self, pc: u32, code: u64, decoded: Decoded) {
+        self.slots[Self::slot(pc)] = (pc, code, decoded);
+    }
+
+    /// All has to be decoded anew.
+    pub(super) fn clear(&mut self) {
+        self.slots.iter_mut().for_each(|slot| slot.1 = 0);
     }
 }
 
@@ -243,6 +261,22 @@ impl Machine {
             if watches && let Some(stop) = self.tend(how.watch) {
                 return stop;
             }
+            // Where nothing is to be looked at in between, a stretch is run at one go.
+            let is_plain = TOLD == 0 && !looks && self.breakpoints.is_empty() && !self.state.cpu.control.allowed;
+            if is_plain && !looks_at_rare && !(watches && self.around.repeats.is_looking()) {
+                let left = how.effort.saturating_sub(self.effort_since(mark));
+                let due = if watches { self.around.repeats.due() } else { u64::MAX };
+                let until = how.until.0.min(steps.saturating_add(left)).min(due);
+                let horizon = how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND));
+                self.run_stretch((until, horizon, how.printed), depth);
+                if watches {
+                    self.around.repeats.moved(self.state.common.steps);
+                }
+                if self.state.common.steps != steps {
+                    is_first = false;
+                    continue;
+                }
+            }
             let before = self.state.common.frames.depth();
             let taken = if let Some(number) = self.interrupt_next() {
                 if looks_at_rare {
@@ -251,7 +285,7 @@ impl Machine {
                 self.enter_interrupt::<TOLD>(number);
                 After::On
             } else {
-                if !is_first && self.breakpoints.contains(&self.state.cpu.pc) {
+                if !is_first && !self.breakpoints.is_empty() && self.breakpoints.contains(&self.state.cpu.pc) {
                     return Stop::Breakpoint;
                 }
                 if looks && self.is_looked_for() {
@@ -290,6 +324,26 @@ impl Machine {
             }
             if flow.is_break() {
                 return Stop::Observed;
+            }
+        }
+    }
+
+    /// Runs instructions up to a step and a cycle, as long as none of them fails, waits, calls the host, leaves so many
+    /// routines or has to do with control registers: those are left to who looks closer.
+    fn run_stretch(&mut self, (until, horizon, printed): (u64, u64, u64), depth: i64) {
+        while self.state.common.steps < until
+            && self.state.common.cycles < horizon
+            && self.state.common.console.printed < printed
+        {
+            let Ok(decoded) = self.fetch() else { return };
+            let is_rare = matches!(decoded.format, Format::Csr | Format::CsrConstant | Format::Fixed);
+            // What may leave a routine is looked at where it is asked for.
+            if is_rare || depth >= 0 && (decoded.op == Op::Jalr || decoded.insn.rd == SP) {
+                return;
+            }
+            match self.step::<0>() {
+                Ok(After::On) => {}
+                _ => return,
             }
         }
     }
@@ -353,7 +407,16 @@ impl Machine {
     // ---- one instruction
 
     /// The next instruction, if it can be run.
-    pub(super) fn fetch(&mut self) -> Result<(Insn, u32), Fail> {
+    #[inline]
+    pub(super) fn fetch(&mut self) -> Result<Decoded, Fail> {
+        match self.cache.known(self.state.cpu.pc, self.memory.code()) {
+            Some(decoded) => Ok(*decoded),
+            None => self.decode_next(),
+        }
+    }
+
+    #[cold]
+    fn decode_next(&mut self) -> Result<Decoded, Fail> {
         let pc = self.state.cpu.pc;
         let address = Addr(pc);
         if pc & 3 != 0 {
@@ -363,17 +426,17 @@ impl Machine {
             return Err(Fail { cause: 1, about: pc, kind: FaultKind::Execute { address } });
         }
         let word = self.memory.word(pc);
-        let illegal = Fail { cause: 2, about: word, kind: FaultKind::Illegal { word } };
-        let (insn, is_new) = self.cache.decoded(pc, word).ok_or(illegal)?;
-        if is_new {
-            self.used = self.used.with(insn.uses());
-        }
-        Ok((insn, word))
+        let insn = decode(word).ok_or(Fail { cause: 2, about: word, kind: FaultKind::Illegal { word } })?;
+        self.used = self.used.with(insn.uses());
+        self.memory.note_decoded(pc);
+        let decoded = Decoded { insn, op: insn.op(), format: insn.row().format, word };
+        self.cache.keep(pc, self.memory.code(), decoded);
+        Ok(decoded)
     }
 
     /// Takes one instruction as a step.
     fn step<const TOLD: u8>(&mut self) -> Result<After, Halt> {
-        let (insn, word) = self.fetch()?;
+        let Decoded { insn, op, format, word } = self.fetch()?;
         let pc = self.state.cpu.pc;
         if TOLD > 0 {
             self.begin(word);
@@ -384,22 +447,22 @@ impl Machine {
         let mut next = following;
         let mut cycles = 1;
         let mut returned = false;
-        match insn.row().format {
-            Format::Registers | Format::Immediate | Format::Shift if insn.op() != Op::Jalr => {
-                let other = if insn.row().format == Format::Registers { b } else { insn.value };
-                cycles += match insn.op() {
+        match format {
+            Format::Registers | Format::Immediate | Format::Shift if op != Op::Jalr => {
+                let other = if format == Format::Registers { b } else { insn.value };
+                cycles += match op {
                     Op::Mul | Op::Mulh | Op::Mulhsu | Op::Mulhu => PRODUCT,
                     Op::Div | Op::Divu | Op::Rem | Op::Remu => QUOTIENT,
                     _ => 0,
                 };
-                self.set::<TOLD>(insn.rd, computed(insn.op(), a, other));
+                self.set::<TOLD>(insn.rd, computed(op, a, other));
             }
             Format::Upper => {
-                let value = if insn.op() == Op::Lui { insn.value } else { pc.wrapping_add(insn.value) };
+                let value = if op == Op::Lui { insn.value } else { pc.wrapping_add(insn.value) };
                 self.set::<TOLD>(insn.rd, value);
             }
-            Format::Load if insn.op() != Op::Jalr => {
-                let (length, is_signed) = width(insn.op());
+            Format::Load if op != Op::Jalr => {
+                let (length, is_signed) = width(op);
                 let value = self.load::<TOLD>(a.wrapping_add(insn.value), length)?;
                 let unused = 32 - 8 * length;
                 let value = if is_signed { ((value << unused).cast_signed() >> unused).cast_unsigned() } else { value };
@@ -407,11 +470,11 @@ impl Machine {
                 self.set::<TOLD>(insn.rd, value);
             }
             Format::Store => {
-                self.store::<TOLD>(a.wrapping_add(insn.value), width(insn.op()).0, b, insn.rs2)?;
+                self.store::<TOLD>(a.wrapping_add(insn.value), width(op).0, b, insn.rs2)?;
                 cycles += ACCESS;
             }
             Format::Branch => {
-                if goes(insn.op(), a, b) {
+                if goes(op, a, b) {
                     next = target(pc.wrapping_add(insn.value))?;
                     self.may_go_there(pc, next)?;
                     cycles += GONE;
@@ -440,7 +503,7 @@ impl Machine {
                 self.calls(insn.rd, pc, next);
                 cycles += GONE;
             }
-            Format::Fixed => match insn.op() {
+            Format::Fixed => match op {
                 Op::Ecall => return self.ecall::<TOLD>(),
                 Op::Ebreak if self.state.cpu.control.mtvec != 0 => {
                     self.enter_own::<TOLD>(3, pc);
@@ -509,11 +572,12 @@ impl Machine {
             }
             self.device_load(address)
         } else {
-            if !self.memory.all(address, length, READ) {
-                return Err(fail(FaultKind::Read { address: at }));
+            match self.memory.plain(address, length, READ) {
+                Some(value) => value,
+                // What was never touched reads 0.
+                None if self.memory.all(address, length, READ) => 0,
+                None => return Err(fail(FaultKind::Read { address: at })),
             }
-            let word = u32::from_le_bytes(self.memory.bytes(address));
-            if length == 4 { word } else { word & ((1 << (8 * length)) - 1) }
         };
         if TOLD >= READS {
             self.around.report.reads.push((at, length));
@@ -543,19 +607,14 @@ impl Machine {
             }
             return Ok(());
         }
-        if !self.memory.all(address, length, WRITE) {
+        // Of what is no word nobody asks who put it there.
+        let note = if length == 4 { register + 1 } else { 0 };
+        let Some((old, was_known)) = self.memory.store(address, length, value, note) else {
             return Err(fail(FaultKind::Write { address: at }));
-        }
-        let mask = if length == 4 { u32::MAX } else { (1 << (8 * length)) - 1 };
+        };
         if TOLD >= WRITES {
-            let was_known = self.memory.all(address, length, KNOWN);
-            let old = u32::from_le_bytes(self.memory.bytes(address)) & mask;
-            let new = value & mask;
+            let new = if length == 4 { value } else { value & ((1 << (8 * length)) - 1) };
             self.around.report.writes.push(Write::Memory { address: at, length, old, new, was_known });
-        }
-        self.memory.put(address, &value.to_le_bytes()[..length as usize]);
-        if length == 4 {
-            self.memory.set_note(address, register + 1);
         }
         Ok(())
     }
@@ -642,7 +701,7 @@ impl Machine {
 
     /// What is looked out for may come with the next instruction.
     fn is_looked_for(&mut self) -> bool {
-        let Ok((insn, _)) = self.fetch() else { return self.around.looks_at_rare };
+        let Ok(Decoded { insn, .. }) = self.fetch() else { return self.around.looks_at_rare };
         let is_call = matches!(insn.op(), Op::Ecall | Op::Ebreak);
         // A call may read and write any argument, and memory.
         let own = if is_call {

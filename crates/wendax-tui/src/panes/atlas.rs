@@ -58,6 +58,7 @@ impl Pane for Atlas {
         let note = format!("a sign is {} cells", map.scale);
         let body = head(app, pen, area, PaneId::Atlas, if map.scale == 1 { "a sign is a cell" } else { &note });
         let cursor = Addr(u32::try_from(app.screen.panes.of(PaneId::Atlas).chosen).unwrap_or(0));
+        let for_address = room_for_address(session);
         let rows = body.height.saturating_sub(BELOW);
         let at = map.row_of(cursor);
         let from = at.saturating_sub(usize::from(rows) * 2 / 3).min(map.rows.len().saturating_sub(usize::from(rows)));
@@ -67,24 +68,26 @@ impl Pane for Atlas {
                 Row::Cells(start) => {
                     let names = names(&marks, session, start, start + map.across * map.scale);
                     cells_row(session, pen, place, (start, map.scale, map.across), &marks, cursor);
-                    let x = place.x + ADDRESS + u16::try_from(map.across).unwrap_or(0) + 2;
+                    let x = place.x + for_address + u16::try_from(map.across).unwrap_or(0) + 2;
                     let room = place.right().saturating_sub(x + 1);
                     pen.text(x, y, room, &fitted(&names, room), Ink::Quiet);
                 }
-                Row::Alike(start, end, kind) => {
+                Row::Alike(start, last, kind) => {
                     let target = session.machine().target();
-                    pen.text(place.x + 1, y, ADDRESS, &target.hex_address(start), Ink::Place);
-                    let last = target.hex_address(Addr(end.0 - 1));
+                    pen.text(place.x + 1, y, for_address, &target.hex_address(start), Ink::Place);
+                    let end = target.hex_address(last);
                     let what = match kind {
                         Kind::Unmapped => "  no memory",
                         Kind::Fresh => "· never written",
                         Kind::Idle => "▫ never touched",
                     };
-                    let at = pen.text(place.x + ADDRESS, y, place.width, &format!("{what} up to {last}"), Ink::Faint);
-                    let names = if kind == Kind::Unmapped { String::new() } else { names(&marks, session, start, end) };
+                    let at =
+                        pen.text(place.x + for_address, y, place.width, &format!("{what} up to {end}"), Ink::Faint);
+                    let names =
+                        if kind == Kind::Unmapped { String::new() } else { names(&marks, session, start, last + 1) };
                     pen.text(at + 3, y, place.right().saturating_sub(at + 4), &names, Ink::Quiet);
-                    if (start..end).contains(&cursor) {
-                        pen.chosen(Rect { x: place.x + ADDRESS, width: 1, ..place });
+                    if (start..=last).contains(&cursor) {
+                        pen.chosen(Rect { x: place.x + for_address, width: 1, ..place });
                     }
                 }
             }
@@ -149,7 +152,7 @@ enum Kind {
 enum Row {
     /// Cells from an address on.
     Cells(Addr),
-    /// From an address up to another all is of this kind.
+    /// From an address to another, with both, all is of this kind.
     Alike(Addr, Addr, Kind),
 }
 
@@ -165,7 +168,7 @@ impl Map {
     /// The finest map that has room.
     fn of(session: &Session, marks: &Marks, area: Rect) -> Self {
         let rows = usize::from(area.height.saturating_sub(1 + BELOW));
-        let has_room = |across: &&u32| u32::from(area.width) >= **across + u32::from(ADDRESS) + NAMES;
+        let has_room = |across: &&u32| u32::from(area.width) >= **across + u32::from(room_for_address(session)) + NAMES;
         let across = ACROSS.iter().find(has_room).copied().unwrap_or(ACROSS[ACROSS.len() - 1]);
         let kinds = Kinds::of(marks, session);
         let mut last = None;
@@ -191,8 +194,8 @@ impl Map {
             let to = end / across * across;
             if to > at {
                 match rows.last_mut() {
-                    Some(Row::Alike(_, last, known)) if *known == kind => *last = place(to),
-                    _ => rows.push(Row::Alike(place(at), place(to), kind)),
+                    Some(Row::Alike(_, last, known)) if *known == kind => *last = place(to - 1),
+                    _ => rows.push(Row::Alike(place(at), place(to - 1), kind)),
                 }
                 at = to;
             } else {
@@ -370,8 +373,11 @@ fn length(bytes: usize) -> u32 {
     u32::try_from(bytes).unwrap_or(0)
 }
 
-/// Cells before the signs of a row.
-const ADDRESS: u16 = 8;
+/// Columns for an address, with blanks around it.
+fn room_for_address(session: &Session) -> u16 {
+    let target = session.machine().target();
+    u16::try_from(target.hex_address(Addr(0)).len()).unwrap_or(0) + 4
+}
 
 fn cells_row(
     session: &Session,
@@ -382,11 +388,12 @@ fn cells_row(
     cursor: Addr,
 ) {
     let target = session.machine().target();
-    pen.text(area.x + 1, area.y, ADDRESS, &target.hex_address(start), Ink::Place);
+    let for_address = room_for_address(session);
+    pen.text(area.x + 1, area.y, for_address, &target.hex_address(start), Ink::Place);
     for sign in 0..across {
         let from = start + sign * scale;
         let to = from + scale;
-        let x = area.x + ADDRESS + u16::try_from(sign).unwrap_or(0);
+        let x = area.x + for_address + u16::try_from(sign).unwrap_or(0);
         let (text, ink) = marks.sign(session, from, to);
         pen.text(x, area.y, 1, text, ink);
         if (from..to).contains(&cursor) {

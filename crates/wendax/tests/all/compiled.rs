@@ -127,6 +127,10 @@ fn the_bench_walks_its_lines_both_ways_with_the_instructions_under_them() {
     screen.shows("becomes a0 = 0; never written before");
     screen.text("g");
     screen.shows("finished, status 0");
+    // The map has rows for what is there alone, to the top of memory.
+    screen.keys(":atlas_all_of_memory");
+    screen.shows("no memory up to 7FEFFFFF");
+    screen.shows("never touched up to FFFFFFFF");
 }
 
 #[test]
