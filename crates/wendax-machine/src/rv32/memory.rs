@@ -45,9 +45,9 @@ impl PartialEq for Page {
 }
 
 impl Page {
-    fn blank(attributes: [u8; PAGE_BYTES]) -> Self {
+    fn blank(attributes: &[u8; PAGE_BYTES]) -> Self {
         let (bytes, notes) = ([0; PAGE_BYTES], [0; PAGE_BYTES / 4]);
-        Self { bytes, attributes, notes, is_decoded: false, hash: AtomicU64::new(0) }
+        Self { bytes, attributes: *attributes, notes, is_decoded: false, hash: AtomicU64::new(0) }
     }
 
     fn hash(&self) -> u64 {
@@ -115,7 +115,7 @@ impl Memory {
         }
         let (leaf, page, _) = parts(address);
         let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
-        let slot = Arc::make_mut(leaf)[page].get_or_insert_with(|| Arc::new(Page::blank([0; PAGE_BYTES])));
+        let slot = Arc::make_mut(leaf)[page].get_or_insert_with(|| Arc::new(Page::blank(&[0; PAGE_BYTES])));
         let page = Arc::make_mut(slot);
         *page.hash.get_mut() = 0;
         if page.is_decoded {
@@ -135,7 +135,7 @@ impl Memory {
         }
         let (leaf, page, _) = parts(address);
         let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
-        Arc::make_mut(leaf)[page] = Some(Arc::new(Page::blank(attributes)));
+        Arc::make_mut(leaf)[page] = Some(Arc::new(Page::blank(&attributes)));
     }
 
     /// A number that changes whenever decoded instructions may be others.
