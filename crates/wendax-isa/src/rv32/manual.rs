@@ -3,7 +3,7 @@
 use super::csr::csrs;
 use super::table::{Format, Op, Row, rows};
 use super::text::{plain_text, text};
-use super::{Insn, REGISTERS};
+use super::{CALLS, INTERRUPT, Insn, REGISTERS, TARGET};
 use crate::Addr;
 use std::fmt::Write;
 
@@ -39,7 +39,34 @@ fn tables() -> String {
     for csr in csrs() {
         let _ = writeln!(out, "| {:03X} | `{}` | {} |", csr.number, csr.name, csr.meaning);
     }
+    system(&mut out);
     out
+}
+
+/// Calls, traps, interrupts, devices.
+fn system(out: &mut String) {
+    out.push_str("\n## System calls\n\nThe number is in `a7`, the result in `a0`.\n\n");
+    out.push_str("| nr | name | takes | gives | meaning |\n|---|---|---|---|---|\n");
+    for call in CALLS {
+        let takes = call.takes.iter().map(|(register, what)| format!("`{}` {what}", TARGET.register_name(*register)));
+        let takes = takes.collect::<Vec<_>>().join(", ");
+        let number = if call.is_own { format!("0x{:04X}", call.number) } else { call.number.to_string() };
+        // Writing to a String cannot fail.
+        let _ = writeln!(out, "| {number} | `{}` | {takes} | {} | {} |", call.name, call.gives, call.meaning);
+    }
+    out.push_str("\n## Traps and interrupts\n\n| `mcause` | what |\n|---|---|\n");
+    for (number, name) in TARGET.entries(false) {
+        let _ = writeln!(out, "| {number} | {name} |");
+    }
+    for (number, name) in TARGET.entries(true) {
+        let _ = writeln!(out, "| 0x{:08X} | the interrupt {name} ({number}) |", INTERRUPT | number);
+    }
+    out.push_str("\n## Device registers\n\n| address | name | program may | meaning |\n|---|---|---|---|\n");
+    for register in TARGET.devices {
+        let may = if register.writable { "read, write" } else { "read" };
+        let address = TARGET.hex_address(register.address);
+        let _ = writeln!(out, "| {address} | {} | {may} | {} |", register.name, register.meaning);
+    }
 }
 
 /// What is jumped to is called `label`: how it is written by its own name, and shorter.

@@ -14,7 +14,7 @@ use std::ops::ControlFlow;
 use wendax_image::{Image, Rights, Segment};
 use wendax_isa::rv32::{Format, Insn, Op, TARGET, encode, rows};
 use wendax_isa::{Addr, Reg, StepNo};
-use wendax_machine::{Event, FaultKind, Machine, Need, Observer, Report, Run, Settings, StepKind, Stop, Write};
+use wendax_machine::{Event, FaultKind, Found, Machine, Need, Observer, Report, Run, Settings, StepKind, Stop, Write};
 
 const CODE: u32 = 0x0001_0000;
 const DATA: u32 = 0x0002_0000;
@@ -769,4 +769,97 @@ fn counters_written_show_what_was_written_behind_the_instruction() {
     code.push(0x0010_0073);
     let machine = ended(&code);
     assert_eq!([6, 7, 8, 9].map(|register| machine.register(Reg(register))), [1000, 1001, 1000, 1001]);
+}
+
+/// Runs to the end, files of the folder given as they are asked for.
+fn with_files(code: &[u32], files: &[(&str, &[u8])]) -> Machine {
+    let settings = Settings { clock: wendax_machine::Clock::Cycles, has_folder: true, seed: 5, ..Settings::default() };
+    let mut image = image(code);
+    // The paths, behind what the data begins with.
+    for (at, (path, _)) in (0x40..).step_by(0x20).zip(files) {
+        let at: usize = at;
+        image.segments[1].bytes[at..=at + path.len()].copy_from_slice(&[path.as_bytes(), b"\0"].concat());
+    }
+    let mut machine = Machine::new(&image, settings);
+    loop {
+        match machine.run(Run::until(StepNo(10_000))) {
+            Stop::Needs(Need::File) => {
+                let path = machine.wanted_file().expect("a path");
+                let found = files.iter().find(|(name, _)| **name == *path);
+                let found = found.map_or(Found::Nothing, |(_, bytes)| Found::Bytes(bytes.to_vec().into()));
+                machine.feed(&Event::File(path, found));
+            }
+            Stop::Brk => return machine,
+            stop => panic!("{stop:?} at {:?}", machine.pc()),
+        }
+    }
+}
+
+#[test]
+fn files_are_opened_read_sought_told_and_written() {
+    let data = DATA.cast_signed();
+    let (list, report) = (data + 0x40, data + 0x60);
+    let files = [("list.txt", &b"coal 12\nore 7\n"[..]), ("report.txt", b"old")];
+    let keep = |register: u8| op(Op::Addi, (register, 10, 0), 0);
+    let code = [
+        call(56, &[-100, list, 0]),
+        vec![keep(18)],
+        call(62, &[3, 5, 0]),
+        vec![keep(19)],
+        call(63, &[3, data, 4]),
+        vec![keep(20)],
+        call(62, &[3, -2, 2]),
+        vec![keep(21)],
+        call(80, &[3, data + 0x80]),
+        vec![keep(22)],
+        call(56, &[-100, report, 0x241]),
+        vec![keep(23)],
+        call(64, &[4, data, 2]),
+        call(57, &[4]),
+        vec![keep(24)],
+        call(64, &[3, data, 2]),
+        vec![keep(25)],
+        call(57, &[9]),
+        vec![keep(26), 0x0010_0073],
+    ]
+    .concat();
+    let machine = with_files(&code, &files);
+    let register = |number| machine.register(Reg(number)).cast_signed();
+    assert_eq!([18, 19, 20, 21, 22, 23, 24].map(register), [3, 5, 4, 12, 0, 4, 0]);
+    assert_eq!([25, 26].map(register), [-13, -9], "it was opened to be read; that one is not open");
+    assert_eq!((0..4).map(|at| machine.byte(Addr(DATA + at))).collect::<Vec<_>>(), b"12\nore"[..4].to_vec());
+    let told = Addr(DATA + 0x80);
+    assert_eq!((machine.word(told + 16), machine.word(told + 48)), (0o100_644, 14), "a file of 14 bytes");
+    let kept: Vec<_> = machine.files().to_keep().map(|(path, bytes)| (path.to_string(), bytes.to_vec())).collect();
+    assert_eq!(kept, [("report.txt".to_owned(), b"12".to_vec())]);
+    // What is not there, and a path that leads out.
+    let code = [call(56, &[-100, list, 0]), vec![keep(18)], call(0x1030, &[report, 0]), vec![0x0010_0073]].concat();
+    let machine = with_files(&code, &[("a/../../out", b""), ("/etc/list", b"")]);
+    assert_eq!(machine.register(Reg(18)).cast_signed(), -13, "it leads out of the folder");
+    assert_eq!((machine.register(Reg(10)).cast_signed(), machine.register(Reg(11))), (report, 4));
+}
+
+#[test]
+fn time_passes_and_is_told_and_random_bytes_are_the_seeds() {
+    let data = DATA.cast_signed();
+    let mut code = Vec::new();
+    // 1 s and 500 ms to wait, then the time in both widths.
+    for (offset, value) in [(0, 1), (4, 500_000_000)] {
+        code.extend(li(5, data + offset));
+        code.extend(li(6, value));
+        code.push(op(Op::Sw, (0, 5, 6), 0));
+    }
+    code.extend(call(101, &[data, 0]));
+    code.extend(call(113, &[0, data + 16]));
+    code.extend(call(403, &[0, data + 32]));
+    code.extend(call(278, &[data + 64, 8]));
+    code.push(0x0010_0073);
+    let machine = with_files(&code, &[]);
+    let word = |offset: u32| machine.word(Addr(DATA + offset));
+    assert_eq!((word(16), word(32), word(36)), (1, 1, 0), "seconds");
+    assert!((500_000_000..501_000_000).contains(&word(20)) && word(20) == word(40) && word(44) == 0, "{}", word(20));
+    assert_eq!(machine.own_milliseconds(), 1500);
+    let again = with_files(&code, &[]);
+    assert_eq!((word(64), word(68)), (again.word(Addr(DATA + 64)), again.word(Addr(DATA + 68))));
+    assert_ne!(word(64), 0);
 }

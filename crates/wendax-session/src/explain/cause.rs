@@ -29,10 +29,20 @@ pub fn fault_causes(session: &Session, fault: &Fault) -> Vec<String> {
                 Some(Known::Rv32(_)) => full_stack(session, address),
                 None => None,
             };
-            stack.unwrap_or_else(|| base(session, insn))
+            let mut causes = stack.unwrap_or_else(|| base(session, insn));
+            causes.extend(nowhere(session, address));
+            causes
         }
         FaultKind::Misaligned { .. } | FaultKind::DeviceByte { .. } => base(session, insn),
     }
+}
+
+/// That nothing is ever mapped where a pointer leads that is 0.
+fn nowhere(session: &Session, address: Addr) -> Option<String> {
+    let map = &session.machine().target().map;
+    let is_nowhere = map.vectors_end == Addr::FIRST && address < map.code_start;
+    let first = session.machine().target().marked_address(map.code_start);
+    is_nowhere.then(|| format!("nothing lies below {first}: a pointer that holds 0 leads there"))
 }
 
 /// Who wrote something, in words.
@@ -60,6 +70,9 @@ fn how_it_came_here(session: &Session) -> String {
     }
     if last.length == 0 {
         return format!("the vector of that trap leads there, entered at {}", place(session.image(), target, last.pc));
+    }
+    if rv32::is_return(session, last) {
+        return format!("{} went back to {hex}, but no routine was called", told(session, last.pc));
     }
     format!("{} went to {hex}", told(session, last.pc))
 }

@@ -3,6 +3,7 @@
 use super::{Explanation, Teller};
 use crate::effects::Effects;
 use crate::questions::{LastWriter, last_write};
+use crate::session::Session;
 use crate::stops::Thing;
 use crate::words::{line_words, told};
 use wendax_isa::rv32::{Format, Insn, Op, RA, csr_name, csrs, decode};
@@ -33,6 +34,13 @@ pub(super) fn fill(teller: &Teller<'_>, insn: Insn, effects: &Effects, explanati
         explanation.taken = Some(effects.next != effects.pc + 4);
     }
     explanation.figure = figure(teller, insn, effects);
+}
+
+/// A step was a return that left no routine.
+pub(super) fn is_return(session: &Session, last: &Effects) -> bool {
+    let is_this = *session.machine().target() == wendax_isa::rv32::TARGET;
+    let insn = decode(last.code[0]).filter(|_| is_this && !last.returned);
+    insn.is_some_and(|insn| insn.op() == Op::Jalr && insn.rd == 0 && insn.rs1 == RA)
 }
 
 /// The register that an access takes its address from.

@@ -6,8 +6,8 @@ use wendax_isa::rv32::{Insn, Op, TARGET, encode, rows};
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Clock, Event, Machine, Settings};
 use wendax_session::{
-    At, Command, LastWriter, Names, Outlook, Progress, Session, State, StopAt, Thing, WordKind, explain, happenings,
-    interrupt_words, last_write, read_stack,
+    At, Command, LastWriter, Names, Outlook, Progress, Session, State, StopAt, Thing, WordKind, explain, fault_causes,
+    happenings, interrupt_words, last_write, read_stack,
 };
 
 const YARD: &[u8] = include_bytes!("../../../../demos/compiled/yard.elf");
@@ -296,6 +296,33 @@ fn values_and_stops_have_the_names_of_the_machine() {
         let told = stop(text).expect_err(text);
         assert!(told.contains(why), "{text}: {told}");
     }
+}
+
+#[test]
+fn faults_tell_where_they_began() {
+    let causes = |code: &[u32]| {
+        let mut session = Session::new(image(code), settings());
+        go(&mut session, Command::Go);
+        let State::Fault(fault) = session.state().clone() else { panic!("{:?}", session.state()) };
+        fault_causes(&session, &fault).join(" | ")
+    };
+    assert_eq!(
+        causes(&[word(Op::Lw, (10, 0, 0), 0)]),
+        "nothing lies below 0x00010000: a pointer that holds 0 leads there"
+    );
+    assert_eq!(causes(&[0x0000_8067]), "`ret` at 0x00010000 went back to 0x00000000, but no routine was called");
+    let deep = [
+        word(Op::Jal, (1, 0, 0), 8),
+        0x0010_0073,
+        word(Op::Addi, (2, 2, 0), -1024),
+        word(Op::Sw, (0, 2, 1), 12),
+        word(Op::Jal, (1, 0, 0), -8),
+    ];
+    let told = causes(&deep);
+    assert!(told.starts_with("the stack is full: it ends at 0x7FF00000, 1024 routines deep"), "{told}");
+    assert!(told.contains("1023 of them are of 0x00010008, called by `jal 0x00010008`"), "{told}");
+    let told = causes(&[word(Op::Addi, (10, 0, 0), 2), word(Op::Lw, (11, 10, 0), 0)]);
+    assert!(told.starts_with("a0 holds 0x00000002, set by `li a0, 2` at 0x00010000 at step 0"), "{told}");
 }
 
 #[test]
