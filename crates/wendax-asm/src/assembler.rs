@@ -2,13 +2,14 @@
 
 use crate::link::Program;
 use crate::problems::{diagnostic, in_order, led_back};
+use crate::syntax::{Syntax, machine_of};
 use crate::texts::{Texts, Used};
 use crate::unit::Unit;
 use crate::{Assembly, checks, codes, emit, layout, parser};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
-use wendax_image::{Image, SymbolKind};
-use wendax_isa::w16::TARGET;
+use wendax_image::{Image, Line, LineKind, SymbolKind};
+use wendax_isa::Target;
 use wendax_source::{Diagnostic, FileId, Files, Severity, SourceFile, Sources, Span};
 
 /// An object file or library.
@@ -38,6 +39,8 @@ pub struct Inputs {
     pub entry: Option<(String, Span)>,
     /// Kinds of warnings and hints that are meant so.
     pub meant: Vec<crate::MeantKind>,
+    /// The machine it is for, when something outside the sources says so. Else the first of them that says one does.
+    pub target: Option<&'static Target>,
 }
 
 /// The bytes of an object file or library, the units they are, and the sources whose lines they speak of.
@@ -66,7 +69,7 @@ impl Assembler {
     /// Assembles and links. Always gives an image, as good as the sources allow.
     pub fn assemble(&mut self, inputs: &Inputs, files: &dyn Files) -> Assembly {
         self.assemble_unless(inputs, files, &|| false)
-            .unwrap_or_else(|| Assembly::of_image(Image::new(&TARGET), Sources::new()))
+            .unwrap_or_else(|| Assembly::of_image(Image::new(Syntax::default().target()), Sources::new()))
     }
 
     /// The same, given up as soon as `stop` says so; it is asked before each source. `None` when it was. What was
@@ -74,11 +77,12 @@ impl Assembler {
     pub fn assemble_unless(&mut self, inputs: &Inputs, files: &dyn Files, stop: &dyn Fn() -> bool) -> Option<Assembly> {
         let mut found = Vec::new();
         let mut units: Vec<Arc<Unit>> = Vec::with_capacity(inputs.sources.len());
+        let syntax = syntax_of(inputs, files);
         for path in &inputs.sources {
             if stop() {
                 return None;
             }
-            units.extend(self.unit(path, files, &mut found));
+            units.extend(self.unit(path, files, syntax, &mut found));
         }
         let mut whole: Vec<Arc<Unit>> = units.clone();
         let mut members = Vec::new();
@@ -98,28 +102,42 @@ impl Assembler {
         let offered: Vec<&Unit> = members.iter().map(AsRef::as_ref).collect();
         // A library that cannot be had is the cause of all that is missing by it.
         let is_partial = !found.is_empty();
-        let (image, more) = link(&self.texts.sources, &borrowed, &offered, inputs, is_partial);
+        let (mut image, more) = link(&self.texts.sources, &borrowed, &offered, inputs, is_partial);
         found.extend(more);
+        // Instructions that are written as one are shown as what they are.
+        let (longest, image_align) = (image.target.longest_code, image.target.code_align);
+        let is_several = |line: &Line| longest == image_align && line.length > longest && line.kind == LineKind::Code;
+        let texts = image.lines.iter().any(is_several).then(|| self.texts.pieces());
         let mut of: Vec<FileId> = units.iter().map(|unit| unit.file).collect();
         let included = units.iter().flat_map(|unit| &unit.included);
         of.extend(included.filter_map(|path| self.texts.sources.find(path)));
         of.sort_unstable();
         of.dedup();
-        let (told, meant) = crate::meant::hush(&self.texts.sources, &of, &inputs.meant, found);
+        let (told, meant) = crate::meant::hush(&self.texts.sources, &of, &inputs.meant, syntax, found);
         let mut around: Vec<Arc<[String]>> = units
             .iter()
             .filter_map(|unit| self.texts.sources.get(unit.file))
             .map(|source| files.around(source.name()))
             .collect();
         around.dedup_by(|one, other| Arc::ptr_eq(one, other));
-        let sources = self.texts.sources.clone();
+        let mut sources = self.texts.sources.clone();
+        if let Some(texts) = texts {
+            wendax_image::unfold(&mut image, &mut sources, texts, &is_several);
+        }
         Some(Assembly { image, diagnostics: in_order(told), meant, sources, around, units })
     }
 
     /// Assembles one source to an object file, in ELF form.
-    pub fn object(&mut self, path: &str, files: &dyn Files) -> Result<Vec<u8>, Vec<Diagnostic>> {
+    pub fn object(
+        &mut self,
+        path: &str,
+        target: Option<&'static Target>,
+        files: &dyn Files,
+    ) -> Result<Vec<u8>, Vec<Diagnostic>> {
         let mut found = Vec::new();
-        let Some(unit) = self.unit(path, files, &mut found) else { return Err(found) };
+        let alone = Inputs { sources: vec![path.to_owned()], target, ..Inputs::default() };
+        let syntax = syntax_of(&alone, files);
+        let Some(unit) = self.unit(path, files, syntax, &mut found) else { return Err(found) };
         let mut program = Program::object(&unit);
         layout::lay_out(&mut program);
         let bytes = crate::objects::object(&self.texts.sources, &mut program);
@@ -132,15 +150,22 @@ impl Assembler {
         &self.texts.sources
     }
 
-    fn unit(&mut self, path: &str, files: &dyn Files, found: &mut Vec<Diagnostic>) -> Option<Arc<Unit>> {
+    fn unit(
+        &mut self,
+        path: &str,
+        files: &dyn Files,
+        syntax: Syntax,
+        found: &mut Vec<Diagnostic>,
+    ) -> Option<Arc<Unit>> {
         if let Some((unit, used)) = self.units.get(path)
+            && unit.syntax == syntax
             && used.is_current(files)
         {
             return Some(Arc::clone(unit));
         }
         match self.texts.read(path, files) {
             Ok((file, _)) => {
-                let (unit, used) = parser::parse(&mut self.texts, file, files);
+                let (unit, used) = parser::parse(&mut self.texts, file, files, syntax);
                 let unit = Arc::new(unit);
                 self.units.insert(path.to_owned(), (Arc::clone(&unit), used));
                 Some(unit)
@@ -178,6 +203,12 @@ impl Assembler {
         let file = known.unwrap_or_else(|| self.texts.sources.add(SourceFile::new(path, "")));
         Span::new(file, 0, 0)
     }
+}
+
+/// The machine that a program is for.
+fn syntax_of(inputs: &Inputs, files: &dyn Files) -> Syntax {
+    let of_source = |path: &String| machine_of(&files.text(path).ok()?);
+    inputs.target.or_else(|| inputs.sources.iter().find_map(of_source)).map_or(Syntax::default(), Syntax::of)
 }
 
 fn link(

@@ -15,6 +15,7 @@ use crate::expr::{Expr, SymbolId, Value};
 use crate::link::{Program, UnitIndex};
 use crate::mnemonics::mnemonic;
 use crate::problems::diagnostic;
+use crate::syntax::Syntax;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Unit, What};
 use flow::{Flow, code_label};
 use wendax_image::Line;
@@ -31,6 +32,10 @@ const MOST_UNUSED: usize = 500;
 pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emitted) {
     // A line with a problem leaves a gap; what follows from the gap is no cause of its own.
     if !program.is_sound() {
+        return;
+    }
+    if program.syntax() == Syntax::Rv32 {
+        crate::rv32::check(program, emitted);
         return;
     }
     let mut found: Vec<(UnitIndex, Diagnostic)> = Vec::new();

@@ -199,6 +199,10 @@ codes! {
         "        mov   r0, sign\n        sys   put_text\n        halt\n.data\nsign:   .asciz \"é\"";
     DEVICE_BYTE = 87 Warning "a byte of a device register"
         "        ldb   r0, [0xFF30]\n        halt" "        ldw   r0, [0xFF30]\n        halt";
+    WIDE_ALIGNMENT = 88 Hint "an alignment that reads as bytes and is a power of two"
+        ".target rv32\n        ret\n        .align 16" ".target rv32\n        ret\n        .balign 16";
+    MACHINE = 89 Problem "a source for another machine"
+        ".target w17\n        halt" ".target w16\n        halt";
 }
 
 /// The kind of a file that cannot be had.
@@ -253,7 +257,7 @@ mod tests {
         let mut assembler = Assembler::default();
         let inputs = Inputs { sources: paths, ..Inputs::default() };
         let found = if code == UNPLACED.code {
-            assembler.object("example.asm", &files).map_or_else(|found| found, |_| Vec::new())
+            assembler.object("example.asm", None, &files).map_or_else(|found| found, |_| Vec::new())
         } else {
             assembler.assemble(&inputs, &files).diagnostics
         };

@@ -3,10 +3,10 @@
 
 use crate::directives::DIRECTIVES;
 use crate::lexer::{Kind, Lexer, Mark, comment_start};
-use crate::mnemonics::{mnemonic, mnemonics};
 use crate::problems::Problems;
+use crate::syntax::Syntax;
 use crate::{Assembly, directives::directive};
-use wendax_isa::w16::{CALLS, TARGET};
+use wendax_isa::Target;
 use wendax_source::{FileId, path_to};
 
 /// Something that can be written.
@@ -33,7 +33,9 @@ const MOST: usize = 200;
 /// What may be written at byte `at` of a line of a file.
 pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) -> Offers {
     let before = line.get(..at).unwrap_or_default();
-    if comment_start(line) < at {
+    let target = assembly.image.target;
+    let syntax = Syntax::of(target);
+    if comment_start(line, syntax) < at {
         return Offers::default();
     }
     if in_text(before) {
@@ -47,16 +49,16 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
     let mut list: Vec<Offer> = Vec::new();
     let opens = head.is_empty() || head.ends_with(':');
     if opens {
-        list.extend(mnemonics().map(|(name, meaning)| offer(name, meaning)));
+        list.extend(syntax.mnemonics().into_iter().map(|(name, meaning)| offer(name, meaning)));
         list.extend(DIRECTIVES.iter().map(|info| offer(info.name, info.meaning)));
         list.extend(names(assembly, file).into_iter().filter(|offer| offer.meaning == "a macro"));
     } else if !word.starts_with('.') {
         let operation = head.split_whitespace().find(|part| !part.ends_with(':')).unwrap_or_default();
         if operation.eq_ignore_ascii_case("sys") {
-            list.extend(CALLS.iter().map(|call| offer(call.name, call.meaning)));
+            list.extend(target.calls.iter().filter(|call| call.is_own).map(|call| offer(call.name, call.meaning)));
         } else {
-            if mnemonic(operation).is_some() || directive(operation).is_none() {
-                list.extend(TARGET.registers.iter().map(|info| offer(info.name, info.role)));
+            if syntax.is_mnemonic(operation) || directive(operation).is_none() {
+                list.extend(target.registers.iter().map(|info| offer(info.name, info.role)));
             }
             list.extend(names(assembly, file));
             list.extend(local_names(assembly, file, word));
@@ -162,32 +164,35 @@ fn in_text(before: &str) -> bool {
     quote.is_some()
 }
 
-/// What is wanted by the instruction, directive or system call of a line: its forms, one an entry, the first with
-/// what it does.
-pub fn operand_help(line: &str) -> Option<Vec<String>> {
+/// What is wanted by the instruction, directive or system call of a line of a source for a machine: its forms, one an
+/// entry, the first with what it does.
+pub fn operand_help(line: &str, target: &Target) -> Option<Vec<String>> {
+    let syntax = Syntax::of(target);
     let mut tokens = Vec::new();
-    Lexer::line(FileId(0), 0, line, 0, line.len()).run(&mut tokens, &mut Problems::default());
+    Lexer::line(FileId(0), 0, line, 0, line.len()).of(syntax).run(&mut tokens, &mut Problems::default());
     let words: Vec<(&str, Kind)> =
         tokens.iter().map(|token| (&line[token.start as usize..token.end as usize], token.kind)).collect();
     let is_label = |index: usize| words.get(index + 1).is_some_and(|(_, kind)| *kind == Kind::Mark(Mark::Colon));
     let first = (0..words.len()).find(|&index| words[index].1 != Kind::Mark(Mark::Colon) && !is_label(index))?;
     let (word, kind) = words[first];
     if kind == Kind::Directive {
-        let info = directive(word)?;
+        let info = syntax.directive(word)?;
         return Some(vec![format!("{}   {}", info.form, info.meaning)]);
     }
     if word.eq_ignore_ascii_case("sys")
-        && let Some(call) = words.get(first + 1).and_then(|(name, _)| wendax_isa::w16::call_by_name(name))
+        && let Some(call) = words
+            .get(first + 1)
+            .and_then(|(name, _)| target.calls.iter().find(|call| call.is_own && call.name == *name))
     {
         let takes: Vec<String> =
-            call.takes.iter().map(|(register, what)| format!("{} {what}", TARGET.register_name(*register))).collect();
+            call.takes.iter().map(|(register, what)| format!("{} {what}", target.register_name(*register))).collect();
         let takes = if takes.is_empty() { "nothing".to_owned() } else { takes.join(", ") };
         let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
         return Some(vec![format!("sys {}   {}: takes {takes}; gives {gives}", call.name, call.meaning)]);
     }
-    let known = mnemonic(word)?;
-    let meaning = mnemonics().find(|(name, _)| *name == known.name).map_or("", |(_, meaning)| meaning);
-    let mut forms = known.forms();
+    let lower = word.to_ascii_lowercase();
+    let (_, meaning) = syntax.mnemonics().into_iter().find(|(name, _)| *name == lower)?;
+    let mut forms = syntax.forms(&lower);
     if let Some(first) = forms.first_mut() {
         *first = format!("{first}   {meaning}");
     }
@@ -255,11 +260,12 @@ mod tests {
 
     #[test]
     fn help_names_what_is_wanted() {
-        let help = |line: &str| operand_help(line).map(|lines| lines[0].clone()).unwrap_or_default();
+        let help =
+            |line: &str| operand_help(line, Syntax::W16.target()).map(|lines| lines[0].clone()).unwrap_or_default();
         assert!(help("a: mov r1,").starts_with("mov d, s   "));
         assert!(help(" sys put_text").starts_with("sys put_text   "));
         assert!(help(".equ").starts_with(".equ NAME, value   "));
-        assert_eq!(operand_help("a:"), None);
-        assert_eq!(operand_help(" zz"), None);
+        assert_eq!(operand_help("a:", Syntax::W16.target()), None);
+        assert_eq!(operand_help(" zz", Syntax::W16.target()), None);
     }
 }

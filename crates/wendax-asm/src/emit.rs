@@ -1,8 +1,8 @@
 //! A program to an image: bytes, line map and names.
 
 use crate::codes;
-use crate::encode::{Encoder, TOP};
-use crate::expr::{Expr, Step, Value};
+use crate::encode::Encoder;
+use crate::expr::{Expr, Scope, Step, Value};
 use crate::link::Placed;
 use crate::link::{Program, UnitIndex};
 use crate::problems::{diagnostic, unplaced, without_value};
@@ -10,7 +10,7 @@ use crate::unit::{Definition, SectionId, SectionKind, Statement, What};
 use rustc_hash::FxHashSet;
 use wendax_image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use wendax_isa::Addr;
-use wendax_isa::w16::{STACK_START, TARGET};
+use wendax_isa::Target;
 use wendax_source::{Sources, Span};
 
 /// Which statement a line of the image is: unit, section, number.
@@ -28,7 +28,7 @@ pub(crate) struct Emitted {
 }
 
 pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: Option<&str>) -> Emitted {
-    let mut emitter = Emitter { image: Image::new(&TARGET), origins: Vec::new(), open: None };
+    let mut emitter = Emitter { image: Image::new(program.syntax().target()), origins: Vec::new(), open: None };
     let statements = program.units.iter().flat_map(|unit| &unit.sections).map(|section| section.statements.len()).sum();
     emitter.image.lines.reserve(statements);
     emitter.origins.reserve(statements);
@@ -51,8 +51,9 @@ pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: O
     symbols(&mut emitted.image, program);
     entry(&mut emitted, program, wanted_entry);
     claims(program);
-    let end = program.end.clamp(0, i64::from(STACK_START));
-    emitted.image.heap_start = Addr::try_from(end).unwrap_or_default().next_multiple_of(2);
+    let target = program.syntax().target();
+    let end = program.end.clamp(0, i64::from(target.map.stack_start.0));
+    emitted.image.heap_start = Addr::try_from(end).unwrap_or_default().next_multiple_of(heap_align(target));
     emitted
 }
 
@@ -72,13 +73,13 @@ impl Emitter {
         let placed = &program.placed[unit][id.0 as usize];
         for (number, statement) in (0u32..).zip(&section.statements) {
             let place = placed[number as usize];
-            if place.at.offset + place.size > TOP {
+            if place.at.offset + place.size > program.syntax().top() {
                 let found = diagnostic(
                     codes::NO_ROOM,
                     statement.span,
                     "from here on the program lies behind the end of memory",
                 );
-                encoder.problems.push(found.with_expected(below_top()));
+                encoder.problems.push(found.with_expected(below_top(program.syntax().target())));
                 return;
             }
             let kind = encoder.statement(section.kind, statement, lengthened[number as usize], place);
@@ -103,7 +104,11 @@ impl Emitter {
         let Statement { span, line, unfolded, .. } = *statement;
         self.image.lines.push(Line { address, length, kind, span, line, unfolded });
         self.origins.push(origin);
-        let rights = if section == SectionKind::Code { Rights::CODE } else { Rights::DATA };
+        let rights = match section {
+            SectionKind::Code => Rights::CODE,
+            SectionKind::Constants => Rights::CONSTANTS,
+            SectionKind::Data | SectionKind::Zeroed => Rights::DATA,
+        };
         let reserved = kind == LineKind::Reserved;
         let follows = |open: &Segment| open.end() == address && open.reserved == reserved && open.rights == rights;
         if !self.open.as_ref().is_some_and(follows) {
@@ -139,7 +144,11 @@ fn overlaps(emitted: &mut Emitted, program: &mut Program<'_>) {
     let mut end: (Addr, Option<Span>) = (Addr(0), None);
     for (line, origin) in emitted.image.lines.iter().zip(&emitted.origins) {
         if line.address < end.0 {
-            let found = diagnostic(codes::OVERLAP, line.span, format!("address {:04X} is taken already", line.address));
+            let found = diagnostic(
+                codes::OVERLAP,
+                line.span,
+                format!("address {} is taken already", emitted.image.target.hex_address(line.address)),
+            );
             let found = match end.1 {
                 Some(other) => found.with_label("this").with_other(other, "by this"),
                 None => found,
@@ -152,18 +161,25 @@ fn overlaps(emitted: &mut Emitted, program: &mut Program<'_>) {
 }
 
 /// Where code and data may lie at most.
-fn below_top() -> String {
-    format!("code and data below {:04X}", TARGET.map.stack_start)
+fn below_top(target: &Target) -> String {
+    format!("code and data below {}", target.hex_address(target.map.stack_start))
+}
+
+/// The heap begins at a multiple of a word, or of what compilers align to.
+fn heap_align(target: &Target) -> u32 {
+    if target.word_bits > 16 { 16 } else { 2 }
 }
 
 /// Nothing may lie in the stack or among the device registers.
 fn limits(emitted: &Emitted, program: &mut Program<'_>) {
     let image = &emitted.image;
-    let map = TARGET.map;
-    let top = Addr(0x1_0000);
+    let target = image.target;
+    let map = target.map;
+    // Where the last area ends there may be no address any more.
+    let last = Addr(target.address_mask());
     let areas = [
         (map.stack_start, map.stack_end, "the stack, which begins"),
-        (map.devices_start, top, "the device registers, which begin"),
+        (map.devices_start, last, "the device registers, which begin"),
     ];
     for (start, end, name) in areas {
         let Some(segment) = image.segments.iter().find(|s| s.start < end && s.end() > start) else { continue };
@@ -171,9 +187,9 @@ fn limits(emitted: &Emitted, program: &mut Program<'_>) {
         let Some(at) = line_at(image, first) else { continue };
         let over = segment.end().min(end).0 - first.0;
         let bytes = if over == 1 { "byte" } else { "bytes" };
-        let message = format!("this reaches {over} {bytes} into {name} at {start:04X}");
+        let message = format!("this reaches {over} {bytes} into {name} at {}", target.hex_address(start));
         let found = diagnostic(codes::NO_ROOM, image.lines[at].span, message);
-        program.report(emitted.origins[at].unit, found.with_expected(below_top()));
+        program.report(emitted.origins[at].unit, found.with_expected(below_top(target)));
     }
 }
 
@@ -192,8 +208,8 @@ fn symbols(image: &mut Image, program: &Program<'_>) {
                 Definition::Extern => continue,
             };
             let Some(value) = program.values[index][id.0 as usize].and_then(Value::as_number) else { continue };
-            // The names of an object's sections are nobody's.
-            if unit.spelling(id).starts_with('.') {
+            // The names of an object's sections are nobody's, and numbered labels are no names.
+            if unit.spelling(id).starts_with('.') && !unit.syntax.in_name(b'.') || name.owner == Scope::Numbered {
                 continue;
             }
             let span = unit.expansions.origin(name.span).map_or(name.span, |led| led.span);
@@ -212,7 +228,8 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
     let code = emitted.image.lines.iter().zip(&emitted.origins).filter(|(line, _)| line.kind == LineKind::Code);
     let first = code.min_by_key(|(line, origin)| (origin.unit, line.span.start)).map(|(line, _)| line.address);
     let image = &mut emitted.image;
-    let start = image.best_symbol("start").filter(|symbol| symbol.kind == SymbolKind::Code);
+    let named = |name| image.best_symbol(name).filter(|symbol| symbol.kind == SymbolKind::Code);
+    let start = program.syntax().entries().iter().find_map(|name| named(name));
     image.entry = match (start, first) {
         (Some(symbol), _) => symbol.address().unwrap_or_default(),
         (None, Some(address)) => address,
@@ -239,7 +256,8 @@ fn entry(emitted: &mut Emitted, program: &mut Program<'_>, wanted: Option<&str>)
         if let Some(address) = address.filter(|&at| is_code(image, at)) {
             image.entry = address;
         } else {
-            let message = format!("there is no instruction at {value:04X}");
+            let place = address.map_or_else(|| value.to_string(), |address| image.target.hex_address(address));
+            let message = format!("there is no instruction at {place}");
             let found = diagnostic(codes::BAD_ENTRY, span.to(expr.span), message);
             program.report(index, found.with_expected(".entry label, with a label in `.code`"));
         }
@@ -266,7 +284,9 @@ fn values_in(program: &Program<'_>, unit: usize, expr: Expr) -> String {
         let Some(value) = program.value_of(unit, *id) else { continue };
         let (of, meant) = program.meaning(unit, *id);
         let is_label = matches!(program.units[of].name(meant).definition, Definition::Label { .. });
-        let value = if is_label { format!("{:04X}", value.offset) } else { value.offset.to_string() };
+        let address = Addr::try_from(value.offset).ok().filter(|_| is_label);
+        let target = program.syntax().target();
+        let value = address.map_or_else(|| value.offset.to_string(), |address| target.hex_address(address));
         let words_of_it = format!("`{}` is {value}", program.units[unit].spelling(*id));
         if !words.contains(&words_of_it) && words.len() < SHOWN {
             words.push(words_of_it);
@@ -301,5 +321,5 @@ pub(crate) fn claims(program: &mut Program<'_>) {
 
 /// Whether a statement is one that runs.
 pub(crate) fn is_instruction(what: &What) -> bool {
-    matches!(what, What::Instruction(_) | What::Words(_))
+    matches!(what, What::Instruction(_) | What::Rv32(_) | What::Words(_))
 }

@@ -14,9 +14,6 @@ use wendax_image::LineKind;
 use wendax_isa::w16::{Insn, OperandKind, encode};
 use wendax_source::Sources;
 
-/// One past the last address.
-pub(crate) const TOP: i64 = 0x1_0000;
-
 /// Something that only linking knows, to be put into a statement's bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Relocation {
@@ -34,7 +31,7 @@ pub(crate) struct Encoder<'p, 'a> {
     /// What the last statement became.
     pub(crate) bytes: Vec<u8>,
     pub(crate) relocations: Vec<Relocation>,
-    place: Placed,
+    pub(crate) place: Placed,
     /// The last instruction lay at an odd address, which was reported where that began.
     is_odd: bool,
 }
@@ -68,11 +65,12 @@ impl<'p, 'a> Encoder<'p, 'a> {
         let unit = self.program.units[self.unit];
         let mut line = match kind {
             SectionKind::Code => LineKind::Code,
-            SectionKind::Data => LineKind::Data,
+            SectionKind::Data | SectionKind::Constants => LineKind::Data,
             SectionKind::Zeroed => LineKind::Reserved,
         };
         match &statement.what {
             What::Instruction(instruction) => self.instruction(instruction, lengthened),
+            What::Rv32(instruction) => self.rv32(instruction, lengthened),
             What::Words(words) => words.iter().for_each(|word| self.bytes.extend(word.to_le_bytes())),
             What::Values { width, from, to } => {
                 line = LineKind::Data;
@@ -87,14 +85,14 @@ impl<'p, 'a> Encoder<'p, 'a> {
                 unit.patches[*first as usize..*last as usize].iter().for_each(|patch| self.patch(*patch));
             }
             What::Space { count, fill } => {
-                self.number(*count, 0, TOP, "a size");
+                self.number(*count, 0, self.top(), "a size");
                 let fill_byte = fill.map(|fill| self.byte_value(fill));
                 line = if fill_byte.is_some() { LineKind::Data } else { LineKind::Reserved };
                 self.bytes.resize(usize::try_from(place.size).unwrap_or(0), fill_byte.unwrap_or(0));
             }
             What::Align { to, fill } => self.align(kind, *to, *fill),
             What::Org(address) => {
-                self.number(*address, 0, TOP - 1, "an address");
+                self.number(*address, 0, self.top() - 1, "an address");
             }
         }
         self.check_odd(statement);
@@ -102,11 +100,16 @@ impl<'p, 'a> Encoder<'p, 'a> {
     }
 
     fn check_odd(&mut self, statement: &Statement) {
-        let instruction = matches!(statement.what, What::Instruction(_) | What::Words(_));
-        let odd = instruction && self.place.at.offset % 2 != 0;
+        let instruction = crate::emit::is_instruction(&statement.what);
+        let align = i64::from(self.syntax().target().code_align);
+        let odd = instruction && self.place.at.offset % align != 0;
         if odd && !self.is_odd {
-            let found = diagnostic(codes::ODD_TARGET, statement.span, "this instruction would lie at an odd address");
-            self.problems.push(found.with_expected("`.align 2` before it"));
+            let (place, right) = match align {
+                2 => ("an odd address".to_owned(), "`.align 2` before it".to_owned()),
+                _ => (format!("an address that is no multiple of {align}"), format!("`.balign {align}` before it")),
+            };
+            let found = diagnostic(codes::ODD_TARGET, statement.span, format!("this instruction would lie at {place}"));
+            self.problems.push(found.with_expected(right));
         }
         self.is_odd = odd || self.is_odd && !instruction;
     }
@@ -184,11 +187,11 @@ impl<'p, 'a> Encoder<'p, 'a> {
         let found = self.program.evaluate(self.unit, expr, self.place.at);
         let number = match found {
             Ok(value) => match value.as_number() {
-                Some(number) if !(0..TOP).contains(&number) => number,
+                Some(number) if !(0..self.top()).contains(&number) => number,
                 Some(_) | None => return Some(value),
             },
             // What is wrong with it is told there.
-            Err(_) => return self.value(expr, 0, TOP - 1, "an address"),
+            Err(_) => return self.value(expr, 0, self.top() - 1, "an address"),
         };
         let distance = number - self.place.at.offset;
         let way = if distance < 0 { "back" } else { "ahead" };
@@ -198,13 +201,22 @@ impl<'p, 'a> Encoder<'p, 'a> {
         None
     }
 
-    fn name(&self, label: SymbolId) -> &'p crate::unit::Name {
+    fn syntax(&self) -> crate::syntax::Syntax {
+        self.program.units[self.unit].syntax
+    }
+
+    /// One past the highest address.
+    fn top(&self) -> i64 {
+        self.syntax().top()
+    }
+
+    pub(crate) fn name(&self, label: SymbolId) -> &'p crate::unit::Name {
         let (unit, label) = self.program.meaning(self.unit, label);
         self.program.units[unit].name(label)
     }
 
     /// A jump straight to a label of data: told, and true.
-    fn data_target(&mut self, expr: Expr, label: SymbolId) -> bool {
+    pub(crate) fn data_target(&mut self, expr: Expr, label: SymbolId) -> bool {
         let (unit, id) = self.program.meaning(self.unit, label);
         let unit = self.program.units[unit];
         let Definition::Label { section, .. } = unit.name(id).definition else { return false };
@@ -225,7 +237,7 @@ impl<'p, 'a> Encoder<'p, 'a> {
         let unit = self.program.units[unit];
         let Definition::Label { section, statement } = unit.name(id).definition else { return false };
         let statement = unit.section(section).statements.get(statement as usize);
-        statement.is_some_and(|statement| matches!(statement.what, What::Instruction(_) | What::Words(_)))
+        statement.is_some_and(|statement| crate::emit::is_instruction(&statement.what))
     }
 
     fn values(&mut self, width: u32, range: std::ops::Range<u32>) {
@@ -235,12 +247,37 @@ impl<'p, 'a> Encoder<'p, 'a> {
             if width == 1 {
                 let byte = self.byte(expr);
                 self.bytes.push(byte);
+            } else if self.syntax().word() == 4 {
+                self.wide(width, expr);
             } else {
                 let value = self.value(expr, -0x8000, 0xFFFF, "a word");
                 let word = self.word_at(value, self.bytes.len());
                 self.bytes.extend(word.to_le_bytes());
             }
         }
+    }
+
+    /// A value of 2, 4 or 8 bytes, where addresses have 4.
+    fn wide(&mut self, width: u32, expr: Expr) {
+        let (low, high, what) = match width {
+            2 => (-0x8000, 0xFFFF, "a half word"),
+            4 => (-(1 << 31), (1 << 32) - 1, "a word"),
+            _ => (i64::MIN, i64::MAX, "8 bytes"),
+        };
+        let value = self.value(expr, low, high, what);
+        let number = match value {
+            Some(value) => match value.as_number() {
+                Some(number) => number,
+                None => {
+                    let at = u32::try_from(self.bytes.len()).unwrap_or(0);
+                    let kind = PatchKind::Debug;
+                    self.relocations.push(Relocation { at, kind, value });
+                    0
+                }
+            },
+            None => 0,
+        };
+        self.bytes.extend_from_slice(&number.to_le_bytes()[..width as usize]);
     }
 
     fn patch(&mut self, patch: crate::unit::Patch) {
@@ -267,11 +304,12 @@ impl<'p, 'a> Encoder<'p, 'a> {
     }
 
     fn align(&mut self, kind: SectionKind, to: Expr, fill: Option<Expr>) {
-        if let Some(multiple) = self.number(to, 1, 0x8000, "an alignment")
+        let most = self.top() / 2;
+        if let Some(multiple) = self.number(to, 1, most, "an alignment")
             && multiple.count_ones() != 1
         {
             let found = diagnostic(codes::RANGE, to.span, format!("{multiple} is no power of two"));
-            self.problems.push(found.with_expected("1, 2, 4, 8, … 32768"));
+            self.problems.push(found.with_expected(format!("1, 2, 4, 8, … {most}")));
         }
         let size = usize::try_from(self.place.size).unwrap_or(0);
         match (kind, fill) {
@@ -279,12 +317,14 @@ impl<'p, 'a> Encoder<'p, 'a> {
                 let byte = self.byte_value(fill);
                 self.bytes.resize(size, byte);
             }
-            (SectionKind::Data | SectionKind::Zeroed, None) => self.bytes.resize(size, 0),
+            (SectionKind::Data | SectionKind::Constants | SectionKind::Zeroed, None) => self.bytes.resize(size, 0),
             // An odd place in code is filled with a zero up to the next word, then with words that do
             // nothing, so that code may run across.
             (SectionKind::Code, None) => {
-                self.bytes.resize(size % 2, 0);
-                self.bytes.extend(nop_bytes().into_iter().cycle().take(size - size % 2));
+                let nop = nop_bytes(self.syntax());
+                let odd = size % nop.len();
+                self.bytes.resize(odd, 0);
+                self.bytes.extend(nop.iter().copied().cycle().take(size - odd));
             }
         }
     }
@@ -310,8 +350,21 @@ impl<'p, 'a> Encoder<'p, 'a> {
         low_word(value).to_le_bytes()[0]
     }
 
+    /// The value of an expression, whatever its range; what is wrong is reported.
+    pub(crate) fn evaluate(&mut self, expr: Expr) -> Option<Value> {
+        match self.program.evaluate(self.unit, expr, self.place.at) {
+            Ok(value) => Some(value),
+            Err(error) => {
+                if let Some(found) = without_value(error, expr.span) {
+                    self.problems.push(found);
+                }
+                None
+            }
+        }
+    }
+
     /// A value that must be known now.
-    fn number(&mut self, expr: Expr, low: i64, high: i64, what: &str) -> Option<i64> {
+    pub(crate) fn number(&mut self, expr: Expr, low: i64, high: i64, what: &str) -> Option<i64> {
         let value = self.value(expr, low, high, what)?;
         if value.as_number().is_none() {
             self.problems.push(unplaced(expr.span));
@@ -320,7 +373,7 @@ impl<'p, 'a> Encoder<'p, 'a> {
     }
 
     /// The value of an expression when it lies in `low..=high`; what is wrong is reported.
-    fn value(&mut self, expr: Expr, low: i64, high: i64, what: &str) -> Option<Value> {
+    pub(crate) fn value(&mut self, expr: Expr, low: i64, high: i64, what: &str) -> Option<Value> {
         let error = match self.program.evaluate(self.unit, expr, self.place.at) {
             Ok(value) if value.as_number().is_none_or(|number| (low..=high).contains(&number)) => return Some(value),
             Ok(Value { offset: value, .. }) => {

@@ -23,6 +23,8 @@ pub(crate) enum Scope {
     Label(SymbolId),
     /// An unfolded macro or round of a repeat, by its number.
     Expansion(u32),
+    /// Nothing: a label that is a number, of which there may be many.
+    Numbered,
 }
 
 /// One expression: a piece of the table, and where it stands in the text.

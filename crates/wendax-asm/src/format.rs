@@ -6,6 +6,8 @@
 //! byte for byte.
 
 use crate::lexer::comment_start;
+use crate::syntax::Syntax;
+use wendax_isa::Target;
 
 const OPERATION: usize = 8;
 const OPERANDS: usize = 14;
@@ -17,12 +19,14 @@ const FAR: usize = 24;
 /// The text in columns. Line ends stay as they are.
 ///
 /// ```
-/// assert_eq!(wendax_asm::format("go:mov r1,5;now\n"), "go:     mov   r1, 5          ;now\n");
+/// let w16 = &wendax_isa::w16::TARGET;
+/// assert_eq!(wendax_asm::format("go:mov r1,5;now\n", w16), "go:     mov   r1, 5          ;now\n");
 /// ```
-pub fn format(text: &str) -> String {
+pub fn format(text: &str, target: &Target) -> String {
+    let syntax = Syntax::of(target);
     let mut out = String::with_capacity(text.len() + text.len() / 4);
     let lines: Vec<&str> = text.split_inclusive('\n').collect();
-    let columns = operation_columns(&lines);
+    let columns = operation_columns(&lines, syntax);
     for (line, column) in lines.into_iter().zip(columns) {
         let content = line.trim_end_matches(['\n', '\r']);
         let (mark, content_without) = match content.strip_prefix('\u{feff}') {
@@ -30,17 +34,17 @@ pub fn format(text: &str) -> String {
             _ => ("", content),
         };
         out.push_str(mark);
-        out.push_str(&format_at(content_without, column));
+        out.push_str(&format_at(content_without, column, syntax));
         out.push_str(&line[content.len()..]);
     }
     out
 }
 
 /// Where the operation of each line goes.
-fn operation_columns(lines: &[&str]) -> Vec<usize> {
+fn operation_columns(lines: &[&str], syntax: Syntax) -> Vec<usize> {
     let wide = |line: &&str| {
         let line = line.trim_start_matches('\u{feff}');
-        let (labels, rest) = labels(line[..comment_start(line)].trim());
+        let (labels, rest) = labels(line[..comment_start(line, syntax)].trim());
         let is_data = !labels.is_empty() && rest.starts_with('.');
         is_data.then(|| labels.iter().map(|label| label.chars().count() + 2).sum::<usize>())
     };
@@ -54,8 +58,8 @@ fn operation_columns(lines: &[&str]) -> Vec<usize> {
 }
 
 /// One line without its end, in columns.
-fn format_at(line: &str, operation: usize) -> String {
-    let at = comment_start(line);
+fn format_at(line: &str, operation: usize, syntax: Syntax) -> String {
+    let at = comment_start(line, syntax);
     let (code, comment) = (&line[..at], line[at..].trim_end());
     if code.trim().is_empty() {
         let indent = match width(code) {
@@ -165,6 +169,10 @@ fn single_blanks(text: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn format(text: &str) -> String {
+        super::format(text, Syntax::W16.target())
+    }
     use crate::assemble;
     use wendax_image::to_raw;
     use wendax_source::Sources;

@@ -8,10 +8,12 @@ use crate::codes;
 use crate::expr::{Base, EvalError, Expr, SymbolId, Value};
 use crate::link::{Placed, Program, UnitIndex, place_of};
 use crate::problems::{diagnostic, without_value};
+use crate::rv32;
+use crate::syntax::Syntax;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
 use rustc_hash::FxHashMap;
 use std::ops::Range;
-use wendax_isa::w16::{CODE_START, OperandKind, PAGE, STACK_START, encode};
+use wendax_isa::w16::{OperandKind, encode};
 use wendax_source::Span;
 
 /// Passes in which things move though nothing is lengthened. Most texts settle in three or four passes.
@@ -19,9 +21,6 @@ const PASSES: u32 = 60;
 /// Passes in all: a chain of jumps of which each is lengthened by the one before takes one for each. Then everything that
 /// is not settled is lengthened.
 const MOST_PASSES: u32 = 2000;
-/// No single statement takes more; larger ones are reported where they are emitted.
-const LARGEST: i64 = 0x1_0000;
-
 /// Gives every statement its address and every name its value.
 pub(crate) fn lay_out(program: &mut Program<'_>) {
     let constants = fixed_constants(program);
@@ -80,8 +79,7 @@ fn needlessly_long(program: &Program<'_>) -> Vec<Place> {
         for (number, section) in unit.sections.iter().enumerate() {
             let flags = &program.lengthened[index][number];
             for (at, statement) in section.statements.iter().enumerate().filter(|(at, _)| flags[*at]) {
-                let What::Instruction(instruction) = &statement.what else { continue };
-                if short_fits(program, index, instruction, program.placed[index][number][at].at) {
+                if short_fits(program, index, &statement.what, program.placed[index][number][at].at) {
                     found.push((index, number, at));
                 }
             }
@@ -124,6 +122,7 @@ fn holds_short(program: &mut Program<'_>, constants: &[Constant], short: &[Place
 fn report_own_sizes(program: &mut Program<'_>, constants: &[Constant]) {
     /// So many are looked at: each costs a look at all labels.
     const MOST: usize = 64;
+    let align = i64::from(program.syntax().target().code_align);
     let mut sized: Vec<(UnitIndex, SectionId, usize, Expr, Span)> = Vec::new();
     for (index, unit) in program.units.iter().enumerate() {
         for (number, section) in (0..).map(SectionId).zip(&unit.sections) {
@@ -148,7 +147,7 @@ fn report_own_sizes(program: &mut Program<'_>, constants: &[Constant]) {
             let is_behind = matches!(name.definition, Definition::Label { section, statement }
                 if section == number && (at + 1..=until).contains(&(statement as usize)));
             if let Some(value) = value.as_mut().filter(|_| is_behind) {
-                value.offset += 2;
+                value.offset += align;
             }
         }
         set_constants(program, constants);
@@ -307,13 +306,21 @@ fn needed(program: &Program<'_>, (unit, id): Constant) -> Vec<Constant> {
 fn place(program: &Program<'_>) -> (Vec<Vec<Vec<Placed>>>, i64) {
     let mut all: Vec<Vec<Vec<Placed>>> =
         program.units.iter().map(|unit| vec![Vec::new(); unit.sections.len()]).collect();
-    let mut end = i64::from(CODE_START);
+    let map = program.syntax().target().map;
+    let align = i64::from(program.syntax().target().code_align);
+    let even = |address: i64| (address + align - 1) / align * align;
+    let mut end = i64::from(map.code_start.0);
     let mut kind = SectionKind::Code;
     for merged in &program.sections {
-        if merged.kind != kind && kind == SectionKind::Code {
-            end = next_page(end);
+        let is_page = kind == SectionKind::Code || align > 2;
+        // What no byte stands in takes no page.
+        let is_empty = merged.parts.iter().all(|&(unit, part)| program.units[unit].section(part).statements.is_empty());
+        if merged.kind != kind && is_page && !is_empty {
+            end = next_page(end, i64::from(map.page));
         }
-        kind = merged.kind;
+        if !is_empty || align == 2 {
+            kind = merged.kind;
+        }
         // What `.org` puts elsewhere in a part does not take those behind it along.
         let mut next = end;
         let mut elsewhere: Vec<Range<i64>> = Vec::new();
@@ -338,13 +345,8 @@ fn place(program: &Program<'_>) -> (Vec<Vec<Vec<Placed>>>, i64) {
 }
 
 /// The first address of the next page, or this one.
-fn next_page(address: i64) -> i64 {
-    let page = i64::from(PAGE);
+fn next_page(address: i64, page: i64) -> i64 {
     (address + page - 1) / page * page
-}
-
-fn even(address: i64) -> i64 {
-    (address + 1) / 2 * 2
 }
 
 /// A file's part of a section.
@@ -362,6 +364,9 @@ struct Part {
 fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId), start: Value) -> Part {
     let statements = &program.units[unit].section(section).statements;
     let lengthened = &program.lengthened[unit][section.0 as usize];
+    // No single statement takes more; larger ones are reported where they are emitted.
+    let largest = program.units[unit].syntax.top();
+    let stack_start = i64::from(program.units[unit].syntax.target().map.stack_start.0);
     let mut at = start;
     let mut end = start.offset;
     let mut flow = None;
@@ -380,13 +385,15 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
     for (statement, lengthened) in statements.iter().zip(lengthened) {
         let size = match &statement.what {
             What::Instruction(instruction) => i64::from(2 * instruction.row(*lengthened).words()),
-            What::Words(words) => 2 * i64::try_from(words.len()).unwrap_or(LARGEST),
+            What::Rv32(instruction) => rv32::size(instruction, *lengthened),
+            What::Words(words) => 2 * i64::try_from(words.len()).unwrap_or(largest),
             What::Values { width, from, to } => i64::from(width * (to - from)),
             What::Bytes { from, to } | What::Object { bytes: (from, to), .. } => i64::from(to - from),
-            What::Space { count, .. } => number(*count, at).unwrap_or(0).clamp(0, LARGEST),
+            What::Space { count, .. } => number(*count, at).unwrap_or(0).clamp(0, largest),
             What::Align { to, .. } => {
                 // One out of range is told where it is emitted.
-                let to = number(*to, at).filter(|to| (1..=0x8000).contains(to) && to.count_ones() == 1).unwrap_or(1);
+                let to =
+                    number(*to, at).filter(|to| (1..=largest / 2).contains(to) && to.count_ones() == 1).unwrap_or(1);
                 (to - at.offset.rem_euclid(to)) % to
             }
             What::Org(_) => 0,
@@ -397,13 +404,13 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
         if let What::Org(address) = statement.what
             && let Some(to) = value(address, at)
             // One out of range is told where it is emitted.
-            && to.as_number().is_none_or(|to| (0..LARGEST).contains(&to))
+            && to.as_number().is_none_or(|to| (0..largest).contains(&to))
         {
             leave(piece, at.offset);
-            at = Value { offset: to.offset.clamp(0, LARGEST), ..to };
+            at = Value { offset: to.offset.clamp(0, largest), ..to };
             piece = at.offset;
         }
-        if size > 0 && at.offset <= i64::from(STACK_START) {
+        if size > 0 && at.offset <= stack_start {
             end = end.max(at.offset);
         }
     }
@@ -430,11 +437,10 @@ fn lengthen(program: &mut Program<'_>, every: bool) -> bool {
     for (index, unit) in program.units.iter().enumerate() {
         for ((section, flags), placed) in unit.sections.iter().zip(&mut lengthened[index]).zip(&program.placed[index]) {
             for ((statement, flag), placed) in section.statements.iter().zip(flags).zip(placed) {
-                let What::Instruction(instruction) = &statement.what else { continue };
-                if *flag || instruction.long.is_none() {
+                if *flag || !has_long(&statement.what) {
                     continue;
                 }
-                if every || !short_fits(program, index, instruction, placed.at) {
+                if every || !short_fits(program, index, &statement.what, placed.at) {
                     *flag = true;
                     any = true;
                 }
@@ -445,7 +451,25 @@ fn lengthen(program: &mut Program<'_>, every: bool) -> bool {
     any
 }
 
-fn short_fits(program: &Program<'_>, unit: UnitIndex, instruction: &Instruction, address: Value) -> bool {
+/// It can be lengthened.
+fn has_long(what: &What) -> bool {
+    match what {
+        What::Instruction(instruction) => instruction.long.is_some(),
+        What::Rv32(instruction) => instruction.form.ways.len() > 1,
+        _ => false,
+    }
+}
+
+/// The short form holds with what everything is now.
+fn short_fits(program: &Program<'_>, unit: UnitIndex, what: &What, at: Value) -> bool {
+    match what {
+        What::Instruction(instruction) => w16_short_fits(program, unit, instruction, at),
+        What::Rv32(instruction) => rv32::short_fits(program, unit, instruction, at),
+        _ => false,
+    }
+}
+
+fn w16_short_fits(program: &Program<'_>, unit: UnitIndex, instruction: &Instruction, address: Value) -> bool {
     let Some(expr) = instruction.value else { return true };
     // What has no value is reported when it is emitted, and takes the short form until then.
     let Ok(value) = program.evaluate(unit, expr, address) else { return true };
@@ -491,7 +515,15 @@ fn report_unsettled(program: &mut Program<'_>, before: &[Vec<Vec<Placed>>]) {
 }
 
 /// The words of `nop` that `.align` fills code with.
-pub(crate) fn nop_bytes() -> [u8; 2] {
-    let row = wendax_isa::w16::rows_named("nop").next().expect("the table has nop");
-    encode(wendax_isa::w16::Insn::new(row, 0, 0, 0)).0.to_le_bytes()
+pub(crate) fn nop_bytes(syntax: Syntax) -> Vec<u8> {
+    match syntax {
+        Syntax::W16 => {
+            let row = wendax_isa::w16::rows_named("nop").next().expect("the table has nop");
+            encode(wendax_isa::w16::Insn::new(row, 0, 0, 0)).0.to_le_bytes().to_vec()
+        }
+        Syntax::Rv32 => {
+            let nop = wendax_isa::rv32::Insn::new(wendax_isa::rv32::Op::Addi, (0, 0, 0), 0);
+            wendax_isa::rv32::encode(nop).to_le_bytes().to_vec()
+        }
+    }
 }

@@ -6,6 +6,8 @@
 use crate::codes;
 use crate::dialect::plain_sign;
 use crate::problems::{Problems, diagnostic};
+use crate::syntax::Syntax;
+use wendax_isa::Target;
 use wendax_source::{Diagnostic, Edit, FileId, Grade, Span};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -17,6 +19,8 @@ pub(crate) enum Kind {
     /// A name after a dot.
     Directive,
     Number(i64),
+    /// `1b`, `1f`: a label of that number, the nearest one behind or ahead.
+    Numbered,
     /// A character constant.
     Char(i64),
     /// A text; its span holds the quotes.
@@ -67,6 +71,7 @@ pub(crate) struct Token {
 }
 
 pub(crate) struct Lexer<'a> {
+    syntax: Syntax,
     pub(crate) file: FileId,
     pub(crate) text: &'a str,
     /// Where in the file the text begins.
@@ -89,7 +94,12 @@ fn in_name(c: char) -> bool {
 impl<'a> Lexer<'a> {
     /// For the line `start..end` of a text that begins at byte `base` of its file.
     pub(crate) fn line(file: FileId, base: u32, text: &'a str, start: usize, end: usize) -> Self {
-        Self { file, text, base: base as usize, at: start, end }
+        Self { syntax: Syntax::default(), file, text, base: base as usize, at: start, end }
+    }
+
+    /// In this machine's way of writing.
+    pub(crate) fn of(self, syntax: Syntax) -> Self {
+        Self { syntax, ..self }
     }
 
     fn span(&self, start: usize, end: usize) -> Span {
@@ -105,7 +115,7 @@ impl<'a> Lexer<'a> {
         tokens.clear();
         while let Some(first) = self.skip_blanks() {
             let start = self.at;
-            if first == ';' {
+            if self.syntax.is_remark(first) {
                 break;
             }
             let kind = self.token(first, tokens.is_empty(), problems);
@@ -140,11 +150,15 @@ impl<'a> Lexer<'a> {
     fn name(&mut self) -> &'a str {
         let start = self.at;
         let bytes = &self.text.as_bytes()[..self.end];
-        while bytes.get(self.at).is_some_and(|byte| byte.is_ascii_alphanumeric() || *byte == b'_') {
+        let syntax = self.syntax;
+        while bytes
+            .get(self.at)
+            .is_some_and(|&byte| byte.is_ascii_alphanumeric() || byte == b'_' || syntax.in_name(byte))
+        {
             self.at += 1;
         }
         if bytes.get(self.at).is_some_and(|byte| !byte.is_ascii()) {
-            self.take_while(in_name);
+            self.take_while(|c| in_name(c) || u8::try_from(c).is_ok_and(|c| syntax.in_name(c)));
         }
         &self.text[start..self.at]
     }
@@ -157,13 +171,14 @@ impl<'a> Lexer<'a> {
             '@' | '.' => {
                 let start = self.at;
                 self.at += 1;
-                if self.name().is_empty() {
+                let is_here = first == '.' && self.syntax.in_name(b'.');
+                if self.name().is_empty() && !is_here {
                     self.at = start;
                     return self.stray(first, problems);
                 }
                 if first == '@' { Kind::Local } else { Kind::Directive }
             }
-            c if begins_name(c) => {
+            c if begins_name(c) || c == '$' && self.syntax.in_name(b'$') => {
                 self.name();
                 Kind::Name
             }
@@ -335,7 +350,13 @@ impl<'a> Lexer<'a> {
         let start = self.at;
         let word = self.name();
         let span = self.span(start, self.at);
-        if opens_line && self.rest().trim_start_matches([' ', '\t']).starts_with(':') {
+        if self.syntax.has_numbered_labels() {
+            let digits =
+                word.strip_suffix(['b', 'f']).filter(|digits| digits.bytes().all(|digit| digit.is_ascii_digit()));
+            if digits.is_some_and(|digits| !digits.is_empty()) {
+                return Kind::Numbered;
+            }
+        } else if opens_line && self.rest().trim_start_matches([' ', '\t']).starts_with(':') {
             let found =
                 diagnostic(codes::NUMBER, span, format!("`{word}` is no name: names do not begin with a digit"));
             problems.push(found.with_expected("a letter or `_` first, then letters, digits and `_`"));
@@ -346,7 +367,7 @@ impl<'a> Lexer<'a> {
             Err(NumberError::TooLarge) => {
                 problems.push(
                     diagnostic(codes::NUMBER, span, format!("`{word}` is too large for any use here"))
-                        .with_expected("a word holds at most 65535 (0xFFFF)"),
+                        .with_expected(largest(self.syntax)),
                 );
                 Kind::Bad
             }
@@ -449,11 +470,11 @@ impl<'a> Lexer<'a> {
     /// Reads the escape that begins here.
     fn escape(&mut self, problems: &mut Problems) -> Option<u32> {
         let start = self.at;
-        let (value, length) = read_escape(self.rest());
+        let (value, length) = read_escape(self.rest(), self.syntax);
         self.at += length;
         let octal: String =
             self.text[start + 1..self.end].chars().take(3).take_while(|c| ('0'..='7').contains(c)).collect();
-        if value == Some(0) && octal.len() > 1 {
+        if value == Some(0) && octal.len() > 1 && !self.syntax.has_octal_escapes() {
             let span = self.span(start, start + 1 + octal.len());
             let code = u32::from_str_radix(&octal, 8).unwrap_or(0) & 0xFF;
             let found = diagnostic(
@@ -473,7 +494,17 @@ impl<'a> Lexer<'a> {
 }
 
 /// The value of the escape at the start of `text`, if it is one, and its length in bytes.
-fn read_escape(text: &str) -> (Option<u32>, usize) {
+fn read_escape(text: &str, syntax: Syntax) -> (Option<u32>, usize) {
+    if syntax.has_octal_escapes() {
+        let digits = text.bytes().skip(1).take(3).take_while(|digit| matches!(digit, b'0'..=b'7')).count();
+        if let Some(value) = text.get(1..=digits).and_then(|digits| u32::from_str_radix(digits, 8).ok()) {
+            return (Some(value).filter(|value| *value < 256), 1 + digits);
+        }
+        if let Some((_, value)) = [("\\b", 8), ("\\f", 12), ("\\v", 11)].iter().find(|(word, _)| text.starts_with(word))
+        {
+            return (Some(*value), 2);
+        }
+    }
     let mut chars = text.chars();
     chars.next();
     let Some(letter) = chars.next() else { return (None, text.len().min(1)) };
@@ -495,12 +526,12 @@ fn read_escape(text: &str) -> (Option<u32>, usize) {
 
 /// The bytes of a text token without its quotes, escapes resolved, appended to `out`. `text` comes from
 /// a [`Kind::Text`] token, so every escape in it is right.
-pub(crate) fn unescape(text: &str, out: &mut Vec<u8>) {
+pub(crate) fn unescape(text: &str, syntax: Syntax, out: &mut Vec<u8>) {
     let rest = text.strip_prefix('"').unwrap_or(text);
     let mut rest = rest.strip_suffix('"').unwrap_or(rest);
     while let Some(at) = rest.find('\\') {
         out.extend_from_slice(&rest.as_bytes()[..at]);
-        let (value, length) = read_escape(&rest[at..]);
+        let (value, length) = read_escape(&rest[at..], syntax);
         out.push(value.and_then(|v| u8::try_from(v).ok()).unwrap_or(b'?'));
         rest = rest.get(at + length..).unwrap_or_default();
     }
@@ -544,6 +575,12 @@ fn odd_signs(rest: &str) -> Option<(Vec<OddSign>, Grade)> {
     }
     let grade = if matches!(within, Within::Nothing) { Grade::Certain } else { Grade::Guess };
     Some((signs, grade))
+}
+
+/// What a word holds at most, in words.
+fn largest(syntax: Syntax) -> String {
+    let most = syntax.target().word_mask();
+    format!("a word holds at most {most} (0x{most:X})")
 }
 
 enum NumberError {
@@ -593,8 +630,8 @@ pub(crate) fn hexadecimal_of(word: &str) -> Option<String> {
 }
 
 /// The column, in signs, at which the comment of a line begins, when it has one.
-pub fn comment_column(line: &str) -> Option<usize> {
-    let at = comment_start(line);
+pub fn comment_column(line: &str, target: &Target) -> Option<usize> {
+    let at = comment_start(line, Syntax::of(target));
     (at < line.len()).then(|| line[..at].chars().count())
 }
 
@@ -618,13 +655,13 @@ pub fn other_form(word: &str) -> Option<String> {
 }
 
 /// Where the comment of a line begins, outside texts and characters; the end of the line when it has none.
-pub(crate) fn comment_start(line: &str) -> usize {
+pub(crate) fn comment_start(line: &str, syntax: Syntax) -> usize {
     let bytes = line.as_bytes();
     let mut quote = 0;
     let mut at = 0;
     while at < bytes.len() {
         match bytes[at] {
-            b';' if quote == 0 => return at,
+            byte if quote == 0 && syntax.is_remark(byte.into()) => return at,
             b'\\' if quote != 0 => at += 1,
             b @ (b'"' | b'\'') if quote == 0 => quote = b,
             b if b == quote => quote = 0,
@@ -658,13 +695,14 @@ pub enum Lexeme {
     Mark,
 }
 
-/// The pieces of one line with their byte ranges in it, for colouring; blanks are left out.
-pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
+/// The pieces of one line of a source for a machine with their byte ranges in it, for colouring; blanks are left out.
+pub fn lexemes(line: &str, target: &Target) -> Vec<(std::ops::Range<usize>, Lexeme)> {
+    let syntax = Syntax::of(target);
     let mut tokens: Vec<Token> = Vec::new();
     let mut more = Vec::new();
     let mut from = 0;
     while from < line.len() {
-        Lexer::line(FileId(0), 0, line, from, line.len()).run(&mut more, &mut Problems::default());
+        Lexer::line(FileId(0), 0, line, from, line.len()).of(syntax).run(&mut more, &mut Problems::default());
         tokens.append(&mut more);
         // What follows a sign that was rejected is told apart all the same.
         match tokens.last() {
@@ -684,9 +722,11 @@ pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
         opens &= labels || token.kind == Kind::Mark(Mark::Colon);
         let lexeme = match token.kind {
             Kind::Name | Kind::Local if labels => Lexeme::Definition,
-            Kind::Name if crate::mnemonics::mnemonic(word).is_some() || operates => Lexeme::Mnemonic,
-            Kind::Name if crate::mnemonics::register(word).is_some() => Lexeme::Register,
-            Kind::Name | Kind::Local => Lexeme::Name,
+            Kind::Directive | Kind::Number(_) if labels && syntax.has_numbered_labels() => Lexeme::Definition,
+            Kind::Name if operates || syntax.is_mnemonic(word) => Lexeme::Mnemonic,
+            Kind::Name if syntax.register(word).is_some() => Lexeme::Register,
+            Kind::Name | Kind::Local | Kind::Numbered => Lexeme::Name,
+            Kind::Directive if !operates && syntax.has_numbered_labels() => Lexeme::Name,
             Kind::Directive => Lexeme::Directive,
             Kind::Number(_) | Kind::Char(_) => Lexeme::Number,
             Kind::Text => Lexeme::Text,
@@ -695,7 +735,7 @@ pub fn lexemes(line: &str) -> Vec<(std::ops::Range<usize>, Lexeme)> {
         end = range.end;
         pieces.push((range, lexeme));
     }
-    if let Some(at) = line[end..].find(';') {
+    if let Some(at) = line[end..].find(|sign| syntax.is_remark(sign)) {
         pieces.push((end + at..line.len(), Lexeme::Comment));
     }
     pieces
@@ -726,7 +766,7 @@ mod tests {
     #[test]
     fn signs_behind_a_rejected_one_are_told_apart() {
         let words = |line: &'static str| -> Vec<(&str, Lexeme)> {
-            lexemes(line).into_iter().map(|(range, lexeme)| (&line[range], lexeme)).collect()
+            lexemes(line, Syntax::W16.target()).into_iter().map(|(range, lexeme)| (&line[range], lexeme)).collect()
         };
         let found = words(" .word 33000, 40a0, 99 ; end");
         assert!(found.contains(&("99", Lexeme::Number)) && found.contains(&("; end", Lexeme::Comment)), "{found:?}");
@@ -779,7 +819,7 @@ mod tests {
         ] {
             let mut out = Vec::new();
             assert_eq!(kinds(text), (vec![Kind::Text], 0), "{text}");
-            unescape(text, &mut out);
+            unescape(text, Syntax::W16, &mut out);
             assert_eq!(out, bytes, "{text}");
         }
     }
@@ -798,7 +838,7 @@ mod tests {
         #[test]
         fn tokens_never_overlap_and_stay_in_the_line(line in "[ -~öß\t\u{feff}]{0,60}") {
             let mut end = 0;
-            for (range, _) in lexemes(&line) {
+            for (range, _) in lexemes(&line, Syntax::W16.target()) {
                 proptest::prop_assert!(range.start >= end && range.end <= line.len() && line.get(range.clone()).is_some());
                 end = range.end;
             }

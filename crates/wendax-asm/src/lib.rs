@@ -36,6 +36,8 @@ mod names;
 mod objects;
 mod parser;
 mod problems;
+mod rv32;
+mod syntax;
 mod texts;
 mod unit;
 mod values;
@@ -53,6 +55,7 @@ pub use meant::{Meant, MeantKind};
 pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};
+pub use syntax::machine_of;
 pub use values::{BoundValue, Hangs, Moment, Named, Rest, Scope, ValueError, ValueExpression};
 
 use std::sync::Arc;

@@ -7,6 +7,7 @@
 use crate::codes;
 use crate::expr::{Base, EvalError, Expr, Names, SymbolId, Value, evaluate};
 use crate::problems::{Problems, diagnostic};
+use crate::syntax::Syntax;
 use crate::unit::{Definition, SectionId, SectionKind, Statement, Unit, What};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
@@ -123,6 +124,11 @@ impl<'a> Program<'a> {
         self.values[unit][symbol.0 as usize]
     }
 
+    /// The machine it is for.
+    pub(crate) fn syntax(&self) -> Syntax {
+        self.units.first().map_or(Syntax::default(), |unit| unit.syntax)
+    }
+
     fn size_of(&self, unit: UnitIndex, symbol: SymbolId) -> Option<i64> {
         let (unit, symbol) = self.meaning(unit, symbol);
         let Definition::Label { section, statement } = self.units[unit].name(symbol).definition else { return None };
@@ -188,12 +194,31 @@ impl<'a> Program<'a> {
             for (id, name) in unit.symbols().filter(|(_, name)| matches!(name.definition, Definition::Extern)) {
                 if let Some(found) = globals.get(unit.spelling(id)) {
                     self.foreign[index].insert(id, *found);
-                } else if let (Some(used), false) = (name.used, is_partial) {
+                } else if is_partial {
+                } else if let Some((_, told)) = unit.trusted.iter().find(|(trusted, _)| *trusted == id) {
+                    let found = self.untrusted(sources, index, told);
+                    self.report(index, found);
+                } else if let Some(used) = name.used {
                     let found = self.unresolved(sources, globals, (index, id), used);
                     self.report(index, found);
                 }
             }
         }
+    }
+
+    /// A name that is defined nowhere here and taken to be another file's, which has none: what was to be told then, or
+    /// that another file keeps it to itself.
+    fn untrusted(&self, sources: &Sources, unit: UnitIndex, told: &Diagnostic) -> Diagnostic {
+        let span = told.primary.span;
+        let name = text_of(self.units[unit], sources, span);
+        let Some((hidden, file)) = self.hidden(sources, unit, name) else { return told.clone() };
+        let (edit, title) = self.global_edit(sources, hidden, name);
+        let found = diagnostic(codes::OTHER_FILE, span, format!("`{name}` is defined in another file"));
+        found.with_other(hidden, format!("{file} defines it, but keeps it to itself")).with_change(
+            Grade::Guess,
+            title,
+            vec![edit],
+        )
     }
 
     /// A name said to be in another file, which it is not.

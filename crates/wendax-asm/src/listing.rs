@@ -3,7 +3,7 @@
 use std::fmt::{Result, Write};
 use wendax_image::{Image, Line, LineKind, Segment, Symbol, SymbolKind};
 use wendax_isa::Addr;
-use wendax_isa::w16::{Cond, Op, decode};
+use wendax_isa::Target;
 use wendax_source::{FileId, SourceFile, Sources};
 
 /// Bytes shown on one row.
@@ -83,10 +83,10 @@ fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text:
         rows.push((piece.address, format!("({} bytes kept)", piece.length)));
     } else {
         for (index, row) in (0u32..).zip(bytes.chunks(ROW as usize)) {
-            rows.push((piece.address + index * ROW, row_text(row, piece.kind)));
+            rows.push((piece.address + index * ROW, row_text(row, piece.kind, image.target)));
         }
     }
-    let cycles = if piece.kind == LineKind::Code { cycles_words(bytes) } else { String::new() };
+    let cycles = if piece.kind == LineKind::Code { cycles_words(bytes, image.target) } else { String::new() };
     for (address, code) in rows {
         let address = image.target.hex_address(address);
         let row = match text.take() {
@@ -99,29 +99,25 @@ fn piece_rows(out: &mut String, image: &Image, piece: &Line, number: &str, text:
 }
 
 /// Cycles that the instructions of a piece of code take; of jumps that may be taken or not, both: `1/2`.
-pub fn cycles_words(code: &[u8]) -> String {
-    let word =
-        |at: usize| u16::from_le_bytes([code.get(at).copied().unwrap_or(0), code.get(at + 1).copied().unwrap_or(0)]);
+pub fn cycles_words(code: &[u8], target: &Target) -> String {
     let (mut at, mut least, mut most) = (0, 0u32, 0u32);
     while at < code.len() {
-        let Some(insn) = decode(word(at), word(at + 2)) else { return String::new() };
-        let plain = u32::from(insn.row().cycles);
-        let (not_taken, taken) = match insn.op() {
-            Op::Jump(Cond::Always) | Op::JmpReg => (plain + 1, plain + 1),
-            Op::Jump(_) | Op::Djnz => (plain, plain + 1),
-            _ => (plain, plain),
+        let Some(((few, many), (length, _))) = (target.cycles)(&code[at..]).zip((target.leads)(&code[at..], Addr(0)))
+        else {
+            return String::new();
         };
-        (least, most) = (least + not_taken, most + taken);
-        at += usize::from(insn.bytes());
+        (least, most) = (least + few, most + many);
+        at += length as usize;
     }
     if least == most { least.to_string() } else { format!("{least}/{most}") }
 }
 
 /// Code as words, data as bytes in order of address.
-fn row_text(row: &[u8], kind: LineKind) -> String {
+fn row_text(row: &[u8], kind: LineKind, target: &Target) -> String {
     let texts: Vec<String> = match kind {
         LineKind::Code => {
-            row.chunks(2).map(|pair| format!("{:02X}{:02X}", pair.get(1).copied().unwrap_or(0), pair[0])).collect()
+            let unit = |bytes: &[u8]| bytes.iter().rev().map(|byte| format!("{byte:02X}")).collect::<String>();
+            row.chunks(target.code_align as usize).map(unit).collect()
         }
         LineKind::Data | LineKind::Reserved => row.iter().map(|byte| format!("{byte:02X}")).collect(),
     };

@@ -7,6 +7,7 @@
 use crate::codes;
 use crate::lexer::comment_start;
 use crate::problems::diagnostic;
+use crate::syntax::Syntax;
 use wendax_source::{Code, Diagnostic, FileId, Severity, Sources, Span};
 
 /// Something that was found and is meant so.
@@ -37,9 +38,10 @@ pub(crate) fn hush(
     sources: &Sources,
     files: &[FileId],
     kinds: &[MeantKind],
+    syntax: Syntax,
     found: Vec<Diagnostic>,
 ) -> (Vec<Diagnostic>, Vec<Meant>) {
-    let mut remarks: Vec<Remark> = files.iter().flat_map(|file| remarks(sources, *file)).collect();
+    let mut remarks: Vec<Remark> = files.iter().flat_map(|file| remarks(sources, *file, syntax)).collect();
     if remarks.is_empty() && kinds.is_empty() {
         return (found, Vec::new());
     }
@@ -102,7 +104,7 @@ fn about(code: Code, why: &str, span: Span, is_used: bool) -> Option<Diagnostic>
 }
 
 /// The remarks of a text.
-fn remarks(sources: &Sources, file: FileId) -> Vec<Remark> {
+fn remarks(sources: &Sources, file: FileId, syntax: Syntax) -> Vec<Remark> {
     const WORD: &str = "meant W";
     let source = sources.file(file);
     let text = source.text();
@@ -111,9 +113,9 @@ fn remarks(sources: &Sources, file: FileId) -> Vec<Remark> {
         let line = source.line_of(u32::try_from(at).unwrap_or(u32::MAX));
         let start = source.line_start(line) as usize;
         let whole = source.line(line);
-        let comment = comment_start(whole);
+        let comment = comment_start(whole, syntax);
         // It is all that the comment says.
-        if start + comment > at || !whole[comment..at - start].trim_matches([';', ' ', '\t']).is_empty() {
+        if start + comment > at || !whole[comment..at - start].trim_matches([';', '#', ' ', '\t']).is_empty() {
             continue;
         }
         let said = &whole[at - start + WORD.len() - 1..];

@@ -4,10 +4,11 @@
 //! Answers are for the texts that were assembled. Names in bodies of macros are found like any others by
 //! their spelling, since what they stand for may differ from call to call.
 
+use crate::Assembly;
 use crate::lexer::{Kind, Lexer, Mark, Token};
 use crate::problems::Problems;
+use crate::syntax::Syntax;
 use crate::unit::{Definition, Unit};
-use crate::{Assembly, mnemonics};
 use std::sync::Arc;
 use wendax_source::{FileId, Sources, Span};
 
@@ -47,10 +48,14 @@ struct Word<'t> {
 }
 
 impl Assembly {
+    fn syntax(&self) -> Syntax {
+        Syntax::of(self.image.target)
+    }
+
     /// The name that covers a byte of a file, or ends right before it.
     pub fn name_at(&self, file: FileId, byte: u32) -> Option<Span> {
         let text = self.sources.get(file)?.text();
-        words(file, text)
+        words(file, text, self.syntax())
             .into_iter()
             .find(|word| word.span.start <= byte && byte <= word.span.end)
             .map(|word| word.span)
@@ -59,7 +64,7 @@ impl Assembly {
     /// Everywhere the name at a place stands, in the order of files and places.
     pub fn occurrences(&self, at: Span) -> Vec<Occurrence> {
         let Some(file) = self.sources.get(at.file) else { return Vec::new() };
-        let here = words(at.file, file.text());
+        let here = words(at.file, file.text(), self.syntax());
         let Some(wanted) = here.iter().find(|word| word.span == at) else { return Vec::new() };
         if wanted.text.starts_with('@') {
             let same = here.iter().filter(|word| word.text == wanted.text && word.owner == wanted.owner);
@@ -67,7 +72,7 @@ impl Assembly {
         }
         let mut found = Vec::new();
         for id in self.files_that_share(at.file, wanted.text) {
-            let same = words(id, self.sources.file(id).text());
+            let same = words(id, self.sources.file(id).text(), self.syntax());
             let same = same.into_iter().filter(|word| word.text == wanted.text);
             found.extend(same.map(|word| Occurrence { span: word.span, is_definition: word.is_definition }));
         }
@@ -82,6 +87,7 @@ impl Assembly {
     /// Everywhere the name at a place stands, when it can be called `name`.
     pub fn rename(&self, at: Span, name: &str) -> Result<Vec<Span>, RenameError> {
         let found = self.occurrences(at);
+        let syntax = self.syntax();
         let old = self.sources.get(at.file).map_or("", |file| file.text().get(at.range()).unwrap_or_default());
         if found.is_empty() || !found.iter().any(|found| found.is_definition) {
             return Err(RenameError::NoName);
@@ -89,20 +95,22 @@ impl Assembly {
         let local = old.starts_with('@');
         let spelling = if local && !name.starts_with('@') { format!("@{name}") } else { name.to_owned() };
         let plain = spelling.strip_prefix('@').filter(|_| local).unwrap_or(&spelling);
-        let one = words(FileId(0), plain);
+        let one = words(FileId(0), plain, syntax);
         let is_name =
             matches!(one.as_slice(), [word] if word.text == plain) && !plain.is_empty() && !plain.starts_with('@');
         if !is_name {
             return Err(RenameError::NotAName(name.to_owned()));
         }
-        let meaning = mnemonics::mnemonic(plain).is_some()
-            || mnemonics::register(plain).is_some()
+        let meaning = syntax.is_mnemonic(plain)
+            || syntax.register(plain).is_some()
             || matches!(plain.to_ascii_lowercase().as_str(), "fl" | "here" | "hi" | "lo" | "sizeof" | "defined");
         let known = found.iter().map(|found| found.span.file).any(|file| {
-            words(file, self.sources.file(file).text()).iter().any(|word| word.is_definition && word.text == spelling)
+            words(file, self.sources.file(file).text(), syntax)
+                .iter()
+                .any(|word| word.is_definition && word.text == spelling)
         });
         let owner = |words: &[Word<'_>]| words.iter().find(|word| word.span == at).and_then(|word| word.owner);
-        let here = words(at.file, self.sources.file(at.file).text());
+        let here = words(at.file, self.sources.file(at.file).text(), syntax);
         let in_scope = here.iter().any(|word| word.text == spelling && word.owner == owner(&here));
         if !local && (meaning || known) || local && in_scope {
             return Err(RenameError::Taken(name.to_owned()));
@@ -221,26 +229,28 @@ fn composing(text: &str, name: &str) -> Option<String> {
 }
 
 /// All names of a text that are no registers or mnemonics in their places.
-fn words(file: FileId, text: &str) -> Vec<Word<'_>> {
+fn words(file: FileId, text: &str, syntax: Syntax) -> Vec<Word<'_>> {
     let mut found = Vec::new();
     let mut tokens: Vec<Token> = Vec::new();
     let mut owner = None;
     let mut start = 0;
     for line in text.split_inclusive('\n') {
         let end = start + line.trim_end_matches('\n').len();
-        Lexer::line(file, 0, text, start, end).run(&mut tokens, &mut Problems::default());
+        Lexer::line(file, 0, text, start, end).of(syntax).run(&mut tokens, &mut Problems::default());
         let mut directive = "";
         let mut first = true;
         for (index, token) in tokens.iter().enumerate() {
             let spelling = text.get(token.start as usize..token.end as usize).unwrap_or_default();
             let labels = tokens.get(index + 1).is_some_and(|next| next.kind == Kind::Mark(Mark::Colon));
+            let is_dotted =
+                token.kind == Kind::Directive && syntax.in_name(b'.') && (labels || !first || !directive.is_empty());
             match token.kind {
-                Kind::Directive => directive = spelling,
-                Kind::Name | Kind::Local => {
+                Kind::Directive if !is_dotted => directive = spelling,
+                Kind::Name | Kind::Local | Kind::Directive => {
                     let span = Span { file, start: token.start, end: token.end };
-                    let is_word = mnemonics::register(spelling).is_some()
-                        || first && !labels && mnemonics::mnemonic(spelling).is_some();
-                    if labels && token.kind == Kind::Name {
+                    let is_word =
+                        syntax.register(spelling).is_some() || first && !labels && syntax.is_mnemonic(spelling);
+                    if labels && token.kind != Kind::Local {
                         owner = Some(token.start);
                     }
                     let defines = ["equ", "let", "macro"]

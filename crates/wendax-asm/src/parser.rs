@@ -18,11 +18,12 @@ mod unfold;
 
 use crate::codes;
 use crate::dialect::{OtherDirective, call_for, other_directive, other_instruction};
-use crate::directives::{DIRECTIVES, Directive, directive};
+use crate::directives::{DIRECTIVES, Directive};
 use crate::expr::{Expr, Scope, Step, SymbolId};
 use crate::lexer::{Kind, Mark, Token, unescape};
-use crate::mnemonics::{mnemonic, mnemonics, register};
+use crate::mnemonics::mnemonic;
 use crate::problems::{diagnostic, quoted};
+use crate::syntax::{Syntax, machine, said};
 use crate::texts::{Texts, Used};
 use crate::unit::{Claim, Definition, Name, Section, SectionId, SectionKind, Statement, Unit, What};
 use block::Block;
@@ -36,11 +37,11 @@ use wendax_isa::w16::{TARGET, call_by_name};
 use wendax_source::{Diagnostic, Edit, FileId, Files, Grade, Span, nearest};
 
 /// Parses a text, which is in `texts` already; tells what it was made from.
-pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit, Used) {
+pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files, syntax: Syntax) -> (Unit, Used) {
     let arena = Arena::new();
     let unfolded = texts.unfolded(file);
     let text: &str = arena.alloc(texts.sources.file(file).shared_text());
-    let mut parser = Parser::new(&arena, texts, files, Unit::new(file, unfolded));
+    let mut parser = Parser::new(&arena, texts, files, Unit::new(syntax, file, unfolded));
     // About one name and two steps for so many bytes: growing by moving is what costs.
     parser.unit.steps.reserve(text.len() / 32);
     parser.unit.names.reserve(text.len() / 128);
@@ -66,6 +67,9 @@ pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files) -> (Unit
     (unit, used)
 }
 
+/// The directive that says which machine a source is for.
+const TARGET_WORD: &str = ".target";
+
 /// Words that mean something in expressions.
 const WORDS: [(&str, &str); 6] = [
     ("fl", "the flags"),
@@ -77,11 +81,16 @@ const WORDS: [(&str, &str); 6] = [
 ];
 
 /// What a name in the place of a definition means already, if anything.
-fn meaning_of(name: &str) -> Option<&'static str> {
-    if register(name).is_some() {
+fn meaning_of(syntax: Syntax, name: &str) -> Option<&'static str> {
+    if syntax.register(name).is_some() {
         return Some("a register");
     }
-    WORDS.iter().find(|(word, _)| word.eq_ignore_ascii_case(name)).map(|(_, meaning)| *meaning)
+    if name == "." && syntax.in_name(b'.') {
+        return Some("the present address");
+    }
+    let has_flags = !syntax.target().flags.is_empty();
+    let words = WORDS.iter().filter(|(word, _)| has_flags || *word != "fl");
+    words.filter(|(word, _)| word.eq_ignore_ascii_case(name)).map(|(_, meaning)| *meaning).next()
 }
 
 /// A directive of others, with what can stand in its place.
@@ -99,23 +108,26 @@ enum Text {
     Ended,
 }
 
-struct Parser<'a> {
+/// The last label of a number, and the steps that mean the next one, each with where it stands.
+type NumberedLabel = (Option<SymbolId>, Vec<(usize, Span)>);
+
+pub(crate) struct Parser<'a> {
     /// Keeps the texts of included files and unfolded lines while parsing.
     arena: &'a Arena<Arc<str>>,
     texts: &'a mut Texts,
     files: &'a dyn Files,
     used: Used,
-    unit: Unit,
-    section: SectionId,
+    pub(crate) unit: Unit,
+    pub(crate) section: SectionId,
     /// The last plain label, which local ones belong to.
     scope: Option<SymbolId>,
-    plain: FxHashMap<&'a str, SymbolId>,
+    pub(crate) plain: FxHashMap<&'a str, SymbolId>,
     local: FxHashMap<(Scope, &'a str), SymbolId>,
     macros: FxHashMap<&'a str, Rc<Macro<'a>>>,
     /// Names of the macros that a text defines, wherever it does, with the text.
     macros_of: Option<(&'a str, FxHashSet<&'a str>)>,
     /// Names said to be known to other files.
-    globals: Vec<Span>,
+    pub(crate) globals: Vec<Span>,
     /// Constants that `.let` gives anew, with their present value.
     present: FxHashMap<&'a str, i64>,
     /// Names about which something was told where they should be defined: their uses have that cause.
@@ -125,7 +137,7 @@ struct Parser<'a> {
     /// Names that stand where a label would, without a colon, and what they were defined as.
     bare_labels: Vec<(Span, Option<SymbolId>)>,
     /// Where in `steps` names stand that are operands of `sys`, in rising order.
-    calls: Vec<usize>,
+    pub(crate) calls: Vec<usize>,
     /// Texts by the file they are of.
     real: Vec<(FileId, &'a str)>,
     /// Unfolded texts by where they begin.
@@ -147,15 +159,19 @@ struct Parser<'a> {
     included: usize,
     /// What is being unfolded, in a text a person wrote, and its line.
     site: Option<(Span, u32)>,
+    /// Labels that are numbers: the last of each, and the steps that mean the next one, with where they stand.
+    numbered: FxHashMap<&'a str, NumberedLabel>,
+    /// Lines up to the next section are of no program.
+    pub(crate) passes_over: bool,
     /// Decimal numbers of three and more digits, in order.
     decimals: Vec<(&'a str, Span)>,
     /// Hexadecimal ones made of decimal digits, where each first stood.
     hexadecimals: FxHashMap<&'a str, Span>,
-    tokens: Vec<Token>,
-    at: usize,
+    pub(crate) tokens: Vec<Token>,
+    pub(crate) at: usize,
     line: u32,
     /// Where the line's tokens end.
-    line_end: u32,
+    pub(crate) line_end: u32,
     depth: u32,
 }
 
@@ -191,6 +207,8 @@ impl<'a> Parser<'a> {
             is_partial: false,
             included: 0,
             site: None,
+            numbered: FxHashMap::default(),
+            passes_over: false,
             decimals: Vec::new(),
             hexadecimals: FxHashMap::default(),
             tokens: Vec::new(),
@@ -201,37 +219,42 @@ impl<'a> Parser<'a> {
         }
     }
 
+    /// The number of a register.
+    pub(crate) fn register(&self, name: &str) -> Option<u8> {
+        self.unit.syntax.register(name)
+    }
+
     // ---- the cursor
 
-    fn peek(&self) -> Option<Token> {
+    pub(crate) fn peek(&self) -> Option<Token> {
         self.tokens.get(self.at).copied()
     }
 
-    fn at_mark(&self, mark: Mark) -> bool {
+    pub(crate) fn at_mark(&self, mark: Mark) -> bool {
         self.peek().is_some_and(|token| token.kind == Kind::Mark(mark))
     }
 
-    fn bump(&mut self) -> Option<Token> {
+    pub(crate) fn bump(&mut self) -> Option<Token> {
         let token = self.peek()?;
         self.at += 1;
         Some(token)
     }
 
-    fn eat(&mut self, mark: Mark) -> Option<Token> {
+    pub(crate) fn eat(&mut self, mark: Mark) -> Option<Token> {
         if self.at_mark(mark) { self.bump() } else { None }
     }
 
-    fn span(&self, token: Token) -> Span {
+    pub(crate) fn span(&self, token: Token) -> Span {
         Span { file: self.block.file, start: token.start, end: token.end }
     }
 
     /// Right behind the last token taken.
-    fn behind(&self) -> Span {
+    pub(crate) fn behind(&self) -> Span {
         let end = self.at.checked_sub(1).and_then(|at| self.tokens.get(at)).map_or(self.line_end, |token| token.end);
         Span { file: self.block.file, start: end, end }
     }
 
-    fn spelling(&self, span: Span) -> &'a str {
+    pub(crate) fn spelling(&self, span: Span) -> &'a str {
         let (base, text) = if span.file == self.block.file && span.start >= self.block.base {
             (self.block.base, self.block.text)
         } else {
@@ -250,7 +273,7 @@ impl<'a> Parser<'a> {
         (0, text)
     }
 
-    fn report(&mut self, found: Diagnostic) {
+    pub(crate) fn report(&mut self, found: Diagnostic) {
         self.unit.problems.push(found);
     }
 
@@ -273,6 +296,9 @@ impl<'a> Parser<'a> {
     fn line(&mut self, number: u32) {
         (self.at, self.line, self.depth) = (0, number, 0);
         self.line_end = self.tokens.last().map_or(0, |token| token.end);
+        if self.passes_over && !self.opens_section() {
+            return;
+        }
         while self.opt_label() {}
         let Some(first) = self.peek() else { return };
         let span = self.span(first);
@@ -287,7 +313,7 @@ impl<'a> Parser<'a> {
                 None
             }
             Kind::Local => self.missing_colon(span),
-            Kind::Number(_) | Kind::Char(_) | Kind::Text | Kind::Mark(_) => {
+            Kind::Number(_) | Kind::Numbered | Kind::Char(_) | Kind::Text | Kind::Mark(_) => {
                 let found = diagnostic(
                     codes::UNKNOWN_MNEMONIC,
                     span,
@@ -302,6 +328,15 @@ impl<'a> Parser<'a> {
         }
     }
 
+    /// The line goes to another section, which ends what is passed over.
+    fn opens_section(&mut self) -> bool {
+        const WORDS: [&str; 6] = [".section", ".text", ".code", ".data", ".rodata", ".bss"];
+        let word = self.peek().map(|token| self.spelling(self.span(token)));
+        let opens = word.is_some_and(|word| WORDS.iter().any(|known| word.eq_ignore_ascii_case(known)));
+        self.passes_over &= !opens;
+        opens
+    }
+
     fn end_of_line(&mut self) {
         let Some(extra) = self.peek().filter(|token| token.kind != Kind::Bad) else { return };
         let whole = self.span(extra).to(Span { end: self.line_end, ..self.span(extra) });
@@ -312,19 +347,44 @@ impl<'a> Parser<'a> {
 
     /// `name:` or `@name:`, if the line goes on with one.
     fn opt_label(&mut self) -> bool {
-        let Some(first) = self.peek().filter(|token| matches!(token.kind, Kind::Name | Kind::Local)) else {
+        let syntax = self.unit.syntax;
+        let may_be = |token: &Token| match token.kind {
+            Kind::Name | Kind::Local => true,
+            Kind::Directive => syntax.in_name(b'.'),
+            Kind::Number(_) => syntax.has_numbered_labels(),
+            Kind::Text => syntax.in_name(b'.'),
+            _ => false,
+        };
+        let Some(first) = self.peek().filter(may_be) else {
             return false;
         };
         let next = |by: usize| self.tokens.get(self.at + by).map(|token| token.kind);
         // `r0 := 5` is no label, and told as a whole.
         let is_assignment =
-            next(2) == Some(Kind::Mark(Mark::Equals)) && register(self.spelling(self.span(first))).is_some();
+            next(2) == Some(Kind::Mark(Mark::Equals)) && self.register(self.spelling(self.span(first))).is_some();
         if next(1) != Some(Kind::Mark(Mark::Colon)) || is_assignment {
             return false;
         }
         self.at += 2;
-        self.define_label(self.span(first), first.kind == Kind::Local);
+        match first.kind {
+            Kind::Number(_) => self.define_numbered(self.span(first)),
+            _ => self.define_label(self.span(first), first.kind == Kind::Local),
+        }
         true
+    }
+
+    /// `1:`.
+    fn define_numbered(&mut self, span: Span) {
+        let definition = Definition::Label { section: self.section, statement: self.statement_count() };
+        let id = SymbolId(u32::try_from(self.unit.names.len()).unwrap_or(u32::MAX));
+        self.unit.names.push(Name { span, owner: Scope::Numbered, definition, used: None, global: None });
+        let digits = self.spelling(span);
+        self.unit.spellings.push(digits.to_owned());
+        let ahead = self.numbered.insert(digits, (Some(id), Vec::new())).map_or(Vec::new(), |(_, ahead)| ahead);
+        for (step, used) in ahead {
+            self.unit.names[id.0 as usize].used.get_or_insert(used);
+            self.unit.steps[step] = Step::Symbol(id);
+        }
     }
 
     /// How many statements the present section has.
@@ -355,7 +415,7 @@ impl<'a> Parser<'a> {
         false
     }
 
-    fn define_label(&mut self, span: Span, local: bool) {
+    pub(crate) fn define_label(&mut self, span: Span, local: bool) {
         let definition = Definition::Label { section: self.section, statement: self.statement_count() };
         let owner = if local { self.scope_of(span) } else { Scope::Unit };
         if !local {
@@ -379,7 +439,7 @@ impl<'a> Parser<'a> {
     /// Takes in a name, unless it is one already or reserved.
     fn define(&mut self, span: Span, owner: Scope, definition: Definition) -> Option<SymbolId> {
         let name = self.spelling(span);
-        if let Some(meaning) = meaning_of(name) {
+        if let Some(meaning) = meaning_of(self.unit.syntax, name) {
             let found = diagnostic(codes::RESERVED, span, format!("`{name}` is {meaning} and cannot be defined"));
             self.report(found.with_expected("a name of its own, such as `total` or `next_axle`"));
             return None;
@@ -418,13 +478,13 @@ impl<'a> Parser<'a> {
                 let definition = self.unit.expansions.list.get(number as usize).map(|expansion| expansion.definition);
                 format!("{}.{number}{name}", definition.map_or("", |span| self.spelling(span)).trim_start_matches('.'))
             }
-            Scope::Unit => name.to_owned(),
+            Scope::Unit | Scope::Numbered => name.to_owned(),
         };
         self.unit.spellings.push(spelling);
         Some(id)
     }
 
-    fn push(&mut self, what: What, from: Span) {
+    pub(crate) fn push(&mut self, what: What, from: Span) {
         let whole = from.to(self.behind());
         let (span, line, unfolded) = match self.site {
             Some((span, line)) => (span, line, Some(whole)),
@@ -445,15 +505,20 @@ impl<'a> Parser<'a> {
 
     fn instruction(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
-        let Some(mnemonic) = mnemonic(name) else {
+        if !self.unit.syntax.is_mnemonic(name) {
             return match self.macros.get(name) {
                 Some(found) => self.call_macro(&Rc::clone(found), span),
                 None => self.unknown_start(span),
             };
-        };
+        }
         self.bump();
-        let operands = self.operands()?;
-        let what = self.choose(mnemonic, span, &operands)?;
+        let what = match self.unit.syntax {
+            Syntax::Rv32 => What::Rv32(self.rv32_instruction(span)?),
+            Syntax::W16 => {
+                let operands = self.operands()?;
+                self.choose(mnemonic(name)?, span, &operands)?
+            }
+        };
         let section = self.unit.section(self.section);
         if section.kind != SectionKind::Code && self.is_wrong_section {
             return None;
@@ -477,11 +542,11 @@ impl<'a> Parser<'a> {
         let macros = self.macros.values().map(|known| known.name);
         let mut macros: Vec<&str> = macros.collect();
         macros.sort_unstable();
-        let near = nearest(name, mnemonics().map(|(name, _)| name).chain(macros));
+        let near = nearest(name, self.unit.syntax.mnemonics().into_iter().map(|(name, _)| name).chain(macros));
         let next = self.tokens.get(self.at + 1).copied();
         let next_word = next.map(|token| self.spelling(self.span(token)));
         let before_statement = next.is_some_and(|token| token.kind == Kind::Directive)
-            || next_word.is_some_and(|word| mnemonic(word).is_some());
+            || next_word.is_some_and(|word| self.unit.syntax.is_mnemonic(word));
         let into = (span.start - self.block.base) as usize;
         let at_margin = into == 0 || self.block.text.as_bytes().get(into - 1) == Some(&b'\n');
         let gives_value = |word: &str| ["=", "equ", ".equ"].iter().any(|known| word.eq_ignore_ascii_case(known));
@@ -495,6 +560,9 @@ impl<'a> Parser<'a> {
             && next.is_some_and(|next| next.kind == Kind::Name)
         {
             return self.data_with_a_name(span, other);
+        }
+        if self.unit.syntax == Syntax::Rv32 {
+            return self.rv32_start(span, near, (next.is_none(), at_margin, before_statement));
         }
         let ours = other_instruction(name);
         let call = call_by_name(&name.to_ascii_lowercase()).or_else(|| call_for(name).and_then(call_by_name));
@@ -512,7 +580,7 @@ impl<'a> Parser<'a> {
             return None;
         }
         let mut found = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction"));
-        if let Some(dotted) = directive(&format!(".{name}")) {
+        if let Some(dotted) = self.unit.syntax.directive(&format!(".{name}")) {
             let closes = matches!(dotted.directive, Directive::EndIf | Directive::Else);
             found = if dotted.directive.is_block() && !closes {
                 let right = "cmp and a jump such as jeq, while the program runs";
@@ -542,7 +610,7 @@ impl<'a> Parser<'a> {
             found = with_directive(found, span, other);
         } else if let Some(ours) = ours {
             // Where what stands behind it does not fit, the word alone leads nowhere.
-            let is_register = next_word.is_some_and(|word| register(word).is_some());
+            let is_register = next_word.is_some_and(|word| self.register(word).is_some());
             found = match ours {
                 "djnz" if !is_register => {
                     found.with_expected("djnz r1, label: counts r1 down, and goes on while it is not 0")
@@ -557,6 +625,34 @@ impl<'a> Parser<'a> {
             found = found.with_expected("an instruction of the table, such as mov, add, ldw, stw, cmp, jz, call");
         }
         self.report(found);
+        None
+    }
+
+    /// The rest of [`Self::unknown_start`] for RV32.
+    fn rv32_start(
+        &mut self,
+        span: Span,
+        near: Option<&str>,
+        (is_alone, at_margin, before): (bool, bool, bool),
+    ) -> Option<()> {
+        let name = self.spelling(span);
+        let elsewhere = self.rv32_unknown(span);
+        if before || is_alone && elsewhere.is_none() && (at_margin || near.is_none()) {
+            return self.missing_colon(span);
+        }
+        let found = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction"));
+        let own = wendax_isa::rv32::CALLS.iter().find(|call| call.is_own && call.name.eq_ignore_ascii_case(name));
+        self.report(match (elsewhere, self.unit.syntax.directive(&format!(".{name}")), own, near) {
+            (Some(found), ..) => found,
+            (None, Some(dotted), ..) => found.with_fix(format!("it is a directive: `.{name}`"), span, dotted.name),
+            (None, None, Some(call), _) => {
+                let right = format!("sys {}", call.name);
+                let message = format!("`{name}` is no instruction, but a system call");
+                Diagnostic { message, ..found }.with_guess(format!("write `{right}`"), span, right)
+            }
+            (None, None, None, Some(near)) => found.with_guess(format!("did you mean `{near}`?"), span, near),
+            _ => found.with_expected("an instruction of the table, such as li, addi, lw, sw, beq, j, call"),
+        });
         None
     }
 
@@ -590,7 +686,7 @@ impl<'a> Parser<'a> {
             (Some(Kind::Mark(Mark::Colon)), Some(Kind::Mark(Mark::Equals))) => 3,
             _ => return false,
         };
-        if register(self.spelling(span)).is_none() {
+        if self.register(self.spelling(span)).is_none() {
             return false;
         }
         let whole = Span { end: self.line_end, ..span };
@@ -662,7 +758,7 @@ impl<'a> Parser<'a> {
         let close = close.map(|token| self.span(*token));
         let whole = close.map_or(open, |close| open.to(close));
         let inner = self.spelling(whole).trim_matches(['{', '}', ' ']);
-        let is_list = inner.split([',', '-']).all(|word| register(word.trim()).is_some());
+        let is_list = inner.split([',', '-']).all(|word| self.register(word.trim()).is_some());
         let found = if let (true, Some(close)) = (is_list, close) {
             let found = diagnostic(codes::STRAY, whole, "registers stand in a list without braces");
             let edit = |span| Edit { span, text: String::new() };
@@ -728,12 +824,20 @@ impl<'a> Parser<'a> {
 
     fn directive(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
-        let Some(info) = directive(name) else {
+        if name.eq_ignore_ascii_case(TARGET_WORD) {
+            self.bump();
+            return self.target(span);
+        }
+        if let Some(other) = self.unit.syntax.other_directive(name) {
+            self.bump();
+            return self.rv32_directive(other, span);
+        }
+        let Some(info) = self.unit.syntax.directive(name) else {
             let mut found = diagnostic(codes::UNKNOWN_DIRECTIVE, span, format!("`{name}` is no directive"));
             if let Some(other) = other_directive(name) {
                 found = with_directive(found.with_expected(other.form), span, other);
                 self.other_directive(other, span);
-            } else if let Some(near) = nearest(name, DIRECTIVES.iter().map(|info| info.name)) {
+            } else if let Some(near) = nearest(name, self.unit.syntax.directive_names()) {
                 found = found.with_guess(format!("did you mean `{near}`?"), span, near);
             } else {
                 let all: Vec<&str> = DIRECTIVES.iter().map(|info| info.name).collect();
@@ -796,6 +900,40 @@ impl<'a> Parser<'a> {
         Some(())
     }
 
+    /// `.target name`, where the source begins: what it says was seen before anything was read.
+    fn target(&mut self, span: Span) -> Option<()> {
+        const FORM: &str = ".target rv32";
+        let place = self.peek_or_behind();
+        let name = self.name_token(FORM)?;
+        let known = machine(self.spelling(name));
+        let here = self.unit.syntax.target();
+        let found = match known {
+            None => {
+                let name = quoted(self.spelling(place));
+                let all = wendax_isa::targets().map(|target| target.name.to_ascii_lowercase()).join(" or ");
+                diagnostic(codes::MACHINE, place, format!("`{name}` is no machine"))
+                    .with_expected(format!(".target {all}"))
+            }
+            Some(known) if !std::ptr::eq(known, here) => {
+                let is_first = said(self.block.text).is_some_and(|(_, range)| self.place(range) == name);
+                let message = if is_first {
+                    format!("this source is for {}, and the program is for {}", known.name, here.name)
+                } else {
+                    format!(
+                        "this would make the rest of the source one for {}, and it began as one for {}",
+                        known.name, here.name
+                    )
+                };
+                let right =
+                    if is_first { "sources of one machine in a program" } else { "`.target` before everything else" };
+                diagnostic(codes::MACHINE, span.to(name), message).with_expected(right)
+            }
+            Some(_) => return Some(()),
+        };
+        self.report(found);
+        None
+    }
+
     /// What an unknown directive would have done, as far as it matters for what is told of the rest.
     fn other_directive(&mut self, other: &OtherDirective, span: Span) {
         if other.word.starts_with("if") {
@@ -813,7 +951,7 @@ impl<'a> Parser<'a> {
         None
     }
 
-    fn go_to_section(&mut self, section: SectionId) {
+    pub(crate) fn go_to_section(&mut self, section: SectionId) {
         (self.section, self.is_wrong_section) = (section, false);
     }
 
@@ -860,7 +998,7 @@ impl<'a> Parser<'a> {
     }
 
     /// A name that must be there.
-    fn name_token(&mut self, form: &str) -> Option<Span> {
+    pub(crate) fn name_token(&mut self, form: &str) -> Option<Span> {
         if let Some(token) = self.peek().filter(|token| token.kind == Kind::Name) {
             self.bump();
             return Some(self.span(token));
@@ -879,7 +1017,7 @@ impl<'a> Parser<'a> {
         None
     }
 
-    fn names(&mut self, form: &str) -> Option<Vec<Span>> {
+    pub(crate) fn names(&mut self, form: &str) -> Option<Vec<Span>> {
         let mut names = vec![self.name_token(form)?];
         while self.comma_or_end()? {
             names.push(self.name_token(form)?);
@@ -899,7 +1037,7 @@ impl<'a> Parser<'a> {
         self.bump();
         let span = self.span(token);
         let mut bytes = Vec::new();
-        unescape(self.spelling(span), &mut bytes);
+        unescape(self.spelling(span), self.unit.syntax, &mut bytes);
         Some((String::from_utf8_lossy(&bytes).into_owned(), span))
     }
 
@@ -947,7 +1085,7 @@ impl<'a> Parser<'a> {
         Some(())
     }
 
-    fn push_values(&mut self, width: u32, from: usize, span: Span) {
+    pub(crate) fn push_values(&mut self, width: u32, from: usize, span: Span) {
         let count = |length: usize| u32::try_from(length).unwrap_or(u32::MAX);
         self.push(What::Values { width, from: count(from), to: count(self.unit.values.len()) }, span);
     }
@@ -966,7 +1104,7 @@ impl<'a> Parser<'a> {
                     self.byte(0, span, is_mixed);
                 }
                 let mut bytes = Vec::new();
-                unescape(self.spelling(self.span(token)), &mut bytes);
+                unescape(self.spelling(self.span(token)), self.unit.syntax, &mut bytes);
                 for byte in bytes {
                     self.byte(byte, span, is_mixed);
                 }
@@ -1044,7 +1182,7 @@ impl<'a> Parser<'a> {
         Some(())
     }
 
-    fn peek_or_behind(&self) -> Span {
+    pub(crate) fn peek_or_behind(&self) -> Span {
         self.peek().map_or(self.behind(), |token| self.span(token))
     }
 
@@ -1071,7 +1209,7 @@ impl<'a> Parser<'a> {
     }
 
     /// A comma that must be there.
-    fn comma(&mut self) -> Option<()> {
+    pub(crate) fn comma(&mut self) -> Option<()> {
         if self.eat(Mark::Comma).is_some() {
             return Some(());
         }
@@ -1137,7 +1275,7 @@ impl<'a> Parser<'a> {
         let token = self.peek().filter(|token| token.kind == Kind::Mark(Mark::Equals))?;
         let (before, place) = (self.tokens.get(self.at.checked_sub(1)?)?, self.span(token));
         let whole = Span { start: self.span(*before).end, ..place };
-        if register(self.spelling(self.span(*before))).is_some() {
+        if self.register(self.spelling(self.span(*before))).is_some() {
             let found = diagnostic(codes::MISSING_COMMA, place, "a comma stands between operands");
             return Some(found.with_guess("write a comma", whole, ","));
         }
@@ -1161,7 +1299,7 @@ impl<'a> Parser<'a> {
     /// How sure it is that a comma belongs between the last token and the next one: between a whole operand and the
     /// beginning of another one nothing else can.
     fn comma_grade(&self) -> Option<Grade> {
-        let is_register = |token: &Token| register(self.spelling(self.span(*token))).is_some();
+        let is_register = |token: &Token| self.register(self.spelling(self.span(*token))).is_some();
         let before = self.at.checked_sub(1).and_then(|at| self.tokens.get(at));
         let (before, next) = before.zip(self.tokens.get(self.at))?;
         let ends = |token: &Token| match token.kind {
@@ -1176,7 +1314,7 @@ impl<'a> Parser<'a> {
         // An instruction with a comma already has all its operands.
         let commas = self.tokens[..self.at].iter().filter(|token| token.kind == Kind::Mark(Mark::Comma)).count();
         let word = self.mnemonic_word();
-        let is_full = commas > 0 && mnemonic(&word).is_some() && !matches!(word.as_str(), "push" | "pop");
+        let is_full = commas > 0 && self.unit.syntax.is_mnemonic(&word) && !matches!(word.as_str(), "push" | "pop");
         // Where another operand can begin no comma leads on.
         let can_begin = matches!(
             next.kind,
@@ -1194,7 +1332,7 @@ impl<'a> Parser<'a> {
     }
 
     /// Between the entries of a list: true when another one follows.
-    fn comma_or_end(&mut self) -> Option<bool> {
+    pub(crate) fn comma_or_end(&mut self) -> Option<bool> {
         match self.peek() {
             None => Some(false),
             Some(token) if token.kind == Kind::Bad => None,
@@ -1208,13 +1346,15 @@ impl<'a> Parser<'a> {
                 let found = diagnostic(codes::UNCLOSED, place, format!("`{what}` has no partner before it"));
                 let before = self.at.checked_sub(1).and_then(|at| self.tokens.get(at)).map(|token| self.span(*token));
                 let is_address = token.kind == Kind::Mark(Mark::Close);
-                self.report(match before.filter(|before| is_address && register(self.spelling(*before)).is_some()) {
-                    Some(before) => {
-                        let right = format!("[{}]", self.spelling(before));
-                        found.with_guess(format!("write `{right}`"), before.to(place), right)
-                    }
-                    None => found.with_guess("take it away", place, ""),
-                });
+                self.report(
+                    match before.filter(|before| is_address && self.register(self.spelling(*before)).is_some()) {
+                        Some(before) => {
+                            let right = format!("[{}]", self.spelling(before));
+                            found.with_guess(format!("write `{right}`"), before.to(place), right)
+                        }
+                        None => found.with_guess("take it away", place, ""),
+                    },
+                );
                 None
             }
             Some(_) => self.comma().map(|()| true),

@@ -11,6 +11,8 @@ pub(crate) struct Texts {
     by_path: FxHashMap<String, FileId>,
     /// Where the unfolded text of a unit is kept, by the unit's own file.
     unfolded: FxHashMap<FileId, FileId>,
+    /// See [`Self::pieces`].
+    pieces: Option<FileId>,
     /// What is parsed is a line that is offered, to see what would be told of it: nothing is offered in turn.
     pub(crate) is_trial: bool,
 }
@@ -63,6 +65,11 @@ impl Texts {
         };
         self.by_path.insert(path.to_owned(), id);
         id
+    }
+
+    /// Where the machine instructions go that a line of a program stands for.
+    pub(crate) fn pieces(&mut self) -> FileId {
+        *self.pieces.get_or_insert_with(|| self.sources.add(SourceFile::new(wendax_image::UNFOLDED, "")))
     }
 
     /// Where the unfolded text of a unit goes.

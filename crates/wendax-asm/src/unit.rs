@@ -8,6 +8,8 @@
 use crate::expansion::Expansions;
 use crate::expr::{Expr, Names, Scope, Step, SymbolId, Value, evaluate};
 use crate::problems::Problems;
+use crate::rv32;
+use crate::syntax::Syntax;
 use rustc_hash::FxHashMap;
 use wendax_isa::w16::Row;
 use wendax_source::{Diagnostic, FileId, Span};
@@ -28,6 +30,8 @@ impl SectionId {
 pub(crate) enum SectionKind {
     /// Read and executed.
     Code,
+    /// Read.
+    Constants,
     /// Read and written.
     Data,
     /// Read and written, zero at the start, not kept in files.
@@ -41,6 +45,7 @@ impl SectionKind {
     pub(crate) fn word(self) -> &'static str {
         match self {
             Self::Code => "code",
+            Self::Constants => "read-only data",
             Self::Data => "data",
             Self::Zeroed => "zeroed",
         }
@@ -102,9 +107,11 @@ impl Instruction {
 #[derive(Debug, Clone)]
 pub(crate) enum What {
     Instruction(Instruction),
+    /// One of RV32, as it is written.
+    Rv32(rv32::Instruction),
     /// Several pushes or pops, by their code words, in the order they run.
     Words(Vec<u16>),
-    /// A list of values of so many bytes each: a range of [`Unit::values`].
+    /// A list of values of so many bytes each, 1, 2, 4 or 8: a range of [`Unit::values`].
     Values {
         width: u32,
         from: u32,
@@ -183,6 +190,8 @@ pub(crate) struct Claim {
 
 #[derive(Debug)]
 pub(crate) struct Unit {
+    /// The machine it is written for.
+    pub(crate) syntax: Syntax,
     pub(crate) file: FileId,
     pub(crate) sections: Vec<Section>,
     pub(crate) names: Vec<Name>,
@@ -197,6 +206,9 @@ pub(crate) struct Unit {
     pub(crate) remarks: Vec<Diagnostic>,
     /// Names used and defined nowhere here, by where they stand.
     pub(crate) unknown: Vec<Span>,
+    /// Names taken to be another file's because they are defined nowhere here, each with what is to be told when no file
+    /// has it.
+    pub(crate) trusted: Vec<(SymbolId, Diagnostic)>,
     /// Spellings of the names, in the order of `names`.
     pub(crate) spellings: Vec<String>,
     /// Of each label the statement the next plain label of its section stands before, in the order of `names`.
@@ -213,9 +225,10 @@ pub(crate) struct Unit {
 }
 
 impl Unit {
-    pub(crate) fn new(file: FileId, unfolded: FileId) -> Self {
+    pub(crate) fn new(syntax: Syntax, file: FileId, unfolded: FileId) -> Self {
         let section = |name: &str, kind| Section { name: name.to_owned(), kind, span: None, statements: Vec::new() };
         Self {
+            syntax,
             file,
             sections: vec![section("code", SectionKind::Code), section("data", SectionKind::Data)],
             names: Vec::new(),
@@ -228,6 +241,7 @@ impl Unit {
             problems: Problems::default(),
             remarks: Vec::new(),
             unknown: Vec::new(),
+            trusted: Vec::new(),
             spellings: Vec::new(),
             ends: Vec::new(),
             fixed: Vec::new(),

@@ -400,7 +400,7 @@ impl<'a> Reader<'a> {
                 self.close(Mark::ParenClose, ")")?;
             }
             Kind::Mark(Mark::Open) => self.memory(Step::Word(at))?,
-            Kind::Directive | Kind::Text | Kind::Mark(_) | Kind::Bad => {
+            Kind::Directive | Kind::Numbered | Kind::Text | Kind::Mark(_) | Kind::Bad => {
                 return Err(self.error(format!("a value is missing before `{}`", self.spelling(token))));
             }
         }

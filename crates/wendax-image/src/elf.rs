@@ -18,7 +18,10 @@ mod write;
 
 pub use executable::to_elf;
 pub use lines::{Row, sections};
-pub use read::{ElfError, ElfProgram, ElfSource, SourceTrouble, from_elf, is_elf, is_object, label_above, object_rows};
+pub use read::{
+    ElfError, ElfProgram, ElfSource, SourceTrouble, UNFOLDED, from_elf, is_elf, is_object, label_above, object_rows,
+    unfold,
+};
 pub use write::{Contents, Home, Rela, Section, Symbol};
 
 /// Flag of a section of an object that has its place already (`.org`), which is its address; among those that the

@@ -19,6 +19,8 @@ pub struct Rights {
 impl Rights {
     /// Read and execute.
     pub const CODE: Self = Self { read: true, write: false, execute: true };
+    /// Read.
+    pub const CONSTANTS: Self = Self { read: true, write: false, execute: false };
     /// Read and write.
     pub const DATA: Self = Self { read: true, write: true, execute: false };
     /// Everything.

@@ -13,7 +13,7 @@ mod image;
 mod index;
 mod routines;
 
-pub use elf::{ElfError, ElfProgram, SourceTrouble, from_elf, is_elf, is_object, to_elf};
+pub use elf::{ElfError, ElfProgram, SourceTrouble, UNFOLDED, from_elf, is_elf, is_object, to_elf, unfold};
 pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 pub use index::Lazy;

@@ -8,6 +8,7 @@ mod calls;
 mod codec;
 mod csr;
 mod devices;
+pub mod forms;
 mod manual;
 mod table;
 mod text;
@@ -129,6 +130,7 @@ pub static TARGET: Target = Target {
     longest_code: 4,
     leads,
     text: text::text_at,
+    cycles,
     registers: &REGISTERS,
     other_names,
     controls: csr_by_name,
@@ -163,6 +165,21 @@ pub static TARGET: Target = Target {
     ends_with: "an exit by `ecall`, `ret` or `j`",
     errno: calls::errno,
 };
+
+/// See [`Target::cycles`]. One an instruction, and more as the contract has it.
+fn cycles(code: &[u8]) -> Option<(u32, u32)> {
+    let insn = decode(u32::from_le_bytes(*code.first_chunk::<4>()?))?;
+    Some(match insn.row().format {
+        Format::Branch => (1, 2),
+        Format::Jump | Format::Store => (2, 2),
+        Format::Load => (2, 2),
+        _ => match insn.op() {
+            Op::Mul | Op::Mulh | Op::Mulhsu | Op::Mulhu => (4, 4),
+            Op::Div | Op::Divu | Op::Rem | Op::Remu => (16, 16),
+            _ => (1, 1),
+        },
+    })
+}
 
 /// See [`Target::leads`].
 fn leads(code: &[u8], address: Addr) -> Option<(u32, Leads)> {

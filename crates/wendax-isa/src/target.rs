@@ -35,6 +35,9 @@ pub struct Target {
     /// The instruction that some bytes begin with, as it stands at an address, as the assembler reads it; names of places are
     /// asked for. `None` when they are no instruction.
     pub text: TextAt,
+    /// The cycles of the instruction that some bytes begin with: when it does not jump, and when it does. Waiting, and what
+    /// the host does for a call, are not among them. `None` when they are no instruction.
+    pub cycles: fn(&[u8]) -> Option<(u32, u32)>,
     /// Every mnemonic that can be written, in alphabetical order.
     pub mnemonics: fn() -> Vec<&'static str>,
     /// Names of traps and interrupts by number; empty where there is none.

@@ -123,6 +123,7 @@ pub static TARGET: Target = Target {
     longest_code: 4,
     leads: codec::leads,
     text: text::text_at,
+    cycles: codec::cycles,
     registers: &REGISTERS,
     other_names: |_| None,
     controls: |_| None,

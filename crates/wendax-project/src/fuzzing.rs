@@ -34,14 +34,15 @@ pub fn sources(data: &[u8]) {
         let _ = listing(&assembly.sources, &roots, &assembly.image);
         let _ = (memory_map(&assembly.image), to_hex(&assembly.image), to_srecord(&assembly.image, "fuzz"));
     }
-    if let Ok(object) = assembler.object(&names[0], &files) {
+    if let Ok(object) = assembler.object(&names[0], None, &files) {
         let linked = Inputs { libraries: vec![Library::at("0.o")], ..Inputs::default() };
         check(&Assembler::default().assemble(&linked, &files.clone().with("0.o", object)));
     }
-    let formatted = format(&text);
-    assert_eq!(format(&formatted), formatted, "formatting twice is formatting once");
+    let target = assembly.image.target;
+    let formatted = format(&text, target);
+    assert_eq!(format(&formatted, target), formatted, "formatting twice is formatting once");
     for line in text.lines().take(50) {
-        let _ = (lexemes(line), operand_help(line));
+        let _ = (lexemes(line, assembly.image.target), operand_help(line, assembly.image.target));
         let _ = offers(&assembly, assembly.sources.find(&names[0]), line, line.len());
     }
 }

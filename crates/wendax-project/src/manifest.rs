@@ -106,6 +106,8 @@ pub struct Manifest {
     pub files: Option<(String, Span)>,
     /// Folders beside that of the manifest which includes, embedded files and libraries may come from.
     pub reach: Vec<(String, Span)>,
+    /// The machine it is for.
+    pub target: Option<(&'static wendax_isa::Target, Span)>,
     /// Where random numbers begin.
     pub seed: Option<u64>,
     /// The program's clock is made of its cycles, so that its runs do not depend on the host.
@@ -125,7 +127,7 @@ struct Key {
     example: &'static str,
 }
 
-const KEYS: [Key; 14] = [
+const KEYS: [Key; 15] = [
     Key { name: "name", takes: "a text", example: "name = \"weighbridge\"" },
     Key { name: "title", takes: "a text", example: "title = \"The weighbridge\"" },
     Key { name: "author", takes: "a text", example: "author = \"R. Ostrey\"" },
@@ -136,6 +138,7 @@ const KEYS: [Key; 14] = [
     Key { name: "input", takes: "a text", example: "input = \"120\\n99\\n\"" },
     Key { name: "files", takes: "a text", example: "files = \"files\"" },
     Key { name: "reach", takes: "a list of folders", example: "reach = [\"../common\"]" },
+    Key { name: "target", takes: "\"w16\" or \"rv32\"", example: "target = \"rv32\"" },
     Key { name: "seed", takes: "a number", example: "seed = 7" },
     Key { name: "clock", takes: "\"host\" or \"virtual\"", example: "clock = \"virtual\"" },
     Key {
@@ -195,6 +198,12 @@ impl Manifest {
             "entry" => text(value).map(|text| self.entry = Some((text, span))),
             "input" => text(value).map(|text| self.input = Some(text)),
             "files" => text(value).map(|text| self.files = Some((text, span))),
+            "target" => {
+                let known = text(value).and_then(|name| {
+                    wendax_isa::targets().into_iter().find(|target| target.name.eq_ignore_ascii_case(&name))
+                });
+                known.map(|target| self.target = Some((target, reader.span(value.span()))))
+            }
             "seed" => number(value).map(|number| self.seed = Some(number)),
             "clock" => match text(value).as_deref() {
                 Some(word @ ("host" | "virtual")) => {

@@ -5,6 +5,7 @@ use crate::manifest::{Manifest, NAME};
 use crate::seal::{Seal, whole};
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, Inputs, Library};
+use wendax_isa::Target;
 use wendax_source::{Diagnostic, Files};
 
 /// Files looked at below a folder, at the most.
@@ -66,6 +67,13 @@ impl Project {
     #[must_use]
     pub fn under(self, seal: Seal) -> Self {
         Self { seal, found: None, ..self }
+    }
+
+    /// The same for a machine that something outside of it names.
+    #[must_use]
+    pub fn for_target(mut self, target: Option<&'static Target>) -> Self {
+        self.given.target = target;
+        self
     }
 
     /// What it may open.
@@ -196,7 +204,17 @@ impl Project {
         self.manifest = manifest;
         self.found = Some(on_disk);
         let (entry, meant) = (self.manifest.entry.clone(), self.manifest.meant.clone());
-        (Inputs { sources, libraries, entry, meant }, found)
+        let said = self.manifest.target;
+        let target = self.given.target.or(said.map(|(target, _)| target));
+        if let (Some(given), Some((said, span))) = (self.given.target, said)
+            && !std::ptr::eq(given, said)
+        {
+            let info = wendax_asm::code_info(72);
+            let message = format!("the manifest is for {}, and --target asks for {}", said.name, given.name);
+            let found_here = Diagnostic::new(info.code, info.severity, span, message);
+            found.push(found_here.with_expected("one machine for the whole program"));
+        }
+        (Inputs { sources, libraries, entry, meant, target }, found)
     }
 
     /// Leaves only those folders in the manifest that the program may open; the others are told.
@@ -314,7 +332,7 @@ pub fn starting_files(name: &str) -> Vec<(String, String)> {
          total:  .asciz \"total \"\n";
     vec![
         (NAME.to_owned(), manifest),
-        ("src/main.asm".to_owned(), wendax_asm::format(source)),
+        ("src/main.asm".to_owned(), wendax_asm::format(source, crate::default_target())),
         ("files/readme.txt".to_owned(), "What the program may read and write lies here.\n".to_owned()),
     ]
 }

@@ -166,7 +166,7 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
                 path,
                 &program::How {
                     at: None,
-                    target: wendax_project::default_target(),
+                    target: None,
                     belongs: program::Belongs::Nowhere,
                     seal: dressing.seal.clone(),
                     telling: program::Telling::default(),

@@ -119,7 +119,11 @@ impl Given {
             _ => None,
         };
         if let Some(project) = one.map(program::project_at).transpose()?.flatten() {
-            return Ok(Self { project: project.under(seal), texts: Vec::new(), objects: Vec::new() });
+            return Ok(Self {
+                project: project.under(seal).for_target(options.target),
+                texts: Vec::new(),
+                objects: Vec::new(),
+            });
         }
         let (mut texts, mut objects) = (Vec::new(), Vec::new());
         for path in &options.files {
@@ -148,7 +152,7 @@ impl Given {
         let names = |list: &[(String, String)]| list.iter().map(|(name, _)| name.clone()).collect();
         let libraries = objects.iter().map(|(name, _)| name.clone()).collect();
         let project = Project::of_files(names(&texts), libraries);
-        Ok(Self { project: project.under(seal), texts, objects })
+        Ok(Self { project: project.under(seal).for_target(options.target), texts, objects })
     }
 }
 
@@ -239,7 +243,7 @@ fn objects(options: &Build, given: Given, format: Format) -> Result<u8, Failure>
     for (name, text) in &given.texts {
         disk.edit(name, text.as_str().into());
     }
-    let sources = project.inputs(&mut Assembler::default(), &disk).0.sources;
+    let wendax_asm::Inputs { sources, target, .. } = project.inputs(&mut Assembler::default(), &disk).0;
     if format == Format::Object && (sources.len() != 1 || !given.objects.is_empty()) {
         return Err(Failure::usage("an object is made of one source; several make a library: --format library"));
     }
@@ -250,7 +254,7 @@ fn objects(options: &Build, given: Given, format: Format) -> Result<u8, Failure>
     let mut made: Vec<(String, Vec<u8>)> = Vec::new();
     let mut told = String::new();
     for source in &sources {
-        match assembler.object(source, &disk) {
+        match assembler.object(source, target, &disk) {
             Ok(bytes) => made.push((object_name(source), bytes)),
             Err(found) => told.push_str(&problems::told(assembler.sources(), &found, options.opening.problems)),
         }

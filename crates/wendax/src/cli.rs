@@ -182,6 +182,9 @@ pub(crate) struct Build {
     /// The form of the image; else as the ending of OUT says, else ELF
     #[arg(long, value_enum)]
     pub(crate) format: Option<Format>,
+    /// The machine that sources are for which do not say so themselves: W16 or RV32
+    #[arg(long, value_name = "MACHINE", value_parser = machine)]
+    pub(crate) target: Option<&'static Target>,
     /// Apply the certain fixes to the sources first: those that leave fewer problems and bring none
     #[arg(long)]
     pub(crate) fix: bool,
@@ -260,7 +263,7 @@ pub(crate) struct ImageOptions {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// The machine that an image is for which does not say so itself: W16 or RV32
+    /// The machine that a source or an image is for which does not say so itself: W16 or RV32
     #[arg(long, value_name = "MACHINE", value_parser = machine)]
     pub(crate) target: Option<&'static Target>,
     #[command(flatten)]
@@ -289,6 +292,9 @@ pub(crate) struct FormatOptions {
     /// Change nothing, but tell what would be changed
     #[arg(long)]
     pub(crate) check: bool,
+    /// The machine that sources are for which do not say so themselves: W16 or RV32
+    #[arg(long, value_name = "MACHINE", value_parser = machine)]
+    pub(crate) target: Option<&'static Target>,
 }
 
 #[derive(Debug, Args)]
@@ -407,7 +413,7 @@ pub(crate) struct Conditions {
     /// Where a raw image is loaded and begins: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// The machine that an image is for which does not say so itself: W16 or RV32
+    /// The machine that a source or an image is for which does not say so itself: W16 or RV32
     #[arg(long, value_name = "MACHINE", value_parser = machine)]
     pub(crate) target: Option<&'static Target>,
     #[command(flatten)]
@@ -573,7 +579,7 @@ pub(crate) struct Send {
     /// Where a raw image lies: 512, 0x0200
     #[arg(long, value_name = "ADDR", value_parser = address)]
     pub(crate) at: Option<Addr>,
-    /// The machine that an image is for which does not say so itself: W16 or RV32
+    /// The machine that a source or an image is for which does not say so itself: W16 or RV32
     #[arg(long, value_name = "MACHINE", value_parser = machine)]
     pub(crate) target: Option<&'static Target>,
     #[command(flatten)]

@@ -4,25 +4,28 @@ use crate::cli::FormatOptions;
 use crate::out::tell;
 use crate::{Failure, files, program};
 use std::path::PathBuf;
-use wendax_asm::{Assembler, format};
+use wendax_asm::{Assembler, format, machine_of};
+use wendax_isa::Target;
 
 pub(crate) fn format_files(options: &FormatOptions) -> Result<u8, Failure> {
-    let mut places: Vec<PathBuf> = Vec::new();
+    // Each with the machine that its project is for.
+    let mut places: Vec<(PathBuf, Option<&'static Target>)> = Vec::new();
     let given: Vec<PathBuf> =
         if options.files.is_empty() { vec![program::here(None)?.to_owned()] } else { options.files.clone() };
     for path in &given {
         match program::project_at(path)? {
             Some(mut project) => {
                 let inputs = project.inputs(&mut Assembler::default(), &project.files()).0;
-                places.extend(inputs.sources.iter().map(|source| project.root.join(source)));
+                places.extend(inputs.sources.iter().map(|source| (project.root.join(source), inputs.target)));
             }
-            None => places.push(path.clone()),
+            None => places.push((path.clone(), None)),
         }
     }
     let mut others = 0;
-    for place in places {
+    for (place, target) in places {
         let text = files::text_of(&place, files::read(&place)?)?;
-        let formatted = format(&text);
+        let target = options.target.or(machine_of(&text)).or(target).unwrap_or(wendax_project::default_target());
+        let formatted = format(&text, target);
         if formatted == text && (options.check || place.as_os_str() != "-") {
             continue;
         }

@@ -50,7 +50,7 @@ pub(crate) fn image(options: &ImageOptions) -> Result<u8, Failure> {
     }
     let how = program::How {
         at: options.at,
-        target: options.target.unwrap_or(wendax_project::default_target()),
+        target: options.target,
         belongs: program::Belongs::Nowhere,
         seal,
         telling: program::Telling::of(&options.opening),

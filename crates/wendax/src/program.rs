@@ -143,7 +143,7 @@ pub(crate) struct How {
     /// Where a raw image lies.
     pub(crate) at: Option<Addr>,
     /// The machine that an image is for which does not say so.
-    pub(crate) target: &'static Target,
+    pub(crate) target: Option<&'static Target>,
     pub(crate) belongs: Belongs,
     /// What it may open.
     pub(crate) seal: Seal,
@@ -175,7 +175,7 @@ impl Telling {
 pub(crate) fn load(path: &Path, how: &How) -> Result<Program, Failure> {
     let &How { at, belongs, telling, .. } = how;
     if let Some(project) = project_at(path)? {
-        return assemble(project.under(how.seal.clone()), &[], telling);
+        return assemble(project.under(how.seal.clone()).for_target(how.target), &[], telling);
     }
     how.seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
     let unread = |failure| problems::unread(path, failure, telling.form);
@@ -193,7 +193,7 @@ pub(crate) fn load(path: &Path, how: &How) -> Result<Program, Failure> {
                 Belongs::ToProject if path.as_os_str() != "-" => Project::around(path),
                 _ => (Project::of_files(vec![name.clone()], Vec::new()), name),
             };
-            assemble(project.under(how.seal.clone()), &[(inside, text)], telling)
+            assemble(project.under(how.seal.clone()).for_target(how.target), &[(inside, text)], telling)
         }
         Kind::Object | Kind::Library => {
             let text = format!("{name}: this is {}; `wendax build {name} -o program.elf` links it", kind.words());
@@ -205,10 +205,11 @@ pub(crate) fn load(path: &Path, how: &How) -> Result<Program, Failure> {
 
 fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Failure> {
     let name = path.display().to_string();
+    let target = how.target.unwrap_or(wendax_project::default_target());
     let wrong = |error: FormatError| {
         // Records and raw bytes do not say which machine they are for.
-        let may_hold = |target: &&'static Target| match error {
-            FormatError::Outside(place) => *target != how.target && target.map.holds(place.1, 1),
+        let may_hold = |other: &&'static Target| match error {
+            FormatError::Outside(place) => !std::ptr::eq(*other, target) && other.map.holds(place.1, 1),
             _ => false,
         };
         let other = wendax_isa::targets().into_iter().find(may_hold).map(|other| other.name.to_ascii_lowercase());
@@ -225,10 +226,10 @@ fn image(path: &Path, bytes: &[u8], kind: Kind, how: &How) -> Result<Program, Fa
             (remarks, read) = (note, texts);
             assembly
         }
-        Kind::Hex => bare(from_hex(how.target, &text()?).map_err(wrong)?.image),
-        Kind::Srecord => bare(from_srecord(how.target, &text()?).map_err(wrong)?.image),
+        Kind::Hex => bare(from_hex(target, &text()?).map_err(wrong)?.image),
+        Kind::Srecord => bare(from_srecord(target, &text()?).map_err(wrong)?.image),
         Kind::Raw | Kind::Source | Kind::Object | Kind::Library => {
-            let (target, at) = (how.target, how.at.unwrap_or(how.target.map.code_start));
+            let at = how.at.unwrap_or(target.map.code_start);
             if !at.is_multiple_of(target.code_align) {
                 let (at, align) = (target.marked_address(at), target.code_align);
                 return Err(Failure::usage(format!("--at {at}: code of {} lies at multiples of {align}", target.name)));

@@ -125,7 +125,7 @@ pub(crate) fn begin(path: &Path, conditions: &Conditions, outputs: &[(&str, &Pat
     }
     let how = program::How {
         at: conditions.at,
-        target: conditions.target.unwrap_or(wendax_project::default_target()),
+        target: conditions.target,
         belongs: program::Belongs::ToProject,
         seal: conditions.opening.bounds.seal(conditions.files.as_ref()),
         telling: program::Telling::of(&conditions.opening),

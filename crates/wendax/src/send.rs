@@ -15,7 +15,7 @@ use wendax_image::Image;
 pub(crate) fn run(options: &Send) -> Result<u8, Failure> {
     let how = program::How {
         at: options.at,
-        target: options.target.unwrap_or(wendax_project::default_target()),
+        target: options.target,
         belongs: program::Belongs::ToProject,
         seal: options.opening.bounds.seal(None),
         telling: program::Telling::of(&options.opening),

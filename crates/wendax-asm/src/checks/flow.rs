@@ -163,7 +163,7 @@ pub(super) fn ends_flow(program: &Program<'_>, unit: UnitIndex, what: &What) -> 
             Op::Sys => call_of(program, unit, instruction) == call_by_name("exit").map(|call| call.name),
             _ => false,
         },
-        What::Words(_) | What::Object { .. } | What::Align { .. } => false,
+        What::Rv32(_) | What::Words(_) | What::Object { .. } | What::Align { .. } => false,
         // What runs into data is told there; code behind it is not a second matter.
         What::Values { .. } | What::Bytes { .. } | What::Space { .. } | What::Org(_) => false,
     }

@@ -125,7 +125,7 @@ fn read_object(name: &str, bytes: &[u8], texts: &mut Texts, origins: &mut Origin
     let unfolded = texts.unfolded(file);
     let place = Span::new(file, 0, texts.sources.file(file).text().len());
     let rows = origins.rows(bytes, texts);
-    let unit = Unit::new(file, unfolded);
+    let unit = Unit::new(crate::syntax::Syntax::of(&TARGET), file, unfolded);
     let mut reader = Reader { data: bytes, sections, symbols, unit, place, rows, cuts: Vec::new() };
     reader.sections(&texts.sources)?;
     reader.names(&texts.sources)?;

@@ -118,6 +118,7 @@ impl Writer {
         let section = program.units[0].section(id);
         let flags = match section.kind {
             SectionKind::Code => elf::SHF_ALLOC | elf::SHF_EXECINSTR,
+            SectionKind::Constants => elf::SHF_ALLOC,
             SectionKind::Data | SectionKind::Zeroed => elf::SHF_ALLOC | elf::SHF_WRITE,
         };
         let is_placed = value.base == Base::ZERO;

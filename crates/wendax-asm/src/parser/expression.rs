@@ -4,7 +4,6 @@ use super::Parser;
 use crate::codes;
 use crate::expr::{Binary, EvalError, Expr, Names, Scope, Step, SymbolId, Unary, Value, evaluate};
 use crate::lexer::{Kind, Mark, Token};
-use crate::mnemonics::register;
 use crate::problems::{diagnostic, quoted, without_value};
 use crate::unit::Definition;
 use wendax_source::Span;
@@ -19,30 +18,32 @@ const DEEPEST_CONSTANT: u32 = 64;
 const TELLING: usize = 3;
 
 impl Parser<'_> {
-    pub(super) fn expression(&mut self) -> Option<Expr> {
+    pub(crate) fn expression(&mut self) -> Option<Expr> {
         let start = self.unit.steps.len();
         let first = self.peek();
         self.binary(0)?;
         Some(self.finish_expression(start, first))
     }
 
-    pub(super) fn finish_expression(&self, start: usize, first: Option<Token>) -> Expr {
+    pub(crate) fn finish_expression(&self, start: usize, first: Option<Token>) -> Expr {
         let offset = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
         let span = first.map_or(self.behind(), |token| self.span(token)).to(self.behind());
         Expr { start: offset(start), end: offset(self.unit.steps.len()), span }
     }
 
     /// Precedence climbing: a primary, then operators that bind tighter than `above`.
-    pub(super) fn binary(&mut self, above: u8) -> Option<()> {
+    pub(crate) fn binary(&mut self, above: u8) -> Option<()> {
         self.primary()?;
         self.operators(above)
     }
 
-    pub(super) fn operators(&mut self, above: u8) -> Option<()> {
+    pub(crate) fn operators(&mut self, above: u8) -> Option<()> {
         while let Some((operator, token)) = self.opt_operator().filter(|(operator, _)| operator.precedence() > above) {
             // `label + r1` in an address: what follows is a register, which ends the expression.
-            let register_next =
-                self.tokens.get(self.at + 1).is_some_and(|next| register(self.spelling(self.span(*next))).is_some());
+            let register_next = self
+                .tokens
+                .get(self.at + 1)
+                .is_some_and(|next| self.register(self.spelling(self.span(*next))).is_some());
             if operator == Binary::Add && register_next {
                 return Some(());
             }
@@ -60,7 +61,7 @@ impl Parser<'_> {
         Some((Binary::of(mark)?, token))
     }
 
-    fn nested(&mut self, inner: impl FnOnce(&mut Self) -> Option<()>) -> Option<()> {
+    pub(crate) fn nested(&mut self, inner: impl FnOnce(&mut Self) -> Option<()>) -> Option<()> {
         self.depth += 1;
         if self.depth > DEEPEST {
             let place = self.peek_or_behind();
@@ -96,6 +97,12 @@ impl Parser<'_> {
                 Some(())
             }
             Kind::Name => self.name(span),
+            Kind::Directive if self.unit.syntax.in_name(b'.') => self.name(span),
+            Kind::Numbered => {
+                self.bump();
+                self.numbered_step(span);
+                Some(())
+            }
             Kind::Local => {
                 self.bump();
                 let scope = self.scope_of(span);
@@ -147,6 +154,24 @@ impl Parser<'_> {
         None
     }
 
+    /// `1b`, `1f`.
+    fn numbered_step(&mut self, span: Span) {
+        let word = self.spelling(span);
+        let (digits, way) = word.split_at(word.len() - 1);
+        let (last, ahead) = self.numbered.entry(digits).or_default();
+        if way == "f" {
+            ahead.push((self.unit.steps.len(), span));
+            self.unit.steps.push(Step::Unknown);
+        } else if let Some(id) = *last {
+            self.unit.names[id.0 as usize].used.get_or_insert(span);
+            self.unit.steps.push(Step::Symbol(id));
+        } else {
+            self.unit.steps.push(Step::Unknown);
+            let found = diagnostic(codes::UNKNOWN_NAME, span, format!("there is no `{digits}:` above this"));
+            self.report(found.with_expected(format!("`{digits}:` above, or `{digits}f` for the next one below")));
+        }
+    }
+
     fn unary(&mut self, operator: Unary) -> Option<()> {
         self.bump();
         self.nested(Self::primary)?;
@@ -172,7 +197,7 @@ impl Parser<'_> {
         let name = self.spelling(span);
         self.bump();
         let function = match name.to_ascii_lowercase().as_str() {
-            "here" => {
+            "here" | "." => {
                 self.unit.steps.push(Step::Here);
                 return Some(());
             }
@@ -193,7 +218,7 @@ impl Parser<'_> {
             self.unit.steps.push(Step::Unary(function));
             return Some(());
         }
-        if register(name).is_some() {
+        if self.register(name).is_some() {
             let found =
                 diagnostic(codes::OPERANDS, span, format!("the register `{name}` cannot be part of an expression"));
             self.report(found.with_expected("numbers and names; in brackets a register may stand first: [r1 + 4]"));
@@ -248,7 +273,7 @@ impl Parser<'_> {
 
     /// The value of an expression made of numbers and of constants defined above; what is not known yet is
     /// reported.
-    pub(super) fn known_value(&mut self) -> Option<i64> {
+    pub(crate) fn known_value(&mut self) -> Option<i64> {
         let expr = self.expression()?;
         let steps = self.unit.steps(expr).to_vec();
         // It leaves no trace: nothing of it is looked up later.
@@ -360,7 +385,7 @@ impl Parser<'_> {
     }
 
     /// Tells when the same digits stand in both bases.
-    pub(super) fn compare_digits(&mut self) {
+    pub(crate) fn compare_digits(&mut self) {
         for (digits, decimal) in std::mem::take(&mut self.decimals) {
             if self.hexadecimals.is_empty() {
                 return;

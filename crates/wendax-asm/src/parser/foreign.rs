@@ -56,7 +56,7 @@ struct Line<'l> {
 
 impl<'l> Line<'l> {
     fn of(text: &'l str) -> Option<Self> {
-        let to = text[..comment_start(text)].trim_end().len();
+        let to = text[..comment_start(text, crate::syntax::Syntax::W16)].trim_end().len();
         let mut from = text[..to].len() - text[..to].trim_start().len();
         let is_name = |c: char| c.is_alphanumeric() || matches!(c, '_' | '@');
         while let Some(colon) = text[from..to].find(':') {
@@ -371,7 +371,7 @@ fn can_be_read(line: &str, by_mending: bool) -> bool {
     let (sources, file) = Sources::single("", format!("_:\n{line}\n"));
     let mut texts = Texts::of(sources);
     texts.is_trial = true;
-    let (unit, _) = super::parse(&mut texts, file, &MemoryFiles::default());
+    let (unit, _) = super::parse(&mut texts, file, &MemoryFiles::default(), crate::syntax::Syntax::W16);
     let is_mended =
         |found: &Diagnostic| by_mending && found.fix.as_ref().is_some_and(|fix| fix.grade == Grade::Certain);
     let is_fine = |found: &Diagnostic| found.severity != Severity::Problem || found.code.0 > LAST || is_mended(found);

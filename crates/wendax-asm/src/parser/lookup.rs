@@ -6,8 +6,10 @@ use crate::dialect::reads_as_register;
 use crate::expr::{Scope, Step, SymbolId};
 use crate::lexer::hexadecimal_of;
 use crate::problems::diagnostic;
-use crate::unit::Definition;
-use wendax_isa::w16::{CALLS, call_by_name};
+use crate::rv32;
+use crate::syntax::Syntax;
+use crate::unit::{Definition, Name};
+use wendax_isa::SystemCall;
 use wendax_source::{Diagnostic, Edit, Grade, Severity, Span, nearest};
 
 /// So many unknown names are told; more have one cause.
@@ -39,12 +41,42 @@ pub(super) fn resolve(parser: &mut Parser<'_>) {
         } else if let Some(id) = found {
             parser.unit.names[id.0 as usize].used.get_or_insert(span);
             if is_size { size_of(parser, span, id) } else { Step::Symbol(id) }
+        } else if let Some(id) = trusted(parser, index, span, scope, is_size) {
+            Step::Symbol(id)
         } else {
             report(parser, index, span, scope);
             Step::Unknown
         };
     }
     bare_labels(parser);
+    let ahead: Vec<(&str, Span)> = parser
+        .numbered
+        .iter()
+        .flat_map(|(digits, (_, ahead))| ahead.iter().map(|(_, span)| (*digits, *span)))
+        .collect();
+    for (digits, span) in ahead {
+        let found = diagnostic(codes::UNKNOWN_NAME, span, format!("there is no `{digits}:` below this"));
+        parser.report(found.with_expected(format!("`{digits}:` below, or `{digits}b` for the last one above")));
+    }
+}
+
+/// A plain name that is defined nowhere is another file's; what is to be told when no file has it is kept with it.
+fn trusted(parser: &mut Parser<'_>, index: usize, span: Span, scope: Scope, is_size: bool) -> Option<SymbolId> {
+    let name = parser.spelling(span);
+    let is_call = parser.calls.binary_search(&index).is_ok();
+    let is_plain = scope == Scope::Unit && !name.starts_with('@') && !is_size && !is_call;
+    let is_lost = parser.is_partial || parser.told.contains(name) || parser.unit.trusted.len() >= MOST;
+    if !parser.unit.syntax.trusts_names() || !is_plain || is_lost || rv32::reads_as_register(name) {
+        return None;
+    }
+    let told = unknown(parser, span, scope);
+    let id = SymbolId(u32::try_from(parser.unit.names.len()).unwrap_or(u32::MAX));
+    let definition = Definition::Extern;
+    parser.unit.names.push(Name { span, owner: Scope::Unit, definition, used: Some(span), global: None });
+    parser.unit.spellings.push(name.to_owned());
+    parser.plain.insert(name, id);
+    parser.unit.trusted.push((id, told));
+    Some(id)
 }
 
 /// Names where a label would stand, without a colon: a jump to one says that it was meant so.
@@ -134,14 +166,24 @@ fn unknown_call(parser: &Parser<'_>, span: Span) -> Diagnostic {
     if let Some(call) = crate::dialect::call_for(name) {
         return found.with_guess(format!("here it is `{call}`"), span, call);
     }
-    match nearest(name, CALLS.iter().map(|call| call.name)) {
+    let names: Vec<&str> = calls(parser.unit.syntax).map(|call| call.name).collect();
+    match nearest(name, names.iter().copied()) {
         Some(near) => found.with_guess(format!("did you mean `{near}`?"), span, near),
-        None => found.with_expected(CALLS.iter().map(|call| call.name).collect::<Vec<_>>().join(" ")),
+        None => found.with_expected(names.join(" ")),
     }
 }
 
-fn no_register(span: Span, name: &str) -> Diagnostic {
-    diagnostic(codes::OPERANDS, span, format!("`{name}` is no register")).with_expected("r0 to r11, fp, sp")
+/// What `sys` calls by name.
+fn calls(syntax: Syntax) -> impl Iterator<Item = &'static SystemCall> {
+    syntax.target().calls.iter().filter(|call| call.is_own)
+}
+
+fn no_register(span: Span, name: &str, syntax: Syntax) -> Diagnostic {
+    let all = match syntax {
+        Syntax::W16 => "r0 to r11, fp, sp",
+        Syntax::Rv32 => "zero ra sp gp tp, t0 to t6, s0 to s11, a0 to a7, or x0 to x31",
+    };
+    diagnostic(codes::OPERANDS, span, format!("`{name}` is no register")).with_expected(all)
 }
 
 /// Why a name is not known, with the nearest one.
@@ -157,14 +199,19 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     let near = nearest(name, candidates.map(|id| parser.spelling(parser.unit.names[id].span)));
     if let Some((odd, plain)) = name.chars().find_map(|c| Some((c, super::foreign::latin(c)?))) {
         let mended: String = name.chars().map(|c| super::foreign::latin(c).unwrap_or(c)).collect();
-        if crate::mnemonics::register(&mended).is_some() || parser.plain.contains_key(mended.as_str()) {
+        if parser.register(&mended).is_some() || parser.plain.contains_key(mended.as_str()) {
             let number = u32::from(odd);
             let message = format!("`{odd}` (U+{number:04X}) in `{name}` only looks like `{plain}`");
             return diagnostic(codes::STRAY, span, message).with_guess(format!("write `{mended}`"), span, mended);
         }
     }
-    if reads_as_register(name) && name.starts_with(['r', 'R']) {
-        return no_register(span, name);
+    let syntax = parser.unit.syntax;
+    let is_register = match syntax {
+        Syntax::W16 => reads_as_register(name),
+        Syntax::Rv32 => rv32::reads_as_register(name),
+    };
+    if is_register && (name.starts_with(['r', 'R']) || syntax == Syntax::Rv32) {
+        return no_register(span, name, syntax);
     }
     if name.eq_ignore_ascii_case("pc") {
         return super::operands::about_pc(span);
@@ -186,20 +233,20 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
             .with_expected("hexadecimal numbers begin with 0x")
             .with_guess(format!("write `{hex}`"), span, hex);
     }
-    if reads_as_register(name) && near.is_none() {
-        return no_register(span, name);
+    if is_register && near.is_none() {
+        return no_register(span, name, syntax);
     }
     if let Some(near) = near {
         return found.with_guess(format!("did you mean `{near}`?"), span, near);
     }
-    if call_by_name(name).is_some() {
+    if calls(syntax).any(|call| call.name.eq_ignore_ascii_case(name)) {
         return found.with_expected(format!("sys {name}"));
     }
     if local {
         let owner = match scope {
             Scope::Label(id) => format!("the local labels of `{}`", parser.unit.spelling(id)),
             Scope::Expansion(_) => "the names private to what was unfolded here".to_owned(),
-            Scope::Unit => "the local labels of any label".to_owned(),
+            Scope::Unit | Scope::Numbered => "the local labels of any label".to_owned(),
         };
         let found = diagnostic(codes::UNKNOWN_NAME, span, format!("`{name}` is not among {owner}"));
         return found.with_expected(format!("{name}:  between the same two plain labels as its use"));

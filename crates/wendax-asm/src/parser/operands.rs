@@ -359,7 +359,7 @@ impl Parser<'_> {
         Some(Instruction { short, long: rows.next(), a, b, value })
     }
 
-    pub(super) fn constant(&mut self, value: i64, span: Span) -> Expr {
+    pub(crate) fn constant(&mut self, value: i64, span: Span) -> Expr {
         let start = u32::try_from(self.unit.steps.len()).unwrap_or(u32::MAX);
         self.unit.steps.push(Step::Number(value));
         Expr { start, end: start + 1, span }

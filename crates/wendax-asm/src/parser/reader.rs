@@ -11,6 +11,7 @@ use crate::dialect::other_directive;
 use crate::directives::{DIRECTIVES, Directive, block_directive, directive};
 use crate::lexer::{Kind, Lexer, Mark};
 use crate::problems::diagnostic;
+use crate::syntax::Syntax;
 use std::rc::Rc;
 use wendax_source::{Span, nearest};
 
@@ -90,7 +91,7 @@ impl<'a> Parser<'a> {
             let end = length.map_or(block.text.len(), |length| start + length);
             number += 1;
             let line = &block.text[start..end];
-            if says_nothing(line) {
+            if says_nothing(line, self.unit.syntax) {
                 start = end + 1;
                 continue;
             }
@@ -122,9 +123,10 @@ impl<'a> Parser<'a> {
                         let bare = self.bare_labels.len();
                         self.lex(start, end);
                         self.line(number);
-                        if self.unit.problems.list().len() > before.0 {
+                        let is_retold = self.unit.syntax == Syntax::W16;
+                        if self.unit.problems.list().len() > before.0 && is_retold {
                             self.retell(start, end, before);
-                        } else if self.bare_labels.len() > bare {
+                        } else if is_retold && self.bare_labels.len() > bare {
                             self.retell_label(start, end);
                         }
                         if let Some((lines, after)) = self.rest_of_open_text(end) {
@@ -157,7 +159,9 @@ impl<'a> Parser<'a> {
     fn lex(&mut self, start: usize, end: usize) {
         let mut tokens = std::mem::take(&mut self.tokens);
         let block = self.block;
-        Lexer::line(block.file, block.base, block.text, start, end).run(&mut tokens, &mut self.unit.problems);
+        Lexer::line(block.file, block.base, block.text, start, end)
+            .of(self.unit.syntax)
+            .run(&mut tokens, &mut self.unit.problems);
         self.tokens = tokens;
     }
 
@@ -410,7 +414,7 @@ impl<'a> Parser<'a> {
         let base = self.place(open.body.min(end)..end).start;
         match open.head {
             Some(Head::Macro(mut found)) => {
-                found.set_body(self.block.file, base, body);
+                found.set_body(self.unit.syntax, (self.block.file, base), body);
                 self.define_macro(found);
             }
             Some(Head::Repeat(rounds, name)) => self.repeat(open.opening, open.line, (rounds, name), base, body),
@@ -573,7 +577,7 @@ impl<'a> Parser<'a> {
             self.report(twice.with_expected("a name of its own for one of them"));
             return;
         }
-        if crate::mnemonics::mnemonic(name).is_some() || super::meaning_of(name).is_some() {
+        if self.unit.syntax.is_mnemonic(name) || super::meaning_of(self.unit.syntax, name).is_some() {
             let found =
                 diagnostic(codes::RESERVED, span, format!("`{name}` has a meaning already and cannot be a macro"));
             self.report(found.with_expected("a name of its own, such as `LOAD_PAIR`"));
@@ -643,7 +647,7 @@ fn ordinal(number: u32) -> String {
 }
 
 /// A line of blanks and a comment, as about half of all are.
-fn says_nothing(line: &str) -> bool {
+fn says_nothing(line: &str, syntax: Syntax) -> bool {
     let first = line.bytes().find(|byte| !matches!(byte, b' ' | b'\t' | b'\r'));
-    first.is_none_or(|byte| byte == b';')
+    first.is_none_or(|byte| syntax.is_remark(byte.into()))
 }

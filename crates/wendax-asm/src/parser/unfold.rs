@@ -11,6 +11,7 @@ use crate::expansion::{Expansion, Origin};
 use crate::expr::Scope;
 use crate::lexer::{Kind, Mark, comment_start};
 use crate::problems::{diagnostic, quoted};
+use crate::syntax::Syntax;
 use std::sync::Arc;
 use wendax_source::{FileId, Span};
 
@@ -54,9 +55,9 @@ impl<'a> Macro<'a> {
         self.parameters.push((name, default));
     }
 
-    pub(super) fn set_body(&mut self, file: FileId, base: u32, text: &'a str) {
+    pub(super) fn set_body(&mut self, syntax: Syntax, (file, base): (FileId, u32), text: &'a str) {
         let names: Vec<&str> = self.parameters.iter().map(|(name, _)| *name).collect();
-        self.body = parts(file, base, text, &names);
+        self.body = parts(syntax, (file, base), text, &names);
     }
 
     /// How it is written: `NAME a, b = 1`.
@@ -74,7 +75,7 @@ impl<'a> Macro<'a> {
 }
 
 /// A body cut at its parameters; comments are left out.
-fn parts<'a>(file: FileId, base: u32, text: &'a str, names: &[&str]) -> Vec<Part<'a>> {
+fn parts<'a>(syntax: Syntax, (file, base): (FileId, u32), text: &'a str, names: &[&str]) -> Vec<Part<'a>> {
     let mut parts = Vec::new();
     let piece = |range: std::ops::Range<usize>| {
         let span = Span::new(file, base as usize + range.start, base as usize + range.end);
@@ -88,7 +89,7 @@ fn parts<'a>(file: FileId, base: u32, text: &'a str, names: &[&str]) -> Vec<Part
         if matches!(within, Some((Directive::EndRepeat, _))) {
             hidden.pop();
         }
-        let content = comment_start(line.trim_end_matches(['\n', '\r']));
+        let content = comment_start(line.trim_end_matches(['\n', '\r']), syntax);
         let mut at = 0;
         let mut from = 0;
         while let Some(open) = line[at..content].find('{').map(|open| at + open) {
@@ -177,7 +178,7 @@ impl<'a> Parser<'a> {
         body: &'a str,
     ) {
         let names: Vec<&str> = name.into_iter().collect();
-        let parts = parts(self.block.file, base, body, &names);
+        let parts = parts(self.unit.syntax, (self.block.file, base), body, &names);
         let around = match (self.block.expansion, self.scope) {
             (Some(expansion), _) => Scope::Expansion(expansion),
             (None, Some(label)) => Scope::Label(label),

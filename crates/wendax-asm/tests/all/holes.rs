@@ -250,7 +250,7 @@ fn constants_that_go_in_a_circle_and_claims_say_what_they_are_made_of() {
 #[test]
 fn what_an_object_lacks_is_told_by_its_name() {
     let files = MemoryFiles::default().with("m.asm", ".global f\n.extern g\nf: call g\n ret\n");
-    let object = Assembler::default().object("m.asm", &files).expect("an object");
+    let object = Assembler::default().object("m.asm", None, &files).expect("an object");
     let files = files.with("m.o", object).with("main.asm", ".extern f\nstart: call f\n sys exit\n");
     let inputs = Inputs {
         sources: vec!["main.asm".to_owned()],

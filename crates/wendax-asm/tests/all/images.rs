@@ -53,7 +53,7 @@ fn code_of_a_line_is_found_and_data_is_not() {
 fn every_mnemonic_is_coloured_as_one() {
     for (name, meaning) in mnemonics() {
         assert!(!meaning.is_empty());
-        let pieces = lexemes(name);
+        let pieces = lexemes(name, &wendax_isa::w16::TARGET);
         assert_eq!(pieces, [(0..name.len(), wendax_asm::Lexeme::Mnemonic)], "{name}");
     }
 }
@@ -61,8 +61,12 @@ fn every_mnemonic_is_coloured_as_one() {
 #[test]
 fn a_line_falls_into_its_pieces() {
     use wendax_asm::Lexeme::{Comment, Definition, Directive, Mark, Mnemonic, Name, Number, Register, Text};
-    let kinds =
-        |line: &str| lexemes(line).into_iter().map(|(range, kind)| (line[range].to_owned(), kind)).collect::<Vec<_>>();
+    let kinds = |line: &str| {
+        lexemes(line, &wendax_isa::w16::TARGET)
+            .into_iter()
+            .map(|(range, kind)| (line[range].to_owned(), kind))
+            .collect::<Vec<_>>()
+    };
     let owned = |list: &[(&str, wendax_asm::Lexeme)]| {
         list.iter().map(|(text, kind)| ((*text).to_owned(), *kind)).collect::<Vec<_>>()
     };

@@ -84,7 +84,7 @@ fn names_of_other_files_have_their_values() {
 fn objects_and_libraries_give_the_same_program_as_sources() {
     let plain = sound(&files(), &["main.asm", "scale.asm"], &[]);
     let mut assembler = Assembler::default();
-    let mut object = |path: &str| assembler.object(path, &files()).unwrap_or_else(|found| panic!("{found:?}"));
+    let mut object = |path: &str| assembler.object(path, None, &files()).unwrap_or_else(|found| panic!("{found:?}"));
     let (scale, spare) = (object("scale.asm"), object("spare.asm"));
     let library = to_library(&[("spare.o".into(), spare), ("scale.o".into(), scale.clone())]);
     let files = files().with("scale.o", &scale).with("yard.a", &library);
@@ -97,7 +97,7 @@ fn objects_and_libraries_give_the_same_program_as_sources() {
         let bytes = |assembly: &Assembly| wendax_image::to_raw(&assembly.image);
         assert_eq!(bytes(&linked), bytes(&plain), "{other}");
     }
-    let object_of_main = assembler.object("main.asm", &files).expect("it assembles");
+    let object_of_main = assembler.object("main.asm", None, &files).expect("it assembles");
     let all = files.with("main.o", &object_of_main);
     let linked = sound(&all, &[], &["main.o", "scale.o"]);
     // Calls of foreign names have their long form in an object, whose distances nobody knew.
@@ -180,7 +180,7 @@ fn damaged_and_foreign_files_are_refused() {
     other[18] = 0x3E;
     other[19] = 0;
     assert!(from_elf(&other).unwrap_err().to_string().contains("another machine"));
-    let object = Assembler::default().object("spare.asm", &files()).expect("it assembles");
+    let object = Assembler::default().object("spare.asm", None, &files()).expect("it assembles");
     assert!(from_elf(&object).unwrap_err().to_string().contains("object"));
     let refused = assemble(&files().with("x.o", &elf), &["main.asm", "scale.asm"], &["x.o"]);
     assert!(told(&refused).contains("`x.o` cannot be linked"), "{}", told(&refused));
@@ -214,7 +214,7 @@ proptest::proptest! {
         if let Ok(program) = from_elf(&elf) {
             let _ = program.with_sources(&files());
         }
-        let mut object = Assembler::default().object("main.asm", &files()).expect("it assembles");
+        let mut object = Assembler::default().object("main.asm", None, &files()).expect("it assembles");
         let length = object.len();
         object[at % length] = byte;
         let _ = assemble(&files().with("main.o", &object), &["scale.asm"], &["main.o"]);

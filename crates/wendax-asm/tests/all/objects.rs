@@ -12,7 +12,7 @@ fn sound(files: &MemoryFiles, sources: &[&str], libraries: &[&str]) -> Image {
 }
 
 fn object(files: &MemoryFiles, path: &str) -> Vec<u8> {
-    Assembler::default().object(path, files).unwrap_or_else(|found| panic!("{found:#?}"))
+    Assembler::default().object(path, None, files).unwrap_or_else(|found| panic!("{found:#?}"))
 }
 
 fn value(image: &Image, name: &str) -> i64 {
@@ -73,7 +73,7 @@ fn what_only_linking_could_compute_is_refused_with_the_forms_that_can_be_kept() 
     ] {
         let text = format!("        .extern far\nnear:   nop\n        {line}\n        jmp near\n");
         let files = MemoryFiles::default().with("a.asm", text);
-        let found = Assembler::default().object("a.asm", &files).expect_err(line);
+        let found = Assembler::default().object("a.asm", None, &files).expect_err(line);
         let codes: Vec<String> = found.iter().map(|found| found.code.to_string()).collect();
         assert_eq!(codes, ["W034"], "{line}");
     }
@@ -203,7 +203,7 @@ fn what_is_asserted_is_looked_at_or_refused() {
     let codes = |text: &str| -> Vec<String> {
         let files = MemoryFiles::default().with("a.asm", text);
         let of = |found: &[wendax_source::Diagnostic]| found.iter().map(|found| found.code.to_string()).collect();
-        Assembler::default().object("a.asm", &files).map_or_else(|found| of(&found), |_| Vec::new())
+        Assembler::default().object("a.asm", None, &files).map_or_else(|found| of(&found), |_| Vec::new())
     };
     let with = |claim: &str| format!("        .extern far\none:    nop\ntwo:    jmp   far\n        {claim}\n");
     assert_eq!(codes(&with(".assert two - one == 2")), [""; 0]);

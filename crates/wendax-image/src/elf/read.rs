@@ -391,22 +391,31 @@ impl ElfProgram {
             line.span = Span::new(line.span.file, start, end);
         }
         place_symbols(&mut image, &sources);
-        unfold(&mut image, &mut sources, &self.compiled);
+        let target = image.target;
+        let wanted = |line: &Line| {
+            // What stands for several instructions is shown as those.
+            let is_several = target.longest_code == target.code_align && line.length > target.longest_code;
+            self.compiled.contains(&line.span.file) || is_several
+        };
+        if image.lines.iter().any(wanted) {
+            let texts = sources.add(SourceFile::new(UNFOLDED, String::new()));
+            unfold(&mut image, &mut sources, texts, &wanted);
+        }
         Some(Ok((image, sources)))
     }
 }
 
-/// The lines of compiled files become one for each of their instructions, with the text of that as what is unfolded there.
-fn unfold(image: &mut Image, sources: &mut Sources, compiled: &[FileId]) {
-    const NAME: &str = "instructions, unfolded";
-    if compiled.is_empty() {
-        return;
-    }
-    let texts = sources.add(SourceFile::new(NAME, String::new()));
+/// What the texts are called that lines of code unfold to.
+pub const UNFOLDED: &str = "instructions, unfolded";
+
+/// Lines of code that are `wanted` become one for each of their instructions, with the text of that as what is unfolded
+/// there; the texts become those of file `texts`.
+pub fn unfold(image: &mut Image, sources: &mut Sources, texts: FileId, wanted: &dyn Fn(&Line) -> bool) {
+    let file_name = sources.file(texts).name().to_owned();
     let (target, mut text, mut lines) = (image.target, String::new(), Vec::new());
     let name = |address: Addr| image.label_at(address).map(|symbol| symbol.name.clone());
     for line in &image.lines {
-        if line.kind != LineKind::Code || !compiled.contains(&line.span.file) {
+        if line.kind != LineKind::Code || !wanted(line) {
             lines.push(*line);
             continue;
         }
@@ -432,7 +441,7 @@ fn unfold(image: &mut Image, sources: &mut Sources, compiled: &[FileId]) {
             at += length;
         }
     }
-    sources.replace(texts, SourceFile::new(NAME, text));
+    sources.replace(texts, SourceFile::new(file_name, text));
     image.lines = lines;
 }
 

@@ -1,10 +1,9 @@
 //! The tables of the manual, as Markdown, from the tables of the code.
 
 use super::csr::csrs;
-use super::table::{Format, Op, Row, rows};
-use super::text::{plain_text, text};
-use super::{CALLS, INTERRUPT, Insn, REGISTERS, TARGET};
-use crate::Addr;
+use super::forms::{Way, When, forms};
+use super::table::{Format, Row, rows};
+use super::{CALLS, INTERRUPT, REGISTERS, TARGET};
 use std::fmt::Write;
 
 /// The line in `docs/instruction-set-rv32.md` behind which everything is generated.
@@ -24,12 +23,14 @@ fn tables() -> String {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "| `{}` | `{}` | {} |", bits(row).replace('|', "\\|"), written(row), row.meaning);
     }
-    out.push_str("\n## Shorter ways to write them\n\nWhere an instruction has one, disassembly shows it.\n\n");
-    out.push_str("| written | the instruction |\n|---|---|\n");
-    for insn in samples() {
-        let (long, short) = ways_to_write(insn);
-        let _ = writeln!(out, "| `{short}` | `{long}` |");
+    out.push_str("\n## Pseudo-instructions\n\nThe assembler takes the first way that holds; where an instruction has a shorter name, disassembly shows it.\n\n");
+    out.push_str("| assembly | what it becomes | meaning |\n|---|---|---|\n");
+    for form in forms().iter().filter(|form| form.is_pseudo) {
+        let is_turned = |way: &&Way| way.when == When::Always && form.ways[0].when == When::Near;
+        let ways: Vec<String> = form.ways.iter().filter(|one| !is_turned(one)).map(way).collect();
+        let _ = writeln!(out, "| `{}` | {} | {} |", form.text(), ways.join(", else "), form.meaning);
     }
+    out.push_str("\nA branch farther away than 4 KiB is turned round, over a `jal` to its label.\n");
     out.push_str("\n## Registers\n\n| number | name | what for | a routine gives it back |\n|---|---|---|---|\n");
     for (number, register) in REGISTERS.iter().enumerate() {
         let kept = if register.kept { "yes" } else { "no" };
@@ -69,10 +70,15 @@ fn system(out: &mut String) {
     }
 }
 
-/// What is jumped to is called `label`: how it is written by its own name, and shorter.
-fn ways_to_write(insn: Insn) -> (String, String) {
-    let label = |_| Some("label".to_owned());
-    (plain_text(insn, Addr(0), &label), text(insn, Addr(0), &label))
+/// Machine instructions, and when they are taken.
+fn way(way: &Way) -> String {
+    let when = match way.when {
+        When::Always | When::Near => "",
+        When::Short => " where 12 bits hold it",
+        When::Round => " where its low 12 bits are 0",
+        When::Far => " within 1 MiB",
+    };
+    format!("`{}`{when}", way.text)
 }
 
 /// The word of a row bit by bit, in the groups of its format: 0 and 1 stand for themselves.
@@ -110,61 +116,7 @@ fn bits(row: &Row) -> String {
 
 /// How a row is written.
 fn written(row: &Row) -> String {
-    let operands = match row.format {
-        Format::Registers => "rd, rs1, rs2",
-        Format::Immediate => "rd, rs1, constant",
-        Format::Shift => "rd, rs1, count",
-        Format::Load => "rd, offset(rs1)",
-        Format::Store => "rs2, offset(rs1)",
-        Format::Branch => "rs1, rs2, label",
-        Format::Upper => "rd, constant",
-        Format::Jump => "rd, label",
-        Format::Csr => "rd, csr, rs1",
-        Format::CsrConstant => "rd, csr, constant",
-        Format::Fence if row.op == Op::Fence => "before, after",
-        Format::Fence | Format::Fixed => "",
-    };
-    format!("{} {operands}", row.name).trim_end().to_owned()
-}
-
-/// One of each that has a shorter way.
-fn samples() -> Vec<Insn> {
-    let insn = Insn::new;
-    let minus = u32::MAX;
-    vec![
-        insn(Op::Addi, (0, 0, 0), 0),
-        insn(Op::Addi, (10, 0, 0), 5),
-        insn(Op::Addi, (10, 11, 0), 0),
-        insn(Op::Xori, (10, 11, 0), minus),
-        insn(Op::Sub, (10, 0, 11), 0),
-        insn(Op::Andi, (10, 11, 0), 255),
-        insn(Op::Sltiu, (10, 11, 0), 1),
-        insn(Op::Sltu, (10, 0, 11), 0),
-        insn(Op::Slt, (10, 11, 0), 0),
-        insn(Op::Slt, (10, 0, 11), 0),
-        insn(Op::Beq, (0, 10, 0), 8),
-        insn(Op::Bne, (0, 10, 0), 8),
-        insn(Op::Bge, (0, 0, 10), 8),
-        insn(Op::Bge, (0, 10, 0), 8),
-        insn(Op::Blt, (0, 10, 0), 8),
-        insn(Op::Blt, (0, 0, 10), 8),
-        insn(Op::Jal, (0, 0, 0), 8),
-        insn(Op::Jal, (1, 0, 0), 8),
-        insn(Op::Jalr, (0, 10, 0), 0),
-        insn(Op::Jalr, (1, 10, 0), 0),
-        insn(Op::Jalr, (0, 1, 0), 0),
-        insn(Op::Csrrs, (10, 0, 0), 0x300),
-        insn(Op::Csrrw, (0, 10, 0), 0x300),
-        insn(Op::Csrrs, (0, 10, 0), 0x300),
-        insn(Op::Csrrc, (0, 10, 0), 0x300),
-        insn(Op::Csrrwi, (0, 8, 0), 0x300),
-        insn(Op::Csrrsi, (0, 8, 0), 0x300),
-        insn(Op::Csrrci, (0, 8, 0), 0x300),
-        insn(Op::Csrrs, (10, 0, 0), 0xC00),
-        insn(Op::Csrrs, (10, 0, 0), 0xC01),
-        insn(Op::Csrrs, (10, 0, 0), 0xC02),
-        insn(Op::Fence, (0, 0, 0), 0x0FF),
-    ]
+    format!("{} {}", row.name, super::forms::written(row)).trim_end().to_owned()
 }
 
 #[cfg(test)]
@@ -178,16 +130,12 @@ mod tests {
     }
 
     #[test]
-    fn each_row_of_bits_is_a_whole_word_and_each_sample_has_a_shorter_way() {
+    fn each_row_of_bits_is_a_whole_word() {
         for row in rows() {
             let shown = bits(row);
             let fixed: String =
                 shown.split(' ').filter(|part| part.bytes().all(|bit| matches!(bit, b'0' | b'1'))).collect();
             assert_eq!(u32::try_from(fixed.len()), Ok(row.mask.count_ones()), "{} {shown}", row.name);
-        }
-        for insn in samples() {
-            let (long, short) = ways_to_write(insn);
-            assert_ne!(long, short, "{insn:?}");
         }
     }
 }

@@ -2,68 +2,14 @@
 
 use super::codec::{Insn, decode};
 use super::csr::csr_name;
-use super::table::{Format, Op, rows};
+use super::forms::forms;
+use super::table::{Format, Op};
 use super::{RA, REGISTERS};
 use crate::Addr;
 
-/// What is written for instructions with certain operands, or for several of them.
-const PSEUDO: [&str; 51] = [
-    "beqz",
-    "bgez",
-    "bgt",
-    "bgtu",
-    "bgtz",
-    "ble",
-    "bleu",
-    "blez",
-    "bltz",
-    "bnez",
-    "call",
-    "csrc",
-    "csrci",
-    "csrr",
-    "csrs",
-    "csrsi",
-    "csrw",
-    "csrwi",
-    "fence.tso",
-    "j",
-    "jr",
-    "la",
-    "li",
-    "lla",
-    "mv",
-    "neg",
-    "nop",
-    "not",
-    "rdcycle",
-    "rdcycleh",
-    "rdinstret",
-    "rdinstreth",
-    "rdtime",
-    "rdtimeh",
-    "ret",
-    "seqz",
-    "sext.b",
-    "sext.h",
-    "sgt",
-    "sgtu",
-    "sgtz",
-    "sltz",
-    "snez",
-    "tail",
-    "zext.b",
-    "zext.h",
-    "jal",
-    "jalr",
-    "fence",
-    "unimp",
-    "lga",
-];
-
 /// Every mnemonic that can be written, in alphabetical order.
 pub fn mnemonics() -> Vec<&'static str> {
-    let mut all: Vec<&str> = rows().iter().map(|row| row.name).chain(PSEUDO).collect();
+    let mut all: Vec<&str> = forms().iter().map(|form| form.name).collect();
     all.sort_unstable();
     all.dedup();
     all
@@ -188,12 +134,6 @@ pub fn names(insn: Insn) -> Vec<&'static str> {
 pub fn text(insn: Insn, address: Addr, name: &dyn Fn(Addr) -> Option<String>) -> String {
     let place = || place_of(insn, address, name);
     joined(pseudo(insn, &place).unwrap_or_else(|| plain(insn, &place)))
-}
-
-/// The same by its own name, and without the ways to write it shorter.
-pub(super) fn plain_text(insn: Insn, address: Addr, name: &dyn Fn(Addr) -> Option<String>) -> String {
-    let place = || place_of(insn, address, name);
-    joined(plain(insn, &place))
 }
 
 /// Where a label stands that it names.

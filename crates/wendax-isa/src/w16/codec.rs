@@ -86,6 +86,18 @@ pub(super) fn leads(code: &[u8], address: Addr) -> Option<(u32, Leads)> {
     Some((insn.bytes().into(), insn.leads(address)))
 }
 
+/// See [`crate::Target::cycles`].
+pub(super) fn cycles(code: &[u8]) -> Option<(u32, u32)> {
+    use super::Cond;
+    let insn = decode_bytes(code)?;
+    let plain = u32::from(insn.row().cycles);
+    Some(match insn.op() {
+        Op::Jump(Cond::Always) | Op::JmpReg => (plain + 1, plain + 1),
+        Op::Jump(_) | Op::Djnz => (plain, plain + 1),
+        _ => (plain, plain),
+    })
+}
+
 /// The instruction that some bytes begin with; `None` when it is none, or not whole.
 pub(super) fn decode_bytes(code: &[u8]) -> Option<Insn> {
     let word = |at: usize| Some(u16::from_le_bytes([*code.get(at)?, *code.get(at + 1)?]));

@@ -46,7 +46,7 @@ fn images() -> Vec<Vec<u8>> {
     let inputs = Inputs { sources: vec!["a.asm".into()], ..Inputs::default() };
     let mut assembler = Assembler::default();
     let assembly = assembler.assemble(&inputs, &files);
-    let object = assembler.object("a.asm", &files).expect("the demo is in order");
+    let object = assembler.object("a.asm", None, &files).expect("the demo is in order");
     let image = &assembly.image;
     vec![
         to_elf(image, &assembly.sources),

@@ -14,6 +14,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use wendax_asm::{Lexeme, lexemes, operand_help};
 use wendax_image::{Line, LineKind};
+use wendax_isa::Target;
 use wendax_machine::Addr;
 use wendax_session::grouped;
 use wendax_session::{Effects, Session};
@@ -198,12 +199,19 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
 }
 
+/// The machine that the program is for.
+fn target_of(app: &App) -> &'static Target {
+    app.world.program.assembly.image.target
+}
+
 /// What is wanted by the instruction being written.
 fn operand_rows(app: &App, area: Rect) -> Vec<String> {
     if app.screen.mode != Mode::Write || area.height < 10 || app.document().role == Role::Manifest {
         return Vec::new();
     }
-    let Some(forms) = operand_help(&app.editor().line(app.editor().cursor().0)) else { return Vec::new() };
+    let Some(forms) = operand_help(&app.editor().line(app.editor().cursor().0), target_of(app)) else {
+        return Vec::new();
+    };
     let room = area.width.saturating_sub(2);
     let mut rows = wrap(&forms[0], room);
     if forms.len() > 1 {
@@ -283,7 +291,8 @@ fn part_row(
         pen.right(Rect { x: area.x, width: columns.text() - 1, ..area }, area.y, &words, Ink::Fresh);
     }
     let at = pen.text(x, area.y, 8, "      ┊ ", Ink::Rule);
-    source_text(pen, (at, area.y), area.right().saturating_sub(at + 1), row.text.trim(), 0);
+    let room = area.right().saturating_sub(at + 1);
+    source_text(pen, (at, area.y), room, (row.text.trim(), target_of(app)), 0);
 }
 
 /// Cells there are for what is said of a problem.
@@ -563,7 +572,7 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
     let room = area.right().saturating_sub(x + 1);
     let text = app.editor().line(line);
     let piece_room = room.min(u16::try_from(to - from).unwrap_or(u16::MAX));
-    let end = source_text(pen, (x, area.y), piece_room, &text, from);
+    let end = source_text(pen, (x, area.y), piece_room, (&text, target_of(app)), from);
     let cut = !app.screen.source.wraps && cells::column_of(&text, usize::MAX) > from + usize::from(room);
     chosen_text(app, pen, Rect { x, width: piece_room, ..area }, (line, &text, from), searched);
     let free = area.right().saturating_sub(end + 3);
@@ -623,7 +632,8 @@ fn short_count(count: u64) -> String {
 
 /// The cycles of the instructions from an address on: `2`, `1/2` not taken and taken, `6` of several together.
 fn cycles_words(app: &App, address: Addr, length: u32) -> String {
-    wendax_asm::cycles_words(app.world.program.assembly.image.bytes(address, length))
+    let image = &app.world.program.assembly.image;
+    wendax_asm::cycles_words(image.bytes(address, length), image.target)
 }
 
 /// Gives what is selected its ground, what was searched for, and the brackets that belong together theirs.
@@ -733,7 +743,13 @@ fn code_of(app: &App, address: Addr, length: u32, kind: LineKind, room: u16) -> 
 }
 
 /// A line of source in its colours, from a cell of it on; returns the column behind it.
-fn source_text(pen: &mut Pen<'_>, (x, y): (u16, u16), room: u16, text: &str, scroll: usize) -> u16 {
+fn source_text(
+    pen: &mut Pen<'_>,
+    (x, y): (u16, u16),
+    room: u16,
+    (text, target): (&str, &Target),
+    scroll: usize,
+) -> u16 {
     // Very long lines are coloured and shown as far as anyone can see.
     let limit = text.char_indices().nth(scroll + 500).map_or(text.len(), |(at, _)| at);
     let text = &text[..limit];
@@ -757,7 +773,7 @@ fn source_text(pen: &mut Pen<'_>, (x, y): (u16, u16), room: u16, text: &str, scr
     };
     let mut known = 0;
     let plain = pen.theme.ink(Ink::Text);
-    for (range, lexeme) in lexemes(text) {
+    for (range, lexeme) in lexemes(text, target) {
         // What is no sign of the language is shown as it is.
         if range.start > known {
             piece(pen, known..range.start, plain);

@@ -318,7 +318,8 @@ impl App {
         }
         let text = self.editor().line(line);
         let byte = text.char_indices().nth(column).map_or(text.len(), |(at, _)| at);
-        let words: Vec<std::ops::Range<usize>> = lexemes(&text).into_iter().map(|(range, _)| range).collect();
+        let words: Vec<std::ops::Range<usize>> =
+            lexemes(&text, self.world.program.assembly.image.target).into_iter().map(|(range, _)| range).collect();
         let known = |range: &&std::ops::Range<usize>| !guide(&text[(*range).clone()]).is_empty();
         let first = words.iter().find(known);
         // What is called tells more than that something is.

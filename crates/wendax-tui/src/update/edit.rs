@@ -221,7 +221,7 @@ impl App {
         let sign = if self.document().role == Role::Manifest { '#' } else { ';' };
         let (number, _) = self.editor().cursor();
         let line = self.editor().line(number);
-        let at = wendax_asm::comment_column(&line);
+        let at = wendax_asm::comment_column(&line, self.world.program.assembly.image.target);
         let editor = self.editor_mut();
         if let Some(column) = at {
             let behind = line.chars().skip(column + 1).take_while(|c| *c == ' ').count();
@@ -260,7 +260,7 @@ impl App {
             return self.screen.trouble("a manifest is no source: its columns are yours");
         }
         let before = self.editor().text();
-        let after = format(&before);
+        let after = format(&before, self.world.program.assembly.image.target);
         if after == before {
             return self.screen.say("the text is in columns");
         }

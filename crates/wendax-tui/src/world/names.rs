@@ -19,7 +19,7 @@ impl World {
         let start = editor.byte_at(line, 0);
         let text = editor.line(line);
         let mut names: Vec<(Span, String)> = Vec::new();
-        for (range, lexeme) in wendax_asm::lexemes(&text) {
+        for (range, lexeme) in wendax_asm::lexemes(&text, self.program.assembly.image.target) {
             if !matches!(
                 lexeme,
                 wendax_asm::Lexeme::Name | wendax_asm::Lexeme::Definition | wendax_asm::Lexeme::Mnemonic

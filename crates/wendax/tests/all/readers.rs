@@ -71,7 +71,7 @@ fn general_libraries_read_what_was_meant() {
     let mut assembler = Assembler::default();
     let assembly = assembler.assemble(&inputs, &files);
     assert!(assembly.is_runnable());
-    let object = assembler.object("src/totals.asm", &files).expect("it assembles");
+    let object = assembler.object("src/totals.asm", None, &files).expect("it assembles");
     let (image, sources) = (&assembly.image, &assembly.sources);
     let folder = tempfile::tempdir().expect("a folder");
     let write = |name: &str, bytes: &[u8]| {
