@@ -6,7 +6,6 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use wendax_image::{Image, Line, LineKind, Symbol, SymbolKind};
-use wendax_isa::w16::{Insn, NumberStyle, Op, decode, disassemble};
 use wendax_isa::{Addr, Leads};
 use wendax_source::{FileId, Span};
 
@@ -34,26 +33,18 @@ pub fn disassembly(image: &Image) -> (String, Image) {
 
 /// The instructions that a piece of code is, one after the other: address, bytes, text with the image's labels.
 pub fn instructions(image: &Image, address: Addr, length: u32) -> Vec<(Addr, u32, String)> {
+    let target = image.target;
+    let name = |place: Addr| image.label_at(place).map(|symbol| symbol.name.clone());
     let mut all = Vec::new();
     let mut at = address;
     while at < address + length {
-        let Some(insn) = instruction(image, at) else { break };
-        let named = |value: u16| image.label_at(value.into()).map(|symbol| symbol.name.clone());
-        let jumps = matches!(insn.op(), Op::Jump(_) | Op::Djnz | Op::Call);
-        let name = |value: u16| if jumps { named(value) } else { None };
-        let text = disassemble(insn, u16::try_from(at.0).unwrap_or(0), NumberStyle::Decimal, &name);
-        all.push((at, insn.bytes().into(), text));
-        at += u32::from(insn.bytes());
+        let code = image.bytes(at, target.longest_code);
+        let known = (target.leads)(code, at).zip((target.text)(code, at, &name));
+        let Some(((bytes, _), text)) = known.filter(|_| at.is_multiple_of(target.code_align)) else { break };
+        all.push((at, bytes, text));
+        at += bytes;
     }
     all
-}
-
-/// The instruction at an address, if both the image and the instruction set have one there.
-fn instruction(image: &Image, address: Addr) -> Option<Insn> {
-    let bytes = image.bytes(address, 4);
-    let word = |at: usize| Some(u16::from_le_bytes([*bytes.get(at)?, *bytes.get(at + 1)?]));
-    let insn = decode(word(0)?, word(2).unwrap_or(0))?;
-    (address.is_multiple_of(2) && bytes.len() >= usize::from(insn.bytes())).then_some(insn)
 }
 
 /// The length of an instruction, and where it leads.

@@ -18,7 +18,6 @@ const SAME: &[(&str, &str)] = &[
     (".set", ".equ"),
     (".balign", ".align"),
     (".skip", ".space"),
-    (".zero", ".space"),
 ];
 
 /// The directive of ours that another name stands for.
@@ -37,6 +36,8 @@ pub(crate) enum Other {
     Section,
     ReadOnly,
     Zeroed,
+    /// `.zero n`: as many zeros, which count as written.
+    Zeros,
     /// `.comm name, size, alignment`.
     Common,
     /// Numbers in groups of 7 bits; with their sign.
@@ -63,6 +64,7 @@ const OTHER: &[(&str, Other)] = &[
     (".section", Other::Section),
     (".rodata", Other::ReadOnly),
     (".bss", Other::Zeroed),
+    (".zero", Other::Zeros),
     (".comm", Other::Common),
     (".uleb128", Other::Leb128(false)),
     (".sleb128", Other::Leb128(true)),
@@ -96,6 +98,13 @@ impl Parser<'_> {
             Other::Section => self.rv32_section(),
             Other::ReadOnly => self.enter(".rodata", SectionKind::Constants),
             Other::Zeroed => self.enter(".bss", SectionKind::Zeroed),
+            Other::Zeros => {
+                let count = self.expression()?;
+                let is_room = self.unit.section(self.section).kind == SectionKind::Zeroed;
+                let fill = if is_room { None } else { Some(self.constant(0, span)) };
+                self.push(What::Space { count, fill }, span);
+                Some(())
+            }
             Other::Common => self.common(span),
             Other::Leb128(signed) => self.leb128(signed, span),
             Other::Option => self.option(span),

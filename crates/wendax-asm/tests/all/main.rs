@@ -10,6 +10,7 @@ mod listings;
 mod naming;
 mod objects;
 mod problems;
+mod rv32;
 mod slips;
 mod teaching;
 mod unfolding;
