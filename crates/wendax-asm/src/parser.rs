@@ -53,6 +53,7 @@ pub(crate) fn parse(texts: &mut Texts, file: FileId, files: &dyn Files, syntax: 
     lookup::resolve(&mut parser);
     parser.compare_digits();
     parser.drop_followers();
+    parser.tell_of_other_machine();
     parser.unit.find_ends();
     parser.unit.fix_constants();
     parser.unit.included = parser.used.texts.iter().skip(1).map(|(path, _)| path.clone()).collect();
@@ -161,6 +162,10 @@ pub(crate) struct Parser<'a> {
     site: Option<(Span, u32)>,
     /// Labels that are numbers: the last of each, and the steps that mean the next one, with where they stand.
     numbered: FxHashMap<&'a str, NumberedLabel>,
+    /// Lines that begin with an instruction of another machine: how many, and the first of them; and how many begin with one
+    /// of this machine.
+    strangers: (u32, Option<Span>),
+    natives: u32,
     /// Lines up to the next section are of no program.
     pub(crate) passes_over: bool,
     /// Decimal numbers of three and more digits, in order.
@@ -208,6 +213,8 @@ impl<'a> Parser<'a> {
             included: 0,
             site: None,
             numbered: FxHashMap::default(),
+            strangers: (0, None),
+            natives: 0,
             passes_over: false,
             decimals: Vec::new(),
             hexadecimals: FxHashMap::default(),
@@ -290,6 +297,38 @@ impl<'a> Parser<'a> {
         self.unit.problems = problems;
     }
 
+    /// A source in which most instructions are those of another machine is told as that, and as nothing else.
+    fn tell_of_other_machine(&mut self) {
+        const LEAST: u32 = 3;
+        let (count, Some(first)) = self.strangers else { return };
+        if count < LEAST || count <= self.natives {
+            return;
+        }
+        let here = self.unit.syntax;
+        let other = if here == Syntax::W16 { Syntax::Rv32 } else { Syntax::W16 };
+        let (here, other) = (here.target().name, other.target().name);
+        let message = format!("this reads as a source for {other}, and it is assembled for {here}");
+        let found = diagnostic(codes::MACHINE, first, message);
+        let line = format!(".target {}", other.to_ascii_lowercase());
+        let text = self.text_with(Span { file: self.unit.file, start: 0, end: 0 }).1;
+        let found = if said(text).is_none() && first.file == self.unit.file {
+            let start = u32::try_from(text.len() - text.trim_start_matches('\u{feff}').len()).unwrap_or(0);
+            let place = Span { file: self.unit.file, start, end: start };
+            let edits = vec![Edit { span: place, text: format!("        {line}\n") }];
+            found.with_change(Grade::Guess, format!("begin the source with `{line}`"), edits)
+        } else {
+            found.with_expected(format!("instructions of {here}, or `{line}` in the first line"))
+        };
+        self.unit.problems.truncate(0);
+        self.unit.trusted.clear();
+        self.unit.unknown.clear();
+        self.report(found);
+        // Names that nothing defines are no second matter.
+        for name in &mut self.unit.names {
+            name.used = name.used.filter(|_| !matches!(name.definition, Definition::Extern));
+        }
+    }
+
     // ---- lines
 
     /// Takes in the line whose tokens were just read.
@@ -319,7 +358,11 @@ impl<'a> Parser<'a> {
                     span,
                     "a line begins with a label, an instruction or a directive",
                 );
-                self.report(found.with_expected("name:  mov r0, 1  ; comment"));
+                let example = match self.unit.syntax {
+                    Syntax::W16 => "name:  mov r0, 1  ; comment",
+                    Syntax::Rv32 => "name:  li a0, 1  # remark",
+                };
+                self.report(found.with_expected(example));
                 None
             }
         };
@@ -508,9 +551,16 @@ impl<'a> Parser<'a> {
         if !self.unit.syntax.is_mnemonic(name) {
             return match self.macros.get(name) {
                 Some(found) => self.call_macro(&Rc::clone(found), span),
-                None => self.unknown_start(span),
+                None => {
+                    let others = [Syntax::W16, Syntax::Rv32].into_iter().filter(|other| *other != self.unit.syntax);
+                    if others.into_iter().any(|other| other.is_mnemonic(name)) {
+                        self.strangers = (self.strangers.0 + 1, self.strangers.1.or(Some(span)));
+                    }
+                    self.unknown_start(span)
+                }
             };
         }
+        self.natives += 1;
         self.bump();
         let what = match self.unit.syntax {
             Syntax::Rv32 => What::Rv32(self.rv32_instruction(span)?),
@@ -637,11 +687,12 @@ impl<'a> Parser<'a> {
     ) -> Option<()> {
         let name = self.spelling(span);
         let elsewhere = self.rv32_unknown(span);
-        if before || is_alone && elsewhere.is_none() && (at_margin || near.is_none()) {
-            return self.missing_colon(span);
-        }
+        let near = self.nearest_rv32(name).or(near);
         let found = diagnostic(codes::UNKNOWN_MNEMONIC, span, format!("`{name}` is no instruction"));
         let own = wendax_isa::rv32::CALLS.iter().find(|call| call.is_own && call.name.eq_ignore_ascii_case(name));
+        if before || is_alone && elsewhere.is_none() && own.is_none() && (at_margin || near.is_none()) {
+            return self.missing_colon(span);
+        }
         self.report(match (elsewhere, self.unit.syntax.directive(&format!(".{name}")), own, near) {
             (Some(found), ..) => found,
             (None, Some(dotted), ..) => found.with_fix(format!("it is a directive: `.{name}`"), span, dotted.name),
@@ -1311,10 +1362,12 @@ impl<'a> Parser<'a> {
             Kind::Name | Kind::Local => is_register(next) || is_register(before),
             _ => false,
         };
-        // An instruction with a comma already has all its operands.
+        // An instruction with enough commas already has all its operands.
         let commas = self.tokens[..self.at].iter().filter(|token| token.kind == Kind::Mark(Mark::Comma)).count();
         let word = self.mnemonic_word();
-        let is_full = commas > 0 && self.unit.syntax.is_mnemonic(&word) && !matches!(word.as_str(), "push" | "pop");
+        let is_full = commas >= self.unit.syntax.most_operands(&word).saturating_sub(1).max(1)
+            && self.unit.syntax.is_mnemonic(&word)
+            && !matches!(word.as_str(), "push" | "pop");
         // Where another operand can begin no comma leads on.
         let can_begin = matches!(
             next.kind,

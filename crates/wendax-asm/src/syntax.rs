@@ -60,6 +60,17 @@ impl Syntax {
         }
     }
 
+    /// How many operands an instruction takes at most.
+    pub(crate) fn most_operands(self, name: &str) -> usize {
+        match self {
+            Self::W16 => 2,
+            Self::Rv32 => {
+                let forms = wendax_isa::rv32::forms::forms_of(name);
+                forms.iter().map(|form| form.slots.len()).max().unwrap_or(0)
+            }
+        }
+    }
+
     /// The directive of this name, in any case: ours, or another name for one of ours.
     pub(crate) fn directive(self, name: &str) -> Option<&'static DirectiveInfo> {
         directive(name).or_else(|| match self {

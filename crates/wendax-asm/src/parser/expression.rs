@@ -5,6 +5,7 @@ use crate::codes;
 use crate::expr::{Binary, EvalError, Expr, Names, Scope, Step, SymbolId, Unary, Value, evaluate};
 use crate::lexer::{Kind, Mark, Token};
 use crate::problems::{diagnostic, quoted, without_value};
+use crate::syntax::Syntax;
 use crate::unit::Definition;
 use wendax_source::Span;
 
@@ -221,7 +222,11 @@ impl Parser<'_> {
         if self.register(name).is_some() {
             let found =
                 diagnostic(codes::OPERANDS, span, format!("the register `{name}` cannot be part of an expression"));
-            self.report(found.with_expected("numbers and names; in brackets a register may stand first: [r1 + 4]"));
+            let right = match self.unit.syntax {
+                Syntax::W16 => "numbers and names; in brackets a register may stand first: [r1 + 4]",
+                Syntax::Rv32 => "numbers and names; an address is an offset with a register in parentheses: 4(a0)",
+            };
+            self.report(found.with_expected(right));
             return None;
         }
         let begins_value =

@@ -119,6 +119,12 @@ impl Parser<'_> {
     fn rv32_values(&mut self, width: u32, span: Span) -> Option<()> {
         let from = self.unit.values.len();
         loop {
+            if let Some(text) = self.peek().filter(|token| token.kind == Kind::Text) {
+                let place = self.span(text);
+                let found = diagnostic(codes::OPERANDS, place, "a text stands in a list of numbers");
+                self.report(found.with_expected(".ascii \"text\", or .asciz \"text\" with a NUL behind it"));
+                return None;
+            }
             let value = self.expression()?;
             self.unit.values.push(value);
             if !self.comma_or_end()? {

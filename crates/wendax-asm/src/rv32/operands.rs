@@ -64,14 +64,21 @@ impl Parser<'_> {
             loop {
                 let at = operands.len();
                 let wants = |slot: Slot| forms.iter().any(|form| form.slots.get(at) == Some(&slot));
-                let operand = if wants(Slot::Csr) {
+                let is_register =
+                    self.peek().is_some_and(|token| self.register(self.spelling(self.span(token))).is_some());
+                let about_csr = forms.iter().any(|form| form.slots.contains(&Slot::Csr));
+                let is_csr = about_csr
+                    && self.peek().is_some_and(|token| csr_by_name(self.spelling(self.span(token))).is_some());
+                let operand = if is_csr || wants(Slot::Csr) && !is_register {
                     self.csr()?
                 } else if wants(Slot::Accesses) {
                     self.accesses()?
                 } else {
                     self.rv32_operand()?
                 };
-                if let Some(found) = self.odd_operand(name, forms, &operands, operand) {
+                if let Some(found) = self.odd_operand(forms, &operands, operand) {
+                    self.forget(&operands);
+                    self.forget(&[operand]);
                     self.report(found);
                     return None;
                 }
@@ -86,12 +93,7 @@ impl Parser<'_> {
                 && form.slots.iter().zip(&operands).all(|(slot, one)| one.what.fits(*slot))
         };
         let Some(form) = forms.iter().find(fits) else {
-            // Names among operands that are wrong anyhow are not looked up: one cause gives one problem.
-            for operand in &operands {
-                if let Place::Value(expr, _) | Place::Memory { offset: Some((expr, _)), .. } = operand.what {
-                    self.unit.steps[expr.start as usize..expr.end as usize].fill(Step::Unknown);
-                }
-            }
+            self.forget(&operands);
             let found = self.wrong_rv32_operands(name, span, forms, &operands);
             self.report(found);
             return None;
@@ -124,6 +126,15 @@ impl Parser<'_> {
         Some(instruction)
     }
 
+    /// Names among operands that are wrong anyhow are not looked up: one cause gives one problem.
+    fn forget(&mut self, operands: &[Operand]) {
+        for operand in operands {
+            if let Place::Value(expr, _) | Place::Memory { offset: Some((expr, _)), .. } = operand.what {
+                self.unit.steps[expr.start as usize..expr.end as usize].fill(Step::Unknown);
+            }
+        }
+    }
+
     fn rv32_operand(&mut self) -> Option<Operand> {
         let Some(token) = self.peek() else {
             let place = self.behind();
@@ -136,6 +147,11 @@ impl Parser<'_> {
             Kind::Name if self.register(self.spelling(span)).is_some() => {
                 self.bump();
                 Place::Register(self.register(self.spelling(span))?)
+            }
+            Kind::Mark(Mark::Open) => {
+                let found = self.address_in_brackets(span);
+                self.report(found);
+                return None;
             }
             // `(rs)` alone.
             Kind::Mark(Mark::ParenOpen) if self.register_in_parentheses().is_some() => {
@@ -231,15 +247,6 @@ impl Parser<'_> {
                         found.with_expected("mstatus, mie, mtvec, mscratch, mepc, mcause, mip, mcycle, …, or a number")
                     }
                 });
-                return None;
-            }
-            None if self.register(name).is_some() => {
-                let found = diagnostic(
-                    codes::OPERANDS,
-                    place,
-                    format!("`{name}` stands where a control and status register belongs"),
-                );
-                self.report(found.with_expected("mstatus, mie, mtvec, mscratch, mepc, mcause, …"));
                 return None;
             }
             None => self.known_value()?,

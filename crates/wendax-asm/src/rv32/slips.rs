@@ -5,7 +5,7 @@ use crate::codes;
 use crate::lexer::{Kind, Mark};
 use crate::parser::Parser;
 use crate::problems::{diagnostic, quoted};
-use wendax_isa::rv32::forms::{Form, Kind as ValueKind, Slot};
+use wendax_isa::rv32::forms::{Form, Kind as ValueKind, Slot, forms};
 use wendax_source::{Diagnostic, Grade, Span, nearest};
 
 /// Words of other machines, with what does the same here.
@@ -67,17 +67,17 @@ const ELSEWHERE: &[(&str, &str)] = &[
     ("ror", "srl and sll, then or"),
     ("ld", "lw a0, 0(a1) loads a word, lb a byte"),
     ("ldr", "lw a0, 0(a1) loads a word, lb a byte"),
-    ("ldw", "lw a0, 0(a1)"),
-    ("ldb", "lbu a0, 0(a1)"),
-    ("ldsb", "lb a0, 0(a1)"),
-    ("ldh", "lhu a0, 0(a1)"),
-    ("load", "lw a0, 0(a1)"),
+    ("ldw", "lw"),
+    ("ldb", "lbu"),
+    ("ldsb", "lb"),
+    ("ldh", "lhu"),
+    ("load", "lw"),
     ("st", "sw a0, 0(a1) stores a word, sb a byte"),
     ("str", "sw a0, 0(a1) stores a word, sb a byte"),
-    ("stw", "sw a0, 0(a1)"),
-    ("stb", "sb a0, 0(a1)"),
-    ("sth", "sh a0, 0(a1)"),
-    ("store", "sw a0, 0(a1)"),
+    ("stw", "sw"),
+    ("stb", "sb"),
+    ("sth", "sh"),
+    ("store", "sw"),
     ("sbu", "sb: stores have no sign"),
     ("shu", "sh: stores have no sign"),
     ("lea", "la a0, label, or addi a0, a1, 8"),
@@ -194,15 +194,15 @@ impl Parser<'_> {
         if let Some((_, right)) = ELSEWHERE.iter().find(|(word, _)| *word == name) {
             // A word alone can take its place; whole instructions are shown.
             let is_word = !right.contains(' ');
-            return Some(if is_word {
-                found.with_guess(format!("here it is `{right}`"), span, *right)
-            } else {
-                self.rv32_instead(&name, span, found.clone()).unwrap_or(found.with_expected(*right))
+            return Some(match self.rv32_instead(&name, right, span, &found) {
+                Some(whole) => whole,
+                None if is_word => found.with_guess(format!("here it is `{right}`"), span, *right),
+                None => found.with_expected(*right),
             });
         }
-        if let Some((_, set)) = SETS.iter().find(|(start, _)| name.starts_with(start)).filter(|_| name.len() > 2) {
+        if let Some((start, set)) = SETS.iter().find(|(start, _)| name.starts_with(start)).filter(|_| name.len() > 2) {
             let near = nearest(&name, self.unit.syntax.mnemonics().into_iter().map(|(name, _)| name));
-            if near.is_none() {
+            if near.is_none() || start.ends_with('.') {
                 let found = Diagnostic {
                     message: format!("`{name}` is of the set for {set}, which this machine does not have"),
                     ..found
@@ -214,7 +214,7 @@ impl Parser<'_> {
     }
 
     /// What a line of another machine is here, where its operands tell.
-    fn rv32_instead(&self, name: &str, span: Span, found: Diagnostic) -> Option<Diagnostic> {
+    fn rv32_instead(&self, name: &str, word: &str, span: Span, found: &Diagnostic) -> Option<Diagnostic> {
         let rest = Span { start: span.end, end: self.line_end, ..span };
         let text = self.spelling(rest).trim();
         let parts: Vec<&str> = text.split(',').map(str::trim).collect();
@@ -222,6 +222,20 @@ impl Parser<'_> {
         let is_number = |word: &str| word.starts_with(|sign: char| sign.is_ascii_digit() || matches!(sign, '-' | '\''));
         let whole = Span { end: self.line_end, ..span };
         let right = match (name, parts.as_slice()) {
+            ("push", [one]) if is_register(one) => {
+                return Some(found.clone().with_expected(format!("addi sp, sp, -4, then sw {one}, 0(sp)")));
+            }
+            ("pop", [one]) if is_register(one) => {
+                return Some(found.clone().with_expected(format!("lw {one}, 0(sp), then addi sp, sp, 4")));
+            }
+            ("ldr" | "ldw" | "ldb" | "ldsb" | "ldh" | "load", [to, from]) if is_register(to) => {
+                let word = if name == "ldr" { "lw" } else { word };
+                format!("{word} {to}, {}", self.bracketed(from)?)
+            }
+            ("str", [from, to]) if is_register(from) => format!("sw {from}, {}", self.bracketed(to)?),
+            ("stw" | "stb" | "sth" | "store", [to, from]) if is_register(from) => {
+                format!("{word} {from}, {}", self.bracketed(to)?)
+            }
             ("mov", [to, from]) if is_register(to) && is_register(from) => format!("mv {to}, {from}"),
             ("mov" | "ldi", [to, from]) if is_register(to) && is_number(from) => format!("li {to}, {from}"),
             ("mov" | "lea" | "adr", [to, from]) if is_register(to) && self.is_plain_name(from) => {
@@ -238,7 +252,58 @@ impl Parser<'_> {
             ("sar" | "asr", [to, from, by]) if is_number(by) => format!("srai {to}, {from}, {by}"),
             _ => return None,
         };
-        Some(found.with_guess(format!("write `{right}`"), whole, right))
+        Some(found.clone().with_guess(format!("write `{right}`"), whole, right))
+    }
+
+    /// An address in brackets as it is written here: `[a1 + 4]` is `4(a1)`, and `[x]` is `x`.
+    fn bracketed(&self, text: &str) -> Option<String> {
+        let inner = text.strip_prefix('[')?.strip_suffix(']')?.trim();
+        if self.register(inner).is_some() {
+            return Some(format!("0({inner})"));
+        }
+        for (sign, before) in [("+", ""), ("-", "-"), (",", "")] {
+            let Some((one, other)) = inner.split_once(sign) else { continue };
+            let (one, other) = (one.trim(), other.trim().trim_start_matches('#'));
+            if self.register(one).is_some() && self.register(other).is_none() && !other.is_empty() {
+                return Some(format!("{before}{other}({one})"));
+            }
+            if self.register(other).is_some() && self.register(one).is_none() && before.is_empty() && !one.is_empty() {
+                return Some(format!("{one}({other})"));
+            }
+        }
+        self.is_plain_name(inner).then(|| inner.to_owned())
+    }
+
+    /// `[a1 + 4]` where an operand stands.
+    pub(super) fn address_in_brackets(&self, open: Span) -> Diagnostic {
+        let rest = Span { end: self.line_end, ..open };
+        let text = self.spelling(rest);
+        let length = text.find(']').map_or(text.len(), |close| close + 1);
+        let whole = Span { end: open.start + u32::try_from(length).unwrap_or(0), ..open };
+        let found = diagnostic(
+            codes::OPERANDS,
+            whole,
+            "an address is an offset with a register in parentheses, without brackets",
+        );
+        match self.bracketed(self.spelling(whole)) {
+            Some(right) => found.with_guess(format!("write `{right}`"), whole, right),
+            None => found.with_expected("4(a1), 0(a1), or a label"),
+        }
+    }
+
+    /// The mnemonic nearest to a word among those that take as many operands as stand behind it, of the kind of the last.
+    pub(crate) fn nearest_rv32(&self, name: &str) -> Option<&'static str> {
+        let rest = &self.tokens[self.at + 1..];
+        let commas = rest.iter().filter(|token| token.kind == Kind::Mark(Mark::Comma)).count();
+        let count = if rest.is_empty() { 0 } else { commas + 1 };
+        let last = rest.last().map(|token| self.spelling(self.span(*token))).unwrap_or_default();
+        let ends_in = |slot: Slot| match slot {
+            Slot::Register => self.register(last).is_some(),
+            Slot::Memory => last == ")",
+            _ => self.register(last).is_none() && last != ")",
+        };
+        let fits = |form: &&Form| form.slots.len() == count && form.slots.last().is_none_or(|slot| ends_in(*slot));
+        nearest(name, forms().iter().filter(fits).map(|form| form.name))
     }
 
     fn is_plain_name(&self, word: &str) -> bool {
@@ -249,13 +314,7 @@ impl Parser<'_> {
     }
 
     /// What an operand shows to be a mistake by itself or by what stands behind it.
-    pub(super) fn odd_operand(
-        &self,
-        name: &str,
-        forms: &[Form],
-        before: &[Operand],
-        operand: Operand,
-    ) -> Option<Diagnostic> {
+    pub(super) fn odd_operand(&self, forms: &[Form], before: &[Operand], operand: Operand) -> Option<Diagnostic> {
         let text = self.spelling(operand.span);
         let next = self.peek();
         let next_mark = match next.map(|token| token.kind) {
@@ -272,14 +331,28 @@ impl Parser<'_> {
             let right = format!("{rest}({text})");
             return Some(found.with_guess(format!("write `{right}`"), whole, right));
         }
+        if let (Place::Value(..), Some(Mark::ParenOpen | Mark::Open)) = (operand.what, next_mark) {
+            return Some(self.odd_parentheses(operand.span));
+        }
         if let (Place::Register(_), Some(Mark::Plus | Mark::Minus | Mark::Star | Mark::Left)) =
             (operand.what, next_mark)
         {
             let whole = operand.span.to(Span { end: self.line_end, ..operand.span });
-            let message =
-                format!("`{}` would have to be computed while the program runs", quoted(self.spelling(whole)));
+            let whole_text = self.spelling(whole);
+            let takes_address = forms.iter().any(|form| form.slots.get(before.len()) == Some(&Slot::Memory));
+            if let Some(right) = self.bracketed(&format!("[{whole_text}]")).filter(|_| takes_address) {
+                let message = "the offset stands before the parentheses, the register in them";
+                let found = diagnostic(codes::OPERANDS, whole, message);
+                return Some(found.with_guess(format!("write `{right}`"), whole, right));
+            }
+            let message = format!("`{}` would have to be computed while the program runs", quoted(whole_text));
             let found = diagnostic(codes::OPERANDS, whole, message);
             return Some(found.with_expected("an instruction for it: addi, add, sub, slli, … before this one"));
+        }
+        let marked = text.strip_prefix(['$', '%']).filter(|name| self.register(name).is_some());
+        if let Some(plain) = marked.filter(|_| !self.plain.contains_key(text)) {
+            let found = diagnostic(codes::OPERANDS, operand.span, "registers are written without a mark");
+            return Some(found.with_guess(format!("write `{plain}`"), operand.span, plain));
         }
         // Something that reads as a register where only one can stand.
         let at = before.len();
@@ -292,12 +365,40 @@ impl Parser<'_> {
             return None;
         }
         let found = diagnostic(codes::OPERANDS, operand.span, format!("`{text}` is no register"));
-        let near = other_register(text);
-        let _ = name;
-        Some(match near {
-            Some(near) => found.with_guess(format!("here it is `{near}`"), operand.span, near),
+        // All of a line are mended at once.
+        let names = self.tokens.iter().filter(|token| token.kind == Kind::Name).map(|token| self.span(*token));
+        let edits: Vec<wendax_source::Edit> = names
+            .filter_map(|span| Some(wendax_source::Edit { span, text: other_register(self.spelling(span))? }))
+            .collect();
+        Some(match other_register(text) {
+            Some(near) => found.with_change(Grade::Guess, format!("here it is `{near}`"), edits),
             None => found.with_expected("zero ra sp gp tp, t0 to t6, s0 to s11, a0 to a7, or x0 to x31"),
         })
+    }
+
+    /// Parentheses behind a value that hold no register, or do not close.
+    fn odd_parentheses(&self, before: Span) -> Diagnostic {
+        let rest: Vec<Span> = self.tokens[self.at..].iter().map(|token| self.span(*token)).collect();
+        let offset = self.spelling(before);
+        let inner = rest.get(1).map(|span| self.spelling(*span)).unwrap_or_default();
+        let last = rest.get(2).copied();
+        let whole = before.to(last.or(rest.get(1).copied()).unwrap_or(before));
+        let is_register = self.register(inner).is_some();
+        if is_register && rest.len() == 2 {
+            let place = rest[1].after();
+            let found = diagnostic(codes::UNCLOSED, place, "a `)` is missing here").with_other(rest[0], "opened here");
+            return found.with_change(
+                Grade::Certain,
+                "close the address",
+                vec![wendax_source::Edit { span: place, text: ")".to_owned() }],
+            );
+        }
+        let found = diagnostic(codes::OPERANDS, whole, "an address is an offset with a register in parentheses");
+        if is_register {
+            let right = format!("{offset}({inner})");
+            return found.with_guess(format!("write `{right}`"), whole, right);
+        }
+        found.with_expected(format!("{offset}(a1), with the register that holds the address"))
     }
 
     /// Operands that no form of a mnemonic takes.
@@ -352,6 +453,78 @@ impl Parser<'_> {
                 None => format!("addi {}, {}, -({value})", text(first), text(second)),
             };
             return fix(found, Grade::Guess, right);
+        }
+        let lower = name.to_ascii_lowercase();
+        let is_number = |word: &str| word.starts_with(|sign: char| sign.is_ascii_digit() || matches!(sign, '-' | '\''));
+        match operands {
+            [Operand { what: Place::Register(_), .. }, Operand { what: Place::Register(_), .. }, third]
+                if matches!(third.what, Place::Value(..))
+                    && forms.iter().all(|form| form.slots == [Slot::Register; 3]) =>
+            {
+                let spare = if operands[..2].iter().any(|one| text(one) == "t0") { "t1" } else { "t0" };
+                let found = told(format!("`{name}` takes three registers, and `{}` is a value", quoted(text(third))));
+                let (first, second) = (text(&operands[0]), text(&operands[1]));
+                return found
+                    .with_expected(format!("li {spare}, {}, then {name} {first}, {second}, {spare}", text(third)));
+            }
+            [first, second, third]
+                if matches!(
+                    (first.what, second.what, third.what),
+                    (Place::Register(_), Place::Register(_), Place::Value(..))
+                ) && lower.starts_with('b')
+                    && lower.ends_with('z') =>
+            {
+                let right =
+                    format!("{} {}, {}, {}", lower.trim_end_matches('z'), text(first), text(second), text(third));
+                return fix(told(format!("`{name}` compares one register with 0")), Grade::Guess, right);
+            }
+            [first, second]
+                if lower == "jal" && matches!((first.what, second.what), (Place::Register(_), Place::Register(_))) =>
+            {
+                let found = told(format!("`{name}` takes a label; where a register says it is `jalr`"));
+                return fix(found, Grade::Certain, format!("jalr {}, {}", text(first), text(second)));
+            }
+            [first, second]
+                if matches!(lower.as_str(), "li" | "la" | "lui" | "auipc")
+                    && matches!((first.what, second.what), (Place::Value(..), Place::Register(_))) =>
+            {
+                let found =
+                    Diagnostic { code: codes::ORDER.code, ..told(format!("`{name}` names its register first")) };
+                return fix(found, Grade::Certain, format!("{name} {}, {}", text(second), text(first)));
+            }
+            [first, second]
+                if matches!(
+                    (first.what, second.what),
+                    (Place::Csr(_), Place::Register(_)) | (Place::Register(_), Place::Csr(_))
+                ) && forms.iter().all(|form| form.slots.len() == 2) =>
+            {
+                let found =
+                    Diagnostic { code: codes::ORDER.code, ..told(format!("the operands of `{name}` are exchanged")) };
+                let grade = Grade::Guess;
+                return fix(found, grade, format!("{name} {}, {}", text(second), text(first)));
+            }
+            [first, second] if matches!((first.what, second.what), (Place::Csr(_), Place::Value(..))) => {
+                let found = told(format!("`{name}` takes a register; with a constant of 0 to 31 it is `{name}i`"));
+                return fix(found, Grade::Guess, format!("{name}i {}, {}", text(first), text(second)));
+            }
+            [first, second]
+                if lower.starts_with('s')
+                    && matches!((first.what, second.what), (Place::Value(..), Place::Memory { .. })) =>
+            {
+                let found = told(format!("`{name}` stores a register, and `{}` is a value", quoted(text(first))));
+                let load = if is_number(text(first)) { "li" } else { "la" };
+                return found.with_expected(format!("{load} t0, {}, then {name} t0, {}", text(first), text(second)));
+            }
+            [first, second, third]
+                if matches!(
+                    (first.what, second.what, third.what),
+                    (Place::Register(_), Place::Value(..), Place::Register(_))
+                ) && forms.iter().any(|form| form.slots.contains(&Slot::Memory)) =>
+            {
+                let found = told(format!("`{name}` takes an address: an offset with a register in parentheses"));
+                return fix(found, Grade::Guess, format!("{name} {}, {}({})", text(first), text(second), text(third)));
+            }
+            _ => {}
         }
         let takes_memory = forms.iter().any(|form| form.slots.contains(&Slot::Memory));
         match operands {
@@ -528,9 +701,11 @@ pub(crate) fn reads_as_register(name: &str) -> bool {
 }
 
 /// The register here that is used for the same.
-fn other_register(name: &str) -> Option<&'static str> {
-    match name.to_ascii_lowercase().as_str() {
-        "lr" => Some("ra"),
-        _ => None,
+fn other_register(name: &str) -> Option<String> {
+    let lower = name.to_ascii_lowercase();
+    if lower == "lr" {
+        return Some("ra".to_owned());
     }
+    let number: u32 = lower.strip_prefix('r')?.parse().ok().filter(|number| *number < 32)?;
+    Some(format!("x{number}"))
 }

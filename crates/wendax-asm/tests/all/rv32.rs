@@ -400,3 +400,21 @@ fn what_does_not_fit_says_what_does() {
         assert!(found.len() == 1 && words.contains(wanted), "{body}: {found:#?}");
     }
 }
+
+/// A source for the other machine is told as that and as nothing else, with the line that says so.
+#[test]
+fn a_source_of_the_wrong_machine_is_told_once() {
+    let rv32 = "# sum\n_start: li a0, 5\n addi sp, sp, -16\n sw ra, 12(sp)\n1: addi a0, a0, -1\n bnez a0, 1b\n la a1, x\n lw a2, %lo(x)(a1)\n ret\n .data\nx: .word 5\n";
+    let (sources, file) = Sources::single("a.asm", rv32);
+    let found = assemble(&sources, file).diagnostics;
+    assert!(found.len() == 1 && found[0].message.contains("RV32"), "{found:#?}");
+    let fix = found[0].fix.as_ref().expect("a fix");
+    let (sources, file) = Sources::single("a.asm", wendax_source::apply_edits(rv32, &fix.edits));
+    let mended = assemble(&sources, file);
+    assert!(mended.is_runnable() && mended.image.target.name == "RV32", "{:#?}", mended.diagnostics);
+    let w16 = "; sum\nstart: mov r0, 5\n push r1\n cmp r0, 3\n jeq @done\n call weigh\n@done: pop r1\n sys exit\nweigh: ret\n";
+    let found = told(w16);
+    assert!(found.len() == 1 && found[0].contains("W16"), "{found:?}");
+    // A slip or two are slips.
+    assert!(told("_start: mov a0, a1\n push ra\n add a0, a0, a1\n ret\n")[0].contains("`mov` is no instruction"));
+}

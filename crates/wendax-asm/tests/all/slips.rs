@@ -11,17 +11,41 @@ struct Slip {
     line: u32,
 }
 
-/// The slips of the corpus; its first lines say how they are written.
-fn slips() -> Vec<Slip> {
-    let lines = include_str!("sources/slips.txt").lines().filter(|line| !line.starts_with('#') && !line.is_empty());
+/// What is written for one machine.
+struct Corpus {
+    text: &'static str,
+    /// What stands before and behind a slip in code.
+    code: (&'static str, &'static str),
+    /// Before one in data.
+    data: &'static str,
+    /// Before a whole text.
+    whole: &'static str,
+}
+
+const W16: Corpus = Corpus {
+    text: include_str!("sources/slips.txt"),
+    code: ("start:\n", "\n halt\n"),
+    data: "start: halt\n.data\n",
+    whole: "",
+};
+const RV32: Corpus = Corpus {
+    text: include_str!("sources/slips-rv32.txt"),
+    code: (".target rv32\n_start:\n", "\n ret\n"),
+    data: ".target rv32\n_start: ret\n.data\n",
+    whole: ".target rv32\n",
+};
+
+/// The slips of a corpus; its first lines say how they are written.
+fn slips(corpus: &Corpus) -> Vec<Slip> {
+    let lines = corpus.text.lines().filter(|line| !line.starts_with('#') && !line.is_empty());
     lines
         .map(|written| {
             let (kind, slip) = written.split_once(' ').expect("a kind, and the slip");
             let slip = slip.replace('⏎', "\n");
             let (head, tail) = match kind {
-                "c" => ("start:\n", "\n halt\n"),
-                "d" => ("start: halt\n.data\n", "\n"),
-                "w" => ("", "\n"),
+                "c" => corpus.code,
+                "d" => (corpus.data, "\n"),
+                "w" => (corpus.whole, "\n"),
                 other => panic!("{other} is no kind of slip"),
             };
             let marked = slip.lines().position(|line| line.ends_with(";!")).unwrap_or(0);
@@ -40,7 +64,7 @@ fn assembled(text: &str) -> (Sources, Assembly) {
 #[test]
 fn each_slip_has_one_problem_in_its_line_with_what_is_right() {
     let mut wrong = Vec::new();
-    for slip in slips() {
+    for slip in [&W16, &RV32].into_iter().flat_map(slips) {
         let (sources, assembly) = assembled(&slip.text);
         let told: Vec<String> =
             assembly.diagnostics.iter().map(|found| render(&sources, found, Style::Plain)).collect();
@@ -60,8 +84,17 @@ fn each_slip_has_one_problem_in_its_line_with_what_is_right() {
 
 #[test]
 fn what_is_told_of_each_slip() {
+    insta::assert_snapshot!(all_told(&W16));
+}
+
+#[test]
+fn what_is_told_of_each_slip_for_rv32() {
+    insta::assert_snapshot!(all_told(&RV32));
+}
+
+fn all_told(corpus: &Corpus) -> String {
     let mut out = String::new();
-    for slip in slips() {
+    for slip in slips(corpus) {
         let (sources, assembly) = assembled(&slip.text);
         out.push_str(&format!("{}\n", slip.written));
         for found in &assembly.diagnostics {
@@ -74,14 +107,14 @@ fn what_is_told_of_each_slip() {
             }
         }
     }
-    insta::assert_snapshot!(out);
+    out
 }
 
 /// What is offered helps: a guess, or what is certain, leads to a line with which nothing is wrong.
 #[test]
 fn nearly_all_that_is_offered_leads_to_a_line_that_is_right() {
     let (mut offered, mut wrong) = (0, Vec::new());
-    for slip in slips() {
+    for slip in [&W16, &RV32].into_iter().flat_map(slips) {
         let (sources, assembly) = assembled(&slip.text);
         for found in &assembly.diagnostics {
             let Some(fix) = &found.fix else { continue };
