@@ -266,15 +266,16 @@ impl<'p, 'a> Encoder<'p, 'a> {
         };
         let value = self.value(expr, low, high, what);
         let number = match value {
-            Some(value) => match value.as_number() {
-                Some(number) => number,
-                None => {
+            Some(value) => {
+                if let Some(number) = value.as_number() {
+                    number
+                } else {
                     let at = u32::try_from(self.bytes.len()).unwrap_or(0);
                     let kind = PatchKind::Debug;
                     self.relocations.push(Relocation { at, kind, value });
                     0
                 }
-            },
+            }
             None => 0,
         };
         self.bytes.extend_from_slice(&number.to_le_bytes()[..width as usize]);

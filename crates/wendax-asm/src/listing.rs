@@ -116,7 +116,7 @@ pub fn cycles_words(code: &[u8], target: &Target) -> String {
 fn row_text(row: &[u8], kind: LineKind, target: &Target) -> String {
     let texts: Vec<String> = match kind {
         LineKind::Code => {
-            let unit = |bytes: &[u8]| bytes.iter().rev().map(|byte| format!("{byte:02X}")).collect::<String>();
+            let unit = |bytes: &[u8]| bytes.iter().rev().map(|byte| format!("{byte:02X}")).collect::<Vec<_>>().concat();
             row.chunks(target.code_align as usize).map(unit).collect()
         }
         LineKind::Data | LineKind::Reserved => row.iter().map(|byte| format!("{byte:02X}")).collect(),

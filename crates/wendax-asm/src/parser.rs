@@ -549,15 +549,14 @@ impl<'a> Parser<'a> {
     fn instruction(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
         if !self.unit.syntax.is_mnemonic(name) {
-            return match self.macros.get(name) {
-                Some(found) => self.call_macro(&Rc::clone(found), span),
-                None => {
-                    let others = [Syntax::W16, Syntax::Rv32].into_iter().filter(|other| *other != self.unit.syntax);
-                    if others.into_iter().any(|other| other.is_mnemonic(name)) {
-                        self.strangers = (self.strangers.0 + 1, self.strangers.1.or(Some(span)));
-                    }
-                    self.unknown_start(span)
+            return if let Some(found) = self.macros.get(name) {
+                self.call_macro(&Rc::clone(found), span)
+            } else {
+                let others = [Syntax::W16, Syntax::Rv32].into_iter().filter(|other| *other != self.unit.syntax);
+                if others.into_iter().any(|other| other.is_mnemonic(name)) {
+                    self.strangers = (self.strangers.0 + 1, self.strangers.1.or(Some(span)));
                 }
+                self.unknown_start(span)
             };
         }
         self.natives += 1;

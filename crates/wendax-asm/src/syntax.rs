@@ -56,7 +56,9 @@ impl Syntax {
     pub(crate) fn forms(self, name: &str) -> Vec<String> {
         match self {
             Self::W16 => mnemonics::mnemonic(name).map_or(Vec::new(), mnemonics::Mnemonic::forms),
-            Self::Rv32 => wendax_isa::rv32::forms::forms_of(name).iter().map(|form| form.text()).collect(),
+            Self::Rv32 => {
+                wendax_isa::rv32::forms::forms_of(name).iter().map(wendax_isa::rv32::forms::Form::text).collect()
+            }
         }
     }
 

@@ -300,39 +300,31 @@ fn is_file_name(name: &str) -> bool {
     !name.is_empty() && !name.starts_with('.') && !name.contains(['/', '\\', '\0'])
 }
 
-/// The files of a new project with this name: paths and texts.
-pub fn starting_files(name: &str) -> Vec<(String, String)> {
+/// What a new program is, by the name of its machine and the label it begins at.
+const STARTS: [(&str, &str, &str); 2] =
+    [("W16", "start", include_str!("new/w16.asm")), ("RV32", "_start", include_str!("new/rv32.asm"))];
+
+/// The files of a new project with this name for a machine: paths and texts.
+pub fn starting_files(name: &str, target: &Target) -> Vec<(String, String)> {
     let quoted = toml_text(name);
+    let known = STARTS.iter().find(|(machine, ..)| *machine == target.name);
+    let (_, entry, source) = known.copied().unwrap_or(STARTS[0]);
+    let machine = target.name.to_ascii_lowercase();
     let manifest = format!(
         "# What makes this program. `wendax` opens it, `wendax run` runs it, `wendax build` builds it.\n\
          name = {quoted}\n\
+         target = \"{machine}\"                   # the machine it is for: w16 or rv32\n\
          sources = [\"src/**/*.asm\"]\n\
          # libraries = [\"lib/*.a\"]           only what is used of them becomes part of the program\n\
-         entry = \"start\"\n\
+         entry = \"{entry}\"\n\
          arguments = []\n\
          input = \"120\\n99\\n0\\n\"               # what is typed when nobody types\n\
          files = \"files\"                     # the only folder the program's file calls may use\n\
          limits = {{ steps = 10_000_000, output = 65536 }}\n"
     );
-    let source = "; Axle loads are typed one a line, 0 ends; the sum is printed.\n\n\
-         start:  clr   r6              ; the sum so far\n\
-         @next:  sys   get_int\n\
-         \x20       jc    @done           ; the input has ended\n\
-         \x20       cmp   r0, 0\n\
-         \x20       jeq   @done\n\
-         \x20       add   r6, r0\n\
-         \x20       jmp   @next\n\
-         @done:  mov   r0, total\n\
-         \x20       sys   put_text\n\
-         \x20       mov   r0, r6\n\
-         \x20       sys   put_uint\n\
-         \x20       clr   r0\n\
-         \x20       sys   exit\n\n\
-         .data\n\
-         total:  .asciz \"total \"\n";
     vec![
         (NAME.to_owned(), manifest),
-        ("src/main.asm".to_owned(), wendax_asm::format(source, crate::default_target())),
+        ("src/main.asm".to_owned(), wendax_asm::format(source, target)),
         ("files/readme.txt".to_owned(), "What the program may read and write lies here.\n".to_owned()),
     ]
 }

@@ -345,10 +345,7 @@ impl<'a> Teller<'a> {
             sentences.push(format!("trap {name}: its handler at {handler} takes over; nothing else of this happens"));
         }
         if self.target.map.vectors_end == Addr::FIRST {
-            sentences.push(format!(
-                "mepc keeps {}, mcause tells why; interrupts are off until `mret`",
-                self.place(effects.pc)
-            ));
+            sentences.push(rv32::kept_by_entry(self, effects));
             return;
         }
         let back = if effects.length > 0 { effects.pc + effects.length } else { effects.pc };

@@ -254,6 +254,11 @@ impl App {
         }
     }
 
+    /// The machine that the program is for.
+    pub fn machine(&self) -> &'static wendax_isa::Target {
+        self.world.program.assembly.image.target
+    }
+
     /// A text differs from its file.
     pub fn is_changed(&self) -> bool {
         self.world.documents.iter().any(|(_, document)| document.is_changed())

@@ -70,6 +70,9 @@ pub(crate) enum Command {
     New {
         /// The folder, new or empty
         folder: PathBuf,
+        /// The machine it is for: W16 when left out, or RV32
+        #[arg(long, value_name = "MACHINE", value_parser = machine)]
+        target: Option<&'static Target>,
     },
     /// Assemble and link to an image, an object or a library
     Build(Build),

@@ -25,7 +25,7 @@ macro_rules! files {
     };
 }
 
-const DEMOS: [Demo; 7] = [
+const DEMOS: [Demo; 9] = [
     Demo {
         name: "first",
         about: "the first steps of someone new, shown as they are taken",
@@ -63,6 +63,20 @@ const DEMOS: [Demo; 7] = [
             "src/totals.asm", "src/report.asm", "lib/print.asm", "files/list.txt", "README.md"),
     },
     Demo {
+        name: "axles",
+        about: "the first walk on the other machine, RV32: an array, routines that call routines",
+        opens: Some("axles.asm"),
+        page: include_str!("../../../demos/axles/README.md"),
+        files: files!("axles": "axles.asm", "README.md"),
+    },
+    Demo {
+        name: "crossing",
+        about: "levers, lamps, a timer and interrupts on RV32",
+        opens: Some("crossing.asm"),
+        page: include_str!("../../../demos/crossing/README.md"),
+        files: files!("crossing": "crossing.asm", "README.md"),
+    },
+    Demo {
         name: "compiled",
         about: "a program that a compiler made for the other machine, RV32, walked by its lines",
         opens: Some("yard.elf"),
@@ -71,11 +85,11 @@ const DEMOS: [Demo; 7] = [
     },
     Demo {
         name: "derailed",
-        about: "twelve small programs that go wrong, each in one way",
+        about: "fourteen small programs that go wrong, each in one way",
         opens: None,
         page: include_str!("../../../demos/derailed/README.md"),
         files: files!("derailed": "pops.asm", "counter.asm", "kept.asm", "signed.asm", "edge.asm", "nul.asm", "buffer.asm",
-            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "README.md"),
+            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "leaf.asm", "again.asm", "README.md"),
     },
 ];
 

@@ -108,7 +108,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         }
         Some(Command::Demo { name, fresh }) => demo::open(name.as_deref(), fresh, cli.look),
         Some(Command::Build(options)) => build::build(&options),
-        Some(Command::New { folder }) => new::new(&folder),
+        Some(Command::New { folder, target }) => new::new(&folder, target),
         Some(Command::Image(options)) => image::image(&options),
         Some(Command::Format(options)) => format::format_files(&options),
         Some(Command::Guide { words }) => guide::tell(&words),

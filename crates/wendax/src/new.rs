@@ -2,11 +2,12 @@
 
 use crate::{Failure, files};
 use std::path::{Path, PathBuf};
+use wendax_isa::Target;
 use wendax_project::{NAME, starting_files};
 
-pub(crate) fn new(folder: &Path) -> Result<u8, Failure> {
+pub(crate) fn new(folder: &Path, target: Option<&'static Target>) -> Result<u8, Failure> {
     let mut out = String::new();
-    for place in make(folder)? {
+    for place in make(folder, target.unwrap_or(wendax_project::default_target()))? {
         out.push_str(&format!("{}\n", place.display()));
     }
     // As it can be typed again.
@@ -19,7 +20,7 @@ pub(crate) fn new(folder: &Path) -> Result<u8, Failure> {
 }
 
 /// Makes a project; returns its files.
-pub(crate) fn make(folder: &Path) -> Result<Vec<PathBuf>, Failure> {
+pub(crate) fn make(folder: &Path, target: &Target) -> Result<Vec<PathBuf>, Failure> {
     let tell =
         |place: &Path, error: &std::io::Error| Failure::usage(format!("{}: {}", place.display(), files::plain(error)));
     if std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
@@ -33,7 +34,7 @@ pub(crate) fn make(folder: &Path) -> Result<Vec<PathBuf>, Failure> {
     let whole = std::path::absolute(folder).map_err(|error| tell(folder, &error))?;
     let name = whole.file_name().map_or_else(|| "program".to_owned(), |name| name.to_string_lossy().into_owned());
     let mut made = Vec::new();
-    for (path, text) in starting_files(&name) {
+    for (path, text) in starting_files(&name, target) {
         let place = folder.join(&path);
         if let Some(parent) = place.parent() {
             std::fs::create_dir_all(parent).map_err(|error| tell(parent, &error))?;

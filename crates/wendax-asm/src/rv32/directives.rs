@@ -250,14 +250,13 @@ impl Parser<'_> {
             _ => {
                 let name = name.strip_prefix('.').unwrap_or(name);
                 let known = self.unit.section_list().find(|(_, known)| known.name == name && known.kind == kind);
-                match known.map(|(id, _)| id) {
-                    Some(id) => id,
-                    None => {
-                        let id = SectionId(u32::try_from(self.unit.sections.len()).unwrap_or(u32::MAX));
-                        let span = Some(self.span(*self.tokens.first()?));
-                        self.unit.sections.push(Section { name: name.to_owned(), kind, span, statements: Vec::new() });
-                        id
-                    }
+                if let Some(id) = known.map(|(id, _)| id) {
+                    id
+                } else {
+                    let id = SectionId(u32::try_from(self.unit.sections.len()).unwrap_or(u32::MAX));
+                    let span = Some(self.span(*self.tokens.first()?));
+                    self.unit.sections.push(Section { name: name.to_owned(), kind, span, statements: Vec::new() });
+                    id
                 }
             }
         };

@@ -38,7 +38,7 @@ fn short_way(instruction: &Instruction, value: Value, at: Value) -> Option<usize
     let holds = |when| match when {
         When::Always => true,
         When::Short => is_number && is_short(word),
-        When::Round => is_number && word & 0xFFF == 0,
+        When::Round => is_number && word.is_multiple_of(0x1000),
         When::Near => value.base == at.base && within(value.offset - at.offset, 12),
         When::Far => value.base == at.base && within(value.offset - at.offset, 20),
     };

@@ -252,14 +252,13 @@ impl Parser<'_> {
             None => self.known_value()?,
         };
         let span = place.to(self.behind());
-        match u16::try_from(number).ok().filter(|number| *number < 0x1000) {
-            Some(number) => Some(Operand { span, what: Place::Csr(number) }),
-            None => {
-                let found =
-                    diagnostic(codes::RANGE, span, format!("{number} is no number of a control and status register"));
-                self.report(found.with_expected("0 to 4095 (0xFFF), or a name"));
-                None
-            }
+        if let Some(number) = u16::try_from(number).ok().filter(|number| *number < 0x1000) {
+            Some(Operand { span, what: Place::Csr(number) })
+        } else {
+            let found =
+                diagnostic(codes::RANGE, span, format!("{number} is no number of a control and status register"));
+            self.report(found.with_expected("0 to 4095 (0xFFF), or a name"));
+            None
         }
     }
 

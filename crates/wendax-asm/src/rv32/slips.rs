@@ -415,8 +415,7 @@ impl Parser<'_> {
         };
         let whole = span.to(operands.last().map_or(span, |last| last.span));
         let text = |operand: &Operand| self.spelling(operand.span);
-        let with_forms =
-            |found: Diagnostic| forms.iter().map(Form::text).fold(found, |found, form| found.with_expected(form));
+        let with_forms = |found: Diagnostic| forms.iter().map(Form::text).fold(found, Diagnostic::with_expected);
         let told = |message: String| diagnostic(codes::OPERANDS, place, message);
         let fix = |found: Diagnostic, grade: Grade, right: String| {
             let edits = vec![wendax_source::Edit { span: whole, text: right.clone() }];

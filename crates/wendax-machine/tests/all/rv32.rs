@@ -737,6 +737,38 @@ fn keys_and_levers_interrupt_and_waiting_ends_with_them() {
     assert!(!machine.interrupt_comes(), "the levers were looked at");
 }
 
+/// An interrupt that comes while a program waits lets it go on behind the `wfi`: else a loop that waits for a flag, set by its
+/// handler, would wait for ever.
+#[test]
+fn what_was_waited_for_lets_it_go_on_behind_wfi() {
+    const WFI: u32 = 0x1050_0073;
+    let before = [op(Op::Addi, (6, 0, 0), 16), op(Op::Sw, (0, 0, 6), -480)];
+    let handler = [op(Op::Lw, (12, 0, 0), -476)];
+    let code = interrupted(1 << 25, &before, &handler, &[WFI, op(Op::Csrrs, (13, 0, 0), 0xB02), 0x0010_0073]);
+    let waiting = Run { watch: wendax_machine::Watch::Idle, ..Run::until(StepNo(3_000_000)) };
+    let done = |machine: &mut Machine| {
+        machine.step_on(Run::until(machine.steps() + 1));
+        let entered = machine.last_report();
+        assert_eq!(entered.kind, StepKind::Interrupt(25));
+        assert_eq!(machine.control(0x341), Some(entered.pc.0 + 4));
+        assert_eq!(machine.frames().last().map(|frame| frame.back), Some(entered.pc + 4));
+        machine.run(Run::until(machine.steps() + 4));
+        machine.register(Reg(13))
+    };
+    // While it waits, and just before it would.
+    let mut waits = machine(&code);
+    assert!(matches!(waits.run(waiting), Stop::Idle { .. }), "it waits");
+    waits.feed(&Event::Typed(b"k".to_vec()));
+    let counted = done(&mut waits);
+    assert!(counted > 0);
+    let mut comes = machine(&code);
+    while comes.word(comes.pc()) != WFI {
+        comes.step_on(Run::until(comes.steps() + 1));
+    }
+    comes.feed(&Event::Typed(b"k".to_vec()));
+    assert_eq!(done(&mut comes), counted, "waiting is one instruction, however long");
+}
+
 #[test]
 fn devices_are_words_at_their_places() {
     let at = |code: &[u32]| {

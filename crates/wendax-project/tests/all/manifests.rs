@@ -93,7 +93,7 @@ fn a_project_is_found_around_its_sources_and_passes_over_what_is_built() {
         std::fs::create_dir_all(place.parent().expect("in a folder")).expect("made");
         std::fs::write(place, text).expect("written");
     };
-    for (path, text) in starting_files("gate \"2\"") {
+    for (path, text) in starting_files("gate \"2\"", &wendax_isa::w16::TARGET) {
         write(&path, &text);
     }
     write("build/old.asm", "nop");

@@ -311,6 +311,15 @@ fn fixed(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec<String> {
     }
 }
 
+/// What the entry of a trap or an interrupt keeps, and where.
+pub(super) fn kept_by_entry(teller: &Teller<'_>, effects: &Effects) -> String {
+    let mut entered = teller.session.fork();
+    entered.step();
+    let back = entered.control(0x341).map_or(effects.pc, Addr);
+    let behind = if back == effects.pc { "" } else { ", behind what waited for it" };
+    format!("mepc keeps {}{behind}, mcause tells why; interrupts are off until `mret`", teller.place(back))
+}
+
 // ---- what looks wrong
 
 fn caution(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Option<String> {

@@ -356,6 +356,37 @@ fn interrupts_are_told_by_their_own_names() {
     assert_eq!(session.machine().register(Reg(7)), 16);
 }
 
+/// The account of an interrupt that ends a `wfi` tells the way back that is taken.
+#[test]
+fn the_way_back_from_what_was_waited_for_is_told() {
+    let code = [
+        word(Op::Lui, (5, 0, 0), 0x10000),
+        word(Op::Addi, (5, 5, 0), 0x28),
+        word(Op::Csrrw, (0, 5, 0), 0x305),
+        word(Op::Lui, (5, 0, 0), 1 << 26),
+        word(Op::Csrrw, (0, 5, 0), 0x304),
+        word(Op::Addi, (5, 0, 0), 1),
+        word(Op::Sw, (0, 0, 5), -408),
+        word(Op::Csrrwi, (0, 8, 0), 0x300),
+        0x1050_0073,
+        0x0010_0073,
+        word(Op::Lw, (12, 0, 0), -412),
+        0x3020_0073,
+    ];
+    let mut session = Session::new(image(&code), settings());
+    go(&mut session, Command::Seek(StepNo(30)));
+    assert_eq!(session.machine().pc(), Addr(0x10020), "it waits");
+    session.edit(Event::Levers(1));
+    let said = explain(&session).sentences.join("; ");
+    assert!(said.contains("lever (26) comes before `wfi`"), "{said}");
+    assert!(said.contains("mepc keeps 0x00010024, behind what waited for it"), "{said}");
+    go(&mut session, Command::Step);
+    let back = session.machine().control(0x341);
+    go(&mut session, Command::Step);
+    go(&mut session, Command::Step);
+    assert_eq!((back, session.machine().pc()), (Some(0x10024), Addr(0x10024)));
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]
 

@@ -242,7 +242,7 @@ prompts! {
         "new file": "its name, counted from the folder of the program: gate.asm" [Writes],
         first NOTHING, take |app, text, _| app.new_file(text);
     NEW_PROJECT [Walk] => "New project in a folder of its own" / "create start begin workspace",
-        "new project": "the name of a folder, which is made with a manifest and a source",
+        "new project": "the name of a folder, which is made with a manifest and a source for this machine",
         first NOTHING, take |_, text, effects| {
             if text.is_empty() {
                 return Err("a project needs a folder of its own".to_owned());

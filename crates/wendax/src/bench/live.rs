@@ -540,7 +540,7 @@ impl Bench {
 
     /// Makes a project; true when it is to be opened at once.
     fn new_project(&mut self, folder: &Path) -> bool {
-        if let Err(failure) = crate::new::make(folder) {
+        if let Err(failure) = crate::new::make(folder, self.app.machine()) {
             self.send(Message::Failed(failure.text));
             return false;
         }

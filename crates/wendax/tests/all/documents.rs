@@ -41,6 +41,24 @@ fn examples_assemble_and_the_whole_one_runs() {
 }
 
 #[test]
+fn examples_for_rv32_run() {
+    let printed: Vec<String> = examples(include_str!("../../../../docs/language-rv32.md"))
+        .into_iter()
+        .map(|(_, example)| {
+            let (sources, file) = wendax_source::Sources::single("example.asm", example);
+            let assembly = wendax_asm::assemble(&sources, file);
+            let told = render_all(&assembly.sources, &assembly.diagnostics, Style::Plain);
+            assert_eq!(told, "", "{example}");
+            let mut machine = Machine::new(&assembly.image, Settings::default());
+            let stop = machine.run(Run::until(StepNo(1000)));
+            assert!(matches!(stop, Stop::Finished(_)), "{stop:?}");
+            String::from_utf8_lossy(&machine.take_output()).into_owned()
+        })
+        .collect();
+    assert_eq!(printed, ["42", "2"]);
+}
+
+#[test]
 fn the_examples_of_the_topics_run() {
     for (_, words) in wendax_asm::guide_words().into_iter().filter(|(kind, _)| *kind == "topics") {
         for word in words {
