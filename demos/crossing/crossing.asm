@@ -14,7 +14,6 @@
         .equ  LEVERS, -412
         .equ  MASK, -408
         .equ  DIGIT0, -400
-        .equ  DIGIT1, -396
 
         .equ  TICK, 50_000   # twenty ticks a second at one megahertz
         .equ  TIMER_BIT, 1 << 24

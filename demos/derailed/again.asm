@@ -11,10 +11,10 @@ _start: li    a0, 3
 
 ; Prints its depth, and what lies within.
 siding: sw    ra, back, t0
-        mv    s0, a0
+        mv    t1, a0
         addi  a0, a0, '0'
         sys   put_char
-        addi  a0, s0, -1
+        addi  a0, t1, -1
         beqz  a0, 1f
         call  siding
 1:      lw    ra, back

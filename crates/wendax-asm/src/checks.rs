@@ -13,10 +13,10 @@ use crate::codes;
 use crate::emit::{Emitted, Source};
 use crate::expr::{Expr, SymbolId, Value};
 use crate::link::{Program, UnitIndex};
-use crate::mnemonics::mnemonic;
 use crate::problems::diagnostic;
 use crate::syntax::Syntax;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Unit, What};
+pub(crate) use flow::{EXITS, is_library};
 use flow::{Flow, code_label};
 use wendax_image::Line;
 use wendax_isa::Addr;
@@ -26,6 +26,9 @@ use wendax_source::{Diagnostic, Edit, Grade, Sources, Span};
 /// Calls that take the address of a text with a NUL in `r0`.
 const TEXT_CALLS: [&str; 2] = ["put_text", "file_open"];
 
+/// Lines looked back for what a call is given.
+pub(crate) const NEAR: usize = 8;
+
 /// So many unused names are told; nobody reads more hints at once.
 const MOST_UNUSED: usize = 500;
 
@@ -34,20 +37,22 @@ pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emit
     if !program.is_sound() {
         return;
     }
-    if program.syntax() == Syntax::Rv32 {
-        crate::rv32::check(program, emitted);
-        return;
-    }
     let mut found: Vec<(UnitIndex, Diagnostic)> = Vec::new();
     let flow = Flow::of(program, emitted);
     found.extend(flow::falls_through(program, emitted, &flow));
     found.extend(flow::unreached(program, emitted, &flow));
-    found.extend(flow::returns(program, emitted, &flow));
     let view = View { sources, program, emitted };
-    found.extend(stack::check(&view));
-    found.extend(slips::check(&view));
+    match program.syntax() {
+        Syntax::W16 => {
+            found.extend(flow::returns(program, emitted, &flow));
+            found.extend(stack::check(&view));
+            found.extend(slips::check(&view));
+            found.extend(addresses::check(&view));
+        }
+        Syntax::Rv32 => found.extend(crate::rv32::check(&view)),
+    }
+    found.extend(slips::names(&view));
     found.extend(unset::check(&view, &flow));
-    found.extend(addresses::check(&view));
     found.extend(unused_names(program, emitted, &flow));
     found.extend(texts(sources, program, emitted));
     found.extend(odd_words(sources, program, emitted));
@@ -57,7 +62,8 @@ pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emit
         let message = "there is no instruction to run yet";
         let none = diagnostic(codes::NO_CODE, Span::new(file, 0, 0), message);
         if !program.units.is_empty() {
-            found.push((0, none.with_expected("start:  sys exit")));
+            let label = program.syntax().entries().first().copied().unwrap_or("start");
+            found.push((0, none.with_expected(format!("{label}:  sys exit"))));
         }
     }
     for index in 0..program.units.len() {
@@ -73,26 +79,26 @@ fn statement<'a>(program: &Program<'a>, source: Source) -> &'a Statement {
 }
 
 /// A program with the lines it became; lines are known by their index.
-struct View<'v, 'a> {
-    sources: &'v Sources,
-    program: &'v Program<'a>,
-    emitted: &'v Emitted,
+pub(crate) struct View<'v, 'a> {
+    pub(crate) sources: &'v Sources,
+    pub(crate) program: &'v Program<'a>,
+    pub(crate) emitted: &'v Emitted,
 }
 
 impl View<'_, '_> {
-    fn lines(&self) -> &[Line] {
+    pub(crate) fn lines(&self) -> &[Line] {
         &self.emitted.image.lines
     }
 
-    fn unit(&self, line: usize) -> UnitIndex {
+    pub(crate) fn unit(&self, line: usize) -> UnitIndex {
         self.emitted.origins[line].unit
     }
 
-    fn statement(&self, line: usize) -> &Statement {
+    pub(crate) fn statement(&self, line: usize) -> &Statement {
         statement(self.program, self.emitted.origins[line])
     }
 
-    fn what(&self, line: usize) -> &What {
+    pub(crate) fn what(&self, line: usize) -> &What {
         &self.statement(line).what
     }
 
@@ -104,25 +110,25 @@ impl View<'_, '_> {
     }
 
     /// The value of an expression of a line, if it is known.
-    fn value(&self, line: usize, expr: Expr) -> Option<i64> {
+    pub(crate) fn value(&self, line: usize, expr: Expr) -> Option<i64> {
         let here = Value::number(self.lines()[line].address.0.into());
         self.program.evaluate(self.unit(line), expr, here).ok().and_then(Value::as_number)
     }
 
     /// The line at an address.
-    fn line_at(&self, address: i64) -> Option<usize> {
+    pub(crate) fn line_at(&self, address: i64) -> Option<usize> {
         let address = Addr::try_from(address).ok()?;
         self.lines().binary_search_by_key(&address, |line| line.address).ok()
     }
 
     /// Where a jump or call of a line with a label goes.
-    fn target(&self, line: usize) -> Option<usize> {
+    pub(crate) fn target(&self, line: usize) -> Option<usize> {
         let (expr, _) = flow::jump(self.what(line))?;
         self.line_at(self.value(line, expr)?)
     }
 
     /// The word a line begins with behind its labels, as it is written, in lower case.
-    fn word(&self, line: usize) -> String {
+    pub(crate) fn word(&self, line: usize) -> String {
         let statement = self.statement(line);
         let unit = self.program.units[self.unit(line)];
         let text = crate::link::text_of(unit, self.sources, statement.unfolded.unwrap_or(statement.span));
@@ -130,16 +136,26 @@ impl View<'_, '_> {
     }
 
     /// Something about a line, told where a person wrote it.
-    fn tell(&self, line: usize, info: codes::CodeInfo, message: String) -> Diagnostic {
+    pub(crate) fn tell(&self, line: usize, info: codes::CodeInfo, message: String) -> Diagnostic {
         diagnostic(info, self.lines()[line].span, message)
     }
 }
 
-/// The name of the system call an instruction makes.
-fn call_of(program: &Program<'_>, unit: UnitIndex, instruction: &Instruction) -> Option<&'static str> {
-    let value = instruction.value.filter(|_| instruction.short.op == Op::Sys)?;
-    let number = program.evaluate(unit, value, Value::number(0)).ok()?.as_number()?;
+/// The name of the system call a statement makes.
+fn call_of(program: &Program<'_>, source: Source) -> Option<&'static str> {
+    let value = match &statement(program, source).what {
+        What::Instruction(instruction) => instruction.value.filter(|_| instruction.short.op == Op::Sys)?,
+        What::Rv32(instruction) => return crate::rv32::call_of(program, source, instruction),
+        _ => return None,
+    };
+    let number = program.evaluate(source.unit, value, Value::number(0)).ok()?.as_number()?;
     CALLS.iter().find(|call| i64::from(call.number) == number).map(|call| call.name)
+}
+
+/// The statements before one in its section, the nearest first.
+pub(crate) fn before<'a>(program: &Program<'a>, source: Source) -> impl Iterator<Item = &'a Statement> {
+    let section = program.units[source.unit].section(source.section);
+    section.statements.get(..source.statement as usize).unwrap_or_default().iter().rev()
 }
 
 fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
@@ -149,7 +165,7 @@ fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(U
         line.checked_sub(1).is_some_and(|above| {
             let source = emitted.origins[above];
             let is_next = flow::next_line(&image.lines, above) == Some(line);
-            is_next && !flow::ends_flow(program, source.unit, &statement(program, source).what)
+            is_next && !flow::ends_flow(program, source)
         })
     };
     let mut found: Vec<(UnitIndex, Diagnostic)> = Vec::new();
@@ -161,7 +177,7 @@ fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(U
             if name.used.is_some() || name.global.is_some() || elsewhere || entry == Some(id) {
                 continue;
             }
-            if mnemonic(unit.spelling(id)).is_some() && matches!(name.definition, Definition::Label { .. }) {
+            if unit.syntax.is_mnemonic(unit.spelling(id)) && matches!(name.definition, Definition::Label { .. }) {
                 // That it is no instruction is told.
                 continue;
             }
@@ -196,10 +212,7 @@ fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(U
 fn texts(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = Vec::new();
     for source in &emitted.origins {
-        let What::Instruction(instruction) = &statement(program, *source).what else { continue };
-        let Some(call) = call_of(program, source.unit, instruction).filter(|call| TEXT_CALLS.contains(call)) else {
-            continue;
-        };
+        let Some(call) = call_of(program, *source).filter(|call| TEXT_CALLS.contains(call)) else { continue };
         let Some(label) = given_address(program, *source) else { continue };
         let Some(text) = open_text(program, source.unit, label) else { continue };
         // The program itself may put the NUL there; and a text may run on into one that ends.
@@ -224,18 +237,21 @@ fn texts(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec<(Un
     found
 }
 
-/// The label that `r0` holds at a call, when a `mov` in the same run of lines says so.
+/// The label whose address a call is given first, when an instruction in the same run of lines says so.
 fn given_address(program: &Program<'_>, call: Source) -> Option<SymbolId> {
-    const FAR: usize = 8;
     let unit = program.units[call.unit];
-    let statements = &unit.section(call.section).statements[..call.statement as usize];
-    let last = statements.iter().rev().take(FAR).find(|statement| match &statement.what {
+    let last = before(program, call).take(NEAR).find(|statement| match &statement.what {
         What::Instruction(instruction) => {
             instruction.a == 0 || matches!(instruction.short.op, Op::Call | Op::Jump(_) | Op::Sys)
         }
+        What::Rv32(instruction) => instruction.sets(crate::rv32::A0) || instruction.goes_elsewhere(),
         _ => true,
     })?;
-    let What::Instruction(instruction) = &last.what else { return None };
+    let instruction = match &last.what {
+        What::Instruction(instruction) => instruction,
+        What::Rv32(instruction) => return unit.sole_symbol(instruction.address()?),
+        _ => return None,
+    };
     let is_move = instruction.short.names.contains(&"mov") && instruction.short.operands.contains(&OperandKind::Small);
     unit.sole_symbol(instruction.value.filter(|_| is_move && instruction.a == 0)?)
 }
@@ -284,9 +300,15 @@ fn writes_within(program: &Program<'_>, emitted: &Emitted, label: SymbolId, unit
     let (Some(from), Some(to)) = (placed.get(statement as usize), placed.get(end)) else { return false };
     let range = from.at.offset..=to.at.offset;
     emitted.origins.iter().any(|source| {
-        let What::Instruction(instruction) = &self::statement(program, *source).what else { return false };
-        let stores = matches!(instruction.short.op, Op::Stb | Op::Stw) && instruction.b == wendax_isa::w16::NO_BASE;
-        let address = instruction.value.filter(|_| stores);
+        let address = match &self::statement(program, *source).what {
+            What::Instruction(instruction) => {
+                let stores =
+                    matches!(instruction.short.op, Op::Stb | Op::Stw) && instruction.b == wendax_isa::w16::NO_BASE;
+                instruction.value.filter(|_| stores)
+            }
+            What::Rv32(instruction) => instruction.stored_at(),
+            _ => return false,
+        };
         let address = address.and_then(|expr| program.evaluate(source.unit, expr, Value::number(0)).ok()?.as_number());
         address.is_some_and(|address| range.contains(&address))
     })
@@ -298,8 +320,11 @@ fn odd_words(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec
     let mut last: Option<(UnitIndex, SectionId, u32)> = None;
     for (line, source) in emitted.image.lines.iter().zip(&emitted.origins) {
         let statement = statement(program, *source);
-        let is_odd = matches!(statement.what, What::Values { width: 2, .. }) && !line.address.is_multiple_of(2);
-        if !is_odd {
+        let width = match statement.what {
+            What::Values { width, .. } if width <= program.syntax().word() => width,
+            _ => 1,
+        };
+        if line.address.is_multiple_of(width) {
             continue;
         }
         // Of words that follow each other the first is told.
@@ -308,14 +333,20 @@ fn odd_words(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec
         if follows {
             continue;
         }
-        let message =
-            format!("these words lie at the odd address 0x{:04X}, where `ldw` cannot load them", line.address);
-        let mut diagnostic = diagnostic(codes::ODD_WORD, line.span, message).with_expected("`.align 2` before them");
+        let (load, align) = program.syntax().whole(width);
+        let place = program.syntax().target().marked_address(line.address);
+        let message = if width == 2 {
+            format!("these words lie at the odd address {place}, where `{load}` cannot load them")
+        } else {
+            format!("these words lie at {place}, which is no multiple of {width}, where `{load}` cannot load them")
+        };
+        let mut diagnostic =
+            diagnostic(codes::ODD_WORD, line.span, message).with_expected(format!("`{align}` before them"));
         if statement.unfolded.is_none() {
             let start = sources.file(line.span.file).line_start(line.line);
             let span = Span { start, end: start, ..line.span };
-            let edits = vec![Edit { span, text: "        .align 2\n".to_owned() }];
-            diagnostic = diagnostic.with_change(Grade::Guess, "put `.align 2` before the line", edits);
+            let edits = vec![Edit { span, text: format!("        {align}\n") }];
+            diagnostic = diagnostic.with_change(Grade::Guess, format!("put `{align}` before the line"), edits);
         }
         found.push((source.unit, diagnostic));
     }

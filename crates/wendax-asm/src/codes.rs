@@ -200,9 +200,22 @@ codes! {
     DEVICE_BYTE = 87 Warning "a byte of a device register"
         "        ldb   r0, [0xFF30]\n        halt" "        ldw   r0, [0xFF30]\n        halt";
     WIDE_ALIGNMENT = 88 Hint "an alignment that reads as bytes and is a power of two"
-        ".target rv32\n        ret\n        .align 16" ".target rv32\n        ret\n        .balign 16";
+        ".target rv32\n        sys   exit\n        .align 16" ".target rv32\n        sys   exit\n        .balign 16";
     MACHINE = 89 Problem "a source for another machine"
         ".target w17\n        halt" ".target w16\n        halt";
+    UNALIGNED = 90 Warning "a stack that is no multiple of 16 at a call"
+        ".target rv32\n_start: call  weigh\n        sys   exit\nweigh:  addi  sp, sp, -4\n        sw    ra, 0(sp)\n        call  show\n        lw    ra, 0(sp)\n        addi  sp, sp, 4\n        ret\nshow:   sys   put_int\n        ret"
+        ".target rv32\n_start: call  weigh\n        sys   exit\nweigh:  addi  sp, sp, -16\n        sw    ra, 12(sp)\n        call  show\n        lw    ra, 12(sp)\n        addi  sp, sp, 16\n        ret\nshow:   sys   put_int\n        ret";
+    LOST_WAY = 91 Warning "a return whose way back a call took"
+        ".target rv32\n_start: call  weigh\n        sys   exit\nweigh:  call  show\n        ret\nshow:   sys   put_int\n        ret"
+        ".target rv32\n_start: call  weigh\n        sys   exit\nweigh:  addi  sp, sp, -16\n        sw    ra, 12(sp)\n        call  show\n        lw    ra, 12(sp)\n        addi  sp, sp, 16\n        ret\nshow:   sys   put_int\n        ret";
+    KEPT = 92 Warning "a register that is to be kept and is not given back"
+        ".target rv32\n_start: call  weigh\n        sys   exit\nweigh:  li    s0, 3\n        add   a0, a0, s0\n        ret"
+        ".target rv32\n_start: call  weigh\n        sys   exit\nweigh:  li    t0, 3\n        add   a0, a0, t0\n        ret";
+    TO_ZERO = 93 Hint "a result that is thrown away"
+        ".target rv32\n_start: addi  zero, a0, 5\n        sys   exit" ".target rv32\n_start: addi  a0, a0, 5\n        sys   exit";
+    APART = 94 Hint "a register that is set apart"
+        ".target rv32\n_start: li    gp, 5\n        mv    a0, gp\n        sys   exit" ".target rv32\n_start: li    t0, 5\n        mv    a0, t0\n        sys   exit";
 }
 
 /// The kind of a file that cannot be had.

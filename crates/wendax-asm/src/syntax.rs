@@ -126,6 +126,40 @@ impl Syntax {
         }
     }
 
+    /// The registers that hold something at the start, or have uses of their own, by their bits.
+    pub(crate) fn set_from_start(self) -> u32 {
+        match self {
+            // fp and sp, and what is none.
+            Self::W16 => !0xFFF,
+            // zero, ra, sp, gp, tp, and the arguments' number and place.
+            Self::Rv32 => 0x0C1F,
+        }
+    }
+
+    /// Instructions that code may end with.
+    pub(crate) fn last_instruction(self) -> &'static str {
+        match self {
+            Self::W16 => "sys exit, halt, ret or jmp as the last instruction",
+            Self::Rv32 => "sys exit, ret or j as the last instruction",
+        }
+    }
+
+    /// What loads a value of so many bytes, and the directive in front of one that lies where that cannot reach it.
+    pub(crate) fn whole(self, width: u32) -> (&'static str, String) {
+        match self {
+            Self::W16 => ("ldw", format!(".align {width}")),
+            Self::Rv32 => (if width == 2 { "lh" } else { "lw" }, format!(".balign {width}")),
+        }
+    }
+
+    /// An instruction that makes a register 0, and one that sets it.
+    pub(crate) fn setting(self, register: &str) -> String {
+        match self {
+            Self::W16 => format!("clr {register}, or mov {register}, value, before it"),
+            Self::Rv32 => format!("li {register}, value, before it"),
+        }
+    }
+
     /// Names that are defined nowhere are another file's, without being said so.
     pub(crate) fn trusts_names(self) -> bool {
         self == Self::Rv32

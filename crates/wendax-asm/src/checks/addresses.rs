@@ -21,7 +21,7 @@ pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = Vec::new();
     for line in 0..view.lines().len() {
         let Some(instruction) = view.instruction(line) else { continue };
-        let told = printed(view, line, instruction)
+        let told = printed(view, line)
             .or_else(|| computed(view, line, instruction))
             .or_else(|| loaded(view, line, instruction));
         found.extend(told.map(|diagnostic| (view.unit(line), diagnostic)));
@@ -67,9 +67,9 @@ fn tell(view: &View<'_, '_>, line: usize, label: SymbolId, width: u32, what: &st
 }
 
 /// `mov r0, max` before a call that prints a number.
-fn printed(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
+fn printed(view: &View<'_, '_>, line: usize) -> Option<Diagnostic> {
     let unit = view.unit(line);
-    let call = call_of(view.program, unit, instruction).filter(|call| NUMBER_CALLS.contains(call))?;
+    let call = call_of(view.program, view.emitted.origins[line]).filter(|call| NUMBER_CALLS.contains(call))?;
     let label = given_address(view.program, view.emitted.origins[line])?;
     let width = single_value(view, unit, label)?;
     Some(tell(view, line, label, width, &format!("`{call}` prints that"), 0))

@@ -8,11 +8,14 @@ use crate::expr::SymbolId;
 use crate::expr::{Expr, Step, Value};
 use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
-use crate::unit::{Definition, Instruction, SectionKind, What};
+use crate::unit::{Definition, SectionKind, What};
 use wendax_image::{Line, LineKind, SymbolKind};
 use wendax_isa::Addr;
-use wendax_isa::w16::{Cond, Op, call_by_name};
+use wendax_isa::w16::{Cond, Op};
 use wendax_source::Diagnostic;
+
+/// Calls that end the program.
+pub(crate) const EXITS: [&str; 2] = ["exit", "exit_group"];
 
 /// How control can go through the lines of an image.
 pub(super) struct Flow {
@@ -73,7 +76,7 @@ pub(super) fn follow(
             let target = target.and_then(|target| lines.binary_search_by_key(&target, |line| line.address).ok());
             if is_call { calls.extend(target) } else { left.extend(target) }
         }
-        if !ends_flow(program, source.unit, what) {
+        if !ends_flow(program, source) {
             left.extend(next_line(lines, index));
         }
     }
@@ -87,7 +90,11 @@ pub(super) fn next_line(lines: &[Line], index: usize) -> Option<usize> {
 
 /// Where an instruction jumps, and whether it is a call.
 pub(super) fn jump(what: &What) -> Option<(Expr, bool)> {
-    let What::Instruction(instruction) = what else { return None };
+    let instruction = match what {
+        What::Instruction(instruction) => instruction,
+        What::Rv32(instruction) => return instruction.jump(),
+        _ => return None,
+    };
     let is_jump = matches!(instruction.short.op, Op::Jump(_) | Op::Djnz | Op::Call);
     Some((instruction.value.filter(|_| is_jump)?, instruction.short.op == Op::Call))
 }
@@ -112,9 +119,12 @@ pub(super) fn roots(program: &Program<'_>) -> Vec<Addr> {
             }
         }
         for statement in unit.sections.iter().flat_map(|section| &section.statements) {
-            if let What::Instruction(Instruction { value: Some(value), .. }) = statement.what
-                && jump(&statement.what).is_none()
-            {
+            let value = match &statement.what {
+                What::Instruction(instruction) => instruction.value,
+                What::Rv32(instruction) => instruction.value,
+                _ => None,
+            };
+            if let Some(value) = value.filter(|_| jump(&statement.what).is_none()) {
                 take(value);
             }
         }
@@ -139,7 +149,7 @@ pub(super) fn falls_through(program: &Program<'_>, emitted: &Emitted, flow: &Flo
     for (index, line) in lines.iter().enumerate().filter(|(index, _)| flow.reached[*index]) {
         let source = emitted.origins[index];
         let what = &statement(program, source).what;
-        if line.kind != LineKind::Code || !is_instruction(what) || ends_flow(program, source.unit, what) {
+        if line.kind != LineKind::Code || !is_instruction(what) || ends_flow(program, source) {
             continue;
         }
         let next = next_line(lines, index).map(|next| &lines[next]);
@@ -151,19 +161,21 @@ pub(super) fn falls_through(program: &Program<'_>, emitted: &Emitted, flow: &Flo
                 .with_other(next.span, "this is no code"),
             None => diagnostic(codes::PAST_END, line.span, "after this the code ends, and the processor runs on"),
         };
-        found.push((source.unit, diagnostic.with_expected("sys exit, halt, ret or jmp as the last instruction")));
+        found.push((source.unit, diagnostic.with_expected(program.syntax().last_instruction())));
     }
     found
 }
 
-pub(super) fn ends_flow(program: &Program<'_>, unit: UnitIndex, what: &What) -> bool {
-    match what {
+pub(super) fn ends_flow(program: &Program<'_>, source: Source) -> bool {
+    let ends_program = || call_of(program, source).is_some_and(|call| EXITS.contains(&call));
+    match &statement(program, source).what {
         What::Instruction(instruction) => match instruction.short.op {
             Op::Ret | Op::Reti | Op::Halt | Op::JmpReg | Op::Jump(Cond::Always) => true,
-            Op::Sys => call_of(program, unit, instruction) == call_by_name("exit").map(|call| call.name),
+            Op::Sys => ends_program(),
             _ => false,
         },
-        What::Rv32(_) | What::Words(_) | What::Object { .. } | What::Align { .. } => false,
+        What::Rv32(instruction) => instruction.leaves() || ends_program(),
+        What::Words(_) | What::Object { .. } | What::Align { .. } => false,
         // What runs into data is told there; code behind it is not a second matter.
         What::Values { .. } | What::Bytes { .. } | What::Space { .. } | What::Org(_) => false,
     }
@@ -196,7 +208,7 @@ pub(super) fn unreached(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -
 }
 
 /// Nothing says where the program begins, and what comes first is offered to others: the text of a library.
-fn is_library(program: &Program<'_>, emitted: &Emitted) -> bool {
+pub(crate) fn is_library(program: &Program<'_>, emitted: &Emitted) -> bool {
     let image = &emitted.image;
     let begins = image.symbols.iter().filter(|symbol| symbol.kind == SymbolKind::Code);
     let offered = begins

@@ -6,7 +6,6 @@ use super::View;
 use super::flow;
 use crate::codes;
 use crate::link::UnitIndex;
-use crate::mnemonics::mnemonic;
 use crate::unit::{Definition, Instruction, What};
 use wendax_isa::w16::{CALLS, FlagRule, NO_BASE, Op, OperandKind, TARGET};
 use wendax_source::Diagnostic;
@@ -31,7 +30,6 @@ pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
         ];
         found.extend(told.into_iter().flatten().map(|diagnostic| (view.unit(line), diagnostic)));
     }
-    found.extend(names(view));
     found
 }
 
@@ -156,13 +154,13 @@ fn both_kinds(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Op
 }
 
 /// Labels that are named like an instruction: most often one whose colon is a slip.
-fn names(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
+pub(super) fn names(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = Vec::new();
     for (index, unit) in view.program.units.iter().enumerate() {
         for (id, name) in unit.symbols() {
             let spelling = unit.spelling(id);
             let is_label = matches!(name.definition, Definition::Label { .. });
-            if name.span.file == unit.file && mnemonic(spelling).is_some() && name.used.is_none() && is_label {
+            if name.span.file == unit.file && unit.syntax.is_mnemonic(spelling) && name.used.is_none() && is_label {
                 let message = format!("`{spelling}:` is a label here, and no instruction");
                 let diagnostic = crate::problems::diagnostic(codes::LABEL_LIKE_INSTRUCTION, name.span, message);
                 found.push((

@@ -160,7 +160,7 @@ fn ways(view: &View<'_, '_>, entry: usize, uneven: &BTreeSet<usize>) -> Ways {
         {
             left.extend(view.target(line).map(|target| (target, after)));
         }
-        if !ends_flow(view.program, view.unit(line), what) {
+        if !ends_flow(view.program, view.emitted.origins[line]) {
             left.extend(flow::next_line(view.lines(), line).map(|next| (next, after)));
         }
     }

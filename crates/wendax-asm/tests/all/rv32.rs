@@ -357,8 +357,11 @@ fn machines_that_disagree_are_told_with_both() {
         let found = Assembler::default().assemble(&inputs, &files).diagnostics;
         found.iter().map(|found| found.message.clone()).collect::<Vec<_>>()
     };
-    let right = "_start: ret\n";
-    assert_eq!(sources(".target rv32\n_start: ret\n", ".target rv32\nx: j x\n .globl x\n", None), Vec::<String>::new());
+    let right = "_start: sys exit\n";
+    assert_eq!(
+        sources(".target rv32\n_start: sys exit\n", ".target rv32\nx: j x\n .globl x\n", None),
+        Vec::<String>::new()
+    );
     let found = sources(&format!(".target rv32\n{right}"), ".target w16\nx: jmp x\n", None);
     assert!(found.iter().any(|message| message.contains("W16") && message.contains("RV32")), "{found:?}");
     let found = sources(&format!(".target w16\n{right}"), "", Some(&TARGET));
@@ -417,4 +420,104 @@ fn a_source_of_the_wrong_machine_is_told_once() {
     assert!(found.len() == 1 && found[0].contains("W16"), "{found:?}");
     // A slip or two are slips.
     assert!(told("_start: mov a0, a1\n push ra\n add a0, a0, a1\n ret\n")[0].contains("`mov` is no instruction"));
+}
+
+/// Right programs of many shapes: none of them is told of.
+#[test]
+fn what_is_right_is_not_told_of() {
+    for right in [
+        // A leaf that keeps the way back in a register; one that keeps it below, with a frame pointer.
+        "_start: call f\n sys exit\nf: mv t0, ra\n addi a0, a0, 1\n jr t0\n",
+        "_start: call f\n sys exit\nf: addi sp, sp, -16\n sw ra, 12(sp)\n sw s0, 8(sp)\n addi s0, sp, 16\n call print\n lw ra, -4(s0)\n lw s0, 8(sp)\n addi sp, sp, 16\n ret\n",
+        // The stack pointer given back by way of the frame pointer.
+        "_start: call f\n sys exit\nf: addi sp, sp, -32\n sw s0, 28(sp)\n sw ra, 24(sp)\n addi s0, sp, 32\n call print\n lw ra, -8(s0)\n addi sp, s0, -32\n lw s0, 28(sp)\n addi sp, sp, 32\n ret\n",
+        // A large frame.
+        "_start: call f\n sys exit\nf: li t0, 8192\n sub sp, sp, t0\n sw ra, 0(sp)\n call print\n lw ra, 0(sp)\n li t0, 8192\n add sp, sp, t0\n ret\n",
+        // A way out early, before anything is put by.
+        "_start: call f\n sys exit\nf: beqz a0, 1f\n addi sp, sp, -16\n sw ra, 12(sp)\n call print\n lw ra, 12(sp)\n addi sp, sp, 16\n1: ret\n",
+        // A tail call, behind everything was given back; a recursion.
+        "_start: call f\n sys exit\nf: addi sp, sp, -16\n sw ra, 12(sp)\n call print\n lw ra, 12(sp)\n addi sp, sp, 16\n tail print\n",
+        "_start: li a0, 5\n call f\n sys exit\nf: addi sp, sp, -16\n sw ra, 12(sp)\n sw s0, 8(sp)\n mv s0, a0\n beqz a0, 1f\n addi a0, a0, -1\n call f\n add a0, a0, s0\n1: lw s0, 8(sp)\n lw ra, 12(sp)\n addi sp, sp, 16\n j print\n",
+        // A table of places, and a routine whose address is handed on.
+        "_start: li a0, 1\n call f\n la t0, f\n jalr t0\n sys exit\nf: slli a0, a0, 2\n la t0, places\n add t0, t0, a0\n lw t0, 0(t0)\n jr t0\none: li a0, 1\n ret\ntwo: li a0, 2\n ret\n .section .rodata\nplaces: .word one, two\n",
+        // It ends in the routine, by number and by name; the text has its NUL.
+        "_start: call f\n sys exit\nf: la a0, text\n sys put_text\n li a7, 93\n li a0, 0\n ecall\n .data\ntext: .asciz \"x\"\n",
+        // A handler that puts by what it changes, itself or in what it calls.
+        "_start: la t0, h\n csrw mtvec, t0\n li t0, 128\n csrw mie, t0\n csrsi mstatus, 8\n1: wfi\n call print\n j 1b\nh: addi sp, sp, -16\n sw ra, 12(sp)\n sw t0, 8(sp)\n call tick\n lw t0, 8(sp)\n lw ra, 12(sp)\n addi sp, sp, 16\n mret\ntick: li t0, -1\n sw t0, -372(zero)\n ret\n",
+        // Registers exchanged with a word for handlers; a switch between two stacks.
+        "_start: la t0, h\n csrw mtvec, t0\n li t0, 128\n csrw mie, t0\n1: wfi\n call print\n j 1b\nh: csrrw t0, mscratch, t0\n li t0, -1\n sw t0, -372(zero)\n csrrw t0, mscratch, t0\n mret\n",
+        "_start: la a0, one\n la a1, one\n call change\n sys exit\nchange: sw sp, 0(a0)\n sw ra, 4(a0)\n sw s0, 8(a0)\n lw sp, 0(a1)\n lw ra, 4(a1)\n lw s0, 8(a1)\n ret\n .bss\none: .space 12\n",
+        // Room in a register that is made 0 by itself.
+        "_start: xor s1, s1, s1\n1: addi s1, s1, 1\n li t0, 9\n blt s1, t0, 1b\n sys exit\n",
+    ] {
+        let print = if right.contains("print\n") { " .text\nprint: sys put_int\n ret\n" } else { "" };
+        let whole = format!("{right}{print}");
+        assert_eq!(told(&whole), [] as [&str; 0], "{whole}");
+    }
+}
+
+/// One mistake each, planted in what is right; the line it is told at.
+#[test]
+fn what_goes_wrong_later_is_told_while_writing() {
+    for (wrong, code, line) in [
+        // The way back is taken by a call; by one on one way only; by a far one.
+        ("_start: call f\n sys exit\nf: call g\n ret\ng: li a0, 1\n ret\n", 91, 4),
+        ("_start: call f\n sys exit\nf: beqz a0, 1f\n call g\n1: ret\ng: li a0, 1\n ret\n", 91, 5),
+        ("_start: call f\n call g\n ret\nf: li a0, 1\n ret\ng: li a0, 1\n ret\n", 91, 3),
+        // A kept register, by computing, as a counter, by loading; one of two given back; the other one's word.
+        ("_start: call f\n sys exit\nf: li s1, 5\n mv a0, s1\n ret\n", 92, 5),
+        ("_start: call f\n sys exit\nf: li s11, 5\n1: addi s11, s11, -1\n bnez s11, 1b\n ret\n", 92, 6),
+        ("_start: call f\n sys exit\nf: lw s2, 0(a0)\n mv a0, s2\n ret\n", 92, 5),
+        (
+            "_start: call f\n sys exit\nf: addi sp, sp, -16\n sw s0, 0(sp)\n li s0, 1\n add a0, a0, s0\n beqz a0, 1f\n lw s0, 0(sp)\n1: addi sp, sp, 16\n ret\n",
+            92,
+            10,
+        ),
+        (
+            "_start: call f\n sys exit\nf: addi sp, sp, -16\n sw s0, 0(sp)\n sw s1, 4(sp)\n lw s0, 4(sp)\n lw s1, 0(sp)\n addi sp, sp, 16\n ret\n",
+            92,
+            9,
+        ),
+        // The stack pointer: not given back, given back twice, by the wrong number, on one way out.
+        ("_start: call f\n sys exit\nf: addi sp, sp, -16\n sw a0, 0(sp)\n ret\n", 80, 5),
+        ("_start: call f\n sys exit\nf: addi sp, sp, -16\n addi sp, sp, 16\n addi sp, sp, 16\n ret\n", 80, 6),
+        ("_start: call f\n sys exit\nf: addi sp, sp, -32\n addi sp, sp, 16\n ret\n", 80, 5),
+        ("_start: call f\n sys exit\nf: addi sp, sp, -16\n beqz a0, 1f\n addi sp, sp, 16\n1: ret\n", 80, 6),
+        // No multiple of 16 at a call.
+        ("_start: addi sp, sp, -8\n call f\n sys exit\nf: li a0, 1\n ret\n", 90, 2),
+        // A return where nothing called; code that runs on.
+        ("_start: li a0, 1\n ret\n", 53, 2),
+        ("_start: li a0, 1\n", 51, 1),
+        ("_start: call f\n call g\n sys exit\nf: addi a0, a0, 1\ng: addi a0, a0, 2\n ret\n", 67, 4),
+        ("_start: sys exit\nf: li a0, 1\n j f\n", 54, 2),
+        // A handler that changes what it does not put by, itself and in what it calls.
+        (
+            "_start: la t0, h\n csrw mtvec, t0\n csrsi mie, 8\n1: wfi\n j 1b\nh: li t1, -1\n sw t1, -372(zero)\n mret\n",
+            92,
+            8,
+        ),
+        (
+            "_start: la t0, h\n csrw mtvec, t0\n csrsi mie, 8\n1: wfi\n j 1b\nh: addi sp, sp, -16\n sw ra, 0(sp)\n call f\n lw ra, 0(sp)\n addi sp, sp, 16\n mret\nf: li t6, 1\n ret\n",
+            92,
+            11,
+        ),
+        // Single instructions.
+        ("_start: div a0, a0, zero\n sys exit\n", 57, 1),
+        ("_start: li t1, 0\n remu a0, a0, t1\n sys exit\n", 57, 2),
+        ("_start: add zero, a0, a1\n sys exit\n", 93, 1),
+        ("_start: mv tp, a0\n sys exit\n", 94, 1),
+        ("_start: sw a0, x, t0\n sys exit\n .section .rodata\nx: .word 1\n", 81, 1),
+        ("_start: la a0, x\n sys put_text\n sys exit\n .data\nx: .ascii \"open\"\n", 56, 2),
+        ("_start: lw a0, x\n lw a1, y\n sys exit\n .data\ny: .byte 1\nx: .word 1\n", 55, 6),
+        ("_start: lw a0, x\n sys exit\n .data\n .byte 1\nx: .half 1, 2\n", 55, 5),
+        ("_start: sys exit\n .equ most, 5\n", 60, 2),
+        ("_start: li t1, 5\n1: add s3, s3, t1\n addi t1, t1, -1\n bnez t1, 1b\n mv a0, s3\n sys exit\n", 84, 2),
+        ("_start: li a0, 1\nret:\n sys exit\n", 83, 2),
+    ] {
+        let found = assembled(wrong).diagnostics;
+        let text = format!(".target rv32\n{wrong}");
+        let line_of = |at: u32| text[..at as usize].matches('\n').count();
+        let lines: Vec<(u16, usize)> = found.iter().map(|one| (one.code.0, line_of(one.primary.span.start))).collect();
+        assert_eq!(lines, [(code, line)], "{wrong}\n{found:#?}");
+    }
 }
