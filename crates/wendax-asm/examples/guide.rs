@@ -1,7 +1,10 @@
-//! Writes `docs/guide.md` anew from the tables.
-#![expect(clippy::disallowed_methods, reason = "an example, not the core: it writes a file")]
+//! Writes `docs/guide.md` and `docs/guide-rv32.md` anew from the tables.
+#![expect(clippy::disallowed_methods, reason = "an example, not the core: it writes files")]
+
+use wendax_isa::{rv32, w16};
 
 fn main() -> std::io::Result<()> {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/guide.md");
-    std::fs::write(path, wendax_asm::guide_document())
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs");
+    std::fs::write(format!("{folder}/guide.md"), wendax_asm::guide_document(&w16::TARGET))?;
+    std::fs::write(format!("{folder}/guide-rv32.md"), wendax_asm::guide_document(&rv32::TARGET))
 }

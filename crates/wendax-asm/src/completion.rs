@@ -1,7 +1,6 @@
 //! What may be written at a place of a line, and what is wanted there: out of the tables and the names of the
 //! program.
 
-use crate::directives::DIRECTIVES;
 use crate::lexer::{Kind, Lexer, Mark, comment_start};
 use crate::problems::Problems;
 use crate::syntax::Syntax;
@@ -50,7 +49,7 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
     let opens = head.is_empty() || head.ends_with(':');
     if opens {
         list.extend(syntax.mnemonics().into_iter().map(|(name, meaning)| offer(name, meaning)));
-        list.extend(DIRECTIVES.iter().map(|info| offer(info.name, info.meaning)));
+        list.extend(syntax.directive_words().into_iter().map(|(name, meaning)| offer(name, meaning)));
         list.extend(names(assembly, file).into_iter().filter(|offer| offer.meaning == "a macro"));
     } else if !word.starts_with('.') {
         let operation = head.split_whitespace().find(|part| !part.ends_with(':')).unwrap_or_default();
@@ -176,8 +175,8 @@ pub fn operand_help(line: &str, target: &Target) -> Option<Vec<String>> {
     let first = (0..words.len()).find(|&index| words[index].1 != Kind::Mark(Mark::Colon) && !is_label(index))?;
     let (word, kind) = words[first];
     if kind == Kind::Directive {
-        let info = syntax.directive(word)?;
-        return Some(vec![format!("{}   {}", info.form, info.meaning)]);
+        let (form, meaning) = syntax.directive_form(word)?;
+        return Some(vec![format!("{form}   {meaning}")]);
     }
     if word.eq_ignore_ascii_case("sys")
         && let Some(call) = words

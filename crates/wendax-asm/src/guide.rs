@@ -1,15 +1,18 @@
 //! The guide: what the tables say of a word.
 //!
 //! A word may be a mnemonic, a directive, a system call, a register, a flag, a device register by its address, a trap, a
-//! word of expressions, the number of a problem, or a topic: those are the sections of `docs/topics.md`. The bench, the
-//! shell and the documents tell the same.
+//! control register, a word of expressions, the number of a problem, or a topic: those are the sections of
+//! `docs/topics.md`, and of `docs/topics-rv32.md` where RV32 has it otherwise. The bench, the shell and the documents tell
+//! the same, each of one machine only: what is a machine's alone stands in `w16` and `rv32`.
+
+mod rv32;
+mod w16;
 
 use crate::codes::CODES;
 use crate::directives::DIRECTIVES;
-use crate::mnemonics::mnemonics;
+use crate::syntax::Syntax;
 use std::fmt::Write;
-use wendax_isa::Addr;
-use wendax_isa::w16::{CALLS, Cond, DEVICES, Op, Row, TARGET, call_by_name, rows_named};
+use wendax_isa::{Addr, Target};
 use wendax_source::nearest;
 
 /// What the guide says of one thing.
@@ -25,25 +28,35 @@ pub struct GuideEntry {
     pub see: Vec<String>,
 }
 
-/// Everything the tables say of a word, in any case.
+/// Words that belong together: what people call them, the words, and the topics that say more.
+type Related = (&'static str, &'static [&'static str], &'static [&'static str]);
+
+/// Everything the tables say of a word of this machine, in any case.
 ///
 /// ```
-/// let entries = wendax_asm::guide("ADD");
+/// let entries = wendax_asm::guide("ADD", &wendax_isa::w16::TARGET);
 /// assert_eq!(entries[0].title, "add: d ← d + s");
 /// ```
-pub fn guide(word: &str) -> Vec<GuideEntry> {
+pub fn guide(word: &str, target: &Target) -> Vec<GuideEntry> {
+    let syntax = Syntax::of(target);
     let word = word.to_ascii_lowercase();
-    let mut entries = instruction(&word);
-    entries.extend(directive(&word));
-    entries.extend(call(&word));
-    entries.extend(register(&word));
-    entries.extend(flag(&word));
-    entries.extend(device(&word));
-    entries.extend(problem(&word));
-    entries.extend(word_of_expressions(&word));
-    entries.extend(trap(&word));
-    entries.extend(topic(&word));
-    let see = related(&word);
+    let mut entries = match syntax {
+        Syntax::W16 => w16::instruction(&word),
+        Syntax::Rv32 => rv32::instruction(&word),
+    };
+    entries.extend(directive(&word, syntax));
+    entries.extend(match syntax {
+        Syntax::W16 => w16::call(&word),
+        Syntax::Rv32 => rv32::call(&word).or_else(|| rv32::control(&word)),
+    });
+    entries.extend(register(&word, syntax));
+    entries.extend(flag(&word, target));
+    entries.extend(device(&word, syntax));
+    entries.extend(problem(&word, syntax));
+    entries.extend(word_of_expressions(&word, syntax));
+    entries.extend(trap(&word, syntax));
+    entries.extend(topic(&word, syntax));
+    let see = related(&word, syntax);
     for entry in &mut entries {
         for more in &see {
             if !entry.see.iter().any(|known| known == more) {
@@ -55,68 +68,68 @@ pub fn guide(word: &str) -> Vec<GuideEntry> {
     entries
 }
 
-/// Words of the guide that belong together: what people call them, the words, and the topics that say more.
-const RELATED: [(&str, &[&str], &[&str]); 17] = [
-    ("copy assign put set value load immediate", &["mov", "clr", "lea", "swap"], &["registers", "address"]),
-    ("read fetch load contents memory", &["ldw", "ldb", "ldsb"], &["address", "order"]),
-    ("write store contents memory save", &["stw", "stb"], &["address", "order"]),
-    (
-        "plus sum minus difference subtract carry",
-        &["add", "adc", "sub", "sbc", "inc", "dec", "neg"],
-        &["arithmetic", "flags"],
-    ),
-    ("multiply times product", &["mul", "mulh", "mulhs"], &["arithmetic"]),
-    ("divide quotient remainder modulo", &["div", "divs", "mod", "mods"], &["arithmetic", "traps"]),
-    ("mask bit logic combine invert", &["and", "or", "xor", "not", "tst"], &["bits", "flags"]),
-    ("shift rotate double halve bit", &["shl", "shr", "asr", "rlc", "rrc"], &["bits", "arithmetic"]),
-    ("compare less greater equal than if", &["cmp", "tst"], &["compare", "flags"]),
-    ("equal same zero if branch condition", &["jeq", "jne", "jz", "jnz"], &["compare", "loops"]),
-    (
-        "less greater than signed negative if branch condition",
-        &["jlt", "jle", "jgt", "jge", "jn", "jnn"],
-        &["compare", "loops"],
-    ),
-    (
-        "less greater than unsigned if branch condition carry",
-        &["jltu", "jleu", "jgtu", "jgeu", "jc", "jnc"],
-        &["compare", "errors"],
-    ),
-    ("loop repeat count goto branch", &["djnz", "jmp"], &["loops"]),
-    ("put by save restore stack", &["push", "pop"], &["stack", "convention"]),
-    ("routine function subroutine return procedure", &["call", "ret"], &["convention", "stack"]),
-    ("interrupt handler vector return", &["reti", "ei", "di", "trap", "brk"], &["interrupts", "traps"]),
-    ("system call service print read exit", &["sys"], &["errors", "input", "text"]),
-];
+fn all_related(syntax: Syntax) -> &'static [Related] {
+    match syntax {
+        Syntax::W16 => w16::RELATED,
+        Syntax::Rv32 => rv32::RELATED,
+    }
+}
 
 /// The topics that say more of a word.
-fn related(word: &str) -> Vec<&'static str> {
-    let about = RELATED.iter().filter(|(_, words, _)| words.contains(&word));
+fn related(word: &str, syntax: Syntax) -> Vec<&'static str> {
+    let about = all_related(syntax).iter().filter(|(_, words, _)| words.contains(&word));
     about.flat_map(|(_, _, topics)| topics.iter().copied()).collect()
 }
 
 /// What people call a thing that the guide knows by another word.
-pub fn guide_other_words(word: &str) -> String {
-    let by_kind = RELATED.iter().filter(|(_, words, _)| words.contains(&word)).map(|(others, ..)| *others);
-    let by_topic = topics().filter(|(name, ..)| *name == word).map(|(_, others, _)| others);
+pub fn guide_other_words(word: &str, target: &Target) -> String {
+    let syntax = Syntax::of(target);
+    let by_kind = all_related(syntax).iter().filter(|(_, words, _)| words.contains(&word)).map(|(others, ..)| *others);
+    let by_topic = topics(syntax).into_iter().filter(|(name, ..)| *name == word).map(|(_, others, _)| others);
     by_kind.chain(by_topic).collect::<Vec<_>>().join(" ")
 }
 
 /// The text of the topics, a section each.
 const TOPICS: &str = include_str!("../../../docs/topics.md");
+/// Those that sources and programs for RV32 have otherwise, or alone.
+const TOPICS_RV32: &str = include_str!("../../../docs/topics-rv32.md");
+/// Topics about W16's flags, which RV32 has nothing in place of.
+const W16_ALONE: [&str; 1] = ["flags"];
 
-/// The topics: name, other words they are found by, text.
-fn topics() -> impl Iterator<Item = (&'static str, &'static str, &'static str)> {
-    TOPICS.split("\n## ").skip(1).map(|section| {
+/// A topic: name, other words it is found by, text.
+type Topic = (&'static str, &'static str, &'static str);
+
+fn sections(text: &'static str) -> impl Iterator<Item = Topic> {
+    text.split("\n## ").skip(1).map(|section| {
         let (head, text) = section.split_once('\n').unwrap_or((section, ""));
         let (name, words) = head.split_once(": ").unwrap_or((head, ""));
         (name, words, text.trim())
     })
 }
 
-fn topic(word: &str) -> Option<GuideEntry> {
+/// The topics of a machine, in the order of the pages.
+fn topics(syntax: Syntax) -> Vec<Topic> {
+    let all = sections(TOPICS);
+    if syntax == Syntax::W16 {
+        return all.collect();
+    }
+    let own: Vec<Topic> = sections(TOPICS_RV32).collect();
+    let kept = all.filter(|(name, ..)| !W16_ALONE.contains(name));
+    let mut found: Vec<Topic> =
+        kept.map(|topic| own.iter().find(|(name, ..)| *name == topic.0).copied().unwrap_or(topic)).collect();
+    let more = own.iter().filter(|(name, ..)| !found.iter().any(|(known, ..)| known == name));
+    let more: Vec<Topic> = more.copied().collect();
+    found.extend(more);
+    found
+}
+
+fn topic(word: &str, syntax: Syntax) -> Option<GuideEntry> {
     let names = |name: &str, words: &str| name == word || words.split(' ').any(|known| known == word);
-    let (name, _, text) =
-        topics().find(|(name, ..)| *name == word).or_else(|| topics().find(|(name, words, _)| names(name, words)))?;
+    let topics = topics(syntax);
+    let (name, _, text) = topics
+        .iter()
+        .find(|(name, ..)| *name == word)
+        .or_else(|| topics.iter().find(|(name, words, _)| names(name, words)))?;
     let mut lines = Vec::new();
     let mut example = String::new();
     let mut is_code = false;
@@ -132,22 +145,25 @@ fn topic(word: &str) -> Option<GuideEntry> {
         }
     }
     let example = (!example.is_empty()).then(|| example.trim_end().to_owned());
-    let see = words_in(text, name);
+    let see = words_in(text, name, syntax);
     Some(GuideEntry { title: format!("about {name}"), lines, example, see })
 }
 
 /// Words of the guide that a text names: instructions and calls in backticks, and other topics.
-fn words_in(text: &str, own: &str) -> Vec<String> {
+fn words_in(text: &str, own: &str, syntax: Syntax) -> Vec<String> {
     /// More would be no help.
     const MOST: usize = 10;
     let prose: String = text.split("```").step_by(2).collect();
     let mut words: Vec<String> = Vec::new();
     let marked = prose.split('`').skip(1).step_by(2).flat_map(|code| code.split_whitespace());
-    let named = topics().map(|(name, ..)| name).filter(|name| {
+    let named = topics(syntax).into_iter().map(|(name, ..)| name).filter(|name| {
         let mut words = prose.split(|c: char| !c.is_alphanumeric());
         *name != own && words.any(|word| word == *name)
     });
-    let known = |word: &str| mnemonics().any(|(name, _)| name == word) || call_by_name(word).is_some();
+    let mnemonics = syntax.mnemonics();
+    let known = |word: &str| {
+        mnemonics.iter().any(|(name, _)| *name == word) || syntax.target().calls.iter().any(|call| call.name == word)
+    };
     let is_word = |word: &&str| !["sys", "r0"].contains(word) && known(word);
     for word in named.chain(marked.filter(is_word)) {
         if !words.iter().any(|known| known == word) && words.len() < MOST {
@@ -157,19 +173,15 @@ fn words_in(text: &str, own: &str) -> Vec<String> {
     words
 }
 
-/// Words of expressions and registers that programs do not name.
-const OTHER_WORDS: [(&str, &str, &str); 7] = [
-    ("fl", "the flags as a word, in push and pop", "        push  fl\n        pop   fl"),
-    ("pc", "the address of the next instruction; programs do not name it", "        mov   r1, here"),
-    ("here", "the address of the statement it stands in", "        jmp   here + 2"),
-    ("sizeof", "sizeof(label): bytes from a label to the next plain one of its section", ""),
-    ("defined", "defined(NAME): 1 when the name is defined above, else 0", ""),
-    ("hi", "hi(x): the high byte of a word", "        mov   r1, hi(0x1234)"),
-    ("lo", "lo(x): the low byte of a word", "        mov   r1, lo(0x1234)"),
-];
+fn other_words(syntax: Syntax) -> &'static [(&'static str, &'static str, &'static str)] {
+    match syntax {
+        Syntax::W16 => w16::OTHER_WORDS,
+        Syntax::Rv32 => rv32::OTHER_WORDS,
+    }
+}
 
-fn word_of_expressions(word: &str) -> Option<GuideEntry> {
-    let (name, meaning, example) = OTHER_WORDS.iter().find(|(name, ..)| *name == word)?;
+fn word_of_expressions(word: &str, syntax: Syntax) -> Option<GuideEntry> {
+    let (name, meaning, example) = other_words(syntax).iter().find(|(name, ..)| *name == word)?;
     let title = if meaning.starts_with(name) { (*meaning).to_owned() } else { format!("{name}: {meaning}") };
     Some(GuideEntry {
         title,
@@ -180,40 +192,70 @@ fn word_of_expressions(word: &str) -> Option<GuideEntry> {
 }
 
 /// A trap or interrupt by its name.
-fn trap(word: &str) -> Option<GuideEntry> {
-    let number = TARGET.traps.iter().position(|name| !name.is_empty() && *name == word)?;
-    let lines = vec![format!("its vector is the word at 0x{:04X}; wendax guide traps says more", 2 * number)];
-    Some(GuideEntry { title: format!("{word}: trap {number:X}"), lines, example: None, see: vec!["traps".to_owned()] })
+fn trap(word: &str, syntax: Syntax) -> Option<GuideEntry> {
+    let target = syntax.target();
+    let traps = target.entries(false).into_iter().map(|(number, name)| (number, name, false));
+    let interrupts = target.entries(true).into_iter().map(|(number, name)| (number, name, true));
+    let (number, name, is_interrupt) = traps.chain(interrupts).find(|(_, name, _)| *name == word)?;
+    let kind = if is_interrupt && syntax == Syntax::Rv32 { "interrupt" } else { "trap" };
+    let (number, line) = match syntax {
+        Syntax::W16 => (
+            format!("{number:X}"),
+            format!("its vector is the word at 0x{:04X}; wendax guide traps says more", 2 * number),
+        ),
+        Syntax::Rv32 => (number.to_string(), format!("mcause says so; wendax guide {kind}s says more")),
+    };
+    let see = vec![format!("{kind}s")];
+    Some(GuideEntry { title: format!("{name}: {kind} {number}"), lines: vec![line], example: None, see })
 }
 
-/// The words the guide knows, by kind.
-pub fn guide_words() -> Vec<(&'static str, Vec<String>)> {
+/// The words the guide knows of a machine, by kind.
+pub fn guide_words(target: &Target) -> Vec<(&'static str, Vec<String>)> {
+    let syntax = Syntax::of(target);
     let owned = |words: &mut dyn Iterator<Item = &'static str>| words.map(str::to_owned).collect::<Vec<_>>();
-    vec![
-        ("instructions", owned(&mut mnemonics().map(|(name, _)| name))),
-        ("directives", owned(&mut DIRECTIVES.iter().map(|info| info.name))),
-        ("system calls", owned(&mut CALLS.iter().map(|call| call.name))),
-        ("registers", owned(&mut TARGET.registers.iter().map(|info| info.name))),
-        ("flags", TARGET.flags.iter().map(|flag| flag.name.to_string()).collect()),
-        ("device registers", DEVICES.iter().map(|device| format!("{:04X}", device.address)).collect()),
-        ("words of expressions", OTHER_WORDS.iter().map(|(name, ..)| (*name).to_owned()).collect()),
-        ("traps", TARGET.traps.iter().filter(|name| !name.is_empty()).map(|name| (*name).to_owned()).collect()),
-        ("topics", topics().map(|(name, ..)| name.to_owned()).collect()),
+    let mut entries = target.entries(false);
+    entries.extend(target.entries(true));
+    let traps = entries.into_iter().map(|(_, name)| name.to_owned()).collect();
+    let controls = match syntax {
+        Syntax::W16 => Vec::new(),
+        Syntax::Rv32 => wendax_isa::rv32::csrs().iter().map(|csr| csr.name.to_owned()).collect(),
+    };
+    let mut words = vec![
+        ("instructions", owned(&mut syntax.mnemonics().into_iter().map(|(name, _)| name))),
+        ("directives", owned(&mut syntax.directive_words().into_iter().map(|(name, _)| name))),
+        ("system calls", owned(&mut target.calls.iter().map(|call| call.name))),
+        ("registers", owned(&mut target.registers.iter().map(|info| info.name))),
+        ("flags", target.flags.iter().map(|flag| flag.name.to_string()).collect()),
+        ("control and status registers", controls),
+        ("device registers", target.devices.iter().map(|device| target.hex_address(device.address)).collect()),
+        ("words of expressions", owned(&mut other_words(syntax).iter().map(|(name, ..)| *name))),
+        ("traps", traps),
+        ("topics", owned(&mut topics(syntax).into_iter().map(|(name, ..)| name))),
         ("problems", CODES.iter().map(|info| info.code.to_string()).collect()),
-    ]
+    ];
+    words.retain(|(_, words)| !words.is_empty());
+    words
 }
 
-/// `docs/guide.md`, whole: what the guide says of every word but the problems, which have a document of their own.
-pub fn guide_document() -> String {
-    let mut out = String::from(
-        "# The guide\n\n<!-- Written by `cargo run -p wendax-asm --example guide`; a test holds it to the code. -->\n\n\
-         What `?` in the bench and `wendax guide WORD` say of each word. [Problems](problems.md), [topics](topics.md) and\n\
+/// `docs/guide.md` or `docs/guide-rv32.md`, whole: what the guide says of every word but the problems, which have a document of their own.
+pub fn guide_document(target: &Target) -> String {
+    let (heading, how, topics) = match Syntax::of(target) {
+        Syntax::W16 => ("# The guide", "wendax guide WORD", "[topics](topics.md)"),
+        Syntax::Rv32 => (
+            "# The guide, for RV32",
+            "wendax guide --target rv32 WORD",
+            "[topics](topics.md), [those of RV32](topics-rv32.md)",
+        ),
+    };
+    let mut out = format!(
+        "{heading}\n\n<!-- Written by `cargo run -p wendax-asm --example guide`; a test holds it to the code. -->\n\n\
+         What `?` in the bench and `{how}` say of each word. [Problems](problems.md), {topics} and\n\
          [keys](keys.md) have documents of their own.\n",
     );
-    for (kind, words) in guide_words().into_iter().filter(|(kind, _)| !["problems", "topics"].contains(kind)) {
+    for (kind, words) in guide_words(target).into_iter().filter(|(kind, _)| !["problems", "topics"].contains(kind)) {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "\n## {}{}\n", kind[..1].to_uppercase(), &kind[1..]);
-        for entry in words.iter().flat_map(|word| guide(word)) {
+        for entry in words.iter().flat_map(|word| guide(word, target)) {
             let _ = writeln!(out, "**{}**\n\n```text", entry.title);
             for line in &entry.lines {
                 let _ = writeln!(out, "{line}");
@@ -230,57 +272,30 @@ pub fn guide_document() -> String {
 }
 
 /// The word of the guide that is closest to one it does not know.
-pub fn guide_nearest(word: &str) -> Option<String> {
-    let words = guide_words();
+pub fn guide_nearest(word: &str, target: &Target) -> Option<String> {
+    let words = guide_words(target);
     let all = words.iter().flat_map(|(_, words)| words.iter().map(String::as_str));
     nearest(word, all).map(str::to_owned)
 }
 
-fn instruction(word: &str) -> Vec<GuideEntry> {
-    let mut entries: Vec<GuideEntry> = Vec::new();
-    for row in rows_named(word) {
-        let title = format!("{word}: {}", row.meaning);
-        if entries.last().is_none_or(|last| last.title != title) {
-            let lines = vec![format!("flags: {}", row.flags.text())];
-            entries.push(GuideEntry { title, lines, example: Some(example(word, row.form)), see: Vec::new() });
-        }
-        let form = format!("{word} {}", row.form);
-        if let Some(last) = entries.last_mut() {
-            let cycles = match row.op {
-                Op::Jump(Cond::Always) | Op::JmpReg => format!("{}", row.cycles + 1),
-                Op::Jump(_) | Op::Djnz => format!("{}, taken {}", row.cycles, row.cycles + 1),
-                _ => row.cycles.to_string(),
-            };
-            last.lines.push(format!("{form:<22} cycles {cycles}"));
-            last.lines.extend(digits(row));
-        }
+/// The code of an instruction taken apart: its digits or bits, each group with what it says here. Nothing for what is no
+/// instruction.
+pub fn code_apart(bytes: &[u8], target: &Target) -> Vec<String> {
+    match Syntax::of(target) {
+        Syntax::W16 => w16::code_apart(bytes),
+        Syntax::Rv32 => rv32::code_apart(bytes),
     }
-    if entries.is_empty() {
-        let meaning = mnemonics().find(|(name, _)| *name == word);
-        entries.extend(meaning.map(|(name, meaning)| GuideEntry {
-            title: format!("{name} d: {meaning}"),
-            lines: vec!["written by the assembler as another instruction, which the listing shows".to_owned()],
-            example: Some(example(name, "d")),
-            see: Vec::new(),
-        }));
-    }
-    entries
-}
-
-/// The code of an instruction drawn in cells, a digit each, with what each is.
-fn digits(row: &Row) -> Vec<String> {
-    drawn(&row.parts())
 }
 
 /// Cells of digits, and under each group a line to what it means.
-fn drawn(parts: &[(String, &str)]) -> Vec<String> {
+fn drawn(parts: &[(String, &str)], between: &str) -> Vec<String> {
     let mut cells = String::from("  ");
     let mut starts = Vec::new();
     for (digits, _) in parts {
         cells.push_str("│ ");
         starts.push(cells.chars().count());
         let spaced: Vec<String> = digits.chars().map(String::from).collect();
-        cells.push_str(&spaced.join(" "));
+        cells.push_str(&spaced.join(between));
         cells.push(' ');
     }
     cells.push('│');
@@ -299,59 +314,10 @@ fn drawn(parts: &[(String, &str)]) -> Vec<String> {
     lines
 }
 
-/// The code words of an instruction taken apart: each digit with what it says here. Nothing for what is no instruction.
-pub fn code_apart(words: &[u16]) -> Vec<String> {
-    let Some(&first) = words.first() else { return Vec::new() };
-    let Some(decoded) = wendax_isa::w16::decode(first, words.get(1).copied().unwrap_or(0)) else { return Vec::new() };
-    let row = decoded.row();
-    let digits = format!("{first:04X}");
-    let pattern: Vec<char> = row.pattern.split(' ').next().unwrap_or_default().chars().collect();
-    let mut parts: Vec<(String, String)> = Vec::new();
-    for (digit, kind) in digits.chars().zip(pattern) {
-        let value = digit.to_digit(16).unwrap_or(0);
-        let register =
-            |role: &str| format!("{role} {}", TARGET.registers.get(value as usize).map_or("none", |info| info.name));
-        let meaning = match kind {
-            'd' => register("destination"),
-            's' => register("source"),
-            'b' => register("base"),
-            'k' => format!("the constant {value}"),
-            'n' => "the number of the call".to_owned(),
-            'x' => "the distance in words".to_owned(),
-            '0' if parts.iter().any(|(_, meaning)| meaning != row.names[0]) => "always 0".to_owned(),
-            _ => row.names[0].to_owned(),
-        };
-        match parts.last_mut() {
-            Some((text, known)) if *known == meaning => text.push(digit),
-            _ => parts.push((digit.to_string(), meaning)),
-        }
+fn directive(word: &str, syntax: Syntax) -> Option<GuideEntry> {
+    if let Some(own) = (syntax == Syntax::Rv32).then(|| rv32::directive(word)).flatten() {
+        return Some(own);
     }
-    if let Some(second) = words.get(1).filter(|_| row.pattern.contains(' ')) {
-        parts.push((format!("{second:04X}"), "the second word".to_owned()));
-    }
-    let parts: Vec<(String, &str)> = parts.iter().map(|(digits, meaning)| (digits.clone(), meaning.as_str())).collect();
-    drawn(&parts)
-}
-
-/// An instruction with operands of this form, to be put into a text.
-fn example(name: &str, form: &str) -> String {
-    let operands: Vec<String> = form
-        .split(", ")
-        .filter(|part| !part.is_empty())
-        .map(|part| match part {
-            "d" => "r1".to_owned(),
-            "s" => "r2".to_owned(),
-            "k" => "5".to_owned(),
-            "imm16" => "1000".to_owned(),
-            "label" => "here + 4".to_owned(),
-            "nn" => "put_uint".to_owned(),
-            other => other.replace("[b", "[r3").replace("off", "4"),
-        })
-        .collect();
-    format!("        {name:<6}{}", operands.join(", ")).trim_end().to_owned()
-}
-
-fn directive(word: &str) -> Option<GuideEntry> {
     let info = DIRECTIVES.iter().find(|info| info.name == word || info.name[1..] == *word)?;
     let mut lines = vec![info.form.to_owned(), "for example:".to_owned()];
     lines.extend(info.example.lines().map(|line| format!("  {line}")));
@@ -359,50 +325,53 @@ fn directive(word: &str) -> Option<GuideEntry> {
     Some(GuideEntry { title, lines, example: Some(info.example.to_owned()), see: Vec::new() })
 }
 
-fn call(word: &str) -> Option<GuideEntry> {
-    let call = call_by_name(word)?;
-    let mut lines: Vec<String> =
-        call.takes.iter().map(|(register, what)| format!("{}: {what}", TARGET.register_name(*register))).collect();
-    let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
-    lines.push(format!("gives in r0: {gives}; C = 1 and an error code when it fails"));
-    let mut example = String::new();
-    for (register, what) in call.takes {
-        let name = TARGET.register_name(*register);
-        example.push_str(&format!("        mov   {name}, 0           ; {what}\n"));
-    }
-    example.push_str(&format!("        sys   {}", call.name));
-    let title = format!("{}, call {:02X}: {}", call.name, call.number, call.meaning);
-    Some(GuideEntry { title, lines, example: Some(example), see: Vec::new() })
-}
-
-fn register(word: &str) -> Option<GuideEntry> {
-    let info = TARGET.registers.get(TARGET.register(word)?.index())?;
+fn register(word: &str, syntax: Syntax) -> Option<GuideEntry> {
+    let target = syntax.target();
+    let register = target.register(word)?;
+    let info = target.registers.get(register.index())?;
     let kept = if info.kept { "a routine gives it back as it found it" } else { "a routine may change it" };
+    let kept = match syntax {
+        Syntax::W16 => kept.to_owned(),
+        Syntax::Rv32 if register.0 == 0 => "x0; what is written to it is thrown away".to_owned(),
+        Syntax::Rv32 if matches!(register.0, 3 | 4) => format!("x{}; a program leaves it as it is", register.0),
+        Syntax::Rv32 => format!("x{}; {kept}", register.0),
+    };
     let title = format!("{}: {}", info.name, info.role);
-    Some(GuideEntry { title, lines: vec![kept.to_owned()], example: None, see: Vec::new() })
+    Some(GuideEntry { title, lines: vec![kept], example: None, see: Vec::new() })
 }
 
-fn flag(word: &str) -> Option<GuideEntry> {
-    let flag = TARGET.flags.iter().find(|flag| flag.name.to_string().eq_ignore_ascii_case(word))?;
+fn flag(word: &str, target: &Target) -> Option<GuideEntry> {
+    let flag = target.flags.iter().find(|flag| flag.name.to_string().eq_ignore_ascii_case(word))?;
     let lines = vec![format!("1: {}", flag.when_set), format!("0: {}", flag.when_clear)];
     let title = format!("{}: a flag, bit {} of fl", flag.name, flag.bit.trailing_zeros());
     Some(GuideEntry { title, lines, example: None, see: Vec::new() })
 }
 
-fn device(word: &str) -> Option<GuideEntry> {
+fn device(word: &str, syntax: Syntax) -> Option<GuideEntry> {
+    let target = syntax.target();
     let address = Addr(u32::from_str_radix(word.strip_prefix("0x").unwrap_or(word), 16).ok()?);
-    let device = TARGET.device(address)?;
+    let device = target.device(address).filter(|device| device.address == address)?;
     let may = if device.writable { "a program may read and write it" } else { "a program may read it" };
-    let lines = vec![device.meaning.to_owned(), may.to_owned()];
-    let access =
-        if device.writable { format!("stw   [0x{address:04X}], r1") } else { format!("ldw   r1, [0x{address:04X}]") };
-    let title = format!("{:04X}: device register, {}", device.address, device.name);
+    let mut lines = vec![device.meaning.to_owned(), may.to_owned()];
+    let access = match (syntax, device.writable) {
+        (Syntax::W16, true) => format!("stw   [0x{address:04X}], r1"),
+        (Syntax::W16, false) => format!("ldw   r1, [0x{address:04X}]"),
+        (Syntax::Rv32, writable) => {
+            // They lie at the top of memory, so that a distance back from `zero` reaches them.
+            let distance = address.0.cast_signed();
+            lines.push(format!("reached from zero: {distance}(zero)"));
+            format!("{}    t0, {distance}(zero)", if writable { "sw" } else { "lw" })
+        }
+    };
+    let title = format!("{}: device register, {}", target.hex_address(device.address), device.name);
     Some(GuideEntry { title, lines, example: Some(format!("        {access}")), see: Vec::new() })
 }
 
-fn problem(word: &str) -> Option<GuideEntry> {
+fn problem(word: &str, syntax: Syntax) -> Option<GuideEntry> {
     let info = CODES.iter().find(|info| info.code.to_string().eq_ignore_ascii_case(word))?;
-    let mut lines = vec!["wrong:".to_owned()];
+    let of = crate::machine_of(info.wrong).map_or(Syntax::W16, Syntax::of);
+    let on = if of == syntax || info.is_of_manifest() { String::new() } else { format!(", on {}", of.target().name) };
+    let mut lines = vec![format!("wrong{on}:")];
     lines.extend(info.wrong.lines().map(|line| format!("  {line}")));
     lines.push("right:".to_owned());
     lines.extend(info.right.lines().map(|line| format!("  {line}")));
@@ -413,30 +382,92 @@ fn problem(word: &str) -> Option<GuideEntry> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use wendax_isa::{rv32, targets, w16};
 
-    #[test]
-    fn every_word_has_an_entry() {
-        for (kind, words) in guide_words() {
-            assert!(!words.is_empty(), "{kind}");
-            for word in words {
-                let entries = guide(&word);
-                assert!(!entries.is_empty() && entries.iter().all(|entry| !entry.title.is_empty()), "{kind}: {word}");
-            }
-        }
-        assert_eq!(guide("elsewhere"), []);
-        assert_eq!(guide_nearest("put_txet").as_deref(), Some("put_text"));
+    /// The problems of lines as a source for a machine.
+    fn problems(lines: &str, target: &Target) -> Vec<String> {
+        let text = match Syntax::of(target) {
+            Syntax::W16 => format!("start:\n{lines}\n        halt\n        halt\n"),
+            Syntax::Rv32 => format!(".target rv32\n{lines}\n        nop\n        nop\n        sys exit\n"),
+        };
+        let (sources, file) = wendax_source::Sources::single("example", text.as_str());
+        let assembly = crate::assemble(&sources, file);
+        let found = assembly.diagnostics.iter().filter(|found| found.severity == wendax_source::Severity::Problem);
+        found.map(|found| format!("{}\n{text}", found.message)).collect()
     }
 
     #[test]
-    fn topics_are_found_by_the_words_of_beginners_and_their_examples_run() {
-        for word in ["array", "variable", "divide", "loop", "two", "byte", "convention", "interrupt", "handler"] {
-            assert!(!guide(word).is_empty(), "{word}");
+    fn every_word_has_an_entry() {
+        for target in targets() {
+            for (kind, words) in guide_words(target) {
+                for word in words {
+                    let entries = guide(&word, target);
+                    assert!(
+                        !entries.is_empty() && entries.iter().all(|entry| !entry.title.is_empty()),
+                        "{kind}: {word}"
+                    );
+                }
+            }
+            assert_eq!(guide("elsewhere", target), []);
+            assert_eq!(guide_nearest("put_txet", target).as_deref(), Some("put_text"));
         }
-        for (name, _, _) in topics() {
-            let entry = topic(name).expect("it is one");
-            assert!(!entry.lines.is_empty(), "{name}");
-            if let Some(example) = entry.example {
-                let text = if example.contains("start:") { example } else { format!("start:\n{example}") };
+    }
+
+    #[test]
+    fn a_machine_tells_of_its_own_words_alone() {
+        let knows = |word: &str| targets().map(|target| !guide(word, target).is_empty());
+        for (word, known) in [
+            ("djnz", [true, false]),
+            ("fl", [true, false]),
+            ("flags", [true, true]),
+            ("addi", [false, true]),
+            ("bnez", [false, true]),
+            ("mepc", [false, true]),
+            ("openat", [false, true]),
+            (".rodata", [false, true]),
+            ("%hi", [false, true]),
+            ("put_text", [true, true]),
+            ("convention", [true, true]),
+            ("FF30", [true, false]),
+            ("FFFFFE60", [false, true]),
+        ] {
+            assert_eq!(knows(word), known, "{word}");
+        }
+        // What both have is told of the one that is asked for.
+        let said = |word: &str, target| format!("{:?}", guide(word, target));
+        assert!(
+            said("convention", &rv32::TARGET).contains("way back into ra")
+                && said("stack", &w16::TARGET).contains("pop")
+        );
+        assert!(said("compare", &rv32::TARGET).contains("There are no flags"));
+        assert!(said("div", &rv32::TARGET).contains("when rs2 is 0") && said("x17", &rv32::TARGET).contains("a7"));
+        for (_, words) in guide_words(&rv32::TARGET).into_iter().filter(|(kind, _)| *kind == "topics") {
+            for word in words {
+                let entries = guide(&word, &rv32::TARGET);
+                let text = entries.iter().map(|entry| entry.lines.join(" ")).collect::<Vec<_>>().join(" ");
+                for other in [" r1", " ldw", "djnz", " jc ", "cmp"] {
+                    assert!(
+                        !text.contains(other) || word == "stops" || word == "watches",
+                        "{word} speaks of {other}: {text}"
+                    );
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn topics_are_found_by_the_words_of_beginners_and_their_examples_assemble() {
+        for target in targets() {
+            for word in ["array", "variable", "divide", "loop", "two", "byte", "convention", "interrupt", "handler"] {
+                assert!(!guide(word, target).is_empty(), "{word}");
+            }
+            for (name, _, _) in topics(Syntax::of(target)) {
+                let entry = topic(name, Syntax::of(target)).expect("it is one");
+                assert!(!entry.lines.is_empty(), "{name}");
+                let Some(example) = entry.example else { continue };
+                let first = if target.flags.is_empty() { ".target rv32\n" } else { "" };
+                let begun = example.contains("start:");
+                let text = if begun { format!("{first}{example}") } else { format!("{first}start:\n{example}") };
                 let (sources, file) = wendax_source::Sources::single("example", text.as_str());
                 let assembly = crate::assemble(&sources, file);
                 assert!(assembly.diagnostics.is_empty(), "{name}: {:?}", assembly.diagnostics);
@@ -445,31 +476,45 @@ mod tests {
     }
 
     #[test]
-    fn every_example_of_an_instruction_call_or_device_assembles() {
-        for (kind, words) in guide_words() {
-            if !["instructions", "system calls", "device registers"].contains(&kind) {
-                continue;
-            }
-            for word in words {
-                for entry in guide(&word).into_iter().take(1) {
-                    let Some(example) = entry.example else { panic!("{word} has no example") };
-                    let text = format!("start:\n{example}\n        halt\n        halt\n");
-                    let (sources, file) = wendax_source::Sources::single("example", text.as_str());
-                    assert!(crate::assemble(&sources, file).is_runnable(), "{text}");
+    fn every_example_assembles() {
+        const KINDS: [&str; 4] = ["instructions", "system calls", "device registers", "control and status registers"];
+        for target in targets() {
+            for (kind, words) in guide_words(target).into_iter().filter(|(kind, _)| KINDS.contains(kind)) {
+                for word in words {
+                    let entry = guide(&word, target).into_iter().next().expect("it is told");
+                    let Some(example) = entry.example else { panic!("{kind}: {word} has no example") };
+                    assert_eq!(problems(&example, target), [] as [&str; 0], "{kind}: {word}");
                 }
             }
+        }
+        for words in crate::rv32::WORDS {
+            assert!(words.form.starts_with(words.names[0]), "{}", words.form);
+            assert!(words.example.is_empty() || words.example.contains(words.names[0]), "{}", words.example);
+            let example = words.example.replace(" print_line", " start");
+            let example = format!("        .data\n{example}\n        .balign 4\n        .text\nstart:");
+            assert_eq!(problems(&example, &rv32::TARGET), [] as [&str; 0], "{}", words.form);
+            for name in words.names {
+                assert!(
+                    Syntax::Rv32.other_directive(name).is_some() || Syntax::Rv32.directive(name).is_some(),
+                    "{name}"
+                );
+            }
+        }
+        for (word, _, example) in super::rv32::OTHER_WORDS {
+            assert_eq!(problems(example, &rv32::TARGET), [] as [&str; 0], "{word}");
         }
     }
 
     #[test]
-    fn the_document_holds_todays_tables() {
-        let text = include_str!("../../../docs/guide.md");
-        assert!(text == guide_document(), "run `cargo run -p wendax-asm --example guide`");
+    fn the_documents_hold_todays_tables() {
+        let run = "run `cargo run -p wendax-asm --example guide`";
+        assert!(include_str!("../../../docs/guide.md") == guide_document(&w16::TARGET), "{run}");
+        assert!(include_str!("../../../docs/guide-rv32.md") == guide_document(&rv32::TARGET), "{run}");
     }
 
     #[test]
-    fn codes_are_taken_apart_digit_by_digit() {
-        let lines = &guide("ldw")[0].lines;
+    fn codes_are_taken_apart_digit_by_digit_and_bit_by_bit() {
+        let lines = &guide("ldw", &w16::TARGET)[0].lines;
         let drawn = [
             "  │ 6 1 │ d │ b │ w w w w │",
             "    │     │   │   └ a second word: the offset",
@@ -479,15 +524,31 @@ mod tests {
         ];
         assert!(lines.windows(5).any(|window| window == drawn), "{lines:#?}");
         let apart = ["  │ 3 1 │ 6 │ 2 │", "    │     │   └ the constant 2", "    │     └ destination r6", "    └ add"];
-        assert_eq!(code_apart(&[0x3162]), apart);
-        assert!(code_apart(&[0xFFFF, 0]).is_empty() && code_apart(&[]).is_empty());
+        assert_eq!(code_apart(&[0x62, 0x31], &w16::TARGET), apart);
+        assert!(code_apart(&[0xFF, 0xFF, 0, 0], &w16::TARGET).is_empty() && code_apart(&[], &w16::TARGET).is_empty());
+
+        let lines = &guide("lw", &rv32::TARGET)[0].lines;
+        let drawn =
+            ["    31     20   19 15   14 12   11 7   6     0", "  │ imm[11:0] │ rs1   │ 010   │ rd   │ 0000011 │"];
+        assert!(lines.windows(2).any(|window| window == drawn), "{lines:#?}");
+        let apart = [
+            "    31        20   19 15   14 12   11  7   6     0",
+            "  │ 111111111100 │ 00010 │ 010   │ 01010 │ 0000011 │",
+            "    │              │       │       │       └ lw",
+            "    │              │       │       └ rd: a0, written",
+            "    │              │       └ lw",
+            "    │              └ rs1: sp",
+            "    └ imm[11:0]: of the constant -4",
+        ];
+        assert_eq!(code_apart(&0xFFC1_2503_u32.to_le_bytes(), &rv32::TARGET), apart);
+        assert!(code_apart(&[0; 4], &rv32::TARGET).is_empty() && code_apart(&[3], &rv32::TARGET).is_empty());
     }
 
     #[test]
     fn words_of_two_kinds_have_two_entries() {
-        let titles: Vec<String> = guide("jmp").into_iter().map(|entry| entry.title).collect();
+        let titles: Vec<String> = guide("jmp", &w16::TARGET).into_iter().map(|entry| entry.title).collect();
         assert_eq!(titles, ["jmp: jump to the address in d", "jmp: jump"]);
-        assert_eq!(guide("0xff30")[0].title, "FF30: device register, lamps");
-        assert_eq!(guide("SPACE")[0].title, ".space: n bytes kept free, or n times the byte fill");
+        assert_eq!(guide("0xff30", &w16::TARGET)[0].title, "FF30: device register, lamps");
+        assert_eq!(guide("SPACE", &w16::TARGET)[0].title, ".space: n bytes kept free, or n times the byte fill");
     }
 }

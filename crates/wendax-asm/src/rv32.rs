@@ -12,7 +12,7 @@ mod operands;
 mod slips;
 
 pub(crate) use checks::check;
-pub(crate) use directives::{Other, directive, names as directive_names, other};
+pub(crate) use directives::{Other, WORDS, directive, names as directive_names, other};
 pub(crate) use encode::{short_fits, size};
 pub(crate) use slips::reads_as_register;
 

@@ -98,6 +98,27 @@ impl Syntax {
         }
     }
 
+    /// The directives as users know them, each with what it does in one line.
+    pub(crate) fn directive_words(self) -> Vec<(&'static str, &'static str)> {
+        let ours = DIRECTIVES.iter().map(|info| (info.name, info.meaning));
+        match self {
+            Self::W16 => ours.collect(),
+            Self::Rv32 => {
+                let is_own = |name: &str| rv32::WORDS.iter().any(|words| words.names.contains(&name));
+                let own = rv32::WORDS.iter().map(|words| (words.names[0], words.meaning));
+                ours.filter(|(name, _)| !is_own(name)).chain(own).collect()
+            }
+        }
+    }
+
+    /// How a directive is written, and what it does.
+    pub(crate) fn directive_form(self, name: &str) -> Option<(&'static str, &'static str)> {
+        let is_it = |known: &&str| known.eq_ignore_ascii_case(name);
+        let own = rv32::WORDS.iter().find(|words| words.names.iter().any(is_it));
+        let own = own.filter(|_| self == Self::Rv32).map(|words| (words.form, words.meaning));
+        own.or_else(|| directive(name).map(|info| (info.form, info.meaning)))
+    }
+
     /// A remark begins with this sign.
     pub(crate) fn is_remark(self, sign: char) -> bool {
         sign == ';' || sign == '#' && self == Self::Rv32

@@ -198,6 +198,28 @@ impl Target {
         named.filter(|(number, _)| is_apart || self.interrupts.contains(number) == are_interrupts).collect()
     }
 
+    /// A sentence for users with registers of this machine in it: `{argument}` is one that takes an argument, `{other}` the
+    /// next one, `{kept}` one that routines keep; what stands between `{flags}` and `{end}` is left out where there are none.
+    pub fn spoken(&self, sentence: &str) -> String {
+        let mut text = String::with_capacity(sentence.len());
+        for (index, part) in sentence.split("{flags}").enumerate() {
+            match part.split_once("{end}").filter(|_| index > 0) {
+                Some((_, rest)) if self.flags.is_empty() => text.push_str(rest),
+                Some((about, rest)) => {
+                    text.push_str(about);
+                    text.push_str(rest);
+                }
+                None => text.push_str(part),
+            }
+        }
+        let argument = |at: usize| self.roles.arguments.get(at).map_or("", |register| self.register_name(*register));
+        let is_plain = |register: Reg| register != self.roles.stack && Some(register) != self.roles.frame;
+        let kept = (0..).zip(self.registers).find(|(at, info)| info.kept && is_plain(Reg(*at)));
+        text.replace("{argument}", argument(1))
+            .replace("{other}", argument(2))
+            .replace("{kept}", kept.map_or("", |(_, info)| info.name))
+    }
+
     /// An interrupt by name, with its number: `timer (8)`.
     pub fn interrupt_name(&self, number: u32) -> String {
         match self.interrupt_names.iter().find(|(known, _)| *known == number) {
@@ -426,6 +448,14 @@ mod tests {
     /// A machine that is not there: 24 bits, so that nothing fits by chance.
     fn invented() -> Target {
         Target { name: "T24", word_bits: 24, address_bits: 24, code_align: 3, ..rv32::TARGET }
+    }
+
+    #[test]
+    fn sentences_name_registers_of_their_machine() {
+        let sentence = "{argument} = 5, {flags}Z = 1, {end}[{kept}], if {other} > 3{flags}, or C{end}";
+        assert_eq!(w16::TARGET.spoken(sentence), "r1 = 5, Z = 1, [r6], if r2 > 3, or C");
+        assert_eq!(rv32::TARGET.spoken(sentence), "a1 = 5, [s1], if a2 > 3");
+        assert_eq!(rv32::TARGET.spoken("plain"), "plain");
     }
 
     #[test]

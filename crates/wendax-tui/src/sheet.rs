@@ -6,11 +6,14 @@ use crate::message::Effect;
 use crate::parts::field::Field;
 use crate::theme::Ink;
 use std::path::PathBuf;
+use wendax_isa::Target;
 use wendax_source::Span;
 
 /// What is read in the guide.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub(crate) struct Reading {
+    /// The machine whose guide it is.
+    pub(crate) machine: &'static Target,
     pub(crate) query: Field,
     pub(crate) chosen: usize,
     /// Lines the page is scrolled by.

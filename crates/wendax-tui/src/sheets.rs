@@ -23,7 +23,7 @@ impl Sheet {
             Self::Palette { query, .. } => palette::found(app, &query.text()).len(),
             Self::Files { query, .. } => files::found(app, &query.text()).len(),
             Self::GoTo { query, .. } => go_to::found(app, &query.text()).len(),
-            Self::Guide(reading) => guide::found(&reading.query.text()).len(),
+            Self::Guide(reading) => guide::found(&reading.query.text(), reading.machine).len(),
             Self::Names { names, .. } => names.len(),
             Self::Page { what, .. } => page::count(app, *what),
             Self::Prompt { .. } | Self::Leaving | Self::Conflict { .. } => 0,

@@ -87,6 +87,9 @@ pub(crate) enum Command {
     Guide {
         /// The words; all there are when left out
         words: Vec<String>,
+        /// The machine they are of: W16 when left out, or RV32
+        #[arg(long, value_name = "MACHINE", value_parser = machine)]
+        target: Option<&'static Target>,
     },
     /// Run a project, source or image with console on standard input and output
     Run(Box<Run>),

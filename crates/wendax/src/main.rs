@@ -111,7 +111,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::New { folder, target }) => new::new(&folder, target),
         Some(Command::Image(options)) => image::image(&options),
         Some(Command::Format(options)) => format::format_files(&options),
-        Some(Command::Guide { words }) => guide::tell(&words),
+        Some(Command::Guide { words, target }) => guide::tell(&words, target),
         Some(Command::Board(options)) => board::run(&options),
         Some(Command::Send(options)) => send::run(&options),
         Some(Command::Run(options)) => run::run(&options),

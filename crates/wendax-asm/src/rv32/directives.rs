@@ -20,6 +20,116 @@ const SAME: &[(&str, &str)] = &[
     (".skip", ".space"),
 ];
 
+/// A directive that only sources for RV32 have, or that means something else there, as users know it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Words {
+    /// Its names, the usual one first.
+    pub(crate) names: &'static [&'static str],
+    /// How it is written.
+    pub(crate) form: &'static str,
+    /// What it does, in one line.
+    pub(crate) meaning: &'static str,
+    /// Lines that use it; empty where there is nothing to it.
+    pub(crate) example: &'static str,
+}
+
+const fn words(
+    names: &'static [&'static str],
+    form: &'static str,
+    meaning: &'static str,
+    example: &'static str,
+) -> Words {
+    Words { names, form, meaning, example }
+}
+
+/// All of them.
+pub(crate) const WORDS: &[Words] = &[
+    words(&[".text"], ".text", "what follows is code, as `.code`", "        .text"),
+    words(
+        &[".rodata"],
+        ".rodata",
+        "what follows is constants: read, and neither written nor run",
+        "        .rodata\nlimit:  .word 240",
+    ),
+    words(
+        &[".bss"],
+        ".bss",
+        "what follows is room: it reads 0 and counts as never written",
+        "        .bss\nroom:   .space 64",
+    ),
+    words(
+        &[".section"],
+        ".section name [, \"flags\"]",
+        "what follows goes into the section of this name; flags: a in memory, w written, x run",
+        "        .section .rodata\nlimit:  .word 240",
+    ),
+    words(
+        &[".word", ".long", ".4byte"],
+        ".word value, …",
+        "words of 4 bytes, low byte first, each −2147483648 to 4294967295; labels make a table of places",
+        "loads:  .word 120, 0x7FF, -4",
+    ),
+    words(
+        &[".half", ".short", ".2byte"],
+        ".half value, …",
+        "values of 2 bytes, each −32768 to 65535",
+        "marks:  .half 120, 0xFFFF",
+    ),
+    words(
+        &[".quad", ".dword", ".8byte"],
+        ".quad value, …",
+        "values of 8 bytes, low byte first",
+        "long:   .quad 1 << 40",
+    ),
+    words(
+        &[".align", ".p2align"],
+        ".align n [, fill]",
+        "fill up to the next multiple of 2 to the n: `.align 2` is a multiple of 4",
+        "        .align 2",
+    ),
+    words(&[".balign"], ".balign n [, fill]", "fill up to the next multiple of n, a power of two", "        .balign 4"),
+    words(
+        &[".string"],
+        ".string \"text\", …",
+        "the bytes of each text and a NUL, as `.asciz`",
+        "sign:   .string \"Gate 2\"",
+    ),
+    words(
+        &[".zero"],
+        ".zero n",
+        "n bytes that are 0 and count as written; room where a section is room",
+        "marks:  .zero 16",
+    ),
+    words(&[".skip"], ".skip n [, fill]", "n bytes kept free, as `.space`", "line:   .skip 32"),
+    words(&[".comm"], ".comm name, size [, alignment]", "room with this name in `.bss`", "        .comm loads, 64, 4"),
+    words(
+        &[".globl", ".weak"],
+        ".globl name, …",
+        "names of this file that others may use, as `.global`",
+        "        .globl print_line",
+    ),
+    words(&[".local"], ".local name, …", "names that stay in this file, which they do anyhow", ""),
+    words(&[".set"], ".set NAME, value", "a name for a value, as `.equ`", "        .set  LIMIT, 240"),
+    words(
+        &[".uleb128"],
+        ".uleb128 value, …",
+        "numbers in groups of 7 bits, the lowest first",
+        "        .uleb128 624485",
+    ),
+    words(
+        &[".sleb128"],
+        ".sleb128 value, …",
+        "numbers with their sign in groups of 7 bits, the lowest first",
+        "        .sleb128 -2",
+    ),
+    words(
+        &[".option"],
+        ".option word",
+        "how a compiler wants it assembled; it changes nothing here",
+        "        .option norvc",
+    ),
+];
+
 /// The directive of ours that another name stands for.
 pub(crate) fn directive(name: &str) -> Option<&'static DirectiveInfo> {
     SAME.iter().find(|(known, _)| known.eq_ignore_ascii_case(name)).and_then(|(_, name)| ours(name))

@@ -2,7 +2,7 @@
 
 use super::csr::csrs;
 use super::forms::{Way, When, forms};
-use super::table::{Format, Row, rows};
+use super::table::{Row, rows};
 use super::{CALLS, INTERRUPT, REGISTERS, TARGET};
 use std::fmt::Write;
 
@@ -83,35 +83,7 @@ fn way(way: &Way) -> String {
 
 /// The word of a row bit by bit, in the groups of its format: 0 and 1 stand for themselves.
 fn bits(row: &Row) -> String {
-    const REGISTER: [&str; 3] = ["rd", "rs1", "rs2"];
-    let [rd, rs1, rs2] = REGISTER;
-    // Each part with the number of its bits, the highest first; what is fixed has no name.
-    let parts: &[(&str, u32)] = match row.format {
-        Format::Registers => &[("", 7), (rs2, 5), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
-        Format::Immediate | Format::Load => &[("imm[11:0]", 12), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
-        Format::Shift => &[("", 7), ("count", 5), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
-        Format::Store => &[("imm[11:5]", 7), (rs2, 5), (rs1, 5), ("", 3), ("imm[4:0]", 5), ("", 7)],
-        Format::Branch => &[("imm[12|10:5]", 7), (rs2, 5), (rs1, 5), ("", 3), ("imm[4:1|11]", 5), ("", 7)],
-        Format::Upper => &[("imm[31:12]", 20), (rd, 5), ("", 7)],
-        Format::Jump => &[("imm[20|10:1|11|19:12]", 20), (rd, 5), ("", 7)],
-        Format::Csr => &[("csr", 12), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
-        Format::CsrConstant => &[("csr", 12), ("imm", 5), ("", 3), (rd, 5), ("", 7)],
-        Format::Fence => &[("fm", 4), ("before", 4), ("after", 4), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
-        Format::Fixed => &[("", 12), ("", 5), ("", 3), ("", 5), ("", 7)],
-    };
-    let mut top = 32;
-    let mut texts = Vec::new();
-    for (name, count) in parts {
-        let low = top - count;
-        let value = row.fixed >> low & ((1 << count) - 1);
-        texts.push(if name.is_empty() {
-            format!("{value:0width$b}", width = *count as usize)
-        } else {
-            (*name).to_owned()
-        });
-        top = low;
-    }
-    texts.join(" ")
+    row.parts().into_iter().map(|(text, _)| text).collect::<Vec<_>>().join(" ")
 }
 
 /// How a row is written.

@@ -109,6 +109,38 @@ pub struct Row {
     pub meaning: &'static str,
 }
 
+impl Row {
+    /// The groups of its bits as its format lays them out, the highest first, each with how many bits it has: fixed bits as
+    /// 0 and 1, else the name of what stands there.
+    pub fn parts(&self) -> Vec<(String, u32)> {
+        const REGISTER: [&str; 3] = ["rd", "rs1", "rs2"];
+        let [rd, rs1, rs2] = REGISTER;
+        // What is fixed has no name.
+        let parts: &[(&str, u32)] = match self.format {
+            Format::Registers => &[("", 7), (rs2, 5), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+            Format::Immediate | Format::Load => &[("imm[11:0]", 12), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+            Format::Shift => &[("", 7), ("count", 5), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+            Format::Store => &[("imm[11:5]", 7), (rs2, 5), (rs1, 5), ("", 3), ("imm[4:0]", 5), ("", 7)],
+            Format::Branch => &[("imm[12|10:5]", 7), (rs2, 5), (rs1, 5), ("", 3), ("imm[4:1|11]", 5), ("", 7)],
+            Format::Upper => &[("imm[31:12]", 20), (rd, 5), ("", 7)],
+            Format::Jump => &[("imm[20|10:1|11|19:12]", 20), (rd, 5), ("", 7)],
+            Format::Csr => &[("csr", 12), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+            Format::CsrConstant => &[("csr", 12), ("imm", 5), ("", 3), (rd, 5), ("", 7)],
+            Format::Fence => &[("fm", 4), ("before", 4), ("after", 4), (rs1, 5), ("", 3), (rd, 5), ("", 7)],
+            Format::Fixed => &[("", 12), ("", 5), ("", 3), ("", 5), ("", 7)],
+        };
+        let mut top = 32;
+        let mut texts = Vec::new();
+        for (name, count) in parts {
+            top -= count;
+            let value = self.fixed >> top & ((1 << count) - 1);
+            let fixed = format!("{value:0width$b}", width = *count as usize);
+            texts.push((if name.is_empty() { fixed } else { (*name).to_owned() }, *count));
+        }
+        texts
+    }
+}
+
 /// Opcode alone; opcode and funct3; opcode, funct3 and funct7; the whole word.
 const OPCODE: u32 = 0x0000_007F;
 const FUNCT3: u32 = 0x0000_707F;

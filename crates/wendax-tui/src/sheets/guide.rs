@@ -14,8 +14,10 @@ use crate::theme::Ink;
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher};
 use ratatui::layout::Rect;
+use std::sync::LazyLock;
 use wendax_asm::{GuideEntry, code_apart, guide, guide_other_words, guide_words, lexemes};
 use wendax_image::LineKind;
+use wendax_isa::Target;
 
 /// A word of the guide.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -23,39 +25,43 @@ pub(crate) struct Topic {
     pub(crate) word: String,
     /// What it is, in one line.
     pub(crate) title: String,
+    /// What people call it.
+    called: String,
     /// The word and what people call it, in small letters.
     others: String,
 }
 
 impl Topic {
-    fn new(word: String, title: String) -> Self {
-        let others = format!("{word} {}", guide_other_words(&word)).to_lowercase();
-        Self { word, title, others }
+    fn new(word: String, title: String, machine: &Target) -> Self {
+        let called = guide_other_words(&word, machine);
+        let others = format!("{word} {called}").to_lowercase();
+        Self { word, title, called, others }
     }
 }
 
-/// All words: topics, those of the language, panes, keys. They are those of constant tables.
-fn topics() -> &'static [Topic] {
-    static ALL: std::sync::LazyLock<Vec<Topic>> = std::sync::LazyLock::new(gathered);
-    &ALL
+/// All words: topics, those of a machine's language, panes, keys. They are those of constant tables.
+fn topics(machine: &'static Target) -> &'static [Topic] {
+    static ALL: LazyLock<Vec<(&'static str, Vec<Topic>)>> =
+        LazyLock::new(|| wendax_isa::targets().into_iter().map(|machine| (machine.name, gathered(machine))).collect());
+    ALL.iter().find(|(name, _)| *name == machine.name).map_or(&[], |(_, topics)| topics)
 }
 
-fn gathered() -> Vec<Topic> {
+fn gathered(machine: &Target) -> Vec<Topic> {
     let mut topics: Vec<Topic> = Vec::new();
     // What someone new looks for comes first.
-    let mut kinds = guide_words();
+    let mut kinds = guide_words(machine);
     kinds.sort_by_key(|(kind, _)| *kind != "topics");
     for (_, words) in kinds {
         for word in words {
-            let title = guide(&word).first().map_or(String::new(), |entry| entry.title.clone());
-            topics.push(Topic::new(word, title));
+            let title = guide(&word, machine).first().map_or(String::new(), |entry| entry.title.clone());
+            topics.push(Topic::new(word, title, machine));
         }
     }
     for (id, pane) in panes::all() {
-        topics.push(Topic::new(pane_word(id), format!("pane: {}", pane.about())));
+        topics.push(Topic::new(pane_word(id), format!("pane: {}", pane.about()), machine));
     }
     for binding in bindings().filter(|binding| !binding.keys.is_empty()) {
-        topics.push(Topic::new(all_shown(binding.keys), format!("key: {}", binding.name)));
+        topics.push(Topic::new(all_shown(binding.keys), format!("key: {}", binding.name), machine));
     }
     topics
 }
@@ -65,8 +71,8 @@ fn pane_word(id: PaneId) -> String {
 }
 
 /// Words that fit a query, best first: the word itself, words that begin so, then any whose title fits.
-pub(crate) fn found(query: &str) -> Vec<&'static Topic> {
-    let all = topics();
+pub(crate) fn found(query: &str, machine: &'static Target) -> Vec<&'static Topic> {
+    let all = topics(machine);
     let wanted = query.trim().to_lowercase();
     if wanted.is_empty() {
         return all.iter().collect();
@@ -99,7 +105,7 @@ pub(crate) fn found(query: &str) -> Vec<&'static Topic> {
 }
 
 /// What is said of a word.
-pub(crate) fn entries(topic: &Topic) -> Vec<GuideEntry> {
+pub(crate) fn entries(topic: &Topic, machine: &Target) -> Vec<GuideEntry> {
     let is_it = |binding: &&Binding| topic.word == all_shown(binding.keys) && topic.title.ends_with(binding.name);
     if let Some(binding) = bindings().find(is_it) {
         let when: Vec<&str> = binding.contexts.iter().map(|context| context.words()).collect();
@@ -115,24 +121,34 @@ pub(crate) fn entries(topic: &Topic) -> Vec<GuideEntry> {
             see: vec!["screen".to_owned()],
         }];
     }
-    guide(&topic.word)
+    guide(&topic.word, machine)
 }
 
 impl Reading {
     /// Opened at a word, by its plain spelling.
-    fn at(word: &str) -> Self {
-        Self { chosen: place_of(word), word: word.to_owned(), ..Self::default() }
+    fn at(word: &str, machine: &'static Target) -> Self {
+        Self {
+            machine,
+            query: Field::default(),
+            chosen: place_of(word, machine),
+            scroll: 0,
+            reference: 0,
+            before: Vec::new(),
+            here: Vec::new(),
+            word: word.to_owned(),
+        }
     }
 
     /// The word that is read.
     fn topic(&self) -> Option<&'static Topic> {
-        found(&self.query.text()).get(self.chosen).copied()
+        found(&self.query.text(), self.machine).get(self.chosen).copied()
     }
 
     /// The words that what is read leads to.
     fn references(&self) -> Vec<String> {
         let mut words: Vec<String> = Vec::new();
-        for word in self.topic().into_iter().flat_map(entries).flat_map(|entry| entry.see) {
+        let entries = self.topic().map_or(Vec::new(), |topic| entries(topic, self.machine));
+        for word in entries.into_iter().flat_map(|entry| entry.see) {
             if !words.contains(&word) {
                 words.push(word);
             }
@@ -154,7 +170,7 @@ impl Reading {
         };
         self.before.extend(self.topic().map(|topic| topic.word.clone()));
         self.query = Field::default();
-        (self.chosen, self.scroll, self.reference) = (place_of(&word), 0, 0);
+        (self.chosen, self.scroll, self.reference) = (place_of(&word, self.machine), 0, 0);
         true
     }
 
@@ -162,26 +178,26 @@ impl Reading {
     pub(crate) fn back(&mut self) -> bool {
         let Some(word) = self.before.pop() else { return false };
         self.query = Field::default();
-        (self.chosen, self.scroll, self.reference) = (place_of(&word), 0, 0);
+        (self.chosen, self.scroll, self.reference) = (place_of(&word, self.machine), 0, 0);
         true
     }
 
     /// An example of what is read, to be put into the text.
     pub(crate) fn example(&self) -> Option<String> {
-        let found = found(&self.query.text());
-        entries(found.get(self.chosen)?).into_iter().find_map(|entry| entry.example)
+        let found = found(&self.query.text(), self.machine);
+        entries(found.get(self.chosen)?, self.machine).into_iter().find_map(|entry| entry.example)
     }
 }
 
 /// The place of a word among all of the guide.
-fn place_of(word: &str) -> usize {
+fn place_of(word: &str, machine: &'static Target) -> usize {
     let plain = |text: &str| text.trim_start_matches('.').to_owned();
-    found("").iter().position(|topic| plain(&topic.word) == plain(word)).unwrap_or(0)
+    topics(machine).iter().position(|topic| plain(&topic.word) == plain(word)).unwrap_or(0)
 }
 
 pub(super) fn draw(pen: &mut Pen<'_>, area: Rect, reading: &Reading) {
     let query = reading.query.text();
-    let found = found(&query);
+    let found = found(&query, reading.machine);
     let body = sheet(pen, area, (area.width, area.height - 2), "guide", "everything there is");
     let at = reading.query.draw(pen, Rect { height: 1, ..body }, Ink::Text, true);
     if query.is_empty() {
@@ -193,8 +209,7 @@ pub(super) fn draw(pen: &mut Pen<'_>, area: Rect, reading: &Reading) {
     list::draw(pen, index, found.len(), Some(reading.chosen), &|pen, index| {
         let topic = found[index];
         let ink = if index == reading.chosen { Ink::Time } else { Ink::Place };
-        let others = guide_other_words(&topic.word);
-        let meaning = topic.title.split_once(": ").map_or(others.as_str(), |(_, meaning)| meaning);
+        let meaning = topic.title.split_once(": ").map_or(topic.called.as_str(), |(_, meaning)| meaning);
         let room = wide.saturating_sub(width(&topic.word) + 5);
         vec![pen.span(topic.word.clone(), ink), pen.span(format!(" {}", fitted(meaning, room)), Ink::Faint)]
     });
@@ -203,7 +218,7 @@ pub(super) fn draw(pen: &mut Pen<'_>, area: Rect, reading: &Reading) {
         pen.text(page.x, page.y, page.width, "the guide has nothing with these words", Ink::Quiet);
         return;
     };
-    let mut said = lines(topic);
+    let mut said = lines(topic, reading.machine);
     if topic.word.trim_start_matches('.') == reading.word.trim_start_matches('.') {
         said.extend(reading.here.iter().cloned());
     }
@@ -248,9 +263,9 @@ fn paragraphs(lines: &[String]) -> Vec<String> {
 }
 
 /// What is said of a topic, line by line.
-fn lines(topic: &Topic) -> Vec<(String, Ink)> {
+fn lines(topic: &Topic, machine: &Target) -> Vec<(String, Ink)> {
     let mut lines: Vec<(String, Ink)> = Vec::new();
-    for entry in entries(topic) {
+    for entry in entries(topic, machine) {
         lines.push((entry.title.clone(), Ink::Time));
         // An example that the lines end with is shown once, with what can be done with it.
         let example: Vec<&str> = entry.example.as_deref().unwrap_or_default().lines().map(str::trim).collect();
@@ -279,7 +294,7 @@ impl App {
             PaneId::Source => self.word_for_guide(),
             pane => pane_word(pane),
         };
-        let mut reading = Reading::at(&word);
+        let mut reading = Reading::at(&word, self.machine());
         if self.screen.focus == PaneId::Source {
             reading.here = self.said_of_this_line();
         }
@@ -294,8 +309,7 @@ impl App {
         let Some(part) = parts.get(self.part_under_cursor().unwrap_or(0)) else { return Vec::new() };
         let image = &self.world.program.assembly.image;
         let bytes = image.bytes(part.address, part.length);
-        let words: Vec<u16> = bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
-        let drawn = code_apart(&words);
+        let drawn = code_apart(bytes, image.target);
         if drawn.is_empty() || part.kind != LineKind::Code {
             return Vec::new();
         }
@@ -319,8 +333,8 @@ impl App {
         let text = self.editor().line(line);
         let byte = text.char_indices().nth(column).map_or(text.len(), |(at, _)| at);
         let words: Vec<std::ops::Range<usize>> =
-            lexemes(&text, self.world.program.assembly.image.target).into_iter().map(|(range, _)| range).collect();
-        let known = |range: &&std::ops::Range<usize>| !guide(&text[(*range).clone()]).is_empty();
+            lexemes(&text, self.machine()).into_iter().map(|(range, _)| range).collect();
+        let known = |range: &&std::ops::Range<usize>| !guide(&text[(*range).clone()], self.machine()).is_empty();
         let first = words.iter().find(known);
         // What is called tells more than that something is.
         let call = first.filter(|range| text[(*range).clone()].eq_ignore_ascii_case("sys"));
@@ -336,16 +350,19 @@ mod tests {
 
     #[test]
     fn words_are_found_by_themselves_by_beginnings_and_by_meaning() {
-        let first = |query: &str| found(query).first().map(|topic| topic.word.clone()).unwrap_or_default();
-        assert_eq!(first("ldw"), "ldw");
-        assert_eq!(first("SPACE"), ".space");
-        assert_eq!(first("W031"), "W031");
-        assert_eq!(first("breakpoint this line"), "b");
-        assert!(found("zzzzzz").is_empty());
-        for topic in found("") {
-            assert!(!entries(topic).is_empty(), "{topic:?}");
-            for word in entries(topic).into_iter().flat_map(|entry| entry.see) {
-                assert!(found("").iter().any(|known| known.word == word), "{topic:?} leads to {word}");
+        for machine in wendax_isa::targets() {
+            let first = |query: &str| found(query, machine).first().map(|topic| topic.word.clone()).unwrap_or_default();
+            let load = if machine.name == "W16" { "ldw" } else { "lw" };
+            assert_eq!(first(load), load);
+            assert_eq!(first("SPACE"), ".space");
+            assert_eq!(first("W031"), "W031");
+            assert_eq!(first("breakpoint this line"), "b");
+            assert!(found("zzzzzz", machine).is_empty());
+            for topic in topics(machine) {
+                assert!(!entries(topic, machine).is_empty(), "{topic:?}");
+                for word in entries(topic, machine).into_iter().flat_map(|entry| entry.see) {
+                    assert!(topics(machine).iter().any(|known| known.word == word), "{topic:?} leads to {word}");
+                }
             }
         }
     }
@@ -374,8 +391,11 @@ mod tests {
             ("breakpoint", "stops"),
             ("undo", "time"),
         ] {
-            let words: Vec<String> = found(query).into_iter().take(5).map(|topic| topic.word.clone()).collect();
-            assert!(words.iter().any(|word| word == wanted), "{query}: {words:?}");
+            for machine in wendax_isa::targets() {
+                let found = found(query, machine);
+                let words: Vec<String> = found.into_iter().take(5).map(|topic| topic.word.clone()).collect();
+                assert!(words.iter().any(|word| word == wanted), "{}, {query}: {words:?}", machine.name);
+            }
         }
     }
 }

@@ -12,14 +12,14 @@ use ratatui::layout::Rect;
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, ask: Ask, field: &Field) {
     let prompt = ask.prompt();
-    let hint = prompt.hint;
+    let hint = app.machine().spoken(prompt.hint);
     let hint = match ask {
         _ if prompt.traits.contains(&Trait::Values) => match app.completions(&field.text()).as_slice() {
-            [] => hint.to_owned(),
+            [] => hint,
             names => format!("Tab: {}", names.join("  ")),
         },
-        prompts::SEARCH => app.search_words(&field.text()).unwrap_or_else(|| hint.to_owned()),
-        _ => hint.to_owned(),
+        prompts::SEARCH => app.search_words(&field.text()).unwrap_or(hint),
+        _ => hint,
     };
     let hints = wrap(&hint, area.width.saturating_sub(8).min(92));
     let high = 3 + u16::try_from(hints.len()).unwrap_or(1);

@@ -68,7 +68,7 @@ const NOTHING: fn(&App) -> String = |_| String::new();
 prompts! {
     MEMORY_AT [Walk] "m" => "Memory at a label, address or register"
         / "show examine dump view watch pointer variable array" @ "memory at",
-        "memory at": "a label, a register to follow, wagons + 4, [r1]; data, heap, stack, devices; empty for the data" [Values],
+        "memory at": "a label, a register to follow, wagons + 4, [{argument}]; data, heap, stack, devices; empty for the data" [Values],
         first NOTHING, take |app, text, _| {
             app.screen.lens = app.world.lens_for(text)?;
             *app.screen.panes.of_mut(PaneId::Memory) = PaneState::default();
@@ -77,7 +77,7 @@ prompts! {
             Ok(())
         };
     VALUE [Walk] "=" => "Set a register or memory cell" / "change value assign modify flag write poke" @ "set",
-        "set": "r1 = 5    Z = 1    total = total + 1    [r6 + 2] = 'H'    byte [text] = 0" [Values],
+        "set": "{argument} = 5    {flags}Z = 1    {end}total = total + 1    [{kept} + 4] = 'H'    byte [text] = 0" [Values],
         first |app| app.thing_chosen().map_or(String::new(), |thing| format!("{} = ", app.settable_words(thing))),
         take |app, text, _| app.set_value(text);
     STEP [Walk] "t" => "To a step by its number" / "jump goto time number",
@@ -88,7 +88,7 @@ prompts! {
             Ok(())
         };
     HISTORY [Walk] => "Changes of a register, a flag or a place in memory" / "history who wrote why story value",
-        "changes of": "r1, Z, total, [r6 + 2], byte [text], console_state" [Values],
+        "changes of": "{argument}, {flags}Z, {end}total, [{kept} + 4], byte [text], console_state" [Values],
         first NOTHING, take |app, text, _| {
             let thing = app.world.thing_asked_for(text)?;
             app.show_history(thing);
@@ -96,7 +96,7 @@ prompts! {
         };
     WATCH [Walk] "v" => "Watch a value: a register, an expression, an array as a table, a text"
         / "display inspect variable expression add array" @ "watch",
-        "watch": "r1, [total] as signed, weights as words 6, name as text, [r6] as hex, list as records 4 of word byte \
+        "watch": "{argument}, [total] as signed, weights as words 6, name as text, [{kept}] as hex, list as records 4 of word byte \
             byte; forms: hex signed unsigned binary char text bytes words addresses records" [Values],
         first |app| match app.thing_chosen() {
             Some(thing) if app.screen.focus != PaneId::Watches => app.settable_words(thing),
@@ -109,22 +109,22 @@ prompts! {
         };
     STOP_AT [Walk] "a" => "Stop at anything: a label, a line, a change, a call, a value"
         / "stop breakpoint watchpoint halt address condition data note add",
-        "stop at": "a label, main.asm:12, change total, write r1, read Z, call put_text, trap, print \"x\", enter or leave a \
-            routine, when r1 == 5; behind it: if r2 > 3, every 10, from 3, once, note r1, total" [Values],
+        "stop at": "a label, main.asm:12, change total, write {argument}, {flags}read Z, {end}call put_text, trap, print \"x\", enter or leave a \
+            routine, when {argument} == 5; behind it: if {other} > 3, every 10, from 3, once, note {argument}, total" [Values],
         first NOTHING, take |app, text, _| app.stop_at(text);
     STOP_RULE [Walk] => "Say more of the stop: a condition, a count, once, values to note"
         / "breakpoint if every hits edit conditional",
-        "what is said of the stop": "if r1 > 5; from 3: from the third time on; every 10; once; note r1, total: note values \
+        "what is said of the stop": "if {argument} > 5; from 3: from the third time on; every 10; once; note {argument}, total: note values \
             instead of stopping" [Values],
         first |app| app.stop_meant().map_or(String::new(), |stop| stop.words.clone()),
         take |app, text, _| app.say_of_stop(text);
     UNTIL [Walk] "j" => "On until something: a value, a change, a line, a call, output"
         / "run until condition when change reach",
-        "on until": "when r1 == 5, change total, a label, leave weigh, print, call, main.asm:12, 30 steps" [Values],
+        "on until": "when {argument} == 5, change total, a label, leave weigh, print, call, main.asm:12, 30 steps" [Values],
         first |app| app.screen.until.clone(), take |app, text, effects| app.go_until(text, false, effects);
     BACK_UNTIL [Walk] "J" => "Back until something: a value, a change, a line, a call, output"
         / "reverse until condition when change",
-        "back until": "when r1 == 5, change total, a label, enter weigh, print, call, main.asm:12, 30 steps" [Values],
+        "back until": "when {argument} == 5, change total, a label, enter weigh, print, call, main.asm:12, 30 steps" [Values],
         first |app| app.screen.until.clone(), take |app, text, effects| app.go_until(text, true, effects);
     // ---- searching
     SEARCH, "search": "any text; Tab: whole words, or a regular expression; nothing for the same once more, as n does",
@@ -147,7 +147,7 @@ prompts! {
         };
     TRAIL_FILTER [Walk] => "Trail: show only the steps of a routine, of a kind, that touch something"
         / "filter trace grep only restrict",
-        "the trail shows only": "in weigh, main.asm:5 to main.asm:9 behind `in`, op push, call, change total, read r1, \
+        "the trail shows only": "in weigh, main.asm:5 to main.asm:9 behind `in`, op add, call, change total, read {argument}, \
             print, if r2 > 5 behind any; empty for all steps" [Values],
         first |app| app.world.trail.filter.as_ref().map_or(String::new(), |(text, _)| text.clone()),
         take |app, text, _| {

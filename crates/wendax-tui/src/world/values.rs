@@ -123,8 +123,9 @@ impl World {
     /// `r1 = 5`, `[r6 + 2] = 'H'`, `total = total + 1`, `byte [text] = 0`, `Z = 1`: a register, a flag, or memory.
     pub(crate) fn set_value(&mut self, text: &str) -> Result<Dropped, String> {
         const ENDED: &str = "the program has ended; go back a step, and set it there";
-        const FORM: &str = "write `r1 = 5`, `total = 0x30` for a word of memory, or `byte [total] = 7`";
-        let (mut place, mut value) = assignment(text).ok_or(FORM)?;
+        const FORM: &str = "write `{argument} = 5`, `total = 0x30` for a word of memory, or `byte [total] = 7`";
+        let target = self.program.assembly.image.target;
+        let (mut place, mut value) = assignment(text).ok_or_else(|| target.spoken(FORM))?;
         // What was proposed may stand before a whole assignment.
         if let Some(whole) = assignment(value) {
             (place, value) = whole;
@@ -221,10 +222,12 @@ impl World {
                 Addr::try_from(address & i64::from(target.address_mask())).map_err(|error| error.to_string())?;
             return Ok(Thing::Cells(address, address + if is_byte { 1 } else { target.word_bytes() }));
         }
-        match StopAt::read(&format!("change {text}"), &names, session.sources()).map_err(told)?.place {
-            Where::Touched(_, thing) => Ok(thing),
-            _ => Err(format!("`{text}` is nothing that is written and read: r1, Z, total, [r6 + 2], byte [text]")),
+        let place = StopAt::read(&format!("change {text}"), &names, session.sources()).map_err(told)?.place;
+        if let Where::Touched(_, thing) = place {
+            return Ok(thing);
         }
+        let right = target.spoken("{argument}, {flags}Z, {end}total, [{kept} + 4], byte [text]");
+        Err(format!("`{text}` is nothing that is written and read: {right}"))
     }
 
     /// Names that begin so and can stand in an expression, for those who write one.

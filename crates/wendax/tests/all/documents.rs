@@ -60,26 +60,33 @@ fn examples_for_rv32_run() {
 
 #[test]
 fn the_examples_of_the_topics_run() {
-    for (_, words) in wendax_asm::guide_words().into_iter().filter(|(kind, _)| *kind == "topics") {
-        for word in words {
-            let entries = wendax_asm::guide(&word);
-            let Some(example) = entries
-                .into_iter()
-                .rev()
-                .find_map(|entry| entry.example.filter(|_| entry.title == format!("about {word}")))
-            else {
-                continue;
+    for (target, first, last) in
+        [(&wendax_isa::w16::TARGET, "start:\n", "        halt\n"), (&wendax_isa::rv32::TARGET, ".target rv32\n", "")]
+    {
+        let topics = wendax_asm::guide_words(target).into_iter().filter(|(kind, _)| *kind == "topics");
+        let mut count = 0;
+        for word in topics.flat_map(|(_, words)| words) {
+            let entries = wendax_asm::guide(&word, target);
+            let about = entries.into_iter().rev().find(|entry| entry.title == format!("about {word}"));
+            let Some(example) = about.and_then(|entry| entry.example) else { continue };
+            let text = if example.contains(" start:") || example.starts_with("start:") {
+                example
+            } else {
+                format!("{first}{example}\n{}", if example.contains(".data") { "" } else { last })
             };
-            let text = if example.contains("start:") { example } else { format!("start:\n{example}\n        halt\n") };
             let (sources, file) = wendax_source::Sources::single("example", text.as_str());
             let assembly = wendax_asm::assemble(&sources, file);
+            let told = render_all(&assembly.sources, &assembly.diagnostics, Style::Plain);
+            assert!(assembly.is_runnable(), "{word}: {told}\n{text}");
             let mut machine =
                 Machine::new(&assembly.image, Settings { clock: wendax_machine::Clock::Cycles, ..Settings::default() });
             machine.feed(&wendax_machine::Event::Typed(b"7\n".to_vec()));
             machine.feed(&wendax_machine::Event::InputEnds);
             let stop = machine.run(Run::until(StepNo(100_000)));
             assert!(matches!(stop, Stop::Finished(_)), "{word}: {stop:?}\n{text}");
+            count += 1;
         }
+        assert!(count >= 18, "{}: {count} examples", target.name);
     }
 }
 
