@@ -88,6 +88,12 @@ impl Assembler {
         let mut members = Vec::new();
         for Library { path, named } in &inputs.libraries {
             match self.objects_of(path, files) {
+                Ok((units, _)) if let Some((of, other)) = machines_of(&whole, &units) => {
+                    let place = named.unwrap_or_else(|| self.empty_place(path));
+                    let message = format!("`{path}` is for {other}, and the rest of the program for {of}");
+                    let found_here = diagnostic(codes::MACHINE, place, message);
+                    found.push(found_here.with_expected(format!("an object or a library for {of}")));
+                }
                 Ok((units, true)) => members.extend(units),
                 Ok((units, false)) => whole.extend(units),
                 Err(what) => {
@@ -203,6 +209,13 @@ impl Assembler {
         let file = known.unwrap_or_else(|| self.texts.sources.add(SourceFile::new(path, "")));
         Span::new(file, 0, 0)
     }
+}
+
+/// The machines of the program so far and of units that are to be linked to it, when they differ.
+fn machines_of(program: &[Arc<Unit>], more: &[Arc<Unit>]) -> Option<(&'static str, &'static str)> {
+    let of = program.first()?.syntax;
+    let other = more.iter().find(|unit| unit.syntax != of)?;
+    Some((of.target().name, other.syntax.target().name))
 }
 
 /// The machine that a program is for.

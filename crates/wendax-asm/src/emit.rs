@@ -209,7 +209,7 @@ fn symbols(image: &mut Image, program: &Program<'_>) {
             };
             let Some(value) = program.values[index][id.0 as usize].and_then(Value::as_number) else { continue };
             // The names of an object's sections are nobody's, and numbered labels are no names.
-            if unit.spelling(id).starts_with('.') && !unit.syntax.in_name(b'.') || name.owner == Scope::Numbered {
+            if name.owner == Scope::Numbered {
                 continue;
             }
             let span = unit.expansions.origin(name.span).map_or(name.span, |led| led.span);

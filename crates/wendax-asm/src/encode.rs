@@ -9,6 +9,7 @@ use crate::layout::nop_bytes;
 use crate::link::Placed;
 use crate::link::{Program, UnitIndex};
 use crate::problems::{Problems, diagnostic, quoted, unplaced, without_value};
+use crate::syntax::Syntax;
 use crate::unit::{Definition, Instruction, PatchKind, SectionKind, Statement, What};
 use wendax_image::LineKind;
 use wendax_isa::w16::{Insn, OperandKind, encode};
@@ -201,7 +202,7 @@ impl<'p, 'a> Encoder<'p, 'a> {
         None
     }
 
-    fn syntax(&self) -> crate::syntax::Syntax {
+    fn syntax(&self) -> Syntax {
         self.program.units[self.unit].syntax
     }
 
@@ -271,8 +272,11 @@ impl<'p, 'a> Encoder<'p, 'a> {
                     number
                 } else {
                     let at = u32::try_from(self.bytes.len()).unwrap_or(0);
-                    let kind = PatchKind::Debug;
-                    self.relocations.push(Relocation { at, kind, value });
+                    if width == 4 && value.part == Part::Whole {
+                        self.relocations.push(Relocation { at, kind: PatchKind::Address, value });
+                    } else {
+                        self.problems.push(unplaced(expr.span));
+                    }
                     0
                 }
             }
@@ -285,19 +289,22 @@ impl<'p, 'a> Encoder<'p, 'a> {
         let at = patch.at as usize;
         let value = match patch.kind {
             PatchKind::Byte => self.value(patch.value, -0x80, 0xFF, "a byte"),
-            _ => self.value(patch.value, -0x8000, 0xFFFF, "a word"),
+            _ if self.syntax() == Syntax::W16 => self.value(patch.value, -0x8000, 0xFFFF, "a word"),
+            _ => self.value(patch.value, -(1 << 31), (1 << 32) - 1, "a word"),
         };
         let Some(value) = value else { return };
         let Some(number) = value.as_number() else {
             self.relocations.push(Relocation { at: patch.at, kind: patch.kind, value });
             return;
         };
-        let [low, high] = low_word(number).to_le_bytes();
+        let [first, second, third, fourth, ..] = number.to_le_bytes();
         let bytes: &[u8] = match patch.kind {
-            PatchKind::Byte | PatchKind::Low => &[low],
-            PatchKind::High => &[high],
-            PatchKind::Word => &[low, high],
-            PatchKind::Debug => &[low, high, 0, 0],
+            PatchKind::Byte | PatchKind::Low => &[first],
+            PatchKind::High => &[second],
+            PatchKind::Word => &[first, second],
+            PatchKind::Address if self.syntax() == Syntax::W16 => &[first, second, 0, 0],
+            PatchKind::Address => &[first, second, third, fourth],
+            PatchKind::Rv32(kind) => return self.rv32_patch(patch, kind, number),
         };
         if let Some(place) = self.bytes.get_mut(at..at + bytes.len()) {
             place.copy_from_slice(bytes);
@@ -335,6 +342,11 @@ impl<'p, 'a> Encoder<'p, 'a> {
         let Some(value) = self.value(expr, -0x80, 0xFF, "a byte") else { return 0 };
         if let Some(number) = value.as_number() {
             return low_word(number & 0xFFFF).to_le_bytes()[0];
+        }
+        if self.syntax() == Syntax::Rv32 {
+            // The psABI has nothing for a byte alone.
+            self.problems.push(unplaced(expr.span));
+            return 0;
         }
         let kind = match value.part {
             Part::Whole => PatchKind::Byte,

@@ -23,7 +23,7 @@ pub(crate) enum Scope {
     Label(SymbolId),
     /// An unfolded macro or round of a repeat, by its number.
     Expansion(u32),
-    /// Nothing: a label that is a number, of which there may be many.
+    /// Nothing, and nobody names it so: a label that is a number, of which there may be many, or a section of an object.
     Numbered,
 }
 

@@ -2,7 +2,7 @@
 //! has to be put into bytes when they are linked.
 //!
 //! `write` says what goes into an object, `read` makes units of it again, ready to be linked with those of sources. The
-//! numbers of relocations are those of [`crate::unit::PatchKind`].
+//! numbers of relocations stand beside [`crate::unit::PatchKind`].
 
 mod read;
 mod write;

@@ -148,23 +148,81 @@ pub(crate) struct Patch {
     pub(crate) value: Expr,
 }
 
-/// What is put into the bytes of an object. The numbers are those in files, and do not change.
+/// What is put into the bytes of an object.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum PatchKind {
     /// One byte, −128 to 255.
-    Byte = 1,
+    Byte,
     /// Two bytes, low one first, −32768 to 65535.
-    Word = 2,
+    Word,
     /// One byte: the high one of a word.
-    High = 3,
+    High,
     /// One byte: the low one of a word.
-    Low = 4,
-    /// Four bytes, low one first: an address in debug information.
-    Debug = 5,
+    Low,
+    /// Four bytes, low one first.
+    Address,
+    /// A distance in an instruction of RV32, or a part of an address.
+    Rv32(Rv32Patch),
 }
 
+/// What is put into instructions of RV32, as the psABI names it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Rv32Patch {
+    /// The distance of a branch.
+    Branch,
+    /// The distance of `jal`.
+    Jump,
+    /// The distance that `auipc` and the `jalr` behind it go.
+    Call,
+    /// The upper 20 bits of an address, so that the lower 12 added give it.
+    High,
+    /// The lower 12 bits of an address, in a sum or a load.
+    Low,
+    /// The same in a store.
+    LowOfStore,
+}
+
+/// The numbers of relocations in files: W16's are our own, those of RV32 the psABI's ("Relocations"). They do not change.
+const W16_PATCHES: [(u32, PatchKind); 5] =
+    [(1, PatchKind::Byte), (2, PatchKind::Word), (3, PatchKind::High), (4, PatchKind::Low), (5, PatchKind::Address)];
+const RV32_PATCHES: [(u32, PatchKind); 8] = [
+    (1, PatchKind::Address),
+    (16, PatchKind::Rv32(Rv32Patch::Branch)),
+    (17, PatchKind::Rv32(Rv32Patch::Jump)),
+    (19, PatchKind::Rv32(Rv32Patch::Call)),
+    // The older number of the same.
+    (18, PatchKind::Rv32(Rv32Patch::Call)),
+    (26, PatchKind::Rv32(Rv32Patch::High)),
+    (27, PatchKind::Rv32(Rv32Patch::Low)),
+    (28, PatchKind::Rv32(Rv32Patch::LowOfStore)),
+];
+
 impl PatchKind {
-    pub(crate) const ALL: [Self; 5] = [Self::Byte, Self::Word, Self::High, Self::Low, Self::Debug];
+    fn known(syntax: Syntax) -> &'static [(u32, Self)] {
+        match syntax {
+            Syntax::W16 => &W16_PATCHES,
+            Syntax::Rv32 => &RV32_PATCHES,
+        }
+    }
+
+    /// Its number in files for a machine; `None` where the machine has nothing of the kind.
+    pub(crate) fn number(self, syntax: Syntax) -> Option<u32> {
+        Self::known(syntax).iter().find(|(_, kind)| *kind == self).map(|(number, _)| *number)
+    }
+
+    pub(crate) fn of(number: u32, syntax: Syntax) -> Option<Self> {
+        Self::known(syntax).iter().find(|(known, _)| *known == number).map(|(_, kind)| *kind)
+    }
+
+    /// How many bytes it is put into.
+    pub(crate) fn length(self) -> u32 {
+        match self {
+            Self::Byte | Self::High | Self::Low => 1,
+            Self::Word => 2,
+            Self::Rv32(Rv32Patch::Call) => 8,
+            Self::Address | Self::Rv32(_) => 4,
+        }
+    }
 }
 
 #[derive(Debug, Clone)]
@@ -332,6 +390,32 @@ impl Unit {
         match self.steps(expr) {
             [Step::Symbol(id)] => Some(*id),
             _ => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use object::elf;
+
+    #[test]
+    fn relocations_of_rv32_have_the_numbers_of_the_psabi() {
+        for (kind, number) in [
+            (PatchKind::Address, elf::R_RISCV_32),
+            (PatchKind::Rv32(Rv32Patch::Branch), elf::R_RISCV_BRANCH),
+            (PatchKind::Rv32(Rv32Patch::Jump), elf::R_RISCV_JAL),
+            (PatchKind::Rv32(Rv32Patch::Call), elf::R_RISCV_CALL_PLT),
+            (PatchKind::Rv32(Rv32Patch::High), elf::R_RISCV_HI20),
+            (PatchKind::Rv32(Rv32Patch::Low), elf::R_RISCV_LO12_I),
+            (PatchKind::Rv32(Rv32Patch::LowOfStore), elf::R_RISCV_LO12_S),
+        ] {
+            assert_eq!(kind.number(Syntax::Rv32), Some(number), "{kind:?}");
+            assert_eq!(PatchKind::of(number, Syntax::Rv32), Some(kind));
+        }
+        assert_eq!(PatchKind::Byte.number(Syntax::Rv32), None);
+        for target in wendax_isa::targets() {
+            assert_eq!(PatchKind::Address.number(Syntax::of(target)), Some(target.elf.address));
         }
     }
 }

@@ -28,8 +28,5 @@ pub use write::{Contents, Home, Rela, Section, Symbol};
 /// standard leaves to machines.
 pub const PLACED: u32 = 0x1000_0000;
 
-/// The number of a relocation of four bytes, low one first: an address in debug information.
-pub const DEBUG_RELOCATION: u32 = 5;
-
 /// Who made a unit of debug information, as it says itself.
 const PRODUCER: &str = "Wendax";

@@ -83,6 +83,8 @@ impl std::fmt::Display for Place {
 pub struct ElfRules {
     /// The number of the machine.
     pub machine: u16,
+    /// The relocation that puts a whole address of 4 bytes in.
+    pub address: u32,
     /// Flags of files that need what it does not have, and what that is.
     pub refused: &'static [(u32, &'static str)],
     /// Sets of instructions that a file may name among its attributes; nothing where files name none.

@@ -1,6 +1,7 @@
 //! ELF objects and `ar` archives of them to units, ready to be linked with those of sources.
 
 use crate::expr::{Binary, Expr, Scope, Step, SymbolId};
+use crate::syntax::Syntax;
 use crate::texts::{Texts, Used};
 use crate::unit::{Definition, Name, Patch, PatchKind, Section, SectionId, SectionKind, Statement, Unit, What};
 use object::read::archive::ArchiveFile;
@@ -10,7 +11,6 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeSet;
 use wendax_image::ElfError;
 use wendax_image::elf::{ElfSource, PLACED, Row, label_above, object_rows};
-use wendax_isa::w16::TARGET;
 use wendax_source::{FileId, Files, SourceFile, Sources, Span};
 
 /// Members of a library at the most.
@@ -113,9 +113,11 @@ const ENDIAN: Endianness = Endianness::Little;
 fn read_object(name: &str, bytes: &[u8], texts: &mut Texts, origins: &mut Origins<'_>) -> Result<Unit, ElfError> {
     let header = elf::FileHeader32::<Endianness>::parse(bytes)?;
     let endian = header.endian()?;
-    if header.e_machine(endian) != TARGET.elf.machine || endian != ENDIAN {
-        return Err(ElfError::Machine(header.e_machine(endian)));
-    }
+    let machine = header.e_machine(endian);
+    let known = wendax_isa::targets().into_iter().find(|target| target.elf.machine == machine);
+    let Some(target) = known.filter(|_| endian == ENDIAN) else {
+        return Err(ElfError::Machine(machine));
+    };
     if header.e_type(endian) != elf::ET_REL {
         return Err(ElfError::Damaged("it is a program, and only objects can be linked".to_owned()));
     }
@@ -125,7 +127,7 @@ fn read_object(name: &str, bytes: &[u8], texts: &mut Texts, origins: &mut Origin
     let unfolded = texts.unfolded(file);
     let place = Span::new(file, 0, texts.sources.file(file).text().len());
     let rows = origins.rows(bytes, texts);
-    let unit = Unit::new(crate::syntax::Syntax::of(&TARGET), file, unfolded);
+    let unit = Unit::new(Syntax::of(target), file, unfolded);
     let mut reader = Reader { data: bytes, sections, symbols, unit, place, rows, cuts: Vec::new() };
     reader.sections(&texts.sources)?;
     reader.names(&texts.sources)?;
@@ -159,8 +161,9 @@ impl Reader<'_> {
                 continue;
             }
             total += u64::from(section.sh_size(ENDIAN));
-            if total > u64::from(TARGET.map.most) {
-                return Err(ElfError::TooLarge(TARGET.map.most));
+            let most = self.unit.syntax.target().map.most;
+            if total > u64::from(most) {
+                return Err(ElfError::TooLarge(most));
             }
             let name = String::from_utf8_lossy(self.sections.section_name(ENDIAN, section)?).into_owned();
             let flags = section.sh_flags(ENDIAN);
@@ -168,10 +171,14 @@ impl Reader<'_> {
                 SectionKind::Code
             } else if section.sh_type(ENDIAN) == elf::SHT_NOBITS {
                 SectionKind::Zeroed
+            } else if flags & elf::SHF_WRITE == 0 && self.unit.syntax == Syntax::Rv32 {
+                SectionKind::Constants
             } else {
                 SectionKind::Data
             };
-            let id = self.section_id(name.trim_start_matches('.'), kind);
+            let name = name.trim_start_matches('.');
+            let is_code = self.unit.syntax == Syntax::Rv32 && name == "text";
+            let id = self.section_id(if is_code { "code" } else { name }, kind);
             self.section(index, id, section, sources)?;
         }
         Ok(())
@@ -208,7 +215,8 @@ impl Reader<'_> {
         let patches = self.patches(index, size)?;
         let rows = self.rows.remove(&u32::try_from(index).unwrap_or(0)).unwrap_or_default();
         // What linking has to put in is not cut through.
-        let within: FxHashSet<u32> = patches.iter().map(|patch| patch.at + 1).collect();
+        let inside = |patch: &Patch| patch.at + 1..patch.at.saturating_add(patch.kind.length());
+        let within: FxHashSet<u32> = patches.iter().flat_map(inside).collect();
         let ends = rows.iter().flat_map(|row| [row.address, row.address.saturating_add(row.length)]);
         cuts.extend(ends.filter(|&end| end <= size && !within.contains(&end)));
         let first = u32::try_from(self.unit.section(id).statements.len()).unwrap_or(u32::MAX);
@@ -283,8 +291,8 @@ impl Reader<'_> {
             let Some((relocations, _)) = section.rela(ENDIAN, self.data)? else { continue };
             for relocation in relocations {
                 let number = relocation.r_type(ENDIAN);
-                let known = PatchKind::ALL.iter().find(|kind| **kind as u32 == number);
-                let kind = *known.ok_or_else(|| ElfError::Damaged(format!("relocation type {number} is unknown")))?;
+                let known = PatchKind::of(number, self.unit.syntax);
+                let kind = known.ok_or_else(|| ElfError::Damaged(format!("relocation type {number} is unknown")))?;
                 let at = relocation.r_offset.get(ENDIAN);
                 let symbol = relocation.r_sym(ENDIAN);
                 if at >= size || symbol as usize >= self.symbol_count() || symbol == 0 {
@@ -321,14 +329,16 @@ impl Reader<'_> {
                 }
                 None => Definition::Constant(self.number(value.cast_signed().into())),
             };
-            if symbol.st_type() == elf::STT_SECTION {
-                // Not a name a person gave; the dot keeps it out of tables of names.
+            // Not a name a person gave: neither stands in tables of names.
+            let is_section = symbol.st_type() == elf::STT_SECTION;
+            if is_section {
                 spelling = format!(".{spelling}");
             }
+            let owner = if is_section { Scope::Numbered } else { Scope::Unit };
             let global = (symbol.st_bind() != elf::STB_LOCAL && !is_foreign).then_some(self.place);
             let used = Some(self.place);
             let span = self.written(definition, &spelling, sources).unwrap_or(self.place);
-            self.unit.names.push(Name { span, owner: Scope::Unit, definition, used, global });
+            self.unit.names.push(Name { span, owner, definition, used, global });
             self.unit.spellings.push(spelling);
         }
         Ok(())

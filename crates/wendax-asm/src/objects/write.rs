@@ -3,9 +3,10 @@
 use crate::codes;
 use crate::emit::claims;
 use crate::encode::Encoder;
-use crate::expr::{Base, Value};
+use crate::expr::{Base, Scope, Value};
 use crate::link::Program;
 use crate::problems::diagnostic;
+use crate::syntax::Syntax;
 use crate::unit::{Definition, PatchKind, SectionId, SectionKind, What};
 use object::elf;
 use rustc_hash::FxHashMap;
@@ -17,7 +18,7 @@ use wendax_source::Sources;
 /// A program that is one unit, laid out as an object; what is wrong is reported to the program.
 pub(crate) fn object(sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
     let mut writer = Writer {
-        contents: Contents { kind: elf::ET_REL, ..Contents::new(&wendax_isa::w16::TARGET) },
+        contents: Contents { kind: elf::ET_REL, ..Contents::new(program.syntax().target()) },
         homes: Vec::new(),
         rows: Vec::new(),
         pending: Vec::new(),
@@ -125,9 +126,16 @@ impl Writer {
         let (flags, address) =
             if is_placed { (flags | PLACED, u32::try_from(value.offset).unwrap_or(0)) } else { (flags, 0) };
         self.homes.push((id, is_placed));
-        let name = format!(".{}", section.name);
+        let name = file_name(&section.name, program.syntax());
         let room = (section.kind == SectionKind::Zeroed).then_some(0);
-        self.contents.sections.push(Section { name, flags, address, align: 2, room, ..Section::default() });
+        self.contents.sections.push(Section {
+            name,
+            flags,
+            address,
+            align: program.syntax().target().code_align,
+            room,
+            ..Section::default()
+        });
         self.contents.sections.len() - 1
     }
 
@@ -169,14 +177,15 @@ impl Writer {
                 None => self.section_symbol(pending.value),
             };
             let Some((symbol, addend)) = target else { continue };
-            let rela = Rela { at: pending.at, symbol, kind: pending.kind as u32, addend };
+            let Some(kind) = pending.kind.number(program.syntax()) else { continue };
+            let rela = Rela { at: pending.at, symbol, kind, addend };
             self.contents.sections[pending.section].relocations.push(rela);
         }
         self.contents.symbols = symbols;
         let symbol_of = |section: usize| u32::try_from(section + 1).unwrap_or(u32::MAX);
         let rows: Vec<Row> =
             self.rows.iter().map(|(section, row)| Row { symbol: Some(symbol_of(*section)), ..*row }).collect();
-        self.contents.sections.extend(sections(sources, &rows));
+        self.contents.sections.extend(sections(sources, &rows, program.syntax().target()));
         self.contents.to_bytes()
     }
 
@@ -191,7 +200,8 @@ impl Writer {
     fn named(&self, program: &Program<'_>) -> Vec<(Base, Symbol)> {
         let unit = program.units[0];
         let mut all = Vec::new();
-        for (id, name) in unit.symbols() {
+        // Labels that are numbers stand again and again, and nobody outside can name them.
+        for (id, name) in unit.symbols().filter(|(_, name)| !matches!(name.owner, Scope::Numbered)) {
             let spelling = unit.spelling(id).to_owned();
             let is_global = name.global.is_some();
             let Some(value) = program.value_of(0, id) else { continue };
@@ -216,6 +226,12 @@ impl Writer {
         }
         all
     }
+}
+
+/// What a section is called in files: as general tools know it where the machine's sources do.
+fn file_name(name: &str, syntax: Syntax) -> String {
+    let name = if syntax == Syntax::Rv32 && name == "code" { "text" } else { name };
+    format!(".{name}")
 }
 
 /// Where the names of a section stand.

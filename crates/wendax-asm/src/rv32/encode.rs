@@ -2,13 +2,13 @@
 
 use super::{Instruction, Modifier};
 use crate::codes;
-use crate::encode::Encoder;
+use crate::encode::{Encoder, Relocation};
 use crate::expr::{Base, Expr, Value};
 use crate::link::{Program, UnitIndex};
-use crate::problems::diagnostic;
-use crate::unit::{Definition, What};
-use wendax_isa::rv32::forms::{Kind, Slot, When, split};
-use wendax_isa::rv32::{self, encode};
+use crate::problems::{diagnostic, unplaced};
+use crate::unit::{Definition, Patch, PatchKind, Rv32Patch, What};
+use wendax_isa::rv32::forms::{Kind, Part, Piece, Slot, When, split};
+use wendax_isa::rv32::{self, Format, Insn, Op, encode};
 
 /// Bytes of a machine instruction.
 const LENGTH: u32 = 4;
@@ -46,6 +46,11 @@ fn short_way(instruction: &Instruction, value: Value, at: Value) -> Option<usize
     instruction.form.ways[..shorter].iter().position(|way| holds(way.when))
 }
 
+/// A machine instruction that goes by a distance, which is known when both ends count from one place.
+fn is_distance(piece: &Piece, is_jump: bool) -> bool {
+    piece.value == Part::Distance || is_jump && matches!(piece.value, Part::HighDistance | Part::LowDistance)
+}
+
 /// A word that 12 bits with their sign stand for.
 fn is_short(word: u32) -> bool {
     (-2048..=2047).contains(&word.cast_signed())
@@ -76,15 +81,88 @@ impl Encoder<'_, '_> {
             _ if lengthened => last,
             _ => 0,
         };
-        let word = value.and_then(Value::as_number).map_or(start, low_word);
+        // What counts from the same base as this is as far from it wherever both come to lie.
+        let is_open = value.is_some_and(|value| value.base != Base::ZERO && value.base != here.base);
+        let is_beside = value.is_some_and(|value| value.base != Base::ZERO && value.base == here.base);
+        let word = value.filter(|_| !is_open).map_or(start, |value| low_word(value.offset));
         let Some(way) = form.ways.get(way) else { return };
+        let is_jump = form.slots.contains(&Slot::Value(Kind::Label));
         for piece in &way.pieces {
             let at = u32::try_from(self.bytes.len()).unwrap_or(0);
-            let insn = piece.insn(instruction.registers, word, instruction.other, (start, at));
+            let open = value.filter(|_| is_open || is_beside && !is_distance(piece, is_jump));
+            let mut insn = piece.insn(instruction.registers, word, instruction.other, (start, at));
+            if let Some(value) = open {
+                insn = self.leave_open(piece, insn, value, (instruction, at));
+            }
             self.bytes.extend(encode(insn).to_le_bytes());
         }
         if let (Some(value), Some(expr)) = (value, instruction.value) {
             self.reach(instruction, expr, value, lengthened);
+        }
+    }
+
+    /// A machine instruction of an object whose value only linking knows: as it is until then, with what is to be put in.
+    fn leave_open(&mut self, piece: &Piece, insn: Insn, value: Value, (written, at): (&Instruction, u32)) -> Insn {
+        let is_call = written.form.slots.contains(&Slot::Value(Kind::Label));
+        let is_store = matches!(insn.row().format, Format::Store);
+        let low = if is_store { Rv32Patch::LowOfStore } else { Rv32Patch::Low };
+        let kind = match piece.value {
+            Part::Fixed(_) | Part::Other => return insn,
+            Part::Distance if insn.row().format == Format::Branch => Rv32Patch::Branch,
+            Part::Distance => Rv32Patch::Jump,
+            Part::HighDistance if is_call => Rv32Patch::Call,
+            // It goes with the part above.
+            Part::LowDistance if is_call => return insn.with_value(0),
+            // The whole address in two parts instead of the distance, for which each would need a label.
+            Part::HighDistance | Part::High => Rv32Patch::High,
+            Part::LowDistance | Part::Low => low,
+            Part::Whole => {
+                if let Some(expr) = written.value {
+                    self.problems.push(unplaced(expr.span));
+                }
+                return insn;
+            }
+        };
+        self.relocations.push(Relocation { at, kind: PatchKind::Rv32(kind), value });
+        let registers = (insn.rd, insn.rs1, insn.rs2);
+        if piece.value == Part::HighDistance && !is_call {
+            return Insn::new(Op::Lui, registers, 0);
+        }
+        insn.with_value(0)
+    }
+
+    /// Puts an address that is known now into the instructions of an object.
+    pub(crate) fn rv32_patch(&mut self, patch: Patch, kind: Rv32Patch, number: i64) {
+        let at = patch.at as usize;
+        let place = low_word(self.place.at.offset).wrapping_add(patch.at);
+        let address = low_word(number);
+        let distance = address.wrapping_sub(place).cast_signed();
+        let mut write = |at: usize, change: &dyn Fn(Insn) -> u32| {
+            let Some(bytes) = self.bytes.get_mut(at..at + 4) else { return };
+            let word = u32::from_le_bytes([bytes[0], bytes[1], bytes[2], bytes[3]]);
+            if let Some(insn) = rv32::decode(word) {
+                bytes.copy_from_slice(&encode(insn.with_value(change(insn))).to_le_bytes());
+            }
+        };
+        let (high, low) = split(if kind == Rv32Patch::Call { distance.cast_unsigned() } else { address });
+        match kind {
+            Rv32Patch::Branch | Rv32Patch::Jump => write(at, &|_| distance.cast_unsigned()),
+            Rv32Patch::Call => {
+                write(at, &|_| high);
+                write(at + 4, &|_| low);
+            }
+            Rv32Patch::High => write(at, &|_| high),
+            Rv32Patch::Low | Rv32Patch::LowOfStore => write(at, &|_| low),
+        }
+        let bits = match kind {
+            Rv32Patch::Branch => 12,
+            Rv32Patch::Jump => 20,
+            _ => return,
+        };
+        if !within(distance.into(), bits) || distance % 4 != 0 {
+            let message = format!("this jump out of an object does not reach {} bytes away", distance.unsigned_abs());
+            let found = diagnostic(codes::FAR, patch.value.span, message);
+            self.problems.push(found.with_expected("`call` or `tail`, which reach everywhere; jumps reach 1 MiB"));
         }
     }
 
@@ -136,9 +214,16 @@ impl Encoder<'_, '_> {
             self.problems.push(found.with_expected("lui a0, %hi(x), then addi a0, a0, %lo(x)"));
             return None;
         }
-        let number = match part {
-            Modifier::LowDistance => self.low_of_distance(expr)?,
-            _ => low_word(self.number(expr, -(1 << 31), (1 << 32) - 1, "a word")?),
+        let number = if part == Modifier::LowDistance {
+            self.low_of_distance(expr)?
+        } else {
+            let value = self.value(expr, -(1 << 31), (1 << 32) - 1, "a word")?;
+            let is_beside = part == Modifier::HighDistance && value.base == self.place.at.base;
+            if value.base != Base::ZERO && !is_beside {
+                self.leave_part_open(instruction, part, expr, value);
+                return Some(Value::number(0));
+            }
+            low_word(value.offset)
         };
         let from = low_word(self.place.at.offset);
         Some(Value::number(match part {
@@ -147,6 +232,23 @@ impl Encoder<'_, '_> {
             Modifier::Low | Modifier::LowDistance => split(number).1.cast_signed().into(),
             Modifier::Whole => number.into(),
         }))
+    }
+
+    /// A part of an address that only linking knows.
+    fn leave_part_open(&mut self, instruction: &Instruction, part: Modifier, expr: Expr, value: Value) {
+        let is_store = instruction.last().is_some_and(|piece| matches!(piece.op, Op::Sb | Op::Sh | Op::Sw));
+        let kind = match part {
+            Modifier::High => Rv32Patch::High,
+            Modifier::Low if is_store => Rv32Patch::LowOfStore,
+            Modifier::Low => Rv32Patch::Low,
+            _ => {
+                let message = "in an object the distance to this is not known before linking";
+                let found = diagnostic(codes::UNPLACED, expr.span, message);
+                self.problems.push(found.with_expected("la a0, x, or lui a0, %hi(x) and addi a0, a0, %lo(x)"));
+                return;
+            }
+        };
+        self.relocations.push(Relocation { at: 0, kind: PatchKind::Rv32(kind), value });
     }
 
     /// The distance that the `auipc` at a label has begun.
@@ -161,7 +263,7 @@ impl Encoder<'_, '_> {
             let What::Rv32(begun) = &begun.what else { return None };
             let value = begun.value.filter(|_| begun.part == Modifier::HighDistance)?;
             let at = self.program.place(index, section, statement)?;
-            Some((self.program.evaluate(index, value, at).ok()?.as_number()?, at.offset))
+            Some((self.program.evaluate(index, value, at).ok()?, at))
         });
         let Some((value, at)) = led else {
             let found = diagnostic(
@@ -172,7 +274,9 @@ impl Encoder<'_, '_> {
             self.problems.push(found.with_expected("1: auipc a0, %pcrel_hi(x)   then   addi a0, a0, %pcrel_lo(1b)"));
             return None;
         };
-        Some(low_word(value).wrapping_sub(low_word(at)))
+        // What only linking knows is told at the part above.
+        let is_known = value.base == Base::ZERO || value.base == at.base;
+        is_known.then(|| low_word(value.offset).wrapping_sub(low_word(at.offset)))
     }
 
     /// Where a jump goes: an address that can hold an instruction.
@@ -204,16 +308,16 @@ impl Encoder<'_, '_> {
         if !instruction.form.slots.contains(&Slot::Value(Kind::Label)) {
             return;
         }
-        let Some(number) = value.as_number() else { return };
+        if value.base != Base::ZERO && value.base != self.place.at.base {
+            return;
+        }
+        let number = value.offset;
         let Some(way) = instruction.form.ways.get(if lengthened { instruction.form.ways.len() - 1 } else { 0 }) else {
             return;
         };
-        let Some(piece) = way.pieces.iter().find(|piece| piece.value == rv32::forms::Part::Distance) else { return };
-        let bits = if rv32::rows().iter().any(|row| row.op == piece.op && row.format == rv32::Format::Branch) {
-            12
-        } else {
-            20
-        };
+        let Some(piece) = way.pieces.iter().find(|piece| piece.value == Part::Distance) else { return };
+        let bits =
+            if rv32::rows().iter().any(|row| row.op == piece.op && row.format == Format::Branch) { 12 } else { 20 };
         let before = i64::from(LENGTH) * i64::try_from(way.pieces.len() - 1).unwrap_or(0);
         let distance = number - self.place.at.offset - before;
         if !within(distance, bits) {

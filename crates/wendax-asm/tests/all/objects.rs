@@ -256,3 +256,112 @@ fn lines_of_objects_are_lines_of_their_sources() {
     assert_eq!(spoken(&image, &sources, start).1, 2);
     assert!(image.line_at(Addr(u32::try_from(value(&image, "step")).expect("an address"))).is_none());
 }
+
+/// The value of the address that instructions of RV32 at a place make, a register set by `lui` or `auipc` and completed; or
+/// the place where a jump or branch goes.
+fn meant_at(image: &Image, at: u32) -> i64 {
+    use wendax_isa::rv32::{Format, Op, decode};
+    let insn = |at: u32| {
+        let bytes = image.bytes(Addr(at), 4);
+        decode(u32::from_le_bytes(bytes.try_into().expect("a word"))).expect("an instruction")
+    };
+    let (first, second) = (insn(at), insn(at + 4));
+    let place = match (first.op(), first.row().format) {
+        (Op::Lui, _) => first.value.wrapping_add(second.value),
+        (Op::Auipc, _) => at.wrapping_add(first.value).wrapping_add(second.value),
+        // A branch that does not reach is turned round, over a jump.
+        (_, Format::Branch) if first.value == 8 && second.op() == Op::Jal => (at + 4).wrapping_add(second.value),
+        (_, Format::Branch | Format::Jump) => at.wrapping_add(first.value),
+        (Op::Addi, _) => first.value,
+        found => panic!("{found:?}"),
+    };
+    i64::from(place)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// The same for RV32, with its relocations: whatever names a place names it still, by distance or by its parts.
+    #[test]
+    fn cutting_a_program_for_rv32_into_files_changes_no_meaning(targets in proptest::collection::vec(0usize..12, 12), cut in 1usize..11, how in 0u8..3) {
+        let line = |index: usize| {
+            let target = targets[index];
+            let what = match index % 8 {
+                0 => format!("call p{target}"),
+                1 => format!("la a0, p{target}"),
+                2 => format!("lui a0, %hi(p{target})\n sw a1, %lo(p{target})(a0)"),
+                3 => format!("beqz a0, p{target}"),
+                4 => format!("j p{target}"),
+                5 => format!("li a0, p{target}"),
+                6 => format!("tail p{target}"),
+                _ => format!("lui a0, %hi(p{target})\n lbu a1, %lo(p{target})(a0)"),
+            };
+            format!("p{index}: {what}\n nop\n")
+        };
+        let half = |range: std::ops::Range<usize>| {
+            let names = range.clone().map(|i| format!("p{i}")).collect::<Vec<_>>().join(", ");
+            let lines: String = range.clone().map(line).collect();
+            let table: Vec<String> = range.clone().map(|i| format!(".word p{}\n", targets[i])).collect();
+            let table = table.concat();
+            format!(".target rv32\n.globl {names}\n{lines} j here\n.data\nlist{}: {table}", range.start)
+        };
+        let files = MemoryFiles::default().with("a.asm", half(0..cut)).with("b.asm", half(cut..12));
+        let image = match how {
+            0 => sound(&files, &["a.asm", "b.asm"], &[]),
+            1 => sound(&files.clone().with("b.o", object(&files, "b.asm")), &["a.asm"], &["b.o"]),
+            _ => {
+                let both = files.clone().with("a.o", object(&files, "a.asm")).with("b.o", object(&files, "b.asm"));
+                sound(&both, &[], &["a.o", "b.o"])
+            }
+        };
+        let at = |name: &str| u32::try_from(value(&image, name)).expect("an address");
+        let word = |at: u32| i64::from(u32::from_le_bytes(image.bytes(Addr(at), 4).try_into().expect("a word")));
+        let meant: Vec<i64> = targets.iter().map(|target| value(&image, &format!("p{target}"))).collect();
+        let mut said: Vec<i64> = (0..).take(cut).map(|i| word(at("list0") + 4 * i)).collect();
+        said.extend((0..).take(12 - cut).map(|i| word(at(&format!("list{cut}")) + 4 * i)));
+        prop_assert_eq!(&said, &meant);
+        let gone: Vec<i64> = (0..12).map(|index| meant_at(&image, at(&format!("p{index}")))).collect();
+        prop_assert_eq!(&gone, &meant);
+    }
+}
+
+#[test]
+fn what_an_object_for_rv32_cannot_leave_open_is_refused() {
+    for (line, count) in [
+        ("addi a0, zero, far", 1),
+        ("lui a0, far", 1),
+        ("slli a0, a0, far", 1),
+        ("1: auipc a0, %pcrel_hi(far)\n addi a0, a0, %pcrel_lo(1b)", 1),
+        (".half far", 1),
+        (".quad far", 1),
+        (".byte far", 1),
+        (".byte lo(far)", 1),
+        (".word -far", 1),
+    ] {
+        let text = format!(".target rv32\n.extern far\ngo: nop\n {line}\n .balign 4\n ret\n");
+        let files = MemoryFiles::default().with("a.asm", text.as_str());
+        let found = Assembler::default().object("a.asm", None, &files).expect_err(&text);
+        assert_eq!(found.len(), count, "{line}: {found:#?}");
+    }
+    // What lies in the same section is as far away wherever that comes to lie.
+    let text = ".target rv32\ngo: beqz a0, go\n call go\n1: auipc a0, %pcrel_hi(go)\n addi a0, a0, %pcrel_lo(1b)\n j go\n nop\n .word go - here\n";
+    let files = MemoryFiles::default().with("a.asm", text);
+    let files = files.clone().with("a.o", object(&files, "a.asm"));
+    let image = sound(&files, &[], &["a.o"]);
+    let (at, go) = (0x10000, value(&image, "go"));
+    let places: Vec<i64> = [0, 4, 8, 16].iter().map(|behind| meant_at(&image, at + behind)).collect();
+    assert_eq!(places, [go; 4]);
+}
+
+#[test]
+fn an_object_for_another_machine_is_refused_with_both_named() {
+    let files = MemoryFiles::default()
+        .with("w.asm", ".global far\nfar: ret\n")
+        .with("r.asm", ".target rv32\n_start: call far\n sys exit\n")
+        .with("s.asm", "start: sys exit\n");
+    let objects = files.clone().with("w.o", object(&files, "w.asm")).with("r.o", object(&files, "r.asm"));
+    for (source, library, first, other) in [("r.asm", "w.o", "RV32", "W16"), ("s.asm", "r.o", "W16", "RV32")] {
+        let found = assemble(&objects, &[source], &[library]).diagnostics;
+        let told = found.iter().find(|one| one.code.0 == 89).unwrap_or_else(|| panic!("{found:#?}"));
+        assert_eq!(told.message, format!("`{library}` is for {other}, and the rest of the program for {first}"));
+    }
+}

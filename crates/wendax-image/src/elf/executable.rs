@@ -47,7 +47,7 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
             is_code: line.kind == LineKind::Code,
         })
         .collect();
-    contents.sections.extend(sections(sources, &rows));
+    contents.sections.extend(sections(sources, &rows, image.target));
     contents.to_bytes()
 }
 

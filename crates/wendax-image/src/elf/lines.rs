@@ -11,6 +11,7 @@ use gimli::write::{
 };
 use gimli::{Encoding, Format, LineEncoding, LittleEndian};
 use md5::{Digest, Md5};
+use wendax_isa::Target;
 use wendax_source::{FileId, Sources};
 
 /// Bytes that came from one line.
@@ -35,8 +36,9 @@ pub(super) fn digest(text: &str) -> [u8; 16] {
     Md5::digest(text.as_bytes()).into()
 }
 
-/// The sections of debug information for these rows, which are in order of address within each symbol.
-pub fn sections(sources: &Sources, rows: &[Row]) -> Vec<Section> {
+/// The sections of debug information for these rows of a program for a machine; they are in order of address within each
+/// symbol.
+pub fn sections(sources: &Sources, rows: &[Row], target: &Target) -> Vec<Section> {
     let Some(first) = rows.first() else { return Vec::new() };
     let encoding = Encoding { format: Format::Dwarf32, version: 5, address_size: 4 };
     let mut dwarf = DwarfUnit::new(encoding);
@@ -79,7 +81,7 @@ pub fn sections(sources: &Sources, rows: &[Row]) -> Vec<Section> {
     }
     dwarf.unit.line_program = program;
     describe(&mut dwarf, name, rows);
-    to_sections(&mut dwarf)
+    to_sections(&mut dwarf, target)
 }
 
 fn info(sources: &Sources, file: FileId) -> FileInfo {
@@ -139,7 +141,7 @@ impl RelocateWriter for Out {
     }
 }
 
-fn to_sections(dwarf: &mut DwarfUnit) -> Vec<Section> {
+fn to_sections(dwarf: &mut DwarfUnit, target: &Target) -> Vec<Section> {
     let mut out = Sections::new(Out { bytes: EndianVec::new(LittleEndian), relocations: Vec::new() });
     dwarf.write(&mut out).expect("a unit of one line table and plain attributes can be written");
     let mut sections = Vec::new();
@@ -157,7 +159,7 @@ fn to_sections(dwarf: &mut DwarfUnit) -> Vec<Section> {
                 RelocationTarget::Symbol(symbol) => relocations.push(Rela {
                     at: u32::try_from(at).unwrap_or(u32::MAX),
                     symbol: u32::try_from(symbol).unwrap_or(u32::MAX),
-                    kind: super::DEBUG_RELOCATION,
+                    kind: target.elf.address,
                     addend: relocation.addend,
                 }),
             }

@@ -42,6 +42,12 @@ impl Insn {
         Self { row, rd, rs1, rs2, value }
     }
 
+    /// The same instruction with another constant, offset or distance.
+    #[must_use]
+    pub fn with_value(self, value: u32) -> Self {
+        Self { value, ..self }
+    }
+
     /// Its row of the table.
     pub fn row(&self) -> &'static Row {
         &rows()[usize::from(self.row)]

@@ -305,3 +305,44 @@ fn what_goes_wrong_with_a_port_is_told() {
     });
     told(&address, 114, "no board that speaks this protocol");
 }
+
+/// Everything that an object for RV32 leaves open, run: each way to name a place leads there.
+#[test]
+fn objects_for_rv32_are_linked_and_run() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).expect("written");
+    write(
+        "parts.asm",
+        ".target rv32\n.globl add3, table, room\nadd3: addi a0, a0, 3\n ret\n .data\ntable: .word 7, room + 4, add3\n .bss\n \
+         .balign 4\nroom: .space 16\n",
+    );
+    write(
+        "whole.asm",
+        ".target rv32\n_start: la s0, table\n lw a0, 0(s0)\n call add3\n lw t0, 8(s0)\n jalr t0\n sw a0, room + 4, t1\n \
+         lui t0, %hi(room + 4)\n lw a0, %lo(room + 4)(t0)\n addi t1, t0, %lo(room)\n sw a0, 8(t1)\n li t2, 1\n \
+         sw t2, %lo(room)(t0)\n li t3, room\n lw t4, 0(t3)\n add a0, a0, t4\n lw t5, table + 4\n lw t6, 0(t5)\n \
+         add a0, a0, t6\n beqz t4, add3\n bnez t4, 1f\n j add3\n1: jal ra, add3\n lw t0, room + 8\n add a0, a0, t0\n \
+         sys put_int\n la t0, 2f\n jr t0\n2: call far\n sys exit\nfar: li a0, 0\n tail add3\n",
+    );
+    let run = |arguments: &[&str]| {
+        let (status, out, err) = run(folder.path(), arguments, "");
+        assert!(err.is_empty(), "{arguments:?}: {err}");
+        (status, out)
+    };
+    for name in ["parts", "whole"] {
+        let (source, object) = (format!("{name}.asm"), format!("{name}.o"));
+        assert_eq!(run(&["build", &source, "--format", "object", "-o", &object]).0, 0);
+    }
+    let shown = run(&["image", "parts.o"]).1;
+    assert!(shown.contains("makes known: add3 table room"), "{shown}");
+    assert_eq!(run(&["build", "parts.asm", "--format", "library", "-o", "parts.a"]).0, 0);
+    for (sources, name) in
+        [(["whole.o", "parts.o"], "o.elf"), (["whole.asm", "parts.a"], "a.elf"), (["whole.asm", "parts.asm"], "s.elf")]
+    {
+        assert_eq!(run(&[&["build"], &sources[..], &["-o", name]].concat()).0, 0);
+        // 7 + 3 + 3 + 1 + 13 + 3, and 13 again; then the status of what `tail` led to.
+        assert_eq!(run(&["run", name]), (3, "43".to_owned()), "{name}");
+    }
+    let names = run(&["image", "o.elf", "--show", "symbols"]).1;
+    assert_eq!(names.lines().count(), 6, "{names}");
+}
