@@ -177,6 +177,10 @@ fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(U
             if name.used.is_some() || name.global.is_some() || elsewhere || entry == Some(id) {
                 continue;
             }
+            // Compilers end each function with a label of their own.
+            if unit.syntax.in_name(b'.') && unit.spelling(id).starts_with(".L") {
+                continue;
+            }
             if unit.syntax.is_mnemonic(unit.spelling(id)) && matches!(name.definition, Definition::Label { .. }) {
                 // That it is no instruction is told.
                 continue;

@@ -534,6 +534,15 @@ impl<'a> Parser<'a> {
             None => (whole, self.line, None),
         };
         let kind = self.unit.section(self.section).kind;
+        let what = match what {
+            // Room reads 0 anyhow.
+            What::Align { to, fill: Some(fill) }
+                if kind == SectionKind::Zeroed && matches!(self.unit.steps(fill), [Step::Number(0)]) =>
+            {
+                What::Align { to, fill: None }
+            }
+            what => what,
+        };
         let is_room = matches!(what, What::Space { fill: None, .. } | What::Align { fill: None, .. } | What::Org(_));
         if kind == SectionKind::Zeroed && !is_room {
             let found = diagnostic(codes::OPERANDS, whole, "a zeroed section holds only room: it is not kept in files");

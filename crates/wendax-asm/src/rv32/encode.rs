@@ -40,15 +40,11 @@ fn short_way(instruction: &Instruction, value: Value, at: Value) -> Option<usize
         When::Short => is_number && is_short(word),
         When::Round => is_number && word.is_multiple_of(0x1000),
         When::Near => value.base == at.base && within(value.offset - at.offset, 12),
-        When::Far => value.base == at.base && within(value.offset - at.offset, 20),
+        // In an object calls are left open, as compilers leave them: what is called may come to lie anywhere.
+        When::Far => is_number && value.base == at.base && within(value.offset - at.offset, 20),
     };
     let shorter = instruction.form.ways.len().saturating_sub(1);
     instruction.form.ways[..shorter].iter().position(|way| holds(way.when))
-}
-
-/// A machine instruction that goes by a distance, which is known when both ends count from one place.
-fn is_distance(piece: &Piece, is_jump: bool) -> bool {
-    piece.value == Part::Distance || is_jump && matches!(piece.value, Part::HighDistance | Part::LowDistance)
 }
 
 /// A word that 12 bits with their sign stand for.
@@ -86,10 +82,9 @@ impl Encoder<'_, '_> {
         let is_beside = value.is_some_and(|value| value.base != Base::ZERO && value.base == here.base);
         let word = value.filter(|_| !is_open).map_or(start, |value| low_word(value.offset));
         let Some(way) = form.ways.get(way) else { return };
-        let is_jump = form.slots.contains(&Slot::Value(Kind::Label));
         for piece in &way.pieces {
             let at = u32::try_from(self.bytes.len()).unwrap_or(0);
-            let open = value.filter(|_| is_open || is_beside && !is_distance(piece, is_jump));
+            let open = value.filter(|_| is_open || is_beside && piece.value != Part::Distance);
             let mut insn = piece.insn(instruction.registers, word, instruction.other, (start, at));
             if let Some(value) = open {
                 insn = self.leave_open(piece, insn, value, (instruction, at));

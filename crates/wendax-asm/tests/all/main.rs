@@ -2,6 +2,7 @@
 
 mod assembling;
 mod checks;
+mod compiled;
 mod holes;
 mod hostile;
 mod images;
