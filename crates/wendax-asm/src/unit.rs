@@ -415,7 +415,7 @@ mod tests {
         }
         assert_eq!(PatchKind::Byte.number(Syntax::Rv32), None);
         for target in wendax_isa::targets() {
-            assert_eq!(PatchKind::Address.number(Syntax::of(target)), Some(target.elf.address));
+            assert_eq!(PatchKind::Address.number(Syntax::of(target)), Some(target.elf.whole));
         }
     }
 }

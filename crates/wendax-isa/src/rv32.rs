@@ -120,7 +120,7 @@ pub static TARGET: Target = Target {
     name: "RV32",
     elf: ElfRules {
         machine: 243,
-        address: 1,
+        whole: 1,
         refused: &[(1, "compressed instructions"), (6, "floating point"), (8, "the small set of registers")],
         sets: &["i", "m", "zicsr", "zifencei", "zicntr", "zmmul"],
         advice: "compile and link it with -march=rv32im -mabi=ilp32",

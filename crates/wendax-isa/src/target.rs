@@ -84,7 +84,7 @@ pub struct ElfRules {
     /// The number of the machine.
     pub machine: u16,
     /// The relocation that puts a whole address of 4 bytes in.
-    pub address: u32,
+    pub whole: u32,
     /// Flags of files that need what it does not have, and what that is.
     pub refused: &'static [(u32, &'static str)],
     /// Sets of instructions that a file may name among its attributes; nothing where files name none.

@@ -116,7 +116,7 @@ const FLAGS: [FlagInfo; 5] = [
 /// W16 as views see it.
 pub static TARGET: Target = Target {
     name: "W16",
-    elf: ElfRules { machine: ELF_MACHINE, address: 5, refused: &[], sets: &[], advice: "" },
+    elf: ElfRules { machine: ELF_MACHINE, whole: 5, refused: &[], sets: &[], advice: "" },
     word_bits: 16,
     address_bits: 16,
     code_align: 2,

@@ -159,7 +159,7 @@ fn to_sections(dwarf: &mut DwarfUnit, target: &Target) -> Vec<Section> {
                 RelocationTarget::Symbol(symbol) => relocations.push(Rela {
                     at: u32::try_from(at).unwrap_or(u32::MAX),
                     symbol: u32::try_from(symbol).unwrap_or(u32::MAX),
-                    kind: target.elf.address,
+                    kind: target.elf.whole,
                     addend: relocation.addend,
                 }),
             }
