@@ -14,6 +14,7 @@ mod devices;
 mod looking;
 mod memory;
 mod steps;
+mod stretch;
 mod traps;
 
 pub(crate) use counting::Counting;

@@ -182,12 +182,18 @@ impl Memory {
         let old = self.plain(address, length, WRITE).or_else(|| self.all(address, length, WRITE).then_some(0))?;
         let place = parts(address).2;
         let page = self.page_mut(address);
-        let whole = place..place + length as usize;
-        let was_known = page.attributes[whole.clone()].iter().all(|has| has & KNOWN != 0);
-        page.bytes[whole.clone()].copy_from_slice(&value.to_le_bytes()[..length as usize]);
-        page.attributes[whole].iter_mut().for_each(|has| *has |= KNOWN);
         page.notes[place / 4] = note;
-        Some((old, was_known))
+        // The word that holds it, of which a part is meant.
+        let word = place & !3;
+        let shift = 8 * (address & 3);
+        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
+        let known = u32::from_le_bytes([KNOWN; 4]) & mask;
+        let Some(bytes) = page.bytes[word..].first_chunk_mut::<4>() else { return None };
+        *bytes = (u32::from_le_bytes(*bytes) & !mask | value << shift & mask).to_le_bytes();
+        let Some(attributes) = page.attributes[word..].first_chunk_mut::<4>() else { return None };
+        let was = u32::from_le_bytes(*attributes);
+        *attributes = (was | known).to_le_bytes();
+        Some((old, was & known == known))
     }
 
     /// In this stretch that may be done; what was known of it is known no more.

@@ -27,10 +27,10 @@ pub(super) const READS: u8 = 3;
 const T0: u8 = 5;
 /// Cycles of the entry of a trap, and those more of an access, of a way that is gone, of products and quotients.
 pub(super) const TRAP: u64 = 4;
-const ACCESS: u64 = 1;
-const GONE: u64 = 1;
-const PRODUCT: u64 = 3;
-const QUOTIENT: u64 = 15;
+pub(super) const ACCESS: u64 = 1;
+pub(super) const GONE: u64 = 1;
+pub(super) const PRODUCT: u64 = 3;
+pub(super) const QUOTIENT: u64 = 15;
 /// Those more of a call that the host serves.
 const CALL: u64 = 10;
 
@@ -69,15 +69,15 @@ impl From<Fail> for Halt {
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Decoded {
     pub(super) insn: Insn,
-    op: Op,
-    format: Format,
+    pub(super) op: Op,
+    pub(super) format: Format,
     word: u32,
 }
 
 /// Instructions decoded before, by where they stand; each counts as long as nothing was written to code since.
 #[derive(Debug, Clone)]
 pub(super) struct Cache {
-    slots: Box<[(u32, u64, Decoded)]>,
+    slots: Box<[(u32, u64, Decoded); SLOTS]>,
 }
 
 const SLOTS: usize = 4096;
@@ -86,7 +86,7 @@ impl Default for Cache {
     fn default() -> Self {
         let insn = Insn::new(Op::Addi, (0, 0, 0), 0);
         let none = Decoded { insn, op: Op::Addi, format: Format::Immediate, word: 0 };
-        Self { slots: vec![(0, 0, none); SLOTS].into_boxed_slice() }
+        Self { slots: Box::new([(0, 0, none); SLOTS]) }
     }
 }
 
@@ -97,7 +97,7 @@ impl Cache {
 
     /// What was decoded there while code was as it is.
     #[inline]
-    fn known(&self, pc: u32, code: u64) -> Option<&Decoded> {
+    pub(super) fn known(&self, pc: u32, code: u64) -> Option<&Decoded> {
         let (at, when, decoded) = &self.slots[Self::slot(pc)];
         (*at == pc && *when == code).then_some(decoded)
     }
@@ -132,6 +132,7 @@ fn high(product: i64) -> u32 {
 }
 
 /// What an instruction of registers or constants computes of two values.
+#[inline(always)]
 pub(super) fn computed(op: Op, a: u32, b: u32) -> u32 {
     let signed = |value: u32| i64::from(value.cast_signed());
     let count = b & 31;
@@ -155,6 +156,7 @@ pub(super) fn computed(op: Op, a: u32, b: u32) -> u32 {
 }
 
 /// A branch goes.
+#[inline(always)]
 pub(super) fn goes(op: Op, a: u32, b: u32) -> bool {
     match op {
         Op::Beq => a == b,
@@ -328,26 +330,6 @@ impl Machine {
         }
     }
 
-    /// Runs instructions up to a step and a cycle, as long as none of them fails, waits, calls the host, leaves so many
-    /// routines or has to do with control registers: those are left to who looks closer.
-    fn run_stretch(&mut self, (until, horizon, printed): (u64, u64, u64), depth: i64) {
-        while self.state.common.steps < until
-            && self.state.common.cycles < horizon
-            && self.state.common.console.printed < printed
-        {
-            let Ok(decoded) = self.fetch() else { return };
-            let is_rare = matches!(decoded.format, Format::Csr | Format::CsrConstant | Format::Fixed);
-            // What may leave a routine is looked at where it is asked for.
-            if is_rare || depth >= 0 && (decoded.op == Op::Jalr || decoded.insn.rd == SP) {
-                return;
-            }
-            match self.step::<0>() {
-                Ok(After::On) => {}
-                _ => return,
-            }
-        }
-    }
-
     // ---- states that repeat
 
     /// Does what is due; a reason to stop when a round was found that nothing could end.
@@ -435,7 +417,7 @@ impl Machine {
     }
 
     /// Takes one instruction as a step.
-    fn step<const TOLD: u8>(&mut self) -> Result<After, Halt> {
+    pub(super) fn step<const TOLD: u8>(&mut self) -> Result<After, Halt> {
         let Decoded { insn, op, format, word } = self.fetch()?;
         let pc = self.state.cpu.pc;
         if TOLD > 0 {

@@ -1,0 +1,210 @@
+//! The blind run: instructions one after the other with nothing looked at in between. What it has no quick way for it leaves
+//! to the step of `steps`, which does the same and tells of it; that both come to the same state is a property in tests.
+
+use super::memory::Memory;
+use super::steps::{After, Decoded, computed, goes};
+use super::{Cpu, Machine, State};
+use crate::frames::{Frame, FrameKind};
+use crate::memory::READ;
+use wendax_isa::rv32::{DEVICE_START, Format, Op, RA, SP};
+use wendax_isa::{Addr, StepNo};
+
+/// The register that the standard calls an alternate link register.
+const T0: u8 = 5;
+
+/// Why a stretch ended.
+enum Ended {
+    /// So far it was to go.
+    Bound,
+    /// The next instruction was not decoded yet.
+    Undecoded,
+    /// The next instruction needs a closer look.
+    Rare,
+}
+
+impl Machine {
+    /// Runs instructions up to a step and a cycle, as long as none of them fails, waits, calls the host, leaves so many
+    /// routines or has to do with control registers: those are left to who looks closer.
+    pub(super) fn run_stretch(&mut self, (until, horizon, printed): (u64, u64, u64), depth: i64) {
+        while self.state.common.steps < until
+            && self.state.common.cycles < horizon
+            && self.state.common.console.printed < printed
+        {
+            match self.run_on(until, horizon, depth >= 0) {
+                Ended::Bound => return,
+                Ended::Undecoded if self.fetch().is_err() => return,
+                Ended::Undecoded => continue,
+                Ended::Rare => {}
+            }
+            let Ok(decoded) = self.fetch() else { return };
+            let is_rare = matches!(decoded.format, Format::Csr | Format::CsrConstant | Format::Fixed);
+            // What may leave a routine is looked at where it is asked for.
+            if is_rare || depth >= 0 && (decoded.op == Op::Jalr || decoded.insn.rd == SP) {
+                return;
+            }
+            if !matches!(self.step::<0>(), Ok(After::On)) {
+                return;
+            }
+        }
+    }
+
+    /// Runs on to what has no quick way. Nothing that may leave a routine is run where that is asked for.
+    fn run_on(&mut self, until: u64, horizon: u64, asks_for_depth: bool) -> Ended {
+        let Self { state: State { cpu, common, .. }, memory, cache, around, .. } = self;
+        let Cpu { registers, pc: place, known, control } = cpu;
+        let (mut pc, mut steps, mut cycles, mut code) = (*place, common.steps, common.cycles, memory.code());
+        let ended = loop {
+            if steps >= until || cycles >= horizon {
+                break Ended::Bound;
+            }
+            let Some(Decoded { insn, op, .. }) = cache.known(pc, code) else { break Ended::Undecoded };
+            let (rd, value) = (insn.rd & 31, insn.value);
+            let (a, b) = (registers[usize::from(insn.rs1 & 31)], registers[usize::from(insn.rs2 & 31)]);
+            let mut next = pc.wrapping_add(4);
+            let mut cost = 1;
+            macro_rules! set {
+                ($value:expr) => {{
+                    let value = $value;
+                    if rd == SP {
+                        if asks_for_depth {
+                            break Ended::Rare;
+                        }
+                        common.frames.leave_below(Addr(value));
+                    }
+                    if rd != 0 {
+                        registers[usize::from(rd)] = value;
+                        *known |= 1 << rd;
+                    }
+                }};
+            }
+            macro_rules! compute {
+                ($op:ident, $other:expr) => {
+                    set!(computed(Op::$op, a, $other))
+                };
+                ($op:ident, $other:expr, $more:expr) => {{
+                    cost += $more;
+                    set!(computed(Op::$op, a, $other))
+                }};
+            }
+            macro_rules! load {
+                ($length:literal, $extend:expr) => {{
+                    let Some(found) = loaded(memory, a.wrapping_add(value), $length) else { break Ended::Rare };
+                    cost += super::steps::ACCESS;
+                    set!($extend(found))
+                }};
+            }
+            macro_rules! store {
+                ($length:literal) => {{
+                    let address = a.wrapping_add(value);
+                    let note = if $length == 4 { insn.rs2 + 1 } else { 0 };
+                    if address >= DEVICE_START
+                        || address & ($length - 1) != 0
+                        || memory.store(address, $length, b, note).is_none()
+                    {
+                        break Ended::Rare;
+                    }
+                    cost += super::steps::ACCESS;
+                    code = memory.code();
+                }};
+            }
+            macro_rules! branch {
+                ($op:ident) => {
+                    if goes(Op::$op, a, b) {
+                        next = pc.wrapping_add(value);
+                        // A jump to itself may be a reason to stop.
+                        if next & 3 != 0 || next == pc {
+                            break Ended::Rare;
+                        }
+                        cost += super::steps::GONE;
+                    }
+                };
+            }
+            match op {
+                Op::Addi => compute!(Addi, value),
+                Op::Add => compute!(Add, b),
+                Op::Sub => compute!(Sub, b),
+                Op::Lui => set!(value),
+                Op::Auipc => set!(pc.wrapping_add(value)),
+                Op::Slli => compute!(Slli, value),
+                Op::Srli => compute!(Srli, value),
+                Op::Srai => compute!(Srai, value),
+                Op::Andi => compute!(Andi, value),
+                Op::Ori => compute!(Ori, value),
+                Op::Xori => compute!(Xori, value),
+                Op::Slti => compute!(Slti, value),
+                Op::Sltiu => compute!(Sltiu, value),
+                Op::And => compute!(And, b),
+                Op::Or => compute!(Or, b),
+                Op::Xor => compute!(Xor, b),
+                Op::Sll => compute!(Sll, b),
+                Op::Srl => compute!(Srl, b),
+                Op::Sra => compute!(Sra, b),
+                Op::Slt => compute!(Slt, b),
+                Op::Sltu => compute!(Sltu, b),
+                Op::Mul => compute!(Mul, b, super::steps::PRODUCT),
+                Op::Mulh => compute!(Mulh, b, super::steps::PRODUCT),
+                Op::Mulhsu => compute!(Mulhsu, b, super::steps::PRODUCT),
+                Op::Mulhu => compute!(Mulhu, b, super::steps::PRODUCT),
+                Op::Div => compute!(Div, b, super::steps::QUOTIENT),
+                Op::Divu => compute!(Divu, b, super::steps::QUOTIENT),
+                Op::Rem => compute!(Rem, b, super::steps::QUOTIENT),
+                Op::Remu => compute!(Remu, b, super::steps::QUOTIENT),
+                Op::Lw => load!(4, |found| found),
+                Op::Lbu => load!(1, |found| found),
+                Op::Lhu => load!(2, |found| found),
+                Op::Lb => load!(1, |found: u32| i32::from(found.to_le_bytes()[0].cast_signed()).cast_unsigned()),
+                Op::Lh => load!(2, |found: u32| ((found << 16).cast_signed() >> 16).cast_unsigned()),
+                Op::Sw => store!(4),
+                Op::Sh => store!(2),
+                Op::Sb => store!(1),
+                Op::Beq => branch!(Beq),
+                Op::Bne => branch!(Bne),
+                Op::Blt => branch!(Blt),
+                Op::Bge => branch!(Bge),
+                Op::Bltu => branch!(Bltu),
+                Op::Bgeu => branch!(Bgeu),
+                Op::Jal | Op::Jalr => {
+                    let is_jalr = *op == Op::Jalr;
+                    let following = next;
+                    next = if is_jalr { a.wrapping_add(value) & !1 } else { pc.wrapping_add(value) };
+                    if next & 3 != 0 || next == pc || is_jalr && asks_for_depth {
+                        break Ended::Rare;
+                    }
+                    set!(following);
+                    let stack = Addr(registers[usize::from(SP)]);
+                    if is_jalr && is_link(insn.rs1) && insn.rs1 != insn.rd {
+                        common.frames.leave_one(|frame| frame.back == Addr(next) && frame.slot <= stack);
+                    }
+                    if is_link(rd) {
+                        let (back, site, step) = (Addr(following), Addr(pc), StepNo(steps));
+                        let frame = Frame { slot: stack, back, site, target: Addr(next), step, kind: FrameKind::Call };
+                        around.calls.enter(&mut common.frames, frame);
+                    }
+                    cost += super::steps::GONE;
+                }
+                Op::Fence | Op::FenceI => {}
+                _ => break Ended::Rare,
+            }
+            pc = next;
+            steps += 1;
+            cycles += cost;
+        };
+        control.done += steps - common.steps;
+        (*place, common.steps, common.cycles) = (pc, steps, cycles);
+        ended
+    }
+}
+
+fn is_link(register: u8) -> bool {
+    register == RA || register == T0
+}
+
+/// What lies at an address of plain memory; `None` where it is no multiple of the length, or may not be read so.
+#[inline]
+fn loaded(memory: &Memory, address: u32, length: u32) -> Option<u32> {
+    if address >= DEVICE_START || address & (length - 1) != 0 {
+        return None;
+    }
+    // What was never touched reads 0.
+    memory.plain(address, length, READ).or_else(|| memory.all(address, length, READ).then_some(0))
+}
