@@ -69,6 +69,54 @@ insert: push  r6-r7
 wagons: .space 32
 ";
 
+/// The same for RV32: the same sort, with what that machine has for it.
+const WORK_RV32: &str = "\
+.target rv32
+_start: li    s8, 0
+        li    s9, 40503
+again:  la    s0, wagons
+        li    s1, 16
+1:      mul   s8, s8, s9
+        li    t0, 12345
+        add   s8, s8, t0
+        slli  s8, s8, 16
+        srli  s8, s8, 16
+        sw    s8, 0(s0)
+        addi  s0, s0, 4
+        addi  s1, s1, -1
+        bnez  s1, 1b
+        li    s0, 1
+2:      mv    a0, s0
+        call  insert
+        addi  s0, s0, 1
+        li    t0, 16
+        bltu  s0, t0, 2b
+        addi  s10, s10, 1     # rounds, so that no state comes twice
+        j     again
+
+insert: addi  sp, sp, -16
+        sw    s0, 12(sp)
+        sw    s1, 8(sp)
+        slli  a0, a0, 2
+        la    a1, wagons
+        add   a1, a1, a0
+        lw    a2, 0(a1)
+1:      beqz  a0, 2f
+        lw    a3, -4(a1)
+        bleu  a3, a2, 2f
+        sw    a3, 0(a1)
+        addi  a1, a1, -4
+        addi  a0, a0, -4
+        j     1b
+2:      sw    a2, 0(a1)
+        lw    s1, 8(sp)
+        lw    s0, 12(sp)
+        addi  sp, sp, 16
+        ret
+        .bss
+wagons: .space 64
+";
+
 /// Writes all of its memory, over and over: the worst there is for keeping history.
 const EVERYWHERE: &str = "\
 start:  mov   r1, room
@@ -192,6 +240,48 @@ fn report() {
     drop(everywhere);
     let back = seconds(|| (0..100).for_each(|_| travel(&mut session, Command::StepBack))) / 100.0;
     println!("one step back from there, 100 times: {:.2} ms each", back * 1e3);
+}
+
+/// The two machines beside each other: the same work, and assembling a long source of each against splitting it into words.
+fn machines() {
+    const STEPS: u64 = 100_000_000;
+    let images = [image(WORK), image(WORK_RV32)];
+    let mut rates = [Vec::new(), Vec::new()];
+    let mut histories = [Vec::new(), Vec::new()];
+    for _ in 0..5 {
+        for ((image, rates), histories) in images.iter().zip(&mut rates).zip(&mut histories) {
+            let mut machine = Machine::new(image, Settings::default());
+            let bare = seconds(|| {
+                machine.run(Run::until(StepNo(STEPS)));
+            });
+            assert_eq!(machine.steps(), StepNo(STEPS), "it runs on");
+            rates.push(STEPS as f64 / bare / 1e6);
+            let mut session = Session::new(image.clone(), Settings::default());
+            histories.push(seconds(|| travel(&mut session, Command::Seek(StepNo(STEPS)))) / bare);
+        }
+    }
+    let median = |values: &mut Vec<f64>| {
+        values.sort_by(f64::total_cmp);
+        values[values.len() / 2]
+    };
+    let [w16, rv32] = &mut rates;
+    let (w16, rv32) = (median(w16), median(rv32));
+    println!("W16 {w16:.0}, RV32 {rv32:.0} million instructions a second: {:.2} of the speed", rv32 / w16);
+    let [w16, rv32] = &mut histories;
+    println!("with history {:.2} and {:.2} times the time without", median(w16), median(rv32));
+    for (name, text) in [("W16", long_source(100_000)), ("RV32", long_source_rv32(100_000))] {
+        let (sources, file) = Sources::single("long.asm", text.clone());
+        assert!(assemble(&sources, file).is_runnable(), "{name}");
+        let mut ratios: Vec<f64> = (0..7)
+            .map(|_| {
+                let words = seconds(|| {
+                    black_box(black_box(&text).split_whitespace().map(str::len).sum::<usize>());
+                });
+                seconds(|| drop(black_box(assemble(black_box(&sources), file)))) / words
+            })
+            .collect();
+        println!("{name}: 100,000 lines are assembled in {:.1} times splitting them into words", median(&mut ratios));
+    }
 }
 
 /// What interrupts cost, what waiting costs, and how soon a lever is answered.
@@ -957,6 +1047,24 @@ fn long_source(lines: usize) -> String {
     text
 }
 
+/// The same for RV32.
+fn long_source_rv32(lines: usize) -> String {
+    let mut text = String::from(".target rv32\n_start:\n");
+    for number in 0..lines {
+        let code = number < 60_000 && number % 3 == 0;
+        match (code, number % 12) {
+            (true, 0) => text.push_str(&format!("wagon_{number}:\n")),
+            (true, 3) => text.push_str("        addi  a1, a1, LIMIT_1 + 2 * (3 + 1)   # the next one\n"),
+            (true, 6) => text.push_str(&format!("        bnez  a1, wagon_{}\n", number - 6)),
+            (true, _) => text.push_str("        lw    a2, 4(s0)\n"),
+            (false, 1) => text.push_str(&format!(".equ LIMIT_{number}, {} + {number}\n", number % 999)),
+            (false, _) => text.push_str("# weights are in hundredweight, as everywhere in the yard\n"),
+        }
+    }
+    text.push_str("        sys   exit\n");
+    text
+}
+
 fn assembling(c: &mut Criterion) {
     let mut group = c.benchmark_group("assemble");
     group.sample_size(20);
@@ -1235,7 +1343,8 @@ fn keys() {
 fn all(c: &mut Criterion) {
     // The long measurements have names too: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 14] = [
+    let long: [(&str, fn()); 15] = [
+        ("machines", machines),
         ("measuring", measuring),
         ("costs", costs),
         ("longest", longest),
