@@ -45,6 +45,35 @@ impl PartialEq for Page {
 }
 
 impl Page {
+    /// What lies at an address of it that is a multiple of the length, when all of it has these attributes.
+    #[inline]
+    fn plain(&self, address: u32, length: u32, wanted: u8) -> Option<u32> {
+        // The word that holds it, of which a part is meant.
+        let word = parts(address).2 & !3;
+        let cells = |of: &[u8; PAGE_BYTES]| u32::from_le_bytes([of[word], of[word | 1], of[word | 2], of[word | 3]]);
+        let shift = 8 * (address & 3);
+        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
+        let all = u32::from_le_bytes([wanted; 4]) & mask;
+        (cells(&self.attributes) & all == all).then(|| (cells(&self.bytes) & mask) >> shift)
+    }
+
+    /// Puts a value there, whatever may be done there; all of it had a value before.
+    #[inline]
+    fn put(&mut self, address: u32, length: u32, value: u32, note: u8) -> bool {
+        let word = parts(address).2 & !3;
+        self.notes[word / 4] = note;
+        let shift = 8 * (address & 3);
+        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
+        let known = u32::from_le_bytes([KNOWN; 4]) & mask;
+        let change = |of: &mut [u8; PAGE_BYTES], change: &dyn Fn(u32) -> u32| {
+            let was = u32::from_le_bytes([of[word], of[word | 1], of[word | 2], of[word | 3]]);
+            [of[word], of[word | 1], of[word | 2], of[word | 3]] = change(was).to_le_bytes();
+            was
+        };
+        change(&mut self.bytes, &|was| was & !mask | value << shift & mask);
+        change(&mut self.attributes, &|was| was | known) & known == known
+    }
+
     fn blank(attributes: &[u8; PAGE_BYTES]) -> Self {
         let (bytes, notes) = ([0; PAGE_BYTES], [0; PAGE_BYTES / 4]);
         Self { bytes, attributes: *attributes, notes, is_decoded: false, hash: AtomicU64::new(0) }
@@ -65,7 +94,9 @@ impl Page {
     }
 }
 
-type Leaf = [Option<Arc<Page>>; LEAF];
+/// A page as it is shared. In a box of its own it can be taken out and put back without being copied.
+type Shared = Arc<Box<Page>>;
+type Leaf = [Option<Shared>; LEAF];
 
 /// A stretch of memory in which the same may be done, from its first address to behind its last.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -85,6 +116,72 @@ pub(super) struct Memory {
     code: u64,
 }
 
+/// Pages that are kept apart over a stretch of instructions, each one's own, so that to write to them asks nobody else: those
+/// that are written to again and again. All are given back at its end.
+#[derive(Debug, Default)]
+pub(super) struct Hot {
+    /// By the lowest bits of the page's number: the number, which one was written to last without being here, the page.
+    pages: [(u32, u32, Option<Box<Page>>); HOT],
+}
+
+/// So many pages at a time.
+const HOT: usize = 16;
+
+impl Hot {
+    fn slot(number: u32) -> usize {
+        number as usize & (HOT - 1)
+    }
+
+    /// See [`Memory::plain`]; what was never touched reads 0.
+    #[inline]
+    pub(super) fn load(&self, memory: &Memory, address: u32, length: u32) -> Option<u32> {
+        let number = address / PAGE;
+        match &self.pages[Self::slot(number)] {
+            (at, _, Some(page)) if *at == number => page.plain(address, length, READ),
+            _ => memory.plain(address, length, READ).or_else(|| memory.all(address, length, READ).then_some(0)),
+        }
+    }
+
+    /// See [`Memory::store`]; false where that may not be done.
+    #[inline]
+    pub(super) fn store(&mut self, memory: &mut Memory, address: u32, length: u32, value: u32, note: u8) -> bool {
+        let number = address / PAGE;
+        match &mut self.pages[Self::slot(number)] {
+            (at, _, Some(page)) if *at == number => {
+                let may = page.plain(address, length, WRITE).is_some();
+                if may {
+                    page.put(address, length, value, note);
+                }
+                may
+            }
+            _ => memory.store(address, length, value, note).is_some() && self.wrote(memory, number),
+        }
+    }
+
+    /// A page that is not here was written to: the second time it comes here, and another one goes.
+    #[cold]
+    fn wrote(&mut self, memory: &mut Memory, number: u32) -> bool {
+        let (at, last, page) = &mut self.pages[Self::slot(number)];
+        if *last == number {
+            if let Some(page) = page.take() {
+                memory.give(*at * PAGE, page);
+            }
+            (*at, *page) = (number, memory.take(number * PAGE));
+        }
+        *last = number;
+        true
+    }
+
+    /// Gives all back.
+    pub(super) fn settle(&mut self, memory: &mut Memory) {
+        for (at, _, page) in &mut self.pages {
+            if let Some(page) = page.take() {
+                memory.give(*at * PAGE, page);
+            }
+        }
+    }
+}
+
 /// Where an address lies: its leaf, its page and its place in that.
 fn parts(address: u32) -> (usize, usize, usize) {
     let at = address as usize;
@@ -99,7 +196,7 @@ impl Memory {
 
     fn page(&self, address: u32) -> Option<&Page> {
         let (leaf, page, _) = parts(address);
-        self.leaves[leaf].as_ref()?[page].as_deref()
+        self.leaves[leaf].as_ref()?[page].as_ref().map(|page| &***page)
     }
 
     /// What may be done at an address of a page that nothing was written to.
@@ -115,7 +212,7 @@ impl Memory {
         }
         let (leaf, page, _) = parts(address);
         let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
-        let slot = Arc::make_mut(leaf)[page].get_or_insert_with(|| Arc::new(Page::blank(&[0; PAGE_BYTES])));
+        let slot = Arc::make_mut(leaf)[page].get_or_insert_with(|| Arc::new(Box::new(Page::blank(&[0; PAGE_BYTES]))));
         let page = Arc::make_mut(slot);
         *page.hash.get_mut() = 0;
         if page.is_decoded {
@@ -135,7 +232,7 @@ impl Memory {
         }
         let (leaf, page, _) = parts(address);
         let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
-        Arc::make_mut(leaf)[page] = Some(Arc::new(Page::blank(&attributes)));
+        Arc::make_mut(leaf)[page] = Some(Arc::new(Box::new(Page::blank(&attributes))));
     }
 
     /// A number that changes whenever decoded instructions may be others.
@@ -164,15 +261,7 @@ impl Memory {
     /// What lies at an address that is a multiple of the length, when all of it has these attributes.
     #[inline]
     pub(super) fn plain(&self, address: u32, length: u32, wanted: u8) -> Option<u32> {
-        let page = self.page(address)?;
-        let place = parts(address).2;
-        // The word that holds it, of which a part is meant.
-        let word = place & !3;
-        let cells = |of: &[u8; PAGE_BYTES]| u32::from_le_bytes([of[word], of[word | 1], of[word | 2], of[word | 3]]);
-        let shift = 8 * (address & 3);
-        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
-        let all = u32::from_le_bytes([wanted; 4]) & mask;
-        (cells(&page.attributes) & all == all).then(|| (cells(&page.bytes) & mask) >> shift)
+        self.page(address)?.plain(address, length, wanted)
     }
 
     /// Stores there, with what is noted of a whole word, when all of it may be written to; what was there, and whether all
@@ -180,20 +269,21 @@ impl Memory {
     #[inline]
     pub(super) fn store(&mut self, address: u32, length: u32, value: u32, note: u8) -> Option<(u32, bool)> {
         let old = self.plain(address, length, WRITE).or_else(|| self.all(address, length, WRITE).then_some(0))?;
-        let place = parts(address).2;
-        let page = self.page_mut(address);
-        page.notes[place / 4] = note;
-        // The word that holds it, of which a part is meant.
-        let word = place & !3;
-        let shift = 8 * (address & 3);
-        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
-        let known = u32::from_le_bytes([KNOWN; 4]) & mask;
-        let Some(bytes) = page.bytes[word..].first_chunk_mut::<4>() else { return None };
-        *bytes = (u32::from_le_bytes(*bytes) & !mask | value << shift & mask).to_le_bytes();
-        let Some(attributes) = page.attributes[word..].first_chunk_mut::<4>() else { return None };
-        let was = u32::from_le_bytes(*attributes);
-        *attributes = (was | known).to_le_bytes();
-        Some((old, was & known == known))
+        Some((old, self.page_mut(address).put(address, length, value, note)))
+    }
+
+    /// Takes a page out that was just written to, as one's own.
+    fn take(&mut self, address: u32) -> Option<Box<Page>> {
+        let (leaf, page, _) = parts(address);
+        let shared = Arc::make_mut(self.leaves[leaf].as_mut()?)[page].take()?;
+        Some(Arc::try_unwrap(shared).unwrap_or_else(|shared| Box::clone(&shared)))
+    }
+
+    /// Puts it back.
+    fn give(&mut self, address: u32, page: Box<Page>) {
+        let (leaf, place, _) = parts(address);
+        let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
+        Arc::make_mut(leaf)[place] = Some(Arc::new(page));
     }
 
     /// In this stretch that may be done; what was known of it is known no more.
@@ -346,10 +436,7 @@ impl Memory {
     }
 
     /// Pages that are not one and the same in both, with the address each begins at.
-    fn pairs<'a>(
-        &'a self,
-        other: &'a Self,
-    ) -> impl Iterator<Item = (u32, Option<&'a Arc<Page>>, Option<&'a Arc<Page>>)> {
+    fn pairs<'a>(&'a self, other: &'a Self) -> impl Iterator<Item = (u32, Option<&'a Shared>, Option<&'a Shared>)> {
         let same = |one: &Option<Arc<Leaf>>, other: &Option<Arc<Leaf>>| match (one, other) {
             (Some(one), Some(other)) => Arc::ptr_eq(one, other),
             (None, None) => true,
@@ -405,7 +492,7 @@ impl Memory {
     /// The bytes are the same.
     pub(super) fn same_bytes(&self, other: &Self) -> bool {
         let zero = [0; PAGE_BYTES];
-        let bytes = |page: Option<&Arc<Page>>| page.map_or(zero, |page| page.bytes);
+        let bytes = |page: Option<&Shared>| page.map_or(zero, |page| page.bytes);
         self.pairs(other).all(|(_, one, two)| bytes(one) == bytes(two))
     }
 
@@ -428,7 +515,7 @@ impl Memory {
     pub(super) fn differences(&self, before: &Self) -> Vec<Difference> {
         let mut runs: Vec<Difference> = Vec::new();
         for (start, here, there) in self.pairs(before) {
-            let at = |memory: &Self, page: Option<&Arc<Page>>, place: usize| match page {
+            let at = |memory: &Self, page: Option<&Shared>, place: usize| match page {
                 Some(page) => (page.bytes[place], page.attributes[place] & KNOWN != 0),
                 None => (0, memory.attributes_of_area(start + u32::try_from(place).unwrap_or(0)) & KNOWN != 0),
             };

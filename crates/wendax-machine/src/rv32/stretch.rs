@@ -1,11 +1,10 @@
 //! The blind run: instructions one after the other with nothing looked at in between. What it has no quick way for it leaves
 //! to the step of `steps`, which does the same and tells of it; that both come to the same state is a property in tests.
 
-use super::memory::Memory;
+use super::memory::{Hot, Memory};
 use super::steps::{After, Decoded, computed, goes};
 use super::{Cpu, Machine, State};
 use crate::frames::{Frame, FrameKind};
-use crate::memory::READ;
 use wendax_isa::rv32::{DEVICE_START, Format, Op, RA, SP};
 use wendax_isa::{Addr, StepNo};
 
@@ -53,6 +52,7 @@ impl Machine {
         let Self { state: State { cpu, common, .. }, memory, cache, around, .. } = self;
         let Cpu { registers, pc: place, known, control } = cpu;
         let (mut pc, mut steps, mut cycles, mut code) = (*place, common.steps, common.cycles, memory.code());
+        let mut hot = Hot::default();
         let ended = loop {
             if steps >= until || cycles >= horizon {
                 break Ended::Bound;
@@ -88,7 +88,7 @@ impl Machine {
             }
             macro_rules! load {
                 ($length:literal, $extend:expr) => {{
-                    let Some(found) = loaded(memory, a.wrapping_add(value), $length) else { break Ended::Rare };
+                    let Some(found) = loaded(&hot, memory, a.wrapping_add(value), $length) else { break Ended::Rare };
                     cost += super::steps::ACCESS;
                     set!($extend(found))
                 }};
@@ -99,7 +99,7 @@ impl Machine {
                     let note = if $length == 4 { insn.rs2 + 1 } else { 0 };
                     if address >= DEVICE_START
                         || address & ($length - 1) != 0
-                        || memory.store(address, $length, b, note).is_none()
+                        || !hot.store(memory, address, $length, b, note)
                     {
                         break Ended::Rare;
                     }
@@ -189,6 +189,7 @@ impl Machine {
             steps += 1;
             cycles += cost;
         };
+        hot.settle(memory);
         control.done += steps - common.steps;
         (*place, common.steps, common.cycles) = (pc, steps, cycles);
         ended
@@ -201,10 +202,9 @@ fn is_link(register: u8) -> bool {
 
 /// What lies at an address of plain memory; `None` where it is no multiple of the length, or may not be read so.
 #[inline]
-fn loaded(memory: &Memory, address: u32, length: u32) -> Option<u32> {
+fn loaded(hot: &Hot, memory: &Memory, address: u32, length: u32) -> Option<u32> {
     if address >= DEVICE_START || address & (length - 1) != 0 {
         return None;
     }
-    // What was never touched reads 0.
-    memory.plain(address, length, READ).or_else(|| memory.all(address, length, READ).then_some(0))
+    hot.load(memory, address, length)
 }
