@@ -44,17 +44,29 @@ impl PartialEq for Page {
     }
 }
 
+/// The word at a place that is a multiple of 4.
+#[inline]
+fn word_of(of: &[u8; PAGE_BYTES], place: usize) -> u32 {
+    of.get(place..).and_then(<[u8]>::first_chunk).map_or(0, |word| u32::from_le_bytes(*word))
+}
+
+#[inline]
+fn put_word(of: &mut [u8; PAGE_BYTES], place: usize, word: u32) {
+    if let Some(there) = of.get_mut(place..).and_then(<[u8]>::first_chunk_mut) {
+        *there = word.to_le_bytes();
+    }
+}
+
 impl Page {
     /// What lies at an address of it that is a multiple of the length, when all of it has these attributes.
     #[inline]
     fn plain(&self, address: u32, length: u32, wanted: u8) -> Option<u32> {
         // The word that holds it, of which a part is meant.
         let word = parts(address).2 & !3;
-        let cells = |of: &[u8; PAGE_BYTES]| u32::from_le_bytes([of[word], of[word | 1], of[word | 2], of[word | 3]]);
         let shift = 8 * (address & 3);
         let mask = (u32::MAX >> (32 - 8 * length)) << shift;
         let all = u32::from_le_bytes([wanted; 4]) & mask;
-        (cells(&self.attributes) & all == all).then(|| (cells(&self.bytes) & mask) >> shift)
+        (word_of(&self.attributes, word) & all == all).then(|| (word_of(&self.bytes, word) & mask) >> shift)
     }
 
     /// Puts a value there, whatever may be done there; all of it had a value before.
@@ -65,13 +77,11 @@ impl Page {
         let shift = 8 * (address & 3);
         let mask = (u32::MAX >> (32 - 8 * length)) << shift;
         let known = u32::from_le_bytes([KNOWN; 4]) & mask;
-        let change = |of: &mut [u8; PAGE_BYTES], change: &dyn Fn(u32) -> u32| {
-            let was = u32::from_le_bytes([of[word], of[word | 1], of[word | 2], of[word | 3]]);
-            [of[word], of[word | 1], of[word | 2], of[word | 3]] = change(was).to_le_bytes();
-            was
-        };
-        change(&mut self.bytes, &|was| was & !mask | value << shift & mask);
-        change(&mut self.attributes, &|was| was | known) & known == known
+        let kept = word_of(&self.bytes, word) & !mask;
+        put_word(&mut self.bytes, word, kept | value << shift & mask);
+        let was = word_of(&self.attributes, word);
+        put_word(&mut self.attributes, word, was | known);
+        was & known == known
     }
 
     fn blank(attributes: &[u8; PAGE_BYTES]) -> Self {
@@ -133,17 +143,19 @@ impl Hot {
     }
 
     /// See [`Memory::plain`]; what was never touched reads 0.
-    #[inline]
+    #[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
+    #[inline(always)]
     pub(super) fn load(&self, memory: &Memory, address: u32, length: u32) -> Option<u32> {
         let number = address / PAGE;
         match &self.pages[Self::slot(number)] {
             (at, _, Some(page)) if *at == number => page.plain(address, length, READ),
-            _ => memory.plain(address, length, READ).or_else(|| memory.all(address, length, READ).then_some(0)),
+            _ => memory.read(address, length),
         }
     }
 
     /// See [`Memory::store`]; false where that may not be done.
-    #[inline]
+    #[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
+    #[inline(always)]
     pub(super) fn store(&mut self, memory: &mut Memory, address: u32, length: u32, value: u32, note: u8) -> bool {
         let number = address / PAGE;
         match &mut self.pages[Self::slot(number)] {
@@ -262,6 +274,11 @@ impl Memory {
     #[inline]
     pub(super) fn plain(&self, address: u32, length: u32, wanted: u8) -> Option<u32> {
         self.page(address)?.plain(address, length, wanted)
+    }
+
+    /// What a load finds; what was never touched reads 0.
+    pub(super) fn read(&self, address: u32, length: u32) -> Option<u32> {
+        self.plain(address, length, READ).or_else(|| self.all(address, length, READ).then_some(0))
     }
 
     /// Stores there, with what is noted of a whole word, when all of it may be written to; what was there, and whether all

@@ -9,7 +9,7 @@ use crate::common::Common;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
 use crate::frames::{Frame, FrameKind};
-use crate::memory::{EXECUTE, READ};
+use crate::memory::EXECUTE;
 use crate::repeats::{Round, Task};
 use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
 use rustc_hash::FxHasher;
@@ -77,7 +77,7 @@ pub(super) struct Decoded {
 /// Instructions decoded before, by where they stand; each counts as long as nothing was written to code since.
 #[derive(Debug, Clone)]
 pub(super) struct Cache {
-    slots: Box<[(u32, u64, Decoded); SLOTS]>,
+    slots: Box<[(u32, u64, Decoded)]>,
 }
 
 const SLOTS: usize = 4096;
@@ -86,7 +86,7 @@ impl Default for Cache {
     fn default() -> Self {
         let insn = Insn::new(Op::Addi, (0, 0, 0), 0);
         let none = Decoded { insn, op: Op::Addi, format: Format::Immediate, word: 0 };
-        Self { slots: Box::new([(0, 0, none); SLOTS]) }
+        Self { slots: vec![(0, 0, none); SLOTS].into_boxed_slice() }
     }
 }
 
@@ -132,6 +132,7 @@ fn high(product: i64) -> u32 {
 }
 
 /// What an instruction of registers or constants computes of two values.
+#[expect(clippy::inline_always, reason = "with the operation known all but one of its cases falls away")]
 #[inline(always)]
 pub(super) fn computed(op: Op, a: u32, b: u32) -> u32 {
     let signed = |value: u32| i64::from(value.cast_signed());
@@ -156,6 +157,7 @@ pub(super) fn computed(op: Op, a: u32, b: u32) -> u32 {
 }
 
 /// A branch goes.
+#[expect(clippy::inline_always, reason = "with the operation known all but one of its cases falls away")]
 #[inline(always)]
 pub(super) fn goes(op: Op, a: u32, b: u32) -> bool {
     match op {
@@ -554,12 +556,7 @@ impl Machine {
             }
             self.device_load(address)
         } else {
-            match self.memory.plain(address, length, READ) {
-                Some(value) => value,
-                // What was never touched reads 0.
-                None if self.memory.all(address, length, READ) => 0,
-                None => return Err(fail(FaultKind::Read { address: at })),
-            }
+            self.memory.read(address, length).ok_or_else(|| fail(FaultKind::Read { address: at }))?
         };
         if TOLD >= READS {
             self.around.report.reads.push((at, length));

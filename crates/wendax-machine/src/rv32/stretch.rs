@@ -57,9 +57,9 @@ impl Machine {
             if steps >= until || cycles >= horizon {
                 break Ended::Bound;
             }
-            let Some(Decoded { insn, op, .. }) = cache.known(pc, code) else { break Ended::Undecoded };
-            let (rd, value) = (insn.rd & 31, insn.value);
-            let (a, b) = (registers[usize::from(insn.rs1 & 31)], registers[usize::from(insn.rs2 & 31)]);
+            let Some(&Decoded { ref insn, op, .. }) = cache.known(pc, code) else { break Ended::Undecoded };
+            let (rd, rs1, rs2, value) = (insn.rd & 31, insn.rs1 & 31, insn.rs2 & 31, insn.value);
+            let (a, b) = (registers[usize::from(rs1)], registers[usize::from(rs2)]);
             let mut next = pc.wrapping_add(4);
             let mut cost = 1;
             macro_rules! set {
@@ -96,9 +96,9 @@ impl Machine {
             macro_rules! store {
                 ($length:literal) => {{
                     let address = a.wrapping_add(value);
-                    let note = if $length == 4 { insn.rs2 + 1 } else { 0 };
+                    let note = if $length == 4 { rs2 + 1 } else { 0 };
                     if address >= DEVICE_START
-                        || address & ($length - 1) != 0
+                        || !address.is_multiple_of($length)
                         || !hot.store(memory, address, $length, b, note)
                     {
                         break Ended::Rare;
@@ -164,7 +164,7 @@ impl Machine {
                 Op::Bltu => branch!(Bltu),
                 Op::Bgeu => branch!(Bgeu),
                 Op::Jal | Op::Jalr => {
-                    let is_jalr = *op == Op::Jalr;
+                    let is_jalr = op == Op::Jalr;
                     let following = next;
                     next = if is_jalr { a.wrapping_add(value) & !1 } else { pc.wrapping_add(value) };
                     if next & 3 != 0 || next == pc || is_jalr && asks_for_depth {
@@ -172,7 +172,7 @@ impl Machine {
                     }
                     set!(following);
                     let stack = Addr(registers[usize::from(SP)]);
-                    if is_jalr && is_link(insn.rs1) && insn.rs1 != insn.rd {
+                    if is_jalr && is_link(rs1) && rs1 != rd {
                         common.frames.leave_one(|frame| frame.back == Addr(next) && frame.slot <= stack);
                     }
                     if is_link(rd) {
@@ -203,7 +203,7 @@ fn is_link(register: u8) -> bool {
 /// What lies at an address of plain memory; `None` where it is no multiple of the length, or may not be read so.
 #[inline]
 fn loaded(hot: &Hot, memory: &Memory, address: u32, length: u32) -> Option<u32> {
-    if address >= DEVICE_START || address & (length - 1) != 0 {
+    if address >= DEVICE_START || !address.is_multiple_of(length) {
         return None;
     }
     hot.load(memory, address, length)
