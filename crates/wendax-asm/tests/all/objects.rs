@@ -348,7 +348,7 @@ fn what_an_object_for_rv32_cannot_leave_open_is_refused() {
     let files = files.clone().with("a.o", object(&files, "a.asm"));
     let image = sound(&files, &[], &["a.o"]);
     let (at, go) = (0x10000, value(&image, "go"));
-    let places: Vec<i64> = [0, 4, 8, 16].iter().map(|behind| meant_at(&image, at + behind)).collect();
+    let places: Vec<i64> = [0, 4, 12, 20].iter().map(|behind| meant_at(&image, at + behind)).collect();
     assert_eq!(places, [go; 4]);
 }
 
