@@ -57,7 +57,7 @@ impl Machine {
             if steps >= until || cycles >= horizon {
                 break Ended::Bound;
             }
-            let Some(&Decoded { ref insn, op, .. }) = cache.known(pc, code) else { break Ended::Undecoded };
+            let Some(&Decoded { insn, op, .. }) = cache.known(pc, code) else { break Ended::Undecoded };
             let (rd, rs1, rs2, value) = (insn.rd & 31, insn.rs1 & 31, insn.rs2 & 31, insn.value);
             let (a, b) = (registers[usize::from(rs1)], registers[usize::from(rs2)]);
             let mut next = pc.wrapping_add(4);
