@@ -521,3 +521,17 @@ fn what_goes_wrong_later_is_told_while_writing() {
         assert_eq!(lines, [(code, line)], "{wrong}\n{found:#?}");
     }
 }
+
+/// Thousands of routines that run on into each other are not followed from each of them to the end: that took minutes.
+#[test]
+fn routines_that_share_all_of_their_code_are_told_apart_no_further_than_it_helps() {
+    const ROUTINES: usize = 5000;
+    let mut text = String::from("_start: \n");
+    (0..ROUTINES).for_each(|routine| text.push_str(&format!(" call r{routine}\n")));
+    text.push_str(" sys exit\n");
+    for routine in 0..ROUTINES {
+        let (near, far) = ((routine + 1) % ROUTINES, (routine * 7 + 3) % ROUTINES);
+        text.push_str(&format!("r{routine}: addi a0, a0, 1\n bnez a0, r{near}\n j r{far}\n"));
+    }
+    assert_eq!(told(&text), [] as [&str; 0]);
+}

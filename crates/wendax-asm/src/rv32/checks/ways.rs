@@ -12,6 +12,8 @@ use wendax_source::Diagnostic;
 
 /// Steps followed in one routine; one that has more is passed over.
 const MOST_STEPS: usize = 20_000;
+/// Steps followed in all routines together: what routines share is followed for each of them.
+const MOST_IN_ALL: usize = 400_000;
 /// Different states of one instruction that are told apart; with more of them nothing is said of the routine.
 const MOST_STATES: usize = 16;
 /// The stack pointer is a multiple of it at a call.
@@ -94,6 +96,9 @@ struct Ways<'w, 'v, 'a> {
     told: BTreeSet<(usize, u16)>,
     /// The registers that a routine and what it calls may write, by their bits.
     writes: BTreeMap<u32, u32>,
+    /// Steps that may still be followed, of routines and of what they write.
+    left: usize,
+    left_of_writes: usize,
 }
 
 pub(super) fn check(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diagnostic)> {
@@ -113,7 +118,16 @@ pub(super) fn check(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diag
     };
     let others: BTreeSet<u32> = (0..view.lines().len()).filter_map(taken).collect();
     let interrupts = steps.iter().any(|step| names_control(step, MIE));
-    let mut ways = Ways { view, steps, interrupts, found: Vec::new(), told: BTreeSet::new(), writes: BTreeMap::new() };
+    let mut ways = Ways {
+        view,
+        steps,
+        interrupts,
+        found: Vec::new(),
+        told: BTreeSet::new(),
+        writes: BTreeMap::new(),
+        left: MOST_IN_ALL,
+        left_of_writes: MOST_IN_ALL,
+    };
     for &routine in &called {
         let writes = ways.written_by(routine);
         ways.writes.insert(routine, writes);
@@ -147,7 +161,7 @@ impl Ways<'_, '_, '_> {
     }
 
     /// The registers that a routine and what it calls may write; all where that is not known.
-    fn written_by(&self, entry: u32) -> u32 {
+    fn written_by(&mut self, entry: u32) -> u32 {
         let mut seen = BTreeSet::new();
         let mut left = vec![entry];
         let mut writes = 0;
@@ -155,7 +169,9 @@ impl Ways<'_, '_, '_> {
             if !seen.insert(at) {
                 continue;
             }
-            let Some(index) = self.index(at).filter(|_| seen.len() < MOST_STEPS) else { return u32::MAX };
+            self.left_of_writes = self.left_of_writes.saturating_sub(1);
+            let may_go_on = self.left_of_writes > 0 && seen.len() < MOST_STEPS;
+            let Some(index) = self.index(at).filter(|_| may_go_on) else { return u32::MAX };
             let insn = self.steps[index].insn;
             writes |= insn.uses().writes;
             let leads = insn.leads(Addr(at));
@@ -196,8 +212,9 @@ impl Ways<'_, '_, '_> {
         let mut count = 0;
         while let Some((index, mut state)) = left.pop() {
             count += 1;
+            self.left = self.left.saturating_sub(1);
             let known = seen.entry(index).or_default();
-            if count > MOST_STEPS || known.len() > MOST_STATES {
+            if self.left == 0 || count > MOST_STEPS || known.len() > MOST_STATES {
                 return;
             }
             if !known.insert(state.clone()) {
