@@ -44,6 +44,11 @@ pub struct Board {
 }
 
 impl Board {
+    /// Cycles in which the timer's count goes round once, 1 to 65,536.
+    pub fn timer_cycles(&self) -> u64 {
+        self.timer.length()
+    }
+
     pub(crate) fn move_levers(&mut self, levers: u16) {
         self.moved_masked = (levers ^ self.levers) & self.lever_mask != 0;
         self.lever_moved |= self.moved_masked;

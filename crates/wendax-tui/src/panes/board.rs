@@ -203,8 +203,8 @@ fn words(session: &Session, pen: &mut Pen<'_>, area: Rect) {
     let timer: Vec<&DeviceRegister> = target.devices_of(DeviceKind::Timer).collect();
     let console = target.devices_of(DeviceKind::Console).find(|register| !register.bits.is_empty());
     let mut lines = Vec::new();
-    if let [count, period, control, ..] = timer[..] {
-        let period = if value(period) == 0 { target.word_mask() + 1 } else { value(period) };
+    if let [count, _, control, ..] = timer[..] {
+        let period = machine.board().timer_cycles();
         lines.push(format!("timer {} of {period}, {}", value(count), control.words(value(control))));
     }
     lines.extend(console.map(|register| register.words(value(register))));
@@ -303,9 +303,11 @@ fn register_row(session: &Session, pen: &mut Pen<'_>, area: Rect, register: &Dev
     let was = was(session, register.address);
     pen.text(area.x, area.y, 1, if was.is_some() { "•" } else { " " }, Ink::Fresh);
     pen.fitted(area.x + 1, area.y, 17, register.name, Ink::Text);
-    pen.text(area.x + 19, area.y, 5, &target.hex_address(register.address), Ink::Place);
     let ink = if was.is_some() { Ink::Fresh } else { Ink::Text };
-    pen.text(area.x + 25, area.y, 5, &target.hex(value), ink);
+    let room = |x: u16| area.right().saturating_sub(x);
+    let x = area.x + 19;
+    let x = pen.text(x, area.y, room(x), &target.hex_address(register.address), Ink::Place) + 2;
+    let behind = pen.text(x, area.y, room(x), &target.hex(value), ink) + 2;
     let words = match (register.bits.is_empty(), register.kind) {
         (false, DeviceKind::Digit) if value == 0 => "dark".to_owned(),
         (false, _) => register.words(value),
@@ -313,7 +315,7 @@ fn register_row(session: &Session, pen: &mut Pen<'_>, area: Rect, register: &Dev
         (true, _) => value.to_string(),
     };
     let was = was.map_or(String::new(), |was| format!("was {}  ", target.hex(was)));
-    let x = pen.text(area.x + 31, area.y, area.right().saturating_sub(area.x + 31), &was, Ink::Quiet);
+    let x = pen.text(behind, area.y, room(behind), &was, Ink::Quiet);
     let x = pen.fitted(x, area.y, area.right().saturating_sub(x), &words, Ink::Quiet);
     let left = area.right().saturating_sub(x + 2);
     if Position::new(x, area.y).x + 2 < area.right() && left > 20 {
