@@ -382,35 +382,69 @@ fn recovered_text_is_assembled_and_does_not_undo_what_happened_to_its_file() {
 
 #[test]
 fn how_a_program_was_looked_at_is_there_again() {
+    const W16: &str = "start:  nop\n        nop\n        mov   r0, open\n        sys   exit\n.data\nopen:   .word 7\n";
+    const RV32: &str =
+        ".target rv32\n_start: nop\n        nop\n        la    a0, open\n        sys   exit\n.data\nopen:   .word 7\n";
+    for (text, mark, register, stack) in
+        [(W16, "◆ 5", "r0", "1111 1110 0000 0000"), (RV32, "◆ 6", "a0", "0111 1111 1111 1111 1111 1111 1110 0000")]
+    {
+        let home = tempfile::tempdir().expect("a folder");
+        let file = home.path().join("gate.asm");
+        fs::write(&file, text).expect("written");
+        let screen = Screen::start(home.path(), &file.display().to_string(), 140, 50);
+        screen.shows("ready");
+        screen.keys("Down Down");
+        screen.text("b");
+        screen.keys(":registers_in_binary");
+        screen.text("v");
+        screen.text(&format!("{register} as hex"));
+        screen.keys("Enter");
+        screen.shows("─ watches");
+        screen.text("m");
+        screen.text("open");
+        screen.keys("Enter");
+        screen.shows("▸memory");
+        screen.text("q");
+        screen.shows("ended with 0");
+        // Two lines came above it meanwhile.
+        fs::write(&file, format!("; one\n; two\n{text}")).expect("written");
+        let again = Screen::start(home.path(), &file.display().to_string(), 140, 50);
+        again.shows("▸memory");
+        again.shows(mark);
+        again.text("g");
+        again.shows("paused: breakpoint");
+        again.shows(stack);
+        again.shows("─ watches");
+        again.shows(&format!("{register} as hex"));
+        again.text("q");
+        again.shows("ended with 0");
+        let own = |name: &str| name.starts_with('.') || ["gate.asm", "data"].contains(&name);
+        let entries = fs::read_dir(home.path()).expect("a folder").filter_map(Result::ok);
+        let others: Vec<_> =
+            entries.map(|entry| entry.file_name()).filter(|name| !own(&name.to_string_lossy())).collect();
+        assert!(others.is_empty(), "nothing lies beside the user's file: {others:?}");
+    }
+}
+
+/// A project made in the bench is for the machine of the program that is looked at, and runs.
+#[test]
+fn a_new_project_is_for_the_present_machine() {
     let home = tempfile::tempdir().expect("a folder");
     let file = home.path().join("gate.asm");
-    let text = "start:  nop\n        nop\n        mov   r0, open\n        sys   exit\n.data\nopen:   .word 7\n";
-    fs::write(&file, text).expect("written");
-    let screen = Screen::start(home.path(), &file.display().to_string(), 120, 40);
-    screen.shows("ready");
-    screen.keys("Down Down");
-    screen.text("b");
-    screen.keys(":registers_in_binary");
-    screen.text("m");
-    screen.text("open");
+    fs::write(&file, ".target rv32\n_start: li a0, 0\n        sys exit\n").expect("written");
+    let screen = Screen::start(home.path(), &file.display().to_string(), 140, 40);
+    screen.shows("RV32");
+    screen.text(":new project");
     screen.keys("Enter");
-    screen.shows("▸memory");
-    screen.text("q");
-    screen.shows("ended with 0");
-    // Two lines came above it meanwhile.
-    fs::write(&file, format!("; one\n; two\n{text}")).expect("written");
-    let again = Screen::start(home.path(), &file.display().to_string(), 120, 40);
-    again.shows("▸memory");
-    again.shows("◆ 5");
-    again.text("g");
-    again.shows("paused: breakpoint");
-    again.shows("1111 1110 0000 0000");
-    again.text("q");
-    again.shows("ended with 0");
-    let own = |name: &str| name.starts_with('.') || ["gate.asm", "data"].contains(&name);
-    let entries = fs::read_dir(home.path()).expect("a folder").filter_map(Result::ok);
-    let others: Vec<_> = entries.map(|entry| entry.file_name()).filter(|name| !own(&name.to_string_lossy())).collect();
-    assert!(others.is_empty(), "nothing lies beside the user's file: {others:?}");
+    screen.shows("a source for this machine");
+    screen.text(&home.path().join("yard").display().to_string());
+    screen.keys("Enter");
+    screen.shows("yard/src/main.asm");
+    screen.shows("RV32");
+    let manifest = fs::read_to_string(home.path().join("yard/wendax.toml")).expect("it is there");
+    assert!(manifest.contains("target = \"rv32\""), "{manifest}");
+    screen.text("g");
+    screen.shows("total 219");
 }
 
 #[test]
