@@ -115,7 +115,7 @@ impl Machine {
 
     pub(crate) fn way_at(&self, address: Addr) -> Option<(u32, Way)> {
         let insn = self.decoded_at(address)?;
-        let name = |register: u8| TARGET.register_name(Reg(register));
+        let name = |register: u8| if register == 0 { "0" } else { TARGET.register_name(Reg(register)) };
         let way = match insn.leads(address) {
             Leads::On => Way::On,
             Leads::To(to) => Way::To(to),
@@ -163,19 +163,21 @@ impl Machine {
         let field = |(from, to), meaning, value| Field { digits: bits(from, to), meaning, value };
         let signed = |value: u32| value.cast_signed().to_string();
         let leads = || TARGET.marked_address(Addr(address.0.wrapping_add(insn.value)));
-        let kind = field((12, 14), "which of a kind", insn.row().name.to_owned());
-        let opcode = field((0, 6), "what sort of instruction", group(insn).to_owned());
-        let rd = field((7, 11), "register written", register(insn.rd));
-        let rs1 = field((15, 19), "first register", register(insn.rs1));
-        let rs2 = || field((20, 24), "second register", register(insn.rs2));
+        let kind = field((12, 14), "funct3, which of a kind", insn.row().name.to_owned());
+        let opcode = field((0, 6), "opcode, what sort", group(insn).to_owned());
+        let rd = field((7, 11), "rd, written", register(insn.rd));
+        let rs1 = field((15, 19), "rs1, read", register(insn.rs1));
+        let rs2 = || field((20, 24), "rs2, read", register(insn.rs2));
         Some(match insn.row().format {
-            Format::Registers => vec![field((25, 31), "which of a kind", String::new()), rs2(), rs1, kind, rd, opcode],
+            Format::Registers => {
+                vec![field((25, 31), "funct7, which of a kind", String::new()), rs2(), rs1, kind, rd, opcode]
+            }
             Format::Immediate | Format::Load => {
                 vec![field((20, 31), "constant", signed(insn.value)), rs1, kind, rd, opcode]
             }
             Format::Shift => {
                 let count = field((20, 24), "count", insn.value.to_string());
-                vec![field((25, 31), "which of a kind", String::new()), count, rs1, kind, rd, opcode]
+                vec![field((25, 31), "funct7, which of a kind", String::new()), count, rs1, kind, rd, opcode]
             }
             Format::Store => {
                 let offset = field((25, 31), "offset, high", signed(insn.value));

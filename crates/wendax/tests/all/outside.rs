@@ -367,3 +367,24 @@ fn assembly_of_a_compiler_runs_with_a_source_of_ours() {
         assert_eq!(run(folder.path(), &["run", "x.elf"], "").1, meant, "{name}");
     }
 }
+
+/// The drawing of an instruction of RV32 shows the standard's fields, each with the numbers of its bits.
+#[test]
+fn an_instruction_of_rv32_is_drawn_bit_by_bit() {
+    let (status, out, err) =
+        run(&demos().join("axles"), &["draw", "instruction", "axles.asm", "--of", "axles.asm:19", "-o", "-"], "");
+    assert_eq!(status, 0, "{err}");
+    let texts: Vec<&str> = out.split("</text>").filter_map(|part| part.rsplit('>').next()).map(str::trim).collect();
+    let bits: Vec<&str> = texts.iter().copied().filter(|text| text.len() == 1 && ["0", "1"].contains(text)).collect();
+    // `sw a0, 0(s0)`; the last number of a bit is a 0 as well.
+    let word: String = bits.concat();
+    assert!(word.starts_with("00000000101001000010000000100011"), "{word}");
+    let numbers =
+        texts.iter().filter(|text| text.len() <= 2 && text.parse::<u8>().is_ok_and(|number| number > 1)).copied();
+    assert_eq!(numbers.collect::<Vec<_>>(), ["31", "25", "24", "20", "19", "15", "14", "12", "11", "7", "6"]);
+    for wanted in
+        ["00A42023", "rs2, read: a0", "rs1, read: s0", "funct3, which of a kind: sw", "opcode, what sort: stores"]
+    {
+        assert!(out.contains(wanted), "{wanted}: {texts:?}");
+    }
+}
