@@ -8,7 +8,7 @@ use crate::unit::Unit;
 use crate::{Assembly, checks, codes, emit, layout, parser};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
-use wendax_image::{Image, Line, LineKind, SymbolKind};
+use wendax_image::{Image, Line, SymbolKind};
 use wendax_isa::Target;
 use wendax_source::{Diagnostic, FileId, Files, Severity, SourceFile, Sources, Span};
 
@@ -111,8 +111,8 @@ impl Assembler {
         let (mut image, more) = link(&self.texts.sources, &borrowed, &offered, inputs, is_partial);
         found.extend(more);
         // Instructions that are written as one are shown as what they are.
-        let (longest, image_align) = (image.target.longest_code, image.target.code_align);
-        let is_several = |line: &Line| longest == image_align && line.length > longest && line.kind == LineKind::Code;
+        let target = image.target;
+        let is_several = |line: &Line| line.is_several(target);
         let texts = image.lines.iter().any(is_several).then(|| self.texts.pieces());
         let mut of: Vec<FileId> = units.iter().map(|unit| unit.file).collect();
         let included = units.iter().flat_map(|unit| &unit.included);

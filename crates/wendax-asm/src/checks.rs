@@ -248,7 +248,7 @@ fn given_address(program: &Program<'_>, call: Source) -> Option<SymbolId> {
         What::Instruction(instruction) => {
             instruction.a == 0 || matches!(instruction.short.op, Op::Call | Op::Jump(_) | Op::Sys)
         }
-        What::Rv32(instruction) => instruction.sets(crate::rv32::A0) || instruction.goes_elsewhere(),
+        What::Rv32(instruction) => instruction.sets(wendax_isa::rv32::A0) || instruction.goes_elsewhere(),
         _ => true,
     })?;
     let instruction = match &last.what {

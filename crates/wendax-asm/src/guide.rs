@@ -332,8 +332,10 @@ fn register(word: &str, syntax: Syntax) -> Option<GuideEntry> {
     let kept = if info.kept { "a routine gives it back as it found it" } else { "a routine may change it" };
     let kept = match syntax {
         Syntax::W16 => kept.to_owned(),
-        Syntax::Rv32 if register.0 == 0 => "x0; what is written to it is thrown away".to_owned(),
-        Syntax::Rv32 if matches!(register.0, 3 | 4) => format!("x{}; a program leaves it as it is", register.0),
+        Syntax::Rv32 if Some(register) == target.roles.zero => "x0; what is written to it is thrown away".to_owned(),
+        Syntax::Rv32 if matches!(register.0, wendax_isa::rv32::GP | wendax_isa::rv32::TP) => {
+            format!("x{}; a program leaves it as it is", register.0)
+        }
         Syntax::Rv32 => format!("x{}; {kept}", register.0),
     };
     let title = format!("{}: {}", info.name, info.role);

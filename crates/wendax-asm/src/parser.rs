@@ -23,7 +23,7 @@ use crate::expr::{Expr, Scope, Step, SymbolId};
 use crate::lexer::{Kind, Mark, Token, unescape};
 use crate::mnemonics::mnemonic;
 use crate::problems::{diagnostic, quoted};
-use crate::syntax::{Syntax, machine, said};
+use crate::syntax::{Syntax, said};
 use crate::texts::{Texts, Used};
 use crate::unit::{Claim, Definition, Name, Section, SectionId, SectionKind, Statement, Unit, What};
 use block::Block;
@@ -964,7 +964,7 @@ impl<'a> Parser<'a> {
         const FORM: &str = ".target rv32";
         let place = self.peek_or_behind();
         let name = self.name_token(FORM)?;
-        let known = machine(self.spelling(name));
+        let known = wendax_isa::target_named(self.spelling(name));
         let here = self.unit.syntax.target();
         let found = match known {
             None => {

@@ -22,12 +22,7 @@ use crate::expr::{Expr, Value};
 use crate::link::Program;
 use crate::unit::What;
 use wendax_isa::rv32::forms::{Form, From, Kind, Piece, Slot, forms};
-use wendax_isa::rv32::{CALLS, Insn, Op, decode};
-
-/// The register of the first argument and of the result.
-pub(crate) const A0: u8 = 10;
-/// The register with the number of a call.
-const A7: u8 = 17;
+use wendax_isa::rv32::{A7, CALLS, Insn, Op, decode};
 
 /// Which part of its value an operand asks for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

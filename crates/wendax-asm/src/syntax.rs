@@ -222,12 +222,7 @@ pub(crate) fn said(text: &str) -> Option<(&str, std::ops::Range<usize>)> {
 
 /// The machine a source says it is for in its first statement, if it says so.
 pub fn machine_of(text: &str) -> Option<&'static Target> {
-    machine(said(text)?.0)
-}
-
-/// The machine of this name, in any case.
-pub(crate) fn machine(name: &str) -> Option<&'static Target> {
-    wendax_isa::targets().into_iter().find(|target| target.name.eq_ignore_ascii_case(name))
+    wendax_isa::target_named(said(text)?.0)
 }
 
 #[cfg(test)]

@@ -202,7 +202,7 @@ impl Device {
             return Err("that lies outside memory".to_owned());
         }
         let byte = |at: u32| {
-            let part = image.segments.iter().find(|part| part.start <= Addr(at) && Addr(at) < part.end());
+            let part = image.segment_at(Addr(at));
             part.map_or(0, |part| part.bytes[(Addr(at) - part.start) as usize])
         };
         let bytes: Vec<u8> = (from..from + count).map(byte).collect();

@@ -113,6 +113,14 @@ pub struct Line {
     pub unfolded: Option<Span>,
 }
 
+impl Line {
+    /// It is code that stands for several instructions of a machine on which all are equally long.
+    pub fn is_several(&self, target: &Target) -> bool {
+        let length = target.longest_code;
+        self.kind == LineKind::Code && length == target.code_align && self.length > length
+    }
+}
+
 /// A program ready to be loaded.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Image {
@@ -174,9 +182,14 @@ impl Image {
         self.index().code_from(file, line).and_then(|number| self.lines.get(number))
     }
 
+    /// The segment that holds an address.
+    pub fn segment_at(&self, address: Addr) -> Option<&Segment> {
+        self.segments.iter().find(|segment| segment.start <= address && address < segment.end())
+    }
+
     /// The bytes from `start` on, at most `length` of them, as far as one segment holds them.
     pub fn bytes(&self, start: Addr, length: u32) -> &[u8] {
-        let Some(segment) = self.segments.iter().find(|s| s.start <= start && start < s.end()) else { return &[] };
+        let Some(segment) = self.segment_at(start) else { return &[] };
         let from = (start - segment.start) as usize;
         let to = segment.bytes.len().min(from + length as usize);
         &segment.bytes[from..to]
@@ -184,7 +197,7 @@ impl Image {
 
     /// The label at or before an address within the same segment, and how far the address lies behind it.
     pub fn nearest_label(&self, address: Addr) -> Option<(&Symbol, u32)> {
-        let segment = self.segments.iter().find(|s| s.start <= address && address < s.end())?;
+        let segment = self.segment_at(address)?;
         let &(at, _, number) = self.index().labels_up_to(address).last()?;
         (at >= segment.start).then_some((self.symbols.get(number)?, address - at))
     }

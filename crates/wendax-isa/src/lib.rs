@@ -19,6 +19,11 @@ pub fn targets() -> [&'static Target; 2] {
     [&w16::TARGET, &rv32::TARGET]
 }
 
+/// The machine of this name, in any case.
+pub fn target_named(name: &str) -> Option<&'static Target> {
+    targets().into_iter().find(|target| target.name.eq_ignore_ascii_case(name))
+}
+
 pub use calls::ErrorCode;
 pub use ids::{Addr, Reg, StepNo};
 pub use target::{

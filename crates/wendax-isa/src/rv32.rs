@@ -29,6 +29,21 @@ pub const ZERO: u8 = 0;
 pub const RA: u8 = 1;
 /// Number of the stack pointer.
 pub const SP: u8 = 2;
+/// Number of the global pointer.
+pub const GP: u8 = 3;
+/// Number of the thread pointer.
+pub const TP: u8 = 4;
+/// Number of the second register that may hold the way back.
+pub const T0: u8 = 5;
+/// Number of the register of the first argument and of the result.
+pub const A0: u8 = 10;
+/// Number of the register with the number of a call.
+pub const A7: u8 = 17;
+
+/// A jump that writes this register calls, and one by it goes back: the standard's hints (volume I, `JALR`).
+pub fn is_link(register: Reg) -> bool {
+    matches!(register, Reg(RA | T0))
+}
 
 /// Where code begins unless a program says otherwise; nothing lies below.
 pub const CODE_START: u32 = 0x0001_0000;

@@ -34,13 +34,8 @@ use rustc_hash::FxHashSet;
 use std::sync::Arc;
 use steps::Cache;
 use wendax_image::Image;
-use wendax_isa::rv32::{DEVICE_START, RA, SP, STACK_END, STACK_START, TARGET};
+use wendax_isa::rv32::{A0, DEVICE_START, GP, RA, SP, STACK_END, STACK_START, TARGET};
 use wendax_isa::{Addr, Reg, RegisterUse, StepNo, Target};
-
-/// Number of the first argument.
-const A0: u8 = 10;
-/// Number of the global pointer.
-const GP: u8 = 3;
 
 /// Registers and place.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -199,9 +199,7 @@ impl Manifest {
             "input" => text(value).map(|text| self.input = Some(text)),
             "files" => text(value).map(|text| self.files = Some((text, span))),
             "target" => {
-                let known = text(value).and_then(|name| {
-                    wendax_isa::targets().into_iter().find(|target| target.name.eq_ignore_ascii_case(&name))
-                });
+                let known = text(value).and_then(|name| wendax_isa::target_named(&name));
                 known.map(|target| self.target = Some((target, reader.span(value.span()))))
             }
             "seed" => number(value).map(|number| self.seed = Some(number)),

@@ -51,7 +51,7 @@ impl<'a> Names<'a> {
         let start = self.image.symbol(name)?.address()?;
         let labels = self.image.labels().filter(|label| !label.is_private());
         let next = labels.filter_map(wendax_image::Symbol::address).filter(|&at| at > start).min();
-        let part = self.image.segments.iter().find(|part| part.start <= start && start < part.end());
+        let part = self.image.segment_at(start);
         let behind = next.into_iter().chain(part.map(wendax_image::Segment::end)).min()?;
         Some((start, behind))
     }

@@ -5,7 +5,7 @@ use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use wendax_draw::Drawing;
-use wendax_isa::{Addr, Target, targets};
+use wendax_isa::{Addr, Target, target_named, targets};
 use wendax_project::{Limits, Seal};
 
 const EXAMPLES: &str = "Examples:\n  \
@@ -674,8 +674,8 @@ fn address(text: &str) -> Result<Addr, String> {
 }
 
 fn machine(text: &str) -> Result<&'static Target, String> {
-    let known = targets().into_iter().find(|target| target.name.eq_ignore_ascii_case(text));
-    known.ok_or_else(|| format!("expected {}", targets().map(|target| target.name.to_ascii_lowercase()).join(" or ")))
+    target_named(text)
+        .ok_or_else(|| format!("expected {}", targets().map(|target| target.name.to_ascii_lowercase()).join(" or ")))
 }
 
 /// A first word that is no file and no command, but near to one: what it was probably meant to be.

@@ -86,9 +86,7 @@ fn access(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option
             view.tell(line, codes::ODD_ACCESS, message).with_expected("an even address, or `ldb` and `stb` for a byte"),
         );
     }
-    let segments = &view.emitted.image.segments;
-    let inside =
-        segments.iter().find(|segment| i64::from(segment.start) <= address && address < i64::from(segment.end()))?;
+    let inside = view.emitted.image.segment_at(wendax_isa::Addr::try_from(address).ok()?)?;
     if op == Op::Ldw || inside.rights.write {
         return None;
     }

@@ -2,6 +2,7 @@
 
 use super::{GuideEntry, Related, drawn};
 use crate::rv32::WORDS;
+use wendax_isa::Reg;
 use wendax_isa::rv32::forms::{Form, Kind, Slot, When, forms_of};
 use wendax_isa::rv32::{CALLS, Format, Row, TARGET, csr_name, csrs, decode, rows};
 
@@ -151,7 +152,7 @@ pub(super) fn code_apart(bytes: &[u8]) -> Vec<String> {
         top -= count;
         let value = word >> top & ((1 << count) - 1);
         let digits = format!("{value:0width$b}", width = count as usize);
-        let register = |number: u8| TARGET.registers.get(usize::from(number)).map_or("none", |info| info.name);
+        let register = |number: u8| TARGET.register_name(Reg(number));
         let meaning = match name.as_str() {
             "rd" => format!("rd: {}, written", register(insn.rd)),
             "rs1" => format!("rs1: {}", register(insn.rs1)),

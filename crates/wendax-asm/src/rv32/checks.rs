@@ -13,11 +13,12 @@ use crate::link::UnitIndex;
 use crate::unit::What;
 use wendax_image::LineKind;
 use wendax_isa::rv32::forms::Slot;
-use wendax_isa::rv32::{Format, Insn, Op, TARGET, ZERO};
+use wendax_isa::rv32::{Format, GP, Insn, Op, TARGET, TP, ZERO};
+use wendax_isa::{Addr, Reg};
 use wendax_source::Diagnostic;
 
 /// The global pointer and the thread pointer.
-const APART: [(u8, &str); 2] = [(3, "the linker's"), (4, "for threads")];
+const APART: [(u8, &str); 2] = [(GP, "the linker's"), (TP, "for threads")];
 
 /// An instruction of a program, and the line it came from.
 #[derive(Debug, Clone, Copy)]
@@ -33,10 +34,6 @@ pub(crate) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     found.extend(single(view, &steps));
     found.extend(stores_to_code(view));
     found
-}
-
-fn register_name(number: u8) -> &'static str {
-    TARGET.registers.get(usize::from(number)).map_or("", |known| known.name)
 }
 
 /// All instructions, in order of their addresses.
@@ -64,14 +61,14 @@ fn single(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diagnostic)> {
             continue;
         }
         let What::Rv32(written) = view.what(step.line) else { continue };
-        let told = zero_divisor(view, step).or_else(|| to_zero(view, step, written.form.is_pseudo));
+        let told = zero_divisor(view, step).or_else(|| to_zero(view, step));
         found.extend(told.map(|diagnostic| (view.unit(step.line), diagnostic)));
         for (told, (register, whose)) in apart.iter_mut().zip(APART) {
             let takes = written.form.slots.iter().filter(|slot| matches!(slot, Slot::Register | Slot::Memory)).count();
             let names = written.registers.iter().take(takes).any(|named| *named == register);
             if names && !*told && !knows_global_pointer {
                 *told = true;
-                let name = register_name(register);
+                let name = TARGET.register_name(Reg(register));
                 let message = format!("`{name}` is {whose}: routines of others expect it to stay as it is");
                 let hint = view.tell(step.line, codes::APART, message);
                 found.push((view.unit(step.line), hint.with_expected("a register of t0 to t6, or of s0 to s11")));
@@ -83,16 +80,15 @@ fn single(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diagnostic)> {
 
 /// A quotient by what is always 0.
 fn zero_divisor(view: &View<'_, '_>, step: &Step) -> Option<Diagnostic> {
-    let (quotient, remainder) =
-        (matches!(step.insn.op(), Op::Div | Op::Divu), matches!(step.insn.op(), Op::Rem | Op::Remu));
-    if !quotient && !remainder || step.insn.rs2 != ZERO && !is_set_to_zero(view, step) {
-        return None;
-    }
     let gives = match step.insn.op() {
         Op::Div => "−1",
         Op::Divu => "FFFFFFFF",
-        _ => "what was to be divided",
+        Op::Rem | Op::Remu => "what was to be divided",
+        _ => return None,
     };
+    if step.insn.rs2 != ZERO && !is_set_to_zero(view, step) {
+        return None;
+    }
     let word = view.word(step.line);
     let message = format!("`{word}` by 0 gives {gives}, and is no trap");
     Some(view.tell(step.line, codes::ZERO_DIVISOR, message).with_expected("a divisor that is not 0"))
@@ -108,12 +104,11 @@ fn is_set_to_zero(view: &View<'_, '_>, step: &Step) -> bool {
 }
 
 /// A result that goes into the register that is always 0. Loads may be made for what they do to a device.
-fn to_zero(view: &View<'_, '_>, step: &Step, is_pseudo: bool) -> Option<Diagnostic> {
+fn to_zero(view: &View<'_, '_>, step: &Step) -> Option<Diagnostic> {
     let computes =
         matches!(step.insn.row().format, Format::Registers | Format::Immediate | Format::Shift | Format::Upper);
-    let is_nothing = step.insn.op() == Op::Addi && step.insn.rs1 == ZERO && step.insn.value == 0;
-    let is_jump = step.insn.op() == Op::Jalr;
-    if !computes || is_jump || is_nothing || step.insn.rd != ZERO || is_pseudo && view.word(step.line) == "nop" {
+    let is_nop = step.insn.op() == Op::Addi && step.insn.rs1 == ZERO && step.insn.value == 0;
+    if !computes || is_nop || step.insn.rd != ZERO {
         return None;
     }
     let word = view.word(step.line);
@@ -127,14 +122,8 @@ fn stores_to_code(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     for line in 0..view.lines().len() {
         let What::Rv32(written) = view.what(line) else { continue };
         let Some(address) = written.stored_at().and_then(|expr| view.value(line, expr)) else { continue };
-        let segments = &view.emitted.image.segments;
-        let inside = |start: i64, end: i64| start <= address && address < end;
-        let Some(segment) = segments.iter().find(|segment| inside(segment.start.into(), segment.end().into())) else {
-            continue;
-        };
-        if segment.rights.write {
-            continue;
-        }
+        let held = Addr::try_from(address).ok().and_then(|address| view.emitted.image.segment_at(address));
+        let Some(segment) = held.filter(|segment| !segment.rights.write) else { continue };
         let what = if segment.rights.execute { "code" } else { "a constant" };
         let message = format!("{address:08X} is {what}, which cannot be written: trap 7, forbidden store");
         let told = view.tell(line, codes::STORE_TO_CODE, message).with_expected("a label in `.data` or `.bss`");

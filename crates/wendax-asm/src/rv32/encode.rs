@@ -333,11 +333,8 @@ impl Encoder<'_, '_> {
         let found = diagnostic(codes::RANGE, expr.span, message);
         let spare = if instruction.registers.contains(&5) { "t1" } else { "t0" };
         let register = |at: usize| {
-            instruction
-                .registers
-                .get(at)
-                .and_then(|number| rv32::TARGET.registers.get(usize::from(*number)))
-                .map_or("", |known| known.name)
+            let number = instruction.registers.get(at).copied().unwrap_or(0);
+            rv32::TARGET.register_name(wendax_isa::Reg(number))
         };
         let is_memory = instruction.form.slots.contains(&Slot::Memory);
         let right = if is_memory {

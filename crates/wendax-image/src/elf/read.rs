@@ -392,11 +392,8 @@ impl ElfProgram {
         }
         place_symbols(&mut image, &sources);
         let target = image.target;
-        let wanted = |line: &Line| {
-            // What stands for several instructions is shown as those.
-            let is_several = target.longest_code == target.code_align && line.length > target.longest_code;
-            self.compiled.contains(&line.span.file) || is_several
-        };
+        // What stands for several instructions is shown as those.
+        let wanted = |line: &Line| self.compiled.contains(&line.span.file) || line.is_several(target);
         if image.lines.iter().any(wanted) {
             let texts = sources.add(SourceFile::new(UNFOLDED, String::new()));
             unfold(&mut image, &mut sources, texts, &wanted);

@@ -3,13 +3,12 @@
 //! Source of numbers and structures: the generic table for 32 bits of the operating system that compiled programs are
 //! written for, as its headers have it.
 
+use super::A0;
 use crate::SystemCall;
 use crate::calls::{call, calls};
 
 /// Number of Wendax's own calls, plus their number on the other machine.
 pub const OWN: u32 = 0x1000;
-/// The register of the first argument and of the result.
-const A0: u8 = 10;
 
 /// All calls, in order of their numbers.
 pub const CALLS: &[SystemCall] = &joined();

@@ -1,11 +1,9 @@
 //! Which registers an instruction reads and writes, apart from what a trap or the environment does.
 
+use super::A7;
 use super::codec::Insn;
 use super::table::{Format, Op};
 use crate::RegisterUse;
-
-/// Number of the register that holds the number of a call.
-const A7: u8 = 17;
 
 impl Insn {
     /// What it reads and writes. The register that always reads 0 is neither.

@@ -3,10 +3,10 @@
 //! A call either does all it is to do or nothing. One that needs the world stops the run with the [`Need`] and runs anew
 //! once it has been fed.
 
+use super::Machine;
 use super::looking::A7;
 use super::memory::PAGE;
 use super::steps::{After, READS, WRITES};
-use super::{A0, Machine};
 use crate::activity::Deed;
 use crate::common::BYTES_A_STEP;
 use crate::events::{Clock, Need, Stop, Tone};
@@ -17,7 +17,7 @@ use crate::random::next_below;
 use crate::report::{StepKind, Write};
 use memchr::memchr;
 use std::sync::Arc;
-use wendax_isa::rv32::{OWN, TARGET};
+use wendax_isa::rv32::{A0, OWN, TARGET};
 use wendax_isa::{Addr, ErrorCode, StepNo};
 
 /// Longest text a call looks at, in bytes, so that one without its NUL ends somewhere.

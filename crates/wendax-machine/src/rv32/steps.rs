@@ -15,7 +15,7 @@ use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
 use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
-use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, RA, SP, csr_name, decode};
+use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, SP, csr_name, decode, is_link};
 use wendax_isa::{Addr, Reg, RegisterUse, StepNo};
 
 /// How much is told.
@@ -23,8 +23,6 @@ const STEPS: u8 = 1;
 pub(super) const WRITES: u8 = 2;
 pub(super) const READS: u8 = 3;
 
-/// The second register that may hold a way back.
-const T0: u8 = 5;
 /// Cycles of the entry of a trap, and those more of an access, of a way that is gone, of products and quotients.
 pub(super) const TRAP: u64 = 4;
 pub(super) const ACCESS: u64 = 1;
@@ -179,10 +177,6 @@ pub(super) fn width(op: Op) -> (u32, bool) {
         Op::Lhu | Op::Sh => (2, false),
         _ => (4, false),
     }
-}
-
-fn is_link(register: u8) -> bool {
-    register == RA || register == T0
 }
 
 impl Machine {
@@ -481,7 +475,7 @@ impl Machine {
                 self.set::<TOLD>(insn.rd, following);
                 // The standard's hints: what comes from a register that holds a way back returns, unless it is the one that
                 // gets another way back.
-                if is_link(insn.rs1) && insn.rs1 != insn.rd {
+                if is_link(Reg(insn.rs1)) && insn.rs1 != insn.rd {
                     returned = self.returns(next);
                 }
                 self.calls(insn.rd, pc, next);
@@ -630,7 +624,7 @@ impl Machine {
 
     /// A register that holds ways back was written by a jump: a routine is entered.
     fn calls(&mut self, register: u8, pc: u32, next: u32) {
-        if is_link(register) {
+        if is_link(Reg(register)) {
             self.enter(Addr(pc.wrapping_add(4)), Addr(next), FrameKind::Call);
         }
     }

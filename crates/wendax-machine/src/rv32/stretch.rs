@@ -2,14 +2,11 @@
 //! to the step of `steps`, which does the same and tells of it; that both come to the same state is a property in tests.
 
 use super::memory::{Hot, Memory};
-use super::steps::{After, Decoded, computed, goes};
+use super::steps::{ACCESS, After, Decoded, GONE, PRODUCT, QUOTIENT, computed, goes};
 use super::{Cpu, Machine, State};
 use crate::frames::{Frame, FrameKind};
-use wendax_isa::rv32::{DEVICE_START, Format, Op, RA, SP};
-use wendax_isa::{Addr, StepNo};
-
-/// The register that the standard calls an alternate link register.
-const T0: u8 = 5;
+use wendax_isa::rv32::{DEVICE_START, Format, Op, SP, is_link};
+use wendax_isa::{Addr, Reg, StepNo};
 
 /// Why a stretch ended.
 enum Ended {
@@ -89,7 +86,7 @@ impl Machine {
             macro_rules! load {
                 ($length:literal, $extend:expr) => {{
                     let Some(found) = loaded(&hot, memory, a.wrapping_add(value), $length) else { break Ended::Rare };
-                    cost += super::steps::ACCESS;
+                    cost += ACCESS;
                     set!($extend(found))
                 }};
             }
@@ -103,7 +100,7 @@ impl Machine {
                     {
                         break Ended::Rare;
                     }
-                    cost += super::steps::ACCESS;
+                    cost += ACCESS;
                     code = memory.code();
                 }};
             }
@@ -115,7 +112,7 @@ impl Machine {
                         if next & 3 != 0 || next == pc {
                             break Ended::Rare;
                         }
-                        cost += super::steps::GONE;
+                        cost += GONE;
                     }
                 };
             }
@@ -141,14 +138,14 @@ impl Machine {
                 Op::Sra => compute!(Sra, b),
                 Op::Slt => compute!(Slt, b),
                 Op::Sltu => compute!(Sltu, b),
-                Op::Mul => compute!(Mul, b, super::steps::PRODUCT),
-                Op::Mulh => compute!(Mulh, b, super::steps::PRODUCT),
-                Op::Mulhsu => compute!(Mulhsu, b, super::steps::PRODUCT),
-                Op::Mulhu => compute!(Mulhu, b, super::steps::PRODUCT),
-                Op::Div => compute!(Div, b, super::steps::QUOTIENT),
-                Op::Divu => compute!(Divu, b, super::steps::QUOTIENT),
-                Op::Rem => compute!(Rem, b, super::steps::QUOTIENT),
-                Op::Remu => compute!(Remu, b, super::steps::QUOTIENT),
+                Op::Mul => compute!(Mul, b, PRODUCT),
+                Op::Mulh => compute!(Mulh, b, PRODUCT),
+                Op::Mulhsu => compute!(Mulhsu, b, PRODUCT),
+                Op::Mulhu => compute!(Mulhu, b, PRODUCT),
+                Op::Div => compute!(Div, b, QUOTIENT),
+                Op::Divu => compute!(Divu, b, QUOTIENT),
+                Op::Rem => compute!(Rem, b, QUOTIENT),
+                Op::Remu => compute!(Remu, b, QUOTIENT),
                 Op::Lw => load!(4, |found| found),
                 Op::Lbu => load!(1, |found| found),
                 Op::Lhu => load!(2, |found| found),
@@ -172,15 +169,15 @@ impl Machine {
                     }
                     set!(following);
                     let stack = Addr(registers[usize::from(SP)]);
-                    if is_jalr && is_link(rs1) && rs1 != rd {
+                    if is_jalr && is_link(Reg(rs1)) && rs1 != rd {
                         common.frames.leave_one(|frame| frame.back == Addr(next) && frame.slot <= stack);
                     }
-                    if is_link(rd) {
+                    if is_link(Reg(rd)) {
                         let (back, site, step) = (Addr(following), Addr(pc), StepNo(steps));
                         let frame = Frame { slot: stack, back, site, target: Addr(next), step, kind: FrameKind::Call };
                         around.calls.enter(&mut common.frames, frame);
                     }
-                    cost += super::steps::GONE;
+                    cost += GONE;
                 }
                 Op::Fence | Op::FenceI => {}
                 _ => break Ended::Rare,
@@ -194,10 +191,6 @@ impl Machine {
         (*place, common.steps, common.cycles) = (pc, steps, cycles);
         ended
     }
-}
-
-fn is_link(register: u8) -> bool {
-    register == RA || register == T0
 }
 
 /// What lies at an address of plain memory; `None` where it is no multiple of the length, or may not be read so.

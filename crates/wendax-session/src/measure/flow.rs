@@ -99,7 +99,7 @@ impl Flow {
         let image = session.image();
         let machine = session.machine();
         let extent = image.routine_around(address).or_else(|| {
-            let region = image.segments.iter().find(|part| part.start <= address && address < part.end())?;
+            let region = image.segment_at(address)?;
             Some(Extent { entry: region.start, parts: vec![(region.start, region.end())] })
         })?;
         let start = extent.entry;

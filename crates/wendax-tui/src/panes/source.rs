@@ -199,17 +199,12 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
 }
 
-/// The machine that the program is for.
-fn target_of(app: &App) -> &'static Target {
-    app.world.program.assembly.image.target
-}
-
 /// What is wanted by the instruction being written.
 fn operand_rows(app: &App, area: Rect) -> Vec<String> {
     if app.screen.mode != Mode::Write || area.height < 10 || app.document().role == Role::Manifest {
         return Vec::new();
     }
-    let Some(forms) = operand_help(&app.editor().line(app.editor().cursor().0), target_of(app)) else {
+    let Some(forms) = operand_help(&app.editor().line(app.editor().cursor().0), app.machine()) else {
         return Vec::new();
     };
     let room = area.width.saturating_sub(2);
@@ -292,7 +287,7 @@ fn part_row(
     }
     let at = pen.text(x, area.y, 8, "      ┊ ", Ink::Rule);
     let room = area.right().saturating_sub(at + 1);
-    source_text(pen, (at, area.y), room, (row.text.trim(), target_of(app)), 0);
+    source_text(pen, (at, area.y), room, (row.text.trim(), app.machine()), 0);
 }
 
 /// Cells there are for what is said of a problem.
@@ -572,7 +567,7 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
     let room = area.right().saturating_sub(x + 1);
     let text = app.editor().line(line);
     let piece_room = room.min(u16::try_from(to - from).unwrap_or(u16::MAX));
-    let end = source_text(pen, (x, area.y), piece_room, (&text, target_of(app)), from);
+    let end = source_text(pen, (x, area.y), piece_room, (&text, app.machine()), from);
     let cut = !app.screen.source.wraps && cells::column_of(&text, usize::MAX) > from + usize::from(room);
     chosen_text(app, pen, Rect { x, width: piece_room, ..area }, (line, &text, from), searched);
     let free = area.right().saturating_sub(end + 3);

@@ -1,13 +1,13 @@
 //! Follows all ways through each routine and remembers what registers and the stack hold of what was there at its entry.
 
-use super::{Step, register_name};
+use super::Step;
 use crate::checks::{EXITS, View};
 use crate::codes;
 use crate::link::UnitIndex;
 use crate::unit::What;
 use std::collections::{BTreeMap, BTreeSet};
-use wendax_isa::rv32::{CALLS, Format, Op, RA, SP, TARGET, ZERO};
-use wendax_isa::{Addr, Leads};
+use wendax_isa::rv32::{A0, A7, CALLS, Format, GP, Op, RA, SP, TARGET, TP, ZERO};
+use wendax_isa::{Addr, Leads, Reg};
 use wendax_source::Diagnostic;
 
 /// Steps followed in one routine; one that has more is passed over.
@@ -18,8 +18,6 @@ const MOST_IN_ALL: usize = 400_000;
 const MOST_STATES: usize = 16;
 /// The stack pointer is a multiple of it at a call.
 const ALIGNED: i32 = 16;
-/// The register with the number of a call.
-const A7: u8 = 17;
 /// Which interrupts may come.
 const MIE: u32 = 0x304;
 /// A word for handlers to put something by.
@@ -89,8 +87,8 @@ enum Entered {
 struct Ways<'w, 'v, 'a> {
     view: &'w View<'v, 'a>,
     steps: &'w [Step],
-    /// Interrupts are enabled somewhere.
-    interrupts: bool,
+    /// Interrupts are enabled somewhere, and no handler puts registers by in a word of its own, past what is seen here.
+    judges_handlers: bool,
     found: Vec<(UnitIndex, Diagnostic)>,
     /// Lines with the kinds told of them.
     told: BTreeSet<(usize, u16)>,
@@ -102,14 +100,7 @@ struct Ways<'w, 'v, 'a> {
 }
 
 pub(super) fn check(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diagnostic)> {
-    let called: BTreeSet<u32> = steps
-        .iter()
-        .filter_map(|step| match step.insn.leads(Addr(step.at)) {
-            Leads::Call(Some(target)) => Some(target.0),
-            _ => None,
-        })
-        .chain((0..steps.len()).filter_map(|index| far_call(steps, index)))
-        .collect();
+    let called: BTreeSet<u32> = (0..steps.len()).filter_map(|index| called(steps, index)).collect();
     let entry = view.emitted.image.entry.0;
     // Tables of places within routines are data, and their labels no routines.
     let taken = |line: usize| match view.what(line) {
@@ -117,11 +108,11 @@ pub(super) fn check(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diag
         _ => None,
     };
     let others: BTreeSet<u32> = (0..view.lines().len()).filter_map(taken).collect();
-    let interrupts = steps.iter().any(|step| names_control(step, MIE));
+    let names = |control| steps.iter().any(|step| names_control(step, control));
     let mut ways = Ways {
         view,
         steps,
-        interrupts,
+        judges_handlers: names(MIE) && !names(MSCRATCH),
         found: Vec::new(),
         told: BTreeSet::new(),
         writes: BTreeMap::new(),
@@ -144,9 +135,13 @@ pub(super) fn check(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diag
     ways.found
 }
 
-/// Where the second instruction of a far call goes.
-fn far_call(steps: &[Step], index: usize) -> Option<u32> {
-    let (first, second) = (steps.get(index.checked_sub(1)?)?, steps.get(index)?);
+/// Where a call goes, also one that the instruction before it begins.
+fn called(steps: &[Step], index: usize) -> Option<u32> {
+    let second = steps.get(index)?;
+    if let Leads::Call(Some(target)) = second.insn.leads(Addr(second.at)) {
+        return Some(target.0);
+    }
+    let first = steps.get(index.checked_sub(1)?)?;
     let is_call = first.insn.op() == Op::Auipc
         && second.insn.op() == Op::Jalr
         && second.insn.rd != ZERO
@@ -176,8 +171,8 @@ impl Ways<'_, '_, '_> {
             writes |= insn.uses().writes;
             let leads = insn.leads(Addr(at));
             match leads {
-                Leads::Either(target) | Leads::To(target) | Leads::Call(Some(target)) => left.push(target.0),
-                Leads::Call(None) => match far_call(self.steps, index) {
+                Leads::Either(target) | Leads::To(target) => left.push(target.0),
+                Leads::Call(_) => match called(self.steps, index) {
                     Some(target) => left.push(target),
                     None => return u32::MAX,
                 },
@@ -191,14 +186,6 @@ impl Ways<'_, '_, '_> {
             }
         }
         writes
-    }
-
-    /// Where a call goes.
-    fn called(&self, index: usize) -> Option<u32> {
-        match self.steps[index].insn.leads(Addr(self.steps[index].at)) {
-            Leads::Call(Some(target)) => Some(target.0),
-            _ => far_call(self.steps, index),
-        }
     }
 
     fn follow(&mut self, entry: u32, entered: Entered) {
@@ -312,9 +299,9 @@ impl Ways<'_, '_, '_> {
             _ if insn.row().format == Format::Load => state.set(insn.rd, elsewhere(insn.rd)),
             _ => match insn.leads(Addr(step.at)) {
                 Leads::Call(_) => {
-                    let writes = self.called(index).and_then(|target| self.writes.get(&target).copied());
+                    let writes = called(self.steps, index).and_then(|target| self.writes.get(&target).copied());
                     for (number, info) in (0u8..).zip(TARGET.registers) {
-                        let is_free = !info.kept && number > SP + 2;
+                        let is_free = !info.kept && number > TP;
                         if is_free && writes.unwrap_or(u32::MAX) >> number & 1 != 0 {
                             state.set(number, Held::Lost);
                         }
@@ -326,8 +313,8 @@ impl Ways<'_, '_, '_> {
                     }
                 }
                 _ if insn.op() == Op::Ecall => {
-                    state.set(A7 - 7, Held::Lost);
-                    state.set(A7 - 6, Held::Lost);
+                    state.set(A0, Held::Lost);
+                    state.set(A0 + 1, Held::Lost);
                 }
                 _ => {
                     let writes = insn.uses().writes;
@@ -386,7 +373,7 @@ impl Ways<'_, '_, '_> {
         if depth != 0 {
             self.uneven(index, depth);
         }
-        if is_handler && !self.interrupts || self.puts_by_elsewhere(is_handler) {
+        if is_handler && !self.judges_handlers {
             return;
         }
         let lost: Vec<u8> = (1..32u8)
@@ -399,7 +386,7 @@ impl Ways<'_, '_, '_> {
             return;
         }
         self.tell(index, codes::KEPT, |ways, line| {
-            let names: Vec<String> = lost.iter().map(|register| format!("`{}`", register_name(*register))).collect();
+            let names: Vec<String> = lost.iter().map(|register| format!("`{}`", name_of(*register))).collect();
             let (are, them) = if lost.len() == 1 { ("is", "it") } else { ("are", "them") };
             let who = if is_handler { "what the interrupt came before" } else { "whoever called this routine" };
             let message = format!("{} {are} changed and not given back: {who} still needs {them}", names.join(", "));
@@ -408,15 +395,10 @@ impl Ways<'_, '_, '_> {
             if let Some(first) = first.map(|first| ways.steps[first].line).filter(|first| *first != line) {
                 told = told.with_other(ways.view.lines()[first].span, "changed here");
             }
-            let name = lost.first().map_or("", |register| register_name(*register));
+            let name = lost.first().map_or("", |register| name_of(*register));
             let free = if is_handler { "" } else { ", or a register of t0 to t6" };
             told.with_expected(format!("sw {name}, 0(sp) at the beginning and lw {name}, 0(sp) at the end{free}"))
         });
-    }
-
-    /// A handler that puts registers by in a word of its own is past what is seen here.
-    fn puts_by_elsewhere(&self, is_handler: bool) -> bool {
-        is_handler && self.steps.iter().any(|step| names_control(step, MSCRATCH))
     }
 
     fn lost_way(&mut self, index: usize, changed: &[Option<usize>; 32]) {
@@ -454,6 +436,10 @@ impl Ways<'_, '_, '_> {
     }
 }
 
+fn name_of(register: u8) -> &'static str {
+    TARGET.register_name(Reg(register))
+}
+
 /// An instruction is about a control and status register.
 fn names_control(step: &Step, number: u32) -> bool {
     matches!(step.insn.row().format, Format::Csr | Format::CsrConstant) && step.insn.value == number
@@ -468,9 +454,9 @@ fn elsewhere(register: u8) -> Held {
 fn must_stay(register: u8, is_handler: bool) -> bool {
     let info = TARGET.registers.get(usize::from(register));
     // A handler that serves calls of its own gives results in them.
-    let is_argument = (10..=17).contains(&register);
+    let is_argument = (A0..=A7).contains(&register);
     let kept = info.is_some_and(|info| info.kept) && register != SP;
-    kept || is_handler && !matches!(register, SP | 3 | 4) && !is_argument
+    kept || is_handler && !matches!(register, SP | GP | TP) && !is_argument
 }
 
 #[cfg(test)]
@@ -480,7 +466,7 @@ mod tests {
     #[test]
     fn a_routine_keeps_twelve_and_a_handler_all_but_arguments() {
         assert_eq!((1..32).filter(|register| must_stay(*register, false)).count(), 12);
-        let of_handlers: Vec<&str> = (1..32).filter(|register| must_stay(*register, true)).map(register_name).collect();
+        let of_handlers: Vec<&str> = (1..32).filter(|register| must_stay(*register, true)).map(name_of).collect();
         assert_eq!(of_handlers.len(), 20, "{of_handlers:?}");
     }
 }
