@@ -48,7 +48,7 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
     let mut list: Vec<Offer> = Vec::new();
     let opens = head.is_empty() || head.ends_with(':');
     if opens {
-        list.extend(syntax.mnemonics().into_iter().map(|(name, meaning)| offer(name, meaning)));
+        list.extend(syntax.mnemonics().iter().map(|(name, meaning)| offer(name, meaning)));
         list.extend(syntax.directive_words().into_iter().map(|(name, meaning)| offer(name, meaning)));
         list.extend(names(assembly, file).into_iter().filter(|offer| offer.meaning == "a macro"));
     } else if !word.starts_with('.') {
@@ -190,7 +190,7 @@ pub fn operand_help(line: &str, target: &Target) -> Option<Vec<String>> {
         return Some(vec![format!("sys {}   {}: takes {takes}; gives {gives}", call.name, call.meaning)]);
     }
     let lower = word.to_ascii_lowercase();
-    let (_, meaning) = syntax.mnemonics().into_iter().find(|(name, _)| *name == lower)?;
+    let (_, meaning) = syntax.mnemonics().iter().find(|(name, _)| *name == lower)?;
     let mut forms = syntax.forms(&lower);
     if let Some(first) = forms.first_mut() {
         *first = format!("{first}   {meaning}");

@@ -12,7 +12,8 @@ use crate::codes::CODES;
 use crate::directives::DIRECTIVES;
 use crate::syntax::Syntax;
 use std::fmt::Write;
-use wendax_isa::{Addr, Target};
+use std::sync::LazyLock;
+use wendax_isa::{Addr, SystemCall, Target};
 use wendax_source::nearest;
 
 /// What the guide says of one thing.
@@ -85,7 +86,7 @@ fn related(word: &str, syntax: Syntax) -> Vec<&'static str> {
 pub fn guide_other_words(word: &str, target: &Target) -> String {
     let syntax = Syntax::of(target);
     let by_kind = all_related(syntax).iter().filter(|(_, words, _)| words.contains(&word)).map(|(others, ..)| *others);
-    let by_topic = topics(syntax).into_iter().filter(|(name, ..)| *name == word).map(|(_, others, _)| others);
+    let by_topic = topics(syntax).iter().filter(|(name, ..)| *name == word).map(|(_, others, _)| *others);
     by_kind.chain(by_topic).collect::<Vec<_>>().join(" ")
 }
 
@@ -108,19 +109,23 @@ fn sections(text: &'static str) -> impl Iterator<Item = Topic> {
 }
 
 /// The topics of a machine, in the order of the pages.
-fn topics(syntax: Syntax) -> Vec<Topic> {
-    let all = sections(TOPICS);
-    if syntax == Syntax::W16 {
-        return all.collect();
+fn topics(syntax: Syntax) -> &'static [Topic] {
+    static W16: LazyLock<Vec<Topic>> = LazyLock::new(|| sections(TOPICS).collect());
+    static RV32: LazyLock<Vec<Topic>> = LazyLock::new(|| {
+        let mut own: Vec<Topic> = sections(TOPICS_RV32).collect();
+        let kept = sections(TOPICS).filter(|(name, ..)| !W16_ALONE.contains(name));
+        let instead = |topic: Topic| match own.iter().position(|(name, ..)| *name == topic.0) {
+            Some(at) => own.remove(at),
+            None => topic,
+        };
+        let mut found: Vec<Topic> = kept.map(instead).collect();
+        found.extend(own);
+        found
+    });
+    match syntax {
+        Syntax::W16 => &W16,
+        Syntax::Rv32 => &RV32,
     }
-    let own: Vec<Topic> = sections(TOPICS_RV32).collect();
-    let kept = all.filter(|(name, ..)| !W16_ALONE.contains(name));
-    let mut found: Vec<Topic> =
-        kept.map(|topic| own.iter().find(|(name, ..)| *name == topic.0).copied().unwrap_or(topic)).collect();
-    let more = own.iter().filter(|(name, ..)| !found.iter().any(|(known, ..)| known == name));
-    let more: Vec<Topic> = more.copied().collect();
-    found.extend(more);
-    found
 }
 
 fn topic(word: &str, syntax: Syntax) -> Option<GuideEntry> {
@@ -156,13 +161,13 @@ fn words_in(text: &str, own: &str, syntax: Syntax) -> Vec<String> {
     let prose: String = text.split("```").step_by(2).collect();
     let mut words: Vec<String> = Vec::new();
     let marked = prose.split('`').skip(1).step_by(2).flat_map(|code| code.split_whitespace());
-    let named = topics(syntax).into_iter().map(|(name, ..)| name).filter(|name| {
+    let named = topics(syntax).iter().map(|(name, ..)| *name).filter(|name| {
         let mut words = prose.split(|c: char| !c.is_alphanumeric());
         *name != own && words.any(|word| word == *name)
     });
-    let mnemonics = syntax.mnemonics();
     let known = |word: &str| {
-        mnemonics.iter().any(|(name, _)| *name == word) || syntax.target().calls.iter().any(|call| call.name == word)
+        syntax.mnemonics().iter().any(|(name, _)| *name == word)
+            || syntax.target().calls.iter().any(|call| call.name == word)
     };
     let is_word = |word: &&str| !["sys", "r0"].contains(word) && known(word);
     for word in named.chain(marked.filter(is_word)) {
@@ -221,7 +226,7 @@ pub fn guide_words(target: &Target) -> Vec<(&'static str, Vec<String>)> {
         Syntax::Rv32 => wendax_isa::rv32::csrs().iter().map(|csr| csr.name.to_owned()).collect(),
     };
     let mut words = vec![
-        ("instructions", owned(&mut syntax.mnemonics().into_iter().map(|(name, _)| name))),
+        ("instructions", owned(&mut syntax.mnemonics().iter().map(|(name, _)| *name))),
         ("directives", owned(&mut syntax.directive_words().into_iter().map(|(name, _)| name))),
         ("system calls", owned(&mut target.calls.iter().map(|call| call.name))),
         ("registers", owned(&mut target.registers.iter().map(|info| info.name))),
@@ -230,7 +235,7 @@ pub fn guide_words(target: &Target) -> Vec<(&'static str, Vec<String>)> {
         ("device registers", target.devices.iter().map(|device| target.hex_address(device.address)).collect()),
         ("words of expressions", owned(&mut other_words(syntax).iter().map(|(name, ..)| *name))),
         ("traps", traps),
-        ("topics", owned(&mut topics(syntax).into_iter().map(|(name, ..)| name))),
+        ("topics", owned(&mut topics(syntax).iter().map(|(name, ..)| *name))),
         ("problems", CODES.iter().map(|info| info.code.to_string()).collect()),
     ];
     words.retain(|(_, words)| !words.is_empty());
@@ -319,10 +324,28 @@ fn directive(word: &str, syntax: Syntax) -> Option<GuideEntry> {
         return Some(own);
     }
     let info = DIRECTIVES.iter().find(|info| info.name == word || info.name[1..] == *word)?;
-    let mut lines = vec![info.form.to_owned(), "for example:".to_owned()];
-    lines.extend(info.example.lines().map(|line| format!("  {line}")));
-    let title = format!("{}: {}", info.name, info.meaning);
-    Some(GuideEntry { title, lines, example: Some(info.example.to_owned()), see: Vec::new() })
+    Some(directive_entry(&[info.name], info.form, info.meaning, info.example))
+}
+
+/// What is said of a directive with these names, the usual one first.
+fn directive_entry(names: &[&str], form: &str, meaning: &str, example: &str) -> GuideEntry {
+    let mut lines = vec![form.to_owned()];
+    if names.len() > 1 {
+        lines.push(format!("also written {}", names[1..].join(", ")));
+    }
+    let example = (!example.is_empty()).then(|| example.to_owned());
+    if let Some(example) = &example {
+        lines.push("for example:".to_owned());
+        lines.extend(example.lines().map(|line| format!("  {line}")));
+    }
+    GuideEntry { title: format!("{}: {meaning}", names[0]), lines, example, see: Vec::new() }
+}
+
+/// What a call is given, a line each, and lines that set it, as `set` writes one with a register and what goes there.
+fn given(call: &SystemCall, target: &Target, set: impl Fn(&str, &str) -> String) -> (Vec<String>, String) {
+    let takes = call.takes.iter().map(|(register, what)| (target.register_name(*register), *what));
+    let lines = takes.clone().map(|(name, what)| format!("{name}: {what}")).collect();
+    (lines, takes.map(|(name, what)| format!("        {}\n", set(name, what))).collect::<Vec<_>>().concat())
 }
 
 fn register(word: &str, syntax: Syntax) -> Option<GuideEntry> {

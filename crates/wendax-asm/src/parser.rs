@@ -600,7 +600,7 @@ impl<'a> Parser<'a> {
         let macros = self.macros.values().map(|known| known.name);
         let mut macros: Vec<&str> = macros.collect();
         macros.sort_unstable();
-        let near = nearest(name, self.unit.syntax.mnemonics().into_iter().map(|(name, _)| name).chain(macros));
+        let near = nearest(name, self.unit.syntax.mnemonics().iter().map(|(name, _)| *name).chain(macros));
         let next = self.tokens.get(self.at + 1).copied();
         let next_word = next.map(|token| self.spelling(self.span(token)));
         let before_statement = next.is_some_and(|token| token.kind == Kind::Directive)

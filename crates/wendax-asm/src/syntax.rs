@@ -6,6 +6,7 @@
 use crate::directives::{DIRECTIVES, DirectiveInfo, directive};
 use crate::mnemonics::{self, mnemonics};
 use crate::rv32;
+use std::sync::LazyLock;
 use wendax_isa::Target;
 
 /// Which machine's way of writing a source has.
@@ -45,10 +46,12 @@ impl Syntax {
     }
 
     /// All mnemonics in alphabetical order, each with what it does in one line.
-    pub(crate) fn mnemonics(self) -> Vec<(&'static str, &'static str)> {
+    pub(crate) fn mnemonics(self) -> &'static [(&'static str, &'static str)] {
+        static W16: LazyLock<Vec<(&str, &str)>> = LazyLock::new(|| mnemonics().collect());
+        static RV32: LazyLock<Vec<(&str, &str)>> = LazyLock::new(rv32::mnemonics);
         match self {
-            Self::W16 => mnemonics().collect(),
-            Self::Rv32 => rv32::mnemonics(),
+            Self::W16 => &W16,
+            Self::Rv32 => &RV32,
         }
     }
 

@@ -1,10 +1,10 @@
 //! What the guide says of RV32's instructions, calls, directives, and control and status registers.
 
-use super::{GuideEntry, Related, drawn};
+use super::{GuideEntry, Related, directive_entry, drawn, given};
 use crate::rv32::WORDS;
 use wendax_isa::Reg;
-use wendax_isa::rv32::forms::{Form, Kind, Slot, When, forms_of};
-use wendax_isa::rv32::{CALLS, Format, Row, TARGET, csr_name, csrs, decode, rows};
+use wendax_isa::rv32::forms::{Form, Kind, Slot, forms_of};
+use wendax_isa::rv32::{CALLS, Format, Row, TARGET, csr_name, csrs, decode};
 
 /// Words of the guide that belong together: what people call them, the words, and the topics that say more.
 pub(super) const RELATED: &[Related] = &[
@@ -84,23 +84,11 @@ pub(super) fn instruction(word: &str) -> Vec<GuideEntry> {
         let title = format!("{}: {}", form.name, form.meaning);
         let mut lines = vec![form.text()];
         if form.is_pseudo {
-            for way in form.ways.iter().filter(|way| !(way.when == When::Always && form.ways[0].when == When::Near)) {
-                let when = match way.when {
-                    When::Always | When::Near => "",
-                    When::Short => "   where 12 bits hold it",
-                    When::Round => "   where its low 12 bits are 0",
-                    When::Far => "   within 1 MiB",
-                };
-                lines.push(format!("  becomes {}{when}", way.text));
-            }
-        } else if let Some(row) = form
-            .ways
-            .first()
-            .and_then(|way| way.pieces.first())
-            .and_then(|piece| rows().iter().find(|row| row.op == piece.op))
-        {
-            lines.push(cycles(row));
-            lines.extend(layout(row));
+            let ways = form.told_ways().map(|way| format!("  becomes {}   {}", way.text, way.when.words()));
+            lines.extend(ways.map(|line| line.trim_end().to_owned()));
+        } else if let Some(piece) = form.ways.first().and_then(|way| way.pieces.first()) {
+            lines.push(cycles(piece.op.row()));
+            lines.extend(cells(&piece.op.row().parts()));
         }
         entries.push(GuideEntry { title, lines, example: Some(example(form)), see: Vec::new() });
     }
@@ -135,10 +123,6 @@ fn cells(parts: &[(String, u32)]) -> [String; 2] {
     }
     cells.push('│');
     [numbers.trim_end().to_owned(), cells]
-}
-
-fn layout(row: &Row) -> Vec<String> {
-    cells(&row.parts()).to_vec()
 }
 
 /// The code word of an instruction taken apart: each group of bits with what it says here. Nothing for what is none.
@@ -211,28 +195,13 @@ fn example(form: &Form) -> String {
 /// A directive that only sources for this machine have, or that means something else there.
 pub(super) fn directive(word: &str) -> Option<GuideEntry> {
     let info = WORDS.iter().find(|info| info.names.iter().any(|name| *name == word || name[1..] == *word))?;
-    let mut lines = vec![info.form.to_owned()];
-    if info.names.len() > 1 {
-        lines.push(format!("also written {}", info.names[1..].join(", ")));
-    }
-    if !info.example.is_empty() {
-        lines.push("for example:".to_owned());
-        lines.extend(info.example.lines().map(|line| format!("  {line}")));
-    }
-    let title = format!("{}: {}", info.names[0], info.meaning);
-    let example = (!info.example.is_empty()).then(|| info.example.to_owned());
-    Some(GuideEntry { title, lines, example, see: Vec::new() })
+    Some(directive_entry(info.names, info.form, info.meaning, info.example))
 }
 
 pub(super) fn call(word: &str) -> Option<GuideEntry> {
     let call = CALLS.iter().find(|call| call.name == word)?;
-    let mut lines: Vec<String> =
-        call.takes.iter().map(|(register, what)| format!("{}: {what}", TARGET.register_name(*register))).collect();
+    let (mut lines, mut example) = given(call, &TARGET, |name, what| format!("li    {name}, 0           # {what}"));
     let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
-    let mut example = String::new();
-    for (register, what) in call.takes {
-        example.push_str(&format!("        li    {}, 0           # {what}\n", TARGET.register_name(*register)));
-    }
     let number = if call.is_own {
         lines.push(format!("gives in a0: {gives}; a1 is 0, or the error code when it fails"));
         example.push_str(&format!("        sys   {}", call.name));

@@ -1,6 +1,6 @@
 //! What the guide says of W16's instructions and calls.
 
-use super::{GuideEntry, Related, drawn};
+use super::{GuideEntry, Related, drawn, given};
 use crate::mnemonics::mnemonics;
 use wendax_isa::w16::{Cond, Op, Row, TARGET, call_by_name, rows_named};
 
@@ -139,15 +139,9 @@ fn example(name: &str, form: &str) -> String {
 
 pub(super) fn call(word: &str) -> Option<GuideEntry> {
     let call = call_by_name(word)?;
-    let mut lines: Vec<String> =
-        call.takes.iter().map(|(register, what)| format!("{}: {what}", TARGET.register_name(*register))).collect();
+    let (mut lines, mut example) = given(call, &TARGET, |name, what| format!("mov   {name}, 0           ; {what}"));
     let gives = if call.gives.is_empty() { "nothing" } else { call.gives };
     lines.push(format!("gives in r0: {gives}; C = 1 and an error code when it fails"));
-    let mut example = String::new();
-    for (register, what) in call.takes {
-        let name = TARGET.register_name(*register);
-        example.push_str(&format!("        mov   {name}, 0           ; {what}\n"));
-    }
     example.push_str(&format!("        sys   {}", call.name));
     let title = format!("{}, call {:02X}: {}", call.name, call.number, call.meaning);
     Some(GuideEntry { title, lines, example: Some(example), see: Vec::new() })

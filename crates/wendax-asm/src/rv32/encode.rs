@@ -311,8 +311,7 @@ impl Encoder<'_, '_> {
             return;
         };
         let Some(piece) = way.pieces.iter().find(|piece| piece.value == Part::Distance) else { return };
-        let bits =
-            if rv32::rows().iter().any(|row| row.op == piece.op && row.format == Format::Branch) { 12 } else { 20 };
+        let bits = if piece.op.row().format == Format::Branch { 12 } else { 20 };
         let before = i64::from(LENGTH) * i64::try_from(way.pieces.len() - 1).unwrap_or(0);
         let distance = number - self.place.at.offset - before;
         if !within(distance, bits) {

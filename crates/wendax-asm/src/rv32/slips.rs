@@ -201,7 +201,7 @@ impl Parser<'_> {
             });
         }
         if let Some((start, set)) = SETS.iter().find(|(start, _)| name.starts_with(start)).filter(|_| name.len() > 2) {
-            let near = nearest(&name, self.unit.syntax.mnemonics().into_iter().map(|(name, _)| name));
+            let near = nearest(&name, self.unit.syntax.mnemonics().iter().map(|(name, _)| *name));
             if near.is_none() || start.ends_with('.') {
                 let found = Diagnostic {
                     message: format!("`{name}` is of the set for {set}, which this machine does not have"),

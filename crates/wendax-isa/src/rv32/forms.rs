@@ -108,6 +108,18 @@ pub enum When {
     Far,
 }
 
+impl When {
+    /// The same in words; nothing where the last resort of a branch, or no other way, needs none.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Always | Self::Near => "",
+            Self::Short => "where 12 bits hold it",
+            Self::Round => "where its low 12 bits are 0",
+            Self::Far => "within 1 MiB",
+        }
+    }
+}
+
 /// Machine instructions that do what a form says.
 #[derive(Debug, Clone)]
 pub struct Way {
@@ -140,6 +152,12 @@ impl Form {
     /// Mnemonic and operands.
     pub fn text(&self) -> String {
         format!("{} {}", self.name, self.written).trim_end().to_owned()
+    }
+
+    /// The ways that are told of: that a branch which does not reach is turned round is told once for all.
+    pub fn told_ways(&self) -> impl Iterator<Item = &Way> {
+        let is_branch = self.ways.first().is_some_and(|way| way.when == When::Near);
+        self.ways.iter().filter(move |way| !(is_branch && way.when == When::Always))
     }
 
     /// How many machine instructions its shortest and its longest way have.

@@ -1,7 +1,7 @@
 //! The tables of the manual, as Markdown, from the tables of the code.
 
 use super::csr::csrs;
-use super::forms::{Way, When, forms};
+use super::forms::{Way, forms};
 use super::table::{Row, rows};
 use super::{CALLS, INTERRUPT, REGISTERS, TARGET};
 use std::fmt::Write;
@@ -26,8 +26,7 @@ fn tables() -> String {
     out.push_str("\n## Pseudo-instructions\n\nThe assembler takes the first way that holds; where an instruction has a shorter name, disassembly shows it.\n\n");
     out.push_str("| assembly | what it becomes | meaning |\n|---|---|---|\n");
     for form in forms().iter().filter(|form| form.is_pseudo) {
-        let is_turned = |way: &&Way| way.when == When::Always && form.ways[0].when == When::Near;
-        let ways: Vec<String> = form.ways.iter().filter(|one| !is_turned(one)).map(way).collect();
+        let ways: Vec<String> = form.told_ways().map(way).collect();
         let _ = writeln!(out, "| `{}` | {} | {} |", form.text(), ways.join(", else "), form.meaning);
     }
     out.push_str("\nA branch farther away than 4 KiB is turned round, over a `jal` to its label.\n");
@@ -72,13 +71,7 @@ fn system(out: &mut String) {
 
 /// Machine instructions, and when they are taken.
 fn way(way: &Way) -> String {
-    let when = match way.when {
-        When::Always | When::Near => "",
-        When::Short => " where 12 bits hold it",
-        When::Round => " where its low 12 bits are 0",
-        When::Far => " within 1 MiB",
-    };
-    format!("`{}`{when}", way.text)
+    format!("`{}` {}", way.text, way.when.words()).trim_end().to_owned()
 }
 
 /// The word of a row bit by bit, in the groups of its format: 0 and 1 stand for themselves.

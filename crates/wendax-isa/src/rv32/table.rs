@@ -109,6 +109,13 @@ pub struct Row {
     pub meaning: &'static str,
 }
 
+impl Op {
+    /// Its row of the table.
+    pub fn row(self) -> &'static Row {
+        rows().iter().find(|row| row.op == self).unwrap_or(&ROWS[0])
+    }
+}
+
 impl Row {
     /// The groups of its bits as its format lays them out, the highest first, each with how many bits it has: fixed bits as
     /// 0 and 1, else the name of what stands there.

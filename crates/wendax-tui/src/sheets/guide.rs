@@ -14,7 +14,7 @@ use crate::theme::Ink;
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher};
 use ratatui::layout::Rect;
-use std::sync::LazyLock;
+use std::sync::OnceLock;
 use wendax_asm::{GuideEntry, code_apart, guide, guide_other_words, guide_words, lexemes};
 use wendax_image::LineKind;
 use wendax_isa::Target;
@@ -41,9 +41,9 @@ impl Topic {
 
 /// All words: topics, those of a machine's language, panes, keys. They are those of constant tables.
 fn topics(machine: &'static Target) -> &'static [Topic] {
-    static ALL: LazyLock<Vec<(&'static str, Vec<Topic>)>> =
-        LazyLock::new(|| wendax_isa::targets().into_iter().map(|machine| (machine.name, gathered(machine))).collect());
-    ALL.iter().find(|(name, _)| *name == machine.name).map_or(&[], |(_, topics)| topics)
+    static ALL: [OnceLock<Vec<Topic>>; 2] = [const { OnceLock::new() }; 2];
+    let kept = wendax_isa::targets().into_iter().zip(&ALL).find(|(known, _)| *known == machine);
+    kept.map_or(&[], |(_, topics)| topics.get_or_init(|| gathered(machine)))
 }
 
 fn gathered(machine: &Target) -> Vec<Topic> {
