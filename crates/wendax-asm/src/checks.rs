@@ -20,7 +20,7 @@ pub(crate) use flow::{EXITS, is_library};
 use flow::{Flow, code_label};
 use wendax_image::Line;
 use wendax_isa::Addr;
-use wendax_isa::w16::{CALLS, Op, OperandKind};
+use wendax_isa::w16::{Op, OperandKind};
 use wendax_source::{Diagnostic, Edit, Grade, Sources, Span};
 
 /// Calls that take the address of a text with a NUL in `r0`.
@@ -145,11 +145,11 @@ impl View<'_, '_> {
 fn call_of(program: &Program<'_>, source: Source) -> Option<&'static str> {
     let value = match &statement(program, source).what {
         What::Instruction(instruction) => instruction.value.filter(|_| instruction.short.op == Op::Sys)?,
-        What::Rv32(instruction) => return crate::rv32::call_of(program, source, instruction),
+        What::Rv32(instruction) => crate::rv32::called_number(program, source, instruction)?,
         _ => return None,
     };
     let number = program.evaluate(source.unit, value, Value::number(0)).ok()?.as_number()?;
-    CALLS.iter().find(|call| i64::from(call.number) == number).map(|call| call.name)
+    program.syntax().target().calls.iter().find(|call| i64::from(call.number) == number).map(|call| call.name)
 }
 
 /// The statements before one in its section, the nearest first.

@@ -16,6 +16,8 @@ mod operands;
 mod reader;
 mod unfold;
 
+pub(crate) use operands::listed;
+
 use crate::codes;
 use crate::dialect::{OtherDirective, call_for, other_directive, other_instruction};
 use crate::directives::{DIRECTIVES, Directive};
@@ -923,7 +925,9 @@ impl<'a> Parser<'a> {
                 self.push(What::Space { count, fill }, span);
             }
             Directive::Byte => self.bytes(None, info.form, span)?,
-            Directive::Word => self.words(span)?,
+            Directive::Word => {
+                self.numbers(2, ("words", ".byte \"text\", or .asciz \"text\" with a NUL behind it"), span)?;
+            }
             Directive::Ascii => self.bytes(Some(Text::Plain), info.form, span)?,
             Directive::Asciz => self.bytes(Some(Text::Ended), info.form, span)?,
             Directive::Equ => self.equ(info.form)?,
@@ -1124,14 +1128,14 @@ impl<'a> Parser<'a> {
         Some((value, fill))
     }
 
-    /// The values of `.word`.
-    fn words(&mut self, span: Span) -> Option<()> {
+    /// Values of so many bytes each; what such a list is called, and what a text in it should have been.
+    pub(crate) fn numbers(&mut self, width: u32, (list, right): (&str, &str), span: Span) -> Option<()> {
         let from = self.unit.values.len();
         loop {
             if let Some(text) = self.peek().filter(|token| token.kind == Kind::Text) {
                 let place = self.span(text);
-                let found = diagnostic(codes::OPERANDS, place, "a text stands in a list of words");
-                self.report(found.with_expected(".byte \"text\", or .asciz \"text\" with a NUL behind it"));
+                let found = diagnostic(codes::OPERANDS, place, format!("a text stands in a list of {list}"));
+                self.report(found.with_expected(right));
                 return None;
             }
             let value = self.expression()?;
@@ -1140,11 +1144,11 @@ impl<'a> Parser<'a> {
                 break;
             }
         }
-        self.push_values(2, from, span);
+        self.push_values(width, from, span);
         Some(())
     }
 
-    pub(crate) fn push_values(&mut self, width: u32, from: usize, span: Span) {
+    fn push_values(&mut self, width: u32, from: usize, span: Span) {
         let count = |length: usize| u32::try_from(length).unwrap_or(u32::MAX);
         self.push(What::Values { width, from: count(from), to: count(self.unit.values.len()) }, span);
     }

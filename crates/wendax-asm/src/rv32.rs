@@ -18,11 +18,11 @@ pub(crate) use slips::reads_as_register;
 
 use crate::checks::{NEAR, before};
 use crate::emit::Source;
-use crate::expr::{Expr, Value};
+use crate::expr::Expr;
 use crate::link::Program;
 use crate::unit::What;
 use wendax_isa::rv32::forms::{Form, From, Kind, Piece, Slot, forms};
-use wendax_isa::rv32::{A7, CALLS, Insn, Op, decode};
+use wendax_isa::rv32::{A7, Insn, Op, decode};
 
 /// Which part of its value an operand asks for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -122,23 +122,20 @@ impl Instruction {
     }
 }
 
-/// The name of the system call a statement makes: said there, or by the number that was put into `a7` shortly before.
-pub(crate) fn call_of(program: &Program<'_>, source: Source, instruction: &Instruction) -> Option<&'static str> {
-    let number = if instruction.form.slots.contains(&Slot::Value(Kind::Call)) {
-        instruction.value?
-    } else {
-        if instruction.last().is_none_or(|piece| piece.op != Op::Ecall) {
-            return None;
-        }
-        let set = before(program, source).take(NEAR).find_map(|statement| match &statement.what {
-            What::Rv32(before) if before.sets(A7) => Some(before.constant()),
-            What::Rv32(before) if !before.goes_elsewhere() => None,
-            _ => Some(None),
-        });
-        set.flatten()?
-    };
-    let number = program.evaluate(source.unit, number, Value::number(0)).ok()?.as_number()?;
-    CALLS.iter().find(|call| i64::from(call.number) == number).map(|call| call.name)
+/// The number of the system call a statement makes: said there, or put into `a7` shortly before.
+pub(crate) fn called_number(program: &Program<'_>, source: Source, instruction: &Instruction) -> Option<Expr> {
+    if instruction.form.slots.contains(&Slot::Value(Kind::Call)) {
+        return instruction.value;
+    }
+    if instruction.last().is_none_or(|piece| piece.op != Op::Ecall) {
+        return None;
+    }
+    let set = before(program, source).take(NEAR).find_map(|statement| match &statement.what {
+        What::Rv32(before) if before.sets(A7) => Some(before.constant()),
+        What::Rv32(before) if !before.goes_elsewhere() => None,
+        _ => Some(None),
+    });
+    set.flatten()
 }
 
 /// The instructions that bytes of code are, up to the first that is none.

@@ -138,13 +138,24 @@ impl Parser<'_> {
         labels.map_or(0, |colon| colon + 1)
     }
 
-    fn operand(&mut self) -> Option<Operand> {
-        let Some(token) = self.peek() else {
+    /// What an operand begins with.
+    pub(crate) fn operand_token(&mut self) -> Option<crate::lexer::Token> {
+        let first = self.peek();
+        if first.is_none() {
             let place = self.behind();
             let found = diagnostic(codes::MISSING_VALUE, place, "an operand is missing after the comma");
             self.report(found.with_expected("another operand, or no comma"));
-            return None;
-        };
+        }
+        first
+    }
+
+    /// The names in a value that is wrong anyhow are not looked up: one cause gives one problem.
+    pub(crate) fn forget(&mut self, value: Expr) {
+        self.unit.steps[value.start as usize..value.end as usize].fill(Step::Unknown);
+    }
+
+    fn operand(&mut self) -> Option<Operand> {
+        let token = self.operand_token()?;
         let span = self.span(token);
         let what = match token.kind {
             Kind::Mark(Mark::Open) => self.memory()?,
@@ -402,10 +413,9 @@ impl Parser<'_> {
     }
 
     fn wrong_operands(&mut self, mnemonic: &'static Mnemonic, span: Span, operands: &[Operand]) -> Option<What> {
-        // Names among operands that are wrong anyhow are not looked up: one cause gives one problem.
         for operand in operands {
             if let Place::Value(expr) | Place::Memory { offset: Some(expr), .. } = operand.what {
-                self.unit.steps[expr.start as usize..expr.end as usize].fill(Step::Unknown);
+                self.forget(expr);
             }
         }
         let whole = operands.last().map_or(span, |last| span.to(last.span));
@@ -415,12 +425,7 @@ impl Parser<'_> {
             self.report(found);
             return None;
         }
-        let given: Vec<&str> = operands.iter().map(|operand| operand.what.words()).collect();
-        let given = match given.as_slice() {
-            [] => "nothing".to_owned(),
-            [one] => (*one).to_owned(),
-            [init @ .., last] => format!("{} and {last}", init.join(", ")),
-        };
+        let given = listed(&operands.iter().map(|operand| operand.what.words()).collect::<Vec<_>>());
         let place = operands.first().map_or(span, |first| first.span.to(whole));
         let mut found = diagnostic(codes::OPERANDS, place, format!("`{}` does not take {given}", mnemonic.name));
         if let Some(form) = self.in_two_steps(mnemonic.name, operands) {
@@ -651,5 +656,14 @@ impl Parser<'_> {
             _ => found,
         };
         found.with_change(grade, format!("write `{right}`"), vec![Edit { span: whole, text: right }])
+    }
+}
+
+/// What was given, in words: `a register, a value and an address`.
+pub(crate) fn listed(given: &[&str]) -> String {
+    match given {
+        [] => "nothing".to_owned(),
+        [one] => (*one).to_owned(),
+        [init @ .., last] => format!("{} and {last}", init.join(", ")),
     }
 }

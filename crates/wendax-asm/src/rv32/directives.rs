@@ -194,16 +194,18 @@ pub(crate) fn other(name: &str) -> Option<Other> {
     known.or(is_nothing.then_some(Other::Nothing))
 }
 
-/// All names of directives that only sources for RV32 have.
+/// All names of directives that only sources for RV32 have, or that mean something else there.
 pub(crate) fn names() -> impl Iterator<Item = &'static str> {
-    SAME.iter().map(|(name, _)| *name).chain(OTHER.iter().map(|(name, _)| *name))
+    WORDS.iter().flat_map(|words| words.names).copied()
 }
 
 impl Parser<'_> {
     /// A directive that only sources for RV32 have; its name was just taken.
     pub(crate) fn rv32_directive(&mut self, which: Other, span: Span) -> Option<()> {
         match which {
-            Other::Values(width) => self.rv32_values(width, span),
+            Other::Values(width) => {
+                self.numbers(width, ("numbers", ".ascii \"text\", or .asciz \"text\" with a NUL behind it"), span)
+            }
             Other::Power => self.power_of_two(span),
             Other::Section => self.rv32_section(),
             Other::ReadOnly => self.enter(".rodata", SectionKind::Constants),
@@ -224,25 +226,6 @@ impl Parser<'_> {
                 Some(())
             }
         }
-    }
-
-    fn rv32_values(&mut self, width: u32, span: Span) -> Option<()> {
-        let from = self.unit.values.len();
-        loop {
-            if let Some(text) = self.peek().filter(|token| token.kind == Kind::Text) {
-                let place = self.span(text);
-                let found = diagnostic(codes::OPERANDS, place, "a text stands in a list of numbers");
-                self.report(found.with_expected(".ascii \"text\", or .asciz \"text\" with a NUL behind it"));
-                return None;
-            }
-            let value = self.expression()?;
-            self.unit.values.push(value);
-            if !self.comma_or_end()? {
-                break;
-            }
-        }
-        self.push_values(width, from, span);
-        Some(())
     }
 
     /// `.align n [, fill [, most]]`, n a power of two by its exponent.

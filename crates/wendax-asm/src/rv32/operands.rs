@@ -77,8 +77,8 @@ impl Parser<'_> {
                     self.rv32_operand()?
                 };
                 if let Some(found) = self.odd_operand(forms, &operands, operand) {
-                    self.forget(&operands);
-                    self.forget(&[operand]);
+                    self.forget_all(&operands);
+                    self.forget_all(&[operand]);
                     self.report(found);
                     return None;
                 }
@@ -93,7 +93,7 @@ impl Parser<'_> {
                 && form.slots.iter().zip(&operands).all(|(slot, one)| one.what.fits(*slot))
         };
         let Some(form) = forms.iter().find(fits) else {
-            self.forget(&operands);
+            self.forget_all(&operands);
             let found = self.wrong_rv32_operands(name, span, forms, &operands);
             self.report(found);
             return None;
@@ -126,22 +126,16 @@ impl Parser<'_> {
         Some(instruction)
     }
 
-    /// Names among operands that are wrong anyhow are not looked up: one cause gives one problem.
-    fn forget(&mut self, operands: &[Operand]) {
+    fn forget_all(&mut self, operands: &[Operand]) {
         for operand in operands {
             if let Place::Value(expr, _) | Place::Memory { offset: Some((expr, _)), .. } = operand.what {
-                self.unit.steps[expr.start as usize..expr.end as usize].fill(Step::Unknown);
+                self.forget(expr);
             }
         }
     }
 
     fn rv32_operand(&mut self) -> Option<Operand> {
-        let Some(token) = self.peek() else {
-            let place = self.behind();
-            let found = diagnostic(codes::MISSING_VALUE, place, "an operand is missing after the comma");
-            self.report(found.with_expected("another operand, or no comma"));
-            return None;
-        };
+        let token = self.operand_token()?;
         let span = self.span(token);
         let what = match token.kind {
             Kind::Name if self.register(self.spelling(span)).is_some() => {

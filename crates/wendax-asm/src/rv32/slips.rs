@@ -3,7 +3,7 @@
 use super::operands::{Operand, Place};
 use crate::codes;
 use crate::lexer::{Kind, Mark};
-use crate::parser::Parser;
+use crate::parser::{Parser, listed};
 use crate::problems::{diagnostic, quoted};
 use wendax_isa::rv32::forms::{Form, Kind as ValueKind, Slot, forms};
 use wendax_source::{Diagnostic, Grade, Span, nearest};
@@ -219,7 +219,6 @@ impl Parser<'_> {
         let text = self.spelling(rest).trim();
         let parts: Vec<&str> = text.split(',').map(str::trim).collect();
         let is_register = |word: &str| self.register(word).is_some();
-        let is_number = |word: &str| word.starts_with(|sign: char| sign.is_ascii_digit() || matches!(sign, '-' | '\''));
         let whole = Span { end: self.line_end, ..span };
         let right = match (name, parts.as_slice()) {
             ("push", [one]) if is_register(one) => {
@@ -439,7 +438,8 @@ impl Parser<'_> {
                 _ => {}
             }
         }
-        if let ("sub", [first, second, third]) = (name.to_ascii_lowercase().as_str(), operands)
+        let lower = name.to_ascii_lowercase();
+        if let ("sub", [first, second, third]) = (lower.as_str(), operands)
             && matches!(third.what, Place::Value(..))
         {
             let found = told("`sub` takes three registers; a constant is added with its sign turned".to_owned());
@@ -453,8 +453,6 @@ impl Parser<'_> {
             };
             return fix(found, Grade::Guess, right);
         }
-        let lower = name.to_ascii_lowercase();
-        let is_number = |word: &str| word.starts_with(|sign: char| sign.is_ascii_digit() || matches!(sign, '-' | '\''));
         match operands {
             [Operand { what: Place::Register(_), .. }, Operand { what: Place::Register(_), .. }, third]
                 if matches!(third.what, Place::Value(..))
@@ -617,33 +615,30 @@ impl Parser<'_> {
                 return fix(found, Grade::Guess, format!("{name} {}, {}, {spare}", text(first), text(second)));
             }
             [one]
-                if matches!(name.to_ascii_lowercase().as_str(), "j" | "jal" | "call" | "tail")
+                if matches!(lower.as_str(), "j" | "jal" | "call" | "tail")
                     && matches!(one.what, Place::Register(_)) =>
             {
-                let right = if matches!(name.to_ascii_lowercase().as_str(), "j" | "tail") { "jr" } else { "jalr" };
+                let right = if matches!(lower.as_str(), "j" | "tail") { "jr" } else { "jalr" };
                 let found = told(format!("`{name}` takes a label; where a register says it is `{right}`"));
                 return fix(found, Grade::Certain, format!("{right} {}", text(one)));
             }
-            [one]
-                if matches!(name.to_ascii_lowercase().as_str(), "jr" | "jalr")
-                    && matches!(one.what, Place::Value(..)) =>
-            {
+            [one] if matches!(lower.as_str(), "jr" | "jalr") && matches!(one.what, Place::Value(..)) => {
                 let right = if name.eq_ignore_ascii_case("jr") { "j" } else { "call" };
                 let found = told(format!("`{name}` takes a register; to a label it is `{right}`"));
                 return fix(found, Grade::Certain, format!("{right} {}", text(one)));
             }
             [first, second]
-                if matches!(name.to_ascii_lowercase().as_str(), "mv")
+                if matches!(lower.as_str(), "mv")
                     && matches!((first.what, second.what), (Place::Register(_), Place::Value(..))) =>
             {
-                let number = text(second).starts_with(|sign: char| sign.is_ascii_digit() || matches!(sign, '-' | '\''));
+                let number = is_number(text(second));
                 let right = if number { "li" } else { "la" };
                 let what = if number { "a number" } else { "an address" };
                 let found = told(format!("`mv` copies a register; {what} is loaded by `{right}`"));
                 return fix(found, Grade::Guess, format!("{right} {}, {}", text(first), text(second)));
             }
             [first, second]
-                if matches!(name.to_ascii_lowercase().as_str(), "li" | "la")
+                if matches!(lower.as_str(), "li" | "la")
                     && matches!((first.what, second.what), (Place::Register(_), Place::Register(_))) =>
             {
                 let found = told(format!("`{name}` takes a value; a register is copied by `mv`"));
@@ -676,14 +671,14 @@ impl Parser<'_> {
             };
             return with_forms(diagnostic(codes::OPERANDS, place, format!("`{name}`: {words}")));
         }
-        let given: Vec<&str> = operands.iter().map(|operand| operand.what.words()).collect();
-        let given = match given.as_slice() {
-            [] => "nothing".to_owned(),
-            [one] => (*one).to_owned(),
-            [init @ .., last] => format!("{} and {last}", init.join(", ")),
-        };
+        let given = listed(&operands.iter().map(|operand| operand.what.words()).collect::<Vec<_>>());
         with_forms(told(format!("`{name}` does not take {given}")))
     }
+}
+
+/// It reads as a number or a character.
+fn is_number(word: &str) -> bool {
+    word.starts_with(|sign: char| sign.is_ascii_digit() || matches!(sign, '-' | '\''))
 }
 
 /// It reads as the name of a register, of this machine or another.
