@@ -94,7 +94,7 @@ impl View<'_, '_> {
         self.emitted.origins[line].unit
     }
 
-    pub(crate) fn statement(&self, line: usize) -> &Statement {
+    fn statement(&self, line: usize) -> &Statement {
         statement(self.program, self.emitted.origins[line])
     }
 
@@ -116,13 +116,13 @@ impl View<'_, '_> {
     }
 
     /// The line at an address.
-    pub(crate) fn line_at(&self, address: i64) -> Option<usize> {
+    fn line_at(&self, address: i64) -> Option<usize> {
         let address = Addr::try_from(address).ok()?;
         self.lines().binary_search_by_key(&address, |line| line.address).ok()
     }
 
     /// Where a jump or call of a line with a label goes.
-    pub(crate) fn target(&self, line: usize) -> Option<usize> {
+    fn target(&self, line: usize) -> Option<usize> {
         let (expr, _) = flow::jump(self.what(line))?;
         self.line_at(self.value(line, expr)?)
     }

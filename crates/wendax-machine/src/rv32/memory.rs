@@ -44,6 +44,14 @@ impl PartialEq for Page {
     }
 }
 
+/// Of an address that is a multiple of a length: the place in its page of the word that holds it, and how far up in that word
+/// and in which of its bits it lies.
+#[inline]
+fn within(address: u32, length: u32) -> (usize, u32, u32) {
+    let shift = 8 * (address & 3);
+    (parts(address).2 & !3, shift, (u32::MAX >> (32 - 8 * length)) << shift)
+}
+
 /// The word at a place that is a multiple of 4.
 #[inline]
 fn word_of(of: &[u8; PAGE_BYTES], place: usize) -> u32 {
@@ -61,10 +69,7 @@ impl Page {
     /// What lies at an address of it that is a multiple of the length, when all of it has these attributes.
     #[inline]
     fn plain(&self, address: u32, length: u32, wanted: u8) -> Option<u32> {
-        // The word that holds it, of which a part is meant.
-        let word = parts(address).2 & !3;
-        let shift = 8 * (address & 3);
-        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
+        let (word, shift, mask) = within(address, length);
         let all = u32::from_le_bytes([wanted; 4]) & mask;
         (word_of(&self.attributes, word) & all == all).then(|| (word_of(&self.bytes, word) & mask) >> shift)
     }
@@ -72,10 +77,8 @@ impl Page {
     /// Puts a value there, whatever may be done there; all of it had a value before.
     #[inline]
     fn put(&mut self, address: u32, length: u32, value: u32, note: u8) -> bool {
-        let word = parts(address).2 & !3;
+        let (word, shift, mask) = within(address, length);
         self.notes[word / 4] = note;
-        let shift = 8 * (address & 3);
-        let mask = (u32::MAX >> (32 - 8 * length)) << shift;
         let known = u32::from_le_bytes([KNOWN; 4]) & mask;
         let kept = word_of(&self.bytes, word) & !mask;
         put_word(&mut self.bytes, word, kept | value << shift & mask);
@@ -142,7 +145,7 @@ impl Hot {
         number as usize & (HOT - 1)
     }
 
-    /// See [`Memory::plain`]; what was never touched reads 0.
+    /// See [`Memory::read`].
     #[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
     #[inline(always)]
     pub(super) fn load(&self, memory: &Memory, address: u32, length: u32) -> Option<u32> {
