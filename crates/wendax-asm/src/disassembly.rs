@@ -135,6 +135,7 @@ impl Writer<'_> {
                     kind: SymbolKind::Code,
                     span,
                     is_global: false,
+                    bytes: 0,
                 });
             }
             address += match self.code.get(&address).copied() {

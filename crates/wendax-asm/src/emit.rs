@@ -217,7 +217,7 @@ fn symbols(image: &mut Image, program: &Program<'_>) {
             if span.file != unit.file && kind == SymbolKind::Constant && !told.insert(span) {
                 continue;
             }
-            image.symbols.push(Symbol { name: unit.spelling(id).to_owned(), value, kind, span, is_global });
+            image.symbols.push(Symbol { name: unit.spelling(id).to_owned(), value, kind, span, is_global, bytes: 0 });
         }
     }
 }

@@ -56,7 +56,7 @@ pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};
 pub use syntax::machine_of;
-pub use values::{BoundValue, Hangs, Moment, Named, Rest, Scope, ValueError, ValueExpression};
+pub use values::{BoundValue, Hangs, Moment, Named, Rest, Scope, Typed, ValueError, ValueExpression, Width, load};
 
 use std::sync::Arc;
 use unit::Unit;

@@ -11,7 +11,10 @@ use crate::expr::{Binary, EvalError, Unary, Value, numbers, unary};
 use crate::lexer::{Kind, Lexer, Mark, Token};
 use crate::problems::Problems;
 use smallvec::SmallVec;
-use wendax_source::{FileId, Span};
+use std::borrow::Cow;
+use wendax_image::{Bits, Home, Stay, TypeId, TypeKind, Variable, Variables};
+use wendax_isa::{Addr, Reg, Target};
+use wendax_source::{FileId, Span, nearest};
 
 /// Expressions nested deeper are refused.
 const DEEPEST: usize = 64;
@@ -25,8 +28,31 @@ pub enum Named {
     Live(u32),
 }
 
+/// A variable that a compiler told of, as it is known where an expression is read.
+#[derive(Debug, Clone)]
+pub struct Typed<'a> {
+    /// It.
+    pub variable: Cow<'a, Variable>,
+    /// Those of its program, with their types.
+    pub all: &'a Variables,
+    /// The machine of that.
+    pub target: &'static Target,
+    /// The scope's own number for the address of the next instruction, and for a register.
+    pub next: u32,
+    /// See `next`.
+    pub register: fn(Reg) -> u32,
+}
+
 /// Where names mean something.
 pub trait Scope {
+    /// The variable that a name means, when a compiler told of one.
+    fn variable(&self, _: &str) -> Option<Typed<'_>> {
+        None
+    }
+    /// Why a name that is known somewhere means nothing here.
+    fn why_unknown(&self, _: &str) -> Option<String> {
+        None
+    }
     /// What a name means; `None` when nothing has this name.
     fn named(&self, name: &str) -> Option<Named>;
     /// How many bytes stand behind a label.
@@ -41,6 +67,11 @@ pub trait Moment {
     fn word(&self, address: i64) -> Result<i64, String>;
     /// The byte at an address, or why there is none.
     fn byte(&self, address: i64) -> Result<i64, String>;
+    /// The number of 1, 2, 4 or 8 bytes at an address, the low one first, or why there is none.
+    fn number(&self, address: i64, bytes: u32) -> Result<i64, String> {
+        let byte = |offset: u32| self.byte(address.wrapping_add(offset.into()));
+        (0..bytes.min(8)).try_fold(0, |number, offset| Ok(number | byte(offset)? << (8 * offset)))
+    }
     /// A word read as a signed number.
     fn signed(&self, word: i64) -> i64;
 }
@@ -59,6 +90,8 @@ pub struct ValueError {
 enum Step {
     Number(i64),
     Name(String, usize),
+    /// A part of a variable, or what it leads to.
+    Path(Path),
     SizeOf(String, usize),
     Word(usize),
     Byte(usize),
@@ -72,19 +105,49 @@ enum Step {
     Defined(String),
 }
 
+/// A variable with what is said of it: `wagons[2].load`, `*first`, `&total`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Path {
+    name: String,
+    at: usize,
+    parts: Vec<Part>,
+    /// What it leads to is meant, so many times.
+    leads: usize,
+    /// Its address is meant.
+    is_address: bool,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Part {
+    /// The element of a number.
+    Index(Vec<Step>, usize),
+    /// The member of a name.
+    Member(String, usize),
+}
+
 /// An expression as it was read, in postfix order.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ValueExpression {
     steps: Vec<Step>,
-    /// It is a place in memory by itself: `[…]` or `byte […]` with nothing around it.
-    place: Option<Place>,
 }
 
 /// How much of memory a place is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Place {
+pub enum Width {
+    /// A word of the machine.
     Word,
-    Byte,
+    /// So many bytes.
+    Bytes(u32),
+}
+
+impl Width {
+    /// In bytes, of a machine whose words have so many.
+    pub fn bytes(self, of_word: u32) -> u32 {
+        match self {
+            Self::Word => of_word,
+            Self::Bytes(bytes) => bytes,
+        }
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -93,6 +156,10 @@ enum Bound {
     Live(u32),
     Word(usize),
     Byte(usize),
+    /// A number of a program's type.
+    Load(Load, usize),
+    /// A variable that lies elsewhere from place to place: what it is, or with no way to load it where it lies.
+    Moving(Box<Moving>, Option<Load>),
     Signed,
     Unary(Unary),
     Binary(Binary, usize),
@@ -100,12 +167,65 @@ enum Bound {
     Truth,
 }
 
-/// An expression whose names are known.
+/// How a number of a program's type is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Load {
+    bytes: u32,
+    is_signed: bool,
+    bits: Option<Bits>,
+}
+
+impl Load {
+    /// The number that so many low bytes are.
+    fn of(self, word: i64) -> i64 {
+        let (first, count) = self.bits.map_or((0, self.bytes * 8), |bits| (bits.first, bits.count));
+        let unused = 64_u32.saturating_sub(count).min(63);
+        let word = word.checked_shr(first).unwrap_or(0) << unused;
+        if self.is_signed { word >> unused } else { (word.cast_unsigned() >> unused).cast_signed() }
+    }
+}
+
+/// A number of a program's type at an address: so many bytes, read with a sign or not, or only some bits of what lies there.
+pub fn load(
+    moment: &impl Moment,
+    address: i64,
+    bytes: u32,
+    is_signed: bool,
+    bits: Option<Bits>,
+) -> Result<i64, String> {
+    // Of bits only the bytes that hold them are looked at.
+    let bytes = bits.map_or(bytes, |bits| (bits.first + bits.count).div_ceil(8));
+    Ok(Load { bytes, is_signed, bits }.of(moment.number(address, bytes)?))
+}
+
 #[derive(Debug, Clone, PartialEq, Eq)]
+struct Moving {
+    name: String,
+    at: usize,
+    /// With the scope's number of the register that each place goes by.
+    stays: Vec<(Stay, Option<u32>)>,
+    scope: Vec<(Addr, Addr)>,
+    next: u32,
+    mask: u32,
+}
+
+/// An expression whose names are known.
+#[derive(Debug, Clone)]
 pub struct BoundValue {
     steps: Vec<Bound>,
-    place: Option<Place>,
+    /// The address of what it is by itself, when it is a place in memory with nothing around it.
+    place: Option<(Vec<Bound>, Width)>,
+    /// The type of what it is, when it is a variable or a part of one with nothing around it.
+    of: Option<TypeId>,
 }
+
+impl PartialEq for BoundValue {
+    fn eq(&self, other: &Self) -> bool {
+        self.steps == other.steps && self.of == other.of
+    }
+}
+
+impl Eq for BoundValue {}
 
 /// What an expression's value hangs on.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -147,38 +267,26 @@ impl ValueExpression {
         }
         let mut reader = Reader { text, tokens: &tokens, at: 0, steps: Vec::new(), depth: 0 };
         reader.binary(0)?;
-        let place = match reader.steps.last() {
-            Some(Step::Word(_)) => Some(Place::Word),
-            Some(Step::Byte(_)) => Some(Place::Byte),
-            _ => None,
-        };
         let rest = reader.peek().map(|token| (token.start as usize, &text[token.start as usize..token.end as usize]));
-        Ok((Self { steps: reader.steps, place }, rest))
+        Ok((Self { steps: reader.steps }, rest))
     }
 
     /// The same with every name looked up.
     pub fn bind(&self, scope: &impl Scope) -> Result<BoundValue, ValueError> {
-        let unknown = |name: &str, at: usize| ValueError { message: format!("nothing here has the name `{name}`"), at };
-        let bound = |step: &Step| {
-            Ok(match step {
-                Step::Number(value) => Bound::Number(*value),
-                Step::Name(name, at) => match scope.named(name).ok_or_else(|| unknown(name, *at))? {
-                    Named::Value(value) => Bound::Number(value),
-                    Named::Live(number) => Bound::Live(number),
-                },
-                Step::SizeOf(name, at) => Bound::Number(scope.size_of(name).ok_or_else(|| unknown(name, *at))?),
-                Step::Word(at) => Bound::Word(*at),
-                Step::Byte(at) => Bound::Byte(*at),
-                Step::Signed => Bound::Signed,
-                Step::Unary(operator) => Bound::Unary(*operator),
-                Step::Binary(operator, at) => Bound::Binary(*operator, *at),
-                Step::Decide(operator, count) => Bound::Decide(*operator, *count),
-                Step::Truth => Bound::Truth,
-                Step::Defined(name) => Bound::Number(scope.named(name).is_some().into()),
-            })
+        let mut binder = Binder { scope, out: Vec::new() };
+        let of = binder.steps(&self.steps)?;
+        let steps = binder.out;
+        let place = match (self.steps.as_slice(), steps.last()) {
+            ([.., Step::Word(_) | Step::Byte(_)], Some(last)) => {
+                let width = if matches!(last, Bound::Byte(_)) { Width::Bytes(1) } else { Width::Word };
+                Some((steps[..steps.len() - 1].to_vec(), width))
+            }
+            ([Step::Name(..) | Step::Path(_)], _) if of.is_some() => {
+                Binder { scope, out: Vec::new() }.place(&self.steps)
+            }
+            _ => None,
         };
-        let steps = self.steps.iter().map(bound).collect::<Result<_, _>>()?;
-        Ok(BoundValue { steps, place: self.place })
+        Ok(BoundValue { steps, place, of })
     }
 
     /// The one name it is, when it is nothing else.
@@ -196,11 +304,15 @@ impl BoundValue {
         evaluate(&self.steps, moment)
     }
 
-    /// The address of the place in memory it is by itself, and whether that is one byte; `None` when it is a value only.
-    pub fn place(&self, moment: &impl Moment) -> Option<Result<(i64, bool), ValueError>> {
-        let place = self.place?;
-        let address = evaluate(&self.steps[..self.steps.len() - 1], moment);
-        Some(address.map(|address| (address, place == Place::Byte)))
+    /// The address of the place in memory it is by itself, and how much lies there; `None` when it is a value only.
+    pub fn place(&self, moment: &impl Moment) -> Option<Result<(i64, Width), ValueError>> {
+        let (steps, width) = self.place.as_ref()?;
+        Some(evaluate(steps, moment).map(|address| (address, *width)))
+    }
+
+    /// The type of what it is, when it is a variable or a part of one with nothing around it.
+    pub fn of(&self) -> Option<TypeId> {
+        self.of
     }
 
     /// It is true or false: a comparison, or made of such by `&&`, `||` and `!`.
@@ -218,7 +330,7 @@ impl BoundValue {
         self.steps.push(Bound::Decide(Binary::AndAlso, other.steps.len() + 1));
         self.steps.extend(other.steps);
         self.steps.push(Bound::Truth);
-        Self { steps: self.steps, place: None }
+        Self { steps: self.steps, place: None, of: None }
     }
 
     /// The one thing it is that is live, when it is nothing else.
@@ -241,8 +353,17 @@ impl BoundValue {
                     hangs.lives.push(*number);
                     None
                 }
-                Bound::Word(_) | Bound::Byte(_) => {
-                    let bytes = if matches!(step, Bound::Word(_)) { word_bytes } else { 1 };
+                Bound::Moving(moving, _) => {
+                    hangs.lives.push(moving.next);
+                    hangs.on_any_memory = true;
+                    None
+                }
+                Bound::Word(_) | Bound::Byte(_) | Bound::Load(..) => {
+                    let bytes = match step {
+                        Bound::Word(_) => word_bytes,
+                        Bound::Load(load, _) => load.bytes,
+                        _ => 1,
+                    };
                     match stack.pop().flatten() {
                         Some(address) => hangs.cells.push((address, bytes)),
                         None => hangs.on_any_memory = true,
@@ -294,6 +415,12 @@ fn evaluate(steps: &[Bound], moment: &impl Moment) -> Result<i64, ValueError> {
             Bound::Live(number) => moment.live(*number),
             Bound::Word(at) => moment.word(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
             Bound::Byte(at) => moment.byte(stack.pop().unwrap_or(0)).map_err(|why| error(why, *at))?,
+            Bound::Load(load, at) => {
+                let Load { bytes, is_signed, bits } = *load;
+                let number = self::load(moment, stack.pop().unwrap_or(0), bytes, is_signed, bits);
+                number.map_err(|why| error(why, *at))?
+            }
+            Bound::Moving(moving, load) => moving.value(*load, moment)?,
             Bound::Signed => moment.signed(stack.pop().unwrap_or(0)),
             Bound::Unary(operator) => {
                 let value = unary(*operator, Value::number(stack.pop().unwrap_or(0)));
@@ -316,6 +443,250 @@ fn evaluate(steps: &[Bound], moment: &impl Moment) -> Result<i64, ValueError> {
         stack.push(value);
     }
     Ok(stack.pop().unwrap_or(0))
+}
+
+impl Moving {
+    /// What the variable is at a moment, or where it lies then.
+    fn value(&self, load: Option<Load>, moment: &impl Moment) -> Result<i64, ValueError> {
+        let error = |message: String| ValueError { message, at: self.at };
+        let name = &self.name;
+        let next = Addr(u32::try_from(moment.live(self.next)).unwrap_or(u32::MAX));
+        let stay = self.stays.iter().find(|(stay, _)| stay.from <= next && next < stay.to);
+        let held = stay.and_then(|(_, register)| *register).map_or(0, |register| moment.live(register));
+        let near = |more: i32| held.wrapping_add(more.into()) & i64::from(self.mask);
+        let address = match stay.map(|(stay, _)| stay.place) {
+            None if self.scope.iter().any(|(from, to)| (*from..*to).contains(&next)) => {
+                return Err(error(format!("`{name}` is nowhere at this place: its value is not kept here")));
+            }
+            None => return Err(error(format!("`{name}` means nothing at this place: it belongs to another routine"))),
+            Some(Home::Value(_, more)) => {
+                let load = load.ok_or_else(|| error(format!("`{name}` lies in no memory at this place")))?;
+                return Ok(load.of(near(more)));
+            }
+            Some(Home::Near(_, more)) => near(more),
+            Some(Home::At(address)) => address.into(),
+        };
+        match load {
+            Some(load) => Ok(load.of(moment.number(address, load.bytes).map_err(error)?)),
+            None => Ok(address),
+        }
+    }
+}
+
+/// Looks names up and writes what is known then.
+struct Binder<'a, S> {
+    scope: &'a S,
+    out: Vec<Bound>,
+}
+
+/// What the steps of a path have led to: a value of a type, which is on the stack, or its address.
+#[derive(Clone, Copy)]
+struct Reached {
+    of: TypeId,
+    is_value: bool,
+    bits: Option<Bits>,
+}
+
+impl<S: Scope> Binder<'_, S> {
+    /// Some steps; the type of what they are when they are one variable or a part of one.
+    fn steps(&mut self, steps: &[Step]) -> Result<Option<TypeId>, ValueError> {
+        let mut places = Vec::with_capacity(steps.len());
+        let mut of = None;
+        let mut number = false;
+        for step in steps {
+            places.push(self.out.len());
+            let before = std::mem::take(&mut number);
+            match step {
+                Step::Name(name, at) => {
+                    let plain = Path { name: name.clone(), at: *at, parts: Vec::new(), leads: 0, is_address: false };
+                    (of, number) = self.named(&plain)?;
+                }
+                Step::Path(path) => (of, number) = self.named(path)?,
+                Step::Word(at) | Step::Byte(at) => {
+                    if before {
+                        let message = "this is a number and no place: its name alone is what it holds, with `&` before it \
+                                       where it lies";
+                        return Err(ValueError { message: message.to_owned(), at: *at });
+                    }
+                    self.out.push(if matches!(step, Step::Word(_)) { Bound::Word(*at) } else { Bound::Byte(*at) });
+                }
+                Step::Number(value) => self.out.push(Bound::Number(*value)),
+                Step::SizeOf(name, at) => {
+                    let bytes = match self.scope.variable(name) {
+                        Some(typed) => Some(typed.all.bytes(typed.variable.of, typed.target).into()),
+                        None => self.scope.size_of(name),
+                    };
+                    self.out.push(Bound::Number(bytes.ok_or_else(|| self.unknown(name, *at))?));
+                }
+                Step::Signed => self.out.push(Bound::Signed),
+                Step::Unary(operator) => self.out.push(Bound::Unary(*operator)),
+                Step::Binary(operator, at) => self.out.push(Bound::Binary(*operator, *at)),
+                Step::Decide(operator, count) => self.out.push(Bound::Decide(*operator, *count)),
+                Step::Truth => self.out.push(Bound::Truth),
+                Step::Defined(name) => {
+                    let is_known = self.scope.named(name).is_some() || self.scope.variable(name).is_some();
+                    self.out.push(Bound::Number(is_known.into()));
+                }
+            }
+        }
+        places.push(self.out.len());
+        // One step may have become several: what is passed over is counted anew.
+        for (index, step) in steps.iter().enumerate() {
+            if let Step::Decide(_, count) = step
+                && let (Some(from), Some(to)) = (places.get(index), places.get(index + 1 + count))
+                && let Some(Bound::Decide(_, passed)) = self.out.get_mut(*from)
+            {
+                *passed = to - from - 1;
+            }
+        }
+        Ok(of.filter(|_| steps.len() == 1))
+    }
+
+    fn unknown(&self, name: &str, at: usize) -> ValueError {
+        let why = self.scope.why_unknown(name);
+        ValueError { message: why.unwrap_or_else(|| format!("nothing here has the name `{name}`")), at }
+    }
+
+    /// A name alone, or a path: its type, and whether it is a number and no address.
+    fn named(&mut self, path: &Path) -> Result<(Option<TypeId>, bool), ValueError> {
+        let Some(typed) = self.scope.variable(&path.name) else {
+            let names =
+                path.parts.iter().map(|part| if let Part::Member(name, _) = part { name.as_str() } else { "[" });
+            let whole = std::iter::once(path.name.as_str()).chain(names).collect::<Vec<_>>().join(".");
+            let named = self.scope.named(&whole).filter(|_| path.leads == 0);
+            return match (named, path.parts.is_empty() && path.leads == 0) {
+                (Some(Named::Value(value)), _) => {
+                    self.out.push(Bound::Number(value));
+                    Ok((None, false))
+                }
+                (Some(Named::Live(number)), _) if !path.is_address => {
+                    self.out.push(Bound::Live(number));
+                    Ok((None, false))
+                }
+                (Some(Named::Live(_)), _) => {
+                    Err(ValueError { message: format!("`{whole}` lies in no memory"), at: path.at })
+                }
+                (None, true) => Err(self.unknown(&path.name, path.at)),
+                (None, false) if self.scope.named(&path.name).is_none() => Err(self.unknown(&path.name, path.at)),
+                (None, false) => {
+                    let name = &path.name;
+                    let message = format!(
+                        "nothing is known of what `{name}` is made of; `[{name} + 4]` is the word 4 bytes behind it"
+                    );
+                    Err(ValueError { message, at: path.at })
+                }
+            };
+        };
+        let reached = self.path(path, &typed)?;
+        if path.is_address {
+            return Ok((None, false));
+        }
+        let is_number = matches!(typed.all.kind(reached.of), TypeKind::Number(..) | TypeKind::Enumeration(..));
+        self.load(reached, &typed, path.at);
+        Ok((Some(reached.of), is_number))
+    }
+
+    /// Where something lies that is one variable or a part of one; `None` when it lies in no memory for sure, or is some bits.
+    fn place(mut self, steps: &[Step]) -> Option<(Vec<Bound>, Width)> {
+        let path = match steps {
+            [Step::Name(name, at)] => {
+                Path { name: name.clone(), at: *at, parts: Vec::new(), leads: 0, is_address: true }
+            }
+            [Step::Path(path)] if !path.is_address => Path { is_address: true, ..path.clone() },
+            _ => return None,
+        };
+        let typed = self.scope.variable(&path.name)?;
+        let reached = self.path(&path, &typed).ok().filter(|reached| reached.bits.is_none())?;
+        Some((self.out, Width::Bytes(typed.all.bytes(reached.of, typed.target))))
+    }
+
+    /// The way that a path goes, up to the address of what it ends at, or to that itself when it lies in no memory.
+    fn path(&mut self, path: &Path, typed: &Typed<'_>) -> Result<Reached, ValueError> {
+        let Typed { variable, all, target, .. } = typed;
+        let is_left = path.parts.is_empty() && path.leads == 0 && path.is_address;
+        let load = all.number(variable.of, target).filter(|_| !is_left);
+        let load = load.map(|(bytes, is_signed)| Load { bytes, is_signed, bits: None });
+        let mut reached = Reached { of: variable.of, is_value: false, bits: None };
+        if let Some(address) = variable.fixed() {
+            self.out.push(Bound::Number(address.into()));
+        } else {
+            let number = |stay: &Stay| match stay.place {
+                Home::Near(register, _) | Home::Value(Some(register), _) => Some((typed.register)(register)),
+                Home::Value(None, _) | Home::At(_) => None,
+            };
+            let moving = Moving {
+                name: variable.name.clone(),
+                at: path.at,
+                stays: variable.stays.iter().map(|stay| (*stay, number(stay))).collect(),
+                scope: variable.scope.clone(),
+                next: typed.next,
+                mask: target.word_mask(),
+            };
+            self.out.push(Bound::Moving(Box::new(moving), load));
+            reached.is_value = load.is_some();
+        }
+        for part in &path.parts {
+            reached = match part {
+                Part::Index(steps, at) => {
+                    let element = self.element(reached, typed, *at, "has no elements")?;
+                    self.steps(steps)?;
+                    self.out.push(Bound::Number(all.bytes(element.of, target).into()));
+                    self.out.push(Bound::Binary(Binary::Multiply, *at));
+                    self.out.push(Bound::Binary(Binary::Add, *at));
+                    element
+                }
+                Part::Member(name, at) => {
+                    if matches!(all.kind(reached.of), TypeKind::Pointer(_)) {
+                        reached = self.element(reached, typed, *at, "has no members")?;
+                    }
+                    let members = all.members(reached.of);
+                    let Some(member) = members.iter().find(|member| member.name == *name) else {
+                        let known: Vec<&str> = members.iter().map(|member| member.name.as_str()).collect();
+                        let message = match nearest(name, known.iter().copied()) {
+                            Some(near) => format!("it has no member `{name}`; there is `{near}`"),
+                            None if known.is_empty() => {
+                                format!("it is {} and has no members", all.words(reached.of))
+                            }
+                            None => format!("it has no member `{name}`; there are {}", known.join(" ")),
+                        };
+                        return Err(ValueError { message, at: *at });
+                    };
+                    self.out.push(Bound::Number(member.offset.into()));
+                    self.out.push(Bound::Binary(Binary::Add, *at));
+                    Reached { of: member.of, is_value: false, bits: member.bits }
+                }
+            };
+        }
+        for _ in 0..path.leads {
+            reached = self.element(reached, typed, path.at, "is no address")?;
+        }
+        Ok(reached)
+    }
+
+    /// What an array or an address leads to: its address is on the stack then.
+    fn element(
+        &mut self,
+        reached: Reached,
+        typed: &Typed<'_>,
+        at: usize,
+        otherwise: &str,
+    ) -> Result<Reached, ValueError> {
+        let Some(of) = typed.all.element(reached.of) else {
+            let message = format!("it is {} and {otherwise}", typed.all.words(reached.of));
+            return Err(ValueError { message, at });
+        };
+        self.load(reached, typed, at);
+        Ok(Reached { of, is_value: false, bits: None })
+    }
+
+    /// The number at the address on the stack, when what lies there is one.
+    fn load(&mut self, reached: Reached, typed: &Typed<'_>, at: usize) {
+        if let (Some((bytes, is_signed)), false) = (typed.all.number(reached.of, typed.target), reached.is_value) {
+            // Of bits only the bytes that hold them are looked at.
+            let bytes = reached.bits.map_or(bytes, |bits| (bits.first + bits.count).div_ceil(8));
+            self.out.push(Bound::Load(Load { bytes, is_signed, bits: reached.bits }, at));
+        }
+    }
 }
 
 struct Reader<'a> {
@@ -386,10 +757,11 @@ impl<'a> Reader<'a> {
                 self.at += 1;
                 self.steps.push(Step::Number(value));
             }
-            Kind::Name | Kind::Local => {
+            Kind::Name | Kind::Local | Kind::Directive => {
                 self.at += 1;
                 self.name(self.spelling(token), at)?;
             }
+            Kind::Mark(mark @ (Mark::Star | Mark::And)) => self.led(mark == Mark::And, at)?,
             Kind::Mark(Mark::Minus) => self.unary(Unary::Minus)?,
             Kind::Mark(Mark::Plus) => self.behind_sign()?,
             Kind::Mark(Mark::Not) => self.unary(Unary::Not)?,
@@ -400,7 +772,7 @@ impl<'a> Reader<'a> {
                 self.close(Mark::ParenClose, ")")?;
             }
             Kind::Mark(Mark::Open) => self.memory(Step::Word(at))?,
-            Kind::Directive | Kind::Numbered | Kind::Text | Kind::Mark(_) | Kind::Bad => {
+            Kind::Numbered | Kind::Text | Kind::Mark(_) | Kind::Bad => {
                 return Err(self.error(format!("a value is missing before `{}`", self.spelling(token))));
             }
         }
@@ -487,7 +859,69 @@ impl<'a> Reader<'a> {
             whole.push_str(self.spelling(token));
             self.at += 1;
         }
-        self.steps.push(Step::Name(whole, at));
+        self.path(whole, at)
+    }
+
+    /// The token that comes stands right behind the one before it.
+    fn is_adjacent(&self) -> bool {
+        let before = self.at.checked_sub(1).and_then(|at| self.tokens.get(at));
+        before.zip(self.peek()).is_some_and(|(before, token)| before.end == token.start)
+    }
+
+    /// A name with what is said of it right behind it: `wagons[2].load`, `first->load`.
+    fn path(&mut self, name: String, at: usize) -> Result<(), ValueError> {
+        let mut parts = Vec::new();
+        while let Some(token) = self.peek().filter(|_| self.is_adjacent()) {
+            let place = token.start as usize;
+            let is =
+                |offset: usize, kind: Kind| self.tokens.get(self.at + offset).is_some_and(|next| next.kind == kind);
+            match token.kind {
+                Kind::Mark(Mark::Open) => {
+                    self.at += 1;
+                    let outer = std::mem::take(&mut self.steps);
+                    let read = self.binary(0).and_then(|()| self.close(Mark::Close, "]"));
+                    let steps = std::mem::replace(&mut self.steps, outer);
+                    read?;
+                    parts.push(Part::Index(steps, place));
+                }
+                Kind::Directive => {
+                    self.at += 1;
+                    parts.push(Part::Member(self.spelling(token)[1..].to_owned(), place));
+                }
+                Kind::Mark(Mark::Minus) if is(1, Kind::Mark(Mark::Greater)) && is(2, Kind::Name) => {
+                    self.at += 3;
+                    let name = self.tokens[self.at - 1];
+                    parts.push(Part::Member(self.spelling(name).to_owned(), name.start as usize));
+                }
+                _ => break,
+            }
+        }
+        self.steps.push(if parts.is_empty() {
+            Step::Name(name, at)
+        } else {
+            Step::Path(Path { name, at, parts, leads: 0, is_address: false })
+        });
+        Ok(())
+    }
+
+    /// A variable behind `*`, which is what it leads to, or `&`, which is where it lies.
+    fn led(&mut self, is_address: bool, at: usize) -> Result<(), ValueError> {
+        self.at += 1;
+        let mut leads = usize::from(!is_address);
+        while !is_address && self.eat(Mark::Star) {
+            leads += 1;
+        }
+        let Some(token) = self.peek().filter(|token| matches!(token.kind, Kind::Name)) else {
+            return Err(self.error("the name of a variable belongs here"));
+        };
+        self.at += 1;
+        self.path(self.spelling(token).to_owned(), token.start as usize)?;
+        let path = match self.steps.pop() {
+            Some(Step::Path(path)) => Path { leads, is_address, ..path },
+            Some(Step::Name(name, _)) => Path { name, at, parts: Vec::new(), leads, is_address },
+            _ => return Err(self.error("the name of a variable belongs here")),
+        };
+        self.steps.push(Step::Path(path));
         Ok(())
     }
 }
@@ -589,8 +1023,8 @@ mod tests {
     #[test]
     fn a_place_is_told_from_a_value() {
         let place = |text| ValueExpression::read(text).unwrap().bind(&Yard).unwrap().place(&Yard);
-        assert_eq!(place("[r1 + 2]"), Some(Ok((8, false))));
-        assert_eq!(place("byte [wagons]"), Some(Ok((0x300, true))));
+        assert_eq!(place("[r1 + 2]"), Some(Ok((8, Width::Word))));
+        assert_eq!(place("byte [wagons]"), Some(Ok((0x300, Width::Bytes(1)))));
         assert_eq!(place("[r1] + 1"), None);
         assert_eq!(ValueExpression::read("r1").unwrap().name(), Some("r1"));
     }

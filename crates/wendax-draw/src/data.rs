@@ -3,7 +3,7 @@
 
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length};
 use wendax_isa::{Addr, StepNo, Target};
-use wendax_session::{Cells, Reading};
+use wendax_session::{Cells, Held, Reading};
 
 /// Data at a moment.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -47,6 +47,16 @@ pub fn data(name: &str, pictures: &[Picture], target: &Target) -> Scene {
                 let values = text.bytes().map(|byte| Some(u32::from(byte))).collect();
                 let cells = Cells { address: *address, parts: vec![1], values, is_signed: false };
                 y = grid(&mut scene, y, &cells, before, (target, true));
+            }
+            Reading::Held(address, held) => {
+                scene.put((MARGIN, y + LINE), &format!("{name}, at {}", target.marked_address(*address)), Ink::Quiet);
+                y += LINE;
+                if let Held::Parts(parts) = held {
+                    for (part, held) in parts {
+                        scene.put((MARGIN + 18.0, y + LINE), &format!("{part} = {}", held.line()), Ink::Text);
+                        y += LINE;
+                    }
+                }
             }
             Reading::Number(_, text) => {
                 scene.put((MARGIN, y + LINE), &format!("{name} = {text}"), Ink::Text);

@@ -14,6 +14,7 @@ mod lines;
 mod read;
 #[cfg(test)]
 mod tests;
+mod variables;
 mod write;
 
 pub use executable::to_elf;
@@ -27,6 +28,9 @@ pub use write::{Contents, Home, Rela, Section, Symbol};
 /// Flag of a section of an object that has its place already (`.org`), which is its address; among those that the
 /// standard leaves to machines.
 pub const PLACED: u32 = 0x1000_0000;
+
+/// What sections of programs are called that are room kept free.
+const ROOM: &str = ".zeroed";
 
 /// Who made a unit of debug information, as it says itself.
 const PRODUCER: &str = "Wendax";

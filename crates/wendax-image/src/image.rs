@@ -2,6 +2,8 @@
 
 use crate::index::{Index, Lazy};
 use crate::routines::Extent;
+use crate::variables::Variables;
+use std::sync::Arc;
 use wendax_isa::{Addr, Target};
 use wendax_source::{FileId, Span};
 
@@ -71,6 +73,8 @@ pub struct Symbol {
     pub span: Span,
     /// Other files may use it.
     pub is_global: bool,
+    /// The bytes that belong to it, where they are told; 0 where not.
+    pub bytes: u32,
 }
 
 impl Symbol {
@@ -136,6 +140,8 @@ pub struct Image {
     pub lines: Vec<Line>,
     /// Where the heap begins.
     pub heap_start: Addr,
+    /// Variables with their types, where a compiler told of them.
+    pub variables: Arc<Variables>,
     /// Made when names or lines are first asked for.
     pub index: Lazy,
 }
@@ -150,6 +156,7 @@ impl Image {
             symbols: Vec::new(),
             lines: Vec::new(),
             heap_start: Addr(0),
+            variables: Arc::default(),
             index: Lazy::default(),
         }
     }
@@ -204,6 +211,9 @@ impl Image {
 
     /// An address by the label at or before it: `weigh`, `weigh + 4`; `None` where there is no label.
     pub fn place_name(&self, address: Addr) -> Option<String> {
+        if let Some(cell) = self.variables.part_at(address, None, self.target) {
+            return Some(cell.name);
+        }
         match self.nearest_label(address)? {
             (symbol, 0) => Some(symbol.name.clone()),
             (symbol, offset) => Some(format!("{} + {offset}", symbol.name)),

@@ -12,10 +12,12 @@ mod formats;
 mod image;
 mod index;
 mod routines;
+mod variables;
 
 pub use elf::{ElfError, ElfProgram, SourceTrouble, UNFOLDED, from_elf, is_elf, is_object, to_elf, unfold};
 pub use formats::{FormatError, Loaded, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord};
 pub use image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 pub use index::Lazy;
 pub use routines::Extent;
+pub use variables::{Bits, Cell, DEEPEST_TYPE, Home, Member, NumberForm, Stay, TypeId, TypeKind, Variable, Variables};
 pub use wendax_isa::Addr;

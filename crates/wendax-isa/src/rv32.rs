@@ -145,6 +145,7 @@ pub static TARGET: Target = Target {
     code_align: 4,
     longest_code: 4,
     leads,
+    uses: |code| Some(decode(u32::from_le_bytes(*code.first_chunk::<4>()?))?.uses()),
     text: text::text_at,
     cycles,
     registers: &REGISTERS,

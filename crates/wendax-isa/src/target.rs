@@ -32,6 +32,8 @@ pub struct Target {
     /// How many bytes the instruction has that these begin with, as it stands at an address, and where it leads; `None`
     /// when they are no instruction.
     pub leads: LeadsAt,
+    /// The registers that the instruction reads and writes which some bytes begin with; `None` when they are no instruction.
+    pub uses: fn(&[u8]) -> Option<RegisterUse>,
     /// The instruction that some bytes begin with, as it stands at an address, as the assembler reads it; names of places are
     /// asked for. `None` when they are no instruction.
     pub text: TextAt,

@@ -405,7 +405,8 @@ impl<'a> Teller<'a> {
             Op::Ldw | Op::Ldb | Op::Ldsb => {
                 let at = access.map_or(Addr::FIRST, |access| access.address);
                 let what = if op == Op::Ldw { "word" } else { "byte" };
-                let (place, same) = (self.device_or_place(at), self.same(Reg(insn.a), result));
+                let (place, same) =
+                    (self.device_or_place(at, access.map_or(1, |access| access.bytes)), self.same(Reg(insn.a), result));
                 vec![format!("{d} takes the {what} at {place}: {value}{same}")]
             }
             Op::Stw | Op::Stb => self.stored(Reg(insn.a), effects),
@@ -432,9 +433,12 @@ impl<'a> Teller<'a> {
         }
     }
 
-    fn device_or_place(&self, address: Addr) -> String {
-        match self.target.device(address) {
-            Some(device) => format!("{} ({})", self.target.marked_address(address), device.name),
+    /// Cells of memory by their address, with the name of what they are.
+    fn device_or_place(&self, address: Addr, bytes: u32) -> String {
+        let name = self.target.device(address).map(|device| device.name.to_owned());
+        let cell = || crate::held::cell(self.session, self.machine.pc(), address, bytes).map(|cell| cell.name);
+        match name.or_else(cell) {
+            Some(name) => format!("{} ({name})", self.target.marked_address(address)),
             None => self.place(address),
         }
     }
@@ -500,7 +504,7 @@ impl<'a> Teller<'a> {
         let name = self.target.register_name(register);
         let memory = effects.memory.iter().map(|change| self.store(change, register, name));
         let devices = effects.devices.iter().map(|change| {
-            let place = self.device_or_place(change.address);
+            let place = self.device_or_place(change.address, self.target.word_bytes());
             let (old, new) = (self.value(change.old), self.value(change.new));
             let given = self.machine.register(register);
             let read = if given == change.new { String::new() } else { format!("; {} is stored", self.value(given)) };
@@ -527,7 +531,8 @@ impl<'a> Teller<'a> {
         };
         let is_whole = change.new.len() == self.target.word_bytes() as usize;
         let value = if is_whole { self.value_in(register, new) } else { self.value(new) };
-        format!("the {what} at {} becomes {name} = {value}; {before}", self.place(change.address))
+        let place = self.device_or_place(change.address, u32::try_from(change.new.len()).unwrap_or(1));
+        format!("the {what} at {place} becomes {name} = {value}; {before}")
     }
 
     /// What so many bytes are called.

@@ -54,6 +54,7 @@ fn yard() -> Option<Session> {
         kind,
         span,
         is_global: true,
+        bytes: 0,
     };
     image.symbols = NAMES.into_iter().map(symbol).collect();
     let settings = Settings { clock: wendax_machine::Clock::Cycles, ..Settings::default() };

@@ -30,6 +30,7 @@ mod explain;
 mod forms;
 #[cfg(feature = "fuzzing")]
 pub mod fuzzing;
+mod held;
 mod history;
 mod instruction;
 mod journey;
@@ -62,6 +63,7 @@ mod words;
 pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use forms::{TallyForm, TrailForm, TrailText, ending};
+pub use held::{Held, cell, framed, typed_words};
 pub use instruction::{code_text, instruction_text};
 pub use journey::{Command, Progress, State, Why};
 pub use meaning::{Meaning, Meanings};

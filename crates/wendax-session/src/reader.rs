@@ -17,6 +17,14 @@ impl<'a> Reader<'a> {
         Self { text, at: 0, names }
     }
 
+    /// The same with other names from here on.
+    pub(crate) fn with_names<'b>(self, names: &'b Names<'b>) -> Reader<'b>
+    where
+        'a: 'b,
+    {
+        Reader { names, ..self }
+    }
+
     pub(crate) fn rest(&self) -> &str {
         &self.text[self.at..]
     }

@@ -4,12 +4,14 @@
 //! For watches of the bench and for the command line. A value alone is shown as a number; a label alone is what lies
 //! there. With `bytes`, `words`, `text` and `records` the value is the address where they lie.
 
+use crate::held::{self, Held};
 use crate::reader::{Nothing, Reader};
 use crate::session::Session;
 use crate::stack::{WordKind, read_stack};
 use crate::values::{At, Names, Sole, asks_met, sole};
 use crate::words::{change_words, line_words};
 use wendax_asm::{BoundValue, Moment, ValueError};
+use wendax_image::{NumberForm, TypeId, TypeKind};
 use wendax_isa::{Addr, Target};
 use wendax_machine::CellState;
 
@@ -25,6 +27,8 @@ const MOST_CELLS: u32 = 4096;
 pub enum Form {
     /// In the way that fits: decimal.
     Plain,
+    /// By its type in the program that a compiler made.
+    Typed(TypeId),
     /// Hexadecimal.
     Hex,
     /// Read as a signed word.
@@ -91,9 +95,15 @@ impl Cells {
             (None, true) => "··".to_owned(),
             (None, false) => "  ····".to_owned(),
             (Some(byte), true) => format!("{byte:02X}"),
-            (Some(word), false) if self.is_signed => format!("{:>6}", target.signed(word)),
+            (Some(word), false) if self.is_signed => format!("{:>6}", self.signed(index, word)),
             (Some(word), false) => format!("{:>6}", target.hex(word)),
         }
+    }
+
+    /// A value as part `index` read as a signed number.
+    pub fn signed(&self, index: usize, value: u32) -> i32 {
+        let unused = 32_u32.saturating_sub(8 * self.parts[index % self.parts.len().max(1)]);
+        (value << unused).cast_signed() >> unused
     }
 }
 
@@ -106,6 +116,8 @@ pub enum Reading {
     Text(Addr, String),
     /// Several numbers.
     Cells(Cells),
+    /// Parts of a program's type, where they lie.
+    Held(Addr, Held),
     /// There is none, for this reason.
     Nothing(String),
 }
@@ -185,6 +197,9 @@ impl Show {
 
     /// The form of a value of which none is said: a label alone is what lies there.
     fn form_of(names: &Names<'_>, value: &BoundValue, text: &str) -> Form {
+        if let Some(of) = value.of() {
+            return Form::Typed(of);
+        }
         let Some((start, end)) = names.extent(text).filter(|_| value.value(&Nothing).is_ok()) else {
             return Form::Plain;
         };
@@ -328,6 +343,7 @@ fn read(value: &BoundValue, form: &Form, at: &At<'_>, session: &Session) -> Read
     };
     match form {
         Form::Plain => Reading::Number(number, number.to_string()),
+        Form::Typed(of) => typed(*of, number, at, session),
         Form::Hex => of_word(number, target.hex(word)),
         Form::Signed if is_more => of_word(number, target.signed(word).to_string()),
         Form::Signed => {
@@ -365,6 +381,32 @@ fn read(value: &BoundValue, form: &Form, at: &At<'_>, session: &Session) -> Read
     }
 }
 
+/// A value of a program's type: of a number that, of others what lies at its address.
+fn typed(of: TypeId, number: i64, at: &At<'_>, session: &Session) -> Reading {
+    let (image, target) = (session.image(), session.machine().target());
+    let all = &image.variables;
+    let mut reader = held::Reader::new(at, image);
+    if all.number(of, target).is_some() {
+        return Reading::Number(number, reader.words(of, number));
+    }
+    let address = Addr(u32::try_from(number & i64::from(target.address_mask())).unwrap_or(0));
+    let held = reader.held(of, address);
+    match (held, all.kind(of)) {
+        (Held::Text(text), _) => Reading::Text(address, text.escape_debug().to_string().replace("\\'", "'")),
+        (Held::Nothing(why), _) => Reading::Nothing(why),
+        // Plain numbers stand in rows.
+        (_, TypeKind::Array(each, count))
+            if let TypeKind::Number(bytes @ (1 | 2 | 4), form) = all.kind(*each)
+                && matches!(form, NumberForm::Signed | NumberForm::Unsigned)
+                && *bytes <= target.word_bytes() =>
+        {
+            let is_signed = *form == NumberForm::Signed;
+            cells(at, target, address, (*count).min(MOST_CELLS), vec![*bytes], is_signed)
+        }
+        (held, _) => Reading::Held(address, held),
+    }
+}
+
 fn cells(at: &At<'_>, target: &Target, address: Addr, rows: u32, parts: Vec<u32>, is_signed: bool) -> Reading {
     let mut cells = Cells { address, parts, values: Vec::new(), is_signed };
     for index in 0..rows as usize * cells.parts.len() {
@@ -375,7 +417,7 @@ fn cells(at: &At<'_>, target: &Target, address: Addr, rows: u32, parts: Vec<u32>
     Reading::Cells(cells)
 }
 
-/// A byte or word, when there is something to read.
+/// A number of so many bytes, up to a word, when there is something to read.
 fn part(at: &At<'_>, target: &Target, address: Addr, size: u32) -> Option<u32> {
     let machine = at.machine();
     let is_there = |address: Addr| {
@@ -385,7 +427,10 @@ fn part(at: &At<'_>, target: &Target, address: Addr, size: u32) -> Option<u32> {
     if !(0..size).all(|offset| is_there(address + offset)) {
         return None;
     }
-    Some(if size == 1 { machine.byte(address).into() } else { machine.word(address) })
+    if size == target.word_bytes() {
+        return Some(machine.word(address));
+    }
+    Some((0..size).fold(0, |number, offset| number | u32::from(machine.byte(address + offset)) << (8 * offset)))
 }
 
 impl Shown {
@@ -416,6 +461,14 @@ impl Shown {
                 steps.iter().map(|(step, place, did)| format!("step {step}  {place}: {did}")).collect()
             }
             Self::Value(Reading::Number(_, text)) => vec![format!("{name} = {text}")],
+            Self::Value(Reading::Held(address, held)) => {
+                let mut lines = vec![format!("{name}, at {}", target.marked_address(*address))];
+                if let Held::Parts(parts) = held {
+                    let width = parts.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0);
+                    lines.extend(parts.iter().map(|(name, held)| format!("  {name:<width$}  {}", held.line())));
+                }
+                lines
+            }
             Self::Value(Reading::Text(_, text)) => vec![format!("{name} = \"{text}\"")],
             Self::Value(Reading::Nothing(why)) => vec![format!("{name}: {why}")],
             Self::Value(Reading::Cells(cells)) => {

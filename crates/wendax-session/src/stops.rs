@@ -83,6 +83,17 @@ pub enum Where {
     True(BoundValue),
 }
 
+impl Where {
+    /// The address of code that it is about, when it is about one: names of what is said of it mean what they do there.
+    pub fn code(&self) -> Option<Addr> {
+        match self {
+            Self::Address(at) | Self::Entered(at) | Self::Left(at) => Some(*at),
+            Self::Among(parts) => parts.first().map(|(from, _)| *from),
+            _ => None,
+        }
+    }
+}
+
 /// Which of the times it is met it stops at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Times {

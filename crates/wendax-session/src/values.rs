@@ -3,8 +3,9 @@
 //! The expressions are the assembler's own ([`wendax_asm::ValueExpression`]). Here are the names a run adds to labels
 //! and constants: registers, control registers, flags, `pc`, `step`, `cycles`, `met`, device registers by their names. Nothing here walks.
 
-use wendax_asm::{BoundValue, Hangs, Moment, Named, Scope, ValueError, ValueExpression};
-use wendax_image::Image;
+use std::borrow::Cow;
+use wendax_asm::{BoundValue, Hangs, Moment, Named, Scope, Typed, ValueError, ValueExpression};
+use wendax_image::{Image, Variable};
 use wendax_isa::{Addr, Place, Reg, RegisterUse, Target};
 use wendax_machine::{CellState, Machine};
 
@@ -28,6 +29,12 @@ pub struct Names<'a> {
 }
 
 impl<'a> Names<'a> {
+    /// The same names as they are known at another place.
+    #[must_use]
+    pub(crate) fn at(self, place: Addr) -> Self {
+        Self { place, ..self }
+    }
+
     /// The names of a program for a machine, private ones as at `place`.
     pub fn new(image: &'a Image, target: &'static Target, place: Addr) -> Self {
         Self { image, target, place }
@@ -46,14 +53,34 @@ impl<'a> Names<'a> {
         ValueExpression::read(text)?.bind(self)
     }
 
-    /// The cells a label stands for: those up to the next label that is no private one.
+    /// The cells a label stands for: those of its type where a compiler told of one, else those up to the next label that is
+    /// no private one.
     pub fn extent(&self, name: &str) -> Option<(Addr, Addr)> {
-        let start = self.image.symbol(name)?.address()?;
+        if let Some(variable) = self.typed(name) {
+            let start = variable.fixed()?;
+            return Some((start, start + self.image.variables.bytes(variable.of, self.target)));
+        }
+        let symbol = self.image.symbol(name)?;
+        let start = symbol.address()?;
+        if symbol.bytes > 0 {
+            return Some((start, start + symbol.bytes));
+        }
         let labels = self.image.labels().filter(|label| !label.is_private());
         let next = labels.filter_map(wendax_image::Symbol::address).filter(|&at| at > start).min();
         let part = self.image.segment_at(start);
         let behind = next.into_iter().chain(part.map(wendax_image::Segment::end)).min()?;
         Some((start, behind))
+    }
+
+    /// The variable of a name, when a compiler told of one and no register has the name.
+    fn typed(&self, name: &str) -> Option<Cow<'a, Variable>> {
+        let all = &self.image.variables;
+        if all.is_empty() || self.target.register(name).is_some() {
+            return None;
+        }
+        let here = all.named(name, self.place).map(Cow::Borrowed);
+        // What is not known here may be meant of another place, where it will be asked.
+        here.or_else(|| all.anywhere(name).filter(|_| self.image.symbol(name).is_none()).map(Cow::Owned))
     }
 
     /// The device register of a name, blanks and commas in it left out or written as `_`.
@@ -69,6 +96,12 @@ pub fn device_word(name: &str) -> String {
 }
 
 impl Scope for Names<'_> {
+    fn variable(&self, name: &str) -> Option<Typed<'_>> {
+        let variable = self.typed(name)?;
+        let register = |register: Reg| register.0.into();
+        Some(Typed { variable, all: &self.image.variables, target: self.target, next: PC, register })
+    }
+
     fn named(&self, name: &str) -> Option<Named> {
         if let Some(register) = self.target.register(name) {
             return Some(Named::Live(register.0.into()));
@@ -94,10 +127,19 @@ impl Scope for Names<'_> {
                 Some(Named::Value(self.image.symbol(&format!("{owner}{local}"))?.value))
             }
             other => {
+                if let Some(value) = self.image.variables.constant(other) {
+                    return Some(Named::Value(value));
+                }
                 let control = (self.target.controls)(other).map(|number| Named::Live(CONTROL + u32::from(number)));
                 control.or_else(|| self.device(other).map(|address| Named::Value(address.into())))
             }
         }
+    }
+
+    fn why_unknown(&self, name: &str) -> Option<String> {
+        let is_several = self.target.register(name).is_none() && self.image.variables.is_known(name);
+        is_several
+            .then(|| format!("`{name}` is one thing in one routine and another in another: ask it at a place of one"))
     }
 
     fn size_of(&self, name: &str) -> Option<i64> {
@@ -167,6 +209,15 @@ impl Moment for At<'_> {
             self.readable(address + i64::from(offset))?;
         }
         Ok(self.machine.word(at).into())
+    }
+
+    fn number(&self, address: i64, bytes: u32) -> Result<i64, String> {
+        // What is a word is read as one: device registers have no bytes.
+        if bytes == self.machine.target().word_bytes() {
+            return self.word(address);
+        }
+        let byte = |offset: u32| self.byte(address.wrapping_add(offset.into()));
+        (0..bytes.min(8)).try_fold(0, |number, offset| Ok(number | byte(offset)? << (8 * offset)))
     }
 
     fn byte(&self, address: i64) -> Result<i64, String> {

@@ -3,6 +3,7 @@
 //! Everything here is told from data that `effects`, `session` and the image hold; nothing is computed anew.
 
 use crate::effects::{Effects, FileChange};
+use crate::held::{cell, typed_words};
 use crate::instruction::instruction_text;
 use crate::journey::State;
 use crate::numbers::counted;
@@ -237,11 +238,22 @@ pub fn change_words(session: &Session, effects: &Effects) -> Vec<String> {
             changes.push(format!("{} left below sp", counted(change.new.len() as u64, "byte", "bytes")));
             continue;
         }
-        let hex = target.marked_address(change.address);
-        let name = session.image().label_at(change.address).map_or(hex, |symbol| symbol.name.clone());
+        let bytes = u32::try_from(change.new.len()).unwrap_or(1);
+        // What stands in a frame has its names only while the routine is there that stored it.
+        let is_here = effects.steps == 1 && effects.step + 1 == session.now();
+        let next = if is_here { effects.pc } else { Addr::FIRST };
+        let cell = cell(session, next, change.address, bytes);
+        let of = cell.as_ref().and_then(|cell| cell.of);
+        let name = cell.map_or_else(|| target.marked_address(change.address), |cell| cell.name);
         let word = target.word_bytes() as usize;
         let was = change.was_known.then(|| change.old_value(target));
-        let (old, new) = values_words(session, Thing::Cells(change.address, end), was, change.new_value(target));
+        let (old, new) = match typed_words(session, of, change.new_value(target)) {
+            Some(new) => {
+                let old = was.and_then(|was| typed_words(session, of, was));
+                (old.unwrap_or_else(|| "not set".to_owned()), new)
+            }
+            None => values_words(session, Thing::Cells(change.address, end), was, change.new_value(target)),
+        };
         changes.push(match (change.new.len() > word, was == Some(change.new_value(target))) {
             (true, _) => format!("{} bytes at {name}", change.new.len()),
             (_, true) => format!("[{name}] {new} again"),

@@ -71,6 +71,7 @@ pub struct SourceFile {
     text: Arc<str>,
     line_starts: Vec<u32>,
     is_stand_in: bool,
+    is_foreign: bool,
 }
 
 impl SourceFile {
@@ -80,12 +81,23 @@ impl SourceFile {
         let ends = memchr::memchr_iter(b'\n', text.as_bytes());
         let starts = ends.map(|at| u32::try_from(at + 1).unwrap_or(u32::MAX));
         let line_starts = std::iter::once(0).chain(starts).collect();
-        Self { name: name.into(), text, line_starts, is_stand_in: false }
+        Self { name: name.into(), text, line_starts, is_stand_in: false, is_foreign: false }
     }
 
     /// A text nobody wrote, for a file that has none, such as an object: places in it tell only which file.
     pub fn stand_in(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
         Self { is_stand_in: true, ..Self::new(name, text) }
+    }
+
+    /// The same, as a text of another language that a compiler read.
+    #[must_use]
+    pub fn foreign(self) -> Self {
+        Self { is_foreign: true, ..self }
+    }
+
+    /// It is of another language.
+    pub fn is_foreign(&self) -> bool {
+        self.is_foreign
     }
 
     /// It is no text of the file it is named after.

@@ -79,9 +79,9 @@ const DEMOS: [Demo; 9] = [
     Demo {
         name: "compiled",
         about: "a program that a compiler made for the other machine, RV32, walked by its lines",
-        opens: Some("yard.elf"),
+        opens: Some("marshal.elf"),
         page: include_str!("../../../demos/compiled/README.md"),
-        files: files!("compiled": "yard.elf", "yard.rs", "make.sh", "README.md"),
+        files: files!("compiled": "marshal.elf", "marshal.c", "host.h", "yard.elf", "yard.rs", "make.sh", "README.md"),
     },
     Demo {
         name: "derailed",

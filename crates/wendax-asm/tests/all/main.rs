@@ -15,3 +15,4 @@ mod rv32;
 mod slips;
 mod teaching;
 mod unfolding;
+mod variables;

@@ -15,7 +15,7 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
         let name = match (segment.rights.execute, segment.reserved) {
             (true, _) => ".code",
             (false, false) => ".data",
-            (false, true) => ".zeroed",
+            (false, true) => super::ROOM,
         };
         let length = u32::try_from(segment.bytes.len()).unwrap_or(u32::MAX);
         contents.sections.push(Section {

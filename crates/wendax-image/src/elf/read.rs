@@ -3,11 +3,13 @@
 use super::attributes;
 use super::lines::Row;
 use super::lines::digest;
+use super::variables::variables;
 use crate::image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use gimli::{EndianSlice, LittleEndian};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::{Endianness, Object, ObjectSection, ObjectSymbol, elf};
 use std::borrow::Cow;
+use std::sync::Arc;
 use wendax_isa::{Addr, Place, Target, targets};
 use wendax_source::{FileId, Files, SourceFile, Sources, Span};
 
@@ -163,9 +165,21 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     }
     image.place_heap();
     let file = object::read::elf::ElfFile32::<Endianness>::parse(bytes)?;
+    // What compilers leave room for is 0 by the rules of their languages; only what is written here may be left unset.
+    for part in image.segments.iter_mut().filter(|part| part.reserved) {
+        let own = |section: object::read::elf::ElfSection32<'_, '_, Endianness>| {
+            section.address() == u64::from(part.start.0) && section.name() == Ok(super::ROOM)
+        };
+        part.reserved = file.sections().any(own);
+    }
     image.symbols = symbols(&file, &image);
-    let (lines, files, compiled) = lines(&file, &image);
+    let dwarf = gimli::Dwarf::load(|id| Ok::<_, gimli::Error>(EndianSlice::new(section(&file, id), LittleEndian)));
+    let dwarf = dwarf.unwrap_or_default();
+    let LineTables { lines, files, compiled, entered } = lines(&dwarf, &image);
     image.lines = lines;
+    let mut frames = gimli::DebugFrame::new(section(&file, gimli::SectionId::DebugFrame), LittleEndian);
+    frames.set_address_size(4);
+    image.variables = Arc::new(variables(&dwarf, &frames, &image, &entered));
     Ok(ElfProgram { image, files, compiled })
 }
 
@@ -236,38 +250,44 @@ fn symbols(file: &File<'_>, image: &Image) -> Vec<Symbol> {
             let value = u32::try_from(symbol.address()).ok()?;
             let is_number = kind == SymbolKind::Constant;
             let value = if is_number { i64::from(value.cast_signed()) } else { i64::from(value) };
-            Some(Symbol { name, value, kind, span: nowhere, is_global: symbol.is_global() })
+            let bytes = u32::try_from(symbol.size()).unwrap_or(0);
+            Some(Symbol { name, value, kind, span: nowhere, is_global: symbol.is_global(), bytes })
         })
         .collect()
 }
 
-/// Rows of the line tables as lines of the image, and the files they speak of. What is damaged is left out:
-/// a program runs without its lines.
-fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>, Vec<FileId>) {
-    let mut rows = Vec::new();
-    let mut files = Vec::new();
-    let mut compiled = Vec::new();
-    let section = |id: gimli::SectionId| -> Result<_, gimli::Error> {
-        let data = file.section_by_name(id.name()).and_then(|section| section.data().ok()).unwrap_or(&[]);
-        Ok(EndianSlice::new(data, LittleEndian))
-    };
-    if let Ok(dwarf) = gimli::Dwarf::load(section) {
-        let _ = read_rows(&dwarf, &mut files, &mut |row, is_compiled| {
-            if is_compiled && !compiled.contains(&row.file) {
-                compiled.push(row.file);
-            }
-            let kind = if row.is_code { LineKind::Code } else { LineKind::Data };
-            let span = Span::new(row.file, 0, 0);
-            rows.push(Line {
-                address: Addr(row.address),
-                length: row.length,
-                kind,
-                span,
-                line: row.line,
-                unfolded: None,
-            });
-        });
-    }
+/// The bytes of a section of debug information; none when it is not there.
+fn section<'d>(file: &File<'d>, id: gimli::SectionId) -> &'d [u8] {
+    file.section_by_name(id.name()).and_then(|section| section.data().ok()).unwrap_or(&[])
+}
+
+/// What the line tables of a file say.
+#[derive(Default)]
+struct LineTables {
+    lines: Vec<Line>,
+    /// The files that they speak of.
+    files: Vec<ElfSource>,
+    /// Those that a compiler made instructions of.
+    compiled: Vec<FileId>,
+    /// Where the entries of routines end, in order.
+    entered: Vec<Addr>,
+}
+
+/// Rows of the line tables as lines of the image. What is damaged is left out: a program runs without its lines.
+fn lines(dwarf: &gimli::Dwarf<Slice<'_>>, image: &Image) -> LineTables {
+    let LineTables { lines: mut rows, mut files, mut compiled, mut entered } = LineTables::default();
+    let _ = read_rows(dwarf, &mut files, &mut |row, is_compiled, is_entered| {
+        if is_entered {
+            entered.push(Addr(row.address));
+        }
+        if is_compiled && !compiled.contains(&row.file) {
+            compiled.push(row.file);
+        }
+        let kind = if row.is_code { LineKind::Code } else { LineKind::Data };
+        let span = Span::new(row.file, 0, 0);
+        rows.push(Line { address: Addr(row.address), length: row.length, kind, span, line: row.line, unfolded: None });
+    });
+    entered.sort_unstable();
     rows.retain(|row: &Line| {
         row.length > 0 && image.segments.iter().any(|s| s.start <= row.address && row.address + row.length <= s.end())
     });
@@ -284,15 +304,16 @@ fn lines(file: &File<'_>, image: &Image) -> (Vec<Line>, Vec<ElfSource>, Vec<File
             row.kind = LineKind::Reserved;
         }
     }
-    (rows, files, compiled)
+    LineTables { lines: rows, files, compiled, entered }
 }
 
-type Slice<'d> = EndianSlice<'d, LittleEndian>;
+pub(super) type Slice<'d> = EndianSlice<'d, LittleEndian>;
 
+/// Rows of all line tables; with each is told whether a compiler made it, and whether the entry of a routine ends there.
 fn read_rows(
     dwarf: &gimli::Dwarf<Slice<'_>>,
     files: &mut Vec<ElfSource>,
-    take: &mut dyn FnMut(Row, bool),
+    take: &mut dyn FnMut(Row, bool, bool),
 ) -> Result<(), gimli::Error> {
     let mut taken = 0;
     let mut units = dwarf.units();
@@ -301,7 +322,8 @@ fn read_rows(
         let Some(program) = unit.line_program.clone() else { continue };
         // What is no statement is data in what is written here; compilers have other reasons for that.
         let is_compiled = !is_own(dwarf, &unit)?;
-        let mut open: Option<(u32, u64, u32, bool)> = None;
+        let mut open: Option<(u32, u64, u32, bool, bool)> = None;
+
         let mut table = program.rows();
         while let Some((header, row)) = table.next_row()? {
             let address = u32::try_from(row.address()).unwrap_or(u32::MAX);
@@ -310,19 +332,23 @@ fn read_rows(
             if is_compiled && line.is_none() && !row.end_sequence() && open.is_some() {
                 continue;
             }
-            if let Some((start, file, line, is_code)) = open.take()
+            if let Some((start, file, line, is_code, is_entered)) = open.take()
                 && address > start
             {
                 let file = FileId(file_number(dwarf, &unit, header, file, files));
                 let is_code = is_code || is_compiled;
-                take(Row { symbol: None, address: start, length: address - start, file, line, is_code }, is_compiled);
+                take(
+                    Row { symbol: None, address: start, length: address - start, file, line, is_code },
+                    is_compiled,
+                    is_entered,
+                );
                 taken += 1;
             }
             if taken > MOST_ROWS {
                 return Ok(());
             }
             if let (false, Some(line)) = (row.end_sequence(), line) {
-                open = Some((address, row.file_index(), line, row.is_stmt()));
+                open = Some((address, row.file_index(), line, row.is_stmt(), row.prologue_end()));
             }
         }
     }
@@ -375,7 +401,7 @@ impl ElfProgram {
             return None;
         }
         let mut sources = Sources::new();
-        for source in &self.files {
+        for (number, source) in (0..).zip(&self.files) {
             let text = match files.text(&source.name) {
                 Ok(text) => text,
                 Err(error) => return Some(Err(SourceTrouble::Missing { name: source.name.clone(), why: error.0 })),
@@ -383,7 +409,8 @@ impl ElfProgram {
             if !source.is(&text) {
                 return Some(Err(SourceTrouble::Changed(source.name.clone())));
             }
-            sources.add(SourceFile::new(source.name.as_str(), text));
+            let file = SourceFile::new(source.name.as_str(), text);
+            sources.add(if self.compiled.contains(&FileId(number)) { file.foreign() } else { file });
         }
         let mut image = self.image.clone();
         for line in &mut image.lines {
@@ -480,7 +507,7 @@ pub fn object_rows(bytes: &[u8]) -> (Vec<Row>, Vec<ElfSource>) {
     };
     if let Ok(dwarf) = gimli::DwarfSections::load(section) {
         let dwarf = dwarf.borrow(|data| EndianSlice::new(data, LittleEndian));
-        let _ = read_rows(&dwarf, &mut files, &mut |row, _| {
+        let _ = read_rows(&dwarf, &mut files, &mut |row, _, _| {
             let (section, address) = (row.address >> SHIFT, row.address & ((1 << SHIFT) - 1));
             rows.push(Row { symbol: Some(section), address, ..row });
         });

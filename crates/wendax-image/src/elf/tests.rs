@@ -2,11 +2,12 @@
 
 use super::{Contents, ElfError, Home, Section, Symbol, from_elf, to_elf};
 use crate::{
-    FormatError, Image, Rights, Segment, SymbolKind, from_hex, from_raw, from_srecord, to_hex, to_raw, to_srecord,
+    Bits, FormatError, Image, Rights, Segment, SymbolKind, TypeKind, from_hex, from_raw, from_srecord, to_hex, to_raw,
+    to_srecord,
 };
 use object::elf;
 use proptest::prelude::*;
-use wendax_isa::{Addr, Place, Target, rv32, targets};
+use wendax_isa::{Addr, Place, Reg, Target, rv32, targets};
 use wendax_source::Sources;
 
 /// A program for RV32: code, data, room far above it.
@@ -47,7 +48,12 @@ fn a_program_for_the_other_machine_is_read_as_it_is() {
     let image = from_elf(&contents().to_bytes()).expect("it can be read").bare_image();
     assert_eq!(image.target.name, "RV32");
     let parts: Vec<_> = image.segments.iter().map(|part| (part.start.0, part.bytes.len(), part.reserved)).collect();
-    assert_eq!(parts, [(0x1_0000, 8, false), (0x1_1000, 4, false), (0x8000_0000, 0x100, true)]);
+    assert_eq!(parts, [(0x1_0000, 8, false), (0x1_1000, 4, false), (0x8000_0000, 0x100, false)]);
+    // Room is 0 by the rules of compilers' languages; what is written here leaves it unset, in a section of another name.
+    let mut own = contents();
+    own.sections[2].name = ".zeroed".to_owned();
+    let own = from_elf(&own.to_bytes()).expect("it can be read").bare_image();
+    assert_eq!(own.segments.iter().map(|part| part.reserved).collect::<Vec<_>>(), [false, false, true]);
     assert_eq!(image.heap_start, Addr(0x1_1004));
     let known: Vec<_> = image.symbols.iter().map(|one| (one.name.as_str(), one.value, one.kind)).collect();
     let wanted = [
@@ -178,5 +184,103 @@ proptest! {
         let _ = from_elf(&bytes);
         bytes.truncate(cut);
         let _ = from_elf(&bytes);
+    }
+}
+
+const POINTS: [&[u8]; 2] = [
+    include_bytes!("../../../wendax/tests/all/c/points0.elf"),
+    include_bytes!("../../../wendax/tests/all/c/points2.elf"),
+];
+
+#[test]
+fn variables_of_a_compiler_are_read_with_their_types() {
+    for (bytes, is_plain) in POINTS.into_iter().zip([true, false]) {
+        let image = from_elf(bytes).expect("it can be read").bare_image();
+        let all = &image.variables;
+        let yard = all.named("yard", image.entry).expect("it is there");
+        let size = all.bytes(yard.of, image.target);
+        let at = image.best_symbol("yard").and_then(crate::Symbol::address);
+        assert_eq!((size, yard.fixed()), (48, at));
+        let element = all.element(yard.of).expect("an array");
+        let members: Vec<_> =
+            all.members(element).iter().map(|one| (one.name.as_str(), one.offset, one.bits)).collect();
+        let bits = |first, count| Some(Bits { first, count });
+        assert_eq!(
+            members,
+            [
+                ("straight", 0, bits(0, 3)),
+                ("aside", 0, bits(3, 3)),
+                ("lean", 0, bits(6, 4)),
+                ("turns", 2, None),
+                ("state", 4, None),
+                ("taken", 8, None)
+            ]
+        );
+        let state = all.members(element).iter().find(|one| one.name == "state").map(|one| all.kind(one.of));
+        let names = [(0, "OPEN"), (4, "SHUT"), (-1, "BROKEN")].map(|(value, name)| (value, name.to_owned()));
+        assert_eq!(state, Some(&TypeKind::Enumeration(4, true, names.to_vec())));
+        assert_eq!((all.constant("SHUT"), all.constant("BROKEN"), all.constant("none")), (Some(4), Some(-1), None));
+        let part =
+            |offset, bytes| all.part_at(at.unwrap_or_default() + offset, bytes, image.target).map(|part| part.name);
+        assert_eq!(part(0, None).as_deref(), Some("yard"));
+        assert_eq!(part(14, Some(1)).as_deref(), Some("yard[1].turns"));
+        assert_eq!(part(16, Some(4)).as_deref(), Some("yard[1].state"));
+        assert_eq!(part(17, Some(1)).as_deref(), Some("yard[1].state + 1"));
+        assert_ne!(part(48, None).as_deref(), Some("yard + 48"));
+        // What belongs to a routine is known in it, from the first instruction of that on where it was handed over.
+        let ways = image.best_symbol("ways").and_then(crate::Symbol::address).expect("a routine");
+        let from = all.named("from", ways).expect("it is handed over");
+        assert!(from.is_parameter && from.home(ways) == Some(crate::Home::Value(Some(Reg(10)), 0)), "{from:?}");
+        assert!(all.named("from", image.entry).is_none_or(|other| other.scope != from.scope));
+        if !is_plain {
+            continue;
+        }
+        let here = all.named("here", ways).expect("its own");
+        let end = from.scope.last().expect("code").1;
+        assert_eq!((here.home(ways), here.is_parameter), (None, false), "nothing is put by before the entry has ended");
+        let middle = ways + (end - ways) / 8 * 4;
+        assert!(matches!(here.home(middle), Some(crate::Home::Near(Reg(8), _))), "{here:?}");
+        // The caller's frame is taken back two instructions before the end.
+        assert_eq!((here.home(end - 4), from.home(end - 8)), (None, None), "{here:?}");
+        assert!(from.home(end - 16).is_some());
+    }
+}
+
+proptest! {
+    /// Whatever stands where a compiler tells of lines, types and places, a program is read with the bytes it has.
+    #[test]
+    fn spoilt_debug_information_is_left_out(
+        which in 0..2_usize,
+        spoilt in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..40),
+    ) {
+        use object::{Object, ObjectSection};
+        let whole = from_elf(POINTS[which]).expect("it can be read").bare_image();
+        let mut bytes = POINTS[which].to_vec();
+        let file = object::File::parse(POINTS[which]).expect("an ELF file");
+        let ranges: Vec<(u64, u64)> = file
+            .sections()
+            .filter(|section| section.name().is_ok_and(|name| name.starts_with(".debug")))
+            .filter_map(|section| section.file_range())
+            .collect();
+        let total: u64 = ranges.iter().map(|(_, length)| length).sum();
+        for (index, byte) in spoilt {
+            let mut at = index.index(usize::try_from(total).unwrap()) as u64;
+            for (start, length) in &ranges {
+                if at < *length {
+                    bytes[usize::try_from(start + at).unwrap()] = byte;
+                    break;
+                }
+                at -= length;
+            }
+        }
+        let read = from_elf(&bytes).expect("it still can be read").bare_image();
+        prop_assert_eq!(&read.segments, &whole.segments);
+        // What is known of it can be asked.
+        for at in (0..0x400).step_by(4).map(|offset| read.entry + offset) {
+            for variable in read.variables.locals_at(at) {
+                let _ = (variable.home(at), read.variables.bytes(variable.of, read.target));
+            }
+            let _ = read.place_name(at + 0x2000);
+        }
     }
 }

@@ -69,7 +69,7 @@ fn sentences(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec<String> 
         Format::Fixed => fixed(teller, insn, effects),
         Format::Load if insn.op() != Op::Jalr => {
             let Some(access) = teller.machine.access_at(effects.pc) else { return Vec::new() };
-            let place = teller.device_or_place(access.address);
+            let place = teller.device_or_place(access.address, access.bytes);
             let what = teller.width_word(access.bytes as usize);
             let value =
                 result.map_or_else(|| "what is not kept".to_owned(), |value| teller.value_in(Reg(insn.rd), value));

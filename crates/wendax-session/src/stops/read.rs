@@ -197,9 +197,9 @@ impl Reader<'_> {
             }),
         };
         if let Some(place) = value.place(&Nothing) {
-            let (address, is_byte) = place.map_err(|_| moving())?;
+            let (address, width) = place.map_err(|_| moving())?;
             let start = known(address)?;
-            return Ok(Thing::Cells(start, start + if is_byte { 1 } else { target.word_bytes() }));
+            return Ok(Thing::Cells(start, start + width.bytes(target.word_bytes())));
         }
         let start = known(value.value(&Nothing).map_err(|_| moving())?)?;
         if self.eat("to") {
@@ -306,8 +306,13 @@ impl Reader<'_> {
         Err(ValueError { message, at })
     }
 
-    fn sayings(mut self, place: Where) -> Result<StopAt, ValueError> {
-        let mut stop = StopAt::plain(place);
+    fn sayings(self, place: Where) -> Result<StopAt, ValueError> {
+        // What is said of a place is said as things are called there.
+        let names = place.code().map_or(*self.names, |at| self.names.at(at));
+        self.with_names(&names).said(StopAt::plain(place))
+    }
+
+    fn said(mut self, mut stop: StopAt) -> Result<StopAt, ValueError> {
         loop {
             let word = self.peek().to_ascii_lowercase();
             match word.as_str() {

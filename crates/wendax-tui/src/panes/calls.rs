@@ -7,6 +7,8 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Constraint, Rect};
 use ratatui::text::Span;
+use wendax_image::Home;
+use wendax_isa::Reg;
 use wendax_machine::{Addr, FrameKind};
 use wendax_session::{Command, Routine, Routines, Session};
 
@@ -77,11 +79,20 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, routine: &Routine) -> Vec<Sp
         image.label_at(frame.target).map_or_else(|| target.marked_address(frame.target), |found| found.name.clone());
     let how = match frame.kind {
         FrameKind::Call => {
-            let given = routine.arguments.iter().map(|(register, value)| {
+            // Where a compiler told what a routine takes, that is told and by its names.
+            let known = image.variables.locals_at(frame.target);
+            let known: Vec<_> = known.into_iter().filter(|variable| variable.is_parameter).collect();
+            let takes = |register: &Reg| {
+                let home = Home::Value(Some(*register), 0);
+                known.iter().find(|variable| variable.home(frame.target) == Some(home))
+            };
+            let given = routine.arguments.iter().filter(|(register, _)| known.is_empty() || takes(register).is_some());
+            let given = given.map(|(register, value)| {
                 // A value that is the address of a label was most likely given as that.
                 let label = image.label_at(Addr(*value)).filter(|_| Addr(*value) >= target.map.vectors_end);
                 let value = label.map_or_else(|| app.number(session, *value), |label| label.name.clone());
-                format!("{} {value}", target.register_name(*register))
+                let name = takes(register).map_or(target.register_name(*register), |variable| variable.name.as_str());
+                format!("{name} {value}")
             });
             given.collect::<Vec<_>>().join("  ")
         }

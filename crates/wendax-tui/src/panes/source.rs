@@ -17,7 +17,7 @@ use wendax_image::{Line, LineKind};
 use wendax_isa::Target;
 use wendax_machine::Addr;
 use wendax_session::grouped;
-use wendax_session::{Effects, Session};
+use wendax_session::{Effects, Routines, Session, cell, typed_words};
 use wendax_source::{Diagnostic, Grade, Severity, Sources, mended_line};
 
 /// A row of the pane.
@@ -287,7 +287,7 @@ fn part_row(
     }
     let at = pen.text(x, area.y, 8, "      ┊ ", Ink::Rule);
     let room = area.right().saturating_sub(at + 1);
-    source_text(pen, (at, area.y), room, (row.text.trim(), app.machine()), 0);
+    source_text(pen, (at, area.y), room, (row.text.trim(), Some(app.machine())), 0);
 }
 
 /// Cells there are for what is said of a problem.
@@ -501,11 +501,22 @@ fn brief(app: &App, session: &Session, effects: &Effects) -> String {
     let jumped = effects.length > 0 && !effects.fell_through();
     if parts.is_empty() && !jumped {
         parts.extend(effects.memory.iter().take(1).map(|change| {
-            format!(
-                "[{}] {}",
-                target.marked_address(change.address),
-                short_value(app, session, change.new_value(target))
-            )
+            let bytes = u32::try_from(change.new.len()).unwrap_or(1);
+            // In the frame of the present routine things have names since that was entered.
+            let entered = app.world.walk.routines.list().first().map(Routines::entry);
+            let next = if entered.is_some_and(|entered| entered <= effects.step) {
+                session.machine().pc()
+            } else {
+                Addr::FIRST
+            };
+            let word = change.new_value(target);
+            let value = || short_value(app, session, word);
+            match cell(session, next, change.address, bytes).filter(|_| !session.image().variables.is_empty()) {
+                Some(cell) => {
+                    format!("{} {}", cell.name, typed_words(session, cell.of, word).unwrap_or_else(value))
+                }
+                None => format!("[{}] {}", target.marked_address(change.address), value()),
+            }
         }));
     }
     if parts.is_empty() && jumped {
@@ -567,7 +578,10 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
     let room = area.right().saturating_sub(x + 1);
     let text = app.editor().line(line);
     let piece_room = room.min(u16::try_from(to - from).unwrap_or(u16::MAX));
-    let end = source_text(pen, (x, area.y), piece_room, (&text, app.machine()), from);
+    let file = app.world.file_id(app.screen.shown);
+    let file = file.and_then(|file| app.world.program.assembly.sources.get(file));
+    let language = Some(app.machine()).filter(|_| !file.is_some_and(wendax_source::SourceFile::is_foreign));
+    let end = source_text(pen, (x, area.y), piece_room, (&text, language), from);
     let cut = !app.screen.source.wraps && cells::column_of(&text, usize::MAX) > from + usize::from(room);
     chosen_text(app, pen, Rect { x, width: piece_room, ..area }, (line, &text, from), searched);
     let free = area.right().saturating_sub(end + 3);
@@ -737,12 +751,13 @@ fn code_of(app: &App, address: Addr, length: u32, kind: LineKind, room: u16) -> 
     text
 }
 
-/// A line of source in its colours, from a cell of it on; returns the column behind it.
+/// A line of source in its colours, from a cell of it on; returns the column behind it. Of other languages only lines of
+/// remarks have one.
 fn source_text(
     pen: &mut Pen<'_>,
     (x, y): (u16, u16),
     room: u16,
-    (text, target): (&str, &Target),
+    (text, target): (&str, Option<&Target>),
     scroll: usize,
 ) -> u16 {
     // Very long lines are coloured and shown as far as anyone can see.
@@ -767,8 +782,9 @@ fn source_text(
         }
     };
     let mut known = 0;
-    let plain = pen.theme.ink(Ink::Text);
-    for (range, lexeme) in lexemes(text, target) {
+    let is_remark = target.is_none() && ["//", "/*", "* "].iter().any(|sign| text.trim_start().starts_with(sign));
+    let plain = pen.theme.ink(if is_remark { Ink::Quiet } else { Ink::Text });
+    for (range, lexeme) in target.map(|target| lexemes(text, target)).unwrap_or_default() {
         // What is no sign of the language is shown as it is.
         if range.start > known {
             piece(pen, known..range.start, plain);

@@ -108,6 +108,11 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
     pen.text(at, area.y, for_value, &value, if known { ink } else { Ink::Faint });
     let indent = "  ".repeat(word.depth.min(6));
     let (text, ink) = match word.kind {
+        WordKind::Saved(_) | WordKind::Other | WordKind::NeverWritten
+            if let Some(held) = wendax_session::framed(session, word.address) =>
+        {
+            (held, Ink::Text)
+        }
         WordKind::Return(frame) => {
             let name = session
                 .image()

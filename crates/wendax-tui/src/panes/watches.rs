@@ -8,7 +8,7 @@ use crate::theme::Ink;
 use crate::world::watches::Watched;
 use ratatui::layout::Rect;
 use wendax_session::grouped;
-use wendax_session::{Answer, Cells, Reading, Session, Thing};
+use wendax_session::{Answer, Cells, Held, Reading, Session, Thing};
 
 pub(super) struct Watches;
 
@@ -31,8 +31,8 @@ impl Pane for Watches {
     fn about(&self) -> &'static str {
         "Values that you chose with v, each in its form: r1, [total] as signed, weights as words 6, name as text. • marks \
          what the last stride changed, with what it was; behind it stands who wrote it last, and Enter goes there. In a \
-         table the elements that changed are lit. V adds what the present routine uses by itself; = sets, Delete takes \
-         one away."
+         table the elements that changed are lit. “Watch what the present routine uses” in the palette adds \
+         that by itself; of programs that a compiler made it is there from the beginning. = sets, Delete takes one away."
     }
 
     fn work(&self) -> Option<Work> {
@@ -48,12 +48,12 @@ impl Pane for Watches {
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
-        let note = if app.world.watches.with_routine { "with what the routine uses" } else { "" };
+        let note = if app.world.watches_routine() { "with what the routine uses" } else { "" };
         let body = head(app, pen, area, PaneId::Watches, note);
         let Some(session) = app.session() else { return };
         let rows = &app.world.watches.rows;
         if rows.is_empty() {
-            let hint = "nothing is watched: v adds a value, V what the routine uses";
+            let hint = "nothing is watched: v adds a value";
             pen.text(body.x + 1, body.y, body.width.saturating_sub(1), hint, Ink::Faint);
             return;
         }
@@ -103,6 +103,14 @@ fn per_row(cells: &Cells, room: u16) -> usize {
     [16, 8, 4, 2].into_iter().find(|&count| count <= fit).unwrap_or(1)
 }
 
+/// The parts of something that has some.
+fn parts(reading: &Reading) -> &[(String, Held)] {
+    match reading {
+        Reading::Held(_, Held::Parts(parts)) => parts,
+        _ => &[],
+    }
+}
+
 /// One value alone is no table.
 fn is_table(reading: &Reading) -> bool {
     matches!(reading, Reading::Cells(cells) if cells.values.len() > 1)
@@ -113,7 +121,8 @@ fn height(row: &Watched, room: u16) -> u16 {
         Ok(reading @ Reading::Cells(cells)) if is_table(reading) => {
             1 + u16::try_from(cells.values.len().div_ceil(per_row(cells, room))).unwrap_or(u16::MAX)
         }
-        _ => 1,
+        Ok(reading) => 1 + u16::try_from(parts(reading).len()).unwrap_or(u16::MAX),
+        Err(_) => 1,
     }
 }
 
@@ -138,6 +147,22 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
                 _ => &[],
             };
             table(session, pen, Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area }, cells, was);
+        }
+        Ok(Reading::Held(address, held)) => {
+            let text = format!("at {}", session.machine().target().marked_address(*address));
+            let used = WORDS + 2 + width(&text);
+            pen.fitted(x, area.y, room, &text, Ink::Quiet);
+            writer(app, pen, Rect { height: 1, ..area }, row, used);
+            let was = row.was.as_ref().map(parts).unwrap_or_default();
+            let Held::Parts(parts) = held else { return };
+            let wide = parts.iter().map(|(name, _)| width(name)).max().unwrap_or(0).min(WORDS - 3);
+            for (index, (y, (name, held))) in (area.y + 1..area.bottom()).zip(parts).enumerate() {
+                let is_fresh = was.get(index).is_some_and(|(_, was)| was != held);
+                pen.fitted(area.x + 3, y, wide, name, Ink::Quiet);
+                let ink = if is_fresh { Ink::Fresh } else { Ink::Text };
+                let left = area.x + 4 + wide;
+                pen.fitted(left, y, area.right().saturating_sub(left), &held.line(), ink);
+            }
         }
         Ok(reading) => {
             let text = words(session, reading);
@@ -169,6 +194,7 @@ fn words(session: &Session, reading: &Reading) -> String {
         Reading::Number(_, text) => text.clone(),
         Reading::Text(_, text) => format!("\"{text}\""),
         Reading::Nothing(why) => why.clone(),
+        Reading::Held(_, held) => held.line(),
         Reading::Cells(cells) => {
             let value = cells.values.first().copied().flatten();
             value.map_or_else(

@@ -19,7 +19,7 @@ impl App {
             Hand::WatchRoutine => {
                 self.world.watches.with_routine = !self.world.watches.with_routine;
                 self.world.read_watches();
-                self.screen.say(if self.world.watches.with_routine {
+                self.screen.say(if self.world.watches_routine() {
                     "what the present routine uses is watched; the same command ends that"
                 } else {
                     "only what was chosen is watched"

@@ -136,8 +136,11 @@ impl World {
         let target = session.machine().target();
         let bits = match place {
             Settable::Flag(_) => 1,
-            Settable::Memory(_, true) => 8,
-            Settable::Register(_) | Settable::Memory(_, false) => target.word_bits,
+            Settable::Memory(_, bytes) if bytes > target.word_bytes() => {
+                return Err("a word is set by hand at most: name a part of it".to_owned());
+            }
+            Settable::Memory(_, bytes) => 8 * bytes,
+            Settable::Register(_) => target.word_bits,
         };
         if value < -(1 << (bits - 1)) || value >= 1 << bits {
             let are = if bits == 1 { "bit" } else { "bits" };
@@ -154,8 +157,7 @@ impl World {
                 let flags = if value & 1 == 0 { flags & !bit } else { flags | bit };
                 dropped = session.edit(Event::SetFlags(flags)).ok_or(ENDED)?;
             }
-            Settable::Memory(address, is_byte) => {
-                let count = if is_byte { 1 } else { target.word_bytes() };
+            Settable::Memory(address, count) => {
                 for offset in 0..count {
                     let cell = session.machine().cell(address + offset);
                     if !matches!(cell, CellState::Known | CellState::NeverWritten) {
@@ -199,16 +201,16 @@ impl World {
         let read = self.read_value(text);
         let now = At::new(session.machine());
         if let Some(place) = read.ok().and_then(|read| read.place(&now)) {
-            let (address, is_byte) = place.map_err(told)?;
+            let (address, width) = place.map_err(told)?;
             let address =
                 Addr::try_from(address & i64::from(target.address_mask())).map_err(|error| error.to_string())?;
-            return Ok(Settable::Memory(address, is_byte));
+            return Ok(Settable::Memory(address, width.bytes(target.word_bytes())));
         }
         let (is_byte, rest) = match text.strip_prefix("byte ") {
             Some(rest) => (true, rest.trim()),
             None => (false, text),
         };
-        self.address(rest).map(|address| Settable::Memory(address, is_byte))
+        self.address(rest).map(|address| Settable::Memory(address, if is_byte { 1 } else { target.word_bytes() }))
     }
 
     /// Something that can be written and read, by a value that is a place now.
@@ -217,10 +219,10 @@ impl World {
         let names = names_of(session);
         let target = session.machine().target();
         if let Some(place) = names.read(text).ok().and_then(|value| value.place(&At::new(session.machine()))) {
-            let (address, is_byte) = place.map_err(told)?;
+            let (address, width) = place.map_err(told)?;
             let address =
                 Addr::try_from(address & i64::from(target.address_mask())).map_err(|error| error.to_string())?;
-            return Ok(Thing::Cells(address, address + if is_byte { 1 } else { target.word_bytes() }));
+            return Ok(Thing::Cells(address, address + width.bytes(target.word_bytes())));
         }
         let place = StopAt::read(&format!("change {text}"), &names, session.sources()).map_err(told)?.place;
         if let Where::Touched(_, thing) = place {
@@ -236,8 +238,9 @@ impl World {
         let target = session.machine().target();
         let registers = target.registers().map(|(_, info)| info.name.to_owned());
         let labels = session.image().symbols.iter().map(|symbol| symbol.name.clone());
+        let variables = session.image().variables.names().map(str::to_owned);
         let mut names: Vec<String> =
-            registers.chain(labels).filter(|name| name.starts_with(text) && name != text).collect();
+            registers.chain(labels).chain(variables).filter(|name| name.starts_with(text) && name != text).collect();
         names.sort_unstable();
         names.dedup();
         names
@@ -250,8 +253,8 @@ enum Settable {
     Register(Reg),
     /// By its bit.
     Flag(u32),
-    /// From an address on: a byte, or a word.
-    Memory(Addr, bool),
+    /// From an address on, so many bytes.
+    Memory(Addr, u32),
 }
 
 /// The two sides of the `=` that is none of `==`, `<=`, `>=` and `!=`.

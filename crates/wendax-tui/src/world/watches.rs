@@ -3,7 +3,7 @@
 
 use super::World;
 use super::names::names_of;
-use wendax_image::SymbolKind;
+use wendax_image::{SymbolKind, Variable};
 use wendax_machine::Machine;
 use wendax_session::{At, Reading, Session, Show, Story, Thing};
 
@@ -11,7 +11,8 @@ use wendax_session::{At, Reading, Session, Show, Story, Thing};
 pub(crate) struct Watches {
     /// Those chosen, in their words.
     pub(crate) list: Vec<String>,
-    /// What the present routine uses is among them.
+    /// What the present routine uses is among them, of a program that a compiler told of is not: see
+    /// [`World::watches_routine`].
     pub(crate) with_routine: bool,
     /// As they are at the present moment.
     pub(crate) rows: Vec<Watched>,
@@ -39,7 +40,7 @@ impl World {
         let Some(session) = self.walk.session.as_ref().filter(|session| !session.is_running()) else { return };
         let watches = &self.watches;
         let chosen = watches.list.iter().map(|words| (words.clone(), false));
-        let used = if watches.with_routine { used_here(session) } else { Vec::new() };
+        let used = if self.watches_routine() { used_here(session) } else { Vec::new() };
         let used = used.into_iter().filter(|words| !watches.list.contains(words)).map(|words| (words, true));
         let before = watches.before.as_deref();
         let mut rows: Vec<Watched> = chosen
@@ -55,6 +56,12 @@ impl World {
             }
         }
         self.watches.rows = rows;
+    }
+
+    /// What the present routine uses is watched: of programs whose variables have names unless that was turned off, of others
+    /// when it was turned on.
+    pub(crate) fn watches_routine(&self) -> bool {
+        self.watches.with_routine == self.program.assembly.image.variables.is_empty()
     }
 
     /// Who wrote something last is still to be found.
@@ -108,6 +115,12 @@ fn used_here(session: &Session) -> Vec<String> {
     let (image, machine) = (session.image(), session.machine());
     let target = machine.target();
     let Some(routine) = image.routine_around(session.present_address()) else { return Vec::new() };
+    // What a compiler told of says more than the registers it chose.
+    let next = session.present_address();
+    let known = image.variables.locals_at(next);
+    let is_own = |variable: &&&Variable| variable.home(next).is_some();
+    let own = known.iter().filter(is_own).map(|variable| variable.name.clone());
+    let own: Vec<String> = own.collect();
     let lines = image.lines.iter().filter(|line| routine.contains(line.address));
     let (mut registers, mut labels) = (0, Vec::new());
     for line in lines {
@@ -116,7 +129,7 @@ fn used_here(session: &Session) -> Vec<String> {
         }
         let source = session.sources().get(line.span.file);
         let text = source.and_then(|file| file.text().get(line.span.range())).unwrap_or_default();
-        let code = text.split(';').next().unwrap_or_default();
+        let code = if image.variables.is_empty() { text.split(';').next().unwrap_or_default() } else { text };
         for word in code.split(|sign: char| !sign.is_alphanumeric() && sign != '_') {
             let is_data = image.symbol(word).is_some_and(|symbol| symbol.kind == SymbolKind::Data);
             if is_data && !labels.iter().any(|known| known == word) {
@@ -126,5 +139,6 @@ fn used_here(session: &Session) -> Vec<String> {
     }
     let used = target.registers().filter(|(register, _)| registers >> register.0 & 1 != 0);
     let used = used.filter(|(register, _)| *register != target.roles.stack).map(|(_, info)| info.name.to_owned());
-    used.chain(labels).collect()
+    let used = used.filter(|_| image.variables.is_empty());
+    used.chain(own).chain(labels).collect()
 }

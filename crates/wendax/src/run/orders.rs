@@ -11,7 +11,7 @@ use serde::Serialize;
 use serde_json::{Map, Value, json};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use wendax_session::{Command, Names, Reading, Session, Show, Shown, State, StopAt, StopId, Times, Why};
+use wendax_session::{Command, Held, Names, Reading, Session, Show, Shown, State, StopAt, StopId, Times, Why};
 
 /// An option, in its place among the others.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -84,6 +84,13 @@ impl Orders {
         for order in orders {
             match order {
                 Turn::Show(text) => {
+                    // What is shown at a place has the names that it has there.
+                    let there = match parts.last().map(|part| &part.at) {
+                        Some(At::Until(stop)) => stop.place.code(),
+                        Some(At::Each { stop, .. }) => stop.place.code(),
+                        _ => None,
+                    };
+                    let names = Names::new(image, session.machine().target(), there.unwrap_or(image.entry));
                     let shows = Show::read_list(text, &names).map_err(|error| wrong("show", text, &error))?;
                     if let Some(part) = parts.last_mut() {
                         part.shows.extend(shows);
@@ -259,7 +266,7 @@ impl Orders {
         let mut text = String::new();
         if self.as_json {
             let shows: Map<String, Value> =
-                part.shows.iter().map(|show| (show.text.clone(), json(&show.shown(session, met), target))).collect();
+                part.shows.iter().map(|show| (show.text.clone(), json(&show.shown(session, met)))).collect();
             let place = session.image().line_at(session.machine().pc());
             let file = place.and_then(|line| session.sources().get(line.span.file)).map(|file| file.name().to_owned());
             let moment = Moment {
@@ -320,7 +327,7 @@ struct Moment<'a> {
     shows: Map<String, Value>,
 }
 
-fn json(shown: &Shown, target: &wendax_isa::Target) -> Value {
+fn json(shown: &Shown) -> Value {
     match shown {
         Shown::Registers(registers) => {
             let one = |(name, value): &(&str, Option<u32>)| ((*name).to_owned(), json!(value));
@@ -340,11 +347,12 @@ fn json(shown: &Shown, target: &wendax_isa::Target) -> Value {
         }
         Shown::Value(Reading::Number(number, _)) => json!(number),
         Shown::Value(Reading::Text(address, text)) => json!({ "address": address.0, "text": text }),
+        Shown::Value(Reading::Held(address, held)) => json!({ "address": address.0, "parts": held_json(held) }),
         Shown::Value(Reading::Nothing(why)) => json!({ "none": why }),
         Shown::Value(Reading::Cells(cells)) => {
             let signed = |(index, value): (usize, &Option<u32>)| match value {
                 Some(word) if cells.is_signed && cells.parts[index % cells.parts.len()] > 1 => {
-                    json!(target.signed(*word))
+                    json!(cells.signed(index, *word))
                 }
                 other => json!(other),
             };
@@ -355,5 +363,18 @@ fn json(shown: &Shown, target: &wendax_isa::Target) -> Value {
             }
             json!({ "address": cells.address.0, "values": values })
         }
+    }
+}
+
+/// What lies in memory by the types of a compiled program: structures by their members, arrays in order.
+fn held_json(held: &Held) -> Value {
+    match held {
+        Held::Number(number, _) => json!(number),
+        Held::Text(text) => json!(text),
+        Held::Nothing(why) => json!({ "none": why }),
+        Held::Parts(parts) if parts.iter().all(|(name, _)| name.starts_with('[')) => {
+            parts.iter().map(|(_, held)| held_json(held)).collect()
+        }
+        Held::Parts(parts) => Value::Object(parts.iter().map(|(name, held)| (name.clone(), held_json(held))).collect()),
     }
 }

@@ -15,6 +15,32 @@ fn yard() -> tempfile::TempDir {
     folder
 }
 
+/// A folder with the programs in C, each optimised (`2`) and not (`0`), and their sources.
+fn c() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    let root = Path::new(env!("CARGO_MANIFEST_DIR"));
+    for from in [root.join("tests/all/c"), root.join("../../demos/compiled")] {
+        for file in std::fs::read_dir(from).expect("a folder") {
+            let file = file.expect("a file");
+            std::fs::copy(file.path(), folder.path().join(file.file_name())).expect("copied");
+        }
+    }
+    std::fs::rename(folder.path().join("marshal.elf"), folder.path().join("marshal0.elf")).expect("renamed");
+    folder
+}
+
+/// Wagons as they are typed.
+const TYPED: &str = "timber 340\ncoal 120\nmilk 777\n";
+
+/// What a program in C that reads wagons shows, a line each.
+fn shown(folder: &Path, program: &str, words: &[&str]) -> Vec<String> {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
+    let output =
+        command.args(["run", program]).args(words).current_dir(folder).write_stdin(TYPED).output().expect("runs");
+    let text = String::from_utf8_lossy(&output.stderr).into_owned();
+    text.lines().map(str::to_owned).collect()
+}
+
 /// Exit status, standard output and standard error.
 fn told(folder: &Path, words: &[&str]) -> (i32, String, String) {
     let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
@@ -159,4 +185,195 @@ fn a_board_of_the_other_machine_refuses_it_in_words_and_one_of_its_own_runs_it()
             assert!(status != 0 && err.contains("W16") && err.contains("RV32"), "{status} {out} {err}");
         }
     }
+}
+
+#[test]
+fn programs_in_c_do_what_they_say_optimised_or_not() {
+    let folder = c();
+    std::fs::create_dir(folder.path().join("files")).expect("a folder");
+    std::fs::write(folder.path().join("files/loads.txt"), "120\n99\n-7\n240\n15\n").expect("written");
+    for level in ["0", "2"] {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
+        let run = command.args(["run", &format!("marshal{level}.elf")]).current_dir(folder.path()).write_stdin(TYPED);
+        let output = run.output().expect("it runs");
+        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        assert_eq!(text, "milk 777\ntimber 340\ncoal 120\nin all 1237\n", "{level}");
+        assert_eq!(output.status.code(), Some(3), "as many as there are wagons");
+        let ledger = format!("ledger{level}.elf");
+        let (status, out, _) = told(folder.path(), &["run", &ledger, "--files", "files"]);
+        assert_eq!((status, out.as_str()), (0, "5 lines, in all 467\n"));
+        // 135, 99, -7 and 240, each by its last digit.
+        let written = std::fs::read(folder.path().join("files/ledger.txt")).expect("written");
+        assert_eq!(written, [b'5', b'9', b'0' - 7, b'0']);
+        std::fs::remove_file(folder.path().join("files/ledger.txt")).expect("removed");
+        let (status, out, _) = told(folder.path(), &["run", &ledger, "--files", "files", "--", "none.txt"]);
+        assert_eq!((status, out.as_str()), (1, "there is no such file\n"));
+    }
+}
+
+/// What the program prints of its variables is what they are told to be: numbers of every size, bits, arrays of arrays, parts
+/// of what shares a place.
+#[test]
+fn variables_are_what_the_program_itself_says_they_are() {
+    let folder = c();
+    let mut names = vec!["calls".to_owned()];
+    for index in 0..4 {
+        for member in ["straight", "aside", "lean", "turns", "state", "taken"] {
+            names.push(format!("yard[{index}].{member}"));
+        }
+    }
+    names.extend((0..6).map(|index| format!("grid[{}][{}]", index / 3, index % 3)));
+    names.extend((0..4).map(|index| format!("mixed.parts[{index}]")));
+    names.extend(["mixed.whole", "far == -4294967295", "nowhere == 0"].map(str::to_owned));
+    for level in ["0", "2"] {
+        let program = format!("points{level}.elf");
+        let (_, out, _) = told(folder.path(), &["run", &program]);
+        let mut printed = out.lines();
+        assert_eq!(printed.next(), Some("Ostrey"));
+        assert_eq!(printed.next(), Some("1"), "ways there are");
+        let printed: Vec<&str> = printed.collect();
+        // An optimised program may keep what never changes nowhere.
+        let known =
+            |name: &String| level == "0" || !["mixed", "nowhere", "far"].iter().any(|gone| name.starts_with(gone));
+        let asked: Vec<&str> = names.iter().filter(|name| known(name)).map(String::as_str).collect();
+        let (_, _, shown) =
+            told(folder.path(), &["run", &program, "--until", "call exit", "--show", &asked.join(", ")]);
+        for (name, printed) in names.iter().zip(&printed).filter(|(name, _)| known(name)) {
+            let line = shown
+                .lines()
+                .find(|line| line.starts_with(&format!("{name} = ")))
+                .unwrap_or_else(|| panic!("{name}: {shown}"));
+            let value = line.rsplit(" = ").next().expect("a value");
+            // Truths and numbers with names are told by word too.
+            let value = match value {
+                "false" => "0",
+                "true" => "1",
+                other => other.rsplit_once('(').map_or(other, |(_, number)| number.trim_end_matches(')')),
+            };
+            assert_eq!(value, *printed, "{name} at level {level}");
+        }
+        assert_eq!(names.len(), printed.len());
+        let (_, _, shown) =
+            told(folder.path(), &["run", &program, "--until", "call exit", "--show", "yard[3], grid[1]"]);
+        for wanted in ["state     BROKEN (-1)", "lean      -8", "turns     -5", "400   -500    600"] {
+            assert!(shown.contains(wanted), "{wanted}: {shown}");
+        }
+    }
+}
+
+#[test]
+fn values_of_the_page_are_those_of_the_demo() {
+    let folder = c();
+    let page = include_str!("../../../../docs/stops.md");
+    let section = page.split("## Variables of compiled programs").nth(1).and_then(|rest| rest.split("\n## ").next());
+    let rows = section.expect("a section").lines().filter_map(|line| line.strip_prefix("| `")?.split('`').next());
+    let rows: Vec<&str> = rows.collect();
+    assert!(rows.len() >= 8);
+    let lines =
+        shown(folder.path(), "marshal0.elf", &["--until", "couple if wagon->load == 777", "--show", &rows.join(", ")]);
+    let text = lines.join("\n");
+    for wanted in [
+        "train.loads = 460",
+        "wagon->load = 777",
+        "train.first->next = 0x000",
+        "*train.first, at 0x00012",
+        "  name  \"timber\"",
+        "&train.loads = 7",
+        "kinds[1] = 0x000",
+        "\"timber\"",
+        "wagon->kind == GRAIN = 0",
+        "sizeof(train) = 4",
+    ] {
+        assert!(text.contains(wanted), "{wanted}: {text}");
+    }
+    for (stop, wanted) in [
+        ("change train.loads", &["train.loads = 340", "train.loads = 460", "train.loads = 1237"][..]),
+        ("couple if wagon->load > 300", &["train.loads = 0", "train.loads = 460"]),
+        ("enter couple if wagon->kind == OTHER", &["train.loads = 460"]),
+        ("when train.wagons == 2", &["train.loads = 340"]),
+        ("when wagon->load == 120 once", &["train.loads = 340"]),
+        ("read kinds[2]", &["train.loads = 460"]),
+    ] {
+        let lines = shown(folder.path(), "marshal0.elf", &["--each", stop, "--show", "train.loads"]);
+        let told: Vec<&str> = lines.iter().map(String::as_str).filter(|line| line.starts_with("train.loads")).collect();
+        assert_eq!(told, *wanted, "{stop}: {lines:?}");
+    }
+}
+
+/// Arguments are known from the first instruction of a routine on, and what belongs to a routine nowhere else.
+#[test]
+fn what_a_routine_is_handed_is_known_at_its_first_instruction() {
+    let folder = c();
+    for level in ["0", "2"] {
+        let program = format!("marshal{level}.elf");
+        let stop = if level == "0" { "couple" } else { "marshal.c:65" };
+        let lines = shown(folder.path(), &program, &["--each", stop, "--show", "wagon->load, wagon->name"]);
+        let loads: Vec<&str> = lines.iter().filter_map(|line| line.strip_prefix("wagon->load = ")).collect();
+        let mut once = loads.clone();
+        once.dedup();
+        assert_eq!(once, ["340", "120", "777"], "{level}: {lines:?}");
+    }
+    let lines = shown(folder.path(), "marshal0.elf", &["--until", "same", "--show", "one, wagon, digits"]);
+    let text = lines.join("\n");
+    assert!(text.contains("one = 0x0001") && text.contains("\"timber\""), "{text}");
+    assert!(text.contains("`wagon` means nothing at this place"), "{text}");
+    assert!(text.contains("`digits` means nothing at this place"), "{text}");
+}
+
+#[test]
+fn what_is_wrong_with_a_part_of_a_variable_is_told_with_its_place() {
+    let folder = c();
+    for (value, wanted) in [
+        ("train.load", "no member `load`; there is `loads`"),
+        ("train.x", "no member `x`; there are first wagons loads"),
+        ("train.loads.x", "it is a number and has no members"),
+        ("train[1]", "it is a structure and has no elements"),
+        ("*train", "it is a structure and is no address"),
+        ("[train.loads]", "its name alone is what it holds"),
+        ("nothing", "nothing here has the name `nothing`"),
+        ("couple.x", "nothing is known of what `couple` is made of"),
+        ("kinds[", "a value is missing"),
+        ("*", "the name of a variable belongs here"),
+        ("&a0", "`a0` lies in no memory"),
+    ] {
+        let text = shown(folder.path(), "marshal0.elf", &["--until", "main", "--show", value]).join("\n");
+        assert!(text.contains(wanted), "{value}: {text}");
+    }
+}
+
+#[test]
+fn the_bench_shows_a_program_in_c_by_its_names() {
+    let folder = c();
+    let place = folder.path().join("marshal0.elf");
+    let screen = Screen::start(folder.path(), &place.display().to_string(), 160, 60);
+    screen.shows("ready");
+    screen.text("j");
+    screen.text("when train.wagons == 2");
+    screen.keys("Enter");
+    screen.shows("waits for something to be typed");
+    screen.text("timber 340");
+    screen.keys("Enter");
+    screen.text("coal 120");
+    screen.keys("Enter");
+    screen.shows("paused: when train.wagons == 2");
+    // Beside lines, in the stack and among the calls.
+    screen.shows("train.wagons 2");
+    screen.shows("wagon = 0x000");
+    screen.shows("with what the routine uses");
+    screen.shows("place = 0x000");
+    screen.text("v");
+    screen.text("*train.first");
+    screen.keys("Enter");
+    screen.shows("TIMBER (1)");
+    screen.shows("\"timber\"");
+    screen.text("=");
+    screen.keys("C-u");
+    screen.text("train.first->load = 999");
+    screen.keys("Enter");
+    screen.shows("load 999");
+    screen.text("=");
+    screen.keys("C-u");
+    screen.text("train.first->load = 70000");
+    screen.keys("Enter");
+    screen.shows("70000 does not fit 16 bits");
 }

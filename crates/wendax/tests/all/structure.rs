@@ -65,7 +65,17 @@ fn nothing_points_back_along_the_way_of_the_data() {
             };
             let names = names.split(|sign| !is_name(sign));
             for name in names.filter(|name| !name.is_empty()) {
-                let is_value = ["BoundValue", "Hangs", "Moment", "Named", "Scope", "ValueError", "ValueExpression"];
+                let is_value = [
+                    "BoundValue",
+                    "Hangs",
+                    "Moment",
+                    "Named",
+                    "Scope",
+                    "Typed",
+                    "ValueError",
+                    "ValueExpression",
+                    "load",
+                ];
                 assert!(is_value.contains(&name), "{}: {name} of the assembler is no part of values", path.display());
             }
         }
