@@ -390,6 +390,9 @@ fn typed(of: TypeId, number: i64, at: &At<'_>, session: &Session) -> Reading {
         return Reading::Number(number, reader.words(of, number));
     }
     let address = Addr(u32::try_from(number & i64::from(target.address_mask())).unwrap_or(0));
+    if at.machine().cell(address) == CellState::Unmapped {
+        return Reading::Nothing(format!("there is no memory at {}", target.marked_address(address)));
+    }
     let held = reader.held(of, address);
     match (held, all.kind(of)) {
         (Held::Text(text), _) => Reading::Text(address, text.escape_debug().to_string().replace("\\'", "'")),

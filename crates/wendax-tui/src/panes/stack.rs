@@ -106,7 +106,9 @@ fn stack_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, word: 
     let ink = if fresh { Ink::Fresh } else { Ink::Text };
     let at = area.x + 5 + for_address;
     pen.text(at, area.y, for_value, &value, if known { ink } else { Ink::Faint });
-    let indent = "  ".repeat(word.depth.min(6));
+    // How deep it stands is shown as far as the words have room.
+    let room = area.right().saturating_sub(at + for_value + 1);
+    let indent = "  ".repeat(word.depth.min(6).min(usize::from(room.saturating_sub(24) / 2)));
     let (text, ink) = match word.kind {
         WordKind::Saved(_) | WordKind::Other | WordKind::NeverWritten
             if let Some(held) = wendax_session::framed(session, word.address) =>

@@ -44,7 +44,12 @@ impl Pane for Watches {
 
     fn need(&self, app: &App, column: Rect) -> Need {
         let rows: u16 = app.world.watches.rows.iter().map(|row| height(row, column.width)).sum();
-        if rows == 0 { Need::NOTHING } else { Need::rows(2, 1 + rows.min((column.height / 3).max(4))) }
+        if rows == 0 {
+            return Need::NOTHING;
+        }
+        // What was chosen is there, before the stack shows words of routines further out.
+        let most = 1 + rows.min((column.height / 3).max(4));
+        Need::rows(most.min((column.height / 5).max(2)), most)
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
