@@ -1,7 +1,7 @@
 //! Data in cells: bytes, words, a table or a text, with addresses, and arrows from words that point to cells shown; at one
 //! moment or at several, numbered.
 
-use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length};
+use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_isa::{Addr, StepNo, Target};
 use wendax_session::{Cells, Held, Reading};
 
@@ -16,7 +16,7 @@ pub struct Picture {
     pub reading: Reading,
 }
 
-/// The width of a cell of a word, and of a byte.
+/// The width of a cell of a word at least, and of a byte.
 const WORD: f32 = 66.0;
 const BYTE: f32 = 40.0;
 const HIGH: f32 = 30.0;
@@ -74,14 +74,19 @@ pub fn data(name: &str, pictures: &[Picture], target: &Target) -> Scene {
 
 /// Cells in rows; those that differ from before stand out. Returns how far down they go.
 fn grid(scene: &mut Scene, top: f32, cells: &Cells, before: Option<&Cells>, (target, is_text): (&Target, bool)) -> f32 {
-    let left = MARGIN + 52.0;
+    let left = MARGIN + text_width(&target.hex_address(Addr::FIRST), SIZE) + 20.0;
     let size_of = |index: usize| cells.parts[index % cells.parts.len().max(1)];
     let across = match cells.parts.as_slice() {
         [1] => 16,
+        // Wider ones are fewer in a row.
+        [size] if *size > 2 => ACROSS / 2 + 2,
         [_] | [] => ACROSS,
         parts => parts.len(),
     };
-    let width_of = |index: usize| if size_of(index) == 1 { BYTE } else { WORD };
+    // As wide as its digits, or the longest number with its sign.
+    let lowest = 1_i64 << (target.word_bits - 1);
+    let longest = text_width(&target.hex(0), SIZE).max(text_width(&format!("-{lowest}"), SIZE)) + 16.0;
+    let width_of = |index: usize| if size_of(index) == 1 { BYTE } else { longest.max(WORD) };
     // The rows are so far apart that arrows and addresses have room.
     let step = HIGH + 30.0;
     let place = |index: usize| {

@@ -3,14 +3,13 @@
 use crate::scene::{Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
 use wendax_isa::Addr;
 use wendax_machine::FrameKind;
-use wendax_session::{Session, StackWord, WordKind, grouped, place, read_stack};
+use wendax_session::{Session, StackWord, WordKind, framed, grouped, place, read_stack};
 
 /// Words drawn, at most.
 const MOST: usize = 200;
 
 /// The stack at the present moment: the newest word at the top.
 pub fn stack(session: &Session) -> Scene {
-    const WORD: f32 = 150.0;
     /// Words beside the cells have at least so much room.
     const WORDS: f32 = 430.0;
     let machine = session.machine();
@@ -23,7 +22,11 @@ pub fn stack(session: &Session) -> Scene {
         target.marked_address(machine.stack_pointer())
     );
     let mut scene = Scene::new("stack", &note);
-    let left = MARGIN + 60.0;
+    // Beside the digits of a word stands its number, at most the longest with its sign.
+    let digits = text_width(&target.hex(0), SIZE) + 20.0;
+    let number_width = text_width(&number(session, target.word_mask() / 2 + 2), SIZE);
+    let wide = (digits + number_width + 10.0).max(150.0);
+    let left = MARGIN + text_width(&target.hex_address(Addr::FIRST), SIZE) + 24.0;
     if words.is_empty() {
         scene.put((MARGIN, TOP + LINE), "the stack is empty", Ink::Quiet);
         return scene.finished();
@@ -31,9 +34,11 @@ pub fn stack(session: &Session) -> Scene {
     let frames = machine.frames();
     let told: Vec<String> = words.iter().map(|word| words_of(session, word)).collect();
     let widest = told.iter().map(|text| text_width(text, SIZE) + 24.0).fold(WORDS, f32::max);
-    let right = left + WORD + widest;
+    let right = left + wide + widest;
     let mut y = TOP;
-    let depth_of = |word: &StackWord| word.depth + usize::from(matches!(word.kind, WordKind::Return(_)));
+    // A call that pushes the way back does so in front of what its routine puts there; else the routine itself puts it by.
+    let pushes = target.roles.link.is_none();
+    let depth_of = |word: &StackWord| word.depth + usize::from(pushes && matches!(word.kind, WordKind::Return(_)));
     let mut begin = (y, depth_of(&words[0]));
     for (index, word) in words.iter().enumerate() {
         if depth_of(word) != begin.1 {
@@ -44,18 +49,18 @@ pub fn stack(session: &Session) -> Scene {
         let is_back = matches!(word.kind, WordKind::Return(_));
         let fill = if is_back { Ink::Raised } else { Ink::Ground };
         scene.rectangle(
-            Area { x: left, y, width: WORD, height: LINE + 4.0 },
+            Area { x: left, y, width: wide, height: LINE + 4.0 },
             Some(fill),
             Some(Stroke::thin(Ink::Rule)),
         );
         scene.put((MARGIN, y + LINE - 1.0), &target.hex_address(word.address), Ink::Place);
         let is_known = word.kind != WordKind::NeverWritten;
-        let value = if is_known { target.hex(word.value) } else { "\u{b7}\u{b7}\u{b7}\u{b7}".to_owned() };
+        let value = if is_known { target.hex(word.value) } else { "\u{b7}".repeat(target.hex(0).len()) };
         scene.put((left + 10.0, y + LINE - 1.0), &value, Ink::Text).bold();
         if is_known && !is_back {
-            scene.put((left + 60.0, y + LINE - 1.0), &number(session, word.value), Ink::Quiet);
+            scene.put((left + digits, y + LINE - 1.0), &number(session, word.value), Ink::Quiet);
         }
-        scene.put((left + WORD + 14.0, y + LINE - 1.0), &told[index], Ink::Text);
+        scene.put((left + wide + 14.0, y + LINE - 1.0), &told[index], Ink::Text);
         if index == 0 {
             let y = y + LINE / 2.0 + 2.0;
             scene.path(vec![(left - 18.0, y), (left - 1.0, y)], Stroke::thin(Ink::Time).wide(1.6), true);
@@ -75,6 +80,9 @@ fn number(session: &Session, value: u32) -> String {
 
 fn words_of(session: &Session, word: &StackWord) -> String {
     let target = session.machine().target();
+    if let Some(held) = framed(session, word.address).filter(|_| !matches!(word.kind, WordKind::Return(_))) {
+        return held;
+    }
     match word.kind {
         WordKind::Return(frame) => {
             let what = match frame.kind {

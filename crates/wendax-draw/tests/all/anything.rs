@@ -1,4 +1,4 @@
-//! Every drawing of random programs, at random moments: texts lie over nothing, ways run around them, all is on the picture.
+//! Every drawing of random programs for either machine, at random moments: texts lie over nothing, ways run around them, all is on the picture.
 
 use crate::common::{go, loaded, run_through, tally, texts, wrong};
 use proptest::prelude::*;
@@ -29,19 +29,44 @@ const LINES: [&str; 16] = [
     "stw [0xFF30], r2",
 ];
 
+/// The same for RV32; a routine keeps its way back as a person would, or loses it.
+const LINES_RV32: [&str; 16] = [
+    "addi a2, a2, {n}",
+    "slti a2, a2, {n}",
+    "beqz a2, {l}",
+    "bltu a2, a3, {l}",
+    "bgt a2, a3, {l}",
+    "addi a5, a5, -1\n bnez a5, {l}",
+    "j {l}",
+    "call {r}",
+    "addi sp, sp, -16\n sw ra, 12(sp)\n sw s0, 8(sp)",
+    "lw ra, 12(sp)\n lw s0, 8(sp)\n addi sp, sp, 16",
+    "lw a3, {d}",
+    "sw a3, {d}, t0",
+    "sb a5, {d}, t0",
+    "la s0, {d}",
+    "ret",
+    "sw a2, -416(zero)",
+];
+
 /// Names that labels may have: short, long, and in letters that are not of this alphabet.
 const NAMES: [&str; 6] =
     ["a", "loading_gauge", "the_longest_name_that_anyone_at_the_yard_would_write_on_a_wagon", "b2", "größe", "x"];
 
 /// A program of routines, each with its lines.
-fn program(routines: &[Vec<(usize, usize, u16)>], names: usize, cells: &[u16]) -> String {
+fn program(is_rv32: bool, routines: &[Vec<(usize, usize, u16)>], names: usize, cells: &[u16]) -> String {
     let name = |index: usize| format!("{}_{index}", NAMES[(names + index) % NAMES.len()]);
     let datum = |index: usize| format!("{}_d{index}", NAMES[(names + index) % NAMES.len()]);
-    let mut text = format!("start:  call {}\n        halt\n", name(0));
+    let lines_of = if is_rv32 { &LINES_RV32 } else { &LINES };
+    let mut text = if is_rv32 {
+        format!(".target rv32\n_start: call {}\n li a0, 0\n sys exit\n", name(0))
+    } else {
+        format!("start:  call {}\n        halt\n", name(0))
+    };
     for (index, lines) in routines.iter().enumerate() {
         text.push_str(&format!("{}:\n", name(index)));
         for (at, &(line, to, number)) in lines.iter().enumerate() {
-            let line = LINES[line]
+            let line = lines_of[line]
                 .replace("{n}", &(number % 300).to_string())
                 .replace("{l}", &format!("@at{}", to % lines.len()))
                 .replace("{r}", &name(to % routines.len()))
@@ -69,8 +94,9 @@ fn drawn(session: &Session, measured: &Tally, cells: usize) -> Vec<Scene> {
         tallies(&[measured, &Tally { name: "another one with a name of some length".into(), ..Tally::default() }]),
     ];
     scenes.extend(instruction(session, session.machine().pc()));
-    let mut levels =
-        Levels::read(session, &["r2".to_owned(), "lamps".to_owned(), "Z".to_owned()]).expect("they have values");
+    let is_rv32 = session.machine().target().flags.is_empty();
+    let things = if is_rv32 { ["a2", "lamps", "ra"] } else { ["r2", "lamps", "Z"] };
+    let mut levels = Levels::read(session, &things.map(str::to_owned)).expect("they have values");
     while !levels.work(session, 1_000) {}
     scenes.push(run(session, levels.levels(), levels.known_to()));
     let target = session.machine().target();
@@ -97,12 +123,13 @@ proptest! {
 
     #[test]
     fn all_is_laid_out_well(
+        is_rv32 in any::<bool>(),
         routines in proptest::collection::vec(proptest::collection::vec((0..LINES.len(), 0usize..40, any::<u16>()), 1..14), 1..6),
         names in 0..NAMES.len(),
         cells in proptest::collection::vec(any::<u16>(), 1..6),
         moments in proptest::collection::vec(0u64..3_000, 2),
     ) {
-        let mut session = loaded(&program(&routines, names, &cells));
+        let mut session = loaded(&program(is_rv32, &routines, names, &cells));
         go(&mut session, Command::Seek(StepNo(3_000)));
         let measured = tally(&session);
         for routine in &measured.routines {

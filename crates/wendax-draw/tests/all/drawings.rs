@@ -196,3 +196,16 @@ fn every_drawing_is_asked_for_by_its_word_and_its_form_by_the_ending() {
     }
     assert_eq!(Drawing::named("map"), None);
 }
+
+/// Where a register takes the way back, the word that a routine put it into is its own, and no other routine's.
+#[test]
+fn the_stack_of_a_machine_with_a_link_register_is_shared_out_by_routine() {
+    let text = ".target rv32\n_start: call outer\n li a0, 0\n sys exit\nouter: addi sp, sp, -16\n sw ra, 12(sp)\n \
+                call inner\n lw ra, 12(sp)\n addi sp, sp, 16\n ret\ninner: addi sp, sp, -16\n sw ra, 12(sp)\n \
+                sw s0, 8(sp)\nhold: ebreak\n lw ra, 12(sp)\n addi sp, sp, 16\n ret\n";
+    let session = session(text);
+    let scene = stack(&session);
+    let of = |wanted: &str| texts(&scene).iter().filter(|text| **text == wanted).count();
+    assert_eq!((of("inner"), of("outer"), of("outside of routines")), (1, 1, 1), "{:?}", texts(&scene));
+    says(&scene, &["(outer + 12); called, line 7", "s0, saved", "way back to 0x00010004", "7FFF"]);
+}

@@ -4,7 +4,7 @@ use super::Machine;
 use super::steps::width;
 use crate::instructions::{Access, AccessKind, Computation, Field, InsnInfo, Uses, Way};
 use crate::memory::EXECUTE;
-use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, RA, TARGET, decode, names, text};
+use wendax_isa::rv32::{A0, DEVICE_START, Format, Insn, Op, RA, TARGET, decode, names, text};
 use wendax_isa::{Addr, Leads, Reg};
 
 /// Number of the register that holds the number of a call.
@@ -82,7 +82,14 @@ impl Machine {
         let insn = decoded(address, code)?;
         let call = (insn.op() == Op::Ecall).then(|| self.state.cpu.registers[A7]);
         let code = [code[0], 0];
-        Some(InsnInfo { address, length: 4, code, names: names_of(insn), group: group(insn), uses: insn.uses(), call })
+        let mut uses = insn.uses();
+        // What the host serves next takes what its number says, and leaves a result.
+        let is_served = self.state.cpu.control.mtvec == 0 && address.0 == self.state.cpu.pc;
+        if let Some(call) = call.filter(|_| is_served).and_then(|number| TARGET.call(number)) {
+            uses.reads |= call.takes.iter().map(|(register, _)| 1 << register.0).fold(0, |all, one| all | one);
+            uses.writes |= if call.is_own { 0b11 << A0 } else { 1 << A0 };
+        }
+        Some(InsnInfo { address, length: 4, code, names: names_of(insn), group: group(insn), uses, call })
     }
 
     pub(crate) fn text_of(&self, insn: &InsnInfo, name: &dyn Fn(Addr) -> Option<String>) -> String {

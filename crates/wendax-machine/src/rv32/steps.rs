@@ -16,7 +16,7 @@ use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
 use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, SP, csr_name, decode, is_link};
-use wendax_isa::{Addr, Reg, RegisterUse, StepNo};
+use wendax_isa::{Addr, Reg, StepNo};
 
 /// How much is told.
 const STEPS: u8 = 1;
@@ -405,7 +405,7 @@ impl Machine {
         }
         let word = self.memory.word(pc);
         let insn = decode(word).ok_or(Fail { cause: 2, about: word, kind: FaultKind::Illegal { word } })?;
-        self.used = self.used.with(insn.uses());
+        self.used = self.used.with(insn.may_use());
         self.memory.note_decoded(pc);
         let decoded = Decoded { insn, op: insn.op(), format: insn.row().format, word };
         self.cache.keep(pc, self.memory.code(), decoded);
@@ -548,7 +548,12 @@ impl Machine {
             if !super::devices::is_register(address) {
                 return Err(fail(FaultKind::Read { address: at }));
             }
-            self.device_load(address)
+            let read = self.state.common.console.read;
+            let value = self.device_load(address);
+            if TOLD > 0 {
+                self.around.report.consumed += self.state.common.console.read - read;
+            }
+            value
         } else {
             self.memory.read(address, length).ok_or_else(|| fail(FaultKind::Read { address: at }))?
         };
@@ -676,12 +681,7 @@ impl Machine {
     fn is_looked_for(&mut self) -> bool {
         let Ok(Decoded { insn, .. }) = self.fetch() else { return self.around.looks_at_rare };
         let is_call = matches!(insn.op(), Op::Ecall | Op::Ebreak);
-        // A call may read and write any argument, and memory.
-        let own = if is_call {
-            RegisterUse { reads: 0x3FC00, writes: 0x0C00, ..RegisterUse::default() }
-        } else {
-            insn.uses()
-        };
+        let own = insn.may_use();
         let (wanted, lookout) = (self.lookout.uses, &self.lookout);
         let touches = own.reads & wanted.reads | own.writes & wanted.writes;
         let is_named =

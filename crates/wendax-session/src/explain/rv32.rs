@@ -31,7 +31,7 @@ pub(super) fn fill(teller: &Teller<'_>, insn: Insn, effects: &Effects, explanati
     explanation.caution = caution(teller, insn, effects);
     explanation.sentences.extend(sentences(teller, insn, effects));
     if insn.row().format == Format::Branch {
-        explanation.taken = Some(effects.next != effects.pc + 4);
+        explanation.taken = Some(is_taken(teller, insn));
     }
     explanation.figure = figure(teller, insn, effects);
 }
@@ -202,8 +202,24 @@ fn branch(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> String {
         format!(" ({} it is {})", other.0, if other.1 { "less" } else { "greater" })
     };
     let said = format!("{} {relation} {}{how}{both}", named(insn.rs1, a), named(insn.rs2, b));
-    let goes = effects.next != effects.pc + 4;
-    if goes { format!("taken: {said}; goes to {}", teller.place(effects.next)) } else { format!("not taken: {said}") }
+    if is_taken(teller, insn) {
+        format!("taken: {said}; goes to {}", teller.place(effects.next))
+    } else {
+        format!("not taken: {said}")
+    }
+}
+
+/// A branch goes to its target, which may be the following instruction too.
+fn is_taken(teller: &Teller<'_>, insn: Insn) -> bool {
+    let [a, b] = [insn.rs1, insn.rs2].map(|register| teller.machine.register(Reg(register)));
+    match insn.op() {
+        Op::Beq => a == b,
+        Op::Bne => a != b,
+        Op::Blt => a.cast_signed() < b.cast_signed(),
+        Op::Bge => a.cast_signed() >= b.cast_signed(),
+        Op::Bltu => a < b,
+        _ => a >= b,
+    }
 }
 
 /// Where the way back of the present routine lies, when it was put by: the cell that holds it.

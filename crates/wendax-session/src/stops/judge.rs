@@ -465,10 +465,12 @@ impl Before {
 }
 
 fn has_read(report: &Report, thing: Thing, before: &Before, target: &Target) -> bool {
-    // The entry of a trap or interrupt pushes the flags and the way back: it reads both, whatever led to it.
+    // The entry of a trap or interrupt pushes the flags and the way back: it reads both, whatever led to it. Where a register
+    // of its own takes the way back it reads none.
     let is_entry = matches!(report.kind, StepKind::Interrupt(_) | StepKind::Trap(_));
+    let pushes = target.interrupts_flag.is_some();
     match thing {
-        Thing::Register(register) if is_entry => register == target.roles.stack,
+        Thing::Register(register) if is_entry => pushes && register == target.roles.stack,
         Thing::Flag(_) if is_entry => true,
         Thing::Register(register) => before.uses().reads >> register.0 & 1 != 0,
         Thing::Flag(bit) => before.uses().flags_read & bit != 0,

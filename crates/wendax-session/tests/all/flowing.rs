@@ -17,6 +17,19 @@ const LINES: [&str; 9] = [
     "mov r{d}, 7",
 ];
 
+/// The same for RV32.
+const LINES_RV32: [&str; 9] = [
+    "addi a{d}, a{d}, 3",
+    "sub a{d}, a{d}, a{s}",
+    "slt a{d}, a{d}, a{s}",
+    "beqz a{d}, l{l}",
+    "bltu a{d}, a{s}, l{l}",
+    "bgt a{d}, a{s}, l{l}",
+    "addi a{d}, a{d}, -1\n bnez a{d}, l{l}",
+    "j l{l}",
+    "li a{d}, 7",
+];
+
 fn session(text: &str) -> Session {
     let (sources, file) = wendax_source::Sources::single("case", text);
     let assembly = wendax_asm::assemble(&sources, file);
@@ -51,15 +64,17 @@ proptest! {
 
     #[test]
     fn ways_are_gone_as_often_as_single_steps_say(
+        is_rv32 in any::<bool>(),
         lines in proptest::collection::vec((0..LINES.len(), 0u8..4, 0u8..4, 0usize..40), 3..30),
     ) {
         let count = lines.len();
-        let mut text = "start:\n".to_owned();
+        let (known, begin) = if is_rv32 { (&LINES_RV32, ".target rv32\n_start:\n") } else { (&LINES, "start:\n") };
+        let mut text = begin.to_owned();
         for (index, (line, d, s, l)) in lines.into_iter().enumerate() {
-            let line = LINES[line].replace("{d}", &d.to_string()).replace("{s}", &s.to_string());
+            let line = known[line].replace("{d}", &d.to_string()).replace("{s}", &s.to_string());
             text.push_str(&format!("@l{index}: {}\n", line.replace("l{l}", &format!("@l{}", l % count))));
         }
-        text.push_str(" halt\n");
+        text.push_str(if is_rv32 { " li a7, 93\n ecall\n" } else { " halt\n" });
         let mut session = session(&text);
         go(&mut session, Command::Seek(StepNo(400)));
         let mut measuring = Measuring::all(&session);

@@ -18,6 +18,7 @@ mod reaching;
 mod replaying;
 mod right;
 mod rv32;
+mod sides;
 mod slices;
 mod stopping;
 mod stories;

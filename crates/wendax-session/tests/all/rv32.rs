@@ -430,3 +430,32 @@ proptest! {
         }
     }
 }
+
+/// What a call of the host takes is read by it, and what it leaves written, however far back that is asked.
+#[test]
+fn a_call_reads_its_arguments_and_writes_its_results() {
+    let text = ".target rv32\n_start: li a0, 7\n li a7, 0x1012\n ecall\n li s0, 200\nw: addi s0, s0, -1\n bnez s0, w\n \
+                beq s0, zero, next\nnext: lw a3, -476(zero)\n li a0, 0\n sys exit\n";
+    let (sources, file) = wendax_source::Sources::single("case.asm", text);
+    let assembly = wendax_asm::assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    let mut session = Session::new(assembly.image, settings()).with_sources(sources).keeping_moments_each(10);
+    session.type_input(b"q\n").expect("it may be typed");
+    while !ended(&session) {
+        go(&mut session, Command::Go);
+    }
+    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+    let stop = |words: &str| StopAt::read(words, &names, session.sources()).expect("it is a stop");
+    // `li` writes it, the call reads it; the two ends read it once more.
+    assert_eq!(session.times_met(&stop("read a0"), session.end()), 2);
+    let last = last_write(&session, Thing::Register(Reg(11)), StepNo(300));
+    assert!(matches!(&last, Some(LastWriter::Step(step)) if step.step == StepNo(3)), "{last:?}");
+    // A branch to the following instruction is taken too, and what is read from the console is taken from it.
+    go(&mut session, Command::Seek(StepNo(405)));
+    let told = explain(&session);
+    assert_eq!((told.taken, told.cycles), (Some(true), Some(2)), "{told:?}");
+    assert!(told.sentences[0].starts_with("taken: "), "{told:?}");
+    go(&mut session, Command::Step);
+    go(&mut session, Command::Step);
+    assert_eq!(session.last_step().map(|effects| effects.consumed), Some(1));
+}

@@ -148,7 +148,9 @@ fn answers(session: &mut Session, slice: u64) -> Vec<String> {
     let mut measuring = Measuring::all(session);
     while !measuring.work(session, slice) {}
     told.push(format!("{:?}", measuring.tally(session)));
-    let mut levels = Levels::read(session, &["r1".to_owned(), "C".to_owned()]).expect("two things");
+    let is_rv32 = crate::sides::is_rv32(session.machine());
+    let [one, other] = if is_rv32 { ["a1", "ra"] } else { ["r1", "C"] };
+    let mut levels = Levels::read(session, &[one.to_owned(), other.to_owned()]).expect("two things");
     while !levels.work(session, slice) {}
     told.push(format!("{:?} {:?}", levels.levels(), levels.known_to()));
     let mut interruptions = Interruptions::new(session);
@@ -158,8 +160,8 @@ fn answers(session: &mut Session, slice: u64) -> Vec<String> {
     let mut spans = Spans::read(session, &format!("0x{:X} to 0x{:X}", first + 4, first + 8)).expect("two places");
     while !spans.work(session, slice) {}
     told.push(format!("{:?}", spans.told()));
-    for text in ["change r1", "op add", "interrupt"] {
-        let stop = stop(session, text);
+    for text in [format!("change {one}"), "op add".to_owned(), "interrupt".to_owned()] {
+        let stop = stop(session, &text);
         let mut found = Filtered::new(session, stop.clone());
         while !found.work(session, slice) {}
         told.push(format!("{:?} {} {:?}", found.steps(), found.before(), found.has_more()));
@@ -168,7 +170,7 @@ fn answers(session: &mut Session, slice: u64) -> Vec<String> {
         told.push(format!("{:?}", session.met_so_far(StopId(3))));
     }
     session.set_stops([]);
-    let mut story = Story::new(session, Thing::Register(wendax_isa::Reg(1)));
+    let mut story = Story::new(session, Thing::Register(crate::sides::argument(session.machine(), 1)));
     while !story.work(session, slice) {}
     told.push(format!("{:?} {:?} {:?} {:?}", story.written, story.changed, story.read, story.changes));
     let mut saving = Saving::new(session).expect("its beginning is kept");
@@ -176,6 +178,24 @@ fn answers(session: &mut Session, slice: u64) -> Vec<String> {
     told.push(saving.text().to_owned());
     told
 }
+
+/// The same for RV32.
+const LINES_RV32: [&str; 14] = [
+    "li a{d}, {n}",
+    "add a{d}, a{d}, a{s}",
+    "addi a{d}, a{d}, -{n}",
+    "addi a{d}, a{d}, 1",
+    "slt a{d}, a{d}, a{s}",
+    "beqz a{d}, l{l}",
+    "bltu a{d}, a{s}, l{l}",
+    "addi a{d}, a{d}, -1\n bnez a{d}, l{l}",
+    "jal l{l}",
+    "ret",
+    "addi sp, sp, -4\n sw a{d}, 0(sp)",
+    "lw a{d}, 0(sp)\n addi sp, sp, 4",
+    "sw a{s}, -416(zero)",
+    "lw a{d}, -476(zero)",
+];
 
 /// Lines of small programs: `{d}` and `{s}` are registers, `{n}` a number, `{l}` the number of a line.
 const LINES: [&str; 14] = [
@@ -200,20 +220,31 @@ proptest! {
 
     #[test]
     fn an_answer_is_the_same_whatever_slices_it_came_in(
+        is_rv32 in any::<bool>(),
         lines in proptest::collection::vec((0..LINES.len(), 0u8..5, 0u8..5, 0u16..9, 0usize..60), 4..20),
         period in 7u16..80,
         at in 0u64..400,
         slices in proptest::collection::vec(1u64..200, 1..3),
     ) {
-        let mut text = format!(
+        let begin = if is_rv32 {
+            ".target rv32\n_start: la a0, tick\n csrw mtvec, a0\n li a0, {period}\n sw a0, -444(zero)\n li a0, 3\n \
+             sw a0, -440(zero)\n li a0, 0x1000000\n csrw mie, a0\n csrsi mstatus, 8\n"
+        } else {
             "start: mov r0, tick\n stw [16], r0\n mov r0, {period}\n stw [0xFF22], r0\n mov r0, 3\n stw [0xFF24], r0\n ei\n"
-        );
+        };
+        let mut text = begin.replace("{period}", &period.to_string());
+        let known = if is_rv32 { LINES_RV32 } else { LINES };
         for (index, (line, d, s, n, l)) in lines.iter().enumerate() {
-            let line = LINES[*line].replace("{d}", &d.to_string()).replace("{s}", &s.to_string());
+            let line = known[*line].replace("{d}", &d.to_string()).replace("{s}", &s.to_string());
             let line = line.replace("{n}", &n.to_string()).replace("{l}", &(l % lines.len()).to_string());
             text.push_str(&format!("l{index}: {line}\n"));
         }
-        text.push_str(" jmp l0\ntick: push r1\n mov r1, 7\n stw [0xFF24], r1\n pop r1\n reti\n");
+        text.push_str(if is_rv32 {
+            " j l0\ntick: csrrw t0, mcause, zero\n bltz t0, 1f\n csrr t0, mepc\n addi t0, t0, 4\n csrw mepc, t0\n\
+             1: li t0, 7\n sw t0, -440(zero)\n mret\n"
+        } else {
+            " jmp l0\ntick: push r1\n mov r1, 7\n stw [0xFF24], r1\n pop r1\n reti\n"
+        });
         let (sources, file) = wendax_source::Sources::single("case.asm", text);
         let assembly = wendax_asm::assemble(&sources, file);
         prop_assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);

@@ -2,7 +2,7 @@
 //! time and looks only at what each step did.
 
 use super::time::{finish, go, program, run, typed};
-use super::truth::next_insn;
+use crate::sides::{allows, argument, is_rv32, names, uses};
 use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{AccessKind, Event, Machine, Need, StepKind};
@@ -43,6 +43,48 @@ pub(crate) const STOPS: [&str; 29] = [
     "when [r3] == r1",
 ];
 
+/// The same for RV32, one for one; where that has no flags, something else of its.
+const STOPS_RV32: [&str; 29] = [
+    "in l1 to l3 if a2 != 1",
+    "op lw",
+    "op add if a1 > 3",
+    "0x10008",
+    "0x10010 if a1 != 0",
+    "0x10018 if [data] == a2",
+    "write a1",
+    "change a1",
+    "change a0 if a3",
+    "write sp if a2 < 9",
+    "change t0",
+    "write ra",
+    "read a4",
+    "change data",
+    "write [data + 4]",
+    "write byte [data + 1]",
+    "read data to data + 3",
+    "read a2",
+    "call",
+    "call put_int",
+    "call 0x1022",
+    "trap",
+    "print",
+    "print \"1\"",
+    "enter 0x10014",
+    "leave 0x10014",
+    "when a1 == 3",
+    "when [data] > 2 && !a2",
+    "when [a3] == a1",
+];
+
+/// A stop of those for the machine of a session, by its number; one that any program has where this has no names.
+pub(crate) fn stop_of(session: &Session, number: usize) -> StopAt {
+    let is_rv32 = is_rv32(session.machine());
+    if session.image().symbol("data").is_none() {
+        return read(session, if is_rv32 { "0x10004" } else { "0x204" });
+    }
+    read(session, if is_rv32 { STOPS_RV32[number] } else { STOPS[number] })
+}
+
 /// It is met when an instruction arrives: the step that tells of it begins there.
 pub(crate) fn is_place(stop: &StopAt) -> bool {
     matches!(stop.place, Where::Address(_) | Where::Among(..) | Where::Op(_) | Where::Step(_))
@@ -70,7 +112,7 @@ fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Momen
     }
     // An instruction arrives when it is next and no interrupt comes first.
     let asks = |machine: &Machine| machine.interrupts().iter().any(|one| one.asks && one.handler.is_some());
-    let is_first = now.left.flags() & u32::from(wendax_isa::w16::I) != 0 && asks(&now.left);
+    let is_first = allows(&now.left) && asks(&now.left);
     let arrives = after.finished().is_none() && !is_first;
     match &stop.place {
         Where::Address(address) => return arrives && after.pc() == *address,
@@ -79,13 +121,12 @@ fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Momen
             return arrives && parts.iter().any(|&(from, to)| from <= after.pc() && after.pc() < to);
         }
         Where::Op(name) => {
-            return arrives && next_insn(after).is_some_and(|insn| insn.names().any(|known| known == name));
+            return arrives && names(after).iter().any(|known| known == name);
         }
         _ => {}
     }
     let Some(effects) = effects else { return false };
     let byte = |machine: &Machine, at: u32| machine.byte(Addr(at));
-    let uses = |machine: &Machine| next_insn(machine).map(|insn| insn.uses()).unwrap_or_default();
     match &stop.place {
         Where::Address(_) | Where::Among(..) | Where::Op(_) | Where::Step(_) => false,
         Where::Touched(Touch::Write, Thing::Register(register)) => effects.register(*register).is_some(),
@@ -93,8 +134,14 @@ fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Momen
             effects.register(*register).is_some_and(|change| change.old != change.new)
         }
         Where::Touched(Touch::Read, Thing::Register(register)) => match effects.kind {
-            StepKind::Interrupt(_) | StepKind::Trap(_) => *register == Reg(13),
-            StepKind::Instruction | StepKind::Call(_) => uses(before).reads >> register.0 & 1 != 0,
+            // Only where a stack takes the way back.
+            StepKind::Interrupt(_) | StepKind::Trap(_) => !is_rv32(before) && *register == Reg(13),
+            StepKind::Instruction => uses(before).reads >> register.0 & 1 != 0,
+            // A call takes what its table says, beside what the instruction itself names.
+            StepKind::Call(number) => {
+                let takes = before.target().call(number).map_or(&[][..], |call| call.takes);
+                uses(before).reads >> register.0 & 1 != 0 || takes.iter().any(|(taken, _)| taken == register)
+            }
         },
         Where::Touched(Touch::Write, Thing::Flag(bit)) => effects.flags.touched & bit != 0,
         Where::Touched(Touch::Change, Thing::Flag(bit)) => (effects.flags.old ^ effects.flags.new) & bit != 0,
@@ -108,11 +155,11 @@ fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Momen
         Where::Touched(Touch::Read, Thing::Cells(from, to)) => {
             let access = before.access_at(before.pc());
             let by_text = |start: u32| {
-                let end = (start..0x10000).find(|&at| byte(before, at) == 0).unwrap_or(start);
+                let end = (start..=before.target().address_mask()).find(|&at| byte(before, at) == 0).unwrap_or(start);
                 start < to.0 && from.0 <= end
             };
             match effects.kind {
-                StepKind::Call(0x11) => by_text(before.register(Reg(0))),
+                StepKind::Call(0x11 | 0x1011) => by_text(before.register(argument(before, 0))),
                 StepKind::Instruction => access.is_some_and(|access| {
                     access.kind == AccessKind::Read && access.address < *to && *from < access.address + access.bytes
                 }),
@@ -279,7 +326,7 @@ proptest! {
     ) {
         let mut session = run(&image, &inputs);
         let mut stops: Vec<StopAt> = chosen.iter().map(|(index, times, number)| {
-            let mut stop = if image.symbol("data").is_some() { read(&session, STOPS[*index]) } else { read(&session, "0x204") };
+            let mut stop = stop_of(&session, *index);
             stop.times = match times { 0 => Times::From(*number), 1 => Times::Every(*number), _ => Times::Each };
             stop
         }).collect();
@@ -287,7 +334,7 @@ proptest! {
         check(&mut session, &stops, None)?;
         let at = edited.min(session.end().0);
         go(&mut session, Command::Seek(StepNo(at)));
-        if session.edit(Event::SetRegister(Reg(1), 3)).is_some() {
+        if session.edit(Event::SetRegister(argument(session.machine(), 1), 3)).is_some() {
             session.begin(Command::Seek(StepNo(at + 100)));
             finish(&mut session, &mut std::iter::empty());
             let plain = stops.into_iter().map(|stop| StopAt { times: Times::Each, ..stop });

@@ -1,7 +1,8 @@
 //! Where things come from and what becomes of them, against going one step at a time.
 
-use super::stopping::{STOPS, is_place, judged, read};
+use super::stopping::{STOPS, is_place, judged, stop_of};
 use super::time::{go, program, run, typed};
+use crate::sides::is_rv32;
 use proptest::prelude::*;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Event, Machine};
@@ -19,6 +20,19 @@ const THINGS: [Thing; 9] = [
     Thing::Cells(Addr(0x300), Addr(0x302)),
     Thing::Cells(Addr(0x303), Addr(0x304)),
     Thing::Cells(Addr(0x306), Addr(0x308)),
+];
+
+/// The same for RV32, which has registers in place of flags.
+const THINGS_RV32: [Thing; 9] = [
+    Thing::Register(Reg(10)),
+    Thing::Register(Reg(11)),
+    Thing::Register(Reg(12)),
+    Thing::Register(Reg(2)),
+    Thing::Register(Reg(1)),
+    Thing::Register(Reg(5)),
+    Thing::Cells(Addr(0x1_1000), Addr(0x1_1004)),
+    Thing::Cells(Addr(0x1_1005), Addr(0x1_1006)),
+    Thing::Cells(Addr(0x1_100C), Addr(0x1_1010)),
 ];
 
 fn value(machine: &Machine, thing: Thing) -> u32 {
@@ -113,7 +127,7 @@ proptest! {
         edited in 0u64..300,
     ) {
         let mut session = run(&image, &inputs);
-        let thing = THINGS[thing];
+        let thing = if is_rv32(session.machine()) { THINGS_RV32[thing] } else { THINGS[thing] };
         let moment = at.min(session.end().0);
         check(&mut session, thing, moment, None)?;
         let edited = edited.min(session.end().0);
@@ -160,8 +174,7 @@ proptest! {
         inputs in typed(),
     ) {
         let mut session = run(&image, &inputs);
-        let has_data = image.symbol("data").is_some();
-        let filter = read(&session, if has_data { STOPS[filter] } else { "0x204" });
+        let filter = stop_of(&session, filter);
         let met = judged(&mut session, std::slice::from_ref(&filter)).remove(0);
         let end = session.end();
         let of = |moment: u64| if is_place(&filter) { Some(moment) } else { moment.checked_sub(1) };

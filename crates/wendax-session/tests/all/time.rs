@@ -1,9 +1,10 @@
-//! Time: going back and on again changes nothing, on random programs with random input.
+//! Time: going back and on again changes nothing, on random programs with random input, for either machine.
 
 use proptest::prelude::*;
+use wendax_isa::rv32;
 use wendax_isa::w16::{Insn, encode, rows};
 use wendax_machine::Settings;
-use wendax_machine::{Addr, Reg, StepNo};
+use wendax_machine::{Addr, StepNo};
 use wendax_session::{Command, Progress, Session, State};
 
 /// Small enough that checkpoints matter little, large enough for loops to turn.
@@ -26,6 +27,59 @@ fn any_words() -> impl Strategy<Value = wendax_image::Image> {
     let row = prop_oneof![10usize..rows().len(), 0usize..rows().len()];
     proptest::collection::vec((row, 0u8..14, 0u8..17, value), 5..60).prop_map(|words| image(&words))
 }
+
+/// Any words for RV32: instructions of every format over near places, and words that are none.
+fn any_words_rv32() -> impl Strategy<Value = wendax_image::Image> {
+    let word = prop_oneof![
+        8 => (any::<u32>(), 0..rv32::rows().len()).prop_map(|(bits, row)| {
+            // What may vary of it is left as it comes; constants are small, so that jumps land near.
+            let row = &rv32::rows()[row];
+            row.fixed & row.mask | bits & 0x01FF_8F80 & !row.mask
+        }),
+        1 => any::<u32>(),
+    ];
+    proptest::collection::vec(word, 5..60).prop_map(|words| {
+        let bytes: Vec<u8> = words.into_iter().flat_map(u32::to_le_bytes).collect();
+        wendax_image::from_raw(&rv32::TARGET, &bytes, rv32::TARGET.map.code_start).expect("it fits")
+    })
+}
+
+/// The same for RV32 as [`LINES`] are for W16.
+const LINES_RV32: [&str; 33] = [
+    "li a{d}, {n}",
+    "add a{d}, a{d}, a{s}",
+    "addi a{d}, a{d}, -{n}",
+    "xor a{d}, a{d}, a{s}",
+    "mul a{d}, a{d}, a{s}",
+    "sll a{d}, a{d}, a{s}",
+    "addi a{d}, a{d}, 1",
+    "lw a{d}, {m}",
+    "sw a{s}, {m}, t0",
+    "sb a{s}, {m}, t0",
+    "lbu a{d}, {m}",
+    "sltu a{d}, a{s}, a{d}",
+    "beqz a{d}, {l}",
+    "bltu a{d}, a{s}, {l}",
+    "blt a{d}, a{s}, {l}",
+    "addi a{d}, a{d}, -1\n bnez a{d}, {l}",
+    "addi a{d}, a{d}, -1\n bnez a{d}, {l}",
+    "jal {l}",
+    "call {l}",
+    "ret",
+    "addi sp, sp, -16\n sw ra, 12(sp)",
+    "lw ra, 12(sp)\n addi sp, sp, 16",
+    "sw a{d}, -4(sp)",
+    "lw a{d}, -4(sp)",
+    "divu a{d}, a{d}, a{s}",
+    "csrrw a{d}, mscratch, a{s}",
+    "sys get_int",
+    "sys get_char",
+    "sys put_int",
+    "sys random",
+    "sys clock_ms",
+    "sys wait_ms",
+    "sw a{d}, code, t0",
+];
 
 /// Lines that mostly run on: `{d}` `{s}` registers, `{n}` a number, `{l}` a label, `{m}` a place in data.
 const LINES: [&str; 30] = [
@@ -61,20 +115,24 @@ const LINES: [&str; 30] = [
     "stw [code], r{d}",
 ];
 
-fn mostly_sensible() -> impl Strategy<Value = wendax_image::Image> {
-    proptest::collection::vec((0..LINES.len(), 0u8..6, 0u8..6, 0u16..40, 0usize..60), 4..40).prop_map(|lines| {
+fn mostly_sensible(is_rv32: bool) -> impl Strategy<Value = wendax_image::Image> {
+    let known: &[&str] = if is_rv32 { &LINES_RV32 } else { &LINES };
+    let word = if is_rv32 { 4 } else { 2 };
+    proptest::collection::vec((0..known.len(), 0u8..6, 0u8..6, 0u16..40, 0usize..60), 4..40).prop_map(move |lines| {
         let count = lines.len();
-        let mut text = ".code\nmov sp, 0xF800\n".to_owned();
+        let begin = if is_rv32 { ".target rv32\n.code\naddi sp, sp, -1024\n" } else { ".code\nmov sp, 0xF800\n" };
+        let mut text = begin.to_owned();
         for (index, (line, d, s, n, l)) in lines.into_iter().enumerate() {
-            let line = LINES[line]
+            let line = known[line]
                 .replace("{d}", &d.to_string())
                 .replace("{s}", &s.to_string())
                 .replace("{n}", &n.to_string());
             let line =
-                line.replace("{l}", &format!("l{}", l % count)).replace("{m}", &format!("data + {}", 2 * (l % 4)));
+                line.replace("{l}", &format!("l{}", l % count)).replace("{m}", &format!("data + {}", word * (l % 4)));
             text.push_str(&format!("l{index}: {line}\n"));
         }
-        text.push_str("jmp l0\n.data\ndata: .space 6\n.word 7\ncode: .word 0\n");
+        let jump = if is_rv32 { "j" } else { "jmp" };
+        text.push_str(&format!("{jump} l0\n.data\ndata: .space {}\n.word 7\ncode: .word 0\n", 3 * word));
         let (sources, file) = wendax_source::Sources::single("random", text);
         let assembly = wendax_asm::assemble(&sources, file);
         assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
@@ -83,7 +141,12 @@ fn mostly_sensible() -> impl Strategy<Value = wendax_image::Image> {
 }
 
 pub(crate) fn program() -> impl Strategy<Value = wendax_image::Image> {
-    prop_oneof![4 => mostly_sensible(), 1 => any_words()]
+    prop_oneof![
+        4 => mostly_sensible(false),
+        1 => any_words(),
+        4 => mostly_sensible(true),
+        1 => any_words_rv32(),
+    ]
 }
 
 pub(crate) fn finish(session: &mut Session, inputs: &mut impl Iterator<Item = Vec<u8>>) {
@@ -156,8 +219,8 @@ proptest! {
             prop_assert_eq!(session.machine().pc(), settled.pc());
             prop_assert!(session.machine().same_memory(settled));
             prop_assert_eq!(session.machine().printed(), settled.printed());
-            for register in 0..14 {
-                prop_assert_eq!(session.machine().register(Reg(register)), settled.register(Reg(register)));
+            for (register, _) in image.target.registers() {
+                prop_assert_eq!(session.machine().register(register), settled.register(register));
             }
             if step > 0 {
                 go(&mut session, Command::StepBack);
@@ -175,7 +238,7 @@ proptest! {
     #[test]
     fn stops_found_backwards_are_the_last_ones_met_forwards(image in program(), offset in 0u32..20) {
         let mut session = run(&image, &[]);
-        let (end, address) = (session.now().0, image.entry + 2 * offset);
+        let (end, address) = (session.now().0, image.entry + image.target.code_align * offset);
         let mut met = Vec::new();
         go(&mut session, Command::Seek(StepNo(0)));
         for step in 0..end {
