@@ -128,6 +128,8 @@ pub(crate) struct Around {
     /// Work done in the last run, beside plain steps, and in all before it.
     pub(crate) worked: u64,
     pub(crate) worked_before: u64,
+    /// Steps of waits that were passed over.
+    pub(crate) passed: u64,
     /// What came from outside at this moment.
     pub(crate) came: Vec<Came>,
     /// Calls, traps and interrupts are looked out for.
@@ -148,6 +150,7 @@ impl Around {
             repeats: Repeats::default(),
             worked: 0,
             worked_before: 0,
+            passed: 0,
             came: Vec::new(),
             looks_at_rare: false,
             report: Report::default(),

@@ -334,7 +334,8 @@ impl Machine {
     }
 
     pub(crate) fn effort(&self) -> u64 {
-        self.state.common.steps.wrapping_add(self.around.worked_before).wrapping_add(self.around.worked)
+        let own = self.state.common.steps.wrapping_sub(self.around.passed);
+        own.wrapping_add(self.around.worked_before).wrapping_add(self.around.worked)
     }
 
     pub(crate) fn effort_since(&self, mark: u64) -> u64 {
@@ -342,7 +343,7 @@ impl Machine {
     }
 
     pub(crate) fn passed_over(&self) -> u64 {
-        0
+        self.around.passed
     }
 
     // ---- breakpoints

@@ -5,7 +5,7 @@
 
 use super::Machine;
 use crate::board::Interrupt;
-use wendax_isa::rv32::csr_name;
+use wendax_isa::rv32::{Op, csr_name};
 use wendax_isa::{Addr, DeviceKind};
 
 /// Interrupts allowed, now and before the last trap, in `mstatus`.
@@ -188,6 +188,33 @@ impl Machine {
         }
         let now = self.pending() & control.mie;
         INTERRUPTS.iter().map(|(number, _)| *number).find(|number| now >> number & 1 != 0)
+    }
+
+    /// The cycle at which one that is enabled next asks by the passing of time alone, as far as nothing is done about it.
+    pub(super) fn quiet_until(&self) -> u64 {
+        let (common, control) = (&self.state.common, &self.state.cpu.control);
+        let is_on = |number: u32| control.mie >> number & 1 != 0;
+        let timer = if is_on(TIMER) { common.board.timer.next_expiry(common.cycles) } else { u64::MAX };
+        let left = control.mtimecmp.saturating_sub(control.time(common.cycles));
+        let clock = if is_on(CLOCK) { common.cycles.saturating_add(left) } else { u64::MAX };
+        timer.min(clock)
+    }
+
+    /// Passes over what is waited for by an instruction that does nothing else, up to a step and a cycle: each of its cycles
+    /// is a step, and all of them leave the same state but for what counts. What only someone outside could end is not
+    /// passed over.
+    pub(super) fn pass_wait(&mut self, until: u64, horizon: u64) {
+        let (enabled, steps, cycles) = (self.state.cpu.control.mie, self.state.common.steps, self.state.common.cycles);
+        let is_waiting = enabled != 0
+            && self.pending() & enabled == 0
+            && self.quiet_until() < u64::MAX
+            && self.fetch().is_ok_and(|next| next.insn.op() == Op::Wfi);
+        if is_waiting {
+            let passed = until.saturating_sub(steps).min(horizon.saturating_sub(cycles));
+            self.state.common.steps += passed;
+            self.state.common.cycles += passed;
+            self.around.passed += passed;
+        }
     }
 
     /// Interrupts that may ask some time and have a handler, or need none since they are waited for: clock, timer, key,

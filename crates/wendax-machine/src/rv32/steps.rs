@@ -260,13 +260,18 @@ impl Machine {
                 return stop;
             }
             // Where nothing is to be looked at in between, a stretch is run at one go.
-            let is_plain = TOLD == 0 && !looks && self.breakpoints.is_empty() && !self.state.cpu.control.allowed;
+            let is_plain = TOLD == 0 && !looks && self.breakpoints.is_empty() && !self.interrupt_comes();
             if is_plain && !looks_at_rare && !(watches && self.around.repeats.is_looking()) {
                 let left = how.effort.saturating_sub(self.effort_since(mark));
                 let due = if watches { self.around.repeats.due() } else { u64::MAX };
                 let until = how.until.0.min(steps.saturating_add(left)).min(due);
                 let horizon = how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND));
-                self.run_stretch((until, horizon, how.printed), depth);
+                let quiet = self.quiet_until();
+                let ends = if self.state.cpu.control.allowed { horizon.min(quiet) } else { horizon };
+                self.run_stretch((until, ends, how.printed), depth);
+                if self.state.common.steps == steps {
+                    self.pass_wait(how.until.0.min(due), horizon.min(quiet));
+                }
                 if watches {
                     self.around.repeats.moved(self.state.common.steps);
                 }

@@ -8,6 +8,9 @@ use crate::frames::{Frame, FrameKind};
 use wendax_isa::rv32::{DEVICE_START, Format, Op, SP, is_link};
 use wendax_isa::{Addr, Reg, StepNo};
 
+/// Cycles of the dearest instruction that a stretch has a quick way for.
+const DEAREST: u64 = 1 + QUOTIENT;
+
 /// Why a stretch ended.
 enum Ended {
     /// So far it was to go.
@@ -21,7 +24,16 @@ enum Ended {
 impl Machine {
     /// Runs instructions up to a step and a cycle, as long as none of them fails, waits, calls the host, leaves so many
     /// routines or has to do with control registers: those are left to who looks closer.
+    /// Where interrupts are allowed nothing is run that could make one ask.
     pub(super) fn run_stretch(&mut self, (until, horizon, printed): (u64, u64, u64), depth: i64) {
+        if self.state.cpu.control.allowed {
+            while let Ended::Undecoded = self.run_on(until, horizon, depth >= 0) {
+                if self.fetch().is_err() {
+                    return;
+                }
+            }
+            return;
+        }
         while self.state.common.steps < until
             && self.state.common.cycles < horizon
             && self.state.common.console.printed < printed
@@ -50,9 +62,14 @@ impl Machine {
         let Cpu { registers, pc: place, known, control } = cpu;
         let (mut pc, mut steps, mut cycles, mut code) = (*place, common.steps, common.cycles, memory.code());
         let mut hot = Hot::default();
+        // So many instructions may be run without asking how many cycles there are left.
+        let mut sure = steps;
         let ended = loop {
-            if steps >= until || cycles >= horizon {
-                break Ended::Bound;
+            if steps >= sure {
+                if steps >= until || cycles >= horizon {
+                    break Ended::Bound;
+                }
+                sure = steps + ((horizon - cycles) / DEAREST).max(1).min(until - steps);
             }
             let Some(&Decoded { insn, op, .. }) = cache.known(pc, code) else { break Ended::Undecoded };
             let (rd, rs1, rs2, value) = (insn.rd & 31, insn.rs1 & 31, insn.rs2 & 31, insn.value);

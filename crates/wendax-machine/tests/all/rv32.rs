@@ -895,3 +895,55 @@ fn time_passes_and_is_told_and_random_bytes_are_the_seeds() {
     assert_eq!((word(64), word(68)), (again.word(Addr(DATA + 64)), again.word(Addr(DATA + 68))));
     assert_ne!(word(64), 0);
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    /// Whether waits are passed over and stretches run at one go with interrupts allowed, or each step is taken by itself and
+    /// looked at: the same state at every moment, with a timer, a clock that is set anew, and what someone outside does.
+    #[test]
+    fn waits_and_stretches_with_interrupts_are_those_of_single_steps(
+        timer in 1..3000_i32, control in 0..4_i32, ahead in 0..4000_i32, rounds in 1..60_i32,
+        mie in prop::sample::select(vec![0, 1 << 7, 1 << 24, 1 << 7 | 1 << 24, 1 << 25 | 1 << 24, 1 << 26]),
+        allowed in any::<bool>(), mut visits in prop::collection::vec(1..12_000_u64, 1..8), lever in 0..12_000_u64,
+    ) {
+        const WFI: u32 = 0x1050_0073;
+        let mut before = li(6, timer).to_vec();
+        before.extend([op(Op::Sw, (0, 0, 6), -444), op(Op::Addi, (6, 0, 0), control), op(Op::Sw, (0, 0, 6), -440)]);
+        before.extend([op(Op::Addi, (6, 0, 0), 255), op(Op::Sw, (0, 0, 6), -408), op(Op::Addi, (14, 0, 0), 0)]);
+        before.extend(li(7, ahead));
+        before.extend([op(Op::Sw, (0, 0, 7), -376), op(Op::Sw, (0, 0, 0), -372)]);
+        // The handler answers the timer, sets the clock on, and looks at the levers.
+        let mut handler = vec![op(Op::Addi, (6, 0, 0), 7), op(Op::Sw, (0, 0, 6), -440), op(Op::Lw, (12, 0, 0), -412)];
+        handler.extend(li(6, 700));
+        handler.extend([op(Op::Lw, (13, 0, 0), -384), op(Op::Add, (6, 6, 13), 0), op(Op::Sw, (0, 0, 6), -376)]);
+        // Some rounds of work, and then a wait.
+        let mut body = li(8, rounds).to_vec();
+        body.extend([op(Op::Addi, (8, 8, 0), -1), op(Op::Mul, (14, 14, 8), 0), op(Op::Bne, (0, 8, 0), -8), WFI]);
+        if !allowed {
+            // Nobody answers: the timer and the clock are answered here.
+            body.extend([op(Op::Addi, (6, 0, 0), 7), op(Op::Sw, (0, 0, 6), -440), op(Op::Sw, (0, 0, 0), -376)]);
+            body.insert(0, op(Op::Csrrci, (0, 8, 0), 0x300));
+        }
+        body.push(op(Op::Jal, (0, 0, 0), -4 * i32::try_from(body.len() - 2).expect("short")));
+        let code = interrupted(mie, &before, &handler, &body);
+        let (mut quick, mut slow) = (machine(&code), machine(&code));
+        visits.push(12_000);
+        visits.sort_unstable();
+        let mut is_moved = false;
+        for visit in visits {
+            if visit > lever && !is_moved {
+                is_moved = true;
+                for machine in [&mut quick, &mut slow] {
+                    machine.feed(&Event::Levers(0x21));
+                }
+            }
+            quick.run(Run::until(StepNo(visit)));
+            while slow.steps() < StepNo(visit) {
+                slow.step_on(Run::until(slow.steps() + 1));
+            }
+            prop_assert_eq!((quick.steps(), quick.cycles(), quick.pc()), (slow.steps(), slow.cycles(), slow.pc()));
+            prop_assert!(quick.same_state(&slow), "at {}", visit);
+        }
+    }
+}
