@@ -49,6 +49,13 @@ impl Board {
         self.timer.length()
     }
 
+    /// So many cycles behind a moment, which is so many behind the start, the timer asks for its interrupt; `None` when it does
+    /// not by itself.
+    pub fn timer_asks_in(&self, cycles: u64) -> Option<u64> {
+        let next = self.timer.next_expiry(cycles);
+        (next < u64::MAX).then(|| next.saturating_sub(cycles))
+    }
+
     pub(crate) fn move_levers(&mut self, levers: u16) {
         self.moved_masked = (levers ^ self.levers) & self.lever_mask != 0;
         self.lever_moved |= self.moved_masked;

@@ -2,6 +2,7 @@
 
 use super::{Explanation, Teller};
 use crate::effects::Effects;
+use crate::numbers::counted;
 use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
 use crate::stops::Thing;
@@ -310,12 +311,28 @@ fn control(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> String {
     read.into_iter().chain(written).collect::<Vec<_>>().join("; ")
 }
 
+/// Which of the interrupts that are enabled time alone will bring, and when.
+fn asks_next(teller: &Teller<'_>) -> String {
+    let machine = teller.machine;
+    let is_on = |number: u32| machine.control(0x304).is_some_and(|enabled| enabled >> number & 1 != 0);
+    let device = |name: &str| teller.target.devices.iter().find(|device| device.name == name);
+    let word = |name: &str| device(name).map_or(0, |device| u64::from(machine.word(device.address)));
+    let timer = machine.board().timer_asks_in(machine.cycles()).filter(|_| is_on(24));
+    let left = (word("mtimecmph") << 32 | word("mtimecmp")).saturating_sub(word("mtimeh") << 32 | word("mtime"));
+    let clock = Some(left).filter(|&left| is_on(7) && left < 1 << 40);
+    let told = [(timer, "timer"), (clock, "clock")].into_iter().filter_map(|(cycles, name)| {
+        let cycles = counted(cycles?, "cycle", "cycles");
+        Some(format!("; the {name} asks in {cycles}"))
+    });
+    told.collect()
+}
+
 fn fixed(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec<String> {
     match insn.op() {
         Op::Ecall => teller.served(effects),
         Op::Ebreak => vec!["pauses here".to_owned()],
         Op::Wfi if effects.next == effects.pc => {
-            vec!["waits for an interrupt that is enabled: none waits yet".to_owned()]
+            vec![format!("waits for an interrupt that is enabled: none waits yet{}", asks_next(teller))]
         }
         Op::Wfi => vec!["waits for nothing: an interrupt that is enabled waits already, or none is enabled".to_owned()],
         Op::Mret => {

@@ -459,3 +459,29 @@ fn a_call_reads_its_arguments_and_writes_its_results() {
     go(&mut session, Command::Step);
     assert_eq!(session.last_step().map(|effects| effects.consumed), Some(1));
 }
+
+/// What waits is told how long time alone will let it wait, and one stride leaves it.
+#[test]
+fn a_wait_is_told_with_its_length_and_left_by_its_line() {
+    let text = ".target rv32\n_start: la t0, tick\n csrw mtvec, t0\n li t0, 5000\n sw t0, -444(zero)\n li t0, 3\n \
+                sw t0, -440(zero)\n lw t0, -384(zero)\n li t1, 9000\n add t0, t0, t1\n sw t0, -376(zero)\n sw zero, -372(zero)\n \
+                li t0, 0x1000080\n csrw mie, t0\n csrsi mstatus, 8\nw: wfi\n j w\ntick: li t0, 7\n sw t0, -440(zero)\n mret\n";
+    let (sources, file) = wendax_source::Sources::single("case.asm", text);
+    let assembly = wendax_asm::assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    let mut session = Session::new(assembly.image, settings()).with_sources(sources);
+    let wait = session.image().symbol("w").and_then(wendax_image::Symbol::address).expect("a label");
+    go(&mut session, Command::To(vec![wait]));
+    let told = explain(&session).sentences.join("; ");
+    let number = |words: &str| -> u64 {
+        let part = told.split(words).nth(1).and_then(|rest| rest.split(" cycles").next()).unwrap_or_default();
+        part.chars().filter(char::is_ascii_digit).collect::<String>().parse().expect("a number")
+    };
+    assert!(told.contains("none waits yet; the timer asks in "), "{told}");
+    let (timer, clock) = (number("the timer asks in "), number("the clock asks in "));
+    assert!(timer > 4_900 && timer < 5_000 && clock > 8_900 && clock < 9_000, "{told}");
+    let begun = session.machine().cycles();
+    go(&mut session, Command::Line);
+    assert_eq!((session.machine().cycles() - begun, session.machine().pc()), (timer + 9, wait + 4), "over the handler");
+    assert_eq!(session.now().0, session.end().0);
+}
