@@ -3,7 +3,7 @@
 use crate::activity::{Activity, Deed};
 use crate::board::Board;
 use crate::console::{Console, Tape};
-use crate::events::{CYCLES_A_MILLISECOND, Settings, Tone};
+use crate::events::{CYCLES_A_MILLISECOND, Event, Settings, Tone};
 use crate::files::{Files, Found};
 use crate::frames::{Frame, Frames};
 use crate::repeats::Repeats;
@@ -184,6 +184,33 @@ impl Around {
         for deed in [Deed::Worked, Deed::Allowed] {
             self.activity.note(deed, steps);
         }
+    }
+
+    /// What was done: the steps that are stood at less all that was passed over, which is more than that once the machine was
+    /// put back, and work beside them.
+    pub(crate) fn effort(&self, common: &Common) -> u64 {
+        common.steps.wrapping_sub(self.passed).wrapping_add(self.worked_before).wrapping_add(self.worked)
+    }
+
+    /// Takes in what is no machine's own of an event; false when it is.
+    pub(crate) fn take_in(&mut self, common: &mut Common, event: &Event) -> bool {
+        self.forget_repeats(common.steps);
+        let Common { console, board, answer, found, .. } = common;
+        match event {
+            Event::Typed(bytes) => {
+                // What is typed ends its line on the console.
+                self.activity.forget_line();
+                self.tape.write(console.typed, bytes);
+                console.typed += bytes.len() as u64;
+            }
+            Event::InputEnds => console.ended = true,
+            Event::Clock(time) => *answer = Some(*time),
+            Event::Waited => *answer = Some(0),
+            Event::File(path, file) => *found = Some((Arc::clone(path), file.clone())),
+            Event::Levers(levers) => board.move_levers(u16::try_from(levers & 0xFFFF).unwrap_or(0)),
+            Event::SetRegister(..) | Event::SetFlags(_) | Event::SetByte(..) => return false,
+        }
+        true
     }
 
     /// A state was put back: what belongs to the one before is dropped.

@@ -19,6 +19,12 @@ pub(crate) struct Console {
 }
 
 impl Console {
+    /// Takes back what was typed and has not been read, so many bytes at the most, and that there is no more.
+    pub(crate) fn unfeed(&mut self, typed: u64, ended: bool) {
+        self.typed -= typed.min(self.typed - self.read);
+        self.ended &= !ended;
+    }
+
     pub(crate) fn waiting(&self) -> usize {
         usize::try_from(self.typed - self.read).unwrap_or(usize::MAX)
     }

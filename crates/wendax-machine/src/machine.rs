@@ -4,6 +4,7 @@
 
 use crate::activity::Moment;
 use crate::board::{Board, Interrupt};
+use crate::common::Common;
 use crate::counts::Counts;
 use crate::events::{Event, Run, Settings, Stop, Tone};
 use crate::files::Files;
@@ -93,20 +94,21 @@ macro_rules! of_both {
 }
 
 impl Snapshot {
+    fn common(&self) -> &Common {
+        match &self.0 {
+            Kept::W16(kept) => kept.common(),
+            Kept::Rv32(kept) => kept.common(),
+        }
+    }
+
     /// The step it was taken at.
     pub fn step(&self) -> StepNo {
-        match &self.0 {
-            Kept::W16(kept) => kept.step(),
-            Kept::Rv32(kept) => kept.step(),
-        }
+        StepNo(self.common().steps)
     }
 
     /// How many bytes had been printed.
     pub fn printed(&self) -> u64 {
-        match &self.0 {
-            Kept::W16(kept) => kept.printed(),
-            Kept::Rv32(kept) => kept.printed(),
-        }
+        self.common().console.printed
     }
 
     /// Bytes of memory it takes beside what it shares with another one.
@@ -178,13 +180,120 @@ macro_rules! done {
     };
 }
 
+/// What is asked of the part that all machines have in common.
+macro_rules! shared {
+    ($($(#[$doc:meta])* $name:ident($($argument:ident: $kind:ty),*) -> $result:ty = |$common:ident, $around:ident| $what:expr;)*) => {
+        impl Machine {$(
+            $(#[$doc])*
+            pub fn $name(&self, $($argument: $kind),*) -> $result {
+                let ($common, $around) = of!(&self.0, machine => machine.parts());
+                let _ = ($common, $around);
+                $what
+            }
+        )*}
+    };
+}
+
+/// What changes that part.
+macro_rules! shared_and_done {
+    ($($(#[$doc:meta])* $name:ident($($argument:ident: $kind:ty),*) $(-> $result:ty)? = |$common:ident, $around:ident| $what:expr;)*) => {
+        impl Machine {$(
+            $(#[$doc])*
+            pub fn $name(&mut self, $($argument: $kind),*) $(-> $result)? {
+                let ($common, $around) = of!(&mut self.0, machine => machine.parts_mut());
+                let _ = &$common;
+                $what
+            }
+        )*}
+    };
+}
+
+shared! {
+    /// A mark for [`Self::effort_since`], of no meaning by itself.
+    effort() -> u64 = |common, around| around.effort(common);
+    /// What was done since a mark was taken, in steps that were really run and work worth as much; the machine has only run
+    /// on since.
+    effort_since(mark: u64) -> u64 = |common, around| around.effort(common).wrapping_sub(mark);
+    /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They
+    /// count as steps taken, with their cycles, and cost nothing.
+    passed_over() -> u64 = |common, around| around.passed;
+    /// Steps taken: instructions and trap entries.
+    steps() -> StepNo = |common, around| StepNo(common.steps);
+    /// Cycles taken.
+    cycles() -> u64 = |common, around| common.cycles;
+    /// Routines entered and not left, the outermost first.
+    frames() -> &[Frame] = |common, around| common.frames.list();
+    /// Timer, lamps, levers, digits.
+    board() -> &Board = |common, around| &common.board;
+    /// Bytes printed since the start.
+    printed() -> u64 = |common, around| common.console.printed;
+    /// Typed bytes the program has not read.
+    pending_input() -> usize = |common, around| common.console.waiting();
+    /// The status it ended with, if it did.
+    finished() -> Option<u32> = |common, around| common.finished;
+    /// What the program was given from the start.
+    settings() -> &Settings = |common, around| &around.settings;
+    /// The program's files.
+    files() -> &Files = |common, around| &common.files;
+    /// How often what is to be kept of files changed on the way to this state.
+    file_changes() -> u64 = |common, around| common.files.changes;
+    /// The milliseconds on the clock made of cycles.
+    own_milliseconds() -> u64 = |common, around| common.milliseconds();
+    /// The output not yet taken, from this position since the start on.
+    output_since(position: u64) -> &[u8] = |common, around| around.output_since(common.console.printed, position);
+    /// Bytes of input typed since the start, read or not.
+    typed() -> u64 = |common, around| common.console.typed;
+    /// No more input will be typed.
+    input_ended() -> bool = |common, around| common.console.ended;
+    /// Bytes of typed input read since the start.
+    read() -> u64 = |common, around| common.console.read;
+    /// Work done in the last run, beside plain steps; see [`Run::effort`].
+    worked() -> u64 = |common, around| around.worked;
+    /// Bytes of typed input that are kept.
+    kept_input() -> usize = |common, around| around.tape.len();
+    /// What came from outside at this moment and changed what a device register shows.
+    came() -> &[Came] = |common, around| &around.came;
+    /// What the last step of a run with an observer did.
+    last_report() -> &Report = |common, around| &around.report;
+    /// How often the timer has expired since that was acknowledged last.
+    times_asked() -> u64 = |common, around| common.board.timer.pending(common.cycles).0;
+    /// The levers that were moved last were among those that ask for an interrupt.
+    moved_a_masked_lever() -> bool = |common, around| common.board.moved_masked;
+}
+
+shared_and_done! {
+    /// Takes back what was fed at this very step and has not been looked at: typed bytes, that there are no more, an
+    /// answer.
+    unfeed(typed: u64, ended: bool) = |common, around| {
+        common.console.unfeed(typed, ended);
+        (common.answer, common.found) = (None, None);
+        around.came.retain(|came| came.is_before);
+        around.forget_repeats(common.steps);
+    };
+    /// The tones since this was last called.
+    take_tones() -> Vec<Tone> = |common, around| std::mem::take(&mut around.tones);
+    /// The output since this was last called.
+    take_output() -> Vec<u8> = |common, around| std::mem::take(&mut around.output);
+    /// Keeps what happens from now on, until [`Self::take_moments`].
+    keep_moments() = |common, around| around.activity.keep_moments();
+    /// What happened in the run since [`Self::keep_moments`].
+    take_moments() -> Vec<Moment> = |common, around| around.activity.take_moments();
+    /// The most frames there were since this was last called.
+    take_deepest() -> u32 = |common, around| {
+        let now = u32::try_from(common.frames.depth()).unwrap_or(u32::MAX);
+        std::mem::replace(&mut around.calls.deepest, now)
+    };
+    /// From now on notes the last step that entered a routine from at most `depth` frames; `None` stops
+    /// noting. Returns what was noted under the former setting.
+    note_calls_from(depth: Option<u32>) -> Option<StepNo> = |common, around| {
+        around.calls.shallow = depth;
+        around.calls.last_shallow.take()
+    };
+}
+
 asked! {
     /// What kind of machine it is.
     target() -> &'static Target;
-    /// Steps taken: instructions and trap entries.
-    steps() -> StepNo;
-    /// Cycles taken.
-    cycles() -> u64;
     /// Address of the next instruction.
     pc() -> Addr;
     /// A register, by its index; 0 for one that does not exist.
@@ -209,53 +318,11 @@ asked! {
     states(from: Addr, to: Addr) -> Vec<(Addr, Addr, CellState)>;
     /// What a word of the stack was last written by.
     note(address: Addr) -> Note;
-    /// Routines entered and not left, the outermost first.
-    frames() -> &[Frame];
-    /// Timer, lamps, levers, digits.
-    board() -> &Board;
     /// The regions of memory in order of address, the heap as far as it has grown.
     regions() -> Vec<Region>;
-    /// Bytes printed since the start.
-    printed() -> u64;
-    /// Typed bytes the program has not read.
-    pending_input() -> usize;
-    /// The status it ended with, if it did.
-    finished() -> Option<u32>;
-    /// What the program was given from the start.
-    settings() -> &Settings;
-    /// The program's files.
-    files() -> &Files;
-    /// How often what is to be kept of files changed on the way to this state.
-    file_changes() -> u64;
-    /// The milliseconds on the clock made of cycles.
-    own_milliseconds() -> u64;
-    /// The output not yet taken, from this position since the start on.
-    output_since(position: u64) -> &[u8];
-    /// Bytes of input typed since the start, read or not.
-    typed() -> u64;
-    /// No more input will be typed.
-    input_ended() -> bool;
-    /// Bytes of typed input read since the start.
-    read() -> u64;
-    /// Work done in the last run, beside plain steps; see [`Run::effort`].
-    worked() -> u64;
-    /// A mark for [`Self::effort_since`], of no meaning by itself.
-    effort() -> u64;
-    /// What was done since a mark was taken, in steps that were really run and work worth as much; the machine has only run
-    /// on since.
-    effort_since(mark: u64) -> u64;
-    /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They
-    /// count as steps taken, with their cycles, and cost nothing.
-    passed_over() -> u64;
     /// What the instructions use that ran since [`Self::forget_code`]: all of that, and perhaps more; apart from what
     /// traps and interrupts do.
     uses_so_far() -> RegisterUse;
-    /// Bytes of typed input that are kept.
-    kept_input() -> usize;
-    /// What came from outside at this moment and changed what a device register shows.
-    came() -> &[Came];
-    /// What the last step of a run with an observer did.
-    last_report() -> &Report;
     /// The path of the file that the next instruction wants to open, when that is not known yet.
     wanted_file() -> Option<Arc<str>>;
     /// The next step is the entry of an interrupt.
@@ -269,10 +336,6 @@ asked! {
     interrupts() -> Vec<Interrupt>;
     /// The cycle at which an interrupt was asked for that still asks, when its device knows that: the timer does.
     asked_at(number: u32) -> Option<u64>;
-    /// How often the timer has expired since that was acknowledged last.
-    times_asked() -> u64;
-    /// The levers that were moved last were among those that ask for an interrupt.
-    moved_a_masked_lever() -> bool;
     /// The code between two addresses names device registers.
     names_devices(from: Addr, to: Addr) -> bool;
     /// What the code from an address up to another uses registers for.
@@ -301,19 +364,6 @@ asked! {
 }
 
 done! {
-    /// The tones since this was last called.
-    take_tones() -> Vec<Tone>;
-    /// The output since this was last called.
-    take_output() -> Vec<u8>;
-    /// Keeps what happens from now on, until [`Self::take_moments`].
-    keep_moments();
-    /// What happened in the run since [`Self::keep_moments`].
-    take_moments() -> Vec<Moment>;
-    /// The most frames there were since this was last called.
-    take_deepest() -> u32;
-    /// From now on notes the last step that entered a routine from at most `depth` frames; `None` stops
-    /// noting. Returns what was noted under the former setting.
-    note_calls_from(depth: Option<u32>) -> Option<StepNo>;
     /// Runs stop before instructions at these addresses, and no others.
     set_breakpoints(addresses: &[Addr]);
     /// Runs without an observer stop before what this says, and nothing else of the kind.
@@ -322,9 +372,6 @@ done! {
     forget_code();
     /// Takes in an event.
     feed(event: &Event);
-    /// Takes back what was fed at this very step and has not been looked at: typed bytes, that there are no more, an
-    /// answer.
-    unfeed(typed: u64, ended: bool);
     /// Runs until something stops it. A breakpoint at the very first instruction does not, one at the
     /// step it runs to does.
     run(how: Run) -> Stop;
@@ -377,7 +424,8 @@ impl Machine {
 
     /// Forgets typed input that was read before a snapshot was taken: there will be no way back before it.
     pub fn forget_input_before(&mut self, snapshot: &Snapshot) {
-        of_both!(&mut self.0, &snapshot.0, Kept, (machine, kept) => machine.forget_input_before(kept), ());
+        let (_, around) = of!(&mut self.0, machine => machine.parts_mut());
+        around.tape.forget_before(snapshot.common().console.read);
     }
 
     /// Everything that matters for what happens next is the same in both.
@@ -403,10 +451,7 @@ impl Machine {
 
     /// The program's files as they were in a snapshot.
     pub fn files_in(snapshot: &Snapshot) -> &Files {
-        match &snapshot.0 {
-            Kept::W16(kept) => w16::Machine::files_in(kept),
-            Kept::Rv32(kept) => rv32::Machine::files_in(kept),
-        }
+        &snapshot.common().files
     }
 
     /// Which registers had been written by a snapshot, and their values then.
@@ -427,9 +472,6 @@ impl Machine {
 
     /// How many bytes of input a snapshot had read.
     pub fn read_in(snapshot: &Snapshot) -> u64 {
-        match &snapshot.0 {
-            Kept::W16(kept) => w16::Machine::read_in(kept),
-            Kept::Rv32(kept) => rv32::Machine::read_in(kept),
-        }
+        snapshot.common().console.read
     }
 }

@@ -19,10 +19,8 @@ mod traps;
 
 pub(crate) use counting::Counting;
 
-use crate::board::Board;
 use crate::common::{Around, Common};
-use crate::events::{Event, Settings, Tone};
-use crate::files::Files;
+use crate::events::{Event, Settings};
 use crate::frames::Frame;
 use crate::lookout::Lookout;
 use crate::memory::{CellState, Difference, KNOWN, READ, Region, RegionKind, WRITE, attributes_of};
@@ -81,12 +79,8 @@ pub(crate) struct Snapshot {
 }
 
 impl Snapshot {
-    pub(crate) fn step(&self) -> StepNo {
-        StepNo(self.state.common.steps)
-    }
-
-    pub(crate) fn printed(&self) -> u64 {
-        self.state.common.console.printed
+    pub(crate) fn common(&self) -> &Common {
+        &self.state.common
     }
 
     pub(crate) fn bytes_beside(&self, other: &Self) -> usize {
@@ -135,6 +129,16 @@ impl Machine {
         }
     }
 
+    // ---- what all machines have in common
+
+    pub(crate) fn parts(&self) -> (&Common, &Around) {
+        (&self.state.common, &self.around)
+    }
+
+    pub(crate) fn parts_mut(&mut self) -> (&mut Common, &mut Around) {
+        (&mut self.state.common, &mut self.around)
+    }
+
     pub(crate) fn target(&self) -> &'static Target {
         &TARGET
     }
@@ -143,10 +147,6 @@ impl Machine {
 
     pub(crate) fn steps(&self) -> StepNo {
         StepNo(self.state.common.steps)
-    }
-
-    pub(crate) fn cycles(&self) -> u64 {
-        self.state.common.cycles
     }
 
     pub(crate) fn pc(&self) -> Addr {
@@ -216,10 +216,6 @@ impl Machine {
         self.state.common.frames.list()
     }
 
-    pub(crate) fn board(&self) -> &Board {
-        &self.state.common.board
-    }
-
     pub(crate) fn regions(&self) -> Vec<Region> {
         let mut regions = self.regions.to_vec();
         if self.state.heap_end > self.heap_start {
@@ -227,64 +223,6 @@ impl Machine {
             regions.sort_by_key(|region| region.start);
         }
         regions
-    }
-
-    pub(crate) fn printed(&self) -> u64 {
-        self.state.common.console.printed
-    }
-
-    pub(crate) fn pending_input(&self) -> usize {
-        self.state.common.console.waiting()
-    }
-
-    pub(crate) fn finished(&self) -> Option<u32> {
-        self.state.common.finished
-    }
-
-    pub(crate) fn settings(&self) -> &Settings {
-        &self.around.settings
-    }
-
-    pub(crate) fn files(&self) -> &Files {
-        &self.state.common.files
-    }
-
-    pub(crate) fn file_changes(&self) -> u64 {
-        self.state.common.files.changes
-    }
-
-    pub(crate) fn take_tones(&mut self) -> Vec<Tone> {
-        std::mem::take(&mut self.around.tones)
-    }
-
-    pub(crate) fn own_milliseconds(&self) -> u64 {
-        self.state.common.milliseconds()
-    }
-
-    pub(crate) fn output_since(&self, position: u64) -> &[u8] {
-        self.around.output_since(self.printed(), position)
-    }
-
-    pub(crate) fn take_output(&mut self) -> Vec<u8> {
-        std::mem::take(&mut self.around.output)
-    }
-
-    pub(crate) fn keep_moments(&mut self) {
-        self.around.activity.keep_moments();
-    }
-
-    pub(crate) fn take_moments(&mut self) -> Vec<crate::activity::Moment> {
-        self.around.activity.take_moments()
-    }
-
-    pub(crate) fn take_deepest(&mut self) -> u32 {
-        let now = u32::try_from(self.state.common.frames.depth()).unwrap_or(u32::MAX);
-        std::mem::replace(&mut self.around.calls.deepest, now)
-    }
-
-    pub(crate) fn note_calls_from(&mut self, depth: Option<u32>) -> Option<StepNo> {
-        self.around.calls.shallow = depth;
-        self.around.calls.last_shallow.take()
     }
 
     pub(crate) fn same_state(&self, other: &Self) -> bool {
@@ -300,10 +238,6 @@ impl Machine {
         self.memory.differences(&snapshot.memory)
     }
 
-    pub(crate) fn files_in(snapshot: &Snapshot) -> &Files {
-        &snapshot.state.common.files
-    }
-
     pub(crate) fn registers_in(snapshot: &Snapshot) -> Vec<(u32, bool)> {
         let cpu = &snapshot.state.cpu;
         cpu.registers.iter().enumerate().map(|(index, value)| (*value, cpu.known >> index & 1 != 0)).collect()
@@ -311,39 +245,6 @@ impl Machine {
 
     pub(crate) fn flags_and_cycles_in(snapshot: &Snapshot) -> (u32, u64) {
         (0, snapshot.state.common.cycles)
-    }
-
-    pub(crate) fn read_in(snapshot: &Snapshot) -> u64 {
-        snapshot.state.common.console.read
-    }
-
-    pub(crate) fn typed(&self) -> u64 {
-        self.state.common.console.typed
-    }
-
-    pub(crate) fn input_ended(&self) -> bool {
-        self.state.common.console.ended
-    }
-
-    pub(crate) fn read(&self) -> u64 {
-        self.state.common.console.read
-    }
-
-    pub(crate) fn worked(&self) -> u64 {
-        self.around.worked
-    }
-
-    pub(crate) fn effort(&self) -> u64 {
-        let own = self.state.common.steps.wrapping_sub(self.around.passed);
-        own.wrapping_add(self.around.worked_before).wrapping_add(self.around.worked)
-    }
-
-    pub(crate) fn effort_since(&self, mark: u64) -> u64 {
-        self.effort().wrapping_sub(mark)
-    }
-
-    pub(crate) fn passed_over(&self) -> u64 {
-        self.around.passed
     }
 
     // ---- breakpoints
@@ -378,19 +279,7 @@ impl Machine {
         self.around.put_back(self.state.common.steps);
     }
 
-    pub(crate) fn forget_input_before(&mut self, snapshot: &Snapshot) {
-        self.around.tape.forget_before(snapshot.state.common.console.read);
-    }
-
-    pub(crate) fn kept_input(&self) -> usize {
-        self.around.tape.len()
-    }
-
     // ---- the door
-
-    pub(crate) fn came(&self) -> &[Came] {
-        &self.around.came
-    }
 
     pub(crate) fn feed(&mut self, event: &Event) {
         let seen = devices::seen_by(event);
@@ -406,43 +295,22 @@ impl Machine {
     }
 
     fn take_in(&mut self, event: &Event) {
-        let Common { console, board, answer, found, .. } = &mut self.state.common;
-        match event {
-            Event::Typed(bytes) => {
-                // What is typed ends its line on the console.
-                self.around.activity.forget_line();
-                self.around.tape.write(console.typed, bytes);
-                console.typed += bytes.len() as u64;
-            }
-            Event::InputEnds => console.ended = true,
-            Event::Clock(time) => *answer = Some(*time),
-            Event::Waited => *answer = Some(0),
-            Event::File(path, file) => *found = Some((Arc::clone(path), file.clone())),
-            Event::Levers(levers) => board.move_levers(u16::try_from(levers & 0xFFFF).unwrap_or(0)),
-            Event::SetRegister(register, value) => {
-                if (1..32).contains(&register.0) {
-                    self.state.cpu.registers[register.index()] = *value;
-                    self.state.cpu.known |= 1 << register.0;
-                    self.state.common.frames.leave_below(Addr(self.state.cpu.registers[usize::from(SP)]));
-                }
-            }
-            Event::SetFlags(_) => {}
-            Event::SetByte(address, value) => {
-                if !matches!(self.cell(*address), CellState::Device | CellState::Unmapped) {
-                    self.memory.put(address.0, &value.to_le_bytes()[..1]);
-                }
-            }
+        if self.around.take_in(&mut self.state.common, event) {
+            return;
         }
-        self.around.forget_repeats(self.state.common.steps);
-    }
-
-    pub(crate) fn unfeed(&mut self, typed: u64, ended: bool) {
-        let Common { console, answer, found, .. } = &mut self.state.common;
-        console.typed -= typed.min(console.typed - console.read);
-        console.ended &= !ended;
-        (*answer, *found) = (None, None);
-        self.around.came.retain(|came| came.is_before);
-        self.around.forget_repeats(self.state.common.steps);
+        match event {
+            Event::SetRegister(register, value) if (1..32).contains(&register.0) => {
+                self.state.cpu.registers[register.index()] = *value;
+                self.state.cpu.known |= 1 << register.0;
+                self.state.common.frames.leave_below(Addr(self.state.cpu.registers[usize::from(SP)]));
+            }
+            Event::SetByte(address, value)
+                if !matches!(self.cell(*address), CellState::Device | CellState::Unmapped) =>
+            {
+                self.memory.put(address.0, &value.to_le_bytes()[..1]);
+            }
+            _ => {}
+        }
     }
 }
 

@@ -19,18 +19,13 @@ mod traps;
 
 pub(crate) use counting::Counting;
 
-use crate::activity::Activity;
-use crate::board::Board;
-use crate::common::Calls;
-use crate::console::{Console, Tape};
-use crate::events::{Event, Settings, Tone};
-use crate::files::{Files, Found};
-use crate::frames::{Frame, Frames};
+use crate::common::{Around, Common};
+use crate::events::{Event, Settings};
+use crate::frames::Frame;
 use crate::memory::{
     self, CellState, DEVICE, Difference, KNOWN, Memory, PAGE, Pages, READ, Region, RegionKind, SPECIAL, WRITE,
 };
-use crate::repeats::Repeats;
-use crate::report::{Came, Report};
+use crate::report::Came;
 use crate::{Note, Writer};
 use bus::Bus;
 use slots::Slots;
@@ -67,22 +62,8 @@ const NOTE_RETURN: u8 = 0x21;
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct State {
     cpu: Cpu,
-    steps: u64,
-    cycles: u64,
-    frames: Frames,
-    board: Board,
-    console: Console,
+    common: Common,
     heap_end: u16,
-    random: u64,
-    /// Milliseconds waited.
-    waited: u64,
-    files: Arc<Files>,
-    /// What was found at a path, and not looked at yet.
-    found: Option<(Arc<str>, Found)>,
-    /// An answer that has been fed and not been used.
-    answer: Option<u32>,
-    /// The status the program ended with.
-    finished: Option<u16>,
     by_hand: FlagsByHand,
 }
 
@@ -100,7 +81,8 @@ const FLAG_KINDS: [u16; 3] = [w16::C, w16::Z | w16::N | w16::V, w16::I];
 impl State {
     /// It is another one, but for the counters of steps and cycles.
     fn is_but_for_time(&self, other: &Self) -> bool {
-        let same = Self { steps: self.steps, cycles: self.cycles, ..other.clone() };
+        let mut same = other.clone();
+        (same.common.steps, same.common.cycles) = (self.common.steps, self.common.cycles);
         *self == same
     }
 }
@@ -113,28 +95,11 @@ pub(crate) struct Machine {
     slots: Slots,
     /// Bytes of decoded code written since slots were last put in order; empty between runs.
     rewritten: Vec<u16>,
-    tape: Tape,
-    settings: Arc<Settings>,
     entry: u16,
     heap_start: u16,
     regions: Arc<[Region]>,
-    /// Output not yet taken by the owner.
-    output: Vec<u8>,
-    /// Tones not yet taken by the owner.
-    tones: Vec<Tone>,
-    calls: Calls,
-    activity: Activity,
-    repeats: Repeats,
     rounds: rounds::Rounds,
-    /// Work done in the last run, beside plain steps, and in all before it.
-    worked: u64,
-    worked_before: u64,
-    /// What came from outside at this moment.
-    came: Vec<Came>,
-    /// Calls, traps and interrupts are looked out for.
-    looks_at_rare: bool,
-    /// Room for the report of a step, kept from run to run.
-    report: Report,
+    around: Around,
 }
 
 /// A machine's state at a step.
@@ -145,20 +110,18 @@ pub(crate) struct Snapshot {
 }
 
 impl Snapshot {
-    /// The step it was taken at.
-    pub(crate) fn step(&self) -> StepNo {
-        StepNo(self.state.steps)
-    }
-
-    /// How many bytes had been printed.
-    pub(crate) fn printed(&self) -> u64 {
-        self.state.console.printed
+    pub(crate) fn common(&self) -> &Common {
+        &self.state.common
     }
 
     /// Bytes of memory it takes beside what it shares with another one.
     pub(crate) fn bytes_beside(&self, other: &Self) -> usize {
-        let files = if Arc::ptr_eq(&self.state.files, &other.state.files) { 0 } else { self.state.files.size() };
-        size_of::<Self>() + size_of_val(self.state.frames.list()) + self.pages.bytes_beside(&other.pages) + files
+        let files = if Arc::ptr_eq(&self.state.common.files, &other.state.common.files) {
+            0
+        } else {
+            self.state.common.files.size()
+        };
+        size_of::<Self>() + size_of_val(self.state.common.frames.list()) + self.pages.bytes_beside(&other.pages) + files
     }
 
     /// Between this snapshot and a later one of the same run nothing was written to the page that holds an address.
@@ -175,44 +138,32 @@ impl Machine {
         let heap_start = u16::try_from(image.heap_start.0).unwrap_or(u16::MAX);
         let mut registers = [0; 16];
         registers[usize::from(SP)] = STACK_END;
-        let seed = settings.seed;
         Self {
             state: State {
                 cpu: Cpu { registers, pc: narrow(image.entry), flags: 0, known: 1 << SP, flag_writers: [NOBODY; 3] },
-                steps: 0,
-                cycles: 0,
-                frames: Frames::default(),
-                board: Board::default(),
-                console: Console::default(),
+                common: Common::new(settings.seed),
                 heap_end: heap_start,
-                random: seed,
-                waited: 0,
-                files: Arc::default(),
-                found: None,
-                answer: None,
-                finished: None,
                 by_hand: FlagsByHand { flags: 0, before: [NOBODY; 3] },
             },
             memory,
             slots: Slots::new(),
             rewritten: Vec::new(),
-            tape: Tape::default(),
             rounds: rounds::Rounds::new(settings.watchful),
-            settings: Arc::new(settings),
             entry: narrow(image.entry),
             heap_start,
             regions: kinds.into(),
-            output: Vec::new(),
-            tones: Vec::new(),
-            calls: Calls::default(),
-            activity: Activity::default(),
-            repeats: Repeats::default(),
-            worked: 0,
-            worked_before: 0,
-            came: Vec::new(),
-            looks_at_rare: false,
-            report: Report::default(),
+            around: Around::new(settings),
         }
+    }
+
+    // ---- what all machines have in common
+
+    pub(crate) fn parts(&self) -> (&Common, &Around) {
+        (&self.state.common, &self.around)
+    }
+
+    pub(crate) fn parts_mut(&mut self) -> (&mut Common, &mut Around) {
+        (&mut self.state.common, &mut self.around)
     }
 
     /// What kind of machine it is.
@@ -224,12 +175,7 @@ impl Machine {
 
     /// Steps taken: instructions and trap entries.
     pub(crate) fn steps(&self) -> StepNo {
-        StepNo(self.state.steps)
-    }
-
-    /// Cycles taken.
-    pub(crate) fn cycles(&self) -> u64 {
-        self.state.cycles
+        StepNo(self.state.common.steps)
     }
 
     /// Address of the next instruction.
@@ -320,12 +266,7 @@ impl Machine {
 
     /// Routines entered and not left, the outermost first.
     pub(crate) fn frames(&self) -> &[Frame] {
-        self.state.frames.list()
-    }
-
-    /// Timer, lamps, levers, digits.
-    pub(crate) fn board(&self) -> &Board {
-        &self.state.board
+        self.state.common.frames.list()
     }
 
     /// The regions of memory in order of address, the heap as far as it has grown.
@@ -339,85 +280,17 @@ impl Machine {
         regions
     }
 
-    /// Bytes printed since the start.
-    pub(crate) fn printed(&self) -> u64 {
-        self.state.console.printed
-    }
-
-    /// Typed bytes the program has not read.
-    pub(crate) fn pending_input(&self) -> usize {
-        self.state.console.waiting()
-    }
-
-    /// The status it ended with, if it did.
-    pub(crate) fn finished(&self) -> Option<u32> {
-        self.state.finished.map(u32::from)
-    }
-
-    /// What the program was given from the start.
-    pub(crate) fn settings(&self) -> &Settings {
-        &self.settings
-    }
-
-    /// The program's files.
-    pub(crate) fn files(&self) -> &Files {
-        &self.state.files
-    }
-
-    /// How often what is to be kept of files changed on the way to this state.
-    pub(crate) fn file_changes(&self) -> u64 {
-        self.state.files.changes
-    }
-
-    /// The tones since this was last called.
-    pub(crate) fn take_tones(&mut self) -> Vec<Tone> {
-        std::mem::take(&mut self.tones)
-    }
-
     /// The milliseconds on the clock made of cycles.
     pub(crate) fn own_milliseconds(&self) -> u64 {
-        self.state.cycles / crate::CYCLES_A_MILLISECOND + self.state.waited
-    }
-
-    /// The output not yet taken, from this position since the start on.
-    pub(crate) fn output_since(&self, position: u64) -> &[u8] {
-        let fresh = usize::try_from(self.printed() - position.min(self.printed())).unwrap_or(usize::MAX);
-        &self.output[self.output.len() - fresh.min(self.output.len())..]
-    }
-
-    /// The output since this was last called.
-    pub(crate) fn take_output(&mut self) -> Vec<u8> {
-        std::mem::take(&mut self.output)
-    }
-
-    /// Keeps what happens from now on, until [`Self::take_moments`].
-    pub(crate) fn keep_moments(&mut self) {
-        self.activity.keep_moments();
-    }
-
-    /// What happened in the run since [`Self::keep_moments`].
-    pub(crate) fn take_moments(&mut self) -> Vec<crate::activity::Moment> {
-        self.activity.take_moments()
-    }
-
-    /// The most frames there were since this was last called.
-    pub(crate) fn take_deepest(&mut self) -> u32 {
-        let now = u32::try_from(self.state.frames.depth()).unwrap_or(u32::MAX);
-        std::mem::replace(&mut self.calls.deepest, now)
-    }
-
-    /// From now on notes the last step that entered a routine from at most `depth` frames; `None` stops
-    /// noting. Returns what was noted under the former setting.
-    pub(crate) fn note_calls_from(&mut self, depth: Option<u32>) -> Option<StepNo> {
-        self.calls.shallow = depth;
-        self.calls.last_shallow.take()
+        self.state.common.cycles / crate::CYCLES_A_MILLISECOND + self.state.common.waited
     }
 
     /// Everything that matters for what happens next is the same in both.
     pub(crate) fn same_state(&self, other: &Self) -> bool {
         self.state == other.state
             && self.memory.same(&other.memory)
-            && self.tape.waiting(&self.state.console) == other.tape.waiting(&other.state.console)
+            && self.around.tape.waiting(&self.state.common.console)
+                == other.around.tape.waiting(&other.state.common.console)
     }
 
     /// The bytes of all memory are the same in both, those of devices left out.
@@ -431,11 +304,6 @@ impl Machine {
         self.memory.differences(&snapshot.pages)
     }
 
-    /// The program's files as they were in a snapshot.
-    pub(crate) fn files_in(snapshot: &Snapshot) -> &Files {
-        &snapshot.state.files
-    }
-
     /// Which registers had been written by a snapshot, and their values then.
     pub(crate) fn registers_in(snapshot: &Snapshot) -> Vec<(u32, bool)> {
         let cpu = &snapshot.state.cpu;
@@ -445,27 +313,7 @@ impl Machine {
 
     /// The flags word in a snapshot, and its cycles.
     pub(crate) fn flags_and_cycles_in(snapshot: &Snapshot) -> (u32, u64) {
-        (snapshot.state.cpu.flags.into(), snapshot.state.cycles)
-    }
-
-    /// How many bytes of input a snapshot had read.
-    pub(crate) fn read_in(snapshot: &Snapshot) -> u64 {
-        snapshot.state.console.read
-    }
-
-    /// Bytes of input typed since the start, read or not.
-    pub(crate) fn typed(&self) -> u64 {
-        self.state.console.typed
-    }
-
-    /// No more input will be typed.
-    pub(crate) fn input_ended(&self) -> bool {
-        self.state.console.ended
-    }
-
-    /// Bytes of typed input read since the start.
-    pub(crate) fn read(&self) -> u64 {
-        self.state.console.read
+        (snapshot.state.cpu.flags.into(), snapshot.state.common.cycles)
     }
 
     /// The device registers that read otherwise than in a snapshot: address, value then, value now. Those that count
@@ -478,35 +326,11 @@ impl Machine {
             .filter(|register| !counts.contains(&register.address))
             .map(|register| {
                 let at = narrow(register.address);
-                let old = devices::value_in(&snapshot.state, &self.tape, at);
+                let old = devices::value_in(&snapshot.state, &self.around.tape, at);
                 (register.address, old.into(), self.device_value(at).into())
             })
             .filter(|(_, old, new)| old != new)
             .collect()
-    }
-
-    /// Work done in the last run, beside plain steps; see [`crate::Run::work`].
-    pub(crate) fn worked(&self) -> u64 {
-        self.worked
-    }
-
-    /// A mark for [`Self::effort_since`], of no meaning by itself.
-    pub(crate) fn effort(&self) -> u64 {
-        // The steps it stands at less all that was passed over, which is more than that once the machine was put back.
-        let plain = self.state.steps.wrapping_sub(self.rounds.passed);
-        plain.wrapping_add(self.worked_before).wrapping_add(self.worked)
-    }
-
-    /// What was done since a mark was taken, in steps that were really run and work worth as much; the machine has only run
-    /// on since.
-    pub(crate) fn effort_since(&self, mark: u64) -> u64 {
-        self.effort().wrapping_sub(mark)
-    }
-
-    /// Steps that were passed over since the machine was made: rounds of a wait that do the same again and again. They
-    /// count as steps taken, with their cycles, and cost nothing.
-    pub(crate) fn passed_over(&self) -> u64 {
-        self.rounds.passed
     }
 
     // ---- breakpoints
@@ -522,7 +346,7 @@ impl Machine {
     pub(crate) fn set_lookout(&mut self, lookout: &crate::Lookout) {
         self.slots.set_interest(interest::Interest::of(lookout));
         self.memory.watch(lookout.cells.iter().map(|(from, to)| (from.index(), to.index())).collect());
-        self.looks_at_rare = lookout.rare;
+        self.around.looks_at_rare = lookout.rare;
     }
 
     // ---- history
@@ -549,39 +373,10 @@ impl Machine {
         self.state.clone_from(&snapshot.state);
         let slots = &mut self.slots;
         self.memory.restore(&snapshot.pages, |page| slots.forget_page(page));
-        self.output.clear();
-        self.tones.clear();
-        self.activity.forget_line();
-        self.activity.take_moments();
-        self.came.clear();
-        self.calls.deepest = 0;
-        self.forget_repeats();
-    }
-
-    /// Forgets typed input that was read before a snapshot was taken: there will be no way back before it.
-    pub(crate) fn forget_input_before(&mut self, snapshot: &Snapshot) {
-        self.tape.forget_before(snapshot.state.console.read);
-    }
-
-    /// Bytes of typed input that are kept.
-    pub(crate) fn kept_input(&self) -> usize {
-        self.tape.len()
-    }
-
-    /// What was seen of loops so far counts no more, and everything may have been done just now.
-    fn forget_repeats(&mut self) {
-        self.repeats.forget();
-        for deed in [crate::activity::Deed::Worked, crate::activity::Deed::Allowed] {
-            self.activity.note(deed, self.state.steps);
-        }
+        self.around.put_back(self.state.common.steps);
     }
 
     // ---- the door
-
-    /// What came from outside at this moment and changed what a device register shows.
-    pub(crate) fn came(&self) -> &[Came] {
-        &self.came
-    }
 
     /// Takes in an event.
     pub(crate) fn feed(&mut self, event: &Event) {
@@ -596,33 +391,20 @@ impl Machine {
             let new = self.device_value(address);
             if old != new {
                 let is_before = event.is_edit();
-                self.came.push(Came { address: address.into(), old: old.into(), new: new.into(), is_before });
+                self.around.came.push(Came { address: address.into(), old: old.into(), new: new.into(), is_before });
             }
         }
     }
 
     fn take_in(&mut self, event: &Event) {
-        self.forget_repeats();
-        if matches!(event, Event::Typed(_)) {
-            // What is typed ends its line on the console.
-            self.activity.forget_line();
+        if self.around.take_in(&mut self.state.common, event) {
+            return;
         }
         match event {
-            Event::Typed(bytes) => {
-                self.tape.write(self.state.console.typed, bytes);
-                self.state.console.typed += bytes.len() as u64;
-            }
-            Event::InputEnds => self.state.console.ended = true,
-            Event::Clock(time) => self.state.answer = Some(*time),
-            Event::Waited => self.state.answer = Some(0),
-            Event::File(path, found) => self.state.found = Some((Arc::clone(path), found.clone())),
-            Event::Levers(levers) => self.state.board.move_levers(word(*levers)),
-            Event::SetRegister(register, value) => {
-                if register.0 <= SP {
-                    self.state.cpu.registers[register.index()] = word(*value);
-                    self.state.cpu.known |= 1 << register.0;
-                    self.state.frames.leave_below(self.state.cpu.registers[usize::from(SP)].into());
-                }
+            Event::SetRegister(register, value) if register.0 <= SP => {
+                self.state.cpu.registers[register.index()] = word(*value);
+                self.state.cpu.known |= 1 << register.0;
+                self.state.common.frames.leave_below(self.state.cpu.registers[usize::from(SP)].into());
             }
             Event::SetFlags(flags) => {
                 let State { cpu, by_hand, .. } = &mut self.state;
@@ -645,17 +427,8 @@ impl Machine {
                     self.decode_anew();
                 }
             }
+            _ => {}
         }
-    }
-
-    /// Takes back what was fed at this very step and has not been looked at: typed bytes, that there are no more, an
-    /// answer.
-    pub(crate) fn unfeed(&mut self, typed: u64, ended: bool) {
-        self.state.console.typed -= typed.min(self.state.console.typed - self.state.console.read);
-        self.state.console.ended &= !ended;
-        (self.state.answer, self.state.found) = (None, None);
-        self.came.retain(|came| came.is_before);
-        self.forget_repeats();
     }
 
     /// Code that was written is decoded anew when it is next run.
@@ -670,13 +443,13 @@ impl Machine {
         Bus {
             cells: self.memory.cells(),
             rewritten: &mut self.rewritten,
-            board: &mut self.state.board,
-            console: &mut self.state.console,
-            tape: &self.tape,
-            output: &mut self.output,
-            activity: &mut self.activity,
-            steps: self.state.steps,
-            cycles: self.state.cycles,
+            board: &mut self.state.common.board,
+            console: &mut self.state.common.console,
+            tape: &self.around.tape,
+            output: &mut self.around.output,
+            activity: &mut self.around.activity,
+            steps: self.state.common.steps,
+            cycles: self.state.common.cycles,
         }
     }
 }

@@ -266,12 +266,4 @@ impl Machine {
             _ => None,
         }
     }
-
-    pub(crate) fn times_asked(&self) -> u64 {
-        self.state.common.board.timer.pending(self.state.common.cycles).0
-    }
-
-    pub(crate) fn moved_a_masked_lever(&self) -> bool {
-        self.state.common.board.moved_masked
-    }
 }

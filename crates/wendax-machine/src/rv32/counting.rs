@@ -239,10 +239,10 @@ impl Machine {
         let (begun, now) = (counting.begun, counting.now);
         counting.routines.keep(self.state.common.frames.list(), begun, now, TARGET.roles.arguments);
         counting.stack(self.state.cpu.registers[usize::from(SP)]);
-        let mark = self.effort();
+        let mark = self.around.effort(&self.state.common);
         let worked_before = self.around.worked_before + self.around.worked;
         let stop = loop {
-            let left = how.effort.saturating_sub(self.effort_since(mark));
+            let left = how.effort.saturating_sub(self.around.effort(&self.state.common).wrapping_sub(mark));
             if left == 0 && self.steps() < how.until {
                 break Stop::Worked;
             }

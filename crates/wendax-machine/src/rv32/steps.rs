@@ -75,7 +75,7 @@ pub(super) struct Decoded {
 /// Instructions decoded before, by where they stand; each counts as long as nothing was written to code since.
 #[derive(Debug, Clone)]
 pub(super) struct Cache {
-    slots: Box<[(u32, u64, Decoded)]>,
+    slots: Box<[(u32, u64, Decoded); SLOTS]>,
 }
 
 const SLOTS: usize = 4096;
@@ -84,7 +84,7 @@ impl Default for Cache {
     fn default() -> Self {
         let insn = Insn::new(Op::Addi, (0, 0, 0), 0);
         let none = Decoded { insn, op: Op::Addi, format: Format::Immediate, word: 0 };
-        Self { slots: vec![(0, 0, none); SLOTS].into_boxed_slice() }
+        Self { slots: Box::new([(0, 0, none); SLOTS]) }
     }
 }
 
@@ -212,10 +212,6 @@ impl Machine {
         stop
     }
 
-    pub(crate) fn last_report(&self) -> &Report {
-        &self.around.report
-    }
-
     fn run_with<const TOLD: u8>(&mut self, how: Run, looks: bool, see: See<'_>) -> Stop {
         self.around.worked_before += self.around.worked;
         self.around.worked = 0;
@@ -233,7 +229,7 @@ impl Machine {
         }
         let depth = how.depth.map_or(-1, i64::from);
         let watches = TOLD == 0 && looks && how.watch > Watch::Nothing;
-        let mark = self.effort();
+        let mark = self.around.effort(&self.state.common);
         if watches {
             self.around.repeats.follow(self.state.common.steps);
         }
@@ -253,7 +249,7 @@ impl Machine {
             if cycles >= how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND)) {
                 return Stop::Cycles;
             }
-            if self.effort_since(mark) >= how.effort {
+            if self.around.effort(&self.state.common).wrapping_sub(mark) >= how.effort {
                 return Stop::Worked;
             }
             if watches && let Some(stop) = self.tend(how.watch) {
@@ -262,7 +258,7 @@ impl Machine {
             // Where nothing is to be looked at in between, a stretch is run at one go.
             let is_plain = TOLD == 0 && !looks && self.breakpoints.is_empty() && !self.interrupt_comes();
             if is_plain && !looks_at_rare && !(watches && self.around.repeats.is_looking()) {
-                let left = how.effort.saturating_sub(self.effort_since(mark));
+                let left = how.effort.saturating_sub(self.around.effort(&self.state.common).wrapping_sub(mark));
                 let due = if watches { self.around.repeats.due() } else { u64::MAX };
                 let until = how.until.0.min(steps.saturating_add(left)).min(due);
                 let horizon = how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND));

@@ -59,8 +59,9 @@ impl Machine {
     /// Runs on to what has no quick way. Nothing that may leave a routine is run where that is asked for.
     fn run_on(&mut self, until: u64, horizon: u64, asks_for_depth: bool) -> Ended {
         let Self { state: State { cpu, common, .. }, memory, cache, around, .. } = self;
-        let Cpu { registers, pc: place, known, control } = cpu;
+        let Cpu { registers, pc: place, known: ever_set, control } = cpu;
         let (mut pc, mut steps, mut cycles, mut code) = (*place, common.steps, common.cycles, memory.code());
+        let mut known = *ever_set;
         let mut hot = Hot::default();
         // So many instructions may be run without asking how many cycles there are left.
         let mut sure = steps;
@@ -87,7 +88,7 @@ impl Machine {
                     }
                     if rd != 0 {
                         registers[usize::from(rd)] = value;
-                        *known |= 1 << rd;
+                        known |= 1 << rd;
                     }
                 }};
             }
@@ -205,7 +206,7 @@ impl Machine {
         };
         hot.settle(memory);
         control.done += steps - common.steps;
-        (*place, common.steps, common.cycles) = (pc, steps, cycles);
+        (*place, *ever_set, common.steps, common.cycles) = (pc, known, steps, cycles);
         ended
     }
 }

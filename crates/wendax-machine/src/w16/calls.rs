@@ -57,7 +57,7 @@ impl Machine {
         if self.vector(7) != 0 {
             return self.own_trap(7, slot, number.into(), trace);
         }
-        let (printed, read) = (self.state.console.printed, self.state.console.read);
+        let (printed, read) = (self.state.common.console.printed, self.state.common.console.read);
         let mut filled = None;
         if T::READS {
             let [first, second, third, ..] = self.state.cpu.registers;
@@ -73,8 +73,8 @@ impl Machine {
         }
         let mut deed = None;
         let outcome = self.serve(number, &mut filled, &mut deed);
-        let (printed, read) = (self.state.console.printed - printed, self.state.console.read - read);
-        self.worked += 8 + (printed + read) / BYTES_A_STEP;
+        let (printed, read) = (self.state.common.console.printed - printed, self.state.common.console.read - read);
+        self.around.worked += 8 + (printed + read) / BYTES_A_STEP;
         let kind = StepKind::Call(number.into());
         let (result, failed) = match outcome {
             Needs(need) => return Some(Stop::Needs(need)),
@@ -118,7 +118,7 @@ impl Machine {
         let [r0, r1, r2, ..] = self.state.cpu.registers;
         match number {
             0x00 => Exit(r0),
-            0x01 => Done(Some(u16::try_from(self.settings.arguments.len()).unwrap_or(u16::MAX))),
+            0x01 => Done(Some(u16::try_from(self.around.settings.arguments.len()).unwrap_or(u16::MAX))),
             0x02 => self.argument(r0, r1, r2, filled),
             0x10 => {
                 self.bus().print(&r0.to_le_bytes()[..1]);
@@ -129,25 +129,25 @@ impl Machine {
             0x13 => self.put_number(&r0.to_string()),
             0x14 => self.put_number(&format!("{r0:04X}")),
             0x20..=0x22 => {
-                self.activity.note(Deed::Console, self.state.steps);
+                self.around.activity.note(Deed::Console, self.state.common.steps);
                 match number {
                     0x20 => self.get_char(),
                     0x21 => self.get_line(r0, r1, filled),
                     _ => self.get_int(),
                 }
             }
-            0x30..=0x34 if !self.settings.has_folder => {
-                Arc::make_mut(&mut self.state.files).was_refused = true;
+            0x30..=0x34 if !self.around.settings.has_folder => {
+                Arc::make_mut(&mut self.state.common.files).was_refused = true;
                 Failed(ErrorCode::NotAllowed)
             }
             0x30 => self.file_open(r0, r1, deed),
             0x31..=0x34 => self.file_call(number, (r0, r1, r2), filled, deed),
             0x40 => self.heap_grow(r0),
             0x50 | 0x51 => {
-                self.activity.note(Deed::Worked, self.state.steps);
+                self.around.activity.note(Deed::Worked, self.state.common.steps);
                 if number == 0x50 { self.clock() } else { self.wait(r0) }
             }
-            0x52 => Done(Some(super::word(next_below(&mut self.state.random, r0.into())))),
+            0x52 => Done(Some(super::word(next_below(&mut self.state.common.random, r0.into())))),
             0x60 => self.tone(r0, r1, deed),
             _ => Failed(ErrorCode::NoSuchCall),
         }
@@ -203,7 +203,7 @@ impl Machine {
         let old = self.memory.range(buffer, new.len()).to_vec();
         let was_known = self.memory.all(buffer, whole, KNOWN);
         self.bus().put_all(buffer, &new);
-        self.worked += u64::from(whole) / BYTES_A_STEP;
+        self.around.worked += u64::from(whole) / BYTES_A_STEP;
         *filled = Some(Filled { start: buffer, was_known, old, new });
         Ok(whole)
     }
@@ -217,7 +217,7 @@ impl Machine {
     }
 
     fn argument(&mut self, index: u16, buffer: u16, capacity: u16, filled: &mut Option<Filled>) -> Outcome {
-        let settings = Arc::clone(&self.settings);
+        let settings = Arc::clone(&self.around.settings);
         let Some(argument) = settings.arguments.get(usize::from(index)) else { return Failed(ErrorCode::NotFound) };
         if argument.len() >= usize::from(capacity) {
             return Failed(ErrorCode::NoRoom);
@@ -229,23 +229,23 @@ impl Machine {
     }
 
     fn waiting(&self) -> &[u8] {
-        self.tape.waiting(&self.state.console)
+        self.around.tape.waiting(&self.state.common.console)
     }
 
     fn get_char(&mut self) -> Outcome {
         match self.waiting().first().copied() {
             Some(byte) => {
-                self.state.console.read += 1;
+                self.state.common.console.read += 1;
                 Done(Some(byte.into()))
             }
-            None if self.state.console.ended => Failed(ErrorCode::EndOfInput),
+            None if self.state.common.console.ended => Failed(ErrorCode::EndOfInput),
             None => Needs(Need::Input),
         }
     }
 
     /// How many pending bytes belong to the next line, and whether its end is among them.
     fn pending_line(&self) -> Result<(usize, bool), Outcome> {
-        let (waiting, ended) = (self.waiting(), self.state.console.ended);
+        let (waiting, ended) = (self.waiting(), self.state.common.console.ended);
         match memchr(b'\n', waiting) {
             Some(length) => Ok((length, true)),
             None if !ended => Err(Needs(Need::Input)),
@@ -265,7 +265,7 @@ impl Machine {
         match self.fill(buffer, &bytes, filled) {
             Ok(count) => {
                 let whole = taken == length && ended;
-                self.state.console.read += taken as u64 + u64::from(whole);
+                self.state.common.console.read += taken as u64 + u64::from(whole);
                 Done(Some(count))
             }
             Err(code) => Failed(code),
@@ -278,7 +278,7 @@ impl Machine {
             Err(outcome) => return outcome,
         };
         let value = read_int(&self.waiting()[..length], 16).map(super::word);
-        self.state.console.read += length as u64 + u64::from(ended);
+        self.state.common.console.read += length as u64 + u64::from(ended);
         match value {
             Some(value) => Done(Some(value)),
             None => Failed(ErrorCode::NotANumber),
@@ -295,23 +295,20 @@ impl Machine {
         }
         self.memory.map(start.into(), end.into(), READ | WRITE);
         self.state.heap_end = end;
-        self.worked += u64::from(bytes) / BYTES_A_STEP;
+        self.around.worked += u64::from(bytes) / BYTES_A_STEP;
         Done(Some(start))
     }
 
     /// The program has ended, and what it has open is closed.
     pub(super) fn finish(&mut self, status: u16) {
-        self.state.finished = Some(status);
-        if self.state.files.open().next().is_some() {
-            Arc::make_mut(&mut self.state.files).close_all();
-        }
+        self.state.common.finish(status.into());
     }
 
     /// The path of the file that the next instruction wants to open, when that is not known yet.
     pub(crate) fn wanted_file(&self) -> Option<Arc<str>> {
         self.call_next().filter(|call| *call == 0x30)?;
         let text = self.text(self.state.cpu.registers[0]).ok()?;
-        path_within(&text).ok().filter(|path| self.state.files.get(path).is_none())
+        path_within(&text).ok().filter(|path| self.state.common.files.get(path).is_none())
     }
 
     fn file_open(&mut self, path: u16, mode: u16, deed: &mut Option<Outside>) -> Outcome {
@@ -325,17 +322,17 @@ impl Machine {
             Ok(path) => path,
             Err(code) => return Failed(code),
         };
-        let files = Arc::make_mut(&mut self.state.files);
+        let files = Arc::make_mut(&mut self.state.common.files);
         if files.get(&path).is_none() {
             if !files.has_room() {
                 return Failed(ErrorCode::NoRoom);
             }
-            match self.state.found.take() {
+            match self.state.common.found.take() {
                 Some((at, found)) if at == path => files.learn(Arc::clone(&path), found),
                 _ => return Needs(Need::File),
             }
         }
-        self.activity.note(Deed::Worked, self.state.steps);
+        self.around.activity.note(Deed::Worked, self.state.common.steps);
         match files.open_file(&path, mode) {
             Ok(handle) => {
                 *deed = Some(Outside::File(path, FileDeed::Opened(mode)));
@@ -354,13 +351,13 @@ impl Machine {
         deed: &mut Option<Outside>,
     ) -> Outcome {
         let handle = u32::from(handle);
-        let step = StepNo(self.state.steps);
-        let Some(path) = self.state.files.by_handle(handle).map(|open| Arc::clone(&open.path)) else {
+        let step = StepNo(self.state.common.steps);
+        let Some(path) = self.state.common.files.by_handle(handle).map(|open| Arc::clone(&open.path)) else {
             return Failed(ErrorCode::BadHandle);
         };
         let moved = match number {
             0x32 => {
-                let length = self.state.files.would_read(handle, count.into());
+                let length = self.state.common.files.would_read(handle, count.into());
                 self.may_fill(at, u16::try_from(length).unwrap_or(count))
             }
             0x33 if self.memory.attributes_any(at, count, DEVICE) || !self.memory.all(at, count, READ) => {
@@ -372,11 +369,11 @@ impl Machine {
             return Failed(code);
         }
         let bytes = if number == 0x33 { self.memory.range(at, count.into()).to_vec() } else { Vec::new() };
-        self.worked += u64::from(count) / BYTES_A_STEP;
+        self.around.worked += u64::from(count) / BYTES_A_STEP;
         if number != 0x32 && number != 0x34 {
-            self.activity.note(Deed::Worked, self.state.steps);
+            self.around.activity.note(Deed::Worked, self.state.common.steps);
         }
-        let files = Arc::make_mut(&mut self.state.files);
+        let files = Arc::make_mut(&mut self.state.common.files);
         let done = match number {
             0x31 => files.close(handle).map(|_| (None, FileDeed::Closed)),
             0x32 => match files.read(handle, count.into(), step) {
@@ -391,7 +388,7 @@ impl Machine {
                 Err(error) => Err(error),
             },
             0x33 => files.write(handle, &bytes, step).map(|(from, copied)| {
-                self.worked += (copied as u64) / BYTES_A_STEP;
+                self.around.worked += (copied as u64) / BYTES_A_STEP;
                 (Some(bytes.len()), FileDeed::Written(from, bytes.len()))
             }),
             _ => files.seek(handle, at.into()).map(|place| (Some(place), FileDeed::Sought(place))),
@@ -407,15 +404,16 @@ impl Machine {
 
     /// A tone sounds, and the program goes on when it has.
     fn tone(&mut self, hertz: u16, milliseconds: u16, deed: &mut Option<Outside>) -> Outcome {
-        self.activity.note(Deed::Worked, self.state.steps);
-        let at = self.state.cycles + self.state.waited * crate::CYCLES_A_MILLISECOND;
-        let tone = Tone { step: StepNo(self.state.steps), at, hertz: hertz.into(), milliseconds: milliseconds.into() };
-        if self.settings.clock == Clock::Host && self.state.answer.take().is_none() {
+        self.around.activity.note(Deed::Worked, self.state.common.steps);
+        let at = self.state.common.cycles + self.state.common.waited * crate::CYCLES_A_MILLISECOND;
+        let tone =
+            Tone { step: StepNo(self.state.common.steps), at, hertz: hertz.into(), milliseconds: milliseconds.into() };
+        if self.around.settings.clock == Clock::Host && self.state.common.answer.take().is_none() {
             return Needs(Need::Sound(tone));
         }
-        self.state.waited += u64::from(milliseconds);
-        if self.tones.len() < MOST_TONES {
-            self.tones.push(tone);
+        self.state.common.waited += u64::from(milliseconds);
+        if self.around.tones.len() < MOST_TONES {
+            self.around.tones.push(tone);
         }
         *deed = Some(Outside::Tone(hertz, milliseconds));
         Done(None)
@@ -423,7 +421,7 @@ impl Machine {
 
     fn clock(&mut self) -> Outcome {
         let low = |milliseconds: u64| u16::try_from(milliseconds & 0xFFFF).unwrap_or(0);
-        match (self.settings.clock, self.state.answer.take()) {
+        match (self.around.settings.clock, self.state.common.answer.take()) {
             (Clock::Cycles, _) => Done(Some(low(self.own_milliseconds()))),
             (Clock::Host, Some(time)) => Done(Some(super::word(time))),
             (Clock::Host, None) => Needs(Need::Clock),
@@ -431,13 +429,13 @@ impl Machine {
     }
 
     fn wait(&mut self, milliseconds: u16) -> Outcome {
-        match (self.settings.clock, self.state.answer.take()) {
+        match (self.around.settings.clock, self.state.common.answer.take()) {
             (Clock::Cycles, _) => {
-                self.state.waited += u64::from(milliseconds);
+                self.state.common.waited += u64::from(milliseconds);
                 Done(None)
             }
             (Clock::Host, Some(_)) => {
-                self.state.waited += u64::from(milliseconds);
+                self.state.common.waited += u64::from(milliseconds);
                 Done(None)
             }
             (Clock::Host, None) => Needs(Need::Wait(milliseconds.into())),

@@ -415,7 +415,7 @@ impl Machine {
     /// copy of it, and nothing else ran it in between; what was changed by hand meanwhile is seen.
     pub(crate) fn run_counted(&mut self, how: Run, counting: &mut Counting) -> Stop {
         let (begun, now) = (counting.begun, counting.now);
-        counting.routines.keep(self.state.frames.list(), begun, now, TARGET.roles.arguments);
+        counting.routines.keep(self.state.common.frames.list(), begun, now, TARGET.roles.arguments);
         counting.stack(self.state.cpu.registers[usize::from(SP)]);
         self.run_with(how, counting)
     }

@@ -25,7 +25,7 @@ pub(super) fn value(board: &Board, console: &Console, tape: &Tape, cycles: u64, 
 
 /// What a device register showed in a state.
 pub(super) fn value_in(state: &State, tape: &Tape, address: u16) -> u16 {
-    value(&state.board, &state.console, tape, state.cycles, address)
+    value(&state.common.board, &state.common.console, tape, state.common.cycles, address)
 }
 
 /// What a program that loads a register looks at, when that changes by itself.
@@ -51,15 +51,15 @@ pub(super) fn store(board: &mut Board, cycles: u64, address: u16, value: u16) ->
 impl Machine {
     /// What a device register shows, without touching it.
     pub(super) fn device_value(&self, address: u16) -> u16 {
-        value_in(&self.state, &self.tape, address)
+        value_in(&self.state, &self.around.tape, address)
     }
 
     /// Interrupts that ask now, the most urgent first.
     pub(super) fn asking(&self) -> [Option<u8>; 3] {
-        let (board, cycles) = (&self.state.board, self.state.cycles);
+        let (board, cycles) = (&self.state.common.board, self.state.common.cycles);
         [
             (board.timer.interrupt && board.timer.expired(cycles)).then_some(TIMER),
-            (board.key_interrupt && self.state.console.waiting() > 0).then_some(KEY),
+            (board.key_interrupt && self.state.common.console.waiting() > 0).then_some(KEY),
             board.lever_moved.then_some(LEVER),
         ]
     }
@@ -71,7 +71,7 @@ impl Machine {
 
     /// The interrupts, the most urgent first.
     pub(crate) fn interrupts(&self) -> Vec<Interrupt> {
-        let board = &self.state.board;
+        let board = &self.state.common.board;
         let is_on = [board.timer.interrupt, board.key_interrupt, board.lever_mask != 0];
         let sources = [(TIMER, DeviceKind::Timer), (KEY, DeviceKind::Console), (LEVER, DeviceKind::Levers)];
         let all = sources.into_iter().zip(is_on).zip(self.asking());
@@ -86,17 +86,7 @@ impl Machine {
     /// The cycle at which an interrupt was asked for that still asks, when its device knows that: the timer does.
     pub(crate) fn asked_at(&self, number: u32) -> Option<u64> {
         let is_timer = number == u32::from(TIMER);
-        self.state.board.timer.pending(self.state.cycles).1.filter(|_| is_timer)
-    }
-
-    /// How often the timer has expired since that was acknowledged last.
-    pub(crate) fn times_asked(&self) -> u64 {
-        self.state.board.timer.pending(self.state.cycles).0
-    }
-
-    /// The levers that were moved last were among those that ask for an interrupt.
-    pub(crate) fn moved_a_masked_lever(&self) -> bool {
-        self.state.board.moved_masked
+        self.state.common.board.timer.pending(self.state.common.cycles).1.filter(|_| is_timer)
     }
 
     /// The code between two addresses names device registers.
@@ -119,7 +109,7 @@ impl Machine {
 
     /// Interrupts that have a handler and may ask some time: timer, key, lever.
     pub(super) fn armed(&self) -> [bool; 3] {
-        let board = &self.state.board;
+        let board = &self.state.common.board;
         let on = |number: u8| self.memory.word(u16::from(number) * 2) != 0;
         [
             board.timer.may_ask() && on(TIMER),

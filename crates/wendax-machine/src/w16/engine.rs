@@ -14,6 +14,7 @@ use super::rounds::Told;
 use super::slots::{Kind, Slot};
 use super::{Frame, Machine, NOTE_FLAGS, NOTE_RETURN, State};
 use crate::activity::Deed;
+use crate::common::{Around, Common};
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
 use crate::files::FileDeed;
@@ -363,11 +364,11 @@ impl Machine {
     }
 
     fn run_traced<const WRITES: bool, const READS: bool>(&mut self, how: Run, see: See<'_>) -> Stop {
-        let came = std::mem::take(&mut self.came);
-        let mut traced = Traced::<WRITES, READS> { see, report: std::mem::take(&mut self.report), came };
+        let came = std::mem::take(&mut self.around.came);
+        let mut traced = Traced::<WRITES, READS> { see, report: std::mem::take(&mut self.around.report), came };
         let stop = self.run_with(how, &mut traced);
         // Without a step it is still to be told.
-        (self.report, self.came) = (traced.report, traced.came);
+        (self.around.report, self.around.came) = (traced.report, traced.came);
         stop
     }
 
@@ -379,35 +380,30 @@ impl Machine {
 
     /// Takes one step of a run that is under way, with everything reported; see [`Self::last_report`].
     pub(crate) fn step_on(&mut self, how: Run) -> Stop {
-        let was_followed = self.repeats.is_at(self.state.steps);
+        let was_followed = self.around.repeats.is_at(self.state.common.steps);
         let one = Run { until: (self.steps() + 1).min(how.until), effort: u64::MAX, ..how };
         let stop = self.run_told_all(one, &mut |_| ControlFlow::Continue(()));
         if was_followed {
-            self.repeats.moved(self.state.steps);
+            self.around.repeats.moved(self.state.common.steps);
         }
         stop
     }
 
-    /// What the last step of a run with an observer did.
-    pub(crate) fn last_report(&self) -> &Report {
-        &self.report
-    }
-
     pub(super) fn run_with<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
-        self.worked_before += self.worked;
-        self.worked = 0;
-        let begun = self.state.steps;
+        self.around.worked_before += self.around.worked;
+        self.around.worked = 0;
+        let begun = self.state.common.steps;
         let stop = self.run_past_place(how, trace);
-        if self.state.steps != begun {
-            self.came.clear();
+        if self.state.common.steps != begun {
+            self.around.came.clear();
         }
         stop
     }
 
     /// Runs on, also from an instruction that has a breakpoint.
     fn run_past_place<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
-        if let Some(status) = self.state.finished {
-            return Stop::Finished(status.into());
+        if let Some(status) = self.state.common.finished {
+            return Stop::Finished(status);
         }
         let at = self.state.cpu.pc;
         if self.steps() < how.until && self.slots.is_patched(at) && (!T::LOOKS || self.slots.is_breakpoint(at)) {
@@ -423,9 +419,9 @@ impl Machine {
     fn run_on<T: Trace>(&mut self, how: Run, trace: &mut T) -> Stop {
         let depth = how.depth.map_or(-1, i64::from);
         let watches = T::WATCHES && how.watch > Watch::Nothing;
-        let mark = self.effort();
+        let mark = self.around.effort(&self.state.common);
         if watches {
-            self.repeats.follow(self.state.steps);
+            self.around.repeats.follow(self.state.common.steps);
         }
         loop {
             if self.steps() >= how.until {
@@ -433,28 +429,28 @@ impl Machine {
                 return if stopped { Stop::Breakpoint } else { Stop::Steps };
             }
             self.decode_anew();
-            if self.state.console.printed >= how.printed {
+            if self.state.common.console.printed >= how.printed {
                 return Stop::Printed;
             }
             // What is waited meanwhile brings the time nearer.
-            let own_time = how.milliseconds.saturating_sub(self.state.waited);
+            let own_time = how.milliseconds.saturating_sub(self.state.common.waited);
             let horizon = how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND));
-            if self.state.cycles >= horizon {
+            if self.state.common.cycles >= horizon {
                 return Stop::Cycles;
             }
-            let left = how.effort.saturating_sub(self.effort_since(mark));
+            let left = how.effort.saturating_sub(self.around.effort(&self.state.common).wrapping_sub(mark));
             if left == 0 {
                 return Stop::Worked;
             }
-            let plain = self.state.steps.saturating_add(left);
-            self.worked += 4;
-            if T::LOOKS && self.looks_at_rare && self.interrupt_comes() {
+            let plain = self.state.common.steps.saturating_add(left);
+            self.around.worked += 4;
+            if T::LOOKS && self.around.looks_at_rare && self.interrupt_comes() {
                 return Stop::Watched;
             }
             match self.interrupt_now(trace) {
                 Some(Ok(flow)) => {
                     if watches {
-                        self.repeats.moved(self.state.steps);
+                        self.around.repeats.moved(self.state.common.steps);
                     }
                     if flow.is_break() {
                         return Stop::Observed;
@@ -466,12 +462,12 @@ impl Machine {
             }
             let limits = Limits { until: how.until.0, cycles: horizon, depth };
             // Who looks for states that repeat sees each step of a stretch, and the moment a guess is to be checked at.
-            let is_looking = watches && self.repeats.is_looking();
+            let is_looking = watches && self.around.repeats.is_looking();
             let look = if T::PASSES && !is_looking { self.look_for_rounds_at(horizon) } else { Some(u64::MAX) };
             let bounded = Limits { until: how.until.0.min(plain).min(look.unwrap_or(u64::MAX)), ..limits };
             let exit = if look.is_none() {
-                let guess = if watches { self.repeats.guess_at() } else { u64::MAX };
-                let passed = Limits { until: limits.until.min(guess.max(self.state.steps + 1)), ..limits };
+                let guess = if watches { self.around.repeats.guess_at() } else { u64::MAX };
+                let passed = Limits { until: limits.until.min(guess.max(self.state.common.steps + 1)), ..limits };
                 self.pass_over_rounds((passed, how.printed), trace).unwrap_or(Exit::Horizon)
             } else if watches {
                 match self.run_watched(bounded, how.watch, trace) {
@@ -490,13 +486,13 @@ impl Machine {
                     Some(self.step_over_patch(how, trace)).filter(|stop| *stop != Stop::Steps)
                 }
                 Exit::Watched => Some(Stop::Watched),
-                Exit::Rare(_) | Exit::Fault(_) if T::LOOKS && self.looks_at_rare => Some(Stop::Watched),
+                Exit::Rare(_) | Exit::Fault(_) if T::LOOKS && self.around.looks_at_rare => Some(Stop::Watched),
                 Exit::Undecoded => match self.decode_next() {
                     Ok(insn) => {
                         trace.decoded(self.state.cpu.pc, insn);
                         None
                     }
-                    Err(_) if T::LOOKS && self.looks_at_rare => Some(Stop::Watched),
+                    Err(_) if T::LOOKS && self.around.looks_at_rare => Some(Stop::Watched),
                     Err(kind) => self.fault(kind, trace),
                 },
                 Exit::Rare(slot) => self.rare(slot, trace),
@@ -504,7 +500,7 @@ impl Machine {
                 Exit::Loop => Some(Stop::Circling { period: 1 }),
             };
             if watches {
-                self.repeats.moved(self.state.steps);
+                self.around.repeats.moved(self.state.common.steps);
             }
             if let Some(stop) = stop {
                 return stop;
@@ -526,32 +522,32 @@ impl Machine {
 
     /// Runs the loop with an eye on states that repeat.
     fn run_watched<T: Trace>(&mut self, limits: Limits, watch: Watch, trace: &mut T) -> Result<Exit, Stop> {
-        while self.repeats.due() <= self.state.steps {
-            if self.repeats.tend(self.state.steps) == Task::Hash {
+        while self.around.repeats.due() <= self.state.common.steps {
+            if self.around.repeats.tend(self.state.common.steps) == Task::Hash {
                 let hash = self.hash();
-                let round = self.repeats.take_hash(self.state.steps, hash);
+                let round = self.around.repeats.take_hash(self.state.common.steps, hash);
                 if let Some(stop) = round.and_then(|round| self.stuck(round, watch)) {
                     return Err(stop);
                 }
             }
         }
-        let limits = Limits { until: limits.until.min(self.repeats.due()), ..limits };
-        if !self.repeats.is_looking() {
+        let limits = Limits { until: limits.until.min(self.around.repeats.due()), ..limits };
+        if !self.around.repeats.is_looking() {
             return Ok(self.fast(limits, trace));
         }
-        let mut repeats = std::mem::take(&mut self.repeats);
+        let mut repeats = std::mem::take(&mut self.around.repeats);
         let exit = self.fast(limits, &mut Prints { repeats: &mut repeats });
-        self.repeats = repeats;
+        self.around.repeats = repeats;
         // That nothing more is to be seen is no reason to stop.
         Ok(if matches!(exit, Exit::Observed) { Exit::Horizon } else { exit })
     }
 
     /// A round of states that repeat was found: whether that is a reason to stop.
     fn stuck(&self, round: Round, watch: Watch) -> Option<Stop> {
-        let did = |deed| self.activity.since(deed, round.since);
+        let did = |deed| self.around.activity.since(deed, round.since);
         let [timer, key, lever] = self.armed();
         let allowed = self.state.cpu.flags & I != 0 || did(Deed::Allowed);
-        let ticks = did(Deed::Timer) && self.state.board.timer.running;
+        let ticks = did(Deed::Timer) && self.state.common.board.timer.running;
         if did(Deed::Worked) || allowed && timer || ticks {
             return None;
         }
@@ -568,7 +564,8 @@ impl Machine {
     fn hash(&mut self) -> u64 {
         let mut hasher = FxHasher::default();
         hasher.write_u64(self.memory.hash());
-        let State { cpu, frames, board, console, heap_end, random, answer, files, .. } = &self.state;
+        let State { cpu, common, heap_end, .. } = &self.state;
+        let Common { frames, board, console, random, answer, files, .. } = common;
         cpu.registers.iter().chain(&cpu.flag_writers).for_each(|&word| hasher.write_u16(word));
         for word in [cpu.pc, cpu.flags, cpu.known, *heap_end] {
             hasher.write_u16(word);
@@ -634,14 +631,16 @@ impl Machine {
         let horizon = self.cycle_horizon().min(limits.cycles);
         let may_spin = self.interrupt_could_come();
         let Limits { mut until, depth, .. } = limits;
-        let Self { state, memory, slots, rewritten, calls, tape, output, activity, .. } = self;
+        let Self { state, memory, slots, rewritten, around, .. } = self;
+        let Around { calls, tape, output, activity, .. } = around;
         let Memory { bytes, attributes, notes, dirty, .. } = memory;
         let (bytes, attributes, notes, dirty) = (&mut **bytes, &mut **attributes, &mut **notes, &mut **dirty);
-        let State { cpu, frames, board, console, .. } = state;
+        let State { cpu, common, .. } = state;
+        let Common { frames, board, console, steps: all_steps, cycles: all_cycles, .. } = common;
         let table = &*slots.table;
         let mut registers = cpu.registers;
         let (mut pc, mut flags, mut known) = (cpu.pc, cpu.flags, cpu.known);
-        let (mut steps, mut cycles) = (state.steps, state.cycles);
+        let (mut steps, mut cycles) = (*all_steps, *all_cycles);
         let [mut carry_writer, mut flag_writer, _] = cpu.flag_writers;
         let mut leaving = Exit::Horizon;
         let exit = loop {
@@ -1071,7 +1070,7 @@ impl Machine {
         cpu.registers = registers;
         (cpu.pc, cpu.flags, cpu.known) = (pc, flags, known);
         (cpu.flag_writers[0], cpu.flag_writers[1]) = (carry_writer, flag_writer);
-        (state.steps, state.cycles) = (steps, cycles);
+        (*all_steps, *all_cycles) = (steps, cycles);
         exit
     }
 
@@ -1107,9 +1106,9 @@ impl Machine {
         (old_flags, touched): (u16, u16),
         trace: &mut T,
     ) -> ControlFlow<()> {
-        let (step, pc) = (self.state.steps, self.state.cpu.pc);
+        let (step, pc) = (self.state.common.steps, self.state.cpu.pc);
         let length = slot.next.wrapping_sub(pc);
-        self.state.cycles += u64::from(slot.cycles);
+        self.state.common.cycles += u64::from(slot.cycles);
         self.took(step, kind, (pc, next, length), u64::from(slot.cycles), (old_flags, touched), trace)
     }
 
@@ -1123,14 +1122,14 @@ impl Machine {
         (old_flags, touched): (u16, u16),
         trace: &mut T,
     ) -> ControlFlow<()> {
-        self.state.steps = step + 1;
+        self.state.common.steps = step + 1;
         self.state.cpu.pc = next;
         let flags = self.state.cpu.flags;
         let registers = &self.state.cpu.registers;
-        let (returned, depth) = (false, self.state.frames.depth());
+        let (returned, depth) = (false, self.state.common.frames.depth());
         let expired = T::WRITES && {
-            let now = self.state.cycles;
-            self.state.board.timer.expires_between(now - cycles, now)
+            let now = self.state.common.cycles;
+            self.state.common.board.timer.expires_between(now - cycles, now)
         };
         trace.end(&Done {
             step,
@@ -1178,7 +1177,7 @@ mod tests {
             let step = machine.steps();
             let hash = machine.hash();
             if let Some(before) =
-                seen.insert(hash, step.0).filter(|&before| !machine.activity.since(Deed::Worked, before))
+                seen.insert(hash, step.0).filter(|&before| !machine.around.activity.since(Deed::Worked, before))
             {
                 return Some((step.0, (step - before).0));
             }
@@ -1228,7 +1227,7 @@ mod tests {
             text.push_str("jmp l0\n.data\ndata: .space 8\n");
             let naive = first_repeat(machine(&text), MOST);
             let mut watched = machine(&text);
-            watched.repeats = Repeats::hasty();
+            watched.around.repeats = Repeats::hasty();
             let stop = watched.run(Run { watch: Watch::Circling, ..Run::until(StepNo(MOST)) });
             match (naive, stop) {
                 (Some((_, 1)), Stop::Circling { period: 1 }) => {}

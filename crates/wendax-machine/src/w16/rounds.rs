@@ -29,14 +29,12 @@ pub(super) struct Rounds {
     gap: u64,
     soon: u64,
     late: u64,
-    /// Steps passed over so far.
-    pub(super) passed: u64,
 }
 
 impl Rounds {
     pub(super) fn new(watchful: Watchful) -> Self {
         let (soon, late) = (SOON[watchful as usize], LATE[watchful as usize]);
-        Self { next: soon, gap: soon, soon, late, passed: 0 }
+        Self { next: soon, gap: soon, soon, late }
     }
 
     /// The step at which to look; one that lies far ahead is of another part of the run.
@@ -212,8 +210,8 @@ impl Machine {
     /// How far a run may go before it is time to look for rounds that could be passed over; `None` when it is now.
     /// Without anything that will come by itself there is nothing to wait for.
     pub(super) fn look_for_rounds_at(&mut self, cycles: u64) -> Option<u64> {
-        let step = self.state.steps;
-        if self.will_come_after(self.state.cycles, cycles) == u64::MAX || self.calls.shallow.is_some() {
+        let step = self.state.common.steps;
+        if self.will_come_after(self.state.common.cycles, cycles) == u64::MAX || self.around.calls.shallow.is_some() {
             return Some(u64::MAX);
         }
         let due = self.rounds.due(step);
@@ -222,7 +220,7 @@ impl Machine {
 
     /// The cycle behind another one at which something changes by itself, or at which a run is to stop.
     fn will_come_after(&self, begun: u64, stop: u64) -> u64 {
-        self.state.board.timer.next_change(begun).min(stop)
+        self.state.common.board.timer.next_change(begun).min(stop)
     }
 
     /// Looks at some steps, and passes over as many rounds as can be, until so much is printed at the most; tells why the
@@ -232,9 +230,9 @@ impl Machine {
         (limits, printed): (Limits, u64),
         trace: &mut T,
     ) -> Option<Exit> {
-        let (begun, passed) = (self.state.steps, self.rounds.passed);
+        let (begun, passed) = (self.state.common.steps, self.around.passed);
         let until = limits.until.min(begun + GLANCE);
-        let (changed, step, cycles) = (begun, begun, self.state.cycles);
+        let (changed, step, cycles) = (begun, begun, self.state.common.cycles);
         let glance = Glance { place: None, turn: 0, period: None, changed, step, cycles, found: None };
         let mut beside = Beside { glance, trace, told: Vec::new() };
         let mut exit = self.run_beside((Limits { until, ..limits }, printed), &mut beside);
@@ -242,13 +240,13 @@ impl Machine {
         if let Some((steps, cycles)) = beside.glance.found.take().filter(|_| exit.is_none()) {
             // One round more, with all of the state compared.
             let before = self.state.clone();
-            let since = before.steps;
+            let since = before.common.steps;
             beside.glance.place = None;
             let one = Limits { until: limits.until.min(since + steps), ..limits };
             exit = self.run_beside((one, printed), &mut beside);
             let is_round = exit.is_none()
-                && self.state.steps == since + steps
-                && self.state.cycles == before.cycles + cycles
+                && self.state.common.steps == since + steps
+                && self.state.common.cycles == before.common.cycles + cycles
                 && beside.glance.changed <= since
                 && self.state.is_but_for_time(&before);
             if is_round {
@@ -259,9 +257,9 @@ impl Machine {
             }
         }
         // Looking closely costs about as much as running several times as far.
-        let looked = self.state.steps - begun - (self.rounds.passed - passed);
-        self.worked += looked * 4 + 32;
-        self.rounds.looked(self.state.steps, rounds > 0);
+        let looked = self.state.common.steps - begun - (self.around.passed - passed);
+        self.around.worked += looked * 4 + 32;
+        self.rounds.looked(self.state.common.steps, rounds > 0);
         exit
     }
 
@@ -270,11 +268,11 @@ impl Machine {
         loop {
             // What was rewritten on the way is not run as it was.
             self.decode_anew();
-            let before = self.state.steps;
+            let before = self.state.common.steps;
             let exit = self.fast(limits, beside);
-            let is_over = self.state.steps >= limits.until
-                || self.state.steps == before
-                || self.state.console.printed >= printed
+            let is_over = self.state.common.steps >= limits.until
+                || self.state.common.steps == before
+                || self.state.common.console.printed >= printed
                 || self.interrupt_comes();
             match exit {
                 Exit::Horizon if !is_over => {}
@@ -286,18 +284,18 @@ impl Machine {
 
     /// How many rounds were passed over.
     fn pass_over(&mut self, (steps, cycles, since): (u64, u64, u64), limits: Limits) -> u64 {
-        if self.activity.since(Deed::Worked, since) || cycles == 0 {
+        if self.around.activity.since(Deed::Worked, since) || cycles == 0 {
             return 0;
         }
         // Up to just before it comes, seen from where the round began: it may have come with its last step.
-        let begun = self.state.cycles - cycles;
+        let begun = self.state.common.cycles - cycles;
         let until = self.will_come_after(begun, limits.cycles).saturating_sub(1);
-        let rounds = (until.saturating_sub(self.state.cycles) / cycles)
-            .min(limits.until.saturating_sub(self.state.steps) / steps);
-        self.state.steps += rounds * steps;
-        self.state.cycles += rounds * cycles;
-        self.rounds.passed += rounds * steps;
-        self.activity.repeat(since, rounds * steps);
+        let rounds = (until.saturating_sub(self.state.common.cycles) / cycles)
+            .min(limits.until.saturating_sub(self.state.common.steps) / steps);
+        self.state.common.steps += rounds * steps;
+        self.state.common.cycles += rounds * cycles;
+        self.around.passed += rounds * steps;
+        self.around.activity.repeat(since, rounds * steps);
         rounds
     }
 }

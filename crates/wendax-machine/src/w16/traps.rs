@@ -62,7 +62,7 @@ impl Machine {
 
     /// Enters a trap as a step of its own.
     fn enter_as_step<T: Trace>(&mut self, entry: Entry, kind: StepKind, trace: &mut T) -> Option<Stop> {
-        let (step, pc, flags) = (self.state.steps, self.state.cpu.pc, self.state.cpu.flags);
+        let (step, pc, flags) = (self.state.common.steps, self.state.cpu.pc, self.state.cpu.flags);
         trace.begin(self.code());
         match self.enter_trap(entry, trace) {
             Ok(next) => {
@@ -100,21 +100,21 @@ impl Machine {
             back: back.into(),
             site: site.into(),
             target: target.into(),
-            step: StepNo(self.state.steps),
+            step: StepNo(self.state.common.steps),
             kind: if is_interrupt { FrameKind::Interrupt(number) } else { FrameKind::Trap(number) },
         };
-        self.calls.enter(&mut self.state.frames, frame);
+        self.around.calls.enter(&mut self.state.common.frames, frame);
         trace.entered(&frame);
         self.state.cpu.flags &= !I;
         self.state.cpu.flag_writers[2] = ENTRY + 2 * u16::from(entry.number);
         let told = [number, about[0].into(), about[1].into()];
         let places = [address::TRAP_NUMBER, address::TRAP_ADDRESS, address::TRAP_DETAIL];
-        for ((old, new), place) in self.state.board.trap.into_iter().zip(told).zip(places) {
+        for ((old, new), place) in self.state.common.board.trap.into_iter().zip(told).zip(places) {
             trace.write(Write::Device { address: place.into(), old, new });
         }
-        self.state.board.trap = told;
-        self.state.cycles += TRAP_CYCLES;
-        self.worked += 8;
+        self.state.common.board.trap = told;
+        self.state.common.cycles += TRAP_CYCLES;
+        self.around.worked += 8;
         Ok(target)
     }
 
@@ -131,13 +131,13 @@ impl Machine {
     /// An instruction that enters a trap of the program's own.
     pub(super) fn own_trap<T: Trace>(&mut self, number: u8, slot: Slot, detail: u16, trace: &mut T) -> Option<Stop> {
         let (pc, flags) = (self.state.cpu.pc, self.state.cpu.flags);
-        let cycles = self.state.cycles;
+        let cycles = self.state.common.cycles;
         let entry = Entry { number, site: pc, back: slot.next, about: [pc, detail], is_interrupt: false };
-        let step = self.state.steps;
+        let step = self.state.common.steps;
         match self.enter_trap(entry, trace) {
             Ok(target) => {
-                self.state.cycles += u64::from(slot.cycles);
-                let took = self.state.cycles - cycles;
+                self.state.common.cycles += u64::from(slot.cycles);
+                let took = self.state.common.cycles - cycles;
                 let place = (pc, target, slot.next.wrapping_sub(pc));
                 let flow = self.took(step, StepKind::Trap(number.into()), place, took, (flags, I), trace);
                 flow.is_break().then_some(Stop::Observed)
@@ -154,7 +154,7 @@ impl Machine {
     /// The instruction that arrives at this moment: it is next, and no interrupt comes before it. None when the program
     /// has ended. What came from outside at this moment has to be fed before.
     pub(crate) fn arrives(&self) -> Option<Addr> {
-        (self.state.finished.is_none() && !self.interrupt_comes()).then(|| self.pc())
+        (self.state.common.finished.is_none() && !self.interrupt_comes()).then(|| self.pc())
     }
 
     /// Takes the most urgent interrupt as a step, if one asks and is allowed.
@@ -163,7 +163,7 @@ impl Machine {
             return None;
         }
         let number = self.asking().into_iter().flatten().find(|&number| self.vector(number) != 0)?;
-        let (step, pc, flags) = (self.state.steps, self.state.cpu.pc, self.state.cpu.flags);
+        let (step, pc, flags) = (self.state.common.steps, self.state.cpu.pc, self.state.cpu.flags);
         let entry = Entry { number, site: pc, back: pc, about: [0, 0], is_interrupt: true };
         trace.begin(self.code());
         let next = match self.enter_trap(entry, trace) {
@@ -172,10 +172,10 @@ impl Machine {
         };
         // Timer and console go on asking until the program has dealt with them; a moved lever asks once.
         if number == super::devices::LEVER {
-            self.state.board.lever_moved = false;
+            self.state.common.board.lever_moved = false;
         }
-        self.activity.note(Deed::Worked, step);
-        self.activity.interrupted(number.into(), step);
+        self.around.activity.note(Deed::Worked, step);
+        self.around.activity.interrupted(number.into(), step);
         let kind = StepKind::Interrupt(number.into());
         Some(Ok(self.took(step, kind, (pc, next, 0), TRAP_CYCLES, (flags, I), trace)))
     }
@@ -185,6 +185,6 @@ impl Machine {
         if self.state.cpu.flags & I == 0 || self.vector(8) == 0 {
             return u64::MAX;
         }
-        self.state.board.timer.next_expiry(self.state.cycles)
+        self.state.common.board.timer.next_expiry(self.state.common.cycles)
     }
 }
