@@ -84,7 +84,7 @@ impl Default for Cache {
     fn default() -> Self {
         let insn = Insn::new(Op::Addi, (0, 0, 0), 0);
         let none = Decoded { insn, op: Op::Addi, format: Format::Immediate, word: 0 };
-        Self { slots: Box::new([(0, 0, none); SLOTS]) }
+        Self { slots: Box::new(std::array::from_fn(|_| (0, 0, none))) }
     }
 }
 
