@@ -5,6 +5,6 @@ use wendax_isa::{rv32, w16};
 
 fn main() -> std::io::Result<()> {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs");
-    std::fs::write(format!("{folder}/guide.md"), wendax_asm::guide_document(&w16::TARGET))?;
-    std::fs::write(format!("{folder}/guide-rv32.md"), wendax_asm::guide_document(&rv32::TARGET))
+    std::fs::write(format!("{folder}/guide.md"), wendax_language::guide_document(&w16::TARGET))?;
+    std::fs::write(format!("{folder}/guide-rv32.md"), wendax_language::guide_document(&rv32::TARGET))
 }

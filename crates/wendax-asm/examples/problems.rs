@@ -3,5 +3,5 @@
 
 fn main() -> std::io::Result<()> {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/problems.md");
-    std::fs::write(path, wendax_asm::problems_document())
+    std::fs::write(path, wendax_language::problems_document())
 }

@@ -6,7 +6,7 @@
 //! [`Assembly::is_runnable`]. They never panic and never stop at the first problem, whatever bytes they are
 //! given.
 //!
-//! The stations, each a module: `lexer` (a line to tokens), `parser` (tokens to statements and names, macros
+//! The stations, each a module: `parser` (tokens of the language, which is the crate `wendax-language`, to statements and names, macros
 //! unfolded, files included: a `unit`), `link` (units to a program), `layout` (addresses and shortest forms),
 //! `encode` and `emit` (bytes, line map, values out of range), `checks` (what builds but looks wrong). What a
 //! program may contain is in `docs/language.md`; the forms of image files are in the crate `wendax-image`, those of objects in `objects`.
@@ -15,48 +15,30 @@
 
 mod assembler;
 mod checks;
-mod codes;
 mod completion;
-mod dialect;
-mod directives;
 mod disassembly;
 mod emit;
 mod encode;
-mod expansion;
-mod expr;
-mod format;
-mod guide;
 mod layout;
-mod lexer;
 mod link;
 mod listing;
 mod meant;
-mod mnemonics;
 mod names;
 mod objects;
 mod parser;
-mod problems;
 mod rv32;
-mod syntax;
 mod texts;
 mod unit;
-mod values;
 
 pub use assembler::{Assembler, Inputs, Library};
-pub use codes::{CODES, CodeInfo, UNREADABLE, code_info, problems_document};
 pub use completion::{Offer, Offers, offers, operand_help};
-pub use directives::{DIRECTIVES, DirectiveInfo};
 pub use disassembly::{disassembly, instructions};
-pub use format::{COMMENTS, format};
-pub use guide::{GuideEntry, code_apart, guide, guide_document, guide_nearest, guide_other_words, guide_words};
-pub use lexer::{Lexeme, comment_column, lexemes, other_form};
 pub use listing::{SymbolOrder, cycles_words, listing, memory_map, symbol_table};
 pub use meant::{Meant, MeantKind};
-pub use mnemonics::mnemonics;
 pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};
-pub use syntax::machine_of;
-pub use values::{BoundValue, Hangs, Moment, Named, Rest, Scope, Typed, ValueError, ValueExpression, Width, load};
+
+pub(crate) use wendax_language::{codes, dialect, directives, expansion, expr, lexer, mnemonics, problems, syntax};
 
 use std::sync::Arc;
 use unit::Unit;

@@ -12,7 +12,6 @@ mod operands;
 mod slips;
 
 pub(crate) use checks::check;
-pub(crate) use directives::{Other, WORDS, directive, names as directive_names, other};
 pub(crate) use encode::{short_fits, size};
 pub(crate) use slips::reads_as_register;
 
@@ -21,7 +20,7 @@ use crate::emit::Source;
 use crate::expr::Expr;
 use crate::link::Program;
 use crate::unit::What;
-use wendax_isa::rv32::forms::{Form, From, Kind, Piece, Slot, forms};
+use wendax_isa::rv32::forms::{Form, From, Kind, Piece, Slot};
 use wendax_isa::rv32::{A7, Insn, Op, decode};
 
 /// Which part of its value an operand asks for.
@@ -142,11 +141,4 @@ pub(crate) fn called_number(program: &Program<'_>, source: Source, instruction: 
 pub(crate) fn instructions(bytes: &[u8]) -> Vec<Insn> {
     let words = bytes.chunks_exact(4).map(|word| u32::from_le_bytes([word[0], word[1], word[2], word[3]]));
     words.map_while(decode).collect()
-}
-
-/// All mnemonics in alphabetical order, each with what it does in one line.
-pub(crate) fn mnemonics() -> Vec<(&'static str, &'static str)> {
-    let mut all: Vec<(&str, &str)> = forms().iter().map(|form| (form.name, form.meaning)).collect();
-    all.dedup_by_key(|(name, _)| *name);
-    all
 }

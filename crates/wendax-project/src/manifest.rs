@@ -3,7 +3,8 @@
 use glob::MatchOptions;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
-use wendax_asm::{CodeInfo, Library, code_info};
+use wendax_asm::Library;
+use wendax_language::{CodeInfo, code_info};
 use wendax_source::{Diagnostic, FileId, Span, nearest, path_from};
 
 /// The file name of a manifest.

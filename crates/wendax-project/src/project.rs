@@ -164,7 +164,7 @@ impl Project {
             Ok(text) => text,
             Err(error) => {
                 let file = assembler.place(&path, &"".into());
-                let info = wendax_asm::code_info(70);
+                let info = wendax_language::code_info(70);
                 let place = wendax_source::Span::new(file, 0, 0);
                 let message = format!("the manifest cannot be read: {}", error.0);
                 return (Inputs::default(), vec![Diagnostic::new(info.code, info.severity, place, message)]);
@@ -180,7 +180,7 @@ impl Project {
             _ => self.look_at_disk(named, files),
         };
         for (folder, span) in manifest.reach.iter().filter(|(folder, _)| on_disk.missing.contains(folder)) {
-            let info = wendax_asm::code_info(73);
+            let info = wendax_language::code_info(73);
             let message = format!("`{folder}` is no folder that could be read");
             found.push(
                 Diagnostic::new(info.code, info.severity, *span, message).with_expected("reach = [\"../common\"]"),
@@ -191,12 +191,12 @@ impl Project {
         if let Some((folder, span)) = &manifest.files
             && on_disk.missing.contains(folder)
         {
-            let info = wendax_asm::code_info(73);
+            let info = wendax_language::code_info(73);
             let message = format!("`{folder}` is no folder beside the manifest");
             found.push(Diagnostic::new(info.code, info.severity, *span, message).with_expected("files = \"files\""));
         }
         if sources.is_empty() && found.is_empty() {
-            let info = wendax_asm::code_info(73);
+            let info = wendax_language::code_info(73);
             let place = wendax_source::Span::new(file, 0, 0);
             let none = Diagnostic::new(info.code, info.severity, place, "there are no sources beside the manifest");
             found.push(none.with_expected(format!("sources = [\"{}\"]", Manifest::default_sources())));
@@ -209,7 +209,7 @@ impl Project {
         if let (Some(given), Some((said, span))) = (self.given.target, said)
             && !std::ptr::eq(given, said)
         {
-            let info = wendax_asm::code_info(72);
+            let info = wendax_language::code_info(72);
             let message = format!("the manifest is for {}, and --target asks for {}", said.name, given.name);
             let found_here = Diagnostic::new(info.code, info.severity, span, message);
             found.push(found_here.with_expected("one machine for the whole program"));
@@ -229,7 +229,7 @@ impl Project {
                 }
                 return true;
             };
-            let info = wendax_asm::code_info(74);
+            let info = wendax_language::code_info(74);
             let leads = if place.ends_with(folder) { String::new() } else { format!(", at {}", place.display()) };
             let message =
                 format!("`{folder}` lies outside of the project's folder{leads}; no manifest opens that by itself");
@@ -324,7 +324,7 @@ pub fn starting_files(name: &str, target: &Target) -> Vec<(String, String)> {
     );
     vec![
         (NAME.to_owned(), manifest),
-        ("src/main.asm".to_owned(), wendax_asm::format(source, target)),
+        ("src/main.asm".to_owned(), wendax_language::format(source, target)),
         ("files/readme.txt".to_owned(), "What the program may read and write lies here.\n".to_owned()),
     ]
 }

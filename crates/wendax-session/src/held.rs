@@ -3,9 +3,9 @@
 
 use crate::session::Session;
 use crate::values::At;
-use wendax_asm::Moment;
 use wendax_image::{Bits, Cell, DEEPEST_TYPE, Home, Image, NumberForm, TypeId, TypeKind, Variable, Variables};
 use wendax_isa::{Addr, Target};
+use wendax_language::Moment;
 
 /// Values in one answer at the most; what is more is left out and told.
 const MOST_VALUES: usize = 256;
@@ -114,7 +114,7 @@ impl<'a> Reader<'a> {
         let Some((bytes, is_signed)) = self.all().number(of, self.target) else {
             return Held::Nothing(String::new());
         };
-        match wendax_asm::load(self.at, address.into(), bytes, is_signed, bits) {
+        match wendax_language::load(self.at, address.into(), bytes, is_signed, bits) {
             Ok(value) => Held::Number(value, self.words(of, value)),
             Err(why) => Held::Nothing(why),
         }

@@ -2,8 +2,8 @@
 //! expressions of the language.
 
 use crate::values::Names;
-use wendax_asm::{BoundValue, ValueError, ValueExpression};
 use wendax_isa::Addr;
+use wendax_language::{BoundValue, ValueError, ValueExpression};
 
 /// A line, and how far it was read.
 pub(crate) struct Reader<'a> {
@@ -160,7 +160,7 @@ impl<'a> Reader<'a> {
 /// No moment: what is asked of it is asked of values that stay.
 pub(crate) struct Nothing;
 
-impl wendax_asm::Moment for Nothing {
+impl wendax_language::Moment for Nothing {
     fn live(&self, _: u32) -> i64 {
         0
     }

@@ -10,9 +10,9 @@ use crate::session::Session;
 use crate::stack::{WordKind, read_stack};
 use crate::values::{At, Names, Sole, asks_met, sole};
 use crate::words::{change_words, line_words};
-use wendax_asm::{BoundValue, Moment, ValueError};
 use wendax_image::{NumberForm, TypeId, TypeKind};
 use wendax_isa::{Addr, Target};
+use wendax_language::{BoundValue, Moment, ValueError};
 use wendax_machine::CellState;
 
 /// A text is shown up to so many bytes when its NUL is further away.

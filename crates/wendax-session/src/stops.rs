@@ -18,8 +18,8 @@ pub(crate) use looking::{Judged, Looked, look};
 pub(crate) use meetings::{Count, times_met};
 pub use meetings::{Met, Noted};
 
-use wendax_asm::BoundValue;
 use wendax_isa::{Addr, Reg, StepNo};
+use wendax_language::BoundValue;
 
 /// The owner's number for a stop.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

@@ -1,12 +1,12 @@
 //! What names mean in values that are asked of a run, and the moments they are asked of.
 //!
-//! The expressions are the assembler's own ([`wendax_asm::ValueExpression`]). Here are the names a run adds to labels
+//! The expressions are the assembler's own ([`wendax_language::ValueExpression`]). Here are the names a run adds to labels
 //! and constants: registers, control registers, flags, `pc`, `step`, `cycles`, `met`, device registers by their names. Nothing here walks.
 
 use std::borrow::Cow;
-use wendax_asm::{BoundValue, Hangs, Moment, Named, Scope, Typed, ValueError, ValueExpression};
 use wendax_image::{Image, Variable};
 use wendax_isa::{Addr, Place, Reg, RegisterUse, Target};
+use wendax_language::{BoundValue, Hangs, Moment, Named, Scope, Typed, ValueError, ValueExpression};
 use wendax_machine::{CellState, Machine};
 
 /// Live things by number: registers from 0, flags from here by their index, then the rest.

@@ -4,8 +4,9 @@ use crate::cli::FormatOptions;
 use crate::out::tell;
 use crate::{Failure, files, program};
 use std::path::PathBuf;
-use wendax_asm::{Assembler, format, machine_of};
+use wendax_asm::Assembler;
 use wendax_isa::Target;
+use wendax_language::{format, machine_of};
 
 pub(crate) fn format_files(options: &FormatOptions) -> Result<u8, Failure> {
     // Each with the machine that its project is for.

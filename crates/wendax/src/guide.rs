@@ -3,8 +3,8 @@
 use crate::{Failure, files};
 use std::fmt::Write;
 use std::path::Path;
-use wendax_asm::{guide, guide_nearest, guide_words};
 use wendax_isa::{Target, targets};
+use wendax_language::{guide, guide_nearest, guide_words};
 
 pub(crate) fn tell(words: &[String], asked: Option<&'static Target>) -> Result<u8, Failure> {
     let target = asked.unwrap_or(wendax_project::default_target());

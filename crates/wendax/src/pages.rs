@@ -9,7 +9,7 @@ pub(crate) fn completions(shell: clap_complete::Shell) -> Result<u8, Failure> {
     let mut out = Vec::new();
     let known = |words: Vec<String>| clap::builder::PossibleValuesParser::new(words);
     let demos: Vec<String> = crate::demo::list().into_iter().map(|(name, _)| name).collect();
-    let words = wendax_isa::targets().into_iter().flat_map(wendax_asm::guide_words).flat_map(|(_, words)| words);
+    let words = wendax_isa::targets().into_iter().flat_map(wendax_language::guide_words).flat_map(|(_, words)| words);
     // Words with blanks are found by their first.
     let mut words: Vec<String> = words.filter(|word| !word.contains(' ')).collect();
     words.sort();

@@ -102,7 +102,7 @@ pub(crate) fn unread(path: &Path, failure: Failure, form: Problems) -> Failure {
     let problem = Problem {
         place: Place { file: &file, line, column: 1, end_line: line, end_column: 1 },
         severity: wendax_source::Severity::Problem.word(),
-        code: wendax_asm::UNREADABLE.to_string(),
+        code: wendax_language::UNREADABLE.to_string(),
         message: message.trim(),
         others: Vec::new(),
         right: &[],

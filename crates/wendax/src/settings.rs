@@ -7,7 +7,7 @@ use crate::{Failure, files};
 use std::path::PathBuf;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
-use wendax_asm::code_info;
+use wendax_language::code_info;
 use wendax_source::{Diagnostic, Sources, Span, nearest};
 use wendax_tui::{Colours, Numbers, Preferences};
 

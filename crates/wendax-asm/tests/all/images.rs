@@ -1,9 +1,10 @@
 //! What an image tells of addresses, lines and names, and that every byte is accounted for.
 
 use proptest::prelude::*;
-use wendax_asm::{assemble, lexemes, mnemonics};
+use wendax_asm::assemble;
 use wendax_image::Addr;
 use wendax_image::{Image, LineKind, SymbolKind, from_hex, to_hex, to_raw};
+use wendax_language::{lexemes, mnemonics};
 use wendax_source::{FileId, Sources};
 
 fn image(text: &str) -> Image {
@@ -54,20 +55,20 @@ fn every_mnemonic_is_coloured_as_one() {
     for (name, meaning) in mnemonics() {
         assert!(!meaning.is_empty());
         let pieces = lexemes(name, &wendax_isa::w16::TARGET);
-        assert_eq!(pieces, [(0..name.len(), wendax_asm::Lexeme::Mnemonic)], "{name}");
+        assert_eq!(pieces, [(0..name.len(), wendax_language::Lexeme::Mnemonic)], "{name}");
     }
 }
 
 #[test]
 fn a_line_falls_into_its_pieces() {
-    use wendax_asm::Lexeme::{Comment, Definition, Directive, Mark, Mnemonic, Name, Number, Register, Text};
+    use wendax_language::Lexeme::{Comment, Definition, Directive, Mark, Mnemonic, Name, Number, Register, Text};
     let kinds = |line: &str| {
         lexemes(line, &wendax_isa::w16::TARGET)
             .into_iter()
             .map(|(range, kind)| (line[range].to_owned(), kind))
             .collect::<Vec<_>>()
     };
-    let owned = |list: &[(&str, wendax_asm::Lexeme)]| {
+    let owned = |list: &[(&str, wendax_language::Lexeme)]| {
         list.iter().map(|(text, kind)| ((*text).to_owned(), *kind)).collect::<Vec<_>>()
     };
     let line = "a: ldw r1, [b + 2] ; c";

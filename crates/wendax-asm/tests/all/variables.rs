@@ -3,9 +3,9 @@
 
 use proptest::prelude::*;
 use std::borrow::Cow;
-use wendax_asm::{Moment, Named, Scope, Typed, ValueExpression};
 use wendax_image::{Bits, Home, Member, NumberForm, Stay, TypeId, TypeKind, Variable, Variables};
 use wendax_isa::{Addr, Reg, rv32};
+use wendax_language::{Moment, Named, Scope, Typed, ValueExpression};
 
 /// A type told plainly: what the test itself goes by.
 #[derive(Debug, Clone)]
@@ -174,7 +174,7 @@ fn variable(name: &str, of: TypeId, stays: Vec<Stay>) -> Variable {
 }
 
 fn value(world: &World, text: &str) -> Result<i64, String> {
-    let told = |error: wendax_asm::ValueError| format!("{} at {}", error.message, error.at);
+    let told = |error: wendax_language::ValueError| format!("{} at {}", error.message, error.at);
     ValueExpression::read(text).map_err(told)?.bind(world).map_err(told)?.value(world).map_err(told)
 }
 

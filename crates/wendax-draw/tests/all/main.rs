@@ -5,3 +5,4 @@ mod common;
 mod drawings;
 mod layered;
 mod sums;
+mod third;

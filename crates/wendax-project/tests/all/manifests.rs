@@ -1,7 +1,8 @@
 //! Manifests: what is read from them, what is told of wrong ones, and which files they select.
 
 use std::path::Path;
-use wendax_asm::{Assembler, CODES};
+use wendax_asm::Assembler;
+use wendax_language::CODES;
 use wendax_project::{DiskFiles, Manifest, NAME, Project, Seal, starting_files};
 use wendax_source::FileId;
 

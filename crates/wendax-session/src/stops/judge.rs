@@ -11,8 +11,8 @@ use crate::log::Entry;
 use crate::rerun::Rerun;
 use crate::values::{self, At};
 use smallvec::SmallVec;
-use wendax_asm::BoundValue;
 use wendax_isa::{Addr, RegisterUse, StepNo, Target};
+use wendax_language::BoundValue;
 use wendax_machine::{Came, Event, InsnInfo, Lookout, Machine, Report, Run, StepKind, Stop, Write};
 
 /// A stop with its number.

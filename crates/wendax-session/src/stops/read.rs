@@ -7,8 +7,8 @@ use super::{NotedValue, StopAt, Thing, Times, Touch, Where};
 use crate::cursor::Tail;
 use crate::reader::{Nothing, Reader};
 use crate::values::{self, Names, Sole};
-use wendax_asm::{BoundValue, ValueError};
 use wendax_isa::Addr;
+use wendax_language::{BoundValue, ValueError};
 use wendax_source::{Sources, nearest};
 
 /// Words that begin a place that is no instruction.

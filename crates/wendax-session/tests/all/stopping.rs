@@ -105,7 +105,7 @@ impl Moment {
 /// Whether a stop is met at a moment, by nothing but what the step that led there did and the states on both sides.
 fn is_met(stop: &StopAt, before: &Moment, effects: Option<&Effects>, now: &Moment, output: &[u8]) -> bool {
     let holds =
-        |machine: &Machine, value: &wendax_asm::BoundValue| value.value(&At::new(machine)).is_ok_and(|v| v != 0);
+        |machine: &Machine, value: &wendax_language::BoundValue| value.value(&At::new(machine)).is_ok_and(|v| v != 0);
     let (after, between, before) = (&now.seen, &before.left, &before.seen);
     if !stop.condition.as_ref().is_none_or(|condition| holds(after, condition)) {
         return false;

@@ -15,9 +15,9 @@ use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher};
 use ratatui::layout::Rect;
 use std::sync::OnceLock;
-use wendax_asm::{GuideEntry, code_apart, guide, guide_other_words, guide_words, lexemes};
 use wendax_image::LineKind;
 use wendax_isa::Target;
+use wendax_language::{GuideEntry, code_apart, guide, guide_other_words, guide_words, lexemes};
 
 /// A word of the guide.
 #[derive(Debug, Clone, PartialEq, Eq)]

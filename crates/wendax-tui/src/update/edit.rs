@@ -11,12 +11,13 @@ use crate::world::Clipping;
 use crate::world::deeds::Taken;
 use crate::world::documents::Role;
 use crate::world::editor::Editor;
-use wendax_asm::{format, offers};
+use wendax_asm::offers;
+use wendax_language::format;
 use wendax_session::counted;
 use wendax_source::FileId;
 
 /// The column of comments, as `wendax format` puts them.
-const COMMENTS: usize = wendax_asm::COMMENTS;
+const COMMENTS: usize = wendax_language::COMMENTS;
 
 /// Letters of a word before anything is offered by itself.
 const TELLING: usize = 2;
@@ -221,7 +222,7 @@ impl App {
         let sign = if self.document().role == Role::Manifest { '#' } else { ';' };
         let (number, _) = self.editor().cursor();
         let line = self.editor().line(number);
-        let at = wendax_asm::comment_column(&line, self.world.program.assembly.image.target);
+        let at = wendax_language::comment_column(&line, self.world.program.assembly.image.target);
         let editor = self.editor_mut();
         if let Some(column) = at {
             let behind = line.chars().skip(column + 1).take_while(|c| *c == ' ').count();
@@ -245,7 +246,7 @@ impl App {
         let from = if is_part(&from) { from } else { from + 1 };
         let to = (from..line.len()).take_while(is_part).last().map_or(from, |last| last + 1);
         let word: String = line.get(from..to).unwrap_or_default().iter().collect();
-        let Some(other) = wendax_asm::other_form(&word) else {
+        let Some(other) = wendax_language::other_form(&word) else {
             return self.screen.trouble("there is no number under the cursor");
         };
         let editor = self.editor_mut();

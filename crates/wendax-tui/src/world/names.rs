@@ -19,10 +19,10 @@ impl World {
         let start = editor.byte_at(line, 0);
         let text = editor.line(line);
         let mut names: Vec<(Span, String)> = Vec::new();
-        for (range, lexeme) in wendax_asm::lexemes(&text, self.program.assembly.image.target) {
+        for (range, lexeme) in wendax_language::lexemes(&text, self.program.assembly.image.target) {
             if !matches!(
                 lexeme,
-                wendax_asm::Lexeme::Name | wendax_asm::Lexeme::Definition | wendax_asm::Lexeme::Mnemonic
+                wendax_language::Lexeme::Name | wendax_language::Lexeme::Definition | wendax_language::Lexeme::Mnemonic
             ) {
                 continue;
             }

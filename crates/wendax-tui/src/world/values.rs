@@ -3,7 +3,7 @@
 use super::World;
 use super::names::names_of;
 use super::stops::Place;
-use wendax_asm::{BoundValue, ValueError};
+use wendax_language::{BoundValue, ValueError};
 use wendax_machine::{Addr, CellState, Event, Reg, RegionKind, StepNo};
 use wendax_session::{At, Dropped, Session, State, StopAt, Thing, Where, region_name};
 

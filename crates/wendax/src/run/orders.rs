@@ -76,7 +76,7 @@ impl Orders {
     ) -> Result<Self, Failure> {
         let image = session.image();
         let names = Names::new(image, session.machine().target(), image.entry);
-        let wrong = |option: &str, text: &str, error: &wendax_asm::ValueError| {
+        let wrong = |option: &str, text: &str, error: &wendax_language::ValueError| {
             let marks = format!("{}^", " ".repeat(text.get(..error.at).map_or(0, |before| before.chars().count())));
             Failure::usage(format!("--{option} {text}: {}\n  {text}\n  {marks}", error.message))
         };

@@ -63,10 +63,10 @@ fn the_examples_of_the_topics_run() {
     for (target, first, last) in
         [(&wendax_isa::w16::TARGET, "start:\n", "        halt\n"), (&wendax_isa::rv32::TARGET, ".target rv32\n", "")]
     {
-        let topics = wendax_asm::guide_words(target).into_iter().filter(|(kind, _)| *kind == "topics");
+        let topics = wendax_language::guide_words(target).into_iter().filter(|(kind, _)| *kind == "topics");
         let mut count = 0;
         for word in topics.flat_map(|(_, words)| words) {
-            let entries = wendax_asm::guide(&word, target);
+            let entries = wendax_language::guide(&word, target);
             let about = entries.into_iter().rev().find(|entry| entry.title == format!("about {word}"));
             let Some(example) = about.and_then(|entry| entry.example) else { continue };
             let text = if example.contains(" start:") || example.starts_with("start:") {
@@ -101,7 +101,7 @@ fn the_manifest_of_the_documents_is_without_problem() {
 
 #[test]
 fn every_directive_has_its_row() {
-    for directive in wendax_asm::DIRECTIVES {
+    for directive in wendax_language::DIRECTIVES {
         assert!(LANGUAGE.contains(&format!("| `{}", directive.name)), "{} is missing", directive.name);
     }
 }

@@ -173,7 +173,7 @@ mod tests {
     fn format(text: &str) -> String {
         super::format(text, Syntax::W16.target())
     }
-    use crate::assemble;
+    use wendax_asm::assemble;
     use wendax_image::to_raw;
     use wendax_source::Sources;
 

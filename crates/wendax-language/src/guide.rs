@@ -416,7 +416,7 @@ mod tests {
             Syntax::Rv32 => format!(".target rv32\n{lines}\n        nop\n        nop\n        sys exit\n"),
         };
         let (sources, file) = wendax_source::Sources::single("example", text.as_str());
-        let assembly = crate::assemble(&sources, file);
+        let assembly = wendax_asm::assemble(&sources, file);
         let found = assembly.diagnostics.iter().filter(|found| found.severity == wendax_source::Severity::Problem);
         found.map(|found| format!("{}\n{text}", found.message)).collect()
     }
@@ -494,7 +494,7 @@ mod tests {
                 let begun = example.contains("start:");
                 let text = if begun { format!("{first}{example}") } else { format!("{first}start:\n{example}") };
                 let (sources, file) = wendax_source::Sources::single("example", text.as_str());
-                let assembly = crate::assemble(&sources, file);
+                let assembly = wendax_asm::assemble(&sources, file);
                 assert!(assembly.diagnostics.is_empty(), "{name}: {:?}", assembly.diagnostics);
             }
         }

@@ -12,11 +12,11 @@ use wendax_source::Span;
 
 /// A name of a unit, by its number in order of definition.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) struct SymbolId(pub(crate) u32);
+pub struct SymbolId(pub u32);
 
 /// What a name beginning with `@` is private to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(crate) enum Scope {
+pub enum Scope {
     /// Nothing: the name is plain, or stands before any label.
     Unit,
     /// The plain label above it.
@@ -29,14 +29,14 @@ pub(crate) enum Scope {
 
 /// One expression: a piece of the table, and where it stands in the text.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Expr {
-    pub(crate) start: u32,
-    pub(crate) end: u32,
-    pub(crate) span: Span,
+pub struct Expr {
+    pub start: u32,
+    pub end: u32,
+    pub span: Span,
 }
 
 #[derive(Debug, Clone, Copy)]
-pub(crate) enum Step {
+pub enum Step {
     Number(i64),
     /// A name not looked up yet, and what it is private to.
     Name(Span, Scope),
@@ -52,7 +52,7 @@ pub(crate) enum Step {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Unary {
+pub enum Unary {
     Minus,
     Not,
     /// `!`: 1 for 0, else 0.
@@ -62,7 +62,7 @@ pub(crate) enum Unary {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Binary {
+pub enum Binary {
     Multiply,
     Divide,
     Remainder,
@@ -85,7 +85,7 @@ pub(crate) enum Binary {
 
 impl Binary {
     /// It gives true or false.
-    pub(crate) fn compares(self) -> bool {
+    pub fn compares(self) -> bool {
         matches!(
             self,
             Self::Equal | Self::NotEqual | Self::Less | Self::LessOrEqual | Self::Greater | Self::GreaterOrEqual
@@ -93,7 +93,7 @@ impl Binary {
     }
 
     /// The operator that a mark is.
-    pub(crate) fn of(mark: Mark) -> Option<Self> {
+    pub fn of(mark: Mark) -> Option<Self> {
         Some(match mark {
             Mark::Star => Self::Multiply,
             Mark::Slash => Self::Divide,
@@ -118,7 +118,7 @@ impl Binary {
     }
 
     /// How tightly it binds; higher is tighter. All associate to the left.
-    pub(crate) fn precedence(self) -> u8 {
+    pub fn precedence(self) -> u8 {
         match self {
             Self::Multiply | Self::Divide | Self::Remainder => 9,
             Self::Add | Self::Subtract => 8,
@@ -136,16 +136,16 @@ impl Binary {
 
 /// What an address counts from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash, PartialOrd, Ord)]
-pub(crate) struct Base(pub(crate) u32);
+pub struct Base(pub u32);
 
 impl Base {
     /// Address 0: the value is a plain number.
-    pub(crate) const ZERO: Self = Self(0);
+    pub const ZERO: Self = Self(0);
 }
 
 /// Which part of an address that is not known yet is meant.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(crate) enum Part {
+pub enum Part {
     #[default]
     Whole,
     High,
@@ -153,32 +153,32 @@ pub(crate) enum Part {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(crate) struct Value {
-    pub(crate) base: Base,
+pub struct Value {
+    pub base: Base,
     /// [`Part::Whole`] for all plain numbers.
-    pub(crate) part: Part,
+    pub part: Part,
     /// Bytes behind the base.
-    pub(crate) offset: i64,
+    pub offset: i64,
 }
 
 impl Value {
-    pub(crate) fn number(offset: i64) -> Self {
+    pub fn number(offset: i64) -> Self {
         Self { offset, ..Self::default() }
     }
 
-    pub(crate) fn address(base: Base, offset: i64) -> Self {
+    pub fn address(base: Base, offset: i64) -> Self {
         Self { base, part: Part::Whole, offset }
     }
 
     /// The number it is, if its place is known.
-    pub(crate) fn as_number(self) -> Option<i64> {
+    pub fn as_number(self) -> Option<i64> {
         (self.base == Base::ZERO).then_some(self.offset)
     }
 }
 
 /// Why an expression has no value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum EvalError {
+pub enum EvalError {
     /// Something in it is wrong and was reported where it stands.
     Reported,
     /// A divisor, here, is zero.
@@ -194,7 +194,7 @@ pub(crate) enum EvalError {
 }
 
 /// Values of names, as far as known.
-pub(crate) trait Names {
+pub trait Names {
     /// The value of a symbol; `None` when it has none, which has been reported.
     fn value(&self, symbol: SymbolId) -> Option<Value>;
     /// How many bytes stand behind a label.
@@ -202,7 +202,7 @@ pub(crate) trait Names {
 }
 
 /// The value of postfix code; `here` is the address of its statement.
-pub(crate) fn evaluate(steps: &[Step], names: &impl Names, here: Value) -> Result<Value, EvalError> {
+pub fn evaluate(steps: &[Step], names: &impl Names, here: Value) -> Result<Value, EvalError> {
     match steps {
         [Step::Number(value)] => return Ok(Value::number(*value)),
         [Step::Symbol(symbol)] => return names.value(*symbol).ok_or(EvalError::Reported),
@@ -270,7 +270,7 @@ fn decided(operator: Binary, left: Result<Value, EvalError>) -> Option<Value> {
     }
 }
 
-pub(crate) fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
+pub fn unary(operator: Unary, value: Value) -> Result<Value, EvalError> {
     if value.base != Base::ZERO {
         return match (operator, value.part) {
             (Unary::High, Part::Whole) => Ok(Value { part: Part::High, ..value }),
@@ -315,7 +315,7 @@ fn binary(operator: Binary, left: Value, right: Value, span: Span) -> Result<Val
     }
 }
 
-pub(crate) fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, EvalError> {
+pub fn numbers(operator: Binary, left: i64, right: i64, span: Span) -> Result<i64, EvalError> {
     let shift = u32::try_from(right).ok().filter(|&by| by < 64);
     let value = match operator {
         Binary::Multiply => left.checked_mul(right),

@@ -11,18 +11,18 @@ use wendax_isa::Target;
 
 /// Which machine's way of writing a source has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub(crate) enum Syntax {
+pub enum Syntax {
     #[default]
     W16,
     Rv32,
 }
 
 impl Syntax {
-    pub(crate) fn of(target: &Target) -> Self {
+    pub fn of(target: &Target) -> Self {
         if std::ptr::eq(target, &raw const wendax_isa::rv32::TARGET) { Self::Rv32 } else { Self::W16 }
     }
 
-    pub(crate) fn target(self) -> &'static Target {
+    pub fn target(self) -> &'static Target {
         match self {
             Self::W16 => &wendax_isa::w16::TARGET,
             Self::Rv32 => &wendax_isa::rv32::TARGET,
@@ -30,7 +30,7 @@ impl Syntax {
     }
 
     /// The number of a register.
-    pub(crate) fn register(self, name: &str) -> Option<u8> {
+    pub fn register(self, name: &str) -> Option<u8> {
         match self {
             Self::W16 => mnemonics::register(name),
             Self::Rv32 => self.target().register(name).map(|register| register.0),
@@ -38,7 +38,7 @@ impl Syntax {
     }
 
     /// An instruction has this name, in any case.
-    pub(crate) fn is_mnemonic(self, name: &str) -> bool {
+    pub fn is_mnemonic(self, name: &str) -> bool {
         match self {
             Self::W16 => mnemonics::mnemonic(name).is_some(),
             Self::Rv32 => !wendax_isa::rv32::forms::forms_of(name).is_empty(),
@@ -46,7 +46,7 @@ impl Syntax {
     }
 
     /// All mnemonics in alphabetical order, each with what it does in one line.
-    pub(crate) fn mnemonics(self) -> &'static [(&'static str, &'static str)] {
+    pub fn mnemonics(self) -> &'static [(&'static str, &'static str)] {
         static W16: LazyLock<Vec<(&str, &str)>> = LazyLock::new(|| mnemonics().collect());
         static RV32: LazyLock<Vec<(&str, &str)>> = LazyLock::new(rv32::mnemonics);
         match self {
@@ -56,7 +56,7 @@ impl Syntax {
     }
 
     /// The ways a mnemonic can be written; none when there is no such.
-    pub(crate) fn forms(self, name: &str) -> Vec<String> {
+    pub fn forms(self, name: &str) -> Vec<String> {
         match self {
             Self::W16 => mnemonics::mnemonic(name).map_or(Vec::new(), mnemonics::Mnemonic::forms),
             Self::Rv32 => {
@@ -66,7 +66,7 @@ impl Syntax {
     }
 
     /// How many operands an instruction takes at most.
-    pub(crate) fn most_operands(self, name: &str) -> usize {
+    pub fn most_operands(self, name: &str) -> usize {
         match self {
             Self::W16 => 2,
             Self::Rv32 => {
@@ -77,7 +77,7 @@ impl Syntax {
     }
 
     /// The directive of this name, in any case: ours, or another name for one of ours.
-    pub(crate) fn directive(self, name: &str) -> Option<&'static DirectiveInfo> {
+    pub fn directive(self, name: &str) -> Option<&'static DirectiveInfo> {
         directive(name).or_else(|| match self {
             Self::W16 => None,
             Self::Rv32 => rv32::directive(name),
@@ -85,7 +85,7 @@ impl Syntax {
     }
 
     /// What sources of this machine alone have by this name, or read otherwise.
-    pub(crate) fn other_directive(self, name: &str) -> Option<rv32::Other> {
+    pub fn other_directive(self, name: &str) -> Option<rv32::Other> {
         match self {
             Self::W16 => None,
             Self::Rv32 => rv32::other(name),
@@ -93,16 +93,16 @@ impl Syntax {
     }
 
     /// Names of all directives.
-    pub(crate) fn directive_names(self) -> Vec<&'static str> {
+    pub fn directive_names(self) -> Vec<&'static str> {
         let ours = DIRECTIVES.iter().map(|info| info.name);
         match self {
             Self::W16 => ours.collect(),
-            Self::Rv32 => ours.chain(rv32::directive_names()).collect(),
+            Self::Rv32 => ours.chain(rv32::names()).collect(),
         }
     }
 
     /// The directives as users know them, each with what it does in one line.
-    pub(crate) fn directive_words(self) -> Vec<(&'static str, &'static str)> {
+    pub fn directive_words(self) -> Vec<(&'static str, &'static str)> {
         let ours = DIRECTIVES.iter().map(|info| (info.name, info.meaning));
         match self {
             Self::W16 => ours.collect(),
@@ -115,7 +115,7 @@ impl Syntax {
     }
 
     /// How a directive is written, and what it does.
-    pub(crate) fn directive_form(self, name: &str) -> Option<(&'static str, &'static str)> {
+    pub fn directive_form(self, name: &str) -> Option<(&'static str, &'static str)> {
         let is_it = |known: &&str| known.eq_ignore_ascii_case(name);
         let own = rv32::WORDS.iter().find(|words| words.names.iter().any(is_it));
         let own = own.filter(|_| self == Self::Rv32).map(|words| (words.form, words.meaning));
@@ -123,27 +123,27 @@ impl Syntax {
     }
 
     /// A remark begins with this sign.
-    pub(crate) fn is_remark(self, sign: char) -> bool {
+    pub fn is_remark(self, sign: char) -> bool {
         sign == ';' || sign == '#' && self == Self::Rv32
     }
 
     /// Signs within names besides letters, digits and `_`; the first of them may begin one.
-    pub(crate) fn in_name(self, sign: u8) -> bool {
+    pub fn in_name(self, sign: u8) -> bool {
         self == Self::Rv32 && matches!(sign, b'.' | b'$')
     }
 
     /// `1:` is a label, found by `1b` behind it and `1f` before it.
-    pub(crate) fn has_numbered_labels(self) -> bool {
+    pub fn has_numbered_labels(self) -> bool {
         self == Self::Rv32
     }
 
     /// `\012` in a text is the byte of these octal digits.
-    pub(crate) fn has_octal_escapes(self) -> bool {
+    pub fn has_octal_escapes(self) -> bool {
         self == Self::Rv32
     }
 
     /// Labels that a program begins at when nothing else is said, the first of them that there is.
-    pub(crate) fn entries(self) -> &'static [&'static str] {
+    pub fn entries(self) -> &'static [&'static str] {
         match self {
             Self::W16 => &["start"],
             Self::Rv32 => &["_start", "start", "main"],
@@ -151,7 +151,7 @@ impl Syntax {
     }
 
     /// The registers that hold something at the start, or have uses of their own, by their bits.
-    pub(crate) fn set_from_start(self) -> u32 {
+    pub fn set_from_start(self) -> u32 {
         match self {
             // fp and sp, and what is none.
             Self::W16 => !0xFFF,
@@ -161,7 +161,7 @@ impl Syntax {
     }
 
     /// Instructions that code may end with.
-    pub(crate) fn last_instruction(self) -> &'static str {
+    pub fn last_instruction(self) -> &'static str {
         match self {
             Self::W16 => "sys exit, halt, ret or jmp as the last instruction",
             Self::Rv32 => "sys exit, ret or j as the last instruction",
@@ -169,7 +169,7 @@ impl Syntax {
     }
 
     /// What loads a value of so many bytes, and the directive in front of one that lies where that cannot reach it.
-    pub(crate) fn whole(self, width: u32) -> (&'static str, String) {
+    pub fn whole(self, width: u32) -> (&'static str, String) {
         match self {
             Self::W16 => ("ldw", format!(".align {width}")),
             Self::Rv32 => (if width == 2 { "lh" } else { "lw" }, format!(".balign {width}")),
@@ -177,7 +177,7 @@ impl Syntax {
     }
 
     /// An instruction that makes a register 0, and one that sets it.
-    pub(crate) fn setting(self, register: &str) -> String {
+    pub fn setting(self, register: &str) -> String {
         match self {
             Self::W16 => format!("clr {register}, or mov {register}, value, before it"),
             Self::Rv32 => format!("li {register}, value, before it"),
@@ -185,23 +185,23 @@ impl Syntax {
     }
 
     /// Names that are defined nowhere are another file's, without being said so.
-    pub(crate) fn trusts_names(self) -> bool {
+    pub fn trusts_names(self) -> bool {
         self == Self::Rv32
     }
 
     /// Bytes of an address and of `.word`.
-    pub(crate) fn word(self) -> u32 {
+    pub fn word(self) -> u32 {
         self.target().word_bytes()
     }
 
     /// One past the highest address.
-    pub(crate) fn top(self) -> i64 {
+    pub fn top(self) -> i64 {
         i64::from(self.target().address_mask()) + 1
     }
 }
 
 /// The machine a source says it is for, and where: its first statement is `.target name`.
-pub(crate) fn said(text: &str) -> Option<(&str, std::ops::Range<usize>)> {
+pub fn said(text: &str) -> Option<(&str, std::ops::Range<usize>)> {
     let mut start = 0;
     for line in text.split_inclusive('\n') {
         let rest = line.trim_start_matches(['\u{feff}', ' ', '\t', '\r']);

@@ -6,16 +6,16 @@ use std::sync::LazyLock;
 use wendax_isa::w16::{self, ALIASES, Alias, OperandKind, Row, TARGET, rows};
 
 #[derive(Debug)]
-pub(crate) struct Mnemonic {
-    pub(crate) name: &'static str,
+pub struct Mnemonic {
+    pub name: &'static str,
     /// Its rows, shortest first; of a pseudo-instruction those of what it becomes.
-    pub(crate) rows: Vec<&'static Row>,
-    pub(crate) pseudo: Option<&'static Alias>,
+    pub rows: Vec<&'static Row>,
+    pub pseudo: Option<&'static Alias>,
 }
 
 impl Mnemonic {
     /// The ways it can be written, each once.
-    pub(crate) fn forms(&self) -> Vec<String> {
+    pub fn forms(&self) -> Vec<String> {
         if self.pseudo.is_some() {
             return vec![format!("{} d", self.name)];
         }
@@ -35,7 +35,7 @@ impl Mnemonic {
     }
 
     /// `push` and `pop` take several registers.
-    pub(crate) fn takes_list(&self) -> bool {
+    pub fn takes_list(&self) -> bool {
         self.rows.iter().any(|row| row.operands == [OperandKind::Flags])
     }
 }
@@ -50,7 +50,7 @@ static MNEMONICS: LazyLock<Vec<Mnemonic>> = LazyLock::new(|| {
 });
 
 /// The mnemonic of this name, in any case.
-pub(crate) fn mnemonic(name: &str) -> Option<&'static Mnemonic> {
+pub fn mnemonic(name: &str) -> Option<&'static Mnemonic> {
     BY_NAME.get(&key(name)?).map(|&at| &MNEMONICS[at])
 }
 
@@ -67,7 +67,7 @@ fn key(name: &str) -> Option<u64> {
 }
 
 /// The code of a register.
-pub(crate) fn register(name: &str) -> Option<u8> {
+pub fn register(name: &str) -> Option<u8> {
     if name.len() > 3 {
         return None;
     }

@@ -107,7 +107,7 @@ enum Step {
 
 /// A variable with what is said of it: `wagons[2].load`, `*first`, `&total`.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Path {
+struct Path {
     name: String,
     at: usize,
     parts: Vec<Part>,

@@ -11,7 +11,7 @@ use wendax_isa::Target;
 use wendax_source::{Diagnostic, Edit, FileId, Grade, Span};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Kind {
+pub enum Kind {
     /// A name, mnemonic or register.
     Name,
     /// A name after `@`.
@@ -31,7 +31,7 @@ pub(crate) enum Kind {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Mark {
+pub enum Mark {
     Comma,
     Colon,
     Open,
@@ -64,16 +64,17 @@ pub(crate) enum Mark {
 }
 
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Token {
-    pub(crate) kind: Kind,
-    pub(crate) start: u32,
-    pub(crate) end: u32,
+pub struct Token {
+    pub kind: Kind,
+    pub start: u32,
+    pub end: u32,
 }
 
-pub(crate) struct Lexer<'a> {
+#[derive(Debug)]
+pub struct Lexer<'a> {
     syntax: Syntax,
-    pub(crate) file: FileId,
-    pub(crate) text: &'a str,
+    pub file: FileId,
+    pub text: &'a str,
     /// Where in the file the text begins.
     base: usize,
     /// Where in the text the next token may begin.
@@ -93,12 +94,13 @@ fn in_name(c: char) -> bool {
 
 impl<'a> Lexer<'a> {
     /// For the line `start..end` of a text that begins at byte `base` of its file.
-    pub(crate) fn line(file: FileId, base: u32, text: &'a str, start: usize, end: usize) -> Self {
+    pub fn line(file: FileId, base: u32, text: &'a str, start: usize, end: usize) -> Self {
         Self { syntax: Syntax::default(), file, text, base: base as usize, at: start, end }
     }
 
     /// In this machine's way of writing.
-    pub(crate) fn of(self, syntax: Syntax) -> Self {
+    #[must_use]
+    pub fn of(self, syntax: Syntax) -> Self {
         Self { syntax, ..self }
     }
 
@@ -111,7 +113,7 @@ impl<'a> Lexer<'a> {
     }
 
     /// All tokens of the line, into `tokens`.
-    pub(crate) fn run(&mut self, tokens: &mut Vec<Token>, problems: &mut Problems) {
+    pub fn run(&mut self, tokens: &mut Vec<Token>, problems: &mut Problems) {
         tokens.clear();
         while let Some(first) = self.skip_blanks() {
             let start = self.at;
@@ -526,7 +528,7 @@ fn read_escape(text: &str, syntax: Syntax) -> (Option<u32>, usize) {
 
 /// The bytes of a text token without its quotes, escapes resolved, appended to `out`. `text` comes from
 /// a [`Kind::Text`] token, so every escape in it is right.
-pub(crate) fn unescape(text: &str, syntax: Syntax, out: &mut Vec<u8>) {
+pub fn unescape(text: &str, syntax: Syntax, out: &mut Vec<u8>) {
     let rest = text.strip_prefix('"').unwrap_or(text);
     let mut rest = rest.strip_suffix('"').unwrap_or(rest);
     while let Some(at) = rest.find('\\') {
@@ -619,7 +621,7 @@ fn read_number(word: &str) -> Result<i64, NumberError> {
 
 /// If a word is a hexadecimal number without prefix, perhaps with an `h` behind it and a zero before its
 /// first letter: with its prefix.
-pub(crate) fn hexadecimal_of(word: &str) -> Option<String> {
+pub fn hexadecimal_of(word: &str) -> Option<String> {
     let marked = word.strip_suffix(['h', 'H']);
     let mut digits = marked.unwrap_or(word);
     if let Some(rest) = digits.strip_prefix('0').filter(|rest| rest.starts_with(|c: char| c.is_ascii_alphabetic())) {
@@ -655,7 +657,7 @@ pub fn other_form(word: &str) -> Option<String> {
 }
 
 /// Where the comment of a line begins, outside texts and characters; the end of the line when it has none.
-pub(crate) fn comment_start(line: &str, syntax: Syntax) -> usize {
+pub fn comment_start(line: &str, syntax: Syntax) -> usize {
     let bytes = line.as_bytes();
     let mut quote = 0;
     let mut at = 0;

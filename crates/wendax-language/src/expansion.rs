@@ -8,7 +8,7 @@ use wendax_source::{FileId, Span};
 
 /// Where a piece of the text came from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Origin {
+pub enum Origin {
     /// The body of a macro or repeat.
     Body,
     /// What was given for a parameter.
@@ -16,53 +16,53 @@ pub(crate) enum Origin {
 }
 
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Piece {
+pub struct Piece {
     /// First byte in the text.
-    pub(crate) at: u32,
-    pub(crate) origin: Origin,
+    pub at: u32,
+    pub origin: Origin,
     /// Where it was copied from, of the same length.
-    pub(crate) from: Span,
+    pub from: Span,
 }
 
 /// One macro or round of a repeat, unfolded.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Expansion {
+pub struct Expansion {
     /// First byte in the text.
-    pub(crate) at: u32,
+    pub at: u32,
     /// The name of the macro or `.repeat` where it is defined.
-    pub(crate) definition: Span,
+    pub definition: Span,
     /// What was unfolded.
-    pub(crate) call: Span,
+    pub call: Span,
     /// The expansion the call stands in.
-    pub(crate) parent: Option<u32>,
+    pub parent: Option<u32>,
     /// Where a name with `@` is looked for that is not found in it; nowhere for macros.
-    pub(crate) around: Option<Scope>,
+    pub around: Option<Scope>,
 }
 
 /// A place in an unfolded text, led back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Led {
-    pub(crate) origin: Origin,
+pub struct Led {
+    pub origin: Origin,
     /// In a text a person wrote.
-    pub(crate) span: Span,
+    pub span: Span,
 }
 
 #[derive(Debug)]
-pub(crate) struct Expansions {
+pub struct Expansions {
     /// The file the text is kept as.
-    pub(crate) file: FileId,
-    pub(crate) text: String,
-    pub(crate) list: Vec<Expansion>,
+    pub file: FileId,
+    pub text: String,
+    pub list: Vec<Expansion>,
     pieces: Vec<Piece>,
 }
 
 impl Expansions {
-    pub(crate) fn new(file: FileId) -> Self {
+    pub fn new(file: FileId) -> Self {
         Self { file, text: String::new(), list: Vec::new(), pieces: Vec::new() }
     }
 
     /// Takes in a piece, which goes on where the text ends.
-    pub(crate) fn push(&mut self, origin: Origin, from: Span, text: &str) {
+    pub fn push(&mut self, origin: Origin, from: Span, text: &str) {
         if text.is_empty() {
             return;
         }
@@ -70,7 +70,7 @@ impl Expansions {
         self.text.push_str(text);
     }
 
-    pub(crate) fn length(&self) -> u32 {
+    pub fn length(&self) -> u32 {
         u32::try_from(self.text.len()).unwrap_or(u32::MAX)
     }
 
@@ -79,14 +79,14 @@ impl Expansions {
     }
 
     /// The expansion that holds a place of the text.
-    pub(crate) fn expansion_at(&self, at: u32) -> Option<u32> {
+    pub fn expansion_at(&self, at: u32) -> Option<u32> {
         let after = self.list.partition_point(|expansion| expansion.at <= at);
         u32::try_from(after).ok()?.checked_sub(1)
     }
 
     /// The expansion a name was written in: that of its text, or, for an argument, that of the call or
     /// none when a person wrote the call.
-    pub(crate) fn writer(&self, mut span: Span) -> Option<u32> {
+    pub fn writer(&self, mut span: Span) -> Option<u32> {
         while span.file == self.file {
             let piece = self.piece(span.start)?;
             if piece.origin == Origin::Body {
@@ -98,7 +98,7 @@ impl Expansions {
     }
 
     /// The chain of calls that led to a place, innermost first; the last stands in a text a person wrote.
-    pub(crate) fn calls(&self, span: Span) -> Vec<&Expansion> {
+    pub fn calls(&self, span: Span) -> Vec<&Expansion> {
         let mut chain = Vec::new();
         let mut at = if span.file == self.file { self.expansion_at(span.start) } else { None };
         while let Some(expansion) = at.and_then(|at| self.list.get(at as usize)) {
@@ -109,7 +109,7 @@ impl Expansions {
     }
 
     /// Where a place of the text was written; `None` for places that are not of this text.
-    pub(crate) fn origin(&self, span: Span) -> Option<Led> {
+    pub fn origin(&self, span: Span) -> Option<Led> {
         if span.file != self.file {
             return None;
         }

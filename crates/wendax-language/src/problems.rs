@@ -9,18 +9,18 @@ use wendax_source::{Code, Diagnostic, Edit, Label, Severity, Span};
 const MOST: usize = 2000;
 
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Problems {
+pub struct Problems {
     found: Vec<Diagnostic>,
 }
 
 impl Problems {
     /// Nothing was found that keeps the text from being built.
-    pub(crate) fn is_sound(&self) -> bool {
+    pub fn is_sound(&self) -> bool {
         self.found.iter().all(|found| found.severity != Severity::Problem)
     }
 
     /// Takes in a diagnostic.
-    pub(crate) fn push(&mut self, diagnostic: Diagnostic) {
+    pub fn push(&mut self, diagnostic: Diagnostic) {
         if self.found.len() < MOST {
             self.found.push(diagnostic);
         } else {
@@ -29,42 +29,42 @@ impl Problems {
     }
 
     /// One more of a kind is there, which is counted and not told.
-    pub(crate) fn one_more(&mut self, severity: Severity) {
+    pub fn one_more(&mut self, severity: Severity) {
         counted(&mut self.found, severity, 1);
     }
 
     /// Something has been found on this very place already: one cause gives one problem.
-    pub(crate) fn has(&self, span: Span) -> bool {
+    pub fn has(&self, span: Span) -> bool {
         self.found.iter().rev().take(8).any(|known| known.primary.span == span)
     }
 
     /// The last one found is of this kind.
-    pub(crate) fn ends_with(&self, code: Code) -> bool {
+    pub fn ends_with(&self, code: Code) -> bool {
         self.found.last().is_some_and(|found| found.code == code)
     }
 
     /// All of them, in the order they were found.
-    pub(crate) fn list(&self) -> &[Diagnostic] {
+    pub fn list(&self) -> &[Diagnostic] {
         &self.found
     }
 
     /// Only so many of the first are left.
-    pub(crate) fn truncate(&mut self, length: usize) {
+    pub fn truncate(&mut self, length: usize) {
         self.found.truncate(length);
     }
 
     /// Those from one on, to be told better.
-    pub(crate) fn since_mut(&mut self, first: usize) -> &mut [Diagnostic] {
+    pub fn since_mut(&mut self, first: usize) -> &mut [Diagnostic] {
         self.found.get_mut(first..).unwrap_or_default()
     }
 
     /// Keeps those for which `wanted` is true.
-    pub(crate) fn retain(&mut self, wanted: impl Fn(&Diagnostic) -> bool) {
+    pub fn retain(&mut self, wanted: impl Fn(&Diagnostic) -> bool) {
         self.found.retain(wanted);
     }
 
     /// Puts another in the place of the one about a span.
-    pub(crate) fn replace(&mut self, span: Span, diagnostic: Diagnostic) {
+    pub fn replace(&mut self, span: Span, diagnostic: Diagnostic) {
         if let Some(known) = self.found.iter_mut().find(|known| known.primary.span == span) {
             *known = diagnostic;
         }
@@ -72,7 +72,7 @@ impl Problems {
 }
 
 /// All diagnostics in order of place, each once.
-pub(crate) fn in_order(mut found: Vec<Diagnostic>) -> Vec<Diagnostic> {
+pub fn in_order(mut found: Vec<Diagnostic>) -> Vec<Diagnostic> {
     let key = |diagnostic: &Diagnostic| {
         let span = diagnostic.primary.span;
         (span.file, span.start, diagnostic.severity, diagnostic.code, span.end)
@@ -87,7 +87,7 @@ pub(crate) fn in_order(mut found: Vec<Diagnostic>) -> Vec<Diagnostic> {
 }
 
 /// What is not told counts with the last that is told of its kind.
-pub(crate) fn counted(found: &mut [Diagnostic], severity: Severity, more: u32) {
+pub fn counted(found: &mut [Diagnostic], severity: Severity, more: u32) {
     if let Some(last) = found.iter_mut().rev().find(|found| found.severity == severity) {
         last.more = last.more.saturating_add(more);
     }
@@ -95,7 +95,7 @@ pub(crate) fn counted(found: &mut [Diagnostic], severity: Severity, more: u32) {
 
 /// A diagnostic as told in the text a person wrote: in the body of the macro when that is to blame, in the
 /// call when its argument is.
-pub(crate) fn led_back(mut found: Diagnostic, expansions: &Expansions) -> Diagnostic {
+pub fn led_back(mut found: Diagnostic, expansions: &Expansions) -> Diagnostic {
     let place = found.primary.span;
     for other in &mut found.others {
         if let Some(led) = expansions.origin(other.span) {
@@ -146,12 +146,12 @@ fn edit_back(edit: Edit, expansions: &Expansions) -> Option<Edit> {
 }
 
 /// A diagnostic of a kind.
-pub(crate) fn diagnostic(info: CodeInfo, span: Span, message: impl Into<String>) -> Diagnostic {
+pub fn diagnostic(info: CodeInfo, span: Span, message: impl Into<String>) -> Diagnostic {
     Diagnostic::new(info.code, info.severity, span, message)
 }
 
 /// What is told of an expression without a value, which is all of `span`; nothing when that was done before.
-pub(crate) fn without_value(error: EvalError, span: Span) -> Option<Diagnostic> {
+pub fn without_value(error: EvalError, span: Span) -> Option<Diagnostic> {
     Some(match error {
         EvalError::Reported => return None,
         EvalError::Division(place) => {
@@ -169,13 +169,13 @@ pub(crate) fn without_value(error: EvalError, span: Span) -> Option<Diagnostic> 
 }
 
 /// An expression that only linking could compute.
-pub(crate) fn unplaced(span: Span) -> Diagnostic {
+pub fn unplaced(span: Span) -> Diagnostic {
     let found = diagnostic(codes::UNPLACED, span, "this computes with an address that only linking knows");
     found.with_expected("label + number, hi(label), lo(label), or the difference of two labels of one section")
 }
 
 /// A piece of a source as a message quotes it: its first line, cut where it is long.
-pub(crate) fn quoted(text: &str) -> String {
+pub fn quoted(text: &str) -> String {
     const MOST: usize = 40;
     let line = text.lines().next().unwrap_or_default();
     let is_cut = line.len() < text.trim_end().len() || line.chars().count() > MOST;

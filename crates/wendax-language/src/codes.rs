@@ -22,7 +22,7 @@ pub struct CodeInfo {
 
 macro_rules! codes {
     ($($name:ident = $number:literal $severity:ident $title:literal $wrong:literal $right:literal;)*) => {
-        $(pub(crate) const $name: CodeInfo = CodeInfo {
+        $(pub const $name: CodeInfo = CodeInfo {
             code: Code($number), severity: Severity::$severity, title: $title, wrong: $wrong, right: $right,
         };)*
         /// All kinds, in order of their numbers.
@@ -252,7 +252,7 @@ pub fn problems_document() -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Assembler, Inputs};
+    use wendax_asm::{Assembler, Inputs};
     use wendax_source::MemoryFiles;
 
     /// What is found in an example, whose further files begin with a line that names them.

@@ -2,7 +2,7 @@
 
 /// Which directive.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Directive {
+pub enum Directive {
     Code,
     Data,
     Section,
@@ -34,7 +34,7 @@ pub(crate) enum Directive {
 
 impl Directive {
     /// It opens, parts or closes a block of lines, and so must stand first on its line.
-    pub(crate) fn is_block(self) -> bool {
+    pub fn is_block(self) -> bool {
         matches!(
             self,
             Self::Macro
@@ -52,7 +52,7 @@ impl Directive {
 /// A directive as users know it.
 #[derive(Debug, Clone, Copy)]
 pub struct DirectiveInfo {
-    pub(crate) directive: Directive,
+    pub directive: Directive,
     /// Its name, with the dot.
     pub name: &'static str,
     /// How it is written.
@@ -203,12 +203,12 @@ pub const DIRECTIVES: &[DirectiveInfo] = &[
 ];
 
 /// The directive of this name, in any case.
-pub(crate) fn directive(name: &str) -> Option<&'static DirectiveInfo> {
+pub fn directive(name: &str) -> Option<&'static DirectiveInfo> {
     DIRECTIVES.iter().find(|info| info.name.eq_ignore_ascii_case(name))
 }
 
 /// The block directive a line begins with, perhaps behind labels, and where its name stands in the line.
-pub(crate) fn block_directive(line: &str) -> Option<(Directive, std::ops::Range<usize>)> {
+pub fn block_directive(line: &str) -> Option<(Directive, std::ops::Range<usize>)> {
     const BLANKS: [char; 3] = [' ', '\t', '\u{feff}'];
     let mut start = line.len() - line.trim_start_matches(BLANKS).len();
     let mut rest = &line[start..];

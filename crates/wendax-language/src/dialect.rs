@@ -4,15 +4,16 @@
 //! kept in lower case.
 
 /// A word for a directive, and what does that here.
-pub(crate) struct OtherDirective {
+#[derive(Debug)]
+pub struct OtherDirective {
     /// Without its dot.
-    pub(crate) word: &'static str,
+    pub word: &'static str,
     /// The right form.
-    pub(crate) form: &'static str,
+    pub form: &'static str,
     /// What can be put in the word's place, where the rest of the line stays as it is.
-    pub(crate) instead: Option<&'static str>,
+    pub instead: Option<&'static str>,
     /// It does the same, whatever follows.
-    pub(crate) is_same: bool,
+    pub is_same: bool,
 }
 
 const fn same(word: &'static str, instead: &'static str, form: &'static str) -> OtherDirective {
@@ -79,7 +80,7 @@ const DIRECTIVES: &[OtherDirective] = &[
 ];
 
 /// A word for a directive, with or without its dot, in any case.
-pub(crate) fn other_directive(word: &str) -> Option<&'static OtherDirective> {
+pub fn other_directive(word: &str) -> Option<&'static OtherDirective> {
     let word = word.strip_prefix('.').unwrap_or(word).to_ascii_lowercase();
     DIRECTIVES.iter().find(|known| known.word == word)
 }
@@ -143,7 +144,7 @@ const INSTRUCTIONS: &[(&[&str], &str)] = &[
 ];
 
 /// A word for an instruction, in any case.
-pub(crate) fn other_instruction(word: &str) -> Option<&'static str> {
+pub fn other_instruction(word: &str) -> Option<&'static str> {
     let word = word.to_ascii_lowercase();
     INSTRUCTIONS.iter().find(|(words, _)| words.contains(&word.as_str())).map(|(_, ours)| *ours)
 }
@@ -178,7 +179,7 @@ const WITHOUT: &[(&[&str], &str)] = &[
 ];
 
 /// How that is done here for which a word stands elsewhere, in any case, where no one instruction does it.
-pub(crate) fn without_counterpart(word: &str) -> Option<&'static str> {
+pub fn without_counterpart(word: &str) -> Option<&'static str> {
     let word = word.to_ascii_lowercase();
     WITHOUT.iter().find(|(words, _)| words.contains(&word.as_str())).map(|(_, how)| *how)
 }
@@ -193,13 +194,13 @@ const CALLS: &[(&[&str], &str)] = &[
 ];
 
 /// The call that does what a word asks for, in any case.
-pub(crate) fn call_for(word: &str) -> Option<&'static str> {
+pub fn call_for(word: &str) -> Option<&'static str> {
     let word = word.to_ascii_lowercase();
     CALLS.iter().find(|(words, _)| words.contains(&word.as_str())).map(|(_, call)| *call)
 }
 
 /// A name that is a register of other machines, or would be one of ours if there were so many.
-pub(crate) fn reads_as_register(name: &str) -> bool {
+pub fn reads_as_register(name: &str) -> bool {
     let lower = name.to_ascii_lowercase();
     let numbered = |letter: char| {
         lower
@@ -267,7 +268,7 @@ const LOOKALIKES: &[(&str, &str)] = &[
 ];
 
 /// The plain sign that a sign looks like.
-pub(crate) fn plain_sign(c: char) -> Option<&'static str> {
+pub fn plain_sign(c: char) -> Option<&'static str> {
     LOOKALIKES.iter().find(|(signs, _)| signs.contains(c)).map(|(_, plain)| *plain)
 }
 
