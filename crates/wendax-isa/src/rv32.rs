@@ -15,7 +15,7 @@ mod text;
 mod uses;
 
 pub use calls::{CALLS, OWN};
-pub use codec::{Insn, decode, encode};
+pub use codec::{Insn, decode, encode, goes};
 pub use csr::{Csr, csr_by_name, csr_name, csrs};
 pub use manual::manual;
 pub use table::{Format, Op, Row, rows};

@@ -134,6 +134,20 @@ pub fn encode(insn: Insn) -> u32 {
         }
 }
 
+/// A branch goes.
+#[expect(clippy::inline_always, reason = "with the operation known all but one of its cases falls away")]
+#[inline(always)]
+pub fn goes(op: Op, a: u32, b: u32) -> bool {
+    match op {
+        Op::Beq => a == b,
+        Op::Bne => a != b,
+        Op::Blt => a.cast_signed() < b.cast_signed(),
+        Op::Bge => a.cast_signed() >= b.cast_signed(),
+        Op::Bltu => a < b,
+        _ => a >= b,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

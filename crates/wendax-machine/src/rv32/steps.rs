@@ -15,7 +15,7 @@ use crate::report::{FlagsChange, Observer, Report, StepKind, Write};
 use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
-use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, SP, csr_name, decode, is_link};
+use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, SP, csr_name, decode, goes, is_link};
 use wendax_isa::{Addr, Reg, StepNo};
 
 /// How much is told.
@@ -151,20 +151,6 @@ pub(super) fn computed(op: Op, a: u32, b: u32) -> u32 {
         Op::Mulhsu => high(signed(a) * i64::from(b)),
         Op::Mulhu => high((u64::from(a) * u64::from(b)).cast_signed()),
         _ => division(op, a, b),
-    }
-}
-
-/// A branch goes.
-#[expect(clippy::inline_always, reason = "with the operation known all but one of its cases falls away")]
-#[inline(always)]
-pub(super) fn goes(op: Op, a: u32, b: u32) -> bool {
-    match op {
-        Op::Beq => a == b,
-        Op::Bne => a != b,
-        Op::Blt => a.cast_signed() < b.cast_signed(),
-        Op::Bge => a.cast_signed() >= b.cast_signed(),
-        Op::Bltu => a < b,
-        _ => a >= b,
     }
 }
 

@@ -2,10 +2,10 @@
 //! to the step of `steps`, which does the same and tells of it; that both come to the same state is a property in tests.
 
 use super::memory::{Hot, Memory};
-use super::steps::{ACCESS, After, Decoded, GONE, PRODUCT, QUOTIENT, computed, goes};
+use super::steps::{ACCESS, After, Decoded, GONE, PRODUCT, QUOTIENT, computed};
 use super::{Cpu, Machine, State};
 use crate::frames::{Frame, FrameKind};
-use wendax_isa::rv32::{DEVICE_START, Format, Op, SP, is_link};
+use wendax_isa::rv32::{DEVICE_START, Format, Op, SP, goes, is_link};
 use wendax_isa::{Addr, Reg, StepNo};
 
 /// Cycles of the dearest instruction that a stretch has a quick way for.

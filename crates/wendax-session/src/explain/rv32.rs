@@ -7,7 +7,7 @@ use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
 use crate::stops::Thing;
 use crate::words::{line_words, told};
-use wendax_isa::rv32::{Format, Insn, Op, RA, csr_name, csrs, decode};
+use wendax_isa::rv32::{Format, Insn, Op, RA, csr_name, csrs, decode, goes};
 use wendax_isa::{Addr, Reg};
 use wendax_machine::{FrameKind, Note};
 
@@ -213,14 +213,7 @@ fn branch(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> String {
 /// A branch goes to its target, which may be the following instruction too.
 fn is_taken(teller: &Teller<'_>, insn: Insn) -> bool {
     let [a, b] = [insn.rs1, insn.rs2].map(|register| teller.machine.register(Reg(register)));
-    match insn.op() {
-        Op::Beq => a == b,
-        Op::Bne => a != b,
-        Op::Blt => a.cast_signed() < b.cast_signed(),
-        Op::Bge => a.cast_signed() >= b.cast_signed(),
-        Op::Bltu => a < b,
-        _ => a >= b,
-    }
+    goes(insn.op(), a, b)
 }
 
 /// Where the way back of the present routine lies, when it was put by: the cell that holds it.

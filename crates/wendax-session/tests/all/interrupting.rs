@@ -37,6 +37,19 @@ fn program(period: u16, handler: u16, off: u16, work: u16) -> String {
     .replace("div r2, r4", "inc r4\n div r2, r4")
 }
 
+/// The same for RV32: one handler for both, which tells them apart.
+fn program_rv32(period: u16, handler: u16, off: u16, work: u16) -> String {
+    format!(
+        ".target rv32\n_start: la t0, entry\n csrw mtvec, t0\n li t0, 0x5000000\n csrw mie, t0\n li t0, 3\n sw t0, -408(zero)\n\
+         li t0, {period}\n sw t0, -444(zero)\n li t0, 3\n sw t0, -440(zero)\n csrsi mstatus, 8\n\
+         main: li t1, {work}\nw: addi t1, t1, -1\n bnez t1, w\n csrci mstatus, 8\n li t1, {off}\n\
+         o: addi t1, t1, -1\n bnez t1, o\n csrsi mstatus, 8\n mul t2, t2, t3\n div t2, t2, t3\n j main\n\
+         entry: csrw mscratch, t0\n csrr t0, mcause\n andi t0, t0, 31\n addi t0, t0, -26\n beqz t0, lever\n\
+         li t0, 7\n sw t0, -440(zero)\n li t0, {handler}\nt: addi t0, t0, -1\n bnez t0, t\n csrr t0, mscratch\n mret\n\
+         lever: lw t0, -412(zero)\n li t0, 9\nl: addi t0, t0, -1\n bnez t0, l\n csrr t0, mscratch\n mret\n"
+    )
+}
+
 /// Latencies of an interrupt and requests lost.
 type Fared = (Vec<u64>, Vec<u64>, u64);
 
@@ -63,9 +76,9 @@ fn judged(session: &mut Session, period: u64, moves: &[u64]) -> (Fared, Fared) {
         go(session, Command::Step);
         let (now, step) = (session.machine().cycles(), session.now() - 1);
         let effects = session.last_step().expect("a step").clone();
-        let writes_control = effects.devices.iter().any(|device| device.address.0 == 0xFF24);
+        let writes_control = effects.devices.iter().any(|device| matches!(device.address.0, 0xFF24 | 0xFFFF_FE48));
         if let StepKind::Interrupt(number) = effects.kind {
-            let index = usize::from(number == 10);
+            let index = usize::from(matches!(number, 10 | 26));
             let since = asked[index].take().expect("it was asked for");
             fared[index].0.push(now - since);
             running.insert(step, (index, since));
@@ -110,10 +123,12 @@ proptest! {
 
     #[test]
     fn latencies_and_losses_are_those_of_single_steps(
+        is_rv32 in any::<bool>(),
         period in 60u16..900, handler in 1u16..200, off in 1u16..300, work in 1u16..200,
         moves in proptest::collection::btree_set(30u64..2500, 0..6), budget in prop_oneof![Just(50u64), Just(100_000)],
     ) {
-        let mut session = session(&program(period, handler, off, work));
+        let text = if is_rv32 { program_rv32(period, handler, off, work) } else { program(period, handler, off, work) };
+        let mut session = session(&text);
         let moves: Vec<u64> = moves.into_iter().collect();
         for (at, levers) in moves.iter().zip((0..).map(|index| 1 + index % 2)) {
             go(&mut session, Command::Seek(StepNo(*at)));
@@ -122,7 +137,8 @@ proptest! {
         go(&mut session, Command::Seek(StepNo(3000)));
         let found = found(&session, budget);
         let (timer, lever) = judged(&mut session, period.into(), &moves);
-        for (number, (entered, ended, lost)) in [(8, timer), (10, lever)] {
+        let numbers = if is_rv32 { [24, 26] } else { [8, 10] };
+        for (number, (entered, ended, lost)) in numbers.into_iter().zip([timer, lever]) {
             let told = found.told().of(number);
             let is = |spread: wendax_session::Spread| (spread.count, spread.least, spread.median, spread.greatest);
             match told {
