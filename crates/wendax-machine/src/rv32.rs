@@ -111,8 +111,9 @@ impl Machine {
         set(SP, sp);
         set(A0, count);
         set(A0 + 1, list);
-        if let Some(global) = image.best_symbol("__global_pointer$").and_then(wendax_image::Symbol::address) {
-            set(GP, global.0);
+        // Linkers give it as a label or as a number.
+        if let Some(global) = image.best_symbol("__global_pointer$") {
+            set(GP, u32::try_from(global.value & 0xFFFF_FFFF).unwrap_or(0));
         }
         Self {
             state: State { cpu, common: Common::new(settings.seed), heap_end: heap_start },

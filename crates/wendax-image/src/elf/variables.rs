@@ -421,6 +421,14 @@ impl<'d> Reader<'_, 'd> {
             [Operation::RegisterOffset { register: number, offset, .. }, Operation::StackValue] => {
                 register(number).zip(small(*offset)).map(|(register, offset)| Home::Value(Some(register), offset))
             }
+            // The address of something by itself.
+            [Operation::Address { address }, Operation::StackValue] => {
+                constant(*address).map(|value| Home::Value(None, value))
+            }
+            [Operation::AddressIndex { index }, Operation::StackValue] => {
+                let address = self.dwarf.address(unit, *index).ok();
+                address.and_then(constant).map(|value| Home::Value(None, value))
+            }
             [Operation::UnsignedConstant { value }, Operation::StackValue] => {
                 constant(*value).map(|value| Home::Value(None, value))
             }

@@ -947,3 +947,29 @@ proptest! {
         }
     }
 }
+
+/// Linkers tell where `gp` points as a label or as a number: both are where it starts.
+#[test]
+fn the_global_pointer_starts_where_its_name_says() {
+    use wendax_image::{Symbol, SymbolKind};
+    for (kind, value) in [
+        (SymbolKind::Data, 0x1_1800),
+        (SymbolKind::Constant, 0x1_1E98),
+        (SymbolKind::Constant, i64::from(0x8000_0800_u32.cast_signed())),
+    ] {
+        let mut image = image(&[0x0010_0073]);
+        let span = wendax_source::Span::new(wendax_source::FileId(0), 0, 0);
+        image.symbols.push(Symbol {
+            name: "__global_pointer$".to_owned(),
+            value,
+            kind,
+            span,
+            is_global: true,
+            bytes: 0,
+        });
+        let machine = Machine::new(&image, Settings::default());
+        assert_eq!(i64::from(machine.register(Reg(3))), value & 0xFFFF_FFFF);
+        assert!(machine.register_known(Reg(3)));
+    }
+    assert!(!machine(&[0x0010_0073]).register_known(Reg(3)));
+}
