@@ -234,10 +234,16 @@ impl Target {
 
     /// A trap by name, with its number: `divide by zero (4)`.
     pub fn trap_name(&self, number: u32) -> String {
+        let digits = self.trap_number(number);
         match self.traps.get(number as usize) {
-            Some(name) if !name.is_empty() => format!("{name} ({number:X})"),
-            _ => format!("{number:X}"),
+            Some(name) if !name.is_empty() => format!("{name} ({digits})"),
+            _ => digits,
         }
+    }
+
+    /// The number of a trap as its machine writes it: in decimal where the standard counts traps and interrupts apart.
+    pub fn trap_number(&self, number: u32) -> String {
+        if self.interrupt_names.is_empty() { format!("{number:X}") } else { number.to_string() }
     }
 
     /// The device register at an address.
@@ -460,6 +466,13 @@ mod tests {
         assert_eq!(w16::TARGET.spoken(sentence), "r1 = 5, Z = 1, [r6], if r2 > 3, or C");
         assert_eq!(rv32::TARGET.spoken(sentence), "a1 = 5, [s1], if a2 > 3");
         assert_eq!(rv32::TARGET.spoken("plain"), "plain");
+    }
+
+    #[test]
+    fn traps_have_the_numbers_that_their_machine_writes() {
+        assert_eq!(w16::TARGET.trap_name(10), "lever (A)");
+        assert_eq!(rv32::TARGET.trap_name(11), "environment call (11)");
+        assert_eq!((w16::TARGET.trap_name(12), rv32::TARGET.trap_name(12)), ("C".to_owned(), "12".to_owned()));
     }
 
     #[test]

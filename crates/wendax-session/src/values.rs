@@ -204,7 +204,15 @@ impl Moment for At<'_> {
     }
 
     fn word(&self, address: i64) -> Result<i64, String> {
+        let target = self.machine.target();
         let at = self.readable(address)?;
+        if !at.is_multiple_of(target.word_bytes()) {
+            let place = Place(target, at);
+            return Err(format!(
+                "words lie at multiples of {}, and {place} is none: the machine traps there",
+                target.word_bytes()
+            ));
+        }
         for offset in 1..self.machine.target().word_bytes() {
             self.readable(address + i64::from(offset))?;
         }
@@ -213,7 +221,8 @@ impl Moment for At<'_> {
 
     fn number(&self, address: i64, bytes: u32) -> Result<i64, String> {
         // What is a word is read as one: device registers have no bytes.
-        if bytes == self.machine.target().word_bytes() {
+        let word = self.machine.target().word_bytes();
+        if bytes == word && address.rem_euclid(word.into()) == 0 {
             return self.word(address);
         }
         let byte = |offset: u32| self.byte(address.wrapping_add(offset.into()));

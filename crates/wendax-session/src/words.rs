@@ -191,7 +191,7 @@ pub fn values_words(session: &Session, thing: Thing, was: Option<u32>, now: u32)
 /// The same for a register: some hold addresses by their role.
 fn register_words(session: &Session, register: Reg, was: Option<u32>, now: u32) -> (String, String) {
     let roles = &session.machine().target().roles;
-    both_words(session, register == roles.stack || Some(register) == roles.frame, was, now)
+    both_words(session, [Some(roles.stack), roles.frame, roles.link].contains(&Some(register)), was, now)
 }
 
 /// A word is the address of a label, of one behind the vectors, where small numbers are no places any more.

@@ -61,12 +61,16 @@ fn judged(session: &mut Session, period: u64, moves: &[u64]) -> (Fared, Fared) {
     let (mut started, mut next, mut running) = (None, u64::MAX, BTreeMap::new());
     let mut asked: [Option<u64>; 2] = [None, None];
     let mut expired = 0u64;
+    let is_rv32 = crate::sides::is_rv32(session.machine());
+    let mut is_unread = false;
     loop {
         if moves.contains(&session.now().0) {
             // Moved before this step is looked at, while it has not been taken yet: once more is one lost.
-            match asked[1] {
-                Some(_) => fared[1].2 += 1,
-                None => asked[1] = Some(session.machine().cycles()),
+            if asked[1].is_some() || is_unread {
+                fared[1].2 += 1;
+            } else {
+                asked[1] = Some(session.machine().cycles());
+                is_unread = is_rv32;
             }
         }
         if session.now() >= end {
@@ -77,6 +81,11 @@ fn judged(session: &mut Session, period: u64, moves: &[u64]) -> (Fared, Fared) {
         let (now, step) = (session.machine().cycles(), session.now() - 1);
         let effects = session.last_step().expect("a step").clone();
         let writes_control = effects.devices.iter().any(|device| matches!(device.address.0, 0xFF24 | 0xFFFF_FE48));
+        // On RV32 a lever asks until the levers are looked at, whoever moved one meanwhile; on W16 its entry answers it.
+        let looks = session.image().symbol("lever").and_then(wendax_image::Symbol::address);
+        if is_rv32 && looks == Some(effects.pc) {
+            (asked[1], is_unread) = (None, false);
+        }
         if let StepKind::Interrupt(number) = effects.kind {
             let index = usize::from(matches!(number, 10 | 26));
             let since = asked[index].take().expect("it was asked for");

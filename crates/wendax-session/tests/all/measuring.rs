@@ -386,6 +386,7 @@ proptest! {
     /// Passages are those that looking at each step finds.
     #[test]
     fn passages_are_those_of_single_steps(
+        is_rv32 in any::<bool>(),
         rounds in 1u32..9, inner in 1u32..6, from in 0usize..5, to in 0usize..5, budget in prop_oneof![Just(3u64), Just(100_000)],
     ) {
         let places = ["start", "outer", "work", "inner", "done"];
@@ -393,7 +394,12 @@ proptest! {
             "start: mov r1, {rounds}\nouter: mov r0, r1\n call work\n djnz r1, outer\n sys exit\n\
              work: mov r2, {inner}\ninner: add r3, r0\n tst r3, 1\n jz odd\n mul r3, r3\nodd: djnz r2, inner\ndone: ret\n"
         );
-        let mut session = ran(&text);
+        let rv32 = format!(
+            ".target rv32\nstart: li s1, {rounds}\nouter: mv a0, s1\n call work\n addi s1, s1, -1\n bnez s1, outer\n li a0, 0\n sys exit\n\
+             work: li a2, {inner}\ninner: add a3, a3, a0\n andi a4, a3, 1\n beqz a4, odd\n mul a3, a3, a3\n\
+             odd: addi a2, a2, -1\n bnez a2, inner\ndone: ret\n"
+        );
+        let mut session = ran(if is_rv32 { &rv32 } else { &text });
         let words = format!("{} to {}", places[from], places[to]);
         let mut spans = Spans::read(&session, &words).expect("both are labels");
         while !spans.work(&session, budget) {}

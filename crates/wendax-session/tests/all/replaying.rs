@@ -197,9 +197,10 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(60))]
     /// A replay of the same program comes to the very same step, whatever the place and however often it was there.
     #[test]
-    fn the_same_place_is_the_same_step(steps in 0u64..120, count in 1u16..9, inner in 1u16..6) {
+    fn the_same_place_is_the_same_step(is_rv32 in any::<bool>(), steps in 0u64..120, count in 1u16..9, inner in 1u16..6) {
         let text = format!("start: mov r1, {count}\nouter: mov r2, {inner}\ninner: djnz r2, inner\n call out\n djnz r1, outer\n halt\nout: brk\n ret\n");
-        let mut walk = session(&text);
+        let rv32 = format!(".target rv32\nstart: li s1, {count}\nouter: li s2, {inner}\ninner: addi s2, s2, -1\n bnez s2, inner\n call out\n addi s1, s1, -1\n bnez s1, outer\n li a0, 0\n sys exit\nout: ebreak\n ret\n");
+        let mut walk = session(if is_rv32 { &rv32 } else { &text });
         travel(&mut walk, Command::Seek(StepNo(steps)), &mut vec![]);
         while !matches!(walk.state(), State::Finished(_)) && walk.now() < StepNo(steps) {
             travel(&mut walk, Command::Seek(StepNo(steps)), &mut vec![]);

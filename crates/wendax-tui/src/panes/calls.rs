@@ -52,9 +52,20 @@ impl Pane for Calls {
         let address = session.machine().target().marked_address(Addr(0)).len();
         let back = if body.width < 64 { 16 } else { u16::try_from(address).unwrap_or(0).max(7) + 9 };
         let all = [Constraint::Max(18), Constraint::Fill(1), Constraint::Length(back), Constraint::Length(8)];
-        let widths = if body.width < 64 { &all[..3] } else { &all[..] };
+        // Where there is room for a name and the way back only, what was given stands in the account of the call.
+        let few = [Constraint::Fill(1), Constraint::Length(back)];
+        let is_narrow = body.width < 40;
+        let widths = match body.width {
+            _ if is_narrow => &few[..],
+            ..64 => &all[..3],
+            _ => &all[..],
+        };
         list::table(pen, body, widths, (routines.len(), chosen), &|pen, index| {
-            row(app, session, pen, &routines[index])
+            let mut cells = row(app, session, pen, &routines[index]);
+            if is_narrow {
+                cells.remove(1);
+            }
+            cells
         });
     }
 
