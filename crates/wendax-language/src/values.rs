@@ -888,7 +888,11 @@ impl<'a> Reader<'a> {
                     self.at += 1;
                     parts.push(Part::Member(self.spelling(token)[1..].to_owned(), place));
                 }
-                Kind::Mark(Mark::Minus) if is(1, Kind::Mark(Mark::Greater)) && is(2, Kind::Name) => {
+                Kind::Mark(Mark::Minus) if is(1, Kind::Mark(Mark::Greater)) => {
+                    if !is(2, Kind::Name) {
+                        self.at += 2;
+                        return Err(self.error("the name of a member belongs behind `->`"));
+                    }
                     self.at += 3;
                     let name = self.tokens[self.at - 1];
                     parts.push(Part::Member(self.spelling(name).to_owned(), name.start as usize));

@@ -247,6 +247,8 @@ fn what_decides_looks_no_further_where_names_become_several_steps() {
         ("**loads", "a number and is no address"),
         ("loads[9]", "nothing at"),
         ("[loads[0]]", "this is a number and no place"),
+        ("loads->", "the name of a member belongs behind `->` at 7"),
+        ("loads[1", "a `]` is missing here"),
     ] {
         assert!(value(&world, text).unwrap_err().contains(wanted), "{text}: {:?}", value(&world, text));
     }

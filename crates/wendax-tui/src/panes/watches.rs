@@ -135,8 +135,10 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
     let is_fresh = matches!((&row.now, &row.was), (Ok(now), Some(was)) if now != was);
     pen.text(area.x, area.y, 1, if is_fresh { "•" } else { " " }, Ink::Fresh);
     let ink = if row.is_of_routine { Ink::Quiet } else { Ink::Place };
-    pen.fitted(area.x + 1, area.y, WORDS - 1, &row.words, ink);
-    let x = area.x + WORDS + 1;
+    // On a narrow screen the value has more room than its name.
+    let words_width = WORDS.min(area.width * 2 / 5);
+    pen.fitted(area.x + 1, area.y, words_width.saturating_sub(1), &row.words, ink);
+    let x = area.x + words_width + 1;
     let room = area.right().saturating_sub(x);
     match &row.now {
         Err(why) => {
@@ -144,7 +146,7 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
         }
         Ok(reading @ Reading::Cells(cells)) if is_table(reading) => {
             let text = format!("at {}", session.machine().target().marked_address(cells.address));
-            let used = WORDS + 2 + width(&text);
+            let used = words_width + 2 + width(&text);
             pen.fitted(x, area.y, room, &text, Ink::Quiet);
             writer(app, pen, Rect { height: 1, ..area }, row, used);
             let was = match &row.was {
@@ -155,7 +157,7 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
         }
         Ok(Reading::Held(address, held)) => {
             let text = format!("at {}", session.machine().target().marked_address(*address));
-            let used = WORDS + 2 + width(&text);
+            let used = words_width + 2 + width(&text);
             pen.fitted(x, area.y, room, &text, Ink::Quiet);
             writer(app, pen, Rect { height: 1, ..area }, row, used);
             let was = row.was.as_ref().map(parts).unwrap_or_default();
@@ -176,7 +178,7 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
                 _ if is_fresh => Ink::Fresh,
                 _ => Ink::Text,
             };
-            let mut used = WORDS + 1 + width(&text).min(room);
+            let mut used = words_width + 1 + width(&text).min(room);
             pen.fitted(x, area.y, room, &text, ink);
             if let (true, Some(was)) = (is_fresh, &row.was) {
                 // Why there was none is told by what is there now.
