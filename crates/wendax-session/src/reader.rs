@@ -112,6 +112,11 @@ impl<'a> Reader<'a> {
             let meant = self.contents_of(&text);
             return wrong(format!("`{text}` is no place; `when {meant}` stops when that becomes true"));
         }
+        if value.of().is_some() && hangs {
+            return wrong(format!(
+                "`{text}` is a variable: `change {text}` stops when it becomes another value, `&{text}` is where it lies"
+            ));
+        }
         if hangs {
             return wrong(format!(
                 "`{text}` has another value at every moment; a place is a label, a number or a line"

@@ -272,9 +272,7 @@ impl App {
     fn act(&mut self, action: Action, effects: &mut Vec<Effect>) {
         // A field is written whatever the page shows.
         if self.world.is_image() && action.writes() && self.screen.sheet.is_none() && !self.takes_input() {
-            return self
-                .screen
-                .trouble("this is an image, shown as its disassembly: it can be walked, but not written");
+            return self.screen.trouble("this program was built already: it can be walked, but not written");
         }
         self.screen.did = Some(action);
         match action {

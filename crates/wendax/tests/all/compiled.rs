@@ -335,6 +335,7 @@ fn what_is_wrong_with_a_part_of_a_variable_is_told_with_its_place() {
         ("kinds[", "a value is missing"),
         ("*", "the name of a variable belongs here"),
         ("&a0", "`a0` lies in no memory"),
+        ("wagon->", "the name of a member belongs behind"),
     ] {
         let text = shown(folder.path(), "marshal0.elf", &["--until", "main", "--show", value]).join("\n");
         assert!(text.contains(wanted), "{value}: {text}");
@@ -376,4 +377,14 @@ fn the_bench_shows_a_program_in_c_by_its_names() {
     screen.text("train.first->load = 70000");
     screen.keys("Enter");
     screen.shows("70000 does not fit 16 bits");
+}
+
+#[test]
+fn a_variable_where_a_place_is_meant_is_told_with_what_would_be_right() {
+    let folder = c();
+    let lines = shown(folder.path(), "marshal0.elf", &["--until", "train.loads"]).join("\n");
+    assert!(lines.contains("`train.loads` is a variable: `change train.loads` stops"), "{lines}");
+    let lines =
+        shown(folder.path(), "marshal0.elf", &["--until", "change train.loads", "--show", "train.loads"]).join("\n");
+    assert!(lines.contains("train.loads = 340"), "{lines}");
 }
