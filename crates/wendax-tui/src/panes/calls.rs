@@ -10,7 +10,7 @@ use ratatui::text::Span;
 use wendax_image::Home;
 use wendax_isa::Reg;
 use wendax_machine::{Addr, FrameKind};
-use wendax_session::{Command, Routine, Routines, Session};
+use wendax_session::{Command, Routine, Routines, Session, typed_words};
 
 pub(super) struct Calls;
 
@@ -101,9 +101,14 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, routine: &Routine) -> Vec<Sp
             let given = given.map(|(register, value)| {
                 // A value that is the address of a label was most likely given as that.
                 let label = image.label_at(Addr(*value)).filter(|_| Addr(*value) >= target.map.vectors_end);
-                let value = label.map_or_else(|| app.number(session, *value), |label| label.name.clone());
-                let name = takes(register).map_or(target.register_name(*register), |variable| variable.name.as_str());
-                format!("{name} {value}")
+                let plain = || label.map_or_else(|| app.number(session, *value), |label| label.name.clone());
+                match takes(register) {
+                    Some(variable) => {
+                        let value = typed_words(session, Some(variable.of), *value).unwrap_or_else(plain);
+                        format!("{} {value}", variable.name)
+                    }
+                    None => format!("{} {}", target.register_name(*register), plain()),
+                }
             });
             given.collect::<Vec<_>>().join("  ")
         }
