@@ -4,8 +4,9 @@
 use crate::session::Session;
 use crate::values::At;
 use wendax_image::{Bits, Cell, DEEPEST_TYPE, Home, Image, NumberForm, TypeId, TypeKind, Variable, Variables};
-use wendax_isa::{Addr, Target};
+use wendax_isa::{Addr, Reg, Target};
 use wendax_language::Moment;
+use wendax_machine::Note;
 
 /// Values in one answer at the most; what is more is left out and told.
 const MOST_VALUES: usize = 256;
@@ -208,30 +209,77 @@ pub fn typed_words(session: &Session, of: Option<TypeId>, word: u32) -> Option<S
     Some(Reader::new(&at, session.image()).words(of?, value))
 }
 
-/// The variable of the present routine that a word of its frame belongs to, with what it holds when that is all of it.
+/// The variable that a word of the stack belongs to, in the frame of whichever routine that is under way, with what it holds when
+/// that is all of it.
 pub fn framed(session: &Session, address: Addr) -> Option<String> {
-    let (image, machine) = (session.image(), session.machine());
-    let (all, target) = (&image.variables, machine.target());
-    let (variable, offset) = in_frame(session, machine.pc(), address)?;
-    let name = all.part(variable, offset, Some(target.word_bytes()), target).name;
-    if offset == 0 && all.number(variable.of, target).is_some_and(|(bytes, _)| bytes <= target.word_bytes()) {
-        let at = At::new(machine);
-        return Some(format!("{name} = {}", Reader::new(&at, image).held(variable.of, address).line()));
-    }
-    Some(name)
-}
-
-/// The variable in the frame of the present routine that an address lies in, and how far behind its beginning.
-fn in_frame(session: &Session, next: Addr, address: Addr) -> Option<(&Variable, u32)> {
     let (image, machine) = (session.image(), session.machine());
     let (all, target) = (&image.variables, machine.target());
     if address < target.map.stack_start || all.is_empty() {
         return None;
     }
+    let there = in_frame(session, machine.pc(), address).or_else(|| in_outer_frame(session, address));
+    let (variable, offset) = there?;
+    let name = all.part(variable, offset, Some(target.word_bytes()), target).name;
+    if offset == 0 && all.number(variable.of, target).is_some_and(|(bytes, _)| bytes <= target.word_bytes()) {
+        let at = At::new(machine);
+        return Some(match Reader::new(&at, image).held(variable.of, address) {
+            Held::Nothing(_) => name,
+            held => format!("{name} = {}", held.line()),
+        });
+    }
+    Some(name)
+}
+
+/// The same of a routine that waits for another one to come back: it stands at the call, its stack pointer where that was, and
+/// its frame register is the one that was put by since.
+fn in_outer_frame(session: &Session, address: Addr) -> Option<(&Variable, u32)> {
+    let (machine, target) = (session.machine(), session.machine().target());
+    let (stack, fp) = (target.roles.stack, target.roles.frame);
+    let mut held = fp.filter(|fp| machine.register_known(*fp)).map(|fp| machine.register(fp));
+    let mut below = machine.stack_pointer();
+    for frame in machine.frames().iter().rev().take(MOST_FRAMES) {
+        // What the routine inside has put by is what its caller had.
+        let words = (below.0..frame.slot.0).step_by(target.word_bytes() as usize).rev().take(MOST_KEPT).map(Addr);
+        let kept = words.into_iter().find(|at| fp.is_some_and(|fp| machine.note(*at) == Note::Register(fp)));
+        held = kept.map_or(held, |at| Some(machine.word(at)));
+        below = frame.slot;
+        let at_call = |register: Reg| match register {
+            register if register == stack => Some(frame.slot.0),
+            register if Some(register) == fp => held,
+            _ => None,
+        };
+        if let Some(found) = near(session, frame.site, address, &at_call) {
+            return Some(found);
+        }
+    }
+    None
+}
+
+/// What is put by stands among so many words, the first that a routine has put there.
+const MOST_KEPT: usize = 64;
+
+/// Routines under way that are looked at, the innermost ones.
+const MOST_FRAMES: usize = 32;
+
+/// The variable in the frame of the present routine that an address lies in, and how far behind its beginning.
+fn in_frame(session: &Session, next: Addr, address: Addr) -> Option<(&Variable, u32)> {
+    let machine = session.machine();
+    let now = |register: Reg| machine.register_known(register).then(|| machine.register(register));
+    let is_there = address >= machine.target().map.stack_start && !session.image().variables.is_empty();
+    is_there.then(|| near(session, next, address, &now))?
+}
+
+/// The variable of the routine that an instruction belongs to which lies over an address, by registers as they were there.
+fn near<'a>(
+    session: &'a Session,
+    next: Addr,
+    address: Addr,
+    register: &dyn Fn(Reg) -> Option<u32>,
+) -> Option<(&'a Variable, u32)> {
+    let (all, target) = (&session.image().variables, session.machine().target());
     all.locals_at(next).into_iter().find_map(|variable| match variable.home(next)? {
-        Home::Near(register, more) if machine.register_known(register) => {
-            let start = machine.register(register).wrapping_add(more.cast_unsigned());
-            let offset = address.0.wrapping_sub(start);
+        Home::Near(base, more) => {
+            let offset = address.0.wrapping_sub(register(base)?.wrapping_add(more.cast_unsigned()));
             (offset < all.bytes(variable.of, target)).then_some((variable, offset))
         }
         _ => None,

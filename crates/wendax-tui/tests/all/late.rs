@@ -32,14 +32,57 @@ twice:  add   r3, r1
         ret
 ";
 
+/// The same for RV32, with the same names.
+const MAIN_RV32: &str = "\
+        .target rv32
+        .include \"b.inc\"
+start:  li    a1, WEIGHT
+        li    s6, 40
+again:  addi  a1, a1, 3
+        call  twice
+        addi  s6, s6, -1
+        bnez  s6, again
+        sys   get_int
+        bnez  a1, done
+        sw    a0, sum, t0
+        li    a0, 20
+        sys   wait_ms
+        j     start
+done:   li    a0, 0
+        sys   exit
+        .data
+sum:    .word 0
+";
+
+const PART_RV32: &str = "\
+        .equ WEIGHT, 5
+twice:  add   a3, a3, a1
+        add   a3, a3, a1
+        ret
+";
+
 fn yard() -> Stage {
-    let files = MemoryFiles::default().with("main.asm", MAIN).with("b.inc", PART);
-    Stage::project(&["main.asm"], files)
+    yard_of(false)
+}
+
+/// The yard for either machine.
+fn yard_of(is_rv32: bool) -> Stage {
+    let (main, part) = if is_rv32 { (MAIN_RV32, PART_RV32) } else { (MAIN, PART) };
+    Stage::project(&["main.asm"], MemoryFiles::default().with("main.asm", main).with("b.inc", part))
+}
+
+/// A text for the machine: registers by the names they have there.
+fn text_of(is_rv32: bool, text: &str) -> String {
+    if is_rv32 { text.replace("r1", "a1") } else { text.to_owned() }
 }
 
 /// A run that is long under way, as it is in a slice of few steps.
 fn slow() -> Stage {
-    let mut stage = yard();
+    slow_of(false)
+}
+
+fn slow_of(is_rv32: bool) -> Stage {
+    let mut stage = yard_of(is_rv32);
     stage.app = stage.app.clone().with_slice(7);
     stage.answers_late();
     stage
@@ -311,18 +354,21 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(cases()))]
     /// Whatever is pressed, arrives late, changes on disk: what is shown is so, and nothing that was made is lost.
     #[test]
-    fn what_is_shown_is_so_whenever_answers_come(acts in proptest::collection::vec(act(), 1..90)) {
-        let mut stage = slow();
-        let mut disk: Vec<String> = vec![MAIN.into(), PART.into(), String::new()];
+    fn what_is_shown_is_so_whenever_answers_come(
+        is_rv32 in any::<bool>(), acts in proptest::collection::vec(act(), 1..90),
+    ) {
+        let mut stage = slow_of(is_rv32);
+        let (main, part) = if is_rv32 { (MAIN_RV32, PART_RV32) } else { (MAIN, PART) };
+        let mut disk: Vec<String> = vec![main.into(), part.into(), String::new()];
         settle(&mut stage);
         for act in acts {
             match &act {
                 Act::Key(key) => _ = stage.keys(KEYS[*key]),
-                Act::Text(text) => _ = stage.text(TEXTS[*text]),
+                Act::Text(text) => _ = stage.text(&text_of(is_rv32, TEXTS[*text])),
                 Act::Arrives(nth) => _ = stage.arrives(*nth),
                 Act::Work(times) => (0..*times).for_each(|_| stage.works()),
                 Act::Disk(is_part, number) => {
-                    let (name, text) = if *is_part { ("b.inc", PART) } else { ("main.asm", MAIN) };
+                    let (name, text) = if *is_part { ("b.inc", part) } else { ("main.asm", main) };
                     let theirs = text.replace("add", ["add", "sub", "\n add", "; "][usize::from(*number % 4)]);
                     disk.push(theirs.clone());
                     let base = stage.app.open_files().into_iter().find(|file| file.name == name).and_then(|file| file.base);
@@ -360,21 +406,24 @@ proptest! {
     /// Doing again is the mirror of taking back: after as many of each the walk is the same one, and so are the stops.
     #[test]
     fn as_often_taken_back_as_done_again_is_as_before(
-        deeds in proptest::collection::vec(0usize..12, 1..25), times in 1usize..30,
+        is_rv32 in any::<bool>(), deeds in proptest::collection::vec(0usize..12, 1..25), times in 1usize..30,
     ) {
         const DEEDS: [&str; 12] = [
             "Right", "Left", "g", "G", "End", "Home", "b", "X", "R", "= r1 = 7\n", "= [sum] = 3\n", "i 7\n",
         ];
-        let mut stage = yard();
+        let mut stage = yard_of(is_rv32);
         for deed in deeds {
             match DEEDS[deed] {
-                text if text.contains('\n') => _ = stage.keys("Esc").text(text).keys("Esc"),
+                text if text.contains('\n') => _ = stage.keys("Esc").text(&text_of(is_rv32, text)).keys("Esc"),
                 key => _ = stage.keys("Esc").keys(key),
             }
         }
         let state = |stage: &mut Stage| {
             let kept = stage.app.kept();
-            let header = stage.screen().lines().next().and_then(|line| line.split("W16").nth(1).map(str::to_owned));
+            let header = stage.screen().lines().next().and_then(|line| {
+                let name = if is_rv32 { "RV32" } else { "W16" };
+                line.split(name).nth(1).map(str::to_owned)
+            });
             (kept.stops, kept.walk, header)
         };
         stage.keys("Esc");

@@ -388,3 +388,19 @@ fn a_variable_where_a_place_is_meant_is_told_with_what_would_be_right() {
         shown(folder.path(), "marshal0.elf", &["--until", "change train.loads", "--show", "train.loads"]).join("\n");
     assert!(lines.contains("train.loads = 340"), "{lines}");
 }
+
+/// The words of routines further out have their names too, by the frames that those inside have put by.
+#[test]
+fn the_stack_names_the_variables_of_all_routines_under_way() {
+    let folder = c();
+    let words = ["draw", "stack", "marshal0.elf", "--moment", "enter same", "--input", "typed.txt", "-o", "drawn.svg"];
+    std::fs::write(folder.path().join("typed.txt"), TYPED).expect("written");
+    let (status, _, err) = told(folder.path(), &words);
+    assert_eq!(status, 0, "{err}");
+    let drawn = std::fs::read_to_string(folder.path().join("drawn.svg")).expect("drawn");
+    let texts: Vec<&str> = drawn.split("</text>").filter_map(|part| part.rsplit('>').next()).map(str::trim).collect();
+    // The routine that compares names is called by the one that makes a wagon, and that by `main`.
+    for wanted in ["wagon = 0x000", "text = 0x000", "at = 10", "most = 9", "count = 0", "stack = 0x7FFF"] {
+        assert!(texts.iter().any(|text| text.starts_with(wanted)), "{wanted}: {texts:?}");
+    }
+}
