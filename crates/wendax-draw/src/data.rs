@@ -49,6 +49,11 @@ pub fn data(name: &str, pictures: &[Picture], target: &Target) -> Scene {
                 y = grid(&mut scene, y, &cells, before, (target, true));
             }
             Reading::Held(address, held) => {
+                if !matches!(held, Held::Parts(_)) {
+                    scene.put((MARGIN, y + LINE), &format!("{name} = {}", held.line()), Ink::Text);
+                    y += LINE + 18.0;
+                    continue;
+                }
                 scene.put((MARGIN, y + LINE), &format!("{name}, at {}", target.marked_address(*address)), Ink::Quiet);
                 y += LINE;
                 if let Held::Parts(parts) = held {

@@ -53,6 +53,8 @@ pub enum TypeKind {
     Number(u32, NumberForm),
     /// A number of so many bytes, signed or not, of which some have names.
     Enumeration(u32, bool, Vec<(i64, String)>),
+    /// A number with a fraction, in 4 or 8 bytes (IEEE 754).
+    Fraction(u32),
     /// The address of something; `None` where nothing is said of it.
     Pointer(Option<TypeId>),
     /// So many of one kind, one behind the other.
@@ -293,6 +295,7 @@ impl Variables {
         for _ in 0..DEEPEST_TYPE {
             let each = match self.kind(of) {
                 TypeKind::Number(bytes, _)
+                | TypeKind::Fraction(bytes)
                 | TypeKind::Enumeration(bytes, ..)
                 | TypeKind::Record(bytes, _)
                 | TypeKind::Opaque(bytes) => *bytes,
@@ -315,7 +318,7 @@ impl Variables {
             }
             TypeKind::Enumeration(bytes, is_signed, _) => Some((*bytes, *is_signed)),
             TypeKind::Pointer(_) => Some((target.address_bits.div_ceil(8), false)),
-            TypeKind::Array(..) | TypeKind::Record(..) | TypeKind::Opaque(_) => None,
+            TypeKind::Array(..) | TypeKind::Record(..) | TypeKind::Fraction(_) | TypeKind::Opaque(_) => None,
         }
     }
 
@@ -340,6 +343,7 @@ impl Variables {
     pub fn words(&self, of: TypeId) -> &'static str {
         match self.kind(of) {
             TypeKind::Number(..) => "a number",
+            TypeKind::Fraction(_) => "a number with a fraction",
             TypeKind::Enumeration(..) => "a number with names",
             TypeKind::Pointer(_) => "an address",
             TypeKind::Array(..) => "an array",

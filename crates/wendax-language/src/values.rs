@@ -499,9 +499,9 @@ impl<S: Scope> Binder<'_, S> {
             match step {
                 Step::Name(name, at) => {
                     let plain = Path { name: name.clone(), at: *at, parts: Vec::new(), leads: 0, is_address: false };
-                    (of, number) = self.named(&plain)?;
+                    (of, number) = self.named(&plain, steps.len() == 1)?;
                 }
-                Step::Path(path) => (of, number) = self.named(path)?,
+                Step::Path(path) => (of, number) = self.named(path, steps.len() == 1)?,
                 Step::Word(at) | Step::Byte(at) => {
                     if before {
                         let message = "this is a number and no place: its name alone is what it holds, with `&` before it \
@@ -548,7 +548,7 @@ impl<S: Scope> Binder<'_, S> {
     }
 
     /// A name alone, or a path: its type, and whether it is a number and no address.
-    fn named(&mut self, path: &Path) -> Result<(Option<TypeId>, bool), ValueError> {
+    fn named(&mut self, path: &Path, is_alone: bool) -> Result<(Option<TypeId>, bool), ValueError> {
         let Some(typed) = self.scope.variable(&path.name) else {
             let names =
                 path.parts.iter().map(|part| if let Part::Member(name, _) = part { name.as_str() } else { "[" });
@@ -580,6 +580,12 @@ impl<S: Scope> Binder<'_, S> {
         let reached = self.path(path, &typed)?;
         if path.is_address {
             return Ok((None, false));
+        }
+        if !is_alone && matches!(typed.all.kind(reached.of), TypeKind::Fraction(_)) {
+            let name = &path.name;
+            let message =
+                format!("`{name}` has a fraction: it is shown, and not reckoned with; `&{name}` is where it lies");
+            return Err(ValueError { message, at: path.at });
         }
         let is_number = matches!(typed.all.kind(reached.of), TypeKind::Number(..) | TypeKind::Enumeration(..));
         self.load(reached, &typed, path.at);

@@ -20,6 +20,8 @@ const LONGEST_TEXT: u32 = 40;
 pub enum Held {
     /// A number, and how it is written.
     Number(i64, String),
+    /// A number with a fraction, as it is written.
+    Fraction(String),
     /// A text.
     Text(String),
     /// Members by name, or elements by `[0]`.
@@ -32,7 +34,7 @@ impl Held {
     /// It in one line: `{load 120, kind "coal"}`.
     pub fn line(&self) -> String {
         match self {
-            Self::Number(_, text) => text.clone(),
+            Self::Number(_, text) | Self::Fraction(text) => text.clone(),
             Self::Text(text) => quoted(text),
             Self::Nothing(why) => why.clone(),
             Self::Parts(parts) => {
@@ -79,6 +81,13 @@ impl<'a> Reader<'a> {
         self.left -= 1;
         match self.all().kind(of) {
             TypeKind::Number(..) | TypeKind::Enumeration(..) | TypeKind::Pointer(_) => self.number(of, address, bits),
+            TypeKind::Fraction(bytes) => match wendax_language::load(self.at, address.into(), *bytes, false, None) {
+                Ok(bits) => Held::Fraction(match u32::try_from(bits) {
+                    Ok(single) if *bytes == 4 => f32::from_bits(single).to_string(),
+                    _ => f64::from_bits(bits.cast_unsigned()).to_string(),
+                }),
+                Err(why) => Held::Nothing(why),
+            },
             TypeKind::Opaque(bytes) => Held::Nothing(format!("{bytes} bytes of a kind that is not read here")),
             TypeKind::Array(each, count) if self.all().is_character(*each) && self.is_text(address, *count) => {
                 Held::Text(self.text(address, *count))

@@ -465,11 +465,10 @@ impl Shown {
             }
             Self::Value(Reading::Number(_, text)) => vec![format!("{name} = {text}")],
             Self::Value(Reading::Held(address, held)) => {
+                let Held::Parts(parts) = held else { return vec![format!("{name} = {}", held.line())] };
                 let mut lines = vec![format!("{name}, at {}", target.marked_address(*address))];
-                if let Held::Parts(parts) = held {
-                    let width = parts.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0);
-                    lines.extend(parts.iter().map(|(name, held)| format!("  {name:<width$}  {}", held.line())));
-                }
+                let width = parts.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0);
+                lines.extend(parts.iter().map(|(name, held)| format!("  {name:<width$}  {}", held.line())));
                 lines
             }
             Self::Value(Reading::Text(_, text)) => vec![format!("{name} = \"{text}\"")],

@@ -222,8 +222,9 @@ proptest! {
 
 #[test]
 fn what_decides_looks_no_further_where_names_become_several_steps() {
-    let kinds = vec![TypeKind::Number(2, NumberForm::Signed), TypeKind::Array(TypeId(0), 4)];
+    let kinds = vec![TypeKind::Number(2, NumberForm::Signed), TypeKind::Array(TypeId(0), 4), TypeKind::Fraction(4)];
     let list = vec![
+        variable("share", TypeId(2), vec![stay(0, u32::MAX, Home::At(Addr(START)))]),
         variable("loads", TypeId(1), vec![stay(0, u32::MAX, Home::At(Addr(START)))]),
         variable("gone", TypeId(0), vec![]),
     ];
@@ -242,6 +243,7 @@ fn what_decides_looks_no_further_where_names_become_several_steps() {
     }
     for (text, wanted) in [
         ("gone", "`gone` means nothing at this place"),
+        ("share > 3", "`share` has a fraction: it is shown, and not reckoned with"),
         ("loads.x", "an array and has no members"),
         ("loads[0][1]", "a number and has no elements"),
         ("**loads", "a number and is no address"),

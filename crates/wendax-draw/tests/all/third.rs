@@ -13,7 +13,7 @@ use wendax_image::{
 use wendax_isa::{Addr, MemoryMap, Target, rv32};
 use wendax_language::{Moment, Named, Scope, Typed, ValueExpression};
 use wendax_machine::StepNo;
-use wendax_session::{Cells, Reading, RoutineTally, Shown, Tally};
+use wendax_session::{Cells, Held, Reading, RoutineTally, Shown, Tally};
 use wendax_source::{FileId, Sources, Span};
 
 static THIRD: LazyLock<Target> = LazyLock::new(|| Target {
@@ -76,6 +76,18 @@ fn image(at: u32, bytes: &[u8]) -> Image {
         symbol("LIMIT", 7, SymbolKind::Constant),
     ];
     image
+}
+
+/// What compilers tell of may have a fraction, in either width.
+#[test]
+fn fractions_are_shown_as_numbers() {
+    let told = |held| Shown::Value(Reading::Held(Addr(0x1234), held)).lines("share", &THIRD);
+    assert_eq!(told(Held::Fraction("0.25".to_owned())), ["share = 0.25"]);
+    let parts = Held::Parts(vec![
+        ("a".to_owned(), Held::Fraction("-1.5".to_owned())),
+        ("long".to_owned(), Held::Text("coal".to_owned())),
+    ]);
+    assert_eq!(told(parts), ["share, at 0x001234", "  a     -1.5", "  long  \"coal\""]);
 }
 
 #[test]

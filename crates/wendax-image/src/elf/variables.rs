@@ -579,6 +579,7 @@ fn raw_type(entry: &Entry<'_>) -> Option<Raw> {
             };
             Raw::Kind(match form.filter(|_| matches!(bytes, 1 | 2 | 4 | 8)) {
                 Some(form) => TypeKind::Number(bytes, form),
+                None if encoding == Some(gimli::DW_ATE_float) && matches!(bytes, 4 | 8) => TypeKind::Fraction(bytes),
                 None => TypeKind::Opaque(bytes),
             })
         }

@@ -155,7 +155,7 @@ fn draw_row(app: &App, session: &Session, pen: &mut Pen<'_>, area: Rect, row: &W
             };
             table(session, pen, Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area }, cells, was);
         }
-        Ok(Reading::Held(address, held)) => {
+        Ok(Reading::Held(address, held @ Held::Parts(_))) => {
             let text = format!("at {}", session.machine().target().marked_address(*address));
             let used = words_width + 2 + width(&text);
             pen.fitted(x, area.y, room, &text, Ink::Quiet);

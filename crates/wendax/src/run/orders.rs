@@ -371,6 +371,7 @@ fn held_json(held: &Held) -> Value {
     match held {
         Held::Number(number, _) => json!(number),
         Held::Text(text) => json!(text),
+        Held::Fraction(text) => json!(text.parse::<f64>().ok()),
         Held::Nothing(why) => json!({ "none": why }),
         Held::Parts(parts) if parts.iter().all(|(name, _)| name.starts_with('[')) => {
             parts.iter().map(|(_, held)| held_json(held)).collect()
