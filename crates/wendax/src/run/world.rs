@@ -168,6 +168,9 @@ fn ring(tone: Tone) {
     }
 }
 
+/// A quiet run that takes longer says so.
+const LONG: Duration = Duration::from_secs(3);
+
 pub(crate) struct World {
     input: Input,
     limits: Limits,
@@ -183,6 +186,8 @@ pub(crate) struct World {
     kept: u64,
     /// Nothing the program prints is shown; the first of it is kept.
     is_quiet: bool,
+    /// That it takes long was told.
+    is_length_told: bool,
     captured: Vec<u8>,
 }
 
@@ -221,6 +226,7 @@ impl World {
             folder,
             kept: 0,
             is_quiet: false,
+            is_length_told: false,
             captured: Vec::new(),
         })
     }
@@ -228,6 +234,17 @@ impl World {
     /// From now on nothing the program prints is shown.
     pub(crate) fn be_quiet(&mut self) {
         self.is_quiet = true;
+    }
+
+    /// A run that nobody sees anything of and that goes on and on says so once, and how it is ended.
+    fn tell_length(&mut self, session: &Session) {
+        if !self.is_quiet || self.is_length_told || self.started.elapsed() < LONG {
+            return;
+        }
+        self.is_length_told = true;
+        let steps = wendax_session::grouped(session.now().0);
+        let ends = "--steps or --limit ends it, and so does Ctrl-C";
+        tell(&format!("note: the program still runs, after {steps} steps; {ends}\n"));
     }
 
     /// The beginning of what was printed while nothing of it was shown.
@@ -309,6 +326,7 @@ impl World {
                 session.pause();
                 return Ok(end);
             }
+            self.tell_length(session);
             match progress {
                 Progress::Working => self.type_ahead(session)?,
                 Progress::Asks(Need::File) => self.answer_file(session),

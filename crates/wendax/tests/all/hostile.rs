@@ -905,3 +905,18 @@ fn caught(trap: &Trap) -> Option<String> {
         format!("{}: {} where {} was expected\n{short}", trap.name, output.status, trap.status)
     })
 }
+
+/// Nobody sees anything of a run that is measured or drawn: when it goes on and on that is told once, and how it is ended.
+#[test]
+fn a_run_that_nobody_sees_says_that_it_goes_on() {
+    let yard = Yard::new();
+    yard.file("hand/p.asm", "start: inc r1\n jnz start\n inc r2\n jmp start\n");
+    for words in [
+        &["tally", "hand/p.asm", "--limit", "host=4"][..],
+        &["draw", "tree", "hand/p.asm", "--limit", "host=4", "-o", "-"],
+    ] {
+        let came = yard.run(words);
+        assert_eq!(came.told.matches("the program still runs, after ").count(), 1, "{words:?}: {}", came.told);
+        assert!(came.told.contains("--steps or --limit ends it"), "{}", came.told);
+    }
+}
