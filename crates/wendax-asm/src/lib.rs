@@ -15,7 +15,6 @@
 
 mod assembler;
 mod checks;
-mod completion;
 mod disassembly;
 mod emit;
 mod encode;
@@ -31,11 +30,9 @@ mod texts;
 mod unit;
 
 pub use assembler::{Assembler, Inputs, Library};
-pub use completion::{Offer, Offers, offers, operand_help};
 pub use disassembly::{disassembly, instructions};
 pub use listing::{SymbolOrder, cycles_words, listing, memory_map, symbol_table};
 pub use meant::{Meant, MeantKind};
-pub use names::{Occurrence, RenameError};
 pub use objects::{describe_objects, is_library, to_library};
 
 pub(crate) use wendax_language::{codes, dialect, directives, expansion, expr, lexer, mnemonics, problems, syntax};

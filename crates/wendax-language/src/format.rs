@@ -20,7 +20,7 @@ const FAR: usize = 24;
 ///
 /// ```
 /// let w16 = &wendax_isa::w16::TARGET;
-/// assert_eq!(wendax_asm::format("go:mov r1,5;now\n", w16), "go:     mov   r1, 5          ;now\n");
+/// assert_eq!(wendax_language::format("go:mov r1,5;now\n", w16), "go:     mov   r1, 5          ;now\n");
 /// ```
 pub fn format(text: &str, target: &Target) -> String {
     let syntax = Syntax::of(target);

@@ -35,7 +35,7 @@ type Related = (&'static str, &'static [&'static str], &'static [&'static str]);
 /// Everything the tables say of a word of this machine, in any case.
 ///
 /// ```
-/// let entries = wendax_asm::guide("ADD", &wendax_isa::w16::TARGET);
+/// let entries = wendax_language::guide("ADD", &wendax_isa::w16::TARGET);
 /// assert_eq!(entries[0].title, "add: d ← d + s");
 /// ```
 pub fn guide(word: &str, target: &Target) -> Vec<GuideEntry> {

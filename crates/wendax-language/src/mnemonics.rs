@@ -74,6 +74,10 @@ pub fn register(name: &str) -> Option<u8> {
     TARGET.register(name).map(|register| register.0)
 }
 
+/// Instructions that most programs are made of.
+pub const USUAL: [&str; 16] =
+    ["mov", "ldw", "stw", "add", "sub", "cmp", "jmp", "call", "ret", "push", "pop", "inc", "djnz", "jz", "jnz", "sys"];
+
 /// All mnemonics in alphabetical order, each with what it does in one line.
 pub fn mnemonics() -> impl Iterator<Item = (&'static str, &'static str)> {
     let meaning = |known: &Mnemonic| known.pseudo.map_or(known.rows[0].meaning, |alias| alias.meaning);

@@ -194,6 +194,10 @@ pub fn names() -> impl Iterator<Item = &'static str> {
     WORDS.iter().flat_map(|words| words.names).copied()
 }
 
+/// Instructions that most programs are made of.
+pub const USUAL: [&str; 16] =
+    ["li", "la", "mv", "lw", "sw", "lbu", "sb", "add", "addi", "sub", "j", "call", "ret", "beqz", "bnez", "ecall"];
+
 /// All mnemonics in alphabetical order, each with what it does in one line.
 pub fn mnemonics() -> Vec<(&'static str, &'static str)> {
     let mut all: Vec<(&str, &str)> = forms().iter().map(|form| (form.name, form.meaning)).collect();

@@ -55,6 +55,14 @@ impl Syntax {
         }
     }
 
+    /// Instructions that most programs are made of.
+    pub fn usual(self) -> &'static [&'static str] {
+        match self {
+            Self::W16 => &mnemonics::USUAL,
+            Self::Rv32 => &rv32::USUAL,
+        }
+    }
+
     /// The ways a mnemonic can be written; none when there is no such.
     pub fn forms(self, name: &str) -> Vec<String> {
         match self {

@@ -1,7 +1,7 @@
 //! Noticing that a run repeats a state, whatever the length of a round, at next to no cost.
 //!
 //! Every [`Pace::between`] steps a *stretch* of the run is looked at step by step: of each state a fingerprint (a hash of
-//! registers, flags and place) is worked out, and those that are *marked* by their own value, one in sixteen, are
+//! registers, flags and place) is worked out, and those that are *marked* by their own value, one in so many, are
 //! kept; at the end of the stretch the whole state is hashed. Besides, every [`Pace::probe`] steps, a little less than
 //! the length of a stretch, a few steps are looked at until one has a marked fingerprint. If the run repeats, one round
 //! after a stretch its states come again in the same order, so one of these probes must meet one of its marked states,
@@ -17,8 +17,6 @@
 use rustc_hash::FxHashMap;
 use std::ops::ControlFlow;
 
-/// One fingerprint in so many is marked.
-const MARKED: u64 = 16;
 /// A fingerprint that led astray so often is not asked again.
 const PATIENCE: u8 = 3;
 /// When registers repeat within a stretch and memory does not, so many multiples of that length are tried, and so many
@@ -39,11 +37,13 @@ pub(crate) struct Pace {
     glance: u64,
     /// Stretches of which all is kept.
     kept: u64,
+    /// One fingerprint in so many is marked: few enough of a stretch that one without any is out of the question.
+    marked: u64,
 }
 
 /// Stretches are 0.5 % of all steps, probes 0.4 %. Between two stretches lies so much that a round is noticed within a
 /// million steps after it began to repeat.
-const USUAL: Pace = Pace { between: 800_000, stretch: 4096, probe: 3900, glance: 190, kept: 384 };
+const USUAL: Pace = Pace { between: 800_000, stretch: 4096, probe: 3900, glance: 190, kept: 384, marked: 16 };
 
 #[derive(Debug, Clone, Copy)]
 struct Stretch {
@@ -154,7 +154,7 @@ impl Repeats {
     /// Looks far more often, so that what is rare in use is common under test.
     #[cfg(test)]
     pub(crate) fn hasty() -> Self {
-        Self::new(Pace { between: 400, stretch: 64, probe: 30, glance: 34, kept: 1 << 10 })
+        Self::new(Pace { between: 400, stretch: 64, probe: 30, glance: 34, kept: 1 << 10, marked: 4 })
     }
 
     /// What was seen so far is of another run, or of this one before something came from outside.
@@ -245,7 +245,7 @@ impl Repeats {
 
     /// The state at `step` has this fingerprint. Break when nothing more is to be seen for now.
     pub(crate) fn see(&mut self, step: u64, print: u64) -> ControlFlow<()> {
-        let marked = print.is_multiple_of(MARKED);
+        let marked = print.is_multiple_of(self.pace.marked);
         match self.doing {
             Doing::Nothing => return ControlFlow::Break(()),
             Doing::Stretch { begun, first } => {

@@ -5,11 +5,9 @@
 //! the fuzzer's own limits see.
 
 use crate::{Manifest, Project, mend};
-use wendax_asm::{
-    Assembler, Assembly, Inputs, Library, disassembly, listing, memory_map, offers, operand_help, symbol_table,
-};
+use wendax_asm::{Assembler, Assembly, Inputs, Library, disassembly, listing, memory_map, symbol_table};
 use wendax_image::{from_elf, from_hex, from_raw, from_srecord, to_elf, to_hex, to_raw, to_srecord};
-use wendax_language::{format, lexemes};
+use wendax_language::{Written, format, lexemes, offers, operand_help};
 use wendax_source::{Edit, FileId, MemoryFiles, Sources, Style, render_all};
 
 /// Bytes as sources: one or several, cut at NUL bytes, each of which may include the others.

@@ -12,7 +12,7 @@ use crate::world::documents::DocumentId;
 use crate::world::values::Lens;
 use ratatui::layout::Rect;
 use std::collections::{HashMap, VecDeque};
-use wendax_asm::Offers;
+use wendax_language::Offers;
 
 /// The two states of the bench.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

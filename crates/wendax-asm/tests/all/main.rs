@@ -10,6 +10,7 @@ mod linking;
 mod listings;
 mod naming;
 mod objects;
+mod offering;
 mod problems;
 mod rv32;
 mod slips;

@@ -1,6 +1,7 @@
 //! Names by place: where they are defined and used, and how they get another spelling, across files.
 
-use wendax_asm::{Assembler, Assembly, Inputs, RenameError};
+use wendax_asm::{Assembler, Assembly, Inputs};
+use wendax_language::{RenameError, Written};
 use wendax_source::{MemoryFiles, Span};
 
 const MAIN: &str = "\

@@ -1243,6 +1243,17 @@ mod tests {
         }
     }
 
+    /// Its round is a little longer than a stretch, and of its few states hardly any has a marked fingerprint.
+    #[test]
+    fn a_round_of_few_states_is_noticed() {
+        let text = "l0: and r1, 7\n jltu l0\n ldw r2, [data]\n ldw r2, [data]\n and r1, 7\n mov r3, 3\n inc r1\n\
+                    and r0, 7\n jmp l0\n.data\ndata: .space 8\n";
+        let mut watched = machine(text);
+        watched.around.repeats = Repeats::hasty();
+        let stop = watched.run(Run { watch: Watch::Circling, ..Run::until(StepNo(MOST)) });
+        assert_eq!(stop, Stop::Circling { period: 72 });
+    }
+
     /// Where a run stops that watches for everything, and why.
     fn stop(text: &str, watch: Watch, until: u64) -> (Stop, u64) {
         let mut machine = machine(text);

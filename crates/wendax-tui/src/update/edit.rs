@@ -11,8 +11,7 @@ use crate::world::Clipping;
 use crate::world::deeds::Taken;
 use crate::world::documents::Role;
 use crate::world::editor::Editor;
-use wendax_asm::offers;
-use wendax_language::format;
+use wendax_language::{format, offers};
 use wendax_session::counted;
 use wendax_source::FileId;
 

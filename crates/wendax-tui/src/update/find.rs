@@ -10,6 +10,7 @@ use crate::sheet::Sheet;
 use crate::world::documents::DocumentId;
 use crate::world::editor::Editor;
 use std::ops::Range;
+use wendax_language::Written;
 use wendax_session::{counted, grouped};
 use wendax_source::{FileId, Severity, Span};
 

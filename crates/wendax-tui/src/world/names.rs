@@ -2,6 +2,7 @@
 
 use super::World;
 use super::documents::DocumentId;
+use wendax_language::Written;
 use wendax_session::{Names, Session};
 use wendax_source::Span;
 

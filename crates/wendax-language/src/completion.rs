@@ -4,7 +4,7 @@
 use crate::lexer::{Kind, Lexer, Mark, comment_start};
 use crate::problems::Problems;
 use crate::syntax::Syntax;
-use crate::{Assembly, directives::directive};
+use crate::{Written, directives::directive};
 use wendax_isa::Target;
 use wendax_source::{FileId, path_to};
 
@@ -30,15 +30,15 @@ pub struct Offers {
 const MOST: usize = 200;
 
 /// What may be written at byte `at` of a line of a file.
-pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) -> Offers {
+pub fn offers(program: &dyn Written, file: Option<FileId>, line: &str, at: usize) -> Offers {
     let before = line.get(..at).unwrap_or_default();
-    let target = assembly.image.target;
+    let target = program.target();
     let syntax = Syntax::of(target);
     if comment_start(line, syntax) < at {
         return Offers::default();
     }
     if in_text(before) {
-        return path_offers(assembly, file, line, at).unwrap_or_default();
+        return path_offers(program, file, line, at).unwrap_or_default();
     }
     let start = before
         .rfind(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | '.')))
@@ -50,7 +50,7 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
     if opens {
         list.extend(syntax.mnemonics().iter().map(|(name, meaning)| offer(name, meaning)));
         list.extend(syntax.directive_words().into_iter().map(|(name, meaning)| offer(name, meaning)));
-        list.extend(names(assembly, file).into_iter().filter(|offer| offer.meaning == "a macro"));
+        list.extend(names(program, file).into_iter().filter(|offer| offer.meaning == "a macro"));
     } else if !word.starts_with('.') {
         let operation = head.split_whitespace().find(|part| !part.ends_with(':')).unwrap_or_default();
         if operation.eq_ignore_ascii_case("sys") {
@@ -59,16 +59,16 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
             if syntax.is_mnemonic(operation) || directive(operation).is_none() {
                 list.extend(target.registers.iter().map(|info| offer(info.name, info.role)));
             }
-            list.extend(names(assembly, file));
-            list.extend(local_names(assembly, file, word));
+            list.extend(names(program, file));
+            list.extend(local_names(program, file, word));
         }
     }
     let fits = |offer: &Offer| offer.text.len() > word.len() && starts(&offer.text, word);
     let mut list: Vec<Offer> = list.into_iter().filter(fits).collect();
     // What is written most often here comes first, then what is usual anywhere, then by the alphabet.
-    let text = file.and_then(|file| assembly.sources.get(file)).map_or("", |file| file.text());
+    let text = file.and_then(|file| program.sources().get(file)).map_or("", |file| file.text());
     let used = uses(text, &list);
-    let usual = |offer: &Offer| USUAL.contains(&offer.text.as_str());
+    let usual = |offer: &Offer| syntax.usual().contains(&offer.text.as_str());
     list.sort_by_cached_key(|offer| {
         let times = used.get(&offer.text).copied().unwrap_or(0);
         (std::cmp::Reverse((times, usual(offer))), offer.text.clone())
@@ -79,15 +79,15 @@ pub fn offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) 
 }
 
 /// Files that can be named in the text a place is in, when that is the path of a directive.
-fn path_offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize) -> Option<Offers> {
+fn path_offers(program: &dyn Written, file: Option<FileId>, line: &str, at: usize) -> Option<Offers> {
     let (head, written) = line.get(..at)?.rsplit_once('"')?;
     let directive = head.split_whitespace().next_back()?.to_ascii_lowercase();
     let is_source = directive == ".include";
     if !is_source && directive != ".embed" {
         return None;
     }
-    let from = assembly.sources.get(file?)?.name();
-    let paths = assembly.around.iter().flat_map(|paths| paths.iter()).filter(|path| *path != from);
+    let from = program.sources().get(file?)?.name();
+    let paths = program.paths_around().into_iter().filter(|path| *path != from);
     let closes = if line.get(at..)?.contains('"') { "" } else { "\"" };
     let is_likely = |name: &str| is_source && [".asm", ".inc"].iter().any(|ending| name.ends_with(ending));
     let mut names: Vec<&str> = paths
@@ -101,10 +101,6 @@ fn path_offers(assembly: &Assembly, file: Option<FileId>, line: &str, at: usize)
     let list = names.into_iter().map(|name| offer(&format!("{name}{closes}"), "a file")).collect();
     Some(Offers { replaces: at - written.len()..at, list })
 }
-
-/// Instructions that most programs are made of.
-const USUAL: [&str; 16] =
-    ["mov", "ldw", "stw", "add", "sub", "cmp", "jmp", "call", "ret", "push", "pop", "inc", "djnz", "jz", "jnz", "sys"];
 
 /// How often each of these stands in a text; of a long one its beginning is looked at.
 fn uses(text: &str, offers: &[Offer]) -> std::collections::HashMap<String, u32> {
@@ -129,14 +125,14 @@ fn starts(text: &str, word: &str) -> bool {
     text.get(..word.len()).is_some_and(|beginning| beginning.eq_ignore_ascii_case(word))
 }
 
-fn names(assembly: &Assembly, file: Option<FileId>) -> Vec<Offer> {
+fn names(program: &dyn Written, file: Option<FileId>) -> Vec<Offer> {
     let Some(file) = file else { return Vec::new() };
-    assembly.known_names(file).into_iter().map(|(name, what)| Offer { text: name, meaning: what.to_owned() }).collect()
+    program.known_names(file).into_iter().map(|(name, what)| Offer { text: name, meaning: what.to_owned() }).collect()
 }
 
 /// Local labels of the file, when the word begins as one.
-fn local_names(assembly: &Assembly, file: Option<FileId>, word: &str) -> Vec<Offer> {
-    let Some(text) = file.and_then(|file| assembly.sources.get(file)).filter(|_| word.starts_with('@')) else {
+fn local_names(program: &dyn Written, file: Option<FileId>, word: &str) -> Vec<Offer> {
+    let Some(text) = file.and_then(|file| program.sources().get(file)).filter(|_| word.starts_with('@')) else {
         return Vec::new();
     };
     let labels = text.text().split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '@' | ':')));
@@ -196,75 +192,4 @@ pub fn operand_help(line: &str, target: &Target) -> Option<Vec<String>> {
         *first = format!("{first}   {meaning}");
     }
     Some(forms)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::{Assembler, Inputs, assemble};
-    use wendax_source::{MemoryFiles, Sources};
-
-    fn offered(text: &str, line: &str) -> Vec<String> {
-        let (sources, file) = Sources::single("case.asm", text);
-        let assembly = assemble(&sources, file);
-        offers(&assembly, Some(file), line, line.len()).list.into_iter().map(|offer| offer.text).collect()
-    }
-
-    #[test]
-    fn what_is_offered_depends_on_the_place() {
-        let text = "total: .word 1\n.equ TOP, 5\n.macro TWICE a\n.endmacro\ngo: nop\n@tail: halt\n";
-        assert_eq!(offered(text, " dj"), ["djnz"]);
-        assert_eq!(offered(text, "x: .asc"), [".ascii", ".asciz"]);
-        assert_eq!(offered(text, " TW"), ["TWICE"]);
-        assert_eq!(offered(text, " mov r1, to"), ["TOP", "total"], "letters count the same");
-        assert_eq!(offered(text, " mov r1"), ["r10", "r11"]);
-        assert_eq!(offered(text, " sys put_t"), ["put_text"]);
-        assert_eq!(offered(text, " jmp @t"), ["@tail"]);
-        assert_eq!(offered(text, " .word to"), ["TOP", "total"]);
-        for nothing in [" mov r1, 5 ; to", " .asciz \"to", " mov r1, 'to", " zz"] {
-            assert_eq!(offered(text, nothing), [] as [&str; 0], "{nothing}");
-        }
-        let found = offers(&assemble(&Sources::single("a", "").0, FileId(0)), None, "ö: mo", 6);
-        assert_eq!((found.replaces, found.list[0].text.as_str()), (4..6, "mov"), "what is usual comes first");
-        // What is written most often here goes before that.
-        assert_eq!(offered("s: mods r1, r2\n mods r1, r3\n", " mo"), ["mods", "mov", "mod"]);
-        assert_eq!(offered("total: nop\ntop: nop\n jmp top\n jmp top\n", " jmp to"), ["top", "total"]);
-    }
-
-    #[test]
-    fn files_are_offered_where_one_is_named() {
-        let files = MemoryFiles::default()
-            .with("own/a.asm", " .include \"lib/print.asm\"\n")
-            .with("own/lib/print.asm", "nop\n")
-            .with("own/lamps.bin", [1, 2])
-            .with("own/frames.inc", "")
-            .with("out/far.inc", "");
-        let assembly =
-            Assembler::default().assemble(&Inputs { sources: vec!["own/a.asm".into()], ..Inputs::default() }, &files);
-        let offered = |from: &str, line: &str, at: usize| {
-            let found = offers(&assembly, assembly.sources.find(from), line, at);
-            (found.replaces, found.list.into_iter().map(|offer| offer.text).collect::<Vec<_>>())
-        };
-        let all = ["frames.inc\"", "lib/print.asm\"", "lamps.bin\""].map(str::to_owned);
-        assert_eq!(offered("own/a.asm", " .include \"", 11), (11..11, all.to_vec()));
-        assert_eq!(
-            offered("own/a.asm", "x: .embed \"l\" ; it", 12),
-            (11..12, vec!["lamps.bin".into(), "lib/print.asm".into()])
-        );
-        assert_eq!(offered("own/lib/print.asm", " .include \"p", 12).1, [""; 0], "not itself");
-        for line in ["; .include \"l", " .asciz \"l", " .include \"a.inc\", \"l"] {
-            assert_eq!(offered("own/a.asm", line, line.len()).1, [""; 0], "{line}");
-        }
-    }
-
-    #[test]
-    fn help_names_what_is_wanted() {
-        let help =
-            |line: &str| operand_help(line, Syntax::W16.target()).map(|lines| lines[0].clone()).unwrap_or_default();
-        assert!(help("a: mov r1,").starts_with("mov d, s   "));
-        assert!(help(" sys put_text").starts_with("sys put_text   "));
-        assert!(help(".equ").starts_with(".equ NAME, value   "));
-        assert_eq!(operand_help("a:", Syntax::W16.target()), None);
-        assert_eq!(operand_help(" zz", Syntax::W16.target()), None);
-    }
 }
