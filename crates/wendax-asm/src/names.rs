@@ -7,9 +7,16 @@ use wendax_isa::Target;
 use wendax_language::Written;
 use wendax_source::{FileId, Sources};
 
-impl Assembly {
-    /// The sources and the files they include.
-    pub fn files(&self) -> Vec<FileId> {
+impl Written for Assembly {
+    fn target(&self) -> &'static Target {
+        self.image.target
+    }
+
+    fn sources(&self) -> &Sources {
+        &self.sources
+    }
+
+    fn files(&self) -> Vec<FileId> {
         let mut files: Vec<FileId> = Vec::new();
         for unit in &self.units {
             files.extend(unit_files(&self.sources, unit));
@@ -21,20 +28,6 @@ impl Assembly {
             fresh
         });
         files
-    }
-}
-
-impl Written for Assembly {
-    fn target(&self) -> &'static Target {
-        self.image.target
-    }
-
-    fn sources(&self) -> &Sources {
-        &self.sources
-    }
-
-    fn files(&self) -> Vec<FileId> {
-        Self::files(self)
     }
 
     fn paths_around(&self) -> Vec<&str> {

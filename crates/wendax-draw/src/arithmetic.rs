@@ -168,8 +168,7 @@ impl Columns {
 
 /// A word as a number without and with a sign, and in hexadecimal.
 fn told(value: u32, bits: u32) -> String {
-    let unused = 32 - bits;
-    let signed = (value << unused).cast_signed() >> unused;
+    let signed = wendax_isa::sign_extended(value, bits);
     let width = (bits / 4) as usize;
     let signed = if signed < 0 { format!(", signed {signed}") } else { String::new() };
     format!("{value}{signed}, {value:0width$X}")

@@ -49,18 +49,16 @@ pub fn data(name: &str, pictures: &[Picture], target: &Target) -> Scene {
                 y = grid(&mut scene, y, &cells, before, (target, true));
             }
             Reading::Held(address, held) => {
-                if !matches!(held, Held::Parts(_)) {
+                let Held::Parts(parts) = held else {
                     scene.put((MARGIN, y + LINE), &format!("{name} = {}", held.line()), Ink::Text);
                     y += LINE + 18.0;
                     continue;
-                }
+                };
                 scene.put((MARGIN, y + LINE), &format!("{name}, at {}", target.marked_address(*address)), Ink::Quiet);
                 y += LINE;
-                if let Held::Parts(parts) = held {
-                    for (part, held) in parts {
-                        scene.put((MARGIN + 18.0, y + LINE), &format!("{part} = {}", held.line()), Ink::Text);
-                        y += LINE;
-                    }
+                for (part, held) in parts {
+                    scene.put((MARGIN + 18.0, y + LINE), &format!("{part} = {}", held.line()), Ink::Text);
+                    y += LINE;
                 }
             }
             Reading::Number(_, text) => {

@@ -317,7 +317,7 @@ impl Variables {
                 Some((*bytes, matches!(form, NumberForm::Signed | NumberForm::Character(true))))
             }
             TypeKind::Enumeration(bytes, is_signed, _) => Some((*bytes, *is_signed)),
-            TypeKind::Pointer(_) => Some((target.address_bits.div_ceil(8), false)),
+            TypeKind::Pointer(_) => Some((self.bytes(of, target), false)),
             TypeKind::Array(..) | TypeKind::Record(..) | TypeKind::Fraction(_) | TypeKind::Opaque(_) => None,
         }
     }

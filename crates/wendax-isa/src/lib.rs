@@ -28,5 +28,5 @@ pub use calls::ErrorCode;
 pub use ids::{Addr, Reg, StepNo};
 pub use target::{
     DeviceBit, DeviceKind, DeviceRegister, ElfRules, FlagInfo, Leads, LeadsAt, MemoryMap, Place, RegisterInfo,
-    RegisterUse, Roles, SystemCall, Target, TextAt,
+    RegisterUse, Roles, SystemCall, Target, TextAt, sign_extended,
 };

@@ -2,6 +2,12 @@
 
 use crate::ids::{Addr, Reg};
 
+/// The lowest `bits` of a value, 1 to 32, read as a number in two's complement.
+pub fn sign_extended(value: u32, bits: u32) -> i32 {
+    let unused = 32 - bits;
+    (value << unused).cast_signed() >> unused
+}
+
 /// What stays the same of a machine whatever it runs.
 #[derive(Clone, Copy)]
 pub struct Target {
@@ -163,8 +169,7 @@ impl Target {
 
     /// A word read as a signed number.
     pub fn signed(&self, word: u32) -> i32 {
-        let unused = 32 - self.word_bits;
-        (word << unused).cast_signed() >> unused
+        sign_extended(word, self.word_bits)
     }
 
     /// A word in as many hexadecimal digits as it has.

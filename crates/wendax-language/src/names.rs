@@ -119,7 +119,9 @@ pub trait Written {
         let meaning = syntax.is_mnemonic(plain)
             || syntax.register(plain).is_some()
             || matches!(plain.to_ascii_lowercase().as_str(), "fl" | "here" | "hi" | "lo" | "sizeof" | "defined");
-        let known = found.iter().map(|found| found.span.file).any(|file| {
+        let mut files: Vec<FileId> = found.iter().map(|found| found.span.file).collect();
+        files.dedup();
+        let known = files.iter().any(|&file| {
             words(file, self.sources().file(file).text(), syntax)
                 .iter()
                 .any(|word| word.is_definition && word.text == spelling)
@@ -131,7 +133,6 @@ pub trait Written {
             return Err(RenameError::Taken(name.to_owned()));
         }
         let bare = old.trim_start_matches('@');
-        let mut files: Vec<FileId> = found.iter().map(|found| found.span.file).collect();
         files.extend(self.files());
         if let Some(piece) = files.iter().find_map(|file| composing(self.sources().file(*file).text(), bare)) {
             return Err(RenameError::Composed(piece));

@@ -306,6 +306,8 @@ asked! {
     flags() -> u32;
     /// Who last set a flag, by its bit; `None` when nobody did.
     flag_writer(bit: u32) -> Option<Writer>;
+    /// What the passing of time alone will interrupt by, of what is enabled, each with the cycles until it asks.
+    time_brings() -> [(&'static str, Option<u64>); 2];
     /// A control and status register by its number; `None` where there is none.
     control(number: u16) -> Option<u32>;
     /// A byte of memory as it lies there; looking has no effect on devices.

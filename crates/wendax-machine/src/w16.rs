@@ -203,6 +203,11 @@ impl Machine {
         self.state.cpu.flags.into()
     }
 
+    pub(crate) fn time_brings(&self) -> [(&'static str, Option<u64>); 2] {
+        let common = &self.state.common;
+        [("timer", common.board.timer_asks_in(common.cycles)), ("clock", None)]
+    }
+
     /// There are no control and status registers.
     pub(crate) fn control(&self, _number: u16) -> Option<u32> {
         None

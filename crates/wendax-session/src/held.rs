@@ -4,7 +4,7 @@
 use crate::session::Session;
 use crate::values::At;
 use wendax_image::{Bits, Cell, DEEPEST_TYPE, Home, Image, NumberForm, TypeId, TypeKind, Variable, Variables};
-use wendax_isa::{Addr, Reg, Target};
+use wendax_isa::{Addr, Reg, Target, sign_extended};
 use wendax_language::Moment;
 use wendax_machine::Note;
 
@@ -49,7 +49,12 @@ impl Held {
 
 /// A text in quotes, in one line.
 pub(crate) fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.escape_debug().to_string().replace("\\'", "'"))
+    format!("\"{}\"", escaped(text))
+}
+
+/// A text as it stands between quotes.
+pub(crate) fn escaped(text: &str) -> String {
+    text.escape_debug().to_string().replace("\\'", "'")
 }
 
 /// Reads values of types at one moment.
@@ -211,9 +216,8 @@ pub fn typed_words(session: &Session, of: Option<TypeId>, word: u32) -> Option<S
     let target = session.machine().target();
     let all = &session.image().variables;
     let (bytes, is_signed) = all.number(of?, target).filter(|(bytes, _)| *bytes <= target.word_bytes())?;
-    let unused = 32 - 8 * bytes;
-    let value =
-        if is_signed { i64::from((word << unused).cast_signed() >> unused) } else { (word << unused >> unused).into() };
+    let bits = 8 * bytes;
+    let value = if is_signed { sign_extended(word, bits).into() } else { i64::from(word & u32::MAX >> (32 - bits)) };
     let at = At::new(session.machine());
     Some(Reader::new(&at, session.image()).words(of?, value))
 }

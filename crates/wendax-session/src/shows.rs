@@ -11,7 +11,7 @@ use crate::stack::{WordKind, read_stack};
 use crate::values::{At, Names, Sole, asks_met, sole};
 use crate::words::{change_words, line_words};
 use wendax_image::{NumberForm, TypeId, TypeKind};
-use wendax_isa::{Addr, Target};
+use wendax_isa::{Addr, Target, sign_extended};
 use wendax_language::{BoundValue, Moment, ValueError};
 use wendax_machine::CellState;
 
@@ -102,8 +102,7 @@ impl Cells {
 
     /// A value as part `index` read as a signed number.
     pub fn signed(&self, index: usize, value: u32) -> i32 {
-        let unused = 32_u32.saturating_sub(8 * self.parts[index % self.parts.len().max(1)]);
-        (value << unused).cast_signed() >> unused
+        sign_extended(value, (8 * self.parts[index % self.parts.len().max(1)]).min(32))
     }
 }
 
@@ -372,8 +371,7 @@ fn read(value: &BoundValue, form: &Form, at: &At<'_>, session: &Session) -> Read
                 }
                 bytes.push(byte);
             }
-            let text: String = String::from_utf8_lossy(&bytes).escape_debug().to_string();
-            Reading::Text(address, text.replace("\\'", "'"))
+            Reading::Text(address, held::escaped(&String::from_utf8_lossy(&bytes)))
         }
         Form::Bytes(count) => cells(at, target, address, *count, vec![1], false),
         Form::Words(count, is_signed) => cells(at, target, address, *count, vec![target.word_bytes()], *is_signed),
@@ -395,7 +393,7 @@ fn typed(of: TypeId, number: i64, at: &At<'_>, session: &Session) -> Reading {
     }
     let held = reader.held(of, address);
     match (held, all.kind(of)) {
-        (Held::Text(text), _) => Reading::Text(address, text.escape_debug().to_string().replace("\\'", "'")),
+        (Held::Text(text), _) => Reading::Text(address, held::escaped(&text)),
         (Held::Nothing(why), _) => Reading::Nothing(why),
         // Plain numbers stand in rows.
         (_, TypeKind::Array(each, count))

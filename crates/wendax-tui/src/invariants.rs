@@ -6,6 +6,7 @@ use crate::app::App;
 use crate::world::documents::Document;
 use crate::world::stops::Place;
 use std::collections::BTreeSet;
+use wendax_language::Written;
 use wendax_session::{At, Routines, Show, StopId, explain};
 
 impl App {

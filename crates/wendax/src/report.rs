@@ -9,6 +9,7 @@ use crate::{Failure, draw, files, program, tally};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use wendax_draw::{Drawing, Form, Look, Part, Scene};
+use wendax_language::Written;
 use wendax_session::{Command, Names, Session, Show, Shown, Tally, fault_causes, grouped, place};
 
 /// Rows of each table.

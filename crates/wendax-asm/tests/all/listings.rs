@@ -2,6 +2,7 @@
 
 use wendax_asm::{Assembler, Assembly, Inputs, SymbolOrder, disassembly, listing, memory_map, symbol_table};
 use wendax_image::{from_elf, to_elf};
+use wendax_language::Written;
 use wendax_source::{FileId, MemoryFiles};
 
 fn program() -> Assembly {

@@ -27,8 +27,7 @@ fn field(word: u32, low: u32, bits: u32) -> u32 {
 
 /// A number of so many bits, its sign extended.
 fn signed(value: u32, bits: u32) -> u32 {
-    let unused = 32 - bits;
-    ((value << unused).cast_signed() >> unused).cast_unsigned()
+    crate::sign_extended(value, bits).cast_unsigned()
 }
 
 fn five(word: u32, low: u32) -> u8 {

@@ -192,12 +192,17 @@ impl Machine {
 
     /// The cycle at which one that is enabled next asks by the passing of time alone, as far as nothing is done about it.
     pub(super) fn quiet_until(&self) -> u64 {
+        let next = self.time_brings().into_iter().filter_map(|(_, left)| left).min();
+        next.map_or(u64::MAX, |left| self.state.common.cycles.saturating_add(left))
+    }
+
+    /// What the passing of time alone will interrupt by, of what is enabled, each with the cycles until it asks.
+    pub(crate) fn time_brings(&self) -> [(&'static str, Option<u64>); 2] {
         let (common, control) = (&self.state.common, &self.state.cpu.control);
         let is_on = |number: u32| control.mie >> number & 1 != 0;
-        let timer = if is_on(TIMER) { common.board.timer.next_expiry(common.cycles) } else { u64::MAX };
+        let timer = common.board.timer_asks_in(common.cycles).filter(|_| is_on(TIMER));
         let left = control.mtimecmp.saturating_sub(control.time(common.cycles));
-        let clock = if is_on(CLOCK) { common.cycles.saturating_add(left) } else { u64::MAX };
-        timer.min(clock)
+        [("timer", timer), ("clock", is_on(CLOCK).then_some(left))]
     }
 
     /// Passes over what is waited for by an instruction that does nothing else, up to a step and a cycle: each of its cycles

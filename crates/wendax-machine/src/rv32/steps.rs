@@ -16,7 +16,7 @@ use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;
 use wendax_isa::rv32::{DEVICE_START, Format, Insn, Op, SP, csr_name, decode, goes, is_link};
-use wendax_isa::{Addr, Reg, StepNo};
+use wendax_isa::{Addr, Reg, StepNo, sign_extended};
 
 /// How much is told.
 const STEPS: u8 = 1;
@@ -429,8 +429,7 @@ impl Machine {
             Format::Load if op != Op::Jalr => {
                 let (length, is_signed) = width(op);
                 let value = self.load::<TOLD>(a.wrapping_add(insn.value), length)?;
-                let unused = 32 - 8 * length;
-                let value = if is_signed { ((value << unused).cast_signed() >> unused).cast_unsigned() } else { value };
+                let value = if is_signed { sign_extended(value, 8 * length).cast_unsigned() } else { value };
                 cycles += ACCESS;
                 self.set::<TOLD>(insn.rd, value);
             }

@@ -306,15 +306,9 @@ fn control(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> String {
 
 /// Which of the interrupts that are enabled time alone will bring, and when.
 fn asks_next(teller: &Teller<'_>) -> String {
-    let machine = teller.machine;
-    let is_on = |number: u32| machine.control(0x304).is_some_and(|enabled| enabled >> number & 1 != 0);
-    let device = |name: &str| teller.target.devices.iter().find(|device| device.name == name);
-    let word = |name: &str| device(name).map_or(0, |device| u64::from(machine.word(device.address)));
-    let timer = machine.board().timer_asks_in(machine.cycles()).filter(|_| is_on(24));
-    let left = (word("mtimecmph") << 32 | word("mtimecmp")).saturating_sub(word("mtimeh") << 32 | word("mtime"));
-    let clock = Some(left).filter(|&left| is_on(7) && left < 1 << 40);
-    let told = [(timer, "timer"), (clock, "clock")].into_iter().filter_map(|(cycles, name)| {
-        let cycles = counted(cycles?, "cycle", "cycles");
+    // What is further off than days is none that was set.
+    let told = teller.machine.time_brings().into_iter().filter_map(|(name, left)| {
+        let cycles = counted(left.filter(|&left| left < 1 << 40)?, "cycle", "cycles");
         Some(format!("; the {name} asks in {cycles}"))
     });
     told.collect()

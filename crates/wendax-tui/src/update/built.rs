@@ -3,6 +3,7 @@
 use crate::app::App;
 use crate::screen::Mode;
 use crate::world::documents::{Document, Role};
+use wendax_language::Written;
 use wendax_project::Built;
 
 impl App {
