@@ -7,7 +7,7 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Constraint, Rect};
 use ratatui::text::Span;
-use wendax_image::Home;
+use wendax_image::{Home, TypeKind};
 use wendax_isa::Reg;
 use wendax_machine::{Addr, FrameKind};
 use wendax_session::{Command, Routine, Routines, Session, typed_words};
@@ -99,16 +99,17 @@ fn row(app: &App, session: &Session, pen: &Pen<'_>, routine: &Routine) -> Vec<Sp
             };
             let given = routine.arguments.iter().filter(|(register, _)| known.is_empty() || takes(register).is_some());
             let given = given.map(|(register, value)| {
+                let variable = takes(register);
+                let of = variable.map(|variable| variable.of);
+                let may_be_address = of.is_none_or(|of| matches!(image.variables.kind(of), TypeKind::Pointer(_)));
                 // A value that is the address of a label was most likely given as that.
                 let label = image.label_at(Addr(*value)).filter(|_| Addr(*value) >= target.map.vectors_end);
-                let plain = || label.map_or_else(|| app.number(session, *value), |label| label.name.clone());
-                match takes(register) {
-                    Some(variable) => {
-                        let value = typed_words(session, Some(variable.of), *value).unwrap_or_else(plain);
-                        format!("{} {value}", variable.name)
-                    }
-                    None => format!("{} {}", target.register_name(*register), plain()),
-                }
+                let value = match label.filter(|_| may_be_address) {
+                    Some(label) => label.name.clone(),
+                    None => typed_words(session, of, *value).unwrap_or_else(|| app.number(session, *value)),
+                };
+                let name = variable.map_or_else(|| target.register_name(*register), |variable| &variable.name);
+                format!("{name} {value}")
             });
             given.collect::<Vec<_>>().join("  ")
         }

@@ -1,7 +1,8 @@
 //! Lists: one row an entry, one of them chosen; ratatui's list and scroll bar with our signs.
 
 use super::pen::Pen;
-use ratatui::layout::{Constraint, Rect};
+use crate::cells::fitted;
+use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{
     Cell, List, ListItem, ListState, Row, Scrollbar, ScrollbarOrientation, ScrollbarState, StatefulWidget, Table,
@@ -51,12 +52,23 @@ pub(crate) fn table(
     }
     let from = first_shown(chosen.unwrap_or(0), count, area.height);
     let shown = from..count.min(from + usize::from(area.height));
-    let rows: Vec<Row<'_>> = shown.clone().map(|index| Row::new(row(pen, index).into_iter().map(Cell::from))).collect();
     let sign = Line::styled("▸ ", pen.theme.ink(crate::theme::Ink::Time));
+    let inner = Rect { width: area.width - u16::from(count > shown.len()), ..area };
+    // What is cut ends with a sign that says so: a number without its end is another number.
+    let beside = Rect { width: inner.width.saturating_sub(u16::try_from(sign.width()).unwrap_or(0)), ..inner };
+    let columns = Layout::horizontal(widths).spacing(2).split(beside);
+    let rows: Vec<Row<'_>> = shown
+        .clone()
+        .map(|index| {
+            let cells = row(pen, index).into_iter().zip(columns.iter());
+            Row::new(
+                cells.map(|(cell, column)| Cell::from(Span::styled(fitted(&cell.content, column.width), cell.style))),
+            )
+        })
+        .collect();
     let table = Table::new(rows, widths.iter().copied()).column_spacing(2).highlight_symbol(sign);
     let table = table.highlight_spacing(ratatui::widgets::HighlightSpacing::Always);
     let mut state = TableState::default().with_selected(chosen.and_then(|chosen| chosen.checked_sub(from)));
-    let inner = Rect { width: area.width - u16::from(count > shown.len()), ..area };
     StatefulWidget::render(table, inner, pen.buffer(), &mut state);
     scroll_mark(pen, area, count, from);
 }

@@ -362,6 +362,8 @@ fn the_bench_shows_a_program_in_c_by_its_names() {
     screen.shows("wagon = 0x000");
     screen.shows("with what the routine uses");
     screen.shows("place = 0x000");
+    // What a name says needs no address beside it where room is scarce, and what is cut does not look whole.
+    screen.shows("train train  wagon 0…");
     screen.text("v");
     screen.text("*train.first");
     screen.keys("Enter");
