@@ -472,12 +472,18 @@ impl App {
     /// `line 12`, or `scale.asm:12` when it is in another file than the one being looked at.
     pub(crate) fn place_words(&self, piece: &Line) -> String {
         match self.world.place_of(piece) {
-            Some((id, line)) if id != self.screen.shown => {
-                let name = self.world.documents.get(id).map_or("", |document| document.name.as_str());
-                format!("{}:{}", name.rsplit('/').next().unwrap_or(name), line + 1)
-            }
-            Some((_, line)) => format!("line {}", line + 1),
+            Some((id, line)) => self.line_words(id, line),
             None => format!("line {}", piece.line),
+        }
+    }
+
+    /// The same of a line of a document, counted from 0.
+    pub(crate) fn line_words(&self, id: DocumentId, line: usize) -> String {
+        let name = self.world.documents.get(id).map_or("", Document::short_name);
+        if id == self.screen.shown || name.is_empty() {
+            format!("line {}", line + 1)
+        } else {
+            format!("{name}:{}", line + 1)
         }
     }
 

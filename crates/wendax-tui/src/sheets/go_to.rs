@@ -26,8 +26,8 @@ pub(crate) struct Place {
 fn line_of(app: &App, span: Span) -> Option<(String, Order)> {
     let document = app.world.document_of(span.file)?;
     let file = app.world.program.assembly.sources.get(span.file)?;
-    let line = file.line_of(span.start);
-    Some((format!("{}:{line}", file.name()), Order::Show(document, line as usize - 1)))
+    let line = file.line_of(span.start) as usize - 1;
+    Some((app.line_words(document, line), Order::Show(document, line)))
 }
 
 /// All that fits what is written: a line when it is a number; else problems, calls and labels that hold it.
@@ -37,7 +37,7 @@ pub(crate) fn found(app: &App, query: &str) -> Vec<Place> {
         let last = app.editor().line_count();
         let line = line.clamp(1, last);
         let words = app.editor().line(line - 1).trim().to_owned();
-        let place = format!("{}:{line}", app.document().name);
+        let place = app.line_words(app.screen.shown, line - 1);
         return vec![Place { words, what: "line", place, ink: Ink::Text, to: Order::Show(app.screen.shown, line - 1) }];
     }
     let mut places = Vec::new();

@@ -329,6 +329,8 @@ fn lines_labels_problems_and_calls_are_gone_to_by_a_few_letters() {
     let screen = stage.screen();
     let at = |word: &str| screen.lines().position(|line| line.contains(word)).expect("it is offered");
     assert!(at("weigh") < at("start"), "{screen}");
+    // Where it is stands whole, however long the path of its file is.
+    assert!(screen.lines().any(|line| line.contains("start") && line.contains("line 1")), "{screen}");
     stage.text("wei").keys("Down Enter");
     shows(&mut stage, "line 3 of");
     stage.keys("l").text("2").keys("Enter");
