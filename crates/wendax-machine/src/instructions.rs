@@ -22,6 +22,58 @@ pub struct InsnInfo {
     pub uses: RegisterUse,
     /// The number of the system call that it is.
     pub call: Option<u32>,
+    /// What it is for.
+    pub sort: Sort,
+}
+
+/// What an instruction is for, as far as every machine has its like.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Sort {
+    /// Puts a value into a register that hangs on its own code alone.
+    Constant,
+    /// Puts what one register holds into another one.
+    Copy,
+    /// Adds to what a register holds, or subtracts from it.
+    Sum,
+    /// Only finds out how two values compare; the second one where it is a constant.
+    Compare(Option<u32>),
+    /// Takes 1 off a register and jumps while that is not 0.
+    CountDown,
+    /// Loads from where a register says, or from a place of its own.
+    Load(Option<Reg>),
+    /// Stores there the register of the second place.
+    Store(Option<Reg>, Reg),
+    /// Puts something on the stack.
+    Push,
+    /// Takes something off it.
+    Pop,
+    /// Jumps or not, by how two values are in order.
+    Branch(Order),
+    /// Jumps, and is no return.
+    Jump,
+    /// Calls a routine.
+    Call,
+    /// Returns from a routine.
+    Return,
+    /// Returns from a handler.
+    HandlerReturn,
+    /// Something else.
+    Other,
+}
+
+/// How a jump takes two values to be in order.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Order {
+    /// Whether they are the same.
+    Same,
+    /// As signed numbers.
+    Signed,
+    /// As unsigned numbers.
+    Unsigned,
+    /// As unsigned numbers, the second one being 0.
+    AboveZero,
+    /// It looks at something else.
+    Other,
 }
 
 /// How memory is touched.

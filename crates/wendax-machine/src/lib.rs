@@ -42,7 +42,7 @@ pub use events::{Awaited, CYCLES_A_MILLISECOND, Clock, Event, Need, Run, Setting
 pub use fault::{Fault, FaultKind};
 pub use files::{FileDeed, FileMode, Files, Found, KnownFile, MOST_BYTES, MOST_FILES, MOST_OPEN, Moved, OpenFile};
 pub use frames::{Frame, FrameKind};
-pub use instructions::{Access, AccessKind, Computation, Field, InsnInfo, Uses, Way};
+pub use instructions::{Access, AccessKind, Computation, Field, InsnInfo, Order, Sort, Uses, Way};
 pub use lookout::Lookout;
 pub use machine::{Counting, Machine, Note, Snapshot, Writer};
 pub use memory::{CellState, Difference, Region, RegionKind};

@@ -22,6 +22,7 @@
 //!
 //! This crate knows nothing of screens.
 
+mod cautions;
 mod commands;
 mod cursor;
 mod door;
@@ -60,6 +61,7 @@ mod values;
 mod visits;
 mod words;
 
+pub use cautions::{Caution, CautionForm, Cautions, KINDS, Kind, KindInfo, cautions_document};
 pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use forms::{TallyForm, TrailForm, TrailText, ending};

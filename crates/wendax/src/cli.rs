@@ -373,6 +373,13 @@ pub(crate) struct Run {
     /// Write which lines ran, and how often, in the LCOV format, for editors and build servers
     #[arg(long, value_name = "FILE")]
     pub(crate) coverage: Option<PathBuf>,
+    /// Look through the run for what looks wrong, and write that with where it began: text, or by its ending .jsonl; - is
+    /// standard error
+    #[arg(long, value_name = "FILE")]
+    pub(crate) cautions: Option<PathBuf>,
+    /// The exit status is 119 when there is a caution
+    #[arg(long)]
+    pub(crate) cautions_fail: bool,
 }
 
 /// Whose exit status is told.

@@ -4,6 +4,7 @@
 mod bench;
 mod board;
 mod build;
+mod cautions;
 mod cli;
 mod demo;
 mod draw;

@@ -10,7 +10,7 @@ use crate::cli::{ClockKind, Conditions, Of, Run};
 use crate::folder::Folder;
 use crate::out::{tell, tell_rendered};
 use crate::program::Program;
-use crate::{Failure, files, out, program, status, tally, tones};
+use crate::{Failure, cautions, files, out, program, status, tally, tones};
 use orders::{Orders, Went};
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
@@ -18,7 +18,7 @@ use std::io::IsTerminal;
 use std::path::Path;
 use wendax_machine::{Clock, Settings, StepNo};
 use wendax_session::{
-    Command, Names, Script, Session, State, StopAt, TallyForm, TrailForm, TrailText, Why, fault_causes,
+    CautionForm, Command, Names, Script, Session, State, StopAt, TallyForm, TrailForm, TrailText, Why, fault_causes,
     interrupt_words, state_words,
 };
 pub(crate) use world::{End, World};
@@ -197,11 +197,15 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         ("--tones", &options.tones),
         ("--tally", &options.tally),
         ("--coverage", &options.coverage),
+        ("--cautions", &options.cautions),
     ];
     let outputs: Vec<(&str, &Path)> =
         outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
     if let Some(place) = &options.tones {
         tones::may_be_sound(place)?;
+    }
+    if let Some(place) = &options.cautions {
+        CautionForm::of(place).map_err(Failure::usage)?;
     }
     if let Some(place) = &options.tally {
         TallyForm::of(place).map_err(Failure::usage)?;
@@ -236,7 +240,9 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         let root = program.project.as_ref().map(|project| project.root.as_path());
         tally::after_run(options, &session, &mut world, root)?;
     }
+    let is_cautioned = cautions::look_through(options, &session, &world)?;
     let mut report = report(&session, &end);
+    report.tool = if is_cautioned && report.tool == 0 { status::CAUTIONS } else { report.tool };
     report.tool = if wrong.is_empty() || report.tool != 0 { report.tool } else { status::NOT_MET };
     report.wrong = wrong;
     if let Some(path) = &options.state {

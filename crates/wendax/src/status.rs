@@ -19,6 +19,8 @@ pub(crate) const BRK: u8 = 116;
 pub(crate) const NO_OUTPUT: u8 = 117;
 /// The run did not come to an `--until` or a `--must`, or came to a `--never`.
 pub(crate) const NOT_MET: u8 = 118;
+/// Something in the run looks wrong, and `--cautions-fail` asks for that.
+pub(crate) const CAUTIONS: u8 = 119;
 /// Interrupted by a signal, as shells say it (128 and the signal's number, POSIX.1-2017, 2.8.2).
 pub(crate) const INTERRUPTED: u8 = 130;
 
@@ -34,6 +36,7 @@ pub(crate) const TABLE: &[(u8, &str)] = &[
     (BRK, "the program ran a brk"),
     (NO_OUTPUT, "standard output is full, or nobody reads it"),
     (NOT_MET, "the run did not come to an --until or a --must, or came to a --never"),
+    (CAUTIONS, "there is a caution, and --cautions-fail was asked for"),
     (INTERRUPTED, "interrupted"),
 ];
 

@@ -16,7 +16,7 @@ use wendax_session::{
 };
 
 /// Steps between two looks at signals.
-const SLICE: u64 = 2_000_000;
+pub(crate) const SLICE: u64 = 2_000_000;
 /// Work that takes longer says how far it is, and so often.
 const LONG: Duration = Duration::from_millis(700);
 const OFTEN: Duration = Duration::from_millis(200);

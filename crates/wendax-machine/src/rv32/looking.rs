@@ -2,7 +2,7 @@
 
 use super::Machine;
 use super::steps::width;
-use crate::instructions::{Access, AccessKind, Computation, Field, InsnInfo, Uses, Way};
+use crate::instructions::{Access, AccessKind, Computation, Field, InsnInfo, Order, Sort, Uses, Way};
 use crate::memory::EXECUTE;
 use wendax_isa::rv32::{A0, DEVICE_START, Format, Insn, Op, RA, TARGET, decode, names, text};
 use wendax_isa::{Addr, Leads, Reg};
@@ -89,7 +89,16 @@ impl Machine {
             uses.reads |= call.takes.iter().map(|(register, _)| 1 << register.0).fold(0, |all, one| all | one);
             uses.writes |= if call.is_own { 0b11 << A0 } else { 1 << A0 };
         }
-        Some(InsnInfo { address, length: 4, code, names: names_of(insn), group: group(insn), uses, call })
+        Some(InsnInfo {
+            address,
+            length: 4,
+            code,
+            names: names_of(insn),
+            group: group(insn),
+            uses,
+            call,
+            sort: sort(insn),
+        })
     }
 
     pub(crate) fn text_of(&self, insn: &InsnInfo, name: &dyn Fn(Addr) -> Option<String>) -> String {
@@ -227,5 +236,30 @@ impl Machine {
             at = at.saturating_add(4);
         }
         false
+    }
+}
+
+/// What an instruction is for.
+fn sort(insn: Insn) -> Sort {
+    let base = (insn.rs1 != 0).then_some(Reg(insn.rs1));
+    match (insn.op(), insn.row().format) {
+        (Op::Jal, _) if insn.rd == RA => Sort::Call,
+        (Op::Jalr, _) if insn.rd == 0 && insn.rs1 == RA => Sort::Return,
+        (Op::Jalr, _) if insn.rd != 0 => Sort::Call,
+        (Op::Jal | Op::Jalr, _) => Sort::Jump,
+        (Op::Mret, _) => Sort::HandlerReturn,
+        (Op::Lui | Op::Auipc, _) => Sort::Constant,
+        (Op::Addi, _) if base.is_none() => Sort::Constant,
+        (Op::Addi, _) if insn.value == 0 => Sort::Copy,
+        (Op::Add, _) if base.is_none() || insn.rs2 == 0 => Sort::Copy,
+        (Op::Xor | Op::Sub, _) if insn.rs1 == insn.rs2 => Sort::Constant,
+        (Op::Addi | Op::Add | Op::Sub, _) => Sort::Sum,
+        (Op::Beq | Op::Bne, _) => Sort::Branch(Order::Same),
+        (Op::Blt | Op::Bge, _) => Sort::Branch(Order::Signed),
+        (Op::Bltu | Op::Bgeu, _) if insn.rs2 == 0 => Sort::Branch(Order::AboveZero),
+        (Op::Bltu | Op::Bgeu, _) => Sort::Branch(Order::Unsigned),
+        (_, Format::Load) => Sort::Load(base),
+        (_, Format::Store) => Sort::Store(base, Reg(insn.rs2)),
+        _ => Sort::Other,
     }
 }

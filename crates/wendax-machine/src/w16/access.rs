@@ -1,10 +1,10 @@
 //! What stands in memory as instructions: what they are, and what they touch, told before they run.
 
 use super::Machine;
-use crate::instructions::{Access, AccessKind, InsnInfo, Uses};
+use crate::instructions::{Access, AccessKind, InsnInfo, Order, Sort, Uses};
 use crate::memory::EXECUTE;
-use wendax_isa::Addr;
-use wendax_isa::w16::{Insn, NO_BASE, NumberStyle, Op, SP, decode, disassemble};
+use wendax_isa::w16::{Cond, Insn, NO_BASE, NumberStyle, Op, SP, decode, disassemble};
+use wendax_isa::{Addr, Reg};
 
 impl Machine {
     /// What the code from an address up to another uses registers for.
@@ -65,6 +65,7 @@ impl Machine {
             group: insn.op().group(),
             uses: insn.uses(),
             call: call_of(insn),
+            sort: sort(insn),
         })
     }
 
@@ -124,6 +125,33 @@ impl Machine {
             Op::Reti => access(sp, 4, AccessKind::Read),
             _ => None,
         }
+    }
+}
+
+/// What an instruction is for.
+fn sort(insn: Insn) -> Sort {
+    let base = (insn.b <= SP).then_some(Reg(insn.b));
+    match insn.op() {
+        Op::Mov if base.is_some() => Sort::Copy,
+        Op::Mov => Sort::Constant,
+        Op::Xor | Op::Sub if base == Some(Reg(insn.a)) => Sort::Constant,
+        Op::Add | Op::Sub | Op::Lea => Sort::Sum,
+        Op::Cmp => Sort::Compare(base.is_none().then_some(insn.value.into())),
+        Op::Tst => Sort::Compare(None),
+        Op::Djnz => Sort::CountDown,
+        Op::Ldw | Op::Ldb | Op::Ldsb => Sort::Load(base),
+        Op::Stw | Op::Stb => Sort::Store(base, Reg(insn.a)),
+        Op::Push | Op::PushFl => Sort::Push,
+        Op::Pop | Op::PopFl => Sort::Pop,
+        Op::Jump(Cond::Always) | Op::JmpReg => Sort::Jump,
+        Op::Jump(Cond::Eq | Cond::Ne) => Sort::Branch(Order::Same),
+        Op::Jump(Cond::Lt | Cond::Ge | Cond::Gt | Cond::Le) => Sort::Branch(Order::Signed),
+        Op::Jump(Cond::Ltu | Cond::Geu | Cond::Gtu | Cond::Leu) => Sort::Branch(Order::Unsigned),
+        Op::Jump(_) => Sort::Branch(Order::Other),
+        Op::Call | Op::CallReg => Sort::Call,
+        Op::Ret => Sort::Return,
+        Op::Reti => Sort::HandlerReturn,
+        _ => Sort::Other,
     }
 }
 

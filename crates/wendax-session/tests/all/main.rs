@@ -4,6 +4,7 @@
 
 mod asking;
 mod bounds;
+mod cautions;
 mod close;
 mod explaining;
 mod flowing;

@@ -11,15 +11,33 @@ const PROGRAMS: &str = include_str!("right.txt");
 /// Steps that a program takes at most.
 const STEPS: usize = 3000;
 
+/// A program of the corpus.
+pub(crate) struct Right {
+    pub(crate) name: &'static str,
+    pub(crate) text: &'static str,
+    pub(crate) printed: &'static str,
+    pub(crate) typed: String,
+}
+
+/// The programs.
+pub(crate) fn rights() -> Vec<Right> {
+    let programs = PROGRAMS.trim_start_matches("== ").split("\n== ");
+    let rights: Vec<Right> = programs
+        .map(|program| {
+            let (head, text) = program.split_once('\n').expect("a line says what it is");
+            let (name, printed) = head.split_once(" ∙ ").expect("it prints something");
+            let (printed, typed) = printed.split_once(" < ").unwrap_or((printed, ""));
+            Right { name, text, printed, typed: typed.replace("\\n", "\n") }
+        })
+        .collect();
+    assert!(rights.len() >= 38, "{}", rights.len());
+    rights
+}
+
 #[test]
 fn programs_that_are_right_are_told_nothing_of() {
-    let programs: Vec<&str> = PROGRAMS.trim_start_matches("== ").split("\n== ").collect();
-    assert!(programs.len() >= 38, "{}", programs.len());
     let mut alarms = Vec::new();
-    for program in programs {
-        let (head, text) = program.split_once('\n').expect("a line says what it is");
-        let (name, printed) = head.split_once(" ∙ ").expect("it prints something");
-        let (printed, typed) = printed.split_once(" < ").unwrap_or((printed, ""));
+    for Right { name, text, printed, typed } in rights() {
         let (sources, file) = Sources::single(name, text);
         let assembly = wendax_asm::assemble(&sources, file);
         if !assembly.diagnostics.is_empty() {
@@ -27,7 +45,7 @@ fn programs_that_are_right_are_told_nothing_of() {
             continue;
         }
         let mut session = Session::new(assembly.image, Settings::default()).with_sources(assembly.sources);
-        session.edit(Event::Typed(typed.replace("\\n", "\n").into_bytes()));
+        session.edit(Event::Typed(typed.into_bytes()));
         session.edit(Event::InputEnds);
         let mut steps = 0;
         while !matches!(session.state(), State::Finished(_) | State::Fault(_)) && steps < STEPS {

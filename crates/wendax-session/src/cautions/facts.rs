@@ -1,0 +1,181 @@
+//! What is known of a program before it runs, as whoever looks for mistakes needs it at each step: what an instruction is
+//! for, which labels its line names, and how far what a label names reaches.
+
+use crate::session::Session;
+use rustc_hash::FxHashMap;
+use wendax_image::{Image, LineKind, SymbolKind};
+use wendax_isa::{Addr, Reg};
+use wendax_machine::Sort;
+
+/// Instructions that are found at once; a power of two.
+const RECENT: usize = 4096;
+
+/// Labels a line names, at most, that are looked at.
+const NAMED: usize = 2;
+
+/// What is known of an instruction.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Known {
+    address: Addr,
+    code: [u32; 2],
+    pub(super) length: u32,
+    pub(super) sort: Sort,
+    /// Registers and flags that it reads and may write, a bit each.
+    pub(super) reads: u32,
+    pub(super) writes: u32,
+    pub(super) flags_read: u32,
+    pub(super) flags_written: u32,
+    /// The one register that it writes.
+    pub(super) written: Option<Reg>,
+    /// It leaves flags that say what its result is like.
+    pub(super) sets_result_flags: bool,
+    /// The source gives what stands here as data.
+    pub(super) is_data: bool,
+    /// The labels of data that its line names.
+    named: [Option<Extent>; NAMED],
+}
+
+/// How far what a label names reaches.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Extent {
+    number: u32,
+    start: Addr,
+    end: Addr,
+}
+
+impl Known {
+    /// The label its line names, of which a value is an address.
+    pub(super) fn label_near(&self, value: u32) -> Option<u32> {
+        let named = self.named.iter().flatten();
+        named.copied().find(|label| label.start.0 <= value && value < label.end.0).map(|label| label.number)
+    }
+
+    /// The label its line names that it touches memory by, with a register that held this added to it.
+    pub(super) fn label_at(&self, index: u32, at: Addr) -> Option<u32> {
+        self.label_near(at.0.wrapping_sub(index))
+    }
+}
+
+/// What is known of a program.
+#[derive(Debug, Clone)]
+pub(super) struct Facts {
+    /// The labels of data in order of their addresses.
+    labels: Vec<Extent>,
+    /// The instructions that ran so far.
+    known: Vec<Known>,
+    /// Where they are among these, by address: those that ran last, and all.
+    recent: Vec<usize>,
+    places: FxHashMap<(Addr, [u32; 2]), usize>,
+}
+
+impl Facts {
+    pub(super) fn new(image: &Image) -> Self {
+        let (known, places) = (Vec::new(), FxHashMap::default());
+        Self { labels: extents(image), known, recent: vec![usize::MAX; RECENT], places }
+    }
+
+    /// Which instruction these code words are at an address; `None` when they are none.
+    #[inline]
+    pub(super) fn find(&mut self, session: &Session, address: Addr, code: [u32; 2]) -> Option<usize> {
+        let slot = (address.0 / 2) as usize % RECENT;
+        let at = self.recent[slot];
+        if self.known.get(at).is_some_and(|known| known.address == address && known.code == code) {
+            return Some(at);
+        }
+        self.find_among_all(session, address, code).inspect(|at| self.recent[slot] = *at)
+    }
+
+    #[cold]
+    fn find_among_all(&mut self, session: &Session, address: Addr, code: [u32; 2]) -> Option<usize> {
+        if let Some(at) = self.places.get(&(address, code)) {
+            return Some(*at);
+        }
+        let known = self.decode(session, address, code)?;
+        self.known.push(known);
+        let at = self.known.len() - 1;
+        self.places.insert((address, code), at);
+        Some(at)
+    }
+
+    /// What is known of an instruction by its number.
+    pub(super) fn known(&self, at: usize) -> &Known {
+        &self.known[at]
+    }
+
+    fn decode(&self, session: &Session, address: Addr, code: [u32; 2]) -> Option<Known> {
+        let machine = session.machine();
+        let insn = machine.instruction_of(address, code)?;
+        let uses = insn.uses;
+        let stack = 1 << machine.target().roles.stack.0;
+        let own = if uses.writes & !stack == 0 { uses.writes } else { uses.writes & !stack };
+        let line = session.image().line_at(address);
+        Some(Known {
+            address,
+            code,
+            length: insn.length,
+            sort: insn.sort,
+            reads: uses.reads,
+            writes: uses.writes,
+            flags_read: uses.flags_read,
+            flags_written: uses.flags_written,
+            written: (own.count_ones() == 1).then(|| Reg::at(own.trailing_zeros() as usize)),
+            sets_result_flags: uses.flags_written.count_ones() > 1,
+            is_data: line.is_some_and(|line| line.kind == LineKind::Data),
+            named: self.named(session, address),
+        })
+    }
+
+    /// The labels of data that a line names.
+    fn named(&self, session: &Session, address: Addr) -> [Option<Extent>; NAMED] {
+        let mut named = [None; NAMED];
+        let words = texts_at(session, address)
+            .flat_map(|text| text.split(|sign: char| !(sign.is_alphanumeric() || "_.@".contains(sign))));
+        let found = words.filter_map(|word| {
+            let address = session.image().symbol(word).filter(|symbol| symbol.kind == SymbolKind::Data)?.address()?;
+            self.labels.iter().find(|label| label.start == address).copied()
+        });
+        named.iter_mut().zip(found).for_each(|(place, label)| *place = Some(label));
+        named
+    }
+
+    /// A label by its number: its address, and how far what it names reaches.
+    pub(super) fn extent(&self, number: u32) -> Option<(Addr, Addr, Addr)> {
+        self.labels.get(number as usize).map(|label| (label.start, label.start, label.end))
+    }
+
+    /// The label that names what lies at an address.
+    pub(super) fn extent_around(&self, address: Addr) -> Option<(Addr, Addr, Addr)> {
+        let at = self.labels.partition_point(|label| label.start <= address).checked_sub(1)?;
+        let label = self.labels[at];
+        (address < label.end).then_some((label.start, label.start, label.end))
+    }
+}
+
+/// The texts of the line that an address belongs to: as it was unfolded, and as it is written.
+fn texts_at(session: &Session, address: Addr) -> impl Iterator<Item = &str> {
+    let line = session.image().line_at(address);
+    let spans = line.into_iter().flat_map(|line| line.unfolded.into_iter().chain([line.span]));
+    spans.filter_map(|span| session.sources().get(span.file)?.text().get(span.range()))
+}
+
+/// The labels of data, each up to the next label, or as far as it is told, or to the end of its segment.
+fn extents(image: &Image) -> Vec<Extent> {
+    let mut starts: Vec<(Addr, bool, u32)> = image
+        .symbols
+        .iter()
+        .filter(|symbol| !symbol.is_private())
+        .filter_map(|symbol| Some((symbol.address()?, symbol.kind == SymbolKind::Data, symbol.bytes)))
+        .collect();
+    starts.sort_unstable();
+    // Of several names of one place the one that says how long it is comes last.
+    let mut labels: Vec<Extent> = Vec::new();
+    for (at, &(start, is_data, bytes)) in starts.iter().enumerate() {
+        let Some(segment) = image.segment_at(start).filter(|_| is_data) else { continue };
+        let next = starts[at..].iter().map(|(start, ..)| *start).find(|next| *next > start);
+        let end = if bytes > 0 { start + bytes } else { next.unwrap_or(segment.end()).min(segment.end()) };
+        labels.retain(|label| label.start != start);
+        labels.push(Extent { number: 0, start, end });
+    }
+    (0..).zip(&mut labels).for_each(|(number, label)| label.number = number);
+    labels
+}

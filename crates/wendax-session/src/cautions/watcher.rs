@@ -1,0 +1,710 @@
+//! Who looks at each step of a run for what looks wrong.
+//!
+//! A [`Watcher`] remembers of the run what mistakes are known by: who wrote each register and from what, what each routine
+//! found when it was entered, which comparison and which failure nobody has looked at yet. What it is told of a step is the
+//! machine's report; the machine itself it does not ask. All is said by what `Target` and `Sort` say of any machine.
+
+use super::facts::{Facts, Known};
+use super::kinds::Kind;
+use crate::session::Session;
+use std::ops::ControlFlow;
+use wendax_isa::{Addr, Reg, StepNo, Target};
+use wendax_machine::{Frame, FrameKind, Machine, Observer, Order, Report, Sort, StepKind, Write};
+
+/// Registers of a machine, at most.
+const REGISTERS: usize = 32;
+
+/// A loop that leaves words on the stack is told of after so many rounds.
+const ROUNDS: u32 = 100;
+
+/// A counter that has the same value so many times when it is looked at is set anew in each round.
+const TIMES: u8 = 3;
+
+/// Something that looks wrong at a step.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Caution {
+    /// What.
+    pub kind: Kind,
+    /// The step that does it.
+    pub step: StepNo,
+    /// Its instruction.
+    pub pc: Addr,
+    /// Where it began: the step that set it off, and its instruction.
+    pub began: Option<(StepNo, Addr)>,
+    /// The register it is about.
+    pub register: Option<Reg>,
+    /// The place it is about: a label, a routine.
+    pub place: Option<Addr>,
+    /// Two numbers that belong to it, by its kind: see `words`.
+    pub values: [u32; 2],
+    /// How often it came so far.
+    pub times: u64,
+}
+
+/// What is remembered of a register.
+#[derive(Debug, Clone, Copy)]
+struct Held {
+    value: u32,
+    /// Who wrote it last.
+    writer: (StepNo, Addr),
+    sort: Sort,
+    /// Who had written it before that.
+    before: (StepNo, Addr),
+    before_sort: Sort,
+    /// It is an address made from this label.
+    label: Option<u32>,
+    /// It was loaded from there.
+    from: Option<Addr>,
+    /// A routine wrote it that has returned, and what its caller had there was something else.
+    spoiled: Option<Spoiled>,
+}
+
+/// Registers of which something is so, a bit each: what is asked of every step is asked of these first.
+#[derive(Debug, Clone, Copy, Default)]
+struct Which {
+    /// They were ever set.
+    set: u32,
+    /// They are addresses made from a label.
+    labelled: u32,
+    /// See [`Held::spoiled`].
+    spoiled: u32,
+    /// They come from a call that failed, of which nobody has looked.
+    failed: u32,
+}
+
+impl Which {
+    fn put(place: &mut u32, register: Reg, is_so: bool) {
+        let bit = 1 << (register.0 % 32);
+        *place = if is_so { *place | bit } else { *place & !bit };
+    }
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Spoiled {
+    by: (StepNo, Addr),
+    routine: Addr,
+    /// Who had written it for the caller.
+    before: Addr,
+}
+
+/// What a routine found when it was entered.
+#[derive(Debug, Clone)]
+struct Entered {
+    frame: Frame,
+    values: [u32; REGISTERS],
+    writers: [Addr; REGISTERS],
+    is_set: u32,
+    /// What was open when an interrupt came.
+    open: Open,
+}
+
+/// What nobody has looked at yet.
+#[derive(Debug, Clone, Copy, Default)]
+struct Open {
+    /// The flags are those of a comparison with 0.
+    with_zero: bool,
+    /// A comparison.
+    compared: Option<(StepNo, Addr)>,
+    /// A comparison whose flags another instruction wrote over: both.
+    lost: Option<((StepNo, Addr), (StepNo, Addr))>,
+    /// A call that failed.
+    failed: Option<Failed>,
+    /// A register that went from 0 to the largest number.
+    wrapped: Option<(Reg, StepNo, Addr)>,
+    /// A sum of what was loaded from here that did not fit, and left a carry.
+    carried: Option<(Addr, StepNo, Addr)>,
+    /// The register that was added to last, or taken from, with no flags set since.
+    stepped: Option<Reg>,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Failed {
+    by: (StepNo, Addr),
+    number: u32,
+    /// The flags, or the register, that tell.
+    flags: u32,
+    teller: Option<Reg>,
+    /// What tells was written over: it cannot be looked at any more.
+    is_gone: bool,
+}
+
+/// A loop as it was seen last at the jump back.
+#[derive(Debug, Clone, Copy, Default)]
+struct Round {
+    value: u32,
+    stack: u32,
+    depth: usize,
+    /// The step of the jump.
+    step: StepNo,
+    same: u8,
+    deeper: u32,
+}
+
+/// What is remembered of a run.
+#[derive(Debug, Clone)]
+pub(super) struct State {
+    target: &'static Target,
+    registers: [Held; REGISTERS],
+    which: Which,
+    frames: Vec<Entered>,
+    open: Open,
+    /// Loops by the instruction that jumps back, as it is numbered by the facts.
+    rounds: Vec<Option<Round>>,
+    /// The step before: its instruction, what that is for, and whether it went on at the following one.
+    before: Option<(Addr, Sort, bool)>,
+    /// The stack was moved elsewhere: what was entered cannot be told from it any more.
+    is_elsewhere: bool,
+}
+
+impl State {
+    /// At a machine's moment.
+    pub(super) fn new(machine: &Machine) -> Self {
+        let nothing = Held {
+            value: 0,
+            writer: (machine.steps(), machine.pc()),
+            sort: Sort::Other,
+            before: (machine.steps(), machine.pc()),
+            before_sort: Sort::Other,
+            label: None,
+            from: None,
+            spoiled: None,
+        };
+        let mut state = Self {
+            target: machine.target(),
+            registers: [nothing; REGISTERS],
+            which: Which::default(),
+            frames: Vec::new(),
+            open: Open::default(),
+            rounds: Vec::new(),
+            before: None,
+            is_elsewhere: false,
+        };
+        state.look_again(machine);
+        for frame in machine.frames() {
+            state.enter(*frame);
+        }
+        state
+    }
+
+    /// What registers hold may have been changed from outside.
+    pub(super) fn look_again(&mut self, machine: &Machine) {
+        for (register, _) in self.target.registers() {
+            let (value, is_set) = (machine.register(register), machine.register_known(register));
+            let held = &mut self.registers[register.index()];
+            let was_set = self.which.set >> register.0 & 1 != 0;
+            if (held.value, was_set) != (value, is_set) {
+                *held = Held { value, label: None, from: None, spoiled: None, ..*held };
+                held.writer = (machine.steps(), machine.pc());
+                Which::put(&mut self.which.set, register, is_set);
+                Which::put(&mut self.which.labelled, register, false);
+                Which::put(&mut self.which.spoiled, register, false);
+                Which::put(&mut self.which.failed, register, false);
+            }
+        }
+    }
+
+    fn held(&self, register: Reg) -> &Held {
+        &self.registers[register.index() % REGISTERS]
+    }
+
+    fn enter(&mut self, frame: Frame) {
+        let mut entered = Entered {
+            frame,
+            values: [0; REGISTERS],
+            writers: [Addr(0); REGISTERS],
+            is_set: self.which.set,
+            open: Open::default(),
+        };
+        for (index, held) in self.registers.iter().enumerate() {
+            entered.values[index] = held.value;
+            entered.writers[index] = held.writer.1;
+        }
+        if frame.kind != FrameKind::Call {
+            entered.open = std::mem::take(&mut self.open);
+        }
+        self.frames.push(entered);
+    }
+}
+
+/// Looks at the steps of a run, and hands on what looks wrong.
+pub(super) struct Watcher<'a> {
+    pub(super) state: &'a mut State,
+    pub(super) facts: &'a mut Facts,
+    pub(super) session: &'a Session,
+    pub(super) tell: &'a mut dyn FnMut(Caution),
+}
+
+impl Observer for Watcher<'_> {
+    const WRITES: bool = true;
+    const READS: bool = true;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        // What stands there was decoded once; code that was written over since is decoded anew.
+        let at = match report.kind {
+            StepKind::Instruction | StepKind::Call(_) => self.facts.find(self.session, report.pc, report.code),
+            StepKind::Interrupt(_) | StepKind::Trap(_) => None,
+        };
+        let mut look = Look { state: self.state, facts: self.facts, tell: self.tell };
+        let Some((at, known)) = at.map(|at| (at, look.facts.known(at))) else {
+            look.take(report, None);
+            look.follow_frames(report, None);
+            look.state.before = None;
+            return ControlFlow::Continue(());
+        };
+        look.before(report, known);
+        look.take(report, Some(known));
+        look.rounds(report, known, at);
+        if matches!(known.sort, Sort::Return | Sort::HandlerReturn) && !look.state.is_elsewhere {
+            look.returned(report, known);
+        }
+        look.follow_frames(report, Some(known));
+        look.state.before = Some((report.pc, known.sort, report.fell_through()));
+        ControlFlow::Continue(())
+    }
+}
+
+/// The look at one step.
+struct Look<'a> {
+    state: &'a mut State,
+    facts: &'a Facts,
+    tell: &'a mut dyn FnMut(Caution),
+}
+
+impl Look<'_> {
+    fn tell(&mut self, kind: Kind, report: &Report, began: Option<(StepNo, Addr)>) -> Caution {
+        let (step, pc) = (report.step, report.pc);
+        Caution { kind, step, pc, began, register: None, place: None, values: [0; 2], times: 1 }
+    }
+
+    fn say(&mut self, caution: Caution) {
+        (self.tell)(caution);
+    }
+
+    // ---- what is wrong with the values a step finds
+
+    fn before(&mut self, report: &Report, known: &Known) {
+        let target = self.state.target;
+        let call = match report.kind {
+            StepKind::Call(number) => target.call(number),
+            _ => None,
+        };
+        let mut reads = known.reads;
+        // Of other calls some arguments are looked at only by what others say.
+        for (register, _) in call.filter(|call| call.is_own).map_or(&[][..], |call| call.takes) {
+            reads |= 1 << register.0;
+        }
+        self.never_set(report, known, reads);
+        self.carried(report, known);
+        self.relied(report, known, reads);
+        self.looked(report, known, reads);
+        if let Some(call) = call {
+            self.given(report, call);
+        }
+        self.touched(report, known);
+        if let Some((pc, _, true)) = self.state.before.filter(|_| known.is_data) {
+            let caution = self.tell(Kind::IntoData, report, Some((report.step - 1u64, pc)));
+            self.say(caution);
+        }
+    }
+
+    fn never_set(&mut self, report: &Report, known: &Known, reads: u32) {
+        // What is put by may hold anything, and what is cleared by itself too.
+        let mut reads = match known.sort {
+            Sort::Push | Sort::Constant => 0,
+            Sort::Store(Some(base), value) if base == self.state.target.roles.stack => reads & !(1 << value.0),
+            _ => reads,
+        };
+        reads &= !self.state.which.set & !self.state.target.roles.zero.map_or(0, |zero| 1 << zero.0);
+        while reads != 0 {
+            let register = Reg::at(reads.trailing_zeros() as usize);
+            reads &= reads - 1;
+            let value = self.state.held(register).value;
+            let caution = self.tell(Kind::NeverSet, report, None);
+            self.say(Caution { register: Some(register), values: [value, 0], ..caution });
+        }
+    }
+
+    /// A counter or sum that a routine changed meanwhile.
+    fn relied(&mut self, report: &Report, known: &Known, reads: u32) {
+        if reads & self.state.which.spoiled == 0 || !matches!(known.sort, Sort::Sum | Sort::CountDown) {
+            return;
+        }
+        let Some(register) = known.written.filter(|register| reads & (1 << register.0) != 0) else { return };
+        let Some(spoiled) = self.state.held(register).spoiled else { return };
+        if known.sort == Sort::CountDown || spoiled.before == report.pc {
+            let caution = self.tell(Kind::Relied, report, Some(spoiled.by));
+            self.say(Caution { register: Some(register), place: Some(spoiled.routine), ..caution });
+        }
+    }
+
+    /// The carry between the words of a number, which the sum of the next words does not take.
+    fn carried(&mut self, report: &Report, known: &Known) {
+        let carried = self.state.open.carried.take();
+        let Some(from) = known.written.and_then(|register| self.state.held(register).from) else { return };
+        if known.sort != Sort::Sum || known.reads.count_ones() < 2 {
+            return;
+        }
+        if let Some((low, step, pc)) = carried.filter(|carried| from == carried.0 + self.state.target.word_bytes()) {
+            let caution = self.tell(Kind::Carry, report, Some((step, pc)));
+            self.say(Caution { place: Some(low), ..caution });
+        }
+        let carry = self.state.target.flags.iter().find(|flag| flag.name == 'C').map_or(0, |flag| flag.bit);
+        if report.flags.touched & report.flags.new & carry != 0 {
+            self.state.open.carried = Some((from, report.step, report.pc));
+        }
+    }
+
+    /// A failed call, and a comparison, of which nobody has looked.
+    fn looked(&mut self, report: &Report, known: &Known, reads: u32) {
+        if let Some(failed) = &mut self.state.open.failed {
+            let teller = failed.teller.map_or(0, |register| 1 << register.0);
+            let looks = known.flags_read & failed.flags != 0
+                || (reads & teller != 0 && !failed.is_gone)
+                || matches!(known.sort, Sort::Compare(_) | Sort::Branch(_));
+            if looks {
+                self.forgive();
+            } else {
+                let overwrites = known.flags_written & failed.flags != 0 || known.writes & teller != 0;
+                failed.is_gone |= overwrites || matches!(report.kind, StepKind::Call(_));
+                let (is_gone, by, number) = (failed.is_gone, failed.by, failed.number);
+                let used = reads & self.state.which.failed;
+                let passes_on = matches!(known.sort, Sort::Copy | Sort::Push) || matches!(known.sort, Sort::Store(..));
+                if used != 0 && is_gone && !passes_on {
+                    let register = Reg::at(used.trailing_zeros() as usize);
+                    let caution = self.tell(Kind::Unlooked, report, Some(by));
+                    self.say(Caution { register: Some(register), values: [number, 0], ..caution });
+                    self.forgive();
+                }
+            }
+        }
+        let open = &mut self.state.open;
+        let is_above_zero = match known.sort {
+            Sort::Branch(Order::AboveZero) => true,
+            Sort::Branch(Order::Unsigned) => open.with_zero && known.flags_read.count_ones() == 1,
+            _ => false,
+        };
+        if is_above_zero {
+            let began = open.compared;
+            let caution = self.tell(Kind::Settled, report, began);
+            self.say(Caution { values: [u32::from(!report.fell_through()), 0], ..caution });
+        }
+        let open = &mut self.state.open;
+        if known.flags_written != 0 {
+            open.with_zero = known.sort == Sort::Compare(Some(0));
+        }
+        if known.flags_read != 0 {
+            let lost = open.lost.take();
+            open.compared = None;
+            if let Some((compared, by)) = lost.filter(|_| matches!(known.sort, Sort::Branch(_))) {
+                let caution = self.tell(Kind::Overwritten, report, Some(by));
+                self.say(Caution { place: Some(compared.1), ..caution });
+            }
+        } else if matches!(known.sort, Sort::Compare(_)) {
+            (open.compared, open.lost) = (Some((report.step, report.pc)), None);
+        } else if known.sets_result_flags
+            && let Some(compared) = open.compared.take()
+        {
+            open.lost = Some((compared, (report.step, report.pc)));
+        } else if known.sets_result_flags {
+            open.lost = None;
+        }
+    }
+
+    /// The failure was looked at, or told of.
+    fn forgive(&mut self) {
+        self.state.open.failed = None;
+        self.state.which.failed = 0;
+    }
+
+    /// What a call of the system is given.
+    fn given(&mut self, report: &Report, call: &'static wendax_isa::SystemCall) {
+        let named = |word: &str| call.takes.iter().find(|(_, what)| *what == word).map(|(register, _)| *register);
+        let is_filled = call.name != "file_write" && call.name != "write";
+        let size = named("capacity").or_else(|| named("count"));
+        if let (Some(buffer), Some(size), true) = (named("buffer"), size, is_filled) {
+            let (at, size) = (*self.state.held(buffer), self.state.held(size).value);
+            if let Some((label, start, end)) = at.label.and_then(|label| self.facts.extent(label))
+                && start.0 <= at.value
+                && at.value < end.0
+                && u64::from(at.value) + u64::from(size) > u64::from(end.0)
+            {
+                let caution = self.tell(Kind::Room, report, Some(at.writer));
+                self.say(Caution { place: Some(label), values: [end.0 - at.value, size], ..caution });
+            }
+        }
+        if let ("put_text", Some(text)) = (call.name, named("address")) {
+            let at = *self.state.held(text);
+            let printed = u32::try_from(report.printed).unwrap_or(u32::MAX);
+            if let Some((label, start, end)) = self.facts.extent_around(Addr(at.value))
+                && !report.failed
+                && at.value.saturating_add(printed) >= end.0
+            {
+                let caution = self.tell(Kind::NoEnd, report, Some(at.writer));
+                self.say(Caution { place: Some(label), values: [end.0 - start.0, printed], ..caution });
+            }
+        }
+        if let ("put_int" | "put_uint", Some(value)) = (call.name, named("value")) {
+            let at = *self.state.held(value);
+            if let Some(label) = at.label.and_then(|label| self.facts.extent(label)) {
+                let caution = self.tell(Kind::Address, report, Some(at.writer));
+                self.say(Caution { register: Some(value), place: Some(label.0), values: [at.value, 0], ..caution });
+            }
+        }
+    }
+
+    /// What a load or store touches.
+    fn touched(&mut self, report: &Report, known: &Known) {
+        let (base, at) = match known.sort {
+            Sort::Load(base) => (base, report.reads.first().copied()),
+            Sort::Store(base, _) => (base, report.writes.iter().find_map(place_of)),
+            _ => return,
+        };
+        let Some((at, bytes)) = at else { return };
+        let held = base.map(|base| *self.state.held(base));
+        let label = held.and_then(|held| held.label).or_else(|| known.label_at(held.map_or(0, |held| held.value), at));
+        let Some((label, start, end)) = label.and_then(|label| self.facts.extent(label)) else { return };
+        if at >= start && u64::from(at.0) + u64::from(bytes) > u64::from(end.0) {
+            let began = held.filter(|held| held.label.is_some()).map(|held| held.writer);
+            let caution = self.tell(Kind::Beyond, report, began);
+            self.say(Caution { place: Some(label), register: base, values: [at.0, end.0 - start.0], ..caution });
+        }
+    }
+
+    // ---- what a step leaves
+
+    /// Takes in what a step wrote.
+    fn take(&mut self, report: &Report, known: Option<&Known>) {
+        let writer = (report.step, report.pc);
+        let sort = known.map_or(Sort::Other, |known| known.sort);
+        for write in &report.writes {
+            let Write::Register { register, new, .. } = *write else { continue };
+            let label = known.and_then(|known| self.label_of(known, new));
+            let failed = sort == Sort::Copy && known.is_some_and(|known| known.reads & self.state.which.failed != 0);
+            self.moves_stack(register, new, sort);
+            // A sum goes on from what was there: it is the same counter or pointer, further on.
+            let from = report.reads.first().filter(|_| matches!(sort, Sort::Load(_))).map(|read| read.0);
+            let held = &mut self.state.registers[register.index() % REGISTERS];
+            let (before, before_sort) = (held.writer, held.sort);
+            *held = Held { value: new, writer, sort, before, before_sort, label, from, spoiled: None };
+            let which = &mut self.state.which;
+            Which::put(&mut which.set, register, true);
+            Which::put(&mut which.labelled, register, label.is_some());
+            Which::put(&mut which.spoiled, register, false);
+            Which::put(&mut which.failed, register, failed);
+        }
+        if let (StepKind::Call(number), true) = (report.kind, report.failed) {
+            self.failed(report, number, known);
+        }
+    }
+
+    /// The label of a value that an instruction makes, when it is an address.
+    fn label_of(&self, known: &Known, value: u32) -> Option<u32> {
+        match known.sort {
+            Sort::Constant => known.label_near(value),
+            Sort::Copy | Sort::Sum => match known.reads & self.state.which.labelled {
+                0 => known.label_near(value),
+                labelled => self.state.registers[labelled.trailing_zeros() as usize % REGISTERS].label,
+            },
+            _ => None,
+        }
+    }
+
+    /// The stack pointer is set otherwise than by what belongs to a stack.
+    fn moves_stack(&mut self, register: Reg, new: u32, sort: Sort) {
+        if register != self.state.target.roles.stack || !matches!(sort, Sort::Copy | Sort::Load(_) | Sort::Constant) {
+            return;
+        }
+        let old = self.state.held(register).value;
+        let takes_off = self.state.frames.last().is_none_or(|entered| old <= new && new <= entered.frame.slot.0);
+        self.state.is_elsewhere |= !takes_off;
+    }
+
+    fn failed(&mut self, report: &Report, number: u32, known: Option<&Known>) {
+        let roles = self.state.target.roles;
+        let flags = known.map_or(0, |known| known.flags_written);
+        let is_own = self.state.target.call(number).is_some_and(|call| call.is_own);
+        let teller = match flags {
+            0 if is_own => roles.results.get(1),
+            0 => roles.results.first(),
+            _ => None,
+        };
+        self.forgive();
+        let by = (report.step, report.pc);
+        self.state.open.failed = Some(Failed { by, number, flags, teller: teller.copied(), is_gone: false });
+        if let Some(result) = roles.results.first() {
+            Which::put(&mut self.state.which.failed, *result, true);
+        }
+    }
+
+    // ---- where a step goes
+
+    /// A return, looked at before its frame is left.
+    fn returned(&mut self, report: &Report, known: &Known) {
+        let pushed = matches!(self.state.before, Some((_, Sort::Push, _)));
+        let stack = self.state.target.roles.stack;
+        let old = report.writes.iter().find_map(|write| match write {
+            Write::Register { register, old, .. } if *register == stack => Some(*old),
+            _ => None,
+        });
+        let at = old.unwrap_or_else(|| self.state.held(stack).value);
+        let Some(entered) = self.state.frames.last() else {
+            if !pushed {
+                let caution = self.tell(Kind::WayBack, report, None);
+                self.say(Caution { values: [at, report.next.0], ..caution });
+            }
+            return;
+        };
+        let frame = entered.frame;
+        // A handler may go back behind what waited for it, or elsewhere on purpose.
+        let takes_it = frame.back == report.next || frame.kind != FrameKind::Call;
+        let is_its_kind = (frame.kind == FrameKind::Call) == (known.sort == Sort::Return);
+        if frame.slot.0 == at && takes_it && is_its_kind {
+            self.kept(report);
+        } else if takes_it && is_its_kind && self.state.target.roles.link.is_some() {
+            let caution = self.tell(Kind::Uneven, report, None);
+            self.say(Caution { place: Some(frame.target), values: [at, frame.slot.0], ..caution });
+        } else if !(pushed && known.sort == Sort::Return) {
+            let caution = self.tell(Kind::WayBack, report, None);
+            self.say(Caution { place: Some(frame.target), values: [at, report.next.0], ..caution });
+        }
+    }
+
+    /// What a routine that returns should have given back, and what its caller must not count on.
+    fn kept(&mut self, report: &Report) {
+        let Some(entered) = self.state.frames.last() else { return };
+        let (values, is_set, writers, frame) = (entered.values, entered.is_set, entered.writers, entered.frame);
+        let target = self.state.target;
+        let mut wrong = Vec::new();
+        for (register, info) in target.registers() {
+            let index = register.index() % REGISTERS;
+            let held = &mut self.state.registers[index];
+            let is_apart = register == target.roles.stack
+                || Some(register) == target.roles.zero
+                || Some(register) == target.roles.link;
+            if is_apart || is_set >> index & 1 == 0 || held.value == values[index] || held.writer.0 <= frame.step {
+                continue;
+            }
+            let (kind, by) = match frame.kind {
+                FrameKind::Call if info.kept => (Kind::Kept, held.writer),
+                FrameKind::Interrupt(_) => (Kind::Handler, held.writer),
+                FrameKind::Call if !target.roles.results.contains(&register) && held.sort != Sort::Sum => {
+                    let (by, before) = (held.writer, writers[index]);
+                    held.spoiled = Some(Spoiled { by, routine: frame.target, before });
+                    Which::put(&mut self.state.which.spoiled, register, true);
+                    continue;
+                }
+                _ => continue,
+            };
+            wrong.push((kind, register, by, [values[index], held.value]));
+        }
+        for (kind, register, by, values) in wrong {
+            let caution = self.tell(kind, report, Some(by));
+            self.say(Caution { register: Some(register), place: Some(frame.target), values, ..caution });
+        }
+    }
+
+    fn follow_frames(&mut self, report: &Report, known: Option<&Known>) {
+        if self.state.frames.len() == report.depth {
+            return;
+        }
+        while self.state.frames.len() > report.depth {
+            let left = self.state.frames.pop();
+            if let Some(left) = left.filter(|left| left.frame.kind != FrameKind::Call) {
+                self.state.open = left.open;
+            }
+        }
+        if self.state.frames.len() < report.depth {
+            let kind = match report.kind {
+                StepKind::Interrupt(number) => FrameKind::Interrupt(number),
+                StepKind::Trap(number) => FrameKind::Trap(number),
+                StepKind::Instruction | StepKind::Call(_) => FrameKind::Call,
+            };
+            let slot = Addr(self.state.held(self.state.target.roles.stack).value);
+            let back = report.pc + known.map_or(0, |known| known.length);
+            let frame = Frame { slot, back, site: report.pc, target: report.next, step: report.step, kind };
+            self.state.enter(frame);
+            while self.state.frames.len() < report.depth {
+                self.state.enter(frame);
+            }
+        }
+    }
+
+    /// Loops: what a count-down begins with, counters that are set in each round, stacks that grow.
+    fn rounds(&mut self, report: &Report, known: &Known, at: usize) {
+        let jumps_back = report.length > 0 && report.next <= report.pc;
+        let wrapped = self.state.open.wrapped.take();
+        let zero_to_most = |write: &Write| match *write {
+            Write::Register { register, old: 0, new, .. } if new == self.state.target.word_mask() => Some(register),
+            _ => None,
+        };
+        let at_zero = report.writes.iter().find_map(zero_to_most);
+        match known.sort {
+            Sort::CountDown => {
+                if let Some(register) = at_zero {
+                    let began = Some(self.state.held(register).before);
+                    let caution = self.tell(Kind::FromZero, report, began);
+                    self.say(Caution { register: Some(register), ..caution });
+                }
+            }
+            Sort::Sum => {
+                self.state.open.wrapped = at_zero.map(|register| (register, report.step, report.pc));
+                self.state.open.stepped = known.written.filter(|register| known.reads >> register.0 & 1 != 0);
+            }
+            _ if known.flags_written != 0 => self.state.open.stepped = None,
+            Sort::Branch(_) => {
+                if let Some((register, step, pc)) = wrapped.filter(|(register, ..)| {
+                    jumps_back && (known.reads >> register.0 & 1 != 0 || known.flags_read != 0)
+                }) {
+                    let caution = self.tell(Kind::FromZero, report, Some((step, pc)));
+                    self.say(Caution { register: Some(register), ..caution });
+                }
+            }
+            _ => {}
+        }
+        if !matches!(known.sort, Sort::CountDown | Sort::Branch(_) | Sort::Jump) {
+            return;
+        }
+        if self.state.rounds.len() <= at {
+            self.state.rounds.resize(at + 1, None);
+        }
+        if !jumps_back {
+            self.state.rounds[at] = None;
+            return;
+        }
+        let stack = self.state.held(self.state.target.roles.stack).value;
+        let counter = match known.sort {
+            Sort::CountDown => known.written,
+            _ => self.state.open.stepped.filter(|register| known.flags_read != 0 || known.reads >> register.0 & 1 != 0),
+        };
+        let depth = self.state.frames.len();
+        let value = counter.map_or(0, |register| self.state.held(register).value);
+        let last = self.state.rounds[at].filter(|last| last.depth == depth);
+        let mut round = Round { value, stack, depth, step: report.step, ..Round::default() };
+        if let Some(last) = last {
+            round.deeper = if stack < last.stack { last.deeper.saturating_add(1) } else { 0 };
+            let held = counter.map(|register| *self.state.held(register));
+            let anew = held.filter(|held| held.before_sort == Sort::Constant && held.before.0 > last.step);
+            let anew = anew.map(|held| held.before);
+            round.same = if anew.is_some() && last.value == value { last.same.saturating_add(1) } else { 0 };
+            if round.same == TIMES
+                && let Some(register) = counter
+            {
+                let caution = self.tell(Kind::SetAnew, report, anew);
+                self.say(Caution { register: Some(register), values: [value, 0], ..caution });
+            }
+            if round.deeper == ROUNDS {
+                let caution = self.tell(Kind::Growing, report, None);
+                self.say(Caution { values: [last.stack - stack, ROUNDS], ..caution });
+            }
+        }
+        self.state.rounds[at] = Some(round);
+    }
+}
+
+/// Where a step wrote memory, and how many bytes.
+fn place_of(write: &Write) -> Option<(Addr, u32)> {
+    match *write {
+        Write::Memory { address, length, .. } | Write::Buffer { address, length, .. } => Some((address, length)),
+        _ => None,
+    }
+}

@@ -1,0 +1,137 @@
+//! Cautions in words: what looks wrong, where it began, what it led to.
+
+use super::Caution;
+use super::kinds::Kind;
+use crate::numbers::grouped;
+use crate::questions::{LastWriter, last_write};
+use crate::session::Session;
+use crate::stops::Thing;
+use crate::words::{line_words, place, told};
+use wendax_isa::{Addr, StepNo};
+
+impl Caution {
+    /// What looks wrong, in a sentence.
+    pub fn words(&self, session: &Session) -> String {
+        let target = session.machine().target();
+        let image = session.image();
+        let register = self.register.map_or("", |register| target.register_name(register));
+        let [one, other] = self.values;
+        let name = |address: Addr| image.place_name(address).unwrap_or_else(|| target.marked_address(address));
+        let named = self.place.map_or_else(String::new, name);
+        match self.kind {
+            Kind::WayBack => {
+                let what = format!("it goes to {}", place(image, target, Addr(other)));
+                match self.place {
+                    None => format!("no routine was called that this could return from: {what}"),
+                    Some(_) => format!("this is no way back of `{named}`: {what}"),
+                }
+            }
+            Kind::Uneven => {
+                let (by, way) = if one < other { (other - one, "below") } else { (one - other, "above") };
+                format!(
+                    "sp is {by} bytes {way} where it was at the entry of `{named}`: what was put by is not all taken off"
+                )
+            }
+            Kind::Kept => {
+                format!(
+                    "`{named}` does not give {register} back: it was {} and is {}",
+                    shown(session, one),
+                    shown(session, other)
+                )
+            }
+            Kind::Handler => format!(
+                "the handler `{named}` leaves {register} changed for what it interrupted: it was {} and is {}",
+                shown(session, one),
+                shown(session, other)
+            ),
+            Kind::Relied => format!("`{named}`, which was called meanwhile, changed {register}"),
+            Kind::NeverSet => format!("{register} was never set; it reads {} here", shown(session, one)),
+            Kind::Beyond => {
+                let start = self.place.unwrap_or_default();
+                let behind = one.saturating_sub(start.0);
+                let there = match image.place_name(Addr(one)).filter(|there| !there.starts_with(&named)) {
+                    Some(there) => format!("this is `{there}`"),
+                    None => "nothing is named there".to_owned(),
+                };
+                format!("this is {behind} behind `{named}`, which has {other} bytes: {there}")
+            }
+            Kind::Room => format!("`{named}` has room for {one} bytes, and the call may fill {other}"),
+            Kind::NoEnd => {
+                format!("the text at `{named}` has no NUL in its {one} bytes: {} were printed", grouped(other.into()))
+            }
+            Kind::Address => {
+                format!("this is the address of `{named}`, {}, and not what lies there", shown(session, one))
+            }
+            Kind::FromZero => {
+                let most = u64::from(target.word_mask()) + 1;
+                format!("{register} is 0 before 1 is taken off: {} rounds", grouped(most))
+            }
+            Kind::SetAnew => {
+                format!("{register} is {} here in each round: it is set anew within the loop", shown(session, one))
+            }
+            Kind::Growing => format!("each round leaves {one} bytes on the stack, {other} times so far"),
+            Kind::Overwritten => {
+                let compared = self.place.map_or_else(String::new, |place| told(session, place));
+                format!("the flags are no longer those of {compared}")
+            }
+            Kind::Unlooked => {
+                let call = target.call(one).map_or("the call", |call| call.name);
+                format!("`{call}` failed, and nobody looked: {register} holds the number of the error")
+            }
+            Kind::IntoData => "data is run as code".to_owned(),
+            Kind::Carry => format!("the sum of the lower words, at `{named}`, left a carry, which is not taken here"),
+            Kind::Settled => {
+                let how = if one == 1 { "is taken each time" } else { "is never taken" };
+                format!("as an unsigned number nothing is less than 0: this jump {how}, whatever is compared")
+            }
+        }
+    }
+
+    /// Where it began: the step, its instruction, and that in words.
+    pub fn beginning(&self, session: &Session) -> Option<(StepNo, Addr, String)> {
+        let (step, pc) = self.began.or_else(|| self.asked(session))?;
+        let how = match self.kind {
+            Kind::WayBack => "it was put there by",
+            Kind::Kept | Kind::Handler | Kind::Relied => "changed by",
+            Kind::Overwritten => "they are those of",
+            Kind::Settled => "after",
+            Kind::Carry => "left by",
+            Kind::Unlooked => "it was called by",
+            Kind::IntoData => "behind",
+            Kind::FromZero | Kind::SetAnew => "set by",
+            _ => "made by",
+        };
+        Some((step, pc, format!("{how} {} at step {}", told(session, pc), grouped(step.0))))
+    }
+
+    /// Of a way back that is none: who put there what was taken for one.
+    fn asked(&self, session: &Session) -> Option<(StepNo, Addr)> {
+        if self.kind != Kind::WayBack {
+            return None;
+        }
+        let roles = session.machine().target().roles;
+        let stack = Addr(self.values[0]);
+        let thing = match roles.link {
+            Some(link) => Thing::Register(link),
+            None => Thing::Cells(stack, stack + session.machine().target().word_bytes()),
+        };
+        match last_write(session, thing, self.step)? {
+            LastWriter::Step(effects) => Some((effects.step, effects.pc)),
+            LastWriter::ByHand(_) => None,
+        }
+    }
+
+    /// Its line, as people call it: `line 12`.
+    pub fn line(&self, session: &Session) -> String {
+        line_words(session, self.pc).unwrap_or_else(|| session.machine().target().marked_address(self.pc))
+    }
+}
+
+/// A number as it is read: signed too where that is another one.
+fn shown(session: &Session, value: u32) -> String {
+    let target = session.machine().target();
+    match session.image().label_at(Addr(value)).filter(|_| Addr(value) >= target.map.vectors_end) {
+        Some(label) => format!("{} ({})", target.marked(value), label.name),
+        None => crate::words::number_words(target, value),
+    }
+}
