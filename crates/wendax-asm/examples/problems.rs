@@ -1,7 +1,8 @@
-//! Writes `docs/problems.md` anew from the table of kinds of problems.
-#![expect(clippy::disallowed_methods, reason = "an example, not the core: it writes a file")]
+//! Writes `docs/problems.md` and `docs/cautions.md` anew from the tables of kinds of problems and cautions.
+#![expect(clippy::disallowed_methods, reason = "an example, not the core: it writes files")]
 
 fn main() -> std::io::Result<()> {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/problems.md");
-    std::fs::write(path, wendax_language::problems_document())
+    let docs = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs");
+    std::fs::write(format!("{docs}/problems.md"), wendax_language::problems_document())?;
+    std::fs::write(format!("{docs}/cautions.md"), wendax_language::cautions_document())
 }

@@ -8,6 +8,7 @@
 mod rv32;
 mod w16;
 
+use crate::cautions::CAUTIONS;
 use crate::codes::CODES;
 use crate::directives::DIRECTIVES;
 use crate::syntax::Syntax;
@@ -54,6 +55,7 @@ pub fn guide(word: &str, target: &Target) -> Vec<GuideEntry> {
     entries.extend(flag(&word, target));
     entries.extend(device(&word, syntax));
     entries.extend(problem(&word, syntax));
+    entries.extend(caution(&word, syntax));
     entries.extend(word_of_expressions(&word, syntax));
     entries.extend(trap(&word, syntax));
     entries.extend(topic(&word, syntax));
@@ -237,6 +239,7 @@ pub fn guide_words(target: &Target) -> Vec<(&'static str, Vec<String>)> {
         ("traps", traps),
         ("topics", owned(&mut topics(syntax).iter().map(|(name, ..)| *name))),
         ("problems", CODES.iter().map(|info| info.code.to_string()).collect()),
+        ("cautions", CAUTIONS.iter().map(|info| info.kind.to_string()).collect()),
     ];
     words.retain(|(_, words)| !words.is_empty());
     words
@@ -257,7 +260,9 @@ pub fn guide_document(target: &Target) -> String {
          What `?` in the bench and `{how}` say of each word. [Problems](problems.md), {topics} and\n\
          [keys](keys.md) have documents of their own.\n",
     );
-    for (kind, words) in guide_words(target).into_iter().filter(|(kind, _)| !["problems", "topics"].contains(kind)) {
+    for (kind, words) in
+        guide_words(target).into_iter().filter(|(kind, _)| !["problems", "cautions", "topics"].contains(kind))
+    {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "\n## {}{}\n", kind[..1].to_uppercase(), &kind[1..]);
         for entry in words.iter().flat_map(|word| guide(word, target)) {
@@ -394,14 +399,28 @@ fn device(word: &str, syntax: Syntax) -> Option<GuideEntry> {
 
 fn problem(word: &str, syntax: Syntax) -> Option<GuideEntry> {
     let info = CODES.iter().find(|info| info.code.to_string().eq_ignore_ascii_case(word))?;
-    let of = crate::machine_of(info.wrong).map_or(Syntax::W16, Syntax::of);
-    let on = if of == syntax || info.is_of_manifest() { String::new() } else { format!(", on {}", of.target().name) };
-    let mut lines = vec![format!("wrong{on}:")];
-    lines.extend(info.wrong.lines().map(|line| format!("  {line}")));
-    lines.push("right:".to_owned());
-    lines.extend(info.right.lines().map(|line| format!("  {line}")));
     let title = format!("{}, a {}: {}", info.code, info.severity.word(), info.title);
+    let lines = wrong_and_right(info.wrong, info.right, syntax, !info.is_of_manifest());
     Some(GuideEntry { title, lines, example: None, see: Vec::new() })
+}
+
+fn caution(word: &str, syntax: Syntax) -> Option<GuideEntry> {
+    let info = CAUTIONS.iter().find(|info| info.kind.to_string().eq_ignore_ascii_case(word))?;
+    let title = format!("{}, a caution: {}", info.kind, info.title);
+    let mut lines = vec![info.about.to_owned()];
+    lines.extend(wrong_and_right(info.wrong, info.right, syntax, true));
+    Some(GuideEntry { title, lines, example: None, see: Vec::new() })
+}
+
+/// An example of what is wrong with the same as it is right; of the other machine it is said that it is.
+fn wrong_and_right(wrong: &str, right: &str, syntax: Syntax, is_source: bool) -> Vec<String> {
+    let of = crate::machine_of(wrong).map_or(Syntax::W16, Syntax::of);
+    let on = if of == syntax || !is_source { String::new() } else { format!(", on {}", of.target().name) };
+    let mut lines = vec![format!("wrong{on}:")];
+    lines.extend(wrong.lines().map(|line| format!("  {line}")));
+    lines.push("right:".to_owned());
+    lines.extend(right.lines().map(|line| format!("  {line}")));
+    lines
 }
 
 #[cfg(test)]

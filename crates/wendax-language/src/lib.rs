@@ -8,6 +8,7 @@
 //!
 //! Nothing here assembles, runs or opens files. What is hidden in these pages is for the assembler.
 
+mod cautions;
 #[doc(hidden)]
 pub mod codes;
 mod completion;
@@ -34,6 +35,7 @@ pub mod rv32;
 pub mod syntax;
 mod values;
 
+pub use cautions::{CAUTIONS, CautionInfo, CautionKind, cautions_document};
 pub use codes::{CODES, CodeInfo, UNREADABLE, code_info, problems_document};
 pub use completion::{Offer, Offers, offers, operand_help};
 pub use directives::{DIRECTIVES, DirectiveInfo};

@@ -4,7 +4,7 @@ use glob::MatchOptions;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 use wendax_asm::Library;
-use wendax_language::{CodeInfo, code_info};
+use wendax_language::{CautionKind, CodeInfo, code_info};
 use wendax_source::{Diagnostic, FileId, Span, nearest, path_from};
 
 /// The file name of a manifest.
@@ -117,6 +117,8 @@ pub struct Manifest {
     pub limits: Limits,
     /// Kinds of warnings and hints that are meant so.
     pub meant: Vec<wendax_asm::MeantKind>,
+    /// Kinds of cautions in runs that are meant so, each with why.
+    pub meant_in_runs: Vec<(CautionKind, String)>,
     sources: Vec<Pattern>,
     libraries: Vec<Pattern>,
 }
@@ -245,6 +247,10 @@ impl Manifest {
         key: &Spanned<std::borrow::Cow<'_, str>>,
         value: &Spanned<DeValue<'_>>,
     ) {
+        let caution = CautionKind::of_code(key.get_ref());
+        if let Some((kind, why)) = caution.zip(text(value)).filter(|(_, why)| !why.trim().is_empty()) {
+            return self.meant_in_runs.push((kind, why.trim().to_owned()));
+        }
         let number = key.get_ref().strip_prefix('W').and_then(|digits| digits.parse().ok());
         let span = reader.span(key.span());
         if let Some((number, why)) = number.zip(text(value)) {

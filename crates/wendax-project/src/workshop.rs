@@ -12,6 +12,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::PathBuf;
 use std::sync::Arc;
 use wendax_asm::{Assembler, Assembly, Inputs};
+use wendax_language::CautionKind;
 use wendax_machine::{Clock, Settings};
 use wendax_source::{Files as _, Severity};
 
@@ -32,6 +33,8 @@ pub struct Built {
     pub history: Option<usize>,
     /// The folder for the program's files, when the manifest names one.
     pub folder: Option<PathBuf>,
+    /// Kinds of cautions in runs that the manifest says are meant, each with why.
+    pub meant_in_runs: Vec<(CautionKind, String)>,
     /// Folders outside of the project's that it uses, as the manifest names them.
     pub outside: Vec<String>,
     /// Folders outside that the manifest names and nobody has allowed.
@@ -49,6 +52,7 @@ impl Built {
             typed: None,
             history: None,
             folder: None,
+            meant_in_runs: Vec::new(),
             outside: Vec::new(),
             refused: Vec::new(),
         }
@@ -166,6 +170,7 @@ impl Workshop {
             typed: manifest.input.clone().map(String::into_bytes),
             history: manifest.limits.history_bytes(),
             folder: manifest.files.as_ref().map(|(folder, _)| self.project.root.join(folder)),
+            meant_in_runs: manifest.meant_in_runs.clone(),
             outside: self.project.outside.clone(),
             refused: self.project.refused.clone(),
         })

@@ -5,12 +5,10 @@
 //! is left out.
 
 mod facts;
-mod kinds;
 mod watcher;
 mod words;
 mod written;
 
-pub use kinds::{KINDS, Kind, KindInfo, cautions_document};
 pub use watcher::Caution;
 pub use written::CautionForm;
 
@@ -21,6 +19,7 @@ use facts::Facts;
 use std::collections::BTreeMap;
 use watcher::{State, Watcher};
 use wendax_isa::{Addr, StepNo};
+use wendax_language::CautionKind;
 use wendax_machine::{Machine, Run, Stop};
 
 /// Places and kinds that are kept, at most.
@@ -33,6 +32,8 @@ pub struct Cautions {
     state: State,
     facts: Facts,
     found: Found,
+    /// Kinds that are meant in all of the program, each with why.
+    meant: Vec<(CautionKind, String)>,
     branches: u64,
     from: StepNo,
     to: StepNo,
@@ -42,7 +43,7 @@ pub struct Cautions {
 #[derive(Debug, Clone, Default)]
 struct Found {
     list: Vec<Caution>,
-    places: BTreeMap<(Kind, Addr, Option<u8>), usize>,
+    places: BTreeMap<(CautionKind, Addr, Option<u8>), usize>,
     /// There were more than are kept.
     is_full: bool,
 }
@@ -69,7 +70,20 @@ impl Cautions {
         rerun.at.feed_edits(session.past().log);
         let state = State::new(&rerun.at.machine);
         let facts = Facts::new(session.image());
-        Self { rerun, state, facts, found: Found::default(), branches: session.branches(), from, to: from }
+        let (found, meant) = (Found::default(), Vec::new());
+        Self { rerun, state, facts, found, meant, branches: session.branches(), from, to: from }
+    }
+
+    /// Leaves out kinds that are meant in all of the program, each with why.
+    #[must_use]
+    pub fn with_meant(mut self, meant: &[(CautionKind, String)]) -> Self {
+        self.meant = meant.to_vec();
+        self
+    }
+
+    /// The kinds that are meant in all of the program, each with why.
+    pub fn meant_in_all(&self) -> &[(CautionKind, String)] {
+        &self.meant
     }
 
     /// They are of the branch of a walk.
@@ -92,6 +106,7 @@ impl Cautions {
     pub fn work(&mut self, session: &Session, budget: u64) -> bool {
         self.to = session.end();
         let mut found = std::mem::take(&mut self.found);
+        let known = found.list.len();
         let mut watched = Watched {
             state: &mut self.state,
             facts: &mut self.facts,
@@ -100,17 +115,27 @@ impl Cautions {
         };
         let is_done = self.rerun.ask(session.past(), self.to, &mut budget.max(1), &mut watched);
         self.found = found;
+        // Who put there what was taken for a way back is asked once.
+        for caution in self.found.list.iter_mut().skip(known).filter(|caution| caution.began.is_none()) {
+            caution.began = caution.asked(session);
+        }
         is_done
     }
 
     /// What was found so far and is not meant, in the order it came.
     pub fn list<'a>(&'a self, session: &'a Session) -> impl Iterator<Item = &'a Caution> {
-        self.found.list.iter().filter(|caution| why_meant(session, caution).is_none())
+        self.found.list.iter().filter(|caution| self.why(session, caution).is_none())
     }
 
     /// What was found and is meant, with the reason.
     pub fn meant<'a>(&'a self, session: &'a Session) -> impl Iterator<Item = (&'a Caution, &'a str)> {
-        self.found.list.iter().filter_map(|caution| Some((caution, why_meant(session, caution)?)))
+        self.found.list.iter().filter_map(|caution| Some((caution, self.why(session, caution)?)))
+    }
+
+    /// Why a caution is meant, when source or manifest say so.
+    fn why<'a>(&'a self, session: &'a Session, caution: &Caution) -> Option<&'a str> {
+        let in_all = self.meant.iter().find(|(kind, _)| *kind == caution.kind).map(|(_, why)| why.as_str());
+        why_meant(session, caution).or(in_all)
     }
 
     /// There were more than are kept.
@@ -134,7 +159,7 @@ impl Cautions {
         let mut tell = |caution| coming.push(caution);
         let mut watched = Watched { state: &mut state, facts: &mut self.facts, session, tell: &mut tell };
         watched.run(&mut machine, Run::until(now + 1));
-        coming.retain(|caution| why_meant(session, caution).is_none());
+        coming.retain(|caution| self.why(session, caution).is_none());
         coming
     }
 }
@@ -148,8 +173,8 @@ fn why_meant<'a>(session: &'a Session, caution: &Caution) -> Option<&'a str> {
         let (codes, why) = said.split_once(':')?;
         (codes.split([',', ' ']).any(is_named) && !why.trim().is_empty()).then(|| why.trim())
     };
-    let is_it = |code: &str| Kind::of_code(code) == Some(caution.kind);
-    let text = caution.place.filter(|_| caution.kind == Kind::NoEnd);
+    let is_it = |code: &str| CautionKind::of_code(code) == Some(caution.kind);
+    let text = caution.place.filter(|_| caution.kind == CautionKind::NoEnd);
     let by_text = text.and_then(|text| said(text, &|code| is_it(code) || matches!(code, "W056" | "W065")));
     said(caution.pc, &is_it).or(by_text)
 }

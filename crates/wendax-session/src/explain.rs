@@ -23,12 +23,12 @@ use crate::stops::Thing;
 use crate::words::{
     by_hand_words, failure, file_words, interrupt_words, line_words, lines_words, number_words, place, tone_words,
 };
-use wendax_image::{Image, SymbolKind};
+use wendax_image::{Image, LineKind, SymbolKind};
 use wendax_isa::Target;
 use wendax_isa::w16::{Insn, NO_BASE, Op, decode, reason};
 use wendax_isa::{Addr, Reg};
 use wendax_machine::{
-    AccessKind, CellState, Event, Fault, Frame, FrameKind, Machine, Need, Note, StepKind, Stop, Writer,
+    AccessKind, CellState, Event, Fault, Frame, FrameKind, Machine, Need, Note, Sort, StepKind, Stop, Writer,
 };
 
 /// How the next step will end.
@@ -154,6 +154,11 @@ fn insn_at(machine: &Machine, address: Addr) -> Option<Known> {
     }
     let [first, second] = code.map(|word| u16::try_from(word).unwrap_or(0));
     decode(first, second).map(Known::W16)
+}
+
+/// An instruction of the source stands there: pushed, and returned to at once, it is jumped to.
+pub(crate) fn is_jumped_to(image: &Image, address: Addr) -> bool {
+    image.line_at(address).is_some_and(|line| line.kind == LineKind::Code && line.address == address)
 }
 
 /// How the source writes its numbers.
@@ -790,9 +795,21 @@ impl<'a> Teller<'a> {
         unwritten.then(|| format!("nothing was ever written at {}", self.place(access.address)))
     }
 
+    /// The stack is elsewhere than where the machine has it: another of the program's own, on which ways back lie that nobody
+    /// called for.
+    fn is_other_stack(&self) -> bool {
+        let (map, sp) = (self.target.map, self.machine.stack_pointer());
+        sp < map.stack_start || sp > map.stack_end
+    }
+
     /// A return that will not take the way back of the routine it leaves.
     fn wrong_return(&self, op: Op) -> Option<String> {
         let sp = self.machine.stack_pointer();
+        let last = self.session.last_step().and_then(|last| self.machine.instruction_of(last.pc, last.code));
+        let is_pushed = last.is_some_and(|insn| insn.sort == Sort::Push);
+        if is_pushed && is_jumped_to(self.image, Addr(self.machine.word(sp))) || self.is_other_stack() {
+            return None;
+        }
         let Some(frame) = self.machine.frames().last() else {
             return Some(match self.on_the_stack(sp) {
                 Some(what) => format!("no routine was called; the stack holds {what}"),

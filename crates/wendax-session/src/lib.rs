@@ -61,7 +61,7 @@ mod values;
 mod visits;
 mod words;
 
-pub use cautions::{Caution, CautionForm, Cautions, KINDS, Kind, KindInfo, cautions_document};
+pub use cautions::{Caution, CautionForm, Cautions};
 pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use forms::{TallyForm, TrailForm, TrailText, ending};

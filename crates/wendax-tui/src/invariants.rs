@@ -7,7 +7,7 @@ use crate::world::documents::Document;
 use crate::world::stops::Place;
 use std::collections::BTreeSet;
 use wendax_language::Written;
-use wendax_session::{At, Routines, Show, StopId, explain};
+use wendax_session::{At, Cautions, Routines, Show, StopId, explain};
 
 impl App {
     /// What does not hold, in words; `None` when all does.
@@ -21,6 +21,16 @@ impl App {
         let walk = &self.world.walk;
         if walk.explanation.as_ref() != Some(&explain(session)) {
             return Some(format!("next is not that of step {}: {:?}", session.now(), walk.explanation));
+        }
+        // As far as the run was gone through, what looks wrong about the coming step is what going through it anew finds.
+        if !self.world.is_to_look_through(session, true) && !self.world.walk.cautions.is_behind(session) {
+            let mut anew = Cautions::new(session);
+            while !anew.work(session, u64::MAX) {}
+            let coming: Vec<_> = anew.coming(session).into_iter().map(|caution| (caution.kind, caution.pc)).collect();
+            let told = self.world.walk.cautions.coming.iter().map(|caution| (caution.kind, caution.pc));
+            if !told.eq(coming.iter().copied()) {
+                return Some(format!("cautions at step {} are {coming:?}, and not those told", session.now()));
+            }
         }
         let mut routines = Routines::default();
         routines.refresh(session, 24);

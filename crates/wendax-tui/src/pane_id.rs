@@ -27,6 +27,7 @@ panes! {
     Memory,
     Drawer,
     Marks,
+    Cautions,
     Stops,
     History,
     Trail,

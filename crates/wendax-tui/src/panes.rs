@@ -9,6 +9,7 @@
 mod atlas;
 mod board;
 mod calls;
+mod cautions;
 mod console;
 mod drawer;
 mod flags;
@@ -144,6 +145,7 @@ impl PaneId {
             Self::Memory => &memory::Memory,
             Self::Drawer => &drawer::Drawer,
             Self::Marks => &marks::Marks,
+            Self::Cautions => &cautions::Cautions,
             Self::Stops => &stops::Stops,
             Self::History => &history::History,
             Self::Trail => &trail::Trail,
@@ -163,6 +165,7 @@ impl PaneId {
             Self::Board => app.world.walk.uses_devices,
             Self::Calls
             | Self::Marks
+            | Self::Cautions
             | Self::Stops
             | Self::History
             | Self::Trail

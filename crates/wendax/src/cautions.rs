@@ -9,14 +9,20 @@ use crate::out::tell;
 use crate::run::World;
 use crate::tally::{Meter, SLICE};
 use std::path::Path;
+use wendax_language::CautionKind;
 use wendax_session::{CautionForm, Cautions, Session};
 
 /// Looks through the run for what looks wrong, where that is asked for; true when that makes the status.
-pub(crate) fn look_through(options: &Run, session: &Session, world: &World) -> Result<bool, Failure> {
+pub(crate) fn look_through(
+    options: &Run,
+    session: &Session,
+    world: &World,
+    meant: &[(CautionKind, String)],
+) -> Result<bool, Failure> {
     if options.cautions.is_none() && !options.cautions_fail {
         return Ok(false);
     }
-    let mut cautions = Cautions::new(session);
+    let mut cautions = Cautions::new(session).with_meant(meant);
     let mut meter = Meter::new("looking through the run");
     while !cautions.work(session, SLICE) {
         world.may_go_on()?;

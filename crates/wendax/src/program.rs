@@ -10,6 +10,7 @@ use wendax_image::{
     Addr, ElfProgram, FormatError, Image, SourceTrouble, from_elf, from_hex, from_raw, from_srecord, is_elf, is_object,
 };
 use wendax_isa::Target;
+use wendax_language::CautionKind;
 use wendax_project::{Built, DiskFiles, NAME, Project, Seal, Workshop};
 use wendax_source::{Diagnostic, Severity};
 
@@ -95,6 +96,11 @@ pub(crate) struct Program {
 impl Program {
     pub(crate) fn image(&self) -> &Image {
         &self.assembly.image
+    }
+
+    /// Kinds of cautions in runs that its manifest says are meant, each with why.
+    pub(crate) fn meant_in_runs(&self) -> &[(CautionKind, String)] {
+        self.project.as_ref().map_or(&[], |project| &project.manifest.meant_in_runs)
     }
 
     /// Its warnings, rendered.

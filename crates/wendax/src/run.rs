@@ -240,7 +240,7 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         let root = program.project.as_ref().map(|project| project.root.as_path());
         tally::after_run(options, &session, &mut world, root)?;
     }
-    let is_cautioned = cautions::look_through(options, &session, &world)?;
+    let is_cautioned = cautions::look_through(options, &session, &world, program.meant_in_runs())?;
     let mut report = report(&session, &end);
     report.tool = if is_cautioned && report.tool == 0 { status::CAUTIONS } else { report.tool };
     report.tool = if wrong.is_empty() || report.tool != 0 { report.tool } else { status::NOT_MET };

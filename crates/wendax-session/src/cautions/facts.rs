@@ -118,7 +118,7 @@ impl Facts {
             writes: uses.writes,
             flags_read: uses.flags_read,
             flags_written: uses.flags_written,
-            written: (own.count_ones() == 1).then(|| Reg::at(own.trailing_zeros() as usize)),
+            written: own.is_power_of_two().then(|| Reg::at(own.trailing_zeros() as usize)),
             sets_result_flags: uses.flags_written.count_ones() > 1,
             is_data: line.is_some_and(|line| line.kind == LineKind::Data),
             named: self.named(session, address),

@@ -5,10 +5,11 @@
 //! machine's report; the machine itself it does not ask. All is said by what `Target` and `Sort` say of any machine.
 
 use super::facts::{Facts, Known};
-use super::kinds::Kind;
+use crate::explain::is_jumped_to;
 use crate::session::Session;
 use std::ops::ControlFlow;
 use wendax_isa::{Addr, Reg, StepNo, Target};
+use wendax_language::CautionKind;
 use wendax_machine::{Frame, FrameKind, Machine, Observer, Order, Report, Sort, StepKind, Write};
 
 /// Registers of a machine, at most.
@@ -24,7 +25,7 @@ const TIMES: u8 = 3;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Caution {
     /// What.
-    pub kind: Kind,
+    pub kind: CautionKind,
     /// The step that does it.
     pub step: StepNo,
     /// Its instruction.
@@ -45,11 +46,11 @@ pub struct Caution {
 #[derive(Debug, Clone, Copy)]
 struct Held {
     value: u32,
-    /// Who wrote it last.
-    writer: (StepNo, Addr),
+    /// The step that wrote it last, and its instruction; none when no step did, or a person since.
+    writer: Option<(StepNo, Addr)>,
     sort: Sort,
     /// Who had written it before that.
-    before: (StepNo, Addr),
+    before: Option<(StepNo, Addr)>,
     before_sort: Sort,
     /// It is an address made from this label.
     label: Option<u32>,
@@ -84,7 +85,7 @@ struct Spoiled {
     by: (StepNo, Addr),
     routine: Addr,
     /// Who had written it for the caller.
-    before: Addr,
+    before: Option<Addr>,
 }
 
 /// What a routine found when it was entered.
@@ -92,7 +93,7 @@ struct Spoiled {
 struct Entered {
     frame: Frame,
     values: [u32; REGISTERS],
-    writers: [Addr; REGISTERS],
+    writers: [Option<Addr>; REGISTERS],
     is_set: u32,
     /// What was open when an interrupt came.
     open: Open,
@@ -161,9 +162,9 @@ impl State {
     pub(super) fn new(machine: &Machine) -> Self {
         let nothing = Held {
             value: 0,
-            writer: (machine.steps(), machine.pc()),
+            writer: None,
             sort: Sort::Other,
-            before: (machine.steps(), machine.pc()),
+            before: None,
             before_sort: Sort::Other,
             label: None,
             from: None,
@@ -194,7 +195,7 @@ impl State {
             let was_set = self.which.set >> register.0 & 1 != 0;
             if (held.value, was_set) != (value, is_set) {
                 *held = Held { value, label: None, from: None, spoiled: None, ..*held };
-                held.writer = (machine.steps(), machine.pc());
+                held.writer = None;
                 Which::put(&mut self.which.set, register, is_set);
                 Which::put(&mut self.which.labelled, register, false);
                 Which::put(&mut self.which.spoiled, register, false);
@@ -211,13 +212,13 @@ impl State {
         let mut entered = Entered {
             frame,
             values: [0; REGISTERS],
-            writers: [Addr(0); REGISTERS],
+            writers: [None; REGISTERS],
             is_set: self.which.set,
             open: Open::default(),
         };
         for (index, held) in self.registers.iter().enumerate() {
             entered.values[index] = held.value;
-            entered.writers[index] = held.writer.1;
+            entered.writers[index] = held.writer.map(|writer| writer.1);
         }
         if frame.kind != FrameKind::Call {
             entered.open = std::mem::take(&mut self.open);
@@ -244,7 +245,7 @@ impl Observer for Watcher<'_> {
             StepKind::Instruction | StepKind::Call(_) => self.facts.find(self.session, report.pc, report.code),
             StepKind::Interrupt(_) | StepKind::Trap(_) => None,
         };
-        let mut look = Look { state: self.state, facts: self.facts, tell: self.tell };
+        let mut look = Look { state: self.state, facts: self.facts, session: self.session, tell: self.tell };
         let Some((at, known)) = at.map(|at| (at, look.facts.known(at))) else {
             look.take(report, None);
             look.follow_frames(report, None);
@@ -267,11 +268,12 @@ impl Observer for Watcher<'_> {
 struct Look<'a> {
     state: &'a mut State,
     facts: &'a Facts,
+    session: &'a Session,
     tell: &'a mut dyn FnMut(Caution),
 }
 
 impl Look<'_> {
-    fn tell(&mut self, kind: Kind, report: &Report, began: Option<(StepNo, Addr)>) -> Caution {
+    fn tell(&mut self, kind: CautionKind, report: &Report, began: Option<(StepNo, Addr)>) -> Caution {
         let (step, pc) = (report.step, report.pc);
         Caution { kind, step, pc, began, register: None, place: None, values: [0; 2], times: 1 }
     }
@@ -302,7 +304,7 @@ impl Look<'_> {
         }
         self.touched(report, known);
         if let Some((pc, _, true)) = self.state.before.filter(|_| known.is_data) {
-            let caution = self.tell(Kind::IntoData, report, Some((report.step - 1u64, pc)));
+            let caution = self.tell(CautionKind::IntoData, report, Some((report.step - 1u64, pc)));
             self.say(caution);
         }
     }
@@ -319,7 +321,7 @@ impl Look<'_> {
             let register = Reg::at(reads.trailing_zeros() as usize);
             reads &= reads - 1;
             let value = self.state.held(register).value;
-            let caution = self.tell(Kind::NeverSet, report, None);
+            let caution = self.tell(CautionKind::NeverSet, report, None);
             self.say(Caution { register: Some(register), values: [value, 0], ..caution });
         }
     }
@@ -331,8 +333,8 @@ impl Look<'_> {
         }
         let Some(register) = known.written.filter(|register| reads & (1 << register.0) != 0) else { return };
         let Some(spoiled) = self.state.held(register).spoiled else { return };
-        if known.sort == Sort::CountDown || spoiled.before == report.pc {
-            let caution = self.tell(Kind::Relied, report, Some(spoiled.by));
+        if known.sort == Sort::CountDown || spoiled.before == Some(report.pc) {
+            let caution = self.tell(CautionKind::Relied, report, Some(spoiled.by));
             self.say(Caution { register: Some(register), place: Some(spoiled.routine), ..caution });
         }
     }
@@ -345,7 +347,7 @@ impl Look<'_> {
             return;
         }
         if let Some((low, step, pc)) = carried.filter(|carried| from == carried.0 + self.state.target.word_bytes()) {
-            let caution = self.tell(Kind::Carry, report, Some((step, pc)));
+            let caution = self.tell(CautionKind::Carry, report, Some((step, pc)));
             self.say(Caution { place: Some(low), ..caution });
         }
         let carry = self.state.target.flags.iter().find(|flag| flag.name == 'C').map_or(0, |flag| flag.bit);
@@ -371,7 +373,7 @@ impl Look<'_> {
                 let passes_on = matches!(known.sort, Sort::Copy | Sort::Push) || matches!(known.sort, Sort::Store(..));
                 if used != 0 && is_gone && !passes_on {
                     let register = Reg::at(used.trailing_zeros() as usize);
-                    let caution = self.tell(Kind::Unlooked, report, Some(by));
+                    let caution = self.tell(CautionKind::Unlooked, report, Some(by));
                     self.say(Caution { register: Some(register), values: [number, 0], ..caution });
                     self.forgive();
                 }
@@ -380,12 +382,12 @@ impl Look<'_> {
         let open = &mut self.state.open;
         let is_above_zero = match known.sort {
             Sort::Branch(Order::AboveZero) => true,
-            Sort::Branch(Order::Unsigned) => open.with_zero && known.flags_read.count_ones() == 1,
+            Sort::Branch(Order::Unsigned) => open.with_zero && known.flags_read.is_power_of_two(),
             _ => false,
         };
         if is_above_zero {
             let began = open.compared;
-            let caution = self.tell(Kind::Settled, report, began);
+            let caution = self.tell(CautionKind::Settled, report, began);
             self.say(Caution { values: [u32::from(!report.fell_through()), 0], ..caution });
         }
         let open = &mut self.state.open;
@@ -396,7 +398,7 @@ impl Look<'_> {
             let lost = open.lost.take();
             open.compared = None;
             if let Some((compared, by)) = lost.filter(|_| matches!(known.sort, Sort::Branch(_))) {
-                let caution = self.tell(Kind::Overwritten, report, Some(by));
+                let caution = self.tell(CautionKind::Overwritten, report, Some(by));
                 self.say(Caution { place: Some(compared.1), ..caution });
             }
         } else if matches!(known.sort, Sort::Compare(_)) {
@@ -428,7 +430,7 @@ impl Look<'_> {
                 && at.value < end.0
                 && u64::from(at.value) + u64::from(size) > u64::from(end.0)
             {
-                let caution = self.tell(Kind::Room, report, Some(at.writer));
+                let caution = self.tell(CautionKind::Room, report, at.writer);
                 self.say(Caution { place: Some(label), values: [end.0 - at.value, size], ..caution });
             }
         }
@@ -439,14 +441,14 @@ impl Look<'_> {
                 && !report.failed
                 && at.value.saturating_add(printed) >= end.0
             {
-                let caution = self.tell(Kind::NoEnd, report, Some(at.writer));
+                let caution = self.tell(CautionKind::NoEnd, report, at.writer);
                 self.say(Caution { place: Some(label), values: [end.0 - start.0, printed], ..caution });
             }
         }
         if let ("put_int" | "put_uint", Some(value)) = (call.name, named("value")) {
             let at = *self.state.held(value);
             if let Some(label) = at.label.and_then(|label| self.facts.extent(label)) {
-                let caution = self.tell(Kind::Address, report, Some(at.writer));
+                let caution = self.tell(CautionKind::Address, report, at.writer);
                 self.say(Caution { register: Some(value), place: Some(label.0), values: [at.value, 0], ..caution });
             }
         }
@@ -464,8 +466,8 @@ impl Look<'_> {
         let label = held.and_then(|held| held.label).or_else(|| known.label_at(held.map_or(0, |held| held.value), at));
         let Some((label, start, end)) = label.and_then(|label| self.facts.extent(label)) else { return };
         if at >= start && u64::from(at.0) + u64::from(bytes) > u64::from(end.0) {
-            let began = held.filter(|held| held.label.is_some()).map(|held| held.writer);
-            let caution = self.tell(Kind::Beyond, report, began);
+            let began = held.filter(|held| held.label.is_some()).and_then(|held| held.writer);
+            let caution = self.tell(CautionKind::Beyond, report, began);
             self.say(Caution { place: Some(label), register: base, values: [at.0, end.0 - start.0], ..caution });
         }
     }
@@ -474,7 +476,7 @@ impl Look<'_> {
 
     /// Takes in what a step wrote.
     fn take(&mut self, report: &Report, known: Option<&Known>) {
-        let writer = (report.step, report.pc);
+        let writer = Some((report.step, report.pc));
         let sort = known.map_or(Sort::Other, |known| known.sort);
         for write in &report.writes {
             let Write::Register { register, new, .. } = *write else { continue };
@@ -541,6 +543,7 @@ impl Look<'_> {
     /// A return, looked at before its frame is left.
     fn returned(&mut self, report: &Report, known: &Known) {
         let pushed = matches!(self.state.before, Some((_, Sort::Push, _)));
+        let pushed = pushed && is_jumped_to(self.session.image(), report.next);
         let stack = self.state.target.roles.stack;
         let old = report.writes.iter().find_map(|write| match write {
             Write::Register { register, old, .. } if *register == stack => Some(*old),
@@ -549,7 +552,7 @@ impl Look<'_> {
         let at = old.unwrap_or_else(|| self.state.held(stack).value);
         let Some(entered) = self.state.frames.last() else {
             if !pushed {
-                let caution = self.tell(Kind::WayBack, report, None);
+                let caution = self.tell(CautionKind::WayBack, report, None);
                 self.say(Caution { values: [at, report.next.0], ..caution });
             }
             return;
@@ -561,10 +564,10 @@ impl Look<'_> {
         if frame.slot.0 == at && takes_it && is_its_kind {
             self.kept(report);
         } else if takes_it && is_its_kind && self.state.target.roles.link.is_some() {
-            let caution = self.tell(Kind::Uneven, report, None);
+            let caution = self.tell(CautionKind::Uneven, report, None);
             self.say(Caution { place: Some(frame.target), values: [at, frame.slot.0], ..caution });
         } else if !(pushed && known.sort == Sort::Return) {
-            let caution = self.tell(Kind::WayBack, report, None);
+            let caution = self.tell(CautionKind::WayBack, report, None);
             self.say(Caution { place: Some(frame.target), values: [at, report.next.0], ..caution });
         }
     }
@@ -581,14 +584,15 @@ impl Look<'_> {
             let is_apart = register == target.roles.stack
                 || Some(register) == target.roles.zero
                 || Some(register) == target.roles.link;
-            if is_apart || is_set >> index & 1 == 0 || held.value == values[index] || held.writer.0 <= frame.step {
+            let Some(writer) = held.writer.filter(|writer| writer.0 > frame.step) else { continue };
+            if is_apart || is_set >> index & 1 == 0 || held.value == values[index] {
                 continue;
             }
             let (kind, by) = match frame.kind {
-                FrameKind::Call if info.kept => (Kind::Kept, held.writer),
-                FrameKind::Interrupt(_) => (Kind::Handler, held.writer),
+                FrameKind::Call if info.kept => (CautionKind::Kept, writer),
+                FrameKind::Interrupt(_) => (CautionKind::Handler, writer),
                 FrameKind::Call if !target.roles.results.contains(&register) && held.sort != Sort::Sum => {
-                    let (by, before) = (held.writer, writers[index]);
+                    let (by, before) = (writer, writers[index]);
                     held.spoiled = Some(Spoiled { by, routine: frame.target, before });
                     Which::put(&mut self.state.which.spoiled, register, true);
                     continue;
@@ -641,8 +645,8 @@ impl Look<'_> {
         match known.sort {
             Sort::CountDown => {
                 if let Some(register) = at_zero {
-                    let began = Some(self.state.held(register).before);
-                    let caution = self.tell(Kind::FromZero, report, began);
+                    let began = self.state.held(register).before;
+                    let caution = self.tell(CautionKind::FromZero, report, began);
                     self.say(Caution { register: Some(register), ..caution });
                 }
             }
@@ -655,7 +659,7 @@ impl Look<'_> {
                 if let Some((register, step, pc)) = wrapped.filter(|(register, ..)| {
                     jumps_back && (known.reads >> register.0 & 1 != 0 || known.flags_read != 0)
                 }) {
-                    let caution = self.tell(Kind::FromZero, report, Some((step, pc)));
+                    let caution = self.tell(CautionKind::FromZero, report, Some((step, pc)));
                     self.say(Caution { register: Some(register), ..caution });
                 }
             }
@@ -683,17 +687,19 @@ impl Look<'_> {
         if let Some(last) = last {
             round.deeper = if stack < last.stack { last.deeper.saturating_add(1) } else { 0 };
             let held = counter.map(|register| *self.state.held(register));
-            let anew = held.filter(|held| held.before_sort == Sort::Constant && held.before.0 > last.step);
-            let anew = anew.map(|held| held.before);
+            let is_counted = |held: &Held| matches!(held.sort, Sort::Sum | Sort::CountDown);
+            let anew = held.filter(|held| is_counted(held) && held.before_sort == Sort::Constant);
+            let anew = anew.and_then(|held| held.before);
+            let anew = anew.filter(|set| set.0 > last.step);
             round.same = if anew.is_some() && last.value == value { last.same.saturating_add(1) } else { 0 };
             if round.same == TIMES
                 && let Some(register) = counter
             {
-                let caution = self.tell(Kind::SetAnew, report, anew);
+                let caution = self.tell(CautionKind::SetAnew, report, anew);
                 self.say(Caution { register: Some(register), values: [value, 0], ..caution });
             }
             if round.deeper == ROUNDS {
-                let caution = self.tell(Kind::Growing, report, None);
+                let caution = self.tell(CautionKind::Growing, report, None);
                 self.say(Caution { values: [last.stack - stack, ROUNDS], ..caution });
             }
         }

@@ -1,13 +1,13 @@
 //! Cautions in words: what looks wrong, where it began, what it led to.
 
 use super::Caution;
-use super::kinds::Kind;
 use crate::numbers::grouped;
 use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
 use crate::stops::Thing;
 use crate::words::{line_words, place, told};
 use wendax_isa::{Addr, StepNo};
+use wendax_language::CautionKind;
 
 impl Caution {
     /// What looks wrong, in a sentence.
@@ -19,34 +19,34 @@ impl Caution {
         let name = |address: Addr| image.place_name(address).unwrap_or_else(|| target.marked_address(address));
         let named = self.place.map_or_else(String::new, name);
         match self.kind {
-            Kind::WayBack => {
+            CautionKind::WayBack => {
                 let what = format!("it goes to {}", place(image, target, Addr(other)));
                 match self.place {
                     None => format!("no routine was called that this could return from: {what}"),
                     Some(_) => format!("this is no way back of `{named}`: {what}"),
                 }
             }
-            Kind::Uneven => {
+            CautionKind::Uneven => {
                 let (by, way) = if one < other { (other - one, "below") } else { (one - other, "above") };
                 format!(
                     "sp is {by} bytes {way} where it was at the entry of `{named}`: what was put by is not all taken off"
                 )
             }
-            Kind::Kept => {
+            CautionKind::Kept => {
                 format!(
                     "`{named}` does not give {register} back: it was {} and is {}",
                     shown(session, one),
                     shown(session, other)
                 )
             }
-            Kind::Handler => format!(
+            CautionKind::Handler => format!(
                 "the handler `{named}` leaves {register} changed for what it interrupted: it was {} and is {}",
                 shown(session, one),
                 shown(session, other)
             ),
-            Kind::Relied => format!("`{named}`, which was called meanwhile, changed {register}"),
-            Kind::NeverSet => format!("{register} was never set; it reads {} here", shown(session, one)),
-            Kind::Beyond => {
+            CautionKind::Relied => format!("`{named}`, which was called meanwhile, changed {register}"),
+            CautionKind::NeverSet => format!("{register} was never set; it reads {} here", shown(session, one)),
+            CautionKind::Beyond => {
                 let start = self.place.unwrap_or_default();
                 let behind = one.saturating_sub(start.0);
                 let there = match image.place_name(Addr(one)).filter(|there| !there.starts_with(&named)) {
@@ -55,32 +55,34 @@ impl Caution {
                 };
                 format!("this is {behind} behind `{named}`, which has {other} bytes: {there}")
             }
-            Kind::Room => format!("`{named}` has room for {one} bytes, and the call may fill {other}"),
-            Kind::NoEnd => {
+            CautionKind::Room => format!("`{named}` has room for {one} bytes, and the call may fill {other}"),
+            CautionKind::NoEnd => {
                 format!("the text at `{named}` has no NUL in its {one} bytes: {} were printed", grouped(other.into()))
             }
-            Kind::Address => {
+            CautionKind::Address => {
                 format!("this is the address of `{named}`, {}, and not what lies there", shown(session, one))
             }
-            Kind::FromZero => {
+            CautionKind::FromZero => {
                 let most = u64::from(target.word_mask()) + 1;
                 format!("{register} is 0 before 1 is taken off: {} rounds", grouped(most))
             }
-            Kind::SetAnew => {
+            CautionKind::SetAnew => {
                 format!("{register} is {} here in each round: it is set anew within the loop", shown(session, one))
             }
-            Kind::Growing => format!("each round leaves {one} bytes on the stack, {other} times so far"),
-            Kind::Overwritten => {
+            CautionKind::Growing => format!("each round leaves {one} bytes on the stack, {other} times so far"),
+            CautionKind::Overwritten => {
                 let compared = self.place.map_or_else(String::new, |place| told(session, place));
                 format!("the flags are no longer those of {compared}")
             }
-            Kind::Unlooked => {
+            CautionKind::Unlooked => {
                 let call = target.call(one).map_or("the call", |call| call.name);
                 format!("`{call}` failed, and nobody looked: {register} holds the number of the error")
             }
-            Kind::IntoData => "data is run as code".to_owned(),
-            Kind::Carry => format!("the sum of the lower words, at `{named}`, left a carry, which is not taken here"),
-            Kind::Settled => {
+            CautionKind::IntoData => "data is run as code".to_owned(),
+            CautionKind::Carry => {
+                format!("the sum of the lower words, at `{named}`, left a carry, which is not taken here")
+            }
+            CautionKind::Settled => {
                 let how = if one == 1 { "is taken each time" } else { "is never taken" };
                 format!("as an unsigned number nothing is less than 0: this jump {how}, whatever is compared")
             }
@@ -89,24 +91,24 @@ impl Caution {
 
     /// Where it began: the step, its instruction, and that in words.
     pub fn beginning(&self, session: &Session) -> Option<(StepNo, Addr, String)> {
-        let (step, pc) = self.began.or_else(|| self.asked(session))?;
+        let (step, pc) = self.began?;
         let how = match self.kind {
-            Kind::WayBack => "it was put there by",
-            Kind::Kept | Kind::Handler | Kind::Relied => "changed by",
-            Kind::Overwritten => "they are those of",
-            Kind::Settled => "after",
-            Kind::Carry => "left by",
-            Kind::Unlooked => "it was called by",
-            Kind::IntoData => "behind",
-            Kind::FromZero | Kind::SetAnew => "set by",
+            CautionKind::WayBack => "it was put there by",
+            CautionKind::Kept | CautionKind::Handler | CautionKind::Relied => "changed by",
+            CautionKind::Overwritten => "they are those of",
+            CautionKind::Settled => "after",
+            CautionKind::Carry => "left by",
+            CautionKind::Unlooked => "it was called by",
+            CautionKind::IntoData => "behind",
+            CautionKind::FromZero | CautionKind::SetAnew => "set by",
             _ => "made by",
         };
         Some((step, pc, format!("{how} {} at step {}", told(session, pc), grouped(step.0))))
     }
 
     /// Of a way back that is none: who put there what was taken for one.
-    fn asked(&self, session: &Session) -> Option<(StepNo, Addr)> {
-        if self.kind != Kind::WayBack {
+    pub(super) fn asked(&self, session: &Session) -> Option<(StepNo, Addr)> {
+        if self.kind != CautionKind::WayBack {
             return None;
         }
         let roles = session.machine().target().roles;

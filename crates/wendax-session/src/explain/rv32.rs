@@ -344,7 +344,7 @@ pub(super) fn kept_by_entry(teller: &Teller<'_>, effects: &Effects) -> String {
 
 fn caution(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Option<String> {
     let is_return = insn.op() == Op::Jalr && insn.rd == 0 && insn.rs1 == RA;
-    if is_return && !effects.returned {
+    if is_return && !effects.returned && !teller.is_other_stack() {
         return Some(wrong_return(teller));
     }
     if insn.op() == Op::Mret && !teller.machine.frames().iter().any(|frame| frame.kind != FrameKind::Call) {

@@ -6,7 +6,8 @@ use wendax_session::{Command, Progress, Session, State, explain};
 use wendax_source::{Sources, Style, render_all};
 
 /// Each begins with a line `== what it is ∙ what it prints < what is typed`.
-const PROGRAMS: &str = include_str!("right.txt");
+const W16: &str = include_str!("right.txt");
+const RV32: &str = include_str!("right-rv32.txt");
 
 /// Steps that a program takes at most.
 const STEPS: usize = 3000;
@@ -14,23 +15,23 @@ const STEPS: usize = 3000;
 /// A program of the corpus.
 pub(crate) struct Right {
     pub(crate) name: &'static str,
-    pub(crate) text: &'static str,
+    pub(crate) text: String,
     pub(crate) printed: &'static str,
     pub(crate) typed: String,
 }
 
-/// The programs.
+/// The programs for both machines.
 pub(crate) fn rights() -> Vec<Right> {
-    let programs = PROGRAMS.trim_start_matches("== ").split("\n== ");
-    let rights: Vec<Right> = programs
-        .map(|program| {
+    let mut rights = Vec::new();
+    for (machine, programs) in [("", W16), (" .target rv32\n", RV32)] {
+        rights.extend(programs.trim_start_matches("== ").split("\n== ").map(|program| {
             let (head, text) = program.split_once('\n').expect("a line says what it is");
             let (name, printed) = head.split_once(" ∙ ").expect("it prints something");
             let (printed, typed) = printed.split_once(" < ").unwrap_or((printed, ""));
-            Right { name, text, printed, typed: typed.replace("\\n", "\n") }
-        })
-        .collect();
-    assert!(rights.len() >= 38, "{}", rights.len());
+            Right { name, text: format!("{machine}{text}"), printed, typed: typed.replace("\\n", "\n") }
+        }));
+    }
+    assert!(rights.len() >= 75, "{}", rights.len());
     rights
 }
 
@@ -38,7 +39,7 @@ pub(crate) fn rights() -> Vec<Right> {
 fn programs_that_are_right_are_told_nothing_of() {
     let mut alarms = Vec::new();
     for Right { name, text, printed, typed } in rights() {
-        let (sources, file) = Sources::single(name, text);
+        let (sources, file) = Sources::single(name, text.as_str());
         let assembly = wendax_asm::assemble(&sources, file);
         if !assembly.diagnostics.is_empty() {
             alarms.push(render_all(&sources, &assembly.diagnostics, Style::Plain));

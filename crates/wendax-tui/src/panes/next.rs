@@ -1,13 +1,15 @@
 //! What the last step did, and what the coming instruction will do.
 
-use super::{Need, Pane, PaneId, head};
+use super::cautions::LOOK_BY_ITSELF;
+use super::{Need, Pane, PaneId, Work, head};
 use crate::app::App;
 use crate::cells::{fitted, width, wrap};
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
+use wendax_language::CautionKind;
 use wendax_session::grouped;
-use wendax_session::{Session, by_hand_words, change_words};
+use wendax_session::{Caution, Session, by_hand_words, change_words};
 
 /// Rows for what was changed, at most.
 const TOLD: usize = 3;
@@ -37,6 +39,10 @@ impl Pane for Next {
         "The instruction that comes next and what it will do with the present values, before it is done: the result, the \
          flags it sets, whether a jump is taken and why. At its end stands what the last step changed; what is not \
          named there did not change."
+    }
+
+    fn work(&self) -> Option<Work> {
+        Some(LOOK_BY_ITSELF)
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {
@@ -111,13 +117,28 @@ impl Pane for Next {
 fn account(app: &App, width: u16) -> Vec<(String, Ink)> {
     let Some(explanation) = &app.world.walk.explanation else { return Vec::new() };
     let text = Some((explanation.text.clone(), Ink::Time)).filter(|(text, _)| !text.is_empty());
-    let caution = explanation.caution.iter().map(|text| (format!("caution: {text}"), Ink::Trouble));
+    let cautions = explanation.caution.iter().cloned().chain(cautions(app));
+    let caution = cautions.map(|text| (format!("caution: {text}"), Ink::Trouble));
     let sentences = explanation.sentences.iter().map(|text| (text.clone(), Ink::Text));
     let mut lines: Vec<(String, Ink)> = text.into_iter().collect();
     for (text, ink) in caution.chain(sentences) {
         lines.extend(wrap(&text, width).into_iter().map(|line| (line, ink)));
     }
     lines
+}
+
+/// What looks wrong about the coming step, that the account does not say by itself.
+fn cautions(app: &App) -> Vec<String> {
+    let Some(session) = app.session().filter(|_| app.world.is_current()) else { return Vec::new() };
+    let told = |caution: &&Caution| {
+        !matches!(caution.kind, CautionKind::WayBack | CautionKind::Uneven | CautionKind::NeverSet)
+    };
+    let coming = app.world.walk.cautions.coming.iter().filter(told);
+    let words = coming.map(|caution| {
+        let began = caution.beginning(session).map_or(String::new(), |(.., words)| format!("; {words}"));
+        format!("{}{began} ({})", caution.words(session), caution.kind)
+    });
+    words.collect()
 }
 
 /// What the command that led here changed, and that nothing else changed, in at most so many lines, with its head.

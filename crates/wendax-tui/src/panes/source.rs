@@ -12,6 +12,7 @@ use crate::world::documents::Role;
 use crate::world::tallies::Beside;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use std::collections::BTreeSet;
 use wendax_image::{Line, LineKind};
 use wendax_isa::Target;
 use wendax_language::operand_help;
@@ -176,6 +177,7 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let present = app.world.present_piece().and(app.session()).map(Session::present_address);
     let searched = app.shown_pattern();
     let searched = searched.as_ref();
+    let cautioned = cautioned_lines(app);
     let mut caret_row = None;
     for (y, row) in (body.y..body.bottom()).zip(rows(app, top, body.width, &columns)) {
         let place = Rect { y, height: 1, ..body };
@@ -186,7 +188,8 @@ fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
                 }
                 let piece = pieces.get(line - top).copied().flatten();
                 let note = ran.iter().find(|(of, _)| *of == line).map(|(_, text)| text.as_str());
-                line_row(app, pen, place, &columns, &LineRow { line, from, to, piece, note, searched });
+                let cautioned = cautioned.contains(&line);
+                line_row(app, pen, place, &columns, &LineRow { line, from, to, piece, note, searched, cautioned });
             }
             Row::Unfolded(line, nth, part) => {
                 let is_next = app.world.is_current() && present == Some(part.address);
@@ -546,10 +549,12 @@ struct LineRow<'a> {
     note: Option<&'a str>,
     /// What is searched for, while that is shown.
     searched: Option<&'a Pattern>,
+    /// Something looks wrong with it in the run.
+    cautioned: bool,
 }
 
 fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &LineRow<'_>) {
-    let LineRow { line, from, to, piece, note, searched } = *row;
+    let LineRow { line, from, to, piece, note, searched, cautioned } = *row;
     let is_continued = app.screen.source.wraps && from > 0;
     let present = app.session().is_some() && app.present_line() == Some(line);
     let (cursor, place) = app.editor().cursor();
@@ -557,7 +562,7 @@ fn line_row(app: &App, pen: &mut Pen<'_>, area: Rect, columns: &Columns, row: &L
         pen.band(area);
     }
     if !is_continued {
-        marks(app, pen, area, line, present, cursor == line);
+        marks(app, pen, area, line, (present, cursor == line, cautioned));
         let ink = if present { Ink::Time } else { Ink::Faint };
         let number = format!("{:>1$}", line + 1, usize::from(columns.number - 1));
         pen.text(area.x + SIGNS, area.y, columns.number, &number, ink);
@@ -688,7 +693,15 @@ fn chosen_text(
     }
 }
 
-fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, present: bool, cursor: bool) {
+/// The lines of the text that is shown with which something looks wrong in the run.
+fn cautioned_lines(app: &App) -> BTreeSet<usize> {
+    let Some(session) = app.session().filter(|_| app.world.is_current()) else { return BTreeSet::new() };
+    let places = app.world.walk.cautions.list(session);
+    let places = places.filter_map(|caution| app.world.place_of(session.image().line_at(caution.pc)?));
+    places.filter(|(document, _)| *document == app.screen.shown).map(|(_, line)| line).collect()
+}
+
+fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, (present, cursor, cautioned): (bool, bool, bool)) {
     let (is_part, shown) = (app.part_under_cursor().is_some(), parts_shown(app, line));
     let mut stops = app.world.stops.list.iter().filter(|stop| {
         app.world.place_of_stop(stop).is_some_and(|(id, at, part)| {
@@ -701,6 +714,7 @@ fn marks(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, present: bool, c
         (_, _, Some(Severity::Problem)) => ("✕", Ink::Trouble),
         (_, _, Some(Severity::Warning)) => ("!", Ink::Time),
         (true, _, _) => ("▌", Ink::Time),
+        _ if cautioned => ("△", Ink::Trouble),
         (_, true, _) if !is_part => ("›", Ink::Place),
         (_, _, Some(Severity::Hint)) => ("·", Ink::Quiet),
         _ => (" ", Ink::Text),

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use wendax_asm::Assembly;
 use wendax_image::Image;
+use wendax_language::CautionKind;
 use wendax_machine::Settings;
 use wendax_project::Built;
 use wendax_source::{Diagnostic, FileId, Severity, Sources};
@@ -27,6 +28,8 @@ pub(crate) struct Program {
     pub(crate) history: Option<usize>,
     /// The folder for the program's files, when the manifest names one.
     pub(crate) folder: Option<PathBuf>,
+    /// Kinds of cautions in runs that the manifest says are meant, each with why.
+    pub(crate) meant_in_runs: Vec<(CautionKind, String)>,
     /// Folders outside of the project's that it uses.
     pub(crate) outside: Vec<String>,
 }
@@ -44,6 +47,7 @@ impl Default for Program {
             typed: None,
             history: None,
             folder: None,
+            meant_in_runs: Vec::new(),
             outside: Vec::new(),
         }
     }
@@ -66,6 +70,7 @@ impl Program {
         self.assembly = built.assembly;
         let changed = self.settings != built.settings || self.typed != built.typed;
         (self.settings, self.typed, self.history) = (built.settings, built.typed, built.history);
+        self.meant_in_runs = built.meant_in_runs;
         (self.folder, self.outside) = (built.folder, built.outside);
         changed
     }

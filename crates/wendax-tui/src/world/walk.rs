@@ -2,6 +2,7 @@
 //! the present text to where it stands.
 
 use super::World;
+use super::cautions::Cautioned;
 use super::documents::DocumentId;
 use super::editor::LineShift;
 use super::program::Program;
@@ -67,6 +68,8 @@ pub(crate) struct Walk {
     pub(crate) passages: Option<Box<Interruptions>>,
     /// Tones that were sounded.
     pub(crate) sounded: usize,
+    /// What looks wrong in the run.
+    pub(crate) cautions: Cautioned,
 }
 
 impl Walk {
@@ -228,6 +231,7 @@ impl World {
         walk.explanation = Some(explain(session));
         walk.routines.refresh(session, MOST);
         self.read_watches();
+        self.follow_cautions();
     }
 
     /// Finds out whether the walk is through the program that was built last: its lines and names are taken over then, and

@@ -81,7 +81,7 @@ fn a_breakpoint_can_be_inside_of_what_a_line_became() {
     shows(&mut stage, "start + 2, line 3");
     // It goes with its line, is drawn on it when that is folded, and is cleared where it was set.
     stage.keys("Home e Ctrl-Home").text("; above\n").keys("Esc R Right Right");
-    shows(&mut stage, " ◆ 4 0200");
+    shows(&mut stage, "◆ 4 0200");
     stage.keys("Left Down Down b Home g");
     shows(&mut stage, "finished, status 0");
     stage.keys("Home a").text("main.asm:5").keys("Enter");

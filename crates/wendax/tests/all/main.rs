@@ -3,6 +3,7 @@
 mod agreeing;
 mod asking;
 mod bench;
+mod cautions;
 mod command_line;
 mod common;
 mod compiled;

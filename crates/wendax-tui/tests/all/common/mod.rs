@@ -147,6 +147,14 @@ impl Stage {
         }
     }
 
+    /// Works until there is nothing left to do, which must come soon.
+    pub(crate) fn rests(&mut self) {
+        for _ in 0..1000 {
+            self.works();
+        }
+        assert!(!self.app.has_work(), "there is no end of the work");
+    }
+
     /// Something else that comes as answers do.
     pub(crate) fn comes(&mut self, message: Message) {
         self.answer(message);

@@ -1,4 +1,5 @@
-//! The kinds of cautions, as one table, each with a program that has it and the same as it is right.
+//! The kinds of cautions, as one table, each with a program that has it and the same as it is right. They are found in runs,
+//! by the session; here stands what they are called, for guide, manifests and remarks.
 //!
 //! `docs/cautions.md` is written from this table, and tests run every example. What only the text can show is a warning of the
 //! assembler; what is here shows in a run.
@@ -7,7 +8,7 @@ use std::fmt::{self, Write};
 
 /// A kind of caution.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Kind {
+pub enum CautionKind {
     /// A return that takes no way back.
     WayBack,
     /// A return with the stack pointer elsewhere than at the entry.
@@ -48,9 +49,9 @@ pub enum Kind {
 
 /// What a kind is, in words, with its examples.
 #[derive(Debug, Clone, Copy)]
-pub struct KindInfo {
+pub struct CautionInfo {
     /// The kind.
-    pub kind: Kind,
+    pub kind: CautionKind,
     /// Its number, for the code.
     pub number: u16,
     /// What it is about, in a few words.
@@ -63,22 +64,22 @@ pub struct KindInfo {
     pub right: &'static str,
 }
 
-impl Kind {
+impl CautionKind {
     /// What is to be said of it.
-    pub fn info(self) -> &'static KindInfo {
+    pub fn info(self) -> &'static CautionInfo {
         // Each kind has its row: a test goes through all.
-        KINDS.iter().find(|info| info.kind == self).unwrap_or(&KINDS[0])
+        CAUTIONS.iter().find(|info| info.kind == self).unwrap_or(&CAUTIONS[0])
     }
 
     /// The kind of a code, as it is shown.
     pub fn of_code(code: &str) -> Option<Self> {
         let number: u16 = code.strip_prefix('C').filter(|digits| digits.len() == 2)?.parse().ok()?;
-        KINDS.iter().find(|info| info.number == number).map(|info| info.kind)
+        CAUTIONS.iter().find(|info| info.number == number).map(|info| info.kind)
     }
 }
 
 /// Its code: `C07`.
-impl fmt::Display for Kind {
+impl fmt::Display for CautionKind {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "C{:02}", self.info().number)
     }
@@ -87,8 +88,8 @@ impl fmt::Display for Kind {
 macro_rules! kinds {
     ($($kind:ident = $number:literal $title:literal $about:literal $wrong:literal $right:literal;)*) => {
         /// All kinds, in order of their numbers.
-        pub const KINDS: &[KindInfo] = &[$(KindInfo {
-            kind: Kind::$kind, number: $number, title: $title, about: $about, wrong: $wrong, right: $right,
+        pub const CAUTIONS: &[CautionInfo] = &[$(CautionInfo {
+            kind: CautionKind::$kind, number: $number, title: $title, about: $about, wrong: $wrong, right: $right,
         }),*];
     };
 }
@@ -171,7 +172,7 @@ kinds! {
 /// `docs/cautions.md`, whole.
 pub fn cautions_document() -> String {
     let mut out = String::from(
-        "# Cautions\n\n<!-- Written by `cargo run -p wendax-session --example cautions`; a test holds it to the code. -->\n\n\
+        "# Cautions\n\n<!-- Written by `cargo run -p wendax-asm --example problems`; a test holds it to the code. -->\n\n\
          A caution is what looks wrong *in a run*: at a step, with where it began. In the bench the account of the next\n\
          instruction tells it, a sign stands beside the line afterwards, and the pane `cautions` (`:` cautions) lists all of the run;\n\
          Enter goes to the step, and Enter once more to where it began. In the shell `wendax run --cautions FILE` writes them (text, or\n\
@@ -179,10 +180,31 @@ pub fn cautions_document() -> String {
          What is meant so is hushed at its line, with the reason: `; meant C07: the second table is read as a part of the\n\
          first`.\n",
     );
-    for info in KINDS {
+    for info in CAUTIONS {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "\n## {}: {}\n\n{}\n", info.kind, info.title, info.about);
         let _ = writeln!(out, "```asm-wrong\n{}\n```\n\nRight:\n\n```asm\n{}\n```", info.wrong, info.right);
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_kind_has_its_row_and_its_code_leads_back_to_it() {
+        assert!(CAUTIONS.windows(2).all(|pair| pair[0].number < pair[1].number));
+        for info in CAUTIONS {
+            assert_eq!(info.kind.info().number, info.number);
+            assert_eq!(CautionKind::of_code(&info.kind.to_string()), Some(info.kind));
+        }
+        assert_eq!([CautionKind::of_code("C7"), CautionKind::of_code("C99"), CautionKind::of_code("W07")], [None; 3]);
+    }
+
+    #[test]
+    fn the_document_holds_todays_table() {
+        let text = include_str!("../../../docs/cautions.md");
+        assert!(text == cautions_document(), "run `cargo run -p wendax-asm --example problems`");
+    }
 }
