@@ -85,11 +85,11 @@ const DEMOS: [Demo; 9] = [
     },
     Demo {
         name: "derailed",
-        about: "fourteen small programs that go wrong, each in one way",
+        about: "twenty-one small programs that go wrong, each in one way",
         opens: None,
         page: include_str!("../../../demos/derailed/README.md"),
         files: files!("derailed": "pops.asm", "counter.asm", "kept.asm", "signed.asm", "edge.asm", "nul.asm", "buffer.asm",
-            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "leaf.asm", "again.asm", "README.md"),
+            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "leaf.asm", "again.asm", "README.md", "unset.asm", "name.asm", "empty.asm", "round.asm", "deaf.asm", "key.asm", "slip.asm"),
     },
 ];
 
@@ -132,12 +132,17 @@ pub(crate) fn list() -> Vec<(String, String)> {
     DEMOS.iter().map(|demo| (demo.name.to_owned(), demo.about.to_owned())).collect()
 }
 
-/// The programs of a demo that is several, each with the line that says what it is about.
+/// The programs of a demo that is several, each with the first sentence of what it says of itself.
 fn programs(demo: &Demo) -> Vec<(String, String)> {
     let sources = demo.files.iter().filter_map(|(path, text)| Some((path.strip_suffix(".asm")?, text)));
     let about = |text: &[u8]| {
         let text = String::from_utf8_lossy(text);
-        text.lines().next().unwrap_or_default().trim_start_matches("; ").to_owned()
+        let words: Vec<&str> = text.lines().map_while(|line| line.strip_prefix("; ")).collect();
+        let words = words.join(" ");
+        match words.split_once(". ") {
+            Some((sentence, _)) => format!("{sentence}."),
+            None => words,
+        }
     };
     sources.map(|(name, text)| (format!("{}/{name}", demo.name), about(text))).collect()
 }
@@ -146,7 +151,11 @@ fn programs(demo: &Demo) -> Vec<(String, String)> {
 fn choose(list: &[(String, String)], usual: &str) -> Result<Option<String>, Failure> {
     let mut text = String::new();
     for (number, (name, about)) in (1..).zip(list) {
-        text.push_str(&format!("{number:>3}  {name:<18} {about}\n"));
+        // What is longer than a usual line goes on below itself.
+        for (at, line) in textwrap::wrap(about, 80 - 24).into_iter().enumerate() {
+            let head = if at == 0 { format!("{number:>3}  {name:<18}") } else { " ".repeat(23) };
+            text.push_str(&format!("{head} {line}\n"));
+        }
     }
     print(text.as_bytes())?;
     if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {

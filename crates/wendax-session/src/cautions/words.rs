@@ -60,7 +60,9 @@ impl Caution {
                 format!("the text at `{named}` has no NUL in its {one} bytes: {} were printed", grouped(other.into()))
             }
             CautionKind::Address => {
-                format!("this is the address of `{named}`, {}, and not what lies there", shown(session, one))
+                let is_plain = self.place == Some(Addr(one));
+                let what = if is_plain { "the address of" } else { "an address, made from that of" };
+                format!("this is {what} `{named}`, {}, and not what lies there", shown(session, one))
             }
             CautionKind::FromZero => {
                 let most = u64::from(target.word_mask()) + 1;

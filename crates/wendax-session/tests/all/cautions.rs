@@ -98,6 +98,13 @@ fn derailed_programs_are_told_where_they_go_wrong() {
         ("pops", Kind::WayBack, 23),
         ("signed", Kind::Settled, 8),
         ("stack", Kind::Growing, 11),
+        ("deaf", Kind::Unlooked, 6),
+        ("empty", Kind::FromZero, 9),
+        ("key", Kind::IntoData, 5),
+        ("name", Kind::Address, 8),
+        ("round", Kind::SetAnew, 11),
+        ("slip", Kind::Uneven, 24),
+        ("unset", Kind::NeverSet, 9),
     ] {
         let path = format!("{}/../../demos/derailed/{name}.asm", env!("CARGO_MANIFEST_DIR"));
         let text = std::fs::read_to_string(path).expect("a demo");
