@@ -56,6 +56,17 @@ pub(crate) struct Left {
     stopped: BTreeMap<StepNo, Addr>,
     moments: Moments,
     tones: Vec<Tone>,
+    /// Moments that were given names, in order.
+    pins: Vec<Pin>,
+}
+
+/// A moment that was given a name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pin {
+    /// The moment.
+    pub step: StepNo,
+    /// Its name.
+    pub name: String,
 }
 
 impl Left {
@@ -70,6 +81,24 @@ impl Left {
 
     pub(crate) fn tones(&self) -> &[Tone] {
         &self.tones
+    }
+
+    pub(crate) fn pins(&self) -> &[Pin] {
+        &self.pins
+    }
+
+    /// Gives a moment a name, which no other one has then.
+    pub(crate) fn pin(&mut self, step: StepNo, name: &str) {
+        self.unpin(name);
+        let at = self.pins.partition_point(|pin| pin.step <= step);
+        self.pins.insert(at, Pin { step, name: name.to_owned() });
+    }
+
+    /// Takes a name away; true when there was one.
+    pub(crate) fn unpin(&mut self, name: &str) -> bool {
+        let count = self.pins.len();
+        self.pins.retain(|pin| pin.name != name);
+        self.pins.len() < count
     }
 
     /// The address at which the run stopped or failed at a step.
@@ -124,6 +153,7 @@ impl Left {
         self.ribbon.truncate(now);
         self.moments.truncate(now);
         self.tones.retain(|tone| tone.step < now);
+        self.pins.retain(|pin| pin.step <= now);
         self.stopped.split_off(&now);
         self.marks.retain(|mark| match mark.kind {
             MarkKind::Fault | MarkKind::Stop => mark.step < now,
@@ -135,6 +165,7 @@ impl Left {
     /// The past before a step can no longer be gone to.
     pub(crate) fn forget_before(&mut self, oldest: StepNo) {
         self.marks.retain(|mark| mark.step >= oldest);
+        self.pins.retain(|pin| pin.step >= oldest);
     }
 
     /// What was printed up to a position since the start, as far as it is kept, and the position it begins at.

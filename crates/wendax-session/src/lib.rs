@@ -22,6 +22,7 @@
 //!
 //! This crate knows nothing of screens.
 
+mod apart;
 mod cautions;
 mod commands;
 mod cursor;
@@ -61,6 +62,7 @@ mod values;
 mod visits;
 mod words;
 
+pub use apart::{Apart, Difference, Side, not_kept};
 pub use cautions::{Caution, CautionForm, Cautions};
 pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
@@ -68,6 +70,7 @@ pub use forms::{TallyForm, TrailForm, TrailText, ending};
 pub use held::{Held, cell, framed, typed_words};
 pub use instruction::{code_text, instruction_text};
 pub use journey::{Command, Progress, State, Why};
+pub use left::Pin;
 pub use meaning::{Meaning, Meanings};
 pub use measure::{
     Callee, Cell, Comparison, Cost, Dearest, EventTally, Flow, FlowBlock, FlowEdge, FlowLine, InstructionTally,

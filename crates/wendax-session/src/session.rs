@@ -11,7 +11,7 @@ use crate::cursor::Cursor;
 use crate::effects::Effects;
 use crate::history::{Checkpoint, History};
 use crate::journey::{Doing, State};
-use crate::left::Left;
+use crate::left::{Left, Pin};
 use crate::log::{Entry, Log};
 use crate::lookers::LineLooker;
 use crate::past::Past;
@@ -295,6 +295,37 @@ impl Session {
     /// not taken for true of this.
     pub fn branch_apart(&mut self, other: &Self) {
         self.branches = self.branches.max(other.branches) + 1;
+    }
+
+    /// Moments that were given names, in order of time. They go with what lay ahead when a new branch begins before them.
+    pub fn pins(&self) -> &[Pin] {
+        self.left.pins()
+    }
+
+    /// Gives the present moment a name; a moment that had it before has it no more.
+    ///
+    /// # Errors
+    ///
+    /// A name that reads as something else, as a sentence.
+    pub fn pin(&mut self, name: &str) -> Result<(), String> {
+        let name = name.trim();
+        let is_word = name.chars().all(|sign| sign.is_alphanumeric() || "_-".contains(sign));
+        let is_number = name.starts_with(|sign: char| sign.is_ascii_digit() || sign == '-');
+        if name.is_empty() || !is_word || is_number || ["start", "now", "end", "entry", "round"].contains(&name) {
+            return Err(
+                "a name is a word of letters and digits that is no number, and none of start, now, end, entry, \
+                        round"
+                    .to_owned(),
+            );
+        }
+        let now = self.now();
+        self.left.pin(now, name);
+        Ok(())
+    }
+
+    /// Takes a name away from its moment; true when there was one.
+    pub fn unpin(&mut self, name: &str) -> bool {
+        self.left.unpin(name)
     }
 
     /// A command is under way.

@@ -159,7 +159,7 @@ pub(crate) fn came_words(target: &Target, came: &Came) -> String {
     format!("{name} {} → {}", target.marked(came.old), target.marked(came.new))
 }
 
-fn device_name(target: &Target, address: Addr) -> String {
+pub(crate) fn device_name(target: &Target, address: Addr) -> String {
     target.device(address).map_or_else(|| target.marked_address(address), |device| device.name.to_owned())
 }
 

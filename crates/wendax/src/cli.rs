@@ -377,6 +377,12 @@ pub(crate) struct Run {
     /// standard error
     #[arg(long, value_name = "FILE")]
     pub(crate) cautions: Option<PathBuf>,
+    /// Tell what differs between two moments of the run, and who changed it: a step, `start`, `end`, a label, any stop
+    #[arg(long, num_args = 2, value_names = ["MOMENT", "MOMENT"])]
+    pub(crate) compare: Vec<String>,
+    /// Where that goes: text, or by its ending .json; - is standard output; else standard error
+    #[arg(long, value_name = "FILE", requires = "compare")]
+    pub(crate) compared: Option<PathBuf>,
     /// The exit status is 119 when there is a caution
     #[arg(long)]
     pub(crate) cautions_fail: bool,

@@ -126,9 +126,9 @@ pub(crate) fn go(session: &mut Session, world: &World, command: Command) -> Resu
     }
 }
 
-/// Goes to a moment in words: a step, `start`, `end`, a stop.
-pub(crate) fn go_to(session: &mut Session, world: &World, text: &str) -> Result<(), Failure> {
-    let wrong = |why: &str| Failure::usage(format!("--moment {text}: {why}"));
+/// Goes to a moment in words, as an option names it: a step, `start`, `end`, a stop.
+pub(crate) fn go_to(session: &mut Session, world: &World, option: &str, text: &str) -> Result<(), Failure> {
+    let wrong = |why: &str| Failure::usage(format!("{option} {text}: {why}"));
     let step = match text {
         "start" => Some(session.oldest()),
         "end" => Some(session.end()),
@@ -187,7 +187,7 @@ fn of_run(options: &Options, ground: Option<Look>, is_dump: bool, status: &mut u
         if options.unrun || !options.what.needs_tally() { None } else { Some(tally::measure(&session, &world)?) };
     let moments: Vec<String> = if options.moment.is_empty() { vec!["end".to_owned()] } else { options.moment.clone() };
     let of = options.of.first().map(String::as_str);
-    go_to(&mut session, &world, &moments[0])?;
+    go_to(&mut session, &world, "--moment", &moments[0])?;
     let is_present_lit = !options.moment.is_empty();
     Ok(match options.what {
         Drawing::Data => vec![of_data(&mut session, &world, of, &moments)?],
@@ -240,7 +240,7 @@ pub(crate) fn of_data(
     };
     let mut pictures = Vec::new();
     for moment in moments {
-        go_to(session, world, moment)?;
+        go_to(session, world, "--moment", moment)?;
         let at = At::new(session.machine());
         let reading = show.reading(session, &at).ok_or_else(|| Failure::usage(format!("--of {text}: no data")))?;
         let is_step = moment.replace('_', "").parse::<u64>().is_ok();
@@ -270,7 +270,7 @@ fn of_screen(
     let theme = wendax_tui::Theme { look, colours: wendax_tui::Colours::Full };
     let mut grids: Vec<Grid> = Vec::new();
     for moment in moments {
-        go_to(session, world, moment)?;
+        go_to(session, world, "--moment", moment)?;
         let name = options.things.first().map_or(".".to_owned(), |path| path.display().to_string());
         let settings = wendax_machine::Settings::default();
         let mut app = App::for_image_with_sources(name, program.assembly.clone(), settings, theme);

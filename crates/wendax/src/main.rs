@@ -6,6 +6,7 @@ mod board;
 mod build;
 mod cautions;
 mod cli;
+mod compare;
 mod demo;
 mod draw;
 mod files;

@@ -132,7 +132,7 @@ fn gather(options: &Options, begun: Begun, path: &Path, status: &mut u8) -> Resu
         cost(&mut pieces, measured);
     }
     for moment in &options.moment {
-        draw::go_to(&mut session, &world, moment)?;
+        draw::go_to(&mut session, &world, "--moment", moment)?;
         pieces.push(Piece::Head(format!("At {}", moment_words(&session, moment))));
         pieces.push(Piece::Code(state(&session)));
     }
@@ -276,7 +276,7 @@ fn drawing(
         }
         Drawing::Stack => {
             if let Some(moment) = of {
-                draw::go_to(session, world, moment)?;
+                draw::go_to(session, world, "--draw", moment)?;
             }
             let scene = wendax_draw::stack(session);
             let last = Command::Seek(session.end());

@@ -10,7 +10,7 @@ use crate::cli::{ClockKind, Conditions, Of, Run};
 use crate::folder::Folder;
 use crate::out::{tell, tell_rendered};
 use crate::program::Program;
-use crate::{Failure, cautions, files, out, program, status, tally, tones};
+use crate::{Failure, cautions, compare, files, out, program, status, tally, tones};
 use orders::{Orders, Went};
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
@@ -198,11 +198,15 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         ("--tally", &options.tally),
         ("--coverage", &options.coverage),
         ("--cautions", &options.cautions),
+        ("--compared", &options.compared),
     ];
     let outputs: Vec<(&str, &Path)> =
         outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
     if let Some(place) = &options.tones {
         tones::may_be_sound(place)?;
+    }
+    if let Some(place) = &options.compared {
+        compare::may_be(place)?;
     }
     if let Some(place) = &options.cautions {
         CautionForm::of(place).map_err(Failure::usage)?;
@@ -253,6 +257,7 @@ fn run_program(options: &Run) -> Result<u8, Failure> {
         files::write_to(path, format!("{json}\n").as_bytes())?;
     }
     tell_end(&session, path, &end, &report);
+    compare::after_run(options, &session, &world)?;
     Ok(match end {
         End::Program(State::Finished(status)) if report.tool == 0 && options.status == Of::Program => {
             status.to_le_bytes()[0]

@@ -6,6 +6,7 @@ mod bench;
 mod cautions;
 mod command_line;
 mod common;
+mod compare;
 mod compiled;
 mod documents;
 mod faithful;
