@@ -26,6 +26,8 @@ pub enum What {
     Interrupt,
     /// A line was printed.
     Printed,
+    /// A person gave the moment a name.
+    Pin,
 }
 
 /// Something that happened in a run.
@@ -73,6 +75,9 @@ pub fn happenings(session: &Session) -> Vec<Happening> {
             _ => continue,
         };
         all.push(Happening { step: entry.step, what, text });
+    }
+    for pin in session.pins() {
+        all.push(Happening { step: pin.step, what: What::Pin, text: pin.name.clone() });
     }
     all.sort_by_key(|happening| (happening.step, happening.what));
     all

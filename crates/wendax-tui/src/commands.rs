@@ -159,7 +159,7 @@ const TABLE: &[Binding] = commands! {
     [Walk] => Look::CodeWords, "Show or put away the code words beside the source"
         / "machine code hexadecimal bytes opcode encoding";
     [Walk] => Look::Wrap, "Wrap long lines of the source, or cut them" / "comments break fold";
-    [Walk] "x" => Look::Form, "What has the keys in another form: source, registers, memory, trail, tally"
+    [Walk] "x" => Look::Form, "What has the keys in another form: source, registers, memory, trail, tally; what a call changed"
         / "other next table counts" @ "other form";
     [Walk] => Look::Binary, "Registers in binary, or in decimal" / "bits base two binary";
     [Walk] => Look::Words, "Words of memory in hexadecimal, signed or unsigned" / "bits base two decimal numbers";

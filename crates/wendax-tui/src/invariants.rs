@@ -7,7 +7,7 @@ use crate::world::documents::Document;
 use crate::world::stops::Place;
 use std::collections::BTreeSet;
 use wendax_language::Written;
-use wendax_session::{At, Cautions, Routines, Show, StopId, explain};
+use wendax_session::{Apart, At, Cautions, Routines, Show, StopId, explain};
 
 impl App {
     /// What does not hold, in words; `None` when all does.
@@ -30,6 +30,16 @@ impl App {
             let told = self.world.walk.cautions.coming.iter().map(|caution| (caution.kind, caution.pc));
             if !told.eq(coming.iter().copied()) {
                 return Some(format!("cautions at step {} are {coming:?}, and not those told", session.now()));
+            }
+        }
+        // What is told to differ from another moment is what differs from it now.
+        let beside = &self.world.walk.beside;
+        if let Some((apart, (step, _))) = beside.apart(session).zip(beside.moment.as_ref()) {
+            let anew = Apart::between(session, *step, session.now());
+            let rows =
+                |apart: &Apart| apart.rows().iter().map(|row| (row.name.clone(), row.change())).collect::<Vec<_>>();
+            if anew.as_ref().map(rows) != Some(rows(apart)) {
+                return Some(format!("what differs between {step} and {} is not what is told", session.now()));
             }
         }
         let mut routines = Routines::default();

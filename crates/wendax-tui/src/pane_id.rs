@@ -28,6 +28,7 @@ panes! {
     Drawer,
     Marks,
     Cautions,
+    Differences,
     Stops,
     History,
     Trail,

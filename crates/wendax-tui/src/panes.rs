@@ -11,6 +11,7 @@ mod board;
 mod calls;
 mod cautions;
 mod console;
+mod differences;
 mod drawer;
 mod flags;
 mod flow;
@@ -146,6 +147,7 @@ impl PaneId {
             Self::Drawer => &drawer::Drawer,
             Self::Marks => &marks::Marks,
             Self::Cautions => &cautions::Cautions,
+            Self::Differences => &differences::Differences,
             Self::Stops => &stops::Stops,
             Self::History => &history::History,
             Self::Trail => &trail::Trail,
@@ -166,6 +168,7 @@ impl PaneId {
             Self::Calls
             | Self::Marks
             | Self::Cautions
+            | Self::Differences
             | Self::Stops
             | Self::History
             | Self::Trail

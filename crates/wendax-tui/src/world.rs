@@ -2,6 +2,7 @@
 //!
 //! Nothing here knows of screens, panes or keys.
 
+pub(crate) mod beside;
 pub(crate) mod cautions;
 pub(crate) mod deeds;
 pub(crate) mod documents;

@@ -8,7 +8,7 @@ use crate::effects::{Effects, Last};
 use crate::rerun::{Rerun, Seen};
 use crate::session::{ByHand, Session};
 use crate::stops::{Thing, is_written};
-use wendax_isa::StepNo;
+use wendax_isa::{Addr, StepNo};
 use wendax_machine::Report;
 
 /// Questions asked by themselves look at so many steps at the most, some hundredths of a second.
@@ -53,4 +53,27 @@ fn last_in_interval(session: &Session, thing: Thing, from: StepNo, until: StepNo
     let mut last = Last { fits: |report: &Report| is_written(report, thing), found: None, word_bytes };
     rerun.go_through(session.past(), until, &mut Seen(&mut last));
     last.found
+}
+
+impl Session {
+    /// The last moment before the present one at which an instruction arrived; `None` when there is none, or it was so long
+    /// ago that it would take a while to find out.
+    pub fn last_arrival(&self, address: Addr) -> Option<StepNo> {
+        let mut looked_at = 0;
+        for (from, until) in self.intervals(self.oldest(), self.now()).into_iter().rev() {
+            if looked_at >= MOST_STEPS {
+                return None;
+            }
+            looked_at += until - from;
+            let mut rerun = Rerun::at(self.past(), from);
+            let word_bytes = rerun.at.machine.target().word_bytes();
+            let fits = |report: &Report| report.arrived() == Some(address);
+            let mut last = Last { fits, found: None, word_bytes };
+            rerun.go_through(self.past(), until, &mut Seen(&mut last));
+            if let Some(effects) = last.found {
+                return Some(effects.step);
+            }
+        }
+        None
+    }
 }

@@ -30,7 +30,7 @@ impl Pane for Calls {
     fn about(&self) -> &'static str {
         "The routines you are inside of, the innermost first: the name of each, the registers that take arguments as they \
          were when it was entered, where it goes on when it returns, and how many words it keeps on the stack. Enter \
-         shows the line of the call; once more goes to the moment of entry."
+         shows the line of the call; once more goes to the moment of entry; x tells what the routine changed since."
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {

@@ -27,7 +27,8 @@ impl Pane for Marks {
 
     fn about(&self) -> &'static str {
         "Everything that happened in the run, with the step before which it did: stops at breakpoints, what was typed, \
-         values set by hand, faults, interrupts that were taken, and each line that was printed. Enter goes to that moment."
+         values set by hand, faults, interrupts that were taken, moments with a name, and each line that was printed. Enter goes \
+         to that moment."
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {
@@ -75,6 +76,7 @@ fn row(pen: &Pen<'_>, happening: &Happening, width: u16) -> Vec<Span<'static>> {
         What::Fault => ("✕ fault", Ink::Trouble),
         What::Interrupt => ("! came", Ink::Time),
         What::Printed => ("  printed", Ink::Quiet),
+        What::Pin => ("◎ pin", Ink::Place),
     };
     vec![
         pen.span(format!("{:>12}", grouped(happening.step.0)), Ink::Quiet),

@@ -7,7 +7,7 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::Rect;
 use wendax_machine::StepNo;
-use wendax_session::{Command, Mark, MarkKind, grouped};
+use wendax_session::{Command, MarkKind, grouped};
 
 pub(super) struct Ribbon;
 
@@ -39,7 +39,7 @@ impl Pane for Ribbon {
     fn about(&self) -> &'static str {
         "The whole run from its first step to its furthest, left to right. The higher the bar, the more routines were \
          active, one called from the other. ┃ is where you are; the signs below are stops, what was typed, changes by \
-         hand and faults. A click goes to that place of the run."
+         hand, faults, and ◎ moments with a name. A click goes to that place of the run."
     }
 
     fn need(&self, _: &App, page: Rect) -> Need {
@@ -51,10 +51,11 @@ impl Pane for Ribbon {
         let session = app.session().filter(|session| !session.is_running() && session.end() > StepNo::FIRST)?;
         let strip = strip(area);
         let at = u64::from(x.clamp(strip.x, strip.right().saturating_sub(1)) - strip.x);
-        let marked = session.marks().iter().find(|mark| column_of(strip, session.end(), mark.step) == x);
+        let mut signs = session.marks().iter().map(|mark| mark.step).chain(session.pins().iter().map(|pin| pin.step));
+        let marked = signs.find(|step| column_of(strip, session.end(), *step) == x);
         let last = u64::from(strip.width.saturating_sub(1)).max(1);
         let step = StepNo(u64::try_from(u128::from(session.end().0) * u128::from(at) / u128::from(last)).unwrap_or(0));
-        Some(Order::Travel(Command::Seek(marked.map_or(step, |mark| mark.step))))
+        Some(Order::Travel(Command::Seek(marked.unwrap_or(step))))
     }
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
@@ -108,12 +109,18 @@ impl Pane for Ribbon {
                 pen.text(column_of(mark.step), marks, 1, sign, ink);
             }
         }
+        for pin in session.pins() {
+            if marks > bars || column_of(pin.step) != here {
+                pen.text(column_of(pin.step), marks, 1, "◎", Ink::Place);
+            }
+        }
         // The number of the step stands there where no mark does.
         let text = grouped(now.0);
         let wide = width(&text);
         let at = here.min(strip.right().saturating_sub(wide));
-        let is_free = |mark: &Mark| !(at.saturating_sub(1)..=at + wide).contains(&column_of(mark.step));
-        if marks > bars && session.marks().iter().all(is_free) {
+        let is_free = |step: StepNo| !(at.saturating_sub(1)..=at + wide).contains(&column_of(step));
+        let mut signs = session.marks().iter().map(|mark| mark.step).chain(session.pins().iter().map(|pin| pin.step));
+        if marks > bars && signs.all(is_free) {
             pen.text(at, marks, wide, &text, Ink::Quiet);
         }
     }

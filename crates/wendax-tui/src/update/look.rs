@@ -9,7 +9,8 @@ use crate::screen::{Arrangement, Mode};
 use crate::sheet::Sheet;
 use crate::world::tallies::Beside;
 use crate::world::values::Lens;
-use wendax_machine::RegionKind;
+use wendax_machine::{RegionKind, StepNo};
+use wendax_session::Routines;
 use wendax_source::Severity;
 
 /// What is said when text and walk are no longer of one program.
@@ -106,12 +107,32 @@ impl App {
                 self.world.trail.forget();
             }
             PaneId::Tally => self.look(Look::NextTable),
+            PaneId::Calls => self.compare_with_entry(),
             other => {
                 let name = other.pane().name();
-                self.screen
-                    .trouble(format!("{name} has one form; source, registers, memory, trail and tally have several"));
+                self.screen.trouble(format!(
+                    "{name} has one form; source, registers, memory, calls, trail and tally have several"
+                ));
             }
         }
+    }
+
+    /// What the chosen routine changed since it was entered.
+    fn compare_with_entry(&mut self) {
+        let chosen = self.screen.panes.of(PaneId::Calls).chosen;
+        let Some(session) = self.session() else { return };
+        let Some(routine) = self.world.walk.routines.list().get(chosen) else { return };
+        let label = session.image().label_at(routine.frame.target);
+        let name = label.map_or_else(|| "the routine".to_owned(), |label| label.name.clone());
+        let moment = (Routines::entry(routine), format!("the entry of {name}"));
+        self.compare_with(moment);
+    }
+
+    /// Shows how the present moment differs from another one.
+    pub(super) fn compare_with(&mut self, moment: (StepNo, String)) {
+        self.world.walk.beside.moment = Some(moment);
+        self.screen.panes.of_mut(PaneId::Differences).chosen = 0;
+        self.focus_on(PaneId::Differences);
     }
 
     /// Back to the bench, where that is not what is looked at.

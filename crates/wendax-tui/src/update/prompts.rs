@@ -87,6 +87,42 @@ prompts! {
             app.begin(Command::Seek(step), effects);
             Ok(())
         };
+    PIN [Walk] => "Pin this moment: give it a name"
+        / "bookmark mark snapshot name remember moment",
+        "pin this moment": "a word; in the differences and in the list of marks it stands for this moment",
+        first |app| {
+            let pins = app.session().map_or(0, |session| session.pins().len());
+            format!("pin{}", pins + 1)
+        },
+        take |app, text, _| {
+            let session = app.world.walk.session.as_mut().ok_or("there is no program yet")?;
+            session.pin(text)?;
+            let step = session.now();
+            app.screen.say(format!("step {step} is {} now; “Compare” sets it beside another moment", text.trim()));
+            Ok(())
+        };
+    UNPIN [Walk] => "Take a pin away" / "bookmark delete remove moment",
+        "take a pin away": "its name",
+        first |app| {
+            let now = app.session().map(|session| (session.now(), session.pins()));
+            let here = now.and_then(|(now, pins)| pins.iter().find(|pin| pin.step == now).or(pins.last()));
+            here.map_or(String::new(), |pin| pin.name.clone())
+        },
+        take |app, text, _| {
+            let session = app.world.walk.session.as_mut().ok_or("there is no program yet")?;
+            if session.unpin(text.trim()) { Ok(()) } else { Err(format!("no moment has the name `{}`", text.trim())) }
+        };
+    COMPARE [Walk] => "Compare this moment with another one" / "diff difference before after pin snapshot round routine changed",
+        "compare with": "a pin, a step, start, end, entry (of the routine), round (the same place one round earlier)",
+        first |app| {
+            let pin = app.session().and_then(|session| session.pins().last());
+            pin.map_or("start".to_owned(), |pin| pin.name.clone())
+        },
+        take |app, text, _| {
+            let moment = app.world.moment_beside(text)?;
+            app.compare_with(moment);
+            Ok(())
+        };
     HISTORY [Walk] => "Changes of a register, a flag or a place in memory" / "history who wrote why story value",
         "changes of": "{argument}, {flags}Z, {end}total, [{kept} + 4], byte [text], console_state" [Values],
         first NOTHING, take |app, text, _| {

@@ -45,6 +45,42 @@ impl World {
         Ok(step)
     }
 
+    /// A moment of the run that is there, in words, with what it is called: a pin, a step, `start`, `end`, the `entry` of the
+    /// present routine, the same place one `round` earlier.
+    pub(crate) fn moment_beside(&self, text: &str) -> Result<(StepNo, String), String> {
+        let session = self.asked()?;
+        let word = text.trim();
+        if let Some(pin) = session.pins().iter().find(|pin| pin.name == word) {
+            return Ok((pin.step, format!("{} (step {})", pin.name, pin.step)));
+        }
+        match word {
+            "start" => Ok((session.oldest(), "the start".to_owned())),
+            "end" => Ok((session.end(), "the end".to_owned())),
+            "entry" => {
+                let frame = session.machine().frames().last().ok_or("no routine was entered here")?;
+                Ok((frame.step + 1, "the entry of the routine".to_owned()))
+            }
+            "round" => {
+                let step = session.last_arrival(session.machine().pc()).ok_or("this place was not come to before")?;
+                Ok((step, "one round earlier".to_owned()))
+            }
+            _ => {
+                let is_number = word.trim_start_matches(['+', '-']).starts_with(|sign: char| sign.is_ascii_digit());
+                let known: Vec<&str> = session.pins().iter().map(|pin| pin.name.as_str()).collect();
+                let pins = if known.is_empty() { "there are no pins yet".to_owned() } else { known.join(", ") };
+                if !is_number {
+                    return Err(format!("`{word}` is no pin ({pins}), step, start, end, entry or round"));
+                }
+                let step = self.step_asked_for(word)?;
+                if step > session.end() {
+                    Err(format!("the run has come to step {}", session.end()))
+                } else {
+                    Ok((step, String::new()))
+                }
+            }
+        }
+    }
+
     /// A moment in words: a step, `start`, `now`, `end`. The end is where the run will have come to.
     pub(crate) fn moment_asked_for(&self, text: &str) -> Result<StepNo, String> {
         let session = self.asked()?;

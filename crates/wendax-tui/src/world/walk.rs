@@ -2,6 +2,7 @@
 //! the present text to where it stands.
 
 use super::World;
+use super::beside::Beside;
 use super::cautions::Cautioned;
 use super::documents::DocumentId;
 use super::editor::LineShift;
@@ -70,6 +71,8 @@ pub(crate) struct Walk {
     pub(crate) sounded: usize,
     /// What looks wrong in the run.
     pub(crate) cautions: Cautioned,
+    /// Another moment beside the present one.
+    pub(crate) beside: Beside,
 }
 
 impl Walk {
@@ -88,14 +91,15 @@ impl Walk {
         self.story = None;
         self.sought = None;
         self.visited = Visited::default();
+        self.beside = Beside::default();
         self.is_slow = false;
     }
 
     /// The walk as it is now, to be taken up again; nothing while it is under way.
     pub(crate) fn park(&self) -> Option<Parked> {
         let session = self.session.as_ref().filter(|session| !session.is_running() && self.replay.is_none())?;
-        let (session, moved) = (session.clone(), self.moved.clone());
-        Some(Parked { session, moved, is_stale: self.is_stale, runs: self.runs })
+        let (session, moved, beside) = (session.clone(), self.moved.clone(), self.beside.clone());
+        Some(Parked { session, moved, is_stale: self.is_stale, runs: self.runs, beside })
     }
 
     pub(crate) fn state(&self) -> Option<&State> {
@@ -149,6 +153,7 @@ pub(crate) struct Parked {
     moved: Moved,
     is_stale: bool,
     runs: u64,
+    beside: Beside,
 }
 
 impl Parked {
@@ -256,7 +261,7 @@ impl World {
 
     /// Takes up a walk that was left.
     pub(crate) fn take_up(&mut self, parked: Parked) {
-        let Parked { mut session, moved, is_stale, runs } = parked;
+        let Parked { mut session, moved, is_stale, runs, beside } = parked;
         // What was found out about branches of the walk that is left now is true of none of this one.
         if let Some(left) = &self.walk.session {
             session.branch_apart(left);
@@ -264,6 +269,7 @@ impl World {
         self.walk.sounded = session.tones().len();
         self.walk.begin(session);
         (self.walk.moved, self.walk.is_stale, self.walk.runs) = (moved, is_stale, runs);
+        self.walk.beside = beside;
         if self.is_assembled() {
             self.compare_walk(false);
         }

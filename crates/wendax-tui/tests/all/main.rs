@@ -1,6 +1,7 @@
 //! All tests of the crate's public side, one file per behaviour: one program, so that it is linked once.
 
 mod bench;
+mod beside;
 mod cautions;
 mod common;
 mod files;
