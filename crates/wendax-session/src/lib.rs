@@ -22,6 +22,7 @@
 //!
 //! This crate knows nothing of screens.
 
+mod ahead;
 mod apart;
 mod cautions;
 mod commands;
@@ -62,6 +63,7 @@ mod values;
 mod visits;
 mod words;
 
+pub use ahead::{Ahead, Horizon};
 pub use apart::{Apart, Difference, Side, not_kept};
 pub use cautions::{Caution, CautionForm, Cautions};
 pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};

@@ -27,6 +27,7 @@ panes! {
     Memory,
     Drawer,
     Marks,
+    Ahead,
     Cautions,
     Differences,
     Stops,

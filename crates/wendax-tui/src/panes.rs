@@ -6,6 +6,7 @@
 //!
 //! Panes look at the app and never change it: what is to be done they answer with as an [`Order`].
 
+mod ahead;
 mod atlas;
 mod board;
 mod calls;
@@ -147,6 +148,7 @@ impl PaneId {
             Self::Drawer => &drawer::Drawer,
             Self::Marks => &marks::Marks,
             Self::Cautions => &cautions::Cautions,
+            Self::Ahead => &ahead::Ahead,
             Self::Differences => &differences::Differences,
             Self::Stops => &stops::Stops,
             Self::History => &history::History,
@@ -168,6 +170,7 @@ impl PaneId {
             Self::Calls
             | Self::Marks
             | Self::Cautions
+            | Self::Ahead
             | Self::Differences
             | Self::Stops
             | Self::History

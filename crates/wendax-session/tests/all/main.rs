@@ -2,6 +2,7 @@
 
 #![expect(clippy::duplicate_mod, reason = "the same properties of two spans between moments that are kept")]
 
+mod ahead;
 mod apart;
 mod asking;
 mod bounds;

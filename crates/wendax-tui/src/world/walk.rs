@@ -10,7 +10,7 @@ use super::program::Program;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, StepNo};
 use wendax_session::{
-    Explanation, Interruptions, Record, Replay, Routines, Script, Session, Stand, State, Story, Version, explain,
+    Ahead, Explanation, Interruptions, Record, Replay, Routines, Script, Session, Stand, State, Story, Version, explain,
 };
 use wendax_source::FileId;
 
@@ -73,6 +73,8 @@ pub(crate) struct Walk {
     pub(crate) cautions: Cautioned,
     /// Another moment beside the present one.
     pub(crate) beside: Beside,
+    /// The coming steps, and where they were looked for from.
+    pub(crate) ahead: Option<(Stand, Ahead)>,
 }
 
 impl Walk {
@@ -92,6 +94,7 @@ impl Walk {
         self.sought = None;
         self.visited = Visited::default();
         self.beside = Beside::default();
+        self.ahead = None;
         self.is_slow = false;
     }
 

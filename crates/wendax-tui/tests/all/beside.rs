@@ -85,3 +85,24 @@ fn what_a_routine_changed_is_a_key_away_in_the_calls() {
     stage.keys("Ctrl-Z :").text("pane: differences").keys("Enter");
     shows(&mut stage, "4 steps until the entry of twice");
 }
+
+#[test]
+fn the_coming_steps_stand_there_as_they_will_be_and_can_be_gone_to() {
+    let mut stage = Stage::new(SUMS).sized(150, 50);
+    stage.keys(":").text("pane: ahead").keys("Enter");
+    shows(&mut stage, "▸ahead");
+    shows(&mut stage, "to line 11, sp 0xFE00 → 0xFDFE");
+    shows(&mut stage, "r0 3 → 6");
+    // Nothing was run for that; Enter goes on to one of them.
+    shows(&mut stage, "step 0 of 0");
+    stage.keys("Down Down Down Enter");
+    shows(&mut stage, "step 3 of 3");
+    stage.keys("PageDown PageDown PageDown");
+    shows(&mut stage, "the program ends with status 0");
+    // In the past what was run already is what comes, and what is typed is waited for.
+    stage.keys("g Home");
+    shows(&mut stage, "r6 not set → 3");
+    let mut stage = Stage::new("start: sys get_int\n add r0, 5\n halt\n").sized(150, 50);
+    stage.keys(":").text("pane: ahead").keys("Enter");
+    shows(&mut stage, "waits for something to be typed");
+}
