@@ -99,6 +99,6 @@ pub use transcript::{Piece, Transcript};
 pub use values::{At, Names, device_word};
 pub use wendax_machine::FlagsChange;
 pub use words::{
-    by_hand_words, change_words, dropped_words, file_words, interrupt_words, line_words, lines_words, note_name, place,
-    state_words, tone_words, values_words,
+    by_hand_words, change_words, dropped_words, file_words, interrupt_words, line_words, lines_words, note_name,
+    number_words, place, state_words, tone_words, values_words,
 };

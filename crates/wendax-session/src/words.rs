@@ -164,7 +164,7 @@ pub(crate) fn device_name(target: &Target, address: Addr) -> String {
 }
 
 /// A word where it stands among decimal numbers: with its value as a signed number when that is another one.
-pub(crate) fn number_words(target: &Target, value: u32) -> String {
+pub fn number_words(target: &Target, value: u32) -> String {
     let signed = target.signed(value);
     if signed < 0 { format!("{value} ({signed})") } else { value.to_string() }
 }

@@ -181,6 +181,8 @@ pub enum Look {
     CodeWords,
     Wrap,
     Binary,
+    /// What the coming step will do is hidden and asked, or no longer.
+    Guess,
     Unfold,
     NextRegion,
     Palette,
@@ -270,6 +272,8 @@ pub enum Text {
     Keys,
     /// What is preferred, and where that is set.
     Settings,
+    /// How well was guessed.
+    Guesses,
 }
 
 impl Edit {

@@ -9,6 +9,7 @@ pub(crate) mod documents;
 pub(crate) mod drawings;
 pub(crate) mod editor;
 pub(crate) mod flows;
+pub(crate) mod guesses;
 pub(crate) mod names;
 pub(crate) mod program;
 pub(crate) mod stops;
@@ -23,6 +24,7 @@ use deeds::Deeds;
 use documents::{Document, DocumentId, Documents};
 use editor::{Editor, LineShift};
 use flows::Flows;
+use guesses::Guesses;
 use program::Program;
 use std::path::PathBuf;
 use stops::Stops;
@@ -88,6 +90,8 @@ pub(crate) struct World {
     /// Text taken out or copied last.
     pub(crate) clipboard: Clipping,
     pub(crate) given: Given,
+    /// What is guessed of coming steps.
+    pub(crate) guesses: Guesses,
 }
 
 /// An instruction or some bytes that a line became.
@@ -137,6 +141,7 @@ impl World {
             conflicts: Vec::new(),
             clipboard: Clipping::default(),
             given: Given::default(),
+            guesses: Guesses::default(),
         }
     }
 

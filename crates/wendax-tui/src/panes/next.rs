@@ -46,7 +46,11 @@ impl Pane for Next {
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {
-        let figure = app.world.walk.explanation.as_ref().map_or(0, |explanation| explanation.figure.len());
+        let figure = if app.world.hides_next() {
+            0
+        } else {
+            app.world.walk.explanation.as_ref().map_or(0, |explanation| explanation.figure.len())
+        };
         let lines = account(app, column.width.saturating_sub(2)).len();
         let rows = |lines: usize| u16::try_from(lines).unwrap_or(u16::MAX).saturating_add(2);
         let told = usize::from(rows_told(app, column.width.saturating_sub(2)));
@@ -61,6 +65,10 @@ impl Pane for Next {
                 Some(1) => "1 cycle".to_owned(),
                 Some(cycles) => format!("{cycles} cycles"),
             };
+            let (right, guessed) = app.world.guesses.count();
+            if app.world.guesses.is_on && guessed > 0 {
+                return format!("{right} of {guessed} guessed");
+            }
             let between = if cycles.is_empty() || explanation.meaning.is_empty() { "" } else { " · " };
             format!("{}{between}{cycles}", explanation.meaning)
         });
@@ -89,7 +97,7 @@ impl Pane for Next {
         let bottom = if body.height > 2 { last.y } else { body.bottom() };
         let room = usize::from(bottom.saturating_sub(body.y));
         // The figure shows in other signs what the sentences say: it gives way first.
-        if let Some(explanation) = &app.world.walk.explanation
+        if let Some(explanation) = app.world.walk.explanation.as_ref().filter(|_| !app.world.hides_next())
             && lines.len() + explanation.figure.len() <= room
         {
             lines.extend(explanation.figure.iter().map(|line| (line.clone(), Ink::Quiet)));
@@ -117,6 +125,10 @@ impl Pane for Next {
 fn account(app: &App, width: u16) -> Vec<(String, Ink)> {
     let Some(explanation) = &app.world.walk.explanation else { return Vec::new() };
     let text = Some((explanation.text.clone(), Ink::Time)).filter(|(text, _)| !text.is_empty());
+    if app.world.hides_next() {
+        let asked = "what will it do? → asks, and then shows it".to_owned();
+        return text.into_iter().chain([(asked, Ink::Quiet)]).collect();
+    }
     let cautions = explanation.caution.iter().cloned().chain(cautions(app));
     let caution = cautions.map(|text| (format!("caution: {text}"), Ink::Trouble));
     let sentences = explanation.sentences.iter().map(|text| (text.clone(), Ink::Text));

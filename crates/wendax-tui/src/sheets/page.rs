@@ -20,6 +20,7 @@ impl Text {
             Self::Messages => ("the last messages", "the latest first"),
             Self::Keys => ("all keys", "by where they mean something"),
             Self::Settings => ("settings", "what is preferred"),
+            Self::Guesses => ("guesses", "by kind of instruction"),
         }
     }
 
@@ -33,6 +34,7 @@ impl Text {
             }
             Self::Keys => keys(),
             Self::Settings => app.screen.settings_page.clone(),
+            Self::Guesses => app.world.guesses.page(),
         }
     }
 }

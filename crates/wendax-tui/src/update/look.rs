@@ -53,6 +53,15 @@ impl App {
                     "registers show decimal numbers"
                 });
             }
+            Look::Guess => {
+                let is_on = !self.world.guesses.is_on;
+                self.world.guesses.is_on = is_on;
+                self.screen.say(if is_on {
+                    "what the coming step will do is hidden: → asks what you think, then shows it; the same command ends that"
+                } else {
+                    "what the coming step will do is shown again"
+                });
+            }
             Look::Unfold => self.toggle_unfolded(),
             Look::NextRegion => self.next_region(),
             Look::Palette => self.screen.sheet = Some(Sheet::Palette { query: Field::default(), chosen: 0 }),

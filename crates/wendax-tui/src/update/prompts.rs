@@ -87,6 +87,20 @@ prompts! {
             app.begin(Command::Seek(step), effects);
             Ok(())
         };
+    GUESS, "what will it do?": "{argument} = 5, {flags}Z = 1, {end}[total] = 3, taken, not taken, prints \"x\"; several with commas; nothing \
+            for only a step" [Values],
+        first NOTHING, take |app, text, effects| {
+            let because = app.world.walk.explanation.as_ref().and_then(|account| account.sentences.first().cloned());
+            let verdict = if text.trim().is_empty() { None } else { Some(app.world.judge_guess(text)?) };
+            app.begin(Command::Step, effects);
+            let because = because.map_or(String::new(), |because| format!("; {because}"));
+            match verdict {
+                Some((true, _)) => app.screen.say(format!("right{because}")),
+                Some((false, instead)) => app.screen.trouble(format!("wrong: {instead}{because}")),
+                None => {}
+            }
+            Ok(())
+        };
     PIN [Walk] => "Pin this moment: give it a name"
         / "bookmark mark snapshot name remember moment",
         "pin this moment": "a word; in the differences and in the list of marks it stands for this moment",

@@ -1,5 +1,6 @@
 //! Moves through the run, and the work on them.
 
+use super::prompts;
 use crate::actions::Travel;
 use crate::app::App;
 use crate::message::Effect;
@@ -33,6 +34,7 @@ impl App {
             _ if !self.may_walk(travel) => return,
             Travel::Slow => return self.run_slowly(effects),
             Travel::Restart => return self.restart(),
+            Travel::Step if self.world.hides_next() => return self.prompt(prompts::GUESS),
             _ => {}
         }
         let command = match travel {

@@ -218,7 +218,7 @@ impl World {
     }
 
     /// What is to be set: `r1`, `Z`, `total`, `[r6 + 2]`, `byte total`, `byte [text]`.
-    fn place_to_set(&self, text: &str) -> Result<Settable, String> {
+    pub(super) fn place_to_set(&self, text: &str) -> Result<Settable, String> {
         let session = self.asked()?;
         let target = session.machine().target();
         if let Some(register) = target.register(text) {
@@ -285,7 +285,7 @@ impl World {
 
 /// Something that can be set by hand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Settable {
+pub(super) enum Settable {
     Register(Reg),
     /// By its bit.
     Flag(u32),
@@ -294,7 +294,7 @@ enum Settable {
 }
 
 /// The two sides of the `=` that is none of `==`, `<=`, `>=` and `!=`.
-fn assignment(text: &str) -> Option<(&str, &str)> {
+pub(super) fn assignment(text: &str) -> Option<(&str, &str)> {
     let bytes = text.as_bytes();
     let is_alone = |at: usize| {
         let before = at.checked_sub(1).and_then(|at| bytes.get(at));

@@ -5,6 +5,7 @@ mod beside;
 mod cautions;
 mod common;
 mod files;
+mod guesses;
 mod keeping;
 mod late;
 mod lessons;
