@@ -98,7 +98,35 @@ impl Apart {
         Some(apart)
     }
 
-    /// The two moments, the earlier one first.
+    /// Of a moment of another run, and one of a session's own: what is otherwise here than there. Who changed it is looked
+    /// for in the session's own run.
+    pub fn across(session: &Session, here: StepNo, other: &Session, there: StepNo) -> Option<Self> {
+        let (past, others) = (session.past(), other.past());
+        let is_kept = |past: Past<'_>, step: StepNo| past.oldest() <= step && step <= past.end;
+        if !is_kept(past, here) || !is_kept(others, there) || session.machine().target() != other.machine().target() {
+            return None;
+        }
+        let (mut earlier, later) = (at(others, there), at(past, here));
+        let start = earlier.at.machine.snapshot();
+        let (was, is) = (&earlier.at.machine, &later.at.machine);
+        let mut effects = Effects::since(is, &start, was.pc(), &[]);
+        // What was printed and read by then is another thing in another run.
+        (effects.printed, effects.consumed) = (0, 0);
+        let cycles = is.cycles().abs_diff(was.cycles());
+        let (from, to, branch) = (there, here, past.branch);
+        let mut apart = Self { from, to, branch, cycles, rows: Vec::new(), untold: 0, writers: None };
+        apart.fill(session, &effects, was, is);
+        let told = |machine: &Machine| grouped(machine.printed());
+        if was.printed() != is.printed() {
+            let (side, name) = (Side::Outside, "bytes printed".to_owned());
+            apart.rows.push(Difference { side, name, was: told(was), now: told(is), thing: None, by: None });
+        }
+        let since = StepNo(here.0.saturating_sub(MOST_STEPS)).max(past.oldest());
+        apart.writers = Some((Rerun::at(past, since), Places::of(&apart.rows, is.target())));
+        Some(apart)
+    }
+
+    /// The two moments, the earlier one first; of another run that of the other one.
     pub fn moments(&self) -> (StepNo, StepNo) {
         (self.from, self.to)
     }

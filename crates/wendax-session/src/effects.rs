@@ -241,7 +241,8 @@ impl Effects {
         effects
     }
 
-    /// What differs between a snapshot and now.
+    /// What differs between a snapshot and now. When it is of another run, what grows on the way may have been more there: that
+    /// counts as nothing.
     pub(crate) fn since(machine: &Machine, start: &Snapshot, pc: Addr, output: &[u8]) -> Self {
         let (old_flags, old_cycles) = Machine::flags_and_cycles_in(start);
         let registers = (0..)
@@ -261,7 +262,7 @@ impl Effects {
         let devices = machine.devices_since(start).into_iter();
         Self {
             step: start.step(),
-            steps: machine.steps() - start.step(),
+            steps: machine.steps().0.saturating_sub(start.step().0),
             kind: StepKind::Instruction,
             pc,
             next: machine.pc(),
@@ -273,13 +274,13 @@ impl Effects {
             devices: devices.map(|(address, old, new)| DeviceChange { address, old, new }).collect(),
             flags: FlagsChange { old: old_flags, new: machine.flags(), touched: old_flags ^ machine.flags() },
             output: end_of(output),
-            printed: machine.printed() - start.printed(),
-            consumed: machine.read() - Machine::read_in(start),
+            printed: machine.printed().saturating_sub(start.printed()),
+            consumed: machine.read().saturating_sub(Machine::read_in(start)),
             file: None,
             files: file_changes(Machine::files_in(start), machine.files()),
             tone: None,
             expired: false,
-            cycles: machine.cycles() - old_cycles,
+            cycles: machine.cycles().saturating_sub(old_cycles),
             failed: false,
             returned: false,
         }

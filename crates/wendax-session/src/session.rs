@@ -328,6 +328,27 @@ impl Session {
         self.left.unpin(name)
     }
 
+    /// The step from which on another run of the same program is another one: the first at which something else came from
+    /// outside. `None` where they are the same as far as both go, and where the programs or what they were given are others.
+    pub fn parts_from(&self, other: &Self) -> Option<StepNo> {
+        if !self.is_same_program(other) {
+            return None;
+        }
+        let (mine, others) = (self.entries(), other.entries());
+        let same =
+            mine.iter().zip(others).take_while(|(one, other)| (one.step, &one.event) == (other.step, &other.event));
+        let at = same.count();
+        [mine.get(at), others.get(at)].into_iter().flatten().map(|entry| entry.step).min()
+    }
+
+    /// Another run is of the same program, given the same.
+    pub fn is_same_program(&self, other: &Self) -> bool {
+        self.machine().target() == other.machine().target()
+            && (Arc::ptr_eq(&self.image, &other.image) || self.image.segments == other.image.segments)
+            && self.image.entry == other.image.entry
+            && self.machine().settings() == other.machine().settings()
+    }
+
     /// A command is under way.
     pub fn is_running(&self) -> bool {
         matches!(self.doing, Doing::Travels(_))

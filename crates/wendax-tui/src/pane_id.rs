@@ -30,6 +30,7 @@ panes! {
     Ahead,
     Cautions,
     Differences,
+    Runs,
     Stops,
     History,
     Trail,

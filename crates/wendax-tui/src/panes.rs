@@ -22,6 +22,7 @@ mod memory;
 mod next;
 mod registers;
 mod ribbon;
+mod runs;
 pub(crate) mod source;
 mod stack;
 pub(crate) mod stops;
@@ -52,6 +53,8 @@ pub(crate) enum Order {
     Lever(u32),
     /// Keys go to the program from now on.
     Strike,
+    /// Go to another run, by its place in the list of them.
+    Run(usize),
 }
 
 /// Work on the run that a pane hangs on while it is shown and the run stands still.
@@ -150,6 +153,7 @@ impl PaneId {
             Self::Cautions => &cautions::Cautions,
             Self::Ahead => &ahead::Ahead,
             Self::Differences => &differences::Differences,
+            Self::Runs => &runs::Runs,
             Self::Stops => &stops::Stops,
             Self::History => &history::History,
             Self::Trail => &trail::Trail,
@@ -172,6 +176,7 @@ impl PaneId {
             | Self::Cautions
             | Self::Ahead
             | Self::Differences
+            | Self::Runs
             | Self::Stops
             | Self::History
             | Self::Trail

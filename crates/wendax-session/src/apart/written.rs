@@ -64,7 +64,7 @@ impl Difference {
 impl Apart {
     /// The two moments in words.
     pub fn heading(&self) -> String {
-        let steps = counted(self.to - self.from, "step", "steps");
+        let steps = counted(self.to.0.abs_diff(self.from.0), "step", "steps");
         let cycles = counted(self.cycles, "cycle", "cycles");
         format!("step {} and step {}: {steps}, {cycles} apart", grouped(self.from.0), grouped(self.to.0))
     }

@@ -52,9 +52,28 @@ proptest! {
         let edited = edited.min(session.end().0);
         go(&mut session, Command::Seek(StepNo(edited)));
         let register = session.machine().target().roles.arguments[1];
+        let before = session.clone();
         if session.edit(Event::SetRegister(register, 0x321)).is_some() {
             session.begin(Command::Seek(StepNo(edited + 80)));
             finish(&mut session, &mut std::iter::empty());
+            // The run that was left parts from this one where that was set, and what differs at a moment of both is told.
+            let parts = session.parts_from(&before).expect("something else came").0;
+            prop_assert!(parts <= edited && before.parts_from(&session) == Some(StepNo(parts)));
+            let both = moments.0.min(session.end().0).min(before.end().0);
+            let mut across = Apart::across(&session, StepNo(both), &before, StepNo(both)).expect("both are kept");
+            while !across.work(&session, 50) {}
+            let (mut here, mut there) = (session.clone(), before.clone());
+            go(&mut here, Command::Seek(StepNo(both)));
+            go(&mut there, Command::Seek(StepNo(both)));
+            let really = differing(there.machine(), here.machine());
+            let named = |row: &wendax_session::Difference| match row.thing {
+                Some(Thing::Cells(..)) | None => None,
+                Some(thing) => Some(format!("{thing:?}")),
+            };
+            let told: BTreeSet<String> = across.rows().iter().filter_map(named).collect();
+            let registers: BTreeSet<String> = really.into_iter().filter(|name| !name.starts_with("byte")).collect();
+            prop_assert_eq!(told, registers);
+            prop_assert!(both >= parts || across.rows().is_empty(), "{:?}", across.rows());
         }
         let end = session.end().0;
         let (one, other) = (moments.0.min(end), moments.1.min(end));

@@ -57,15 +57,16 @@ impl Pane for Differences {
         let quiet = |pen: &mut Pen<'_>, text: &str| {
             pen.text(body.x + 1, body.y, body.width.saturating_sub(1), text, Ink::Faint);
         };
-        let Some((step, _)) = &beside.moment else {
+        let Some(step) = beside.step(session) else {
             return quiet(pen, "“Compare” in the palette asks with what; x in the calls compares with an entry");
         };
-        if *step < session.oldest() || *step > session.end() {
+        if !beside.is_there(session) {
             return quiet(pen, "that moment is not in this run");
         }
         let Some(apart) = beside.apart(session) else { return quiet(pen, "comparing") };
         if apart.rows().is_empty() {
-            return quiet(pen, if *step == session.now() { "it is the present moment" } else { "nothing differs" });
+            let is_present = step == session.now() && beside.run.is_none();
+            return quiet(pen, if is_present { "it is the present moment" } else { "nothing differs" });
         }
         let focused = app.screen.focus == PaneId::Differences;
         let chosen = focused.then(|| app.screen.panes.of(PaneId::Differences).chosen.min(apart.rows().len() - 1));
@@ -75,7 +76,7 @@ impl Pane for Differences {
         let change = wide(&|row| if row.side == Side::Place { 0 } else { width(&row.change()) });
         let change = change.clamp(24.min(body.width / 3), (body.width / 2).max(8));
         let widths = [Constraint::Length(name), Constraint::Length(change), Constraint::Fill(1)];
-        let spoiled = spoiled(session, apart, *step);
+        let spoiled = if beside.run.is_some() { Vec::new() } else { spoiled(session, apart, step) };
         list::table(pen, body, &widths, (apart.rows().len(), chosen), &|pen, index| {
             let difference = &apart.rows()[index];
             let is_spoiled = spoiled.iter().any(|thing| difference.thing == Some(*thing));
@@ -102,14 +103,17 @@ impl Pane for Differences {
 /// Which two moments, and how far they are apart.
 fn note(app: &App, session: &Session) -> String {
     let beside = &app.world.walk.beside;
-    let Some((step, name)) = &beside.moment else { return String::new() };
-    let (now, step) = (session.now(), *step);
+    let Some((_, name)) = &beside.moment else { return String::new() };
+    let (now, step) = (session.now(), beside.step(session).unwrap_or_default());
     let which = if name.is_empty() { format!("step {}", grouped(step.0)) } else { name.clone() };
     let far = |from: StepNo, to: StepNo| counted(to - from, "step", "steps");
     let more = beside
         .apart(session)
         .filter(|apart| apart.untold > 0)
         .map_or(String::new(), |apart| format!(" · {} more of memory", counted(apart.untold as u64, "word", "words")));
+    if beside.run.is_some() {
+        return format!("here, and {which} at step {}{more}", grouped(step.0));
+    }
     let how = if step <= now { format!("{} since", far(step, now)) } else { format!("{} until", far(now, step)) };
     format!("{how} {which}{more}")
 }

@@ -167,6 +167,10 @@ impl App {
             PaneId::Watches if !self.world.watches.rows.is_empty() => {
                 self.screen.trouble("the routine uses this; : “watch routine” ends watching that");
             }
+            PaneId::Runs if chosen < self.world.other_runs().len() => {
+                self.world.drop_run(chosen);
+                self.screen.say("that run is in the list no more");
+            }
             _ => self.screen.trouble("nothing is taken away here"),
         }
     }

@@ -117,6 +117,7 @@ impl App {
             }
             PaneId::Tally => self.look(Look::NextTable),
             PaneId::Calls => self.compare_with_entry(),
+            PaneId::Runs => self.compare_with_run(),
             other => {
                 let name = other.pane().name();
                 self.screen.trouble(format!(
@@ -137,9 +138,23 @@ impl App {
         self.compare_with(moment);
     }
 
+    /// Shows how the present moment differs from that of the chosen other run with as many steps.
+    fn compare_with_run(&mut self) {
+        let chosen = self.screen.panes.of(PaneId::Runs).chosen;
+        let Some((by, other)) = self.world.other_runs().get(chosen).copied() else { return };
+        let Some(session) = self.session() else { return };
+        if session.machine().target() != other.session().machine().target() {
+            return self.screen.trouble("that run is on another machine");
+        }
+        let name = if other.name.is_empty() { format!("the run before {by}") } else { other.name.clone() };
+        let other = Box::new(other.session().clone());
+        self.compare_with((other.now(), name));
+        self.world.walk.beside.run = Some(other);
+    }
+
     /// Shows how the present moment differs from another one.
     pub(super) fn compare_with(&mut self, moment: (StepNo, String)) {
-        self.world.walk.beside.moment = Some(moment);
+        (self.world.walk.beside.moment, self.world.walk.beside.run) = (Some(moment), None);
         self.screen.panes.of_mut(PaneId::Differences).chosen = 0;
         self.focus_on(PaneId::Differences);
     }

@@ -193,6 +193,12 @@ impl App {
             Order::WrittenBy(thing) => self.go_to_writer(thing, effects),
             Order::Lever(number) => self.move_lever(number),
             Order::Strike => self.console(Talk::Strike),
+            Order::Run(nth) if self.world.go_to_run(nth) => {
+                self.place_stops();
+                self.arrived();
+                self.screen.say("this is another run now; Ctrl-Z goes back to the one that was left");
+            }
+            Order::Run(_) => self.screen.trouble("the program is on its way: Space stops it, then this can be done"),
         }
     }
 }

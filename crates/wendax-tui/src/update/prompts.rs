@@ -115,6 +115,24 @@ prompts! {
             app.screen.say(format!("step {step} is {} now; “Compare” sets it beside another moment", text.trim()));
             Ok(())
         };
+    NAME_RUN [Walk] => "Name a run: the chosen one of the list of runs, or the present one" / "rename label run branch",
+        "name the run": "a few words, by which the list of runs tells it",
+        first |app| match app.screen.focus {
+            PaneId::Runs => {
+                let chosen = app.screen.panes.of(PaneId::Runs).chosen;
+                app.world.other_runs().get(chosen).map_or(String::new(), |(_, run)| run.name.clone())
+            }
+            _ => app.world.walk.name.clone(),
+        },
+        take |app, text, _| {
+            let chosen = app.screen.panes.of(PaneId::Runs).chosen;
+            let name = match app.screen.focus {
+                PaneId::Runs => app.world.other_run_mut(chosen).map(|run| &mut run.name),
+                _ => Some(&mut app.world.walk.name),
+            };
+            text.trim().clone_into(name.ok_or("there is no other run")?);
+            Ok(())
+        };
     UNPIN [Walk] => "Take a pin away" / "bookmark delete remove moment",
         "take a pin away": "its name",
         first |app| {

@@ -8,6 +8,7 @@ use super::documents::{Document, DocumentId};
 use super::editor::{Editor, LineShift};
 use super::stops::{Stop, follow_line};
 use super::walk::Parked;
+use wendax_session::Session;
 
 /// Something done by hand.
 #[derive(Debug, Clone)]
@@ -39,6 +40,8 @@ pub(crate) enum Taken {
 pub(crate) struct Deeds {
     done: Vec<Deed>,
     undone: Vec<Deed>,
+    /// Walks that nothing taken back or done again leads to any more, and what each was left by.
+    left: Vec<(&'static str, Box<Parked>)>,
 }
 
 impl Deeds {
@@ -51,7 +54,12 @@ impl Deeds {
 
     /// Notes how things were before they were changed.
     pub(crate) fn note(&mut self, deed: Deed) {
-        self.undone.clear();
+        let lost = self.undone.drain(..).filter_map(|deed| match deed {
+            Deed::Walk(by, parked) => Some((by, parked)),
+            Deed::Stops(_) | Deed::Texts(_) => None,
+        });
+        self.left.extend(lost);
+        self.forget_runs();
         self.done.push(deed);
         let excess = self.done.len().saturating_sub(Self::MOST);
         self.done.drain(..excess);
@@ -64,7 +72,21 @@ impl Deeds {
             }
             Deed::Stops(_) | Deed::Texts(_) => false,
         });
-        self.done.drain(..walk_too_many.map_or(0, |at| at + 1));
+        // What has a name stays as a run.
+        let named = self.done.drain(..walk_too_many.map_or(0, |at| at + 1)).filter_map(|deed| match deed {
+            Deed::Walk(by, parked) if !parked.name.is_empty() && !parked.is_dropped => Some((by, parked)),
+            _ => None,
+        });
+        self.left.extend(named);
+    }
+
+    /// Of the walks that are kept beside, those without a name go first, the oldest of them before others.
+    fn forget_runs(&mut self) {
+        let bytes = |left: &[(&str, Box<Parked>)]| left.iter().map(|(_, parked)| parked.bytes()).sum::<usize>();
+        while self.left.len() > Self::MOST_WALKS || bytes(&self.left) > Self::MOST_BYTES {
+            let unnamed = self.left.iter().position(|(_, parked)| parked.name.is_empty());
+            self.left.remove(unnamed.unwrap_or(0));
+        }
     }
 
     fn lists(&mut self) -> impl Iterator<Item = &mut Deed> {
@@ -80,6 +102,9 @@ impl Deeds {
                 Deed::Texts(_) => {}
             }
         }
+        for (_, parked) in &mut self.left {
+            parked.follow(id, shift);
+        }
     }
 
     /// The texts that were changed, or taken back, together with this one, when that is what happened to them last.
@@ -90,7 +115,105 @@ impl Deeds {
     }
 }
 
+/// Where a run that was left is kept.
+#[derive(Debug, Clone, Copy)]
+enum Kept {
+    Done(usize),
+    Undone(usize),
+    Left(usize),
+}
+
+impl Deeds {
+    /// Where the runs are that are other ones than the present run, those that were left last first.
+    fn places(&self, present: Option<&Session>) -> Vec<Kept> {
+        let done = (0..self.done.len()).rev().map(Kept::Done);
+        let undone = (0..self.undone.len()).map(Kept::Undone);
+        let all = done.chain(undone).chain((0..self.left.len()).rev().map(Kept::Left));
+        let is_other =
+            |parked: &Parked| !parked.is_dropped && present.is_none_or(|present| goes_elsewhere(parked, present));
+        all.filter(|place| self.kept(*place).is_some_and(|(_, parked)| is_other(parked))).collect()
+    }
+
+    fn kept(&self, place: Kept) -> Option<(&'static str, &Parked)> {
+        match place {
+            Kept::Left(at) => self.left.get(at).map(|(by, parked)| (*by, &**parked)),
+            Kept::Done(at) | Kept::Undone(at) => {
+                let list = if matches!(place, Kept::Done(_)) { &self.done } else { &self.undone };
+                match list.get(at) {
+                    Some(Deed::Walk(by, parked)) => Some((*by, &**parked)),
+                    _ => None,
+                }
+            }
+        }
+    }
+
+    fn kept_mut(&mut self, place: Kept) -> Option<&mut Parked> {
+        match place {
+            Kept::Left(at) => self.left.get_mut(at).map(|(_, parked)| &mut **parked),
+            Kept::Done(at) | Kept::Undone(at) => {
+                let list = if matches!(place, Kept::Done(_)) { &mut self.done } else { &mut self.undone };
+                match list.get_mut(at) {
+                    Some(Deed::Walk(_, parked)) => Some(&mut **parked),
+                    _ => None,
+                }
+            }
+        }
+    }
+
+    /// Takes a run from the list. What Ctrl-Z or Ctrl-Y leads to stays for that.
+    fn drop_run(&mut self, place: Kept) {
+        if let Kept::Left(at) = place {
+            self.left.remove(at);
+        } else if let Some(parked) = self.kept_mut(place) {
+            parked.is_dropped = true;
+        }
+    }
+}
+
+/// A run has something that the present one has not: it is no mere beginning of it.
+fn goes_elsewhere(parked: &Parked, present: &Session) -> bool {
+    let other = parked.session();
+    match present.parts_from(other) {
+        Some(step) => other.end() > step,
+        None => !present.is_same_program(other) || other.end() > present.end(),
+    }
+}
+
 impl World {
+    /// The runs that were left for another one and go elsewhere than the present one, the latest first, and what each was left
+    /// by.
+    pub(crate) fn other_runs(&self) -> Vec<(&'static str, &Parked)> {
+        let places = self.deeds.places(self.walk.session.as_ref());
+        places.into_iter().filter_map(|place| self.deeds.kept(place)).collect()
+    }
+
+    /// One of them, by its place among them.
+    pub(crate) fn other_run_mut(&mut self, nth: usize) -> Option<&mut Parked> {
+        let place = *self.deeds.places(self.walk.session.as_ref()).get(nth)?;
+        self.deeds.kept_mut(place)
+    }
+
+    /// Takes one of them from the list.
+    pub(crate) fn drop_run(&mut self, nth: usize) {
+        if let Some(place) = self.deeds.places(self.walk.session.as_ref()).get(nth) {
+            self.deeds.drop_run(*place);
+        }
+    }
+
+    /// Goes to one of them; that the present one was left for it can be taken back.
+    pub(crate) fn go_to_run(&mut self, nth: usize) -> bool {
+        if self.walk.is_running() || self.walk.replay.is_some() {
+            return false;
+        }
+        let Some(other) = self.other_runs().get(nth).map(|(_, parked)| (*parked).clone()) else { return false };
+        let before = self.walk.park();
+        // What is gone to is no other run any more.
+        self.drop_run(nth);
+        self.take_up(other);
+        self.note_walk("going to another run", before);
+        true
+    }
+
     /// In which of its states a text is, when someone looked at it.
     fn text_state(&self, id: DocumentId) -> Option<u64> {
         Some(self.documents.get(id)?.editor()?.state())

@@ -73,6 +73,8 @@ pub(crate) struct Walk {
     pub(crate) cautions: Cautioned,
     /// Another moment beside the present one.
     pub(crate) beside: Beside,
+    /// What a person calls the run.
+    pub(crate) name: String,
     /// The coming steps, and where they were looked for from.
     pub(crate) ahead: Option<(Stand, Ahead)>,
 }
@@ -94,6 +96,7 @@ impl Walk {
         self.sought = None;
         self.visited = Visited::default();
         self.beside = Beside::default();
+        self.name = String::new();
         self.ahead = None;
         self.is_slow = false;
     }
@@ -102,7 +105,15 @@ impl Walk {
     pub(crate) fn park(&self) -> Option<Parked> {
         let session = self.session.as_ref().filter(|session| !session.is_running() && self.replay.is_none())?;
         let (session, moved, beside) = (session.clone(), self.moved.clone(), self.beside.clone());
-        Some(Parked { session, moved, is_stale: self.is_stale, runs: self.runs, beside })
+        Some(Parked {
+            session,
+            moved,
+            is_stale: self.is_stale,
+            runs: self.runs,
+            beside,
+            name: self.name.clone(),
+            is_dropped: false,
+        })
     }
 
     pub(crate) fn state(&self) -> Option<&State> {
@@ -157,9 +168,17 @@ pub(crate) struct Parked {
     is_stale: bool,
     runs: u64,
     beside: Beside,
+    /// What a person calls it.
+    pub(crate) name: String,
+    /// It is in no list of runs any more.
+    pub(crate) is_dropped: bool,
 }
 
 impl Parked {
+    pub(crate) fn session(&self) -> &Session {
+        &self.session
+    }
+
     /// Bytes that its past takes, some of them together with other walks.
     pub(crate) fn bytes(&self) -> usize {
         self.session.memory_in_use()
@@ -264,7 +283,7 @@ impl World {
 
     /// Takes up a walk that was left.
     pub(crate) fn take_up(&mut self, parked: Parked) {
-        let Parked { mut session, moved, is_stale, runs, beside } = parked;
+        let Parked { mut session, moved, is_stale, runs, beside, name, .. } = parked;
         // What was found out about branches of the walk that is left now is true of none of this one.
         if let Some(left) = &self.walk.session {
             session.branch_apart(left);
@@ -272,7 +291,7 @@ impl World {
         self.walk.sounded = session.tones().len();
         self.walk.begin(session);
         (self.walk.moved, self.walk.is_stale, self.walk.runs) = (moved, is_stale, runs);
-        self.walk.beside = beside;
+        (self.walk.beside, self.walk.name) = (beside, name);
         if self.is_assembled() {
             self.compare_walk(false);
         }

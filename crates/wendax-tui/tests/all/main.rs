@@ -14,6 +14,7 @@ mod looks;
 mod pages;
 mod panes;
 mod rooms;
+mod runs;
 mod screens;
 mod stops;
 mod tally;
