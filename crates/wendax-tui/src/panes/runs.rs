@@ -29,7 +29,7 @@ impl Pane for Runs {
         "Runs that were left for another one: by typing otherwise, setting a value, moving a lever, another text. Each with what \
          it was left by, the step from which on it is another run than the present one, where it stands and how it ended. \
          Enter goes to one, and the one that is left takes its place here; x sets the present moment beside that of the chosen \
-         run with as many steps. “Name a run” names it. The latest twenty are kept."
+         run with as many steps. “Name it” in the palette names one. The latest twenty are kept."
     }
 
     fn need(&self, app: &App, column: Rect) -> Need {

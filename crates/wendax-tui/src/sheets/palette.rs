@@ -174,6 +174,12 @@ mod tests {
             ("theme", "Settings"),
             ("messages", "The last messages"),
             ("stop", "Stop at anything"),
+            ("wrong", "Pane: cautions"),
+            ("diff", "Compare this moment"),
+            ("bookmark", "Pin this moment"),
+            ("predict", "Guess: hide"),
+            ("future", "Pane: ahead"),
+            ("branches", "Pane: runs"),
         ] {
             let found = ranked(commands(), query, |_| None);
             let names: Vec<&str> = found.iter().take(4).map(|binding| binding.name).collect();

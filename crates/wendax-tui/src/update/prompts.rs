@@ -115,7 +115,7 @@ prompts! {
             app.screen.say(format!("step {step} is {} now; “Compare” sets it beside another moment", text.trim()));
             Ok(())
         };
-    NAME_RUN [Walk] => "Name a run: the chosen one of the list of runs, or the present one" / "rename label run branch",
+    NAME_RUN [Walk] => "Name it: the branch that is chosen, or the present one" / "rename label runs branches",
         "name the run": "a few words, by which the list of runs tells it",
         first |app| match app.screen.focus {
             PaneId::Runs => {
