@@ -30,7 +30,7 @@ fn what_was_left_by_typing_otherwise_is_another_run_that_can_be_gone_to() {
     shows(&mut stage, "parts at step 2");
     shows(&mut stage, "step 2 of 8");
     // It gets a name; the present moment beside the same one of it.
-    stage.keys(":").text("name it").keys("Enter Ctrl-U").text("twelve").keys("Enter");
+    stage.keys(":").text("branch that is chosen").keys("Enter Ctrl-U").text("twelve").keys("Enter");
     shows(&mut stage, "twelve");
     stage.keys("x");
     shows(&mut stage, "here, and twelve at step 8");
