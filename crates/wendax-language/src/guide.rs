@@ -407,7 +407,8 @@ fn problem(word: &str, syntax: Syntax) -> Option<GuideEntry> {
 fn caution(word: &str, syntax: Syntax) -> Option<GuideEntry> {
     let info = CAUTIONS.iter().find(|info| info.kind.to_string().eq_ignore_ascii_case(word))?;
     let title = format!("{}, a caution: {}", info.kind, info.title);
-    let mut lines = vec![info.about.to_owned()];
+    let mut lines: Vec<String> =
+        info.about.split_inclusive(". ").map(|sentence| sentence.trim_end().to_owned()).collect();
     lines.extend(wrong_and_right(info.wrong, info.right, syntax, true));
     Some(GuideEntry { title, lines, example: None, see: Vec::new() })
 }

@@ -2,7 +2,6 @@
 
 use super::{Need, Order, Pane, PaneId, Work, head};
 use crate::app::App;
-use crate::cells::fitted;
 use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
@@ -57,13 +56,18 @@ impl Pane for Ahead {
         let focused = app.screen.focus == PaneId::Ahead;
         let count = ahead.steps.len() + 1;
         let chosen = focused.then(|| app.screen.panes.of(PaneId::Ahead).chosen.min(count - 1));
-        let widths = [Constraint::Length(9), Constraint::Length(22), Constraint::Fill(1)];
+        let is_wide = body.width >= 56;
+        let widths = if is_wide {
+            [Constraint::Length(9), Constraint::Length(22), Constraint::Fill(1)]
+        } else {
+            [Constraint::Length(7), Constraint::Fill(1), Constraint::Fill(1)]
+        };
         list::table(pen, body, &widths, (count, chosen), &|pen, index| match ahead.steps.get(index) {
-            Some(effects) => row(session, pen, effects, body.width),
+            Some(effects) => row(session, pen, effects),
             None => vec![
                 pen.span("", Ink::Quiet),
                 pen.span("", Ink::Quiet),
-                pen.span(fitted(&horizon_words(session, &ahead.horizon), body.width.saturating_sub(38)), Ink::Time),
+                pen.span(horizon_words(session, &ahead.horizon), Ink::Time),
             ],
         });
     }
@@ -79,7 +83,7 @@ impl Pane for Ahead {
     }
 }
 
-fn row(session: &Session, pen: &Pen<'_>, effects: &Effects, width: u16) -> Vec<Span<'static>> {
+fn row(session: &Session, pen: &Pen<'_>, effects: &Effects) -> Vec<Span<'static>> {
     let text = match effects.length {
         0 => String::new(),
         _ => code_text(session, effects.pc, effects.code).unwrap_or_default(),
@@ -91,11 +95,7 @@ fn row(session: &Session, pen: &Pen<'_>, effects: &Effects, width: u16) -> Vec<S
         words.insert(0, format!("to {}", line.unwrap_or_else(place)));
     }
     let line = line_words(session, effects.pc).unwrap_or_default();
-    vec![
-        pen.span(line, Ink::Place),
-        pen.span(text, Ink::Text),
-        pen.span(fitted(&words.join(", "), width.saturating_sub(38)), Ink::Fresh),
-    ]
+    vec![pen.span(line, Ink::Place), pen.span(text, Ink::Text), pen.span(words.join(", "), Ink::Fresh)]
 }
 
 fn horizon_words(session: &Session, horizon: &Horizon) -> String {
