@@ -21,8 +21,8 @@ use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Addr, Reg, StepNo};
 use wendax_machine::{Counting, Machine, Observer, Report, Run, Settings, Watch};
 use wendax_session::{
-    Answer, Command, Filtered, Flow, Measuring, Names, Progress, Session, StopAt, StopId, Story, Thing, TrailForm,
-    TrailText,
+    Answer, Apart, Cautions, Command, Filtered, Flow, Measuring, Names, Progress, Session, StopAt, StopId, Story,
+    Thing, TrailForm, TrailText,
 };
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
@@ -472,6 +472,30 @@ fn measuring() {
         black_box(measuring.tally(&session));
     });
     println!("the same of a walk, with its names and lines: {whole:.2} s");
+    // A tenth of it is looked through for what looks wrong, beside the same blind.
+    let mut ratios = Vec::new();
+    for _ in 0..5 {
+        let mut session = Session::new(session.image().as_ref().clone(), Settings::default());
+        travel(&mut session, Command::Seek(StepNo(STEPS / 10)));
+        let mut machine = Machine::new(session.image(), Settings::default());
+        let blind = seconds(|| {
+            black_box(machine.run(Run::until(StepNo(STEPS / 10))));
+        });
+        let looked = seconds(|| {
+            let mut cautions = Cautions::new(&session);
+            while !cautions.work(&session, 2_000_000) {}
+            black_box(cautions.list(&session).count());
+        });
+        ratios.push(looked / blind);
+    }
+    ratios.sort_by(f64::total_cmp);
+    println!("cautions: {:.1} times the time of blind, {:.1} to {:.1} (median of 5)", ratios[2], ratios[0], ratios[4]);
+    let apart = seconds(|| {
+        let mut apart = Apart::between(&session, StepNo(STEPS / 3), StepNo(STEPS)).expect("both are kept");
+        while !apart.work(&session, 2_000_000) {}
+        black_box(apart.rows().len());
+    });
+    println!("two moments of 100 million steps beside each other, with who changed what: {:.0} ms", apart * 1e3);
     drawing();
 }
 

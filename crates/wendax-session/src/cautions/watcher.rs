@@ -635,8 +635,14 @@ impl Look<'_> {
 
     /// Loops: what a count-down begins with, counters that are set in each round, stacks that grow.
     fn rounds(&mut self, report: &Report, known: &Known, at: usize) {
-        let jumps_back = report.length > 0 && report.next <= report.pc;
         let wrapped = self.state.open.wrapped.take();
+        if !matches!(known.sort, Sort::Sum | Sort::CountDown | Sort::Branch(_) | Sort::Jump) {
+            if known.flags_written != 0 {
+                self.state.open.stepped = None;
+            }
+            return;
+        }
+        let jumps_back = report.length > 0 && report.next <= report.pc;
         let zero_to_most = |write: &Write| match *write {
             Write::Register { register, old: 0, new, .. } if new == self.state.target.word_mask() => Some(register),
             _ => None,
@@ -654,7 +660,6 @@ impl Look<'_> {
                 self.state.open.wrapped = at_zero.map(|register| (register, report.step, report.pc));
                 self.state.open.stepped = known.written.filter(|register| known.reads >> register.0 & 1 != 0);
             }
-            _ if known.flags_written != 0 => self.state.open.stepped = None,
             Sort::Branch(_) => {
                 if let Some((register, step, pc)) = wrapped.filter(|(register, ..)| {
                     jumps_back && (known.reads >> register.0 & 1 != 0 || known.flags_read != 0)
