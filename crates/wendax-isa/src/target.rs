@@ -253,7 +253,8 @@ impl Target {
 
     /// The device register at an address.
     pub fn device(&self, address: Addr) -> Option<&'static DeviceRegister> {
-        self.devices.iter().find(|register| register.address == address)
+        let may_be = address >= self.map.devices_start;
+        may_be.then(|| self.devices.iter().find(|register| register.address == address))?
     }
 
     /// The device registers of a kind, in order of their addresses.

@@ -25,6 +25,9 @@ use wendax_machine::{Machine, Run, Stop};
 /// Places and kinds that are kept, at most.
 const MOST: usize = 2000;
 
+/// Times that one came that are kept with their steps, at most: the first ones.
+const MOST_TIMES: usize = 50_000;
+
 /// What looks wrong in a run.
 #[derive(Debug, Clone)]
 pub struct Cautions {
@@ -44,12 +47,17 @@ pub struct Cautions {
 struct Found {
     list: Vec<Caution>,
     places: BTreeMap<(CautionKind, Addr, Option<u8>), usize>,
+    /// Each time one came, in order of steps.
+    times: Vec<Caution>,
     /// There were more than are kept.
     is_full: bool,
 }
 
 impl Found {
     fn take(&mut self, caution: Caution) {
+        if self.times.len() < MOST_TIMES {
+            self.times.push(caution.clone());
+        }
         let place = (caution.kind, caution.pc, caution.register.map(|register| register.0));
         if let Some(&at) = self.places.get(&place) {
             self.list[at].times += 1;
@@ -147,7 +155,10 @@ impl Cautions {
     pub fn coming(&mut self, session: &Session) -> Vec<Caution> {
         let now = session.now();
         if now < session.end() {
-            return self.list(session).filter(|caution| caution.step == now).cloned().collect();
+            let times = &self.found.times;
+            let from = times.partition_point(|caution| caution.step < now);
+            let here = times[from..].iter().take_while(|caution| caution.step == now);
+            return here.filter(|caution| self.why(session, caution).is_none()).cloned().collect();
         }
         if !self.is_of(session) || self.rerun.at.machine.steps() != now {
             return Vec::new();

@@ -71,6 +71,8 @@ struct Which {
     spoiled: u32,
     /// They come from a call that failed, of which nobody has looked.
     failed: u32,
+    /// The present routine only added to what it found in them: they are what its caller counts or sums in.
+    added: u32,
 }
 
 impl Which {
@@ -200,6 +202,7 @@ impl State {
                 Which::put(&mut self.which.labelled, register, false);
                 Which::put(&mut self.which.spoiled, register, false);
                 Which::put(&mut self.which.failed, register, false);
+                Which::put(&mut self.which.added, register, false);
             }
         }
     }
@@ -484,6 +487,12 @@ impl Look<'_> {
             let failed = sort == Sort::Copy && known.is_some_and(|known| known.reads & self.state.which.failed != 0);
             self.moves_stack(register, new, sort);
             // A sum goes on from what was there: it is the same counter or pointer, further on.
+            let bit = 1u32 << (register.0 % 32);
+            let adds = sort == Sort::Sum && known.is_some_and(|known| known.reads & bit != 0);
+            let entered = self.state.frames.last().map(|entered| entered.frame.step);
+            let held = self.state.held(register);
+            let is_as_found = held.writer.is_none_or(|writer| entered.is_none_or(|entered| writer.0 <= entered));
+            let is_added = adds && (is_as_found || self.state.which.added & bit != 0);
             let from = report.reads.first().filter(|_| matches!(sort, Sort::Load(_))).map(|read| read.0);
             let held = &mut self.state.registers[register.index() % REGISTERS];
             let (before, before_sort) = (held.writer, held.sort);
@@ -493,6 +502,7 @@ impl Look<'_> {
             Which::put(&mut which.labelled, register, label.is_some());
             Which::put(&mut which.spoiled, register, false);
             Which::put(&mut which.failed, register, failed);
+            Which::put(&mut which.added, register, is_added);
         }
         if let (StepKind::Call(number), true) = (report.kind, report.failed) {
             self.failed(report, number, known);
@@ -589,6 +599,7 @@ impl Look<'_> {
                 continue;
             }
             let (kind, by) = match frame.kind {
+                FrameKind::Call if info.kept && self.state.which.added >> index & 1 != 0 => continue,
                 FrameKind::Call if info.kept => (CautionKind::Kept, writer),
                 FrameKind::Interrupt(_) => (CautionKind::Handler, writer),
                 FrameKind::Call if !target.roles.results.contains(&register) && held.sort != Sort::Sum => {

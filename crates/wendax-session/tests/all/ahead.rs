@@ -6,7 +6,7 @@ use wendax_isa::StepNo;
 use wendax_session::{Command, Horizon, State};
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(ProptestConfig::with_cases(80))]
 
     #[test]
     fn what_lies_ahead_is_what_comes(image in program(), at in 0u64..420, inputs in typed(), most in 1usize..60) {

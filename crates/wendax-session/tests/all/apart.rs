@@ -38,7 +38,7 @@ fn whole(session: &Session, from: u64, to: u64) -> Apart {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(120))]
+    #![proptest_config(ProptestConfig::with_cases(60))]
 
     #[test]
     fn what_is_told_to_differ_is_what_differs(

@@ -389,7 +389,7 @@ fn planted_mistakes_are_found_where_they_are_and_right_programs_are_told_nothing
         seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         usize::try_from(seed >> 33).expect("a number") % below
     };
-    for round in 0..600 {
+    for round in 0..300 {
         let is_rv32 = round % 3 == 0;
         // Each pattern once: what one routine sets is set for the next.
         let all = if is_rv32 { RV32 } else { W16 }.len();

@@ -255,7 +255,7 @@ fn alike(session: &Session, row: &Row, next: &Row) -> bool {
         && !row.gap
         && !next.gap
         && row.length == next.length
-        && pointers(machine, next).is_empty()
+        && pointing(machine, next).next().is_none()
         && !has_change(session, row)
         && !has_change(session, next)
         && (0..row.length).all(|offset| {
@@ -268,7 +268,11 @@ fn alike(session: &Session, row: &Row, next: &Row) -> bool {
 }
 
 fn has_change(session: &Session, row: &Row) -> bool {
-    row.address.up_to(row.address + row.length).any(|address| is_fresh(session, address))
+    let Some(change) = session.last_change() else { return false };
+    let (from, to) = (row.address, row.address.saturating_add(row.length));
+    let is_here = |at: Addr, bytes: u32| at < to && from < at.saturating_add(bytes);
+    change.memory.iter().any(|change| is_here(change.address, u32::try_from(change.new.len()).unwrap_or(u32::MAX)))
+        || change.devices.iter().any(|device| is_here(device.address, 1))
 }
 
 fn is_fresh(session: &Session, address: Addr) -> bool {
@@ -279,16 +283,20 @@ fn is_fresh(session: &Session, address: Addr) -> bool {
 
 /// The registers that point to a cell.
 fn pointers(machine: &Machine, row: &Row) -> String {
+    pointing(machine, row).collect::<Vec<_>>().join(" ")
+}
+
+/// Their names one by one.
+fn pointing(machine: &Machine, row: &Row) -> impl Iterator<Item = &'static str> {
     let target = machine.target();
-    let points = |register: &Reg| {
+    let cells = row.address..row.address.saturating_add(row.length);
+    let registers = target.registers().filter(move |(register, _)| {
         let place = Addr(machine.register(*register));
-        machine.register_known(*register)
-            && (row.address..row.address + row.length).contains(&place)
+        cells.contains(&place)
+            && machine.register_known(*register)
             && place >= target.map.code_start.min(Addr(target.map.page))
-    };
-    let names: Vec<&str> =
-        target.registers().filter(|(register, _)| points(register)).map(|(_, info)| info.name).collect();
-    names.join(" ")
+    });
+    registers.map(|(_, info)| info.name)
 }
 
 /// Where the parts of a row stand in a pane of some width.

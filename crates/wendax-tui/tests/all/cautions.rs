@@ -62,3 +62,24 @@ fn what_is_meant_is_told_no_more_and_going_back_tells_what_came_then() {
     stage.keys("Ctrl-Z");
     hides(&mut stage, "caution:");
 }
+
+#[test]
+fn what_comes_again_is_told_each_time_live_and_gone_back_to() {
+    let text = "start: mov r7, 5\n mov r6, 3\nnext: call f\n djnz r6, next\n clr r0\n sys exit\nf: mov r7, r6\n ret\n";
+    let mut stage = Stage::new(text).sized(130, 40);
+    let told = [(4, "it was 5 and is 3"), (8, "it was 3 and is 2"), (12, "it was 2 and is 1")];
+    // As the walk comes there for the first time.
+    for (step, words) in told {
+        stage.keys("t").text(&step.to_string()).keys("Enter");
+        shows(&mut stage, words);
+    }
+    stage.keys("g");
+    hides(&mut stage, "caution:");
+    // And when it goes back there.
+    for (step, words) in told.into_iter().rev() {
+        stage.keys("t").text(&step.to_string()).keys("Enter");
+        shows(&mut stage, words);
+    }
+    stage.keys("g :").text("cautions").keys("Enter");
+    shows(&mut stage, "step 4, 3 times:");
+}
