@@ -13,7 +13,7 @@ mod rv32;
 pub use cause::fault_causes;
 
 use crate::effects::{Effects, MemoryChange, observe};
-use crate::instruction::{code_text, instruction_text, written};
+use crate::instruction::{code_text, instruction_text, reads_values, written};
 use crate::journey::State;
 use crate::meaning::{Meaning, Meanings};
 use crate::questions::{LastWriter, last_write};
@@ -771,14 +771,13 @@ impl<'a> Teller<'a> {
         if matches!(insn.op(), Op::Ret | Op::Reti) {
             return self.wrong_return(insn.op());
         }
-        // What is put by may hold anything, and what is cleared by itself too.
-        let is_clearing = matches!(insn.op(), Op::Xor | Op::Sub) && insn.a == insn.b;
-        let reads = if insn.op() == Op::Push || is_clearing { 0 } else { insn.uses().reads };
-        self.nothing_there(reads)
+        self.nothing_there(insn.uses().reads)
     }
 
     /// It reads a register that was never set, or cells that were never written.
     fn nothing_there(&self, reads: u32) -> Option<String> {
+        let sort = self.machine.instruction_at(self.machine.pc())?.sort;
+        let reads = reads_values(sort, reads, self.target);
         let unset = self.target.registers().map(|(register, _)| register);
         let unset = unset
             .into_iter()

@@ -1,8 +1,8 @@
 //! Instructions as their source has them: its own mnemonics, names and numbers.
 
 use crate::session::Session;
-use wendax_isa::Addr;
-use wendax_machine::InsnInfo;
+use wendax_isa::{Addr, Target};
+use wendax_machine::{InsnInfo, Sort};
 
 /// The instruction that stands at an address now, as it is written when the program was made with it, else disassembled;
 /// `None` when there is none.
@@ -20,6 +20,16 @@ pub fn code_text(session: &Session, address: Addr, code: [u32; 2]) -> Option<Str
         let label = |value: Addr| image.label_at(value).map(|symbol| symbol.name.clone());
         machine.text_of(&insn, &|value| label(value).filter(|_| value >= first_label))
     }))
+}
+
+/// Of the registers that an instruction reads those that should have been set before: what is put by may hold anything, and
+/// what is cleared by itself too.
+pub(crate) fn reads_values(sort: Sort, reads: u32, target: &Target) -> u32 {
+    match sort {
+        Sort::Push | Sort::Constant => 0,
+        Sort::Store(Some(base), value) if base == target.roles.stack => reads & !(1 << value.0),
+        _ => reads,
+    }
 }
 
 /// An instruction as the source has it: its own mnemonic, names and numbers.

@@ -6,6 +6,7 @@
 
 use super::facts::{Facts, Known};
 use crate::explain::is_jumped_to;
+use crate::instruction::reads_values;
 use crate::session::Session;
 use std::ops::ControlFlow;
 use wendax_isa::{Addr, Reg, StepNo, Target};
@@ -313,12 +314,7 @@ impl Look<'_> {
     }
 
     fn never_set(&mut self, report: &Report, known: &Known, reads: u32) {
-        // What is put by may hold anything, and what is cleared by itself too.
-        let mut reads = match known.sort {
-            Sort::Push | Sort::Constant => 0,
-            Sort::Store(Some(base), value) if base == self.state.target.roles.stack => reads & !(1 << value.0),
-            _ => reads,
-        };
+        let mut reads = reads_values(known.sort, reads, self.state.target);
         reads &= !self.state.which.set & !self.state.target.roles.zero.map_or(0, |zero| 1 << zero.0);
         while reads != 0 {
             let register = Reg::at(reads.trailing_zeros() as usize);

@@ -353,15 +353,7 @@ fn caution(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Option<String>
     if insn.op() == Op::Jalr && insn.rd == 0 && is_return_from_handler(teller) {
         return Some("a handler returns with `mret`: interrupts stay off".to_owned());
     }
-    // What is put by may hold anything, and what is cleared by itself too.
-    let is_clearing = matches!(insn.op(), Op::Xor | Op::Sub) && insn.rs1 == insn.rs2;
-    let uses = insn.uses().reads;
-    let reads = match insn.row().format {
-        Format::Store if insn.rs2 != 0 && insn.rs1 == 2 => uses & !(1 << insn.rs2),
-        _ if is_clearing => 0,
-        _ => uses,
-    };
-    teller.nothing_there(reads)
+    teller.nothing_there(insn.uses().reads)
 }
 
 fn is_return_from_handler(teller: &Teller<'_>) -> bool {

@@ -129,7 +129,7 @@ fn account(app: &App, width: u16) -> Vec<(String, Ink)> {
         let asked = "what will it do? → asks, and then shows it".to_owned();
         return text.into_iter().chain([(asked, Ink::Quiet)]).collect();
     }
-    let cautions = explanation.caution.iter().cloned().chain(cautions(app));
+    let cautions = explanation.caution.iter().cloned().chain(cautions(app, explanation.caution.is_some()));
     let caution = cautions.map(|text| (format!("caution: {text}"), Ink::Trouble));
     let sentences = explanation.sentences.iter().map(|text| (text.clone(), Ink::Text));
     let mut lines: Vec<(String, Ink)> = text.into_iter().collect();
@@ -140,10 +140,11 @@ fn account(app: &App, width: u16) -> Vec<(String, Ink)> {
 }
 
 /// What looks wrong about the coming step, that the account does not say by itself.
-fn cautions(app: &App) -> Vec<String> {
+fn cautions(app: &App, is_told: bool) -> Vec<String> {
     let Some(session) = app.session().filter(|_| app.world.is_current()) else { return Vec::new() };
+    // What the account says by itself of the same things is not said twice.
     let told = |caution: &&Caution| {
-        !matches!(caution.kind, CautionKind::WayBack | CautionKind::Uneven | CautionKind::NeverSet)
+        !is_told || !matches!(caution.kind, CautionKind::WayBack | CautionKind::Uneven | CautionKind::NeverSet)
     };
     let coming = app.world.walk.cautions.coming.iter().filter(told);
     let words = coming.map(|caution| {
