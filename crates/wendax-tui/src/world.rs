@@ -87,6 +87,8 @@ pub(crate) struct World {
     /// Texts that were changed here and on disk, which no merging can bring together: the file's name, and the text it
     /// has there. They are asked about one after the other.
     pub(crate) conflicts: Vec<(String, String)>,
+    /// Folders outside of the project's about which it was put off to decide: nobody is asked twice in one sitting.
+    pub(crate) put_off: Vec<PathBuf>,
     /// Text taken out or copied last.
     pub(crate) clipboard: Clipping,
     pub(crate) given: Given,
@@ -139,6 +141,7 @@ impl World {
             drawing: None,
             saving: None,
             conflicts: Vec::new(),
+            put_off: Vec::new(),
             clipboard: Clipping::default(),
             given: Given::default(),
             guesses: Guesses::default(),

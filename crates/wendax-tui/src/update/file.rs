@@ -197,8 +197,9 @@ impl App {
     }
 
     /// The project wants to open folders outside of its own. Asked again with the next build when it is no time to ask.
-    pub(super) fn ask_about_reach(&mut self, folders: Vec<PathBuf>) {
-        if self.screen.sheet.is_none() && self.screen.mode == Mode::Walk && !self.takes_input() {
+    pub(super) fn ask_about_reach(&mut self, mut folders: Vec<PathBuf>) {
+        folders.retain(|folder| !self.world.put_off.contains(folder));
+        if !folders.is_empty() && self.screen.sheet.is_none() && self.screen.mode == Mode::Walk && !self.takes_input() {
             self.screen.sheet = Some(Sheet::Reach { folders });
         }
     }

@@ -23,7 +23,10 @@ impl App {
             Sheet::Conflict { name, .. } => {
                 self.screen.say(format!("{name} stays as it is, here and on disk; Ctrl-S asks again"));
             }
-            Sheet::Reach { .. } => self.screen.say("what lies outside of the project stays closed; it is asked again"),
+            Sheet::Reach { folders } => {
+                self.world.put_off.extend(folders.iter().cloned());
+                self.screen.say("what lies outside of the project stays closed; the next start asks again");
+            }
             Sheet::Exists { effect } => {
                 self.screen.say(format!("{} stays as it is", effect.writes().unwrap_or("the file")));
             }

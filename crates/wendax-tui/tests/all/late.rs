@@ -350,6 +350,23 @@ fn cases() -> u32 {
     std::env::var("WENDAX_PROGRAMS").ok().and_then(|count| count.parse().ok()).unwrap_or(60)
 }
 
+#[test]
+fn what_was_put_off_is_not_asked_again_by_the_next_build() {
+    let mut stage = Stage::new("start:  nop\n");
+    let asks = |names: &[&str]| Message::AskReach(names.iter().map(Into::into).collect());
+    stage.message(asks(&["/common"]));
+    shows(&mut stage, "names what lies outside of its folder");
+    stage.keys("Esc");
+    shows(&mut stage, "the next start asks again");
+    // A build that was under way tells of the same; the next key is no answer to a question that nobody expects.
+    stage.message(asks(&["/common"]));
+    hides(&mut stage, "names what lies outside of its folder");
+    // Of two only the one that is new is asked about.
+    stage.message(asks(&["/common", "/other"]));
+    shows(&mut stage, "/other");
+    hides(&mut stage, "/common");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(cases()))]
     /// Whatever is pressed, arrives late, changes on disk: what is shown is so, and nothing that was made is lost.
