@@ -384,6 +384,12 @@ done! {
 }
 
 impl Machine {
+    /// The number that so many bytes make, 1 to 4, the low one first. Byte by byte: a device register has none, and is read
+    /// as a word.
+    pub fn number(&self, address: Addr, bytes: u32) -> u32 {
+        (0..bytes).rev().fold(0, |number, offset| number << 8 | u32::from(self.byte(address + offset)))
+    }
+
     /// A machine with an image loaded, before its first step.
     pub fn new(image: &Image, settings: Settings) -> Self {
         Self(if *image.target == wendax_isa::rv32::TARGET {

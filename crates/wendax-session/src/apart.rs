@@ -278,10 +278,8 @@ fn routines(session: &Session, frames: &[Frame]) -> String {
 fn word(session: &Session, was: &Machine, is: &Machine, at: Addr, bytes: u32) -> Difference {
     let target = is.target();
     let thing = Thing::Cells(at, at + bytes);
-    let value =
-        |machine: &Machine| (0..bytes).rev().fold(0, |value, offset| value << 8 | u32::from(machine.byte(at + offset)));
     let is_known = (0..bytes).any(|offset| was.cell(at + offset) == CellState::Known);
-    let (old, new) = values_words(session, thing, is_known.then(|| value(was)), value(is));
+    let (old, new) = values_words(session, thing, is_known.then(|| was.number(at, bytes)), is.number(at, bytes));
     let name = cell(session, Addr::FIRST, at, bytes).map(|cell| cell.name);
     let name = name.unwrap_or_else(|| place(session.image(), target, at));
     Difference { side: Side::Memory, name: format!("[{name}]"), was: old, now: new, thing: Some(thing), by: None }

@@ -431,7 +431,7 @@ fn part(at: &At<'_>, target: &Target, address: Addr, size: u32) -> Option<u32> {
     if size == target.word_bytes() {
         return Some(machine.word(address));
     }
-    Some((0..size).fold(0, |number, offset| number | u32::from(machine.byte(address + offset)) << (8 * offset)))
+    Some(machine.number(address, size))
 }
 
 impl Shown {

@@ -93,13 +93,10 @@ impl Apart {
     /// For programs: one JSON object.
     pub fn json(&self, session: &Session) -> String {
         let line = |by: (StepNo, Addr)| session.image().line_at(by.1).map(|line| line.line);
-        let row = |row: &'_ Difference| -> (Option<u64>, Option<u32>, Option<u32>) {
-            (row.by.map(|by| by.0.0), row.by.map(|by| by.1.0), row.by.and_then(line))
-        };
         let differences = self.rows.iter().map(|difference| {
-            let (step, address, line) = row(difference);
-            let Difference { side, name, was, now, .. } = difference;
-            Row { kind: side.word(), name, was, now, step, address, line }
+            let Difference { side, name, was, now, by, .. } = difference;
+            let (step, address) = (by.map(|by| by.0.0), by.map(|by| by.1.0));
+            Row { kind: side.word(), name, was, now, step, address, line: by.and_then(line) }
         });
         let object = Object {
             from: self.from.0,

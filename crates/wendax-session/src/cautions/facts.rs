@@ -138,16 +138,16 @@ impl Facts {
         named
     }
 
-    /// A label by its number: its address, and how far what it names reaches.
-    pub(super) fn extent(&self, number: u32) -> Option<(Addr, Addr, Addr)> {
-        self.labels.get(number as usize).map(|label| (label.start, label.start, label.end))
+    /// Where what a label names begins and ends, by the label's number.
+    pub(super) fn extent(&self, number: u32) -> Option<(Addr, Addr)> {
+        self.labels.get(number as usize).map(|label| (label.start, label.end))
     }
 
-    /// The label that names what lies at an address.
-    pub(super) fn extent_around(&self, address: Addr) -> Option<(Addr, Addr, Addr)> {
+    /// Where what lies at an address begins and ends, as its label says.
+    pub(super) fn extent_around(&self, address: Addr) -> Option<(Addr, Addr)> {
         let at = self.labels.partition_point(|label| label.start <= address).checked_sub(1)?;
         let label = self.labels[at];
-        (address < label.end).then_some((label.start, label.start, label.end))
+        (address < label.end).then_some((label.start, label.end))
     }
 }
 

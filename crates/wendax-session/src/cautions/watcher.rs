@@ -424,31 +424,31 @@ impl Look<'_> {
         let size = named("capacity").or_else(|| named("count"));
         if let (Some(buffer), Some(size), true) = (named("buffer"), size, is_filled) {
             let (at, size) = (*self.state.held(buffer), self.state.held(size).value);
-            if let Some((label, start, end)) = at.label.and_then(|label| self.facts.extent(label))
+            if let Some((start, end)) = at.label.and_then(|label| self.facts.extent(label))
                 && start.0 <= at.value
                 && at.value < end.0
                 && u64::from(at.value) + u64::from(size) > u64::from(end.0)
             {
                 let caution = self.tell(CautionKind::Room, report, at.writer);
-                self.say(Caution { place: Some(label), values: [end.0 - at.value, size], ..caution });
+                self.say(Caution { place: Some(start), values: [end.0 - at.value, size], ..caution });
             }
         }
         if let ("put_text", Some(text)) = (call.name, named("address")) {
             let at = *self.state.held(text);
             let printed = u32::try_from(report.printed).unwrap_or(u32::MAX);
-            if let Some((label, start, end)) = self.facts.extent_around(Addr(at.value))
+            if let Some((start, end)) = self.facts.extent_around(Addr(at.value))
                 && !report.failed
                 && at.value.saturating_add(printed) >= end.0
             {
                 let caution = self.tell(CautionKind::NoEnd, report, at.writer);
-                self.say(Caution { place: Some(label), values: [end.0 - start.0, printed], ..caution });
+                self.say(Caution { place: Some(start), values: [end.0 - start.0, printed], ..caution });
             }
         }
         if let ("put_int" | "put_uint", Some(value)) = (call.name, named("value")) {
             let at = *self.state.held(value);
-            if let Some(label) = at.label.and_then(|label| self.facts.extent(label)) {
+            if let Some((start, _)) = at.label.and_then(|label| self.facts.extent(label)) {
                 let caution = self.tell(CautionKind::Address, report, at.writer);
-                self.say(Caution { register: Some(value), place: Some(label.0), values: [at.value, 0], ..caution });
+                self.say(Caution { register: Some(value), place: Some(start), values: [at.value, 0], ..caution });
             }
         }
     }
@@ -463,11 +463,11 @@ impl Look<'_> {
         let Some((at, bytes)) = at else { return };
         let held = base.map(|base| *self.state.held(base));
         let label = held.and_then(|held| held.label).or_else(|| known.label_at(held.map_or(0, |held| held.value), at));
-        let Some((label, start, end)) = label.and_then(|label| self.facts.extent(label)) else { return };
+        let Some((start, end)) = label.and_then(|label| self.facts.extent(label)) else { return };
         if at >= start && u64::from(at.0) + u64::from(bytes) > u64::from(end.0) {
             let began = held.filter(|held| held.label.is_some()).and_then(|held| held.writer);
             let caution = self.tell(CautionKind::Beyond, report, began);
-            self.say(Caution { place: Some(label), register: base, values: [at.0, end.0 - start.0], ..caution });
+            self.say(Caution { place: Some(start), register: base, values: [at.0, end.0 - start.0], ..caution });
         }
     }
 

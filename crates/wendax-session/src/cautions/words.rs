@@ -10,6 +10,12 @@ use wendax_isa::{Addr, StepNo};
 use wendax_language::CautionKind;
 
 impl Caution {
+    /// When it came: the step, with how often where that is more than once, as in `step 12, 3 times`.
+    pub fn at_step(&self) -> String {
+        let often = if self.times > 1 { format!(", {} times", grouped(self.times)) } else { String::new() };
+        format!("step {}{often}", grouped(self.step.0))
+    }
+
     /// What looks wrong, in a sentence.
     pub fn words(&self, session: &Session) -> String {
         let target = session.machine().target();

@@ -99,9 +99,8 @@ impl Cautions {
                 (Some(file), Some(line)) => format!("{file}:{line}"),
                 _ => session.machine().target().marked_address(caution.pc),
             };
-            let often = if caution.times > 1 { format!(", {} times", grouped(caution.times)) } else { String::new() };
-            let (kind, step, words) = (caution.kind, grouped(caution.step.0), caution.words(session));
-            let _ = writeln!(text, "{place}: caution {kind} at step {step}{often}: {words}");
+            let (kind, step, words) = (caution.kind, caution.at_step(), caution.words(session));
+            let _ = writeln!(text, "{place}: caution {kind} at {step}: {words}");
             if let Some((.., words)) = caution.beginning(session) {
                 let _ = writeln!(text, "    {words}");
             }

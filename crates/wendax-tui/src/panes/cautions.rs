@@ -7,7 +7,7 @@ use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Constraint, Rect};
-use wendax_session::{Caution, Command, Session, counted, grouped};
+use wendax_session::{Caution, Command, Session, counted};
 
 pub(super) struct Cautions;
 
@@ -105,8 +105,7 @@ impl Pane for Cautions {
 
 /// A caution whole: what it is, when it came, where it began.
 fn sentence(session: &Session, caution: &Caution, room: u16) -> Vec<String> {
-    let often = if caution.times > 1 { format!(", {} times", grouped(caution.times)) } else { String::new() };
-    let mut text = format!("step {}{often}: {}", grouped(caution.step.0), caution.words(session));
+    let mut text = format!("{}: {}", caution.at_step(), caution.words(session));
     if let Some((.., words)) = caution.beginning(session) {
         text.push_str("; ");
         text.push_str(&words);

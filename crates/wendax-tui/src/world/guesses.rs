@@ -91,8 +91,7 @@ impl World {
             Settable::Flag(bit) => (u32::from(after.flags() & bit != 0), 1),
             Settable::Memory(from, bytes) => {
                 let bytes = bytes.min(target.word_bytes());
-                let value = (0..bytes).rev().fold(0, |value, offset| value << 8 | u32::from(after.byte(from + offset)));
-                (value, u32::MAX >> (32 - 8 * bytes))
+                (after.number(from, bytes), u32::MAX >> (32 - 8 * bytes))
             }
         };
         Ok((is != value & bits).then(|| format!("{place} is {} behind it", number_words(target, is))))

@@ -1,16 +1,8 @@
 //! `wendax run --cautions`: text, objects, status, what is meant, and no false alarm on demos and compiled programs.
 
-use assert_cmd::Command;
+use crate::common::run;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
-
-/// Runs in a folder with something typed; exit status, standard output and standard error.
-fn run(folder: &Path, arguments: &[&str], typed: &str) -> (i32, String, String) {
-    let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
-    let output = command.current_dir(folder).args(arguments).write_stdin(typed).output().expect("it runs");
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    (output.status.code().unwrap_or(-1), text(&output.stdout), text(&output.stderr))
-}
 
 const KEPT: &str = "\
 start:  mov   r6, 3

@@ -1,15 +1,7 @@
 //! `wendax run --compare`: two moments beside each other, as text and as an object.
 
-use assert_cmd::Command;
+use crate::common::run;
 use serde_json::Value;
-use std::path::Path;
-
-fn run(folder: &Path, arguments: &[&str]) -> (i32, String, String) {
-    let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
-    let output = command.current_dir(folder).args(arguments).write_stdin("").output().expect("it runs");
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    (output.status.code().unwrap_or(-1), text(&output.stdout), text(&output.stderr))
-}
 
 const LOADS: &str = "\
 start:  mov   r6, loads
@@ -34,7 +26,7 @@ fn two_moments_of_a_run_are_told_with_what_differs_and_who_changed_it() {
     let folder = tempfile::tempdir().expect("a folder");
     let place = folder.path();
     std::fs::write(place.join("loads.asm"), LOADS).expect("written");
-    let (status, out, err) = run(place, &["run", "loads.asm", "--compare", "add", "add from 2"]);
+    let (status, out, err) = run(place, &["run", "loads.asm", "--compare", "add", "add from 2"], "");
     let told = "step 4 and step 12: 8 steps, 16 cycles apart\n  \
                 r0       120 → 99         by `ldw r0, [r6]` on line 3 at step 10\n  \
                 r1       not set → 120    by `add r1, r0` on line 10 at step 5\n  \
@@ -45,25 +37,25 @@ fn two_moments_of_a_run_are_told_with_what_differs_and_who_changed_it() {
     assert_eq!(err, told);
     // The later one first is the same; an object in a file.
     let arguments = ["run", "loads.asm", "--compare", "end", "4", "--compared", "apart.json"];
-    assert_eq!(run(place, &arguments), (0, String::new(), String::new()));
+    assert_eq!(run(place, &arguments, ""), (0, String::new(), String::new()));
     let text = std::fs::read_to_string(place.join("apart.json")).expect("written");
     let object: Value = serde_json::from_str(&text).expect("an object");
     assert_eq!((&object["from"], &object["more"]), (&4.into(), &0.into()));
     let total = object["differences"].as_array().expect("a list").iter().find(|row| row["name"] == "[total]");
     let total = total.expect("it is there");
     assert_eq!((&total["was"], &total["now"], &total["line"]), (&"0".into(), &"459".into(), &11.into()));
-    let (status, out, _) = run(place, &["run", "loads.asm", "--compare", "5", "5", "--compared", "-"]);
+    let (status, out, _) = run(place, &["run", "loads.asm", "--compare", "5", "5", "--compared", "-"], "");
     assert_eq!((status, out.as_str()), (0, "step 5 and step 5: 0 steps, 0 cycles apart\n  nothing differs\n"));
     for (arguments, why) in [
         (["--compare", "5", "5000"], "--compare 5000: the run has"),
         (["--compare", "5", "nowhere"], "--compare nowhere: "),
         (["--compare", "5", "add from 9"], "the run does not come to that"),
     ] {
-        let (status, _, err) = run(place, &[&["run", "loads.asm"][..], &arguments].concat());
+        let (status, _, err) = run(place, &[&["run", "loads.asm"][..], &arguments].concat(), "");
         assert!(status == 110 && err.contains(why), "{arguments:?}: {err}");
     }
-    let (status, _, err) = run(place, &["run", "loads.asm", "--compare", "1", "2", "--compared", "a.csv"]);
+    let (status, _, err) = run(place, &["run", "loads.asm", "--compare", "1", "2", "--compared", "a.csv"], "");
     assert!(status == 110 && err.contains("not to a .csv"), "{err}");
-    let (status, _, err) = run(place, &["run", "loads.asm", "--compare", "1"]);
+    let (status, _, err) = run(place, &["run", "loads.asm", "--compare", "1"], "");
     assert_eq!(status, 110, "{err}");
 }

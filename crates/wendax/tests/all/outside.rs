@@ -1,19 +1,10 @@
 //! Programs and the world: demos that use it, files in their folder, events without hands, tones.
 
-use crate::common::until;
-use assert_cmd::Command;
+use crate::common::{run, until};
 use std::path::{Path, PathBuf};
 
 fn demos() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demos")
-}
-
-/// Runs in a folder with something typed; exit status, standard output and standard error.
-fn run(folder: &Path, arguments: &[&str], typed: &str) -> (i32, String, String) {
-    let mut command = Command::new(env!("CARGO_BIN_EXE_wendax"));
-    let output = command.current_dir(folder).args(arguments).write_stdin(typed).output().expect("it runs");
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    (output.status.code().unwrap_or(-1), text(&output.stdout), text(&output.stderr))
 }
 
 #[test]

@@ -5,6 +5,14 @@ use std::process::{Command, Output};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
 
+/// Runs in a folder with something typed; exit status, standard output and standard error.
+pub(crate) fn run(folder: &Path, arguments: &[&str], typed: &str) -> (i32, String, String) {
+    let mut command = assert_cmd::Command::new(env!("CARGO_BIN_EXE_wendax"));
+    let output = command.current_dir(folder).args(arguments).write_stdin(typed).output().expect("it runs");
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    (output.status.code().unwrap_or(-1), text(&output.stdout), text(&output.stderr))
+}
+
 /// How long a screen may take to show what is expected; generous, for slow machines under load.
 const PATIENCE: Duration = Duration::from_secs(20);
 
