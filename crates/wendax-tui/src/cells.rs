@@ -10,7 +10,7 @@ use unicode_width::UnicodeWidthStr;
 const TAB: usize = 8;
 
 /// The width of a text in cells, at most what a screen can have.
-pub(crate) fn width(text: &str) -> u16 {
+pub fn width(text: &str) -> u16 {
     u16::try_from(text.width()).unwrap_or(u16::MAX)
 }
 
@@ -20,7 +20,7 @@ fn grapheme_width(grapheme: &str, at: usize) -> usize {
 }
 
 /// The column of cells in which the character number `place` of a line begins; behind the line for one past it.
-pub(crate) fn column_of(line: &str, place: usize) -> usize {
+pub fn column_of(line: &str, place: usize) -> usize {
     if line.is_ascii() && !line.contains('\t') {
         return place.min(line.len());
     }
@@ -44,7 +44,7 @@ pub(crate) fn behind(piece: &str, at: usize) -> usize {
 }
 
 /// The character of a line that is shown in a column of cells; one past the last for columns behind the line.
-pub(crate) fn place_at(line: &str, column: usize) -> usize {
+pub fn place_at(line: &str, column: usize) -> usize {
     let (mut at, mut characters) = (0, 0);
     for grapheme in line.graphemes(true) {
         at += grapheme_width(grapheme, at);
@@ -57,7 +57,7 @@ pub(crate) fn place_at(line: &str, column: usize) -> usize {
 }
 
 /// The place before or behind a place of a line, a whole grapheme further; `None` at the ends.
-pub(crate) fn next_place(line: &str, place: usize, forward: bool) -> Option<usize> {
+pub fn next_place(line: &str, place: usize, forward: bool) -> Option<usize> {
     let mut borders = vec![0];
     let mut characters = 0;
     for grapheme in line.graphemes(true) {
@@ -72,7 +72,7 @@ pub(crate) fn next_place(line: &str, place: usize, forward: bool) -> Option<usiz
 }
 
 /// A piece of a line as it is shown when it begins in column `at`: tabs are blanks.
-pub(crate) fn shown(piece: &str, at: usize) -> String {
+pub fn shown(piece: &str, at: usize) -> String {
     if !piece.contains('\t') {
         return piece.to_owned();
     }
@@ -91,7 +91,7 @@ pub(crate) fn shown(piece: &str, at: usize) -> String {
 }
 
 /// A text without its first `cells` cells; half a wide sign becomes a blank.
-pub(crate) fn without_first(text: &str, cells: usize) -> String {
+pub fn without_first(text: &str, cells: usize) -> String {
     let mut skipped = 0;
     let mut rest = text.graphemes(true);
     while skipped < cells {
@@ -102,7 +102,7 @@ pub(crate) fn without_first(text: &str, cells: usize) -> String {
 }
 
 /// The text, or what fits of it with `…` at its end.
-pub(crate) fn fitted(text: &str, room: u16) -> String {
+pub fn fitted(text: &str, room: u16) -> String {
     if width(text) <= room {
         return text.to_owned();
     }
@@ -163,35 +163,4 @@ pub(crate) fn padded(text: &str, cells: u16) -> String {
     let text = fitted(text, cells);
     let blanks = usize::from(cells.saturating_sub(width(&text)));
     text + &" ".repeat(blanks)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    #[test]
-    fn places_and_columns_lead_to_each_other() {
-        // A letter with a mark of its own, a wide sign, a tab.
-        let line = "e\u{301}日\tx";
-        let columns: Vec<usize> = (0..=5).map(|place| column_of(line, place)).collect();
-        assert_eq!(columns, [0, 0, 1, 3, 8, 9]);
-        let places: Vec<usize> = [0, 1, 2, 3, 7, 8, 9].map(|column| place_at(line, column)).to_vec();
-        assert_eq!(places, [0, 2, 2, 3, 3, 4, 5]);
-        assert_eq!((next_place(line, 0, true), next_place(line, 2, false)), (Some(2), Some(0)), "marks stay on");
-        assert_eq!((next_place(line, 5, true), next_place(line, 0, false)), (None, None));
-        assert_eq!(
-            (shown("\tx", 3), without_first("日本", 1), fitted("日本語", 5)),
-            ("     x".into(), " 本".into(), "日本…".into())
-        );
-    }
-
-    proptest! {
-        #[test]
-        fn what_fits_fits(text in "[ -~ö日\u{301}]{0,30}", room in 0u16..30) {
-            prop_assert!(width(&fitted(&text, room)) <= room);
-            let place = place_at(&text, room.into());
-            prop_assert!(column_of(&text, place) <= usize::from(room) || place == 0);
-        }
-    }
 }

@@ -61,20 +61,3 @@ pub fn board_face(board: &Board) -> Vec<String> {
     }
     cells.into_iter().map(|row| row.into_iter().collect::<String>().trim_end().to_owned()).collect()
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_face_shows_what_is_lit() {
-        let mut board = Board::default();
-        (board.lamps, board.levers, board.digits) = (0x8001, 5, [0x3F, 0, 0, 0x86]);
-        let face = board_face(&board).join("\n");
-        assert_eq!(
-            face,
-            " lamps  ●∙∙∙ ∙∙∙∙ ∙∙∙∙ ∙∙∙● 8001\n        FEDC BA98 7654 3210\n levers ▄▄▄▄ ▄▄▄▄ ▄▄▄▄ ▄▀▄▀ 0005\n \
-             digits  ▄▄\n        ▌  ▐              ▐\n        ▌▄▄▐              ▐▖"
-        );
-    }
-}

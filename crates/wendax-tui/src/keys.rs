@@ -33,7 +33,7 @@ pub enum Context {
 
 impl Context {
     /// All of them, in the order of `docs/keys.md`.
-    pub(crate) const ALL: [Self; 11] = [
+    pub const ALL: [Self; 11] = [
         Self::Walk,
         Self::List,
         Self::Page,
@@ -56,7 +56,8 @@ impl Context {
         }
     }
 
-    pub(crate) fn title(self) -> &'static str {
+    /// What stands over its keys where they are listed.
+    pub fn title(self) -> &'static str {
         match self {
             Self::Walk => "Walking",
             Self::List => "In a pane that is a list (calls, marks, stops)",
@@ -110,13 +111,13 @@ pub struct Binding {
 
 impl Binding {
     /// It means something in a context.
-    pub(crate) fn is_of(&self, context: Context) -> bool {
+    pub fn is_of(&self, context: Context) -> bool {
         self.contexts.contains(&context)
     }
 
     /// Its keys that are told of in a context. Plain signs are text where text is taken; where they are not, a key with
     /// Ctrl beside one is for those who come from there.
-    pub(crate) fn keys_in(&self, context: Context) -> impl Iterator<Item = &'static str> {
+    pub fn keys_in(&self, context: Context) -> impl Iterator<Item = &'static str> {
         let is_plain = |key: &str| key.chars().count() == 1;
         let has_plain = !context.takes_text() && self.keys.iter().any(|key| is_plain(key));
         let is_told = move |key: &&str| {
@@ -133,7 +134,7 @@ impl Binding {
 }
 
 /// The name of a key: `g`, `G`, `Ctrl-S`, `Right`, `Space`.
-pub(crate) fn key_name(key: KeyEvent) -> String {
+pub fn key_name(key: KeyEvent) -> String {
     let mut name = String::new();
     let shifts = !matches!(key.code, KeyCode::Char(_) | KeyCode::BackTab);
     for (modifier, text) in
@@ -158,7 +159,7 @@ pub(crate) fn key_name(key: KeyEvent) -> String {
 }
 
 /// The key that is shown so; `None` when that is several, or none.
-pub(crate) fn event_of(shown: &str) -> Option<KeyEvent> {
+pub fn event_of(shown: &str) -> Option<KeyEvent> {
     if shown == "Shift-Tab" {
         return Some(KeyEvent::new(KeyCode::BackTab, KeyModifiers::NONE));
     }
@@ -195,7 +196,7 @@ pub(crate) fn event_of(shown: &str) -> Option<KeyEvent> {
 }
 
 /// Keys shown with arrows, as on the keys line.
-pub(crate) fn shown(key: &str) -> String {
+pub fn shown(key: &str) -> String {
     match key.rsplit_once('-') {
         Some((modifier, rest)) if !rest.is_empty() && rest != key => format!("{modifier}-{}", shown(rest)),
         _ => match key {

@@ -207,7 +207,7 @@ fn stacked(app: &App, area: Rect, slots: &[Slot], panes: &mut Vec<(PaneId, Rect)
 }
 
 /// Shares rows among panes: what each needs, the rank of its need (lowest first), and whether it is in focus.
-fn share(height: u16, wants: &[(Need, u8, bool)]) -> Vec<u16> {
+pub fn share(height: u16, wants: &[(Need, u8, bool)]) -> Vec<u16> {
     let mut order: Vec<usize> = (0..wants.len()).collect();
     order.sort_by_key(|&index| (!wants[index].2, wants[index].1));
     let mut rows = vec![0; wants.len()];
@@ -267,36 +267,5 @@ fn showing(app: &App, page: Rect, pane: PaneId, panes: &mut Vec<(PaneId, Rect)>)
     let below = Rect { y: right.y + next, height: page.height - next, ..right };
     if below.height > 0 {
         panes.push((pane, below));
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    proptest! {
-        /// No row is given twice, nobody gets more than they have a use for, the pane in focus is there, and one
-        /// that is folded would not have fitted beside those that are needed more.
-        #[test]
-        fn rows_are_shared_by_need(height in 0u16..60, panes in proptest::collection::vec((1u16..12, 0u16..30, any::<bool>()), 1..7), focus in 0usize..7) {
-            let wants: Vec<(Need, u8, bool)> = panes.iter().enumerate().map(|(index, &(least, more, is_either))| {
-                let need = Need { least, most: least + more, is_either };
-                (need, u8::try_from(index).unwrap(), index == focus)
-            }).collect();
-            let rows = share(height, &wants);
-            prop_assert!(rows.iter().sum::<u16>() <= height);
-            for (index, (need, _, in_focus)) in wants.iter().enumerate() {
-                prop_assert!(rows[index] <= need.most);
-                prop_assert!(rows[index] >= need.least || rows[index] == 0 || *in_focus);
-                prop_assert!(!need.is_either || [0, need.least, need.most].contains(&rows[index]) || *in_focus);
-                prop_assert!(!in_focus || rows[index] > 0 || height == 0);
-                if rows[index] == 0 && height > 0 {
-                    let others = wants.iter().zip(&rows).filter(|((_, rank, focused), _)| *focused || *rank < wants[index].1);
-                    let before: u16 = others.map(|((need, ..), rows)| if need.is_either { *rows } else { need.least }).sum();
-                    prop_assert!(before + need.least > height);
-                }
-            }
-        }
     }
 }

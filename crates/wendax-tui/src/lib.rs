@@ -43,6 +43,29 @@ mod theme;
 mod update;
 mod world;
 
+/// What the tests beside the crate ask of its inside, so that the crate is not compiled once more for them; nobody else
+/// should.
+#[doc(hidden)]
+pub mod inside {
+    pub use crate::cells::{column_of, fitted, next_place, place_at, shown, width, without_first};
+    pub use crate::commands::{action_for, commands};
+    pub use crate::keys::{event_of, key_name, shown as shown_key};
+    pub use crate::layout::share;
+    pub use crate::pane_id::Need;
+    pub use crate::panes::next::{Fit, in_lines};
+    pub use crate::parts::list::first_shown;
+    pub use crate::pattern::{Meant, Pattern};
+    pub use crate::sheets::guide::{Topic, entries, found, topics};
+    pub use crate::sheets::palette::ranked;
+    pub use crate::theme::{Ink, nearest_index};
+    pub use crate::world::editor::rectangle::Rectangle;
+
+    /// What stands at the heads of prompts.
+    pub fn prompt_heads() -> impl Iterator<Item = &'static str> {
+        crate::update::prompts::PROMPTS.iter().map(|prompt| prompt.ask.0)
+    }
+}
+
 pub use actions::{
     Action, Ask, Edit, File, Find, Hand, Look as LookAction, Motion, Reply, Talk, Text as ReadText, Travel,
 };

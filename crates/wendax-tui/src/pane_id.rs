@@ -59,13 +59,13 @@ impl PaneId {
 
 /// Rows a pane can do with, those of its head among them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Need {
+pub struct Need {
     /// Fewer are of no use to it.
-    pub(crate) least: u16,
+    pub least: u16,
     /// More add nothing; 0 when there is nothing to show.
-    pub(crate) most: u16,
+    pub most: u16,
     /// It takes either of the two, and nothing in between.
-    pub(crate) is_either: bool,
+    pub is_either: bool,
 }
 
 impl Need {

@@ -19,7 +19,7 @@ mod flow;
 mod history;
 mod marks;
 mod memory;
-mod next;
+pub(crate) mod next;
 mod registers;
 mod ribbon;
 mod runs;

@@ -31,15 +31,24 @@ pub enum Colours {
 
 /// What a piece of the screen says, by which its colour is chosen.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Ink {
+pub enum Ink {
+    /// What is read.
     Text,
+    /// What is read besides.
     Quiet,
+    /// What is there for whoever looks for it.
     Faint,
+    /// Lines and edges.
     Rule,
+    /// Steps and moments.
     Time,
+    /// Addresses and names of places.
     Place,
+    /// What changed just now.
     Fresh,
+    /// What is wrong.
     Trouble,
+    /// What is well.
     Agreement,
 }
 
@@ -54,7 +63,7 @@ pub struct Theme {
 
 impl Theme {
     /// Red, green and blue of an ink.
-    fn rgb(self, ink: Ink) -> (u8, u8, u8) {
+    pub fn rgb(self, ink: Ink) -> (u8, u8, u8) {
         match (self.look, ink) {
             (Look::Dark, Ink::Text) => (0xd8, 0xd4, 0xc8),
             (Look::Dark, Ink::Quiet) => (0xa9, 0xad, 0xb4),
@@ -77,7 +86,8 @@ impl Theme {
         }
     }
 
-    fn ground_rgb(self, raised: bool) -> (u8, u8, u8) {
+    /// Red, green and blue of the ground, plain or raised.
+    pub fn ground_rgb(self, raised: bool) -> (u8, u8, u8) {
         match (self.look, raised) {
             (Look::Dark, false) => (0x14, 0x17, 0x1c),
             (Look::Dark, true) => (0x2a, 0x2c, 0x2e),
@@ -152,7 +162,7 @@ impl Theme {
 }
 
 /// The nearest of the 216 cube colours and 24 greys of the palette of 256.
-fn nearest_index((red, green, blue): (u8, u8, u8)) -> u8 {
+pub fn nearest_index((red, green, blue): (u8, u8, u8)) -> u8 {
     const LEVELS: [u8; 6] = [0, 95, 135, 175, 215, 255];
     let level = |value: u8| (0u8..6).min_by_key(|&index| LEVELS[usize::from(index)].abs_diff(value)).unwrap_or(0);
     let far = |a: (u8, u8, u8)| {
@@ -167,41 +177,5 @@ fn nearest_index((red, green, blue): (u8, u8, u8)) -> u8 {
         232 + grey
     } else {
         16 + 36 * cube[0] + 6 * cube[1] + cube[2]
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::{Colours, Ink, Look, Theme, nearest_index};
-
-    /// The share of white light a colour gives back: relative luminance of WCAG 2.2.
-    fn luminance((red, green, blue): (u8, u8, u8)) -> f64 {
-        let linear = |value: u8| {
-            let value = f64::from(value) / 255.0;
-            if value <= 0.04045 { value / 12.92 } else { ((value + 0.055) / 1.055).powf(2.4) }
-        };
-        0.2126 * linear(red) + 0.7152 * linear(green) + 0.0722 * linear(blue)
-    }
-
-    /// What says something can be read on both grounds: 4.5 : 1 at least, as WCAG 2.2 has it for text (1.4.3).
-    #[test]
-    fn every_ink_can_be_read_on_both_grounds() {
-        let inks = [Ink::Text, Ink::Quiet, Ink::Faint, Ink::Time, Ink::Place, Ink::Fresh, Ink::Trouble, Ink::Agreement];
-        for look in [Look::Dark, Look::Light] {
-            let theme = Theme { look, colours: Colours::Full };
-            for (ink, raised) in inks.into_iter().flat_map(|ink| [(ink, false), (ink, true)]) {
-                let (one, other) = (luminance(theme.rgb(ink)), luminance(theme.ground_rgb(raised)));
-                let contrast = (one.max(other) + 0.05) / (one.min(other) + 0.05);
-                assert!(contrast >= 4.5, "{look:?} {ink:?} on its ground, raised: {raised}: {contrast:.2}");
-            }
-        }
-    }
-
-    #[test]
-    fn indexed_colours_come_near() {
-        assert_eq!(nearest_index((0, 0, 0)), 16);
-        assert_eq!(nearest_index((255, 255, 255)), 231);
-        assert_eq!(nearest_index((0x14, 0x17, 0x1c)), 234);
-        assert_eq!(nearest_index((215, 135, 95)), 173);
     }
 }

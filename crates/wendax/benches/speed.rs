@@ -2,7 +2,7 @@
 //! last hundred million steps, assembling, from a key to a frame. Beside each engine figure stands a
 //! reference of the same run: the same algorithm compiled natively.
 //!
-//! `cargo bench` prints, before criterion's own figures, the ratios and the memory in use.
+//! `cargo bench` prints the ratios and the memory in use; `cargo bench -- NAME` those of one part.
 
 #![expect(
     clippy::cast_precision_loss,
@@ -12,7 +12,6 @@
 )]
 #![expect(clippy::print_stdout, reason = "this prints its figures")]
 
-use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::ops::ControlFlow;
 use std::path::Path;
@@ -171,6 +170,15 @@ fn seconds(work: impl FnOnce()) -> f64 {
     let begun = Instant::now();
     work();
     begun.elapsed().as_secs_f64()
+}
+
+/// The time of what is done again and again: the middle one of nine, each long enough to be measured well.
+fn median(mut work: impl FnMut()) -> f64 {
+    let once = seconds(&mut work).max(1e-9);
+    let times = (0.02 / once).ceil() as u32;
+    let mut all: Vec<f64> = (0..9).map(|_| seconds(|| (0..times).for_each(|_| work())) / f64::from(times)).collect();
+    all.sort_by(f64::total_cmp);
+    all[4]
 }
 
 /// Resident memory of this process in MiB, where the system tells.
@@ -1089,20 +1097,19 @@ fn long_source_rv32(lines: usize) -> String {
     text
 }
 
-fn assembling(c: &mut Criterion) {
-    let mut group = c.benchmark_group("assemble");
-    group.sample_size(20);
+/// Assembling, beside the reference that any assembler has: splitting the same text into words.
+fn assembling() {
     for lines in [1_000, 10_000, 100_000] {
         let text = long_source(lines);
         let (sources, file) = Sources::single("long.asm", text.clone());
-        group.throughput(Throughput::Elements(lines as u64));
-        group.bench_function(format!("{lines} lines"), |b| b.iter(|| assemble(black_box(&sources), file)));
-        // The reference: splitting the same text into words, which any assembler has to do.
-        group.bench_function(format!("{lines} lines, words only"), |b| {
-            b.iter(|| black_box(&text).split_whitespace().map(str::len).sum::<usize>());
-        });
+        let whole = median(|| _ = black_box(assemble(black_box(&sources), file)));
+        let words = median(|| _ = black_box(black_box(&text).split_whitespace().map(str::len).sum::<usize>()));
+        println!(
+            "assembling {lines} lines: {:.2} ms, {:.2} times splitting them into words",
+            whole * 1e3,
+            whole / words
+        );
     }
-    group.finish();
 }
 
 /// A program of 20 files with so many lines altogether, with macros, names across files and included constants; as
@@ -1178,29 +1185,6 @@ fn linking() {
     }
 }
 
-fn running(c: &mut Criterion) {
-    let image = image(WORK);
-    let rounds = (1_000_000.0 / steps_of_a_round(&image)) as u64;
-    let mut group = c.benchmark_group("a million steps");
-    group.throughput(Throughput::Elements(1_000_000));
-    let mut machine = Machine::new(&image, Settings::default());
-    group.bench_function("engine", |b| {
-        b.iter(|| {
-            let until = machine.steps() + 1_000_000;
-            machine.run(Run::until(until))
-        });
-    });
-    let mut session = Session::new(image, Settings::default());
-    group.bench_function("with history", |b| {
-        b.iter(|| {
-            let target = session.now() + 1_000_000;
-            travel(&mut session, Command::Seek(target));
-        });
-    });
-    group.bench_function("natively compiled", |b| b.iter(|| native(black_box(rounds))));
-    group.finish();
-}
-
 /// Carries out what a key brings about, assembling included, and draws a frame.
 fn frame(app: &mut App, stage: &mut Stage, message: Message) {
     let effects = update(app, message);
@@ -1243,11 +1227,10 @@ impl Stage {
     }
 }
 
-fn key_to_frame(c: &mut Criterion) {
+/// From a key to its frame.
+fn frames() {
     use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
     let key = |code| Message::Key(KeyEvent::new(code, KeyModifiers::NONE));
-    let mut group = c.benchmark_group("key to frame");
-    group.measurement_time(Duration::from_secs(4)).sample_size(20);
     let demo = include_str!("../../../demos/weighbridge/weighbridge.asm").to_owned();
     let single = |text: String| {
         let inputs = Inputs { sources: vec!["untitled.asm".to_owned()], ..Inputs::default() };
@@ -1270,32 +1253,31 @@ fn key_to_frame(c: &mut Criterion) {
         let effects = app.first_effects();
         terminal.carry_out(&mut app, effects);
         frame(&mut app, &mut terminal, Message::Resized(160, 50));
-        group.bench_function(format!("step and back, {name}"), |b| {
-            b.iter(|| {
-                frame(&mut app, &mut terminal, key(KeyCode::Right));
-                frame(&mut app, &mut terminal, key(KeyCode::Left));
-            });
+        let stepped = median(|| {
+            frame(&mut app, &mut terminal, key(KeyCode::Right));
+            frame(&mut app, &mut terminal, key(KeyCode::Left));
         });
         frame(&mut app, &mut terminal, key(KeyCode::Char('e')));
-        group.bench_function(format!("two keys typed and shown, {name}"), |b| {
-            b.iter(|| {
-                // What is to be assembled is taken by another thread.
-                update(&mut app, key(KeyCode::Char(';')));
-                terminal.show(&app);
-                update(&mut app, key(KeyCode::Backspace));
-                terminal.show(&app);
-            });
+        let shown = median(|| {
+            // What is to be assembled is taken by another thread.
+            update(&mut app, key(KeyCode::Char(';')));
+            terminal.show(&app);
+            update(&mut app, key(KeyCode::Backspace));
+            terminal.show(&app);
         });
         let again = app.assemble_again();
         terminal.carry_out(&mut app, again);
-        group.bench_function(format!("two keys typed and all assembled, {name}"), |b| {
-            b.iter(|| {
-                frame(&mut app, &mut terminal, key(KeyCode::Char(';')));
-                frame(&mut app, &mut terminal, key(KeyCode::Backspace));
-            });
+        let assembled = median(|| {
+            frame(&mut app, &mut terminal, key(KeyCode::Char(';')));
+            frame(&mut app, &mut terminal, key(KeyCode::Backspace));
         });
+        println!(
+            "{name}: a step and its frame {:.2} ms; a key typed and shown {:.2} ms, and all assembled {:.2} ms",
+            stepped * 5e2,
+            shown * 5e2,
+            assembled * 5e2
+        );
     }
-    group.finish();
 }
 
 /// What a key takes until its screen is drawn, where there is much of something: the slowest and the middle one.
@@ -1364,10 +1346,10 @@ fn keys() {
     }
 }
 
-fn all(c: &mut Criterion) {
-    // The long measurements have names too: those that the first argument is part of are made, or all.
+fn main() {
+    // The measurements have names: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let long: [(&str, fn()); 15] = [
+    let all: [(&str, fn()); 17] = [
         ("machines", machines),
         ("measuring", measuring),
         ("costs", costs),
@@ -1383,14 +1365,10 @@ fn all(c: &mut Criterion) {
         ("ten billion", ten_billion),
         ("keys", keys),
         ("in a terminal", in_a_terminal),
+        ("assembling", assembling),
+        ("frames", frames),
     ];
-    for (_, measure) in long.iter().filter(|(name, _)| name.contains(&wanted)) {
+    for (_, measure) in all.iter().filter(|(name, _)| name.contains(&wanted)) {
         measure();
     }
-    running(c);
-    assembling(c);
-    key_to_frame(c);
 }
-
-criterion_group!(speed, all);
-criterion_main!(speed);

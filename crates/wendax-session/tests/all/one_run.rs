@@ -306,7 +306,7 @@ fn found() -> Found {
 /// How many programs: some in the suite, as many as one likes for a long look.
 #[expect(clippy::disallowed_methods, reason = "a test, not the core: how long it looks is asked from outside")]
 fn cases() -> u32 {
-    std::env::var("WENDAX_PROGRAMS").ok().and_then(|cases| cases.parse().ok()).unwrap_or(120)
+    std::env::var("WENDAX_PROGRAMS").ok().and_then(|cases| cases.parse().ok()).unwrap_or(60)
 }
 
 // ---- the recorder

@@ -122,7 +122,7 @@ fn act(session: &mut Session, kind: u8, value: u32) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(100))]
+    #![proptest_config(ProptestConfig::with_cases(if super::SPAN < 100 { 100 } else { 50 }))]
 
     /// Back and on: the same machine, files and board at every step, whatever was done when; and nobody asks the disk again.
     #[test]

@@ -314,7 +314,7 @@ fn check(session: &mut Session, stops: &[StopAt], by_hand: Option<u64>) -> Resul
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(ProptestConfig::with_cases(if super::SPAN < 100 { 150 } else { 75 }))]
 
     /// Forwards and backwards the same moments, and those the judge names; before and after an edit of the past.
     #[test]

@@ -115,7 +115,7 @@ fn check(session: &mut Session, thing: Thing, at: u64, edit: Option<u64>) -> Res
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(80))]
+    #![proptest_config(ProptestConfig::with_cases(if super::SPAN < 100 { 80 } else { 40 }))]
 
     /// Writer, reader, changes are those that a walk step by step sees; after an edit of the past too.
     #[test]
@@ -163,7 +163,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(100))]
+    #![proptest_config(ProptestConfig::with_cases(if super::SPAN < 100 { 100 } else { 50 }))]
 
     /// The steps a filter lets through, and those that are written down, are those the judge names.
     #[test]

@@ -187,7 +187,7 @@ pub(crate) fn typed() -> impl Strategy<Value = Vec<Vec<u8>>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(ProptestConfig::with_cases(if super::SPAN < 100 { 150 } else { 75 }))]
 
     #[test]
     fn back_and_on_again_is_the_same(image in program(), inputs in proptest::collection::vec("[0-9a-z]{0,5}\n", 0..4),

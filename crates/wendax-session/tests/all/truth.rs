@@ -315,7 +315,7 @@ fn is_true(told: &Explanation, before: &Machine, after: &Session) -> Result<(), 
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(125))]
+    #![proptest_config(ProptestConfig::with_cases(if super::SPAN < 100 { 125 } else { 62 }))]
 
     #[test]
     fn what_is_foretold_happens_and_a_step_has_one_state(

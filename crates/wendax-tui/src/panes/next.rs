@@ -196,13 +196,15 @@ fn last_change(session: &Session, pen: &mut Pen<'_>, area: Rect) {
 
 /// Whether everything is shown.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Fit {
+pub enum Fit {
+    /// Everything is.
     Whole,
+    /// Something is left out.
     Cut,
 }
 
 /// Changes one behind the other in so many lines; of those that do not fit, how many they are.
-fn in_lines(changes: &[String], room: u16, lines: usize) -> (Vec<String>, Fit) {
+pub fn in_lines(changes: &[String], room: u16, lines: usize) -> (Vec<String>, Fit) {
     let mut all: Vec<String> = vec![String::new()];
     let mut fit = Fit::Whole;
     for (index, change) in changes.iter().enumerate() {
@@ -240,21 +242,4 @@ fn in_lines(changes: &[String], room: u16, lines: usize) -> (Vec<String>, Fit) {
         fit = Fit::Cut;
     }
     (all, fit)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::{Fit, in_lines};
-
-    #[test]
-    fn changes_that_do_not_fit_are_counted_and_cut_with_a_sign() {
-        let changes = ["r0 1 → 2".to_owned(), "r1 not set → 3".to_owned(), "C 0 → 1; nothing else".to_owned()];
-        let whole = |lines: &[&str]| (lines.iter().map(|&line| line.to_owned()).collect::<Vec<_>>(), Fit::Whole);
-        let cut = |lines: &[&str]| (whole(lines).0, Fit::Cut);
-        assert_eq!(in_lines(&changes, 80, 1), whole(&["r0 1 → 2, r1 not set → 3, C 0 → 1; nothing else"]));
-        assert_eq!(in_lines(&changes, 34, 1), cut(&["r0 1 → 2, r1 not set → 3 + 1 more"]));
-        assert_eq!(in_lines(&changes, 26, 2), whole(&["r0 1 → 2, r1 not set → 3,", "C 0 → 1; nothing else"]));
-        assert_eq!(in_lines(&changes[1..2], 10, 1), cut(&["r1 not se…"]));
-        assert_eq!(in_lines(&[], 10, 2), whole(&[""]));
-    }
 }

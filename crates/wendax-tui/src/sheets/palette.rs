@@ -46,7 +46,8 @@ pub(crate) fn elsewhere(app: &App, binding: &Binding) -> String {
     if binding.keys.is_empty() { place.to_owned() } else { format!("{place}: {}", all_shown(binding.keys)) }
 }
 
-fn ranked(
+/// Commands that a query finds, the best first; without a query those that were used last.
+pub fn ranked(
     commands: impl Iterator<Item = Binding>,
     query: &str,
     recent: impl Fn(&Binding) -> Option<usize>,
@@ -122,75 +123,5 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, query: &Field, chos
     for (y, binding) in (body.y..body.bottom()).zip(&found[from..]) {
         let keys = if fits(app, binding) { all_shown(binding.keys) } else { elsewhere(app, binding) };
         pen.right(Rect { width: body.width - 1, ..body }, y, &format!("  {keys}"), Ink::Place);
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn first(query: &str) -> &'static str {
-        ranked(commands(), query, |_| None).first().map_or("", |binding| binding.name)
-    }
-
-    #[test]
-    fn commands_are_found_by_any_word() {
-        assert_eq!(first("breakpoint line"), "Breakpoint on this line: set or clear");
-        assert_eq!(first("pane source"), "Pane: source");
-        assert_eq!(first("un-execute"), "Step back: un-execute one instruction");
-        assert_eq!(first("zzzzz"), "");
-    }
-
-    /// What people look for, and the command that should be among the first three.
-    #[test]
-    fn commands_are_found_by_what_people_call_things() {
-        for (query, wanted) in [
-            ("help", "Guide"),
-            ("format", "Put the text in columns"),
-            ("continue", "Go on to the next stop"),
-            ("run", "Go on to the next stop"),
-            ("until", "Go on to the line under the cursor"),
-            ("jump", "Go to a line"),
-            ("finish", "Step out of the routine"),
-            ("reload", "Replay"),
-            ("list", "Files of the program"),
-            ("value", "Set a register or memory cell"),
-            ("flag", "Pane: flags"),
-            ("lamp", "Memory: next region"),
-            ("device", "Memory: next region"),
-            ("watch", "Memory at"),
-            ("open", "Files of the program"),
-            ("find", "Search: the text"),
-            ("undo", "Undo the last change"),
-            ("exit", "Quit"),
-            ("error", "To the next problem"),
-            ("backtrace", "Pane: calls"),
-            ("events", "Pane: marks"),
-            ("binary", "Registers in binary"),
-            ("tutorial", "Guide"),
-            ("changed", "Pane: next"),
-            ("export", "Save under another name"),
-            ("settings", "Settings"),
-            ("theme", "Settings"),
-            ("messages", "The last messages"),
-            ("stop", "Stop at anything"),
-            ("wrong", "Pane: cautions"),
-            ("diff", "Compare this moment"),
-            ("bookmark", "Pin this moment"),
-            ("predict", "Guess: hide"),
-            ("future", "Pane: ahead"),
-            ("branches", "Pane: runs"),
-        ] {
-            let found = ranked(commands(), query, |_| None);
-            let names: Vec<&str> = found.iter().take(4).map(|binding| binding.name).collect();
-            assert!(names.iter().any(|name| name.starts_with(wanted)), "{query}: {names:?}");
-        }
-    }
-
-    #[test]
-    fn what_was_used_last_comes_first() {
-        let last = crate::actions::Action::Look(crate::actions::Look::Files);
-        let found = ranked(commands(), "", |binding| (binding.action == last).then_some(0));
-        assert_eq!(found.first().map(|binding| binding.action), Some(last));
     }
 }

@@ -347,7 +347,7 @@ fn act() -> impl Strategy<Value = Act> {
 
 /// How many runs are tried: more when asked for.
 fn cases() -> u32 {
-    std::env::var("WENDAX_PROGRAMS").ok().and_then(|count| count.parse().ok()).unwrap_or(60)
+    std::env::var("WENDAX_PROGRAMS").ok().and_then(|count| count.parse().ok()).unwrap_or(32)
 }
 
 #[test]
