@@ -2,11 +2,12 @@
 //! has been asked for it.
 
 use crate::{
-    Look, PdfError, Scene, Sum, arithmetic, calls, flow, instruction, memory, run, stack, tallies, to_pdf, to_svg, tree,
+    Look, PdfError, Scene, arithmetic, calls, flow, inside, instruction, memory, run, stack, tallies, to_pdf, to_svg,
+    tree,
 };
 use std::path::Path;
 use wendax_isa::{Addr, StepNo};
-use wendax_session::{Flow, Level, Session, Tally, ending, explain};
+use wendax_session::{Flow, Level, Session, Sum, Tally, ending, explain};
 
 /// What can be drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -23,6 +24,8 @@ pub enum Drawing {
     Stack,
     /// The code words of an instruction.
     Instruction,
+    /// What goes on inside of the next instruction.
+    Inside,
     /// A sum, difference or shift in columns of bits.
     Arithmetic,
     /// Data in cells.
@@ -37,13 +40,14 @@ pub enum Drawing {
 
 impl Drawing {
     /// All of them, with their words and what they show.
-    pub const ALL: [(Self, &str, &str); 11] = [
+    pub const ALL: [(Self, &str, &str); 12] = [
         (Self::Flow, "flow", "The blocks of a routine and the ways between them"),
         (Self::Calls, "calls", "Which routine calls which"),
         (Self::Tree, "tree", "The calls of the run over time"),
         (Self::Memory, "memory", "All of memory: regions, labels, what is used"),
         (Self::Stack, "stack", "The stack at a moment"),
         (Self::Instruction, "instruction", "The code words of an instruction, field by field"),
+        (Self::Inside, "inside", "What goes on inside of the next instruction, cycle by cycle"),
         (Self::Arithmetic, "arithmetic", "A sum, difference or shift in columns of bits"),
         (Self::Data, "data", "Data in cells, at one moment or several"),
         (Self::Screen, "screen", "The bench, or a pane of it, at one moment or several"),
@@ -68,7 +72,10 @@ impl Drawing {
 
     /// It shows a moment, and another one differently.
     pub fn has_moment(self) -> bool {
-        matches!(self, Self::Flow | Self::Memory | Self::Stack | Self::Instruction | Self::Data | Self::Screen)
+        matches!(
+            self,
+            Self::Flow | Self::Memory | Self::Stack | Self::Instruction | Self::Inside | Self::Data | Self::Screen
+        )
     }
 
     /// It shows what the run cost, or how often its ways were gone.
@@ -162,6 +169,7 @@ pub fn scene(what: Drawing, given: &Given<'_>) -> Result<Scene, String> {
         Drawing::Memory => memory(session, measured.last().copied()),
         Drawing::Stack => stack(session),
         Drawing::Instruction => instruction(session, here).ok_or("there is no instruction here")?,
+        Drawing::Inside => inside(session).ok_or("there is no next step here: name a moment before the end")?,
         Drawing::Arithmetic => {
             let bits = session.machine().target().word_bits;
             let computed = if let Some(text) = sum {

@@ -151,6 +151,15 @@ pub static TARGET: Target = Target {
     registers: &REGISTERS,
     other_names,
     controls: csr_by_name,
+    kept_controls: &[
+        (0x300, "mstatus"),
+        (0x304, "mie"),
+        (0x305, "mtvec"),
+        (0x340, "mscratch"),
+        (0x341, "mepc"),
+        (0x342, "mcause"),
+        (0x343, "mtval"),
+    ],
     flags: &[],
     roles: Roles {
         stack: Reg(SP),
@@ -193,6 +202,7 @@ fn cycles(code: &[u8]) -> Option<(u32, u32)> {
         _ => match insn.op() {
             Op::Mul | Op::Mulh | Op::Mulhsu | Op::Mulhu => (4, 4),
             Op::Div | Op::Divu | Op::Rem | Op::Remu => (16, 16),
+            Op::Mret => (2, 2),
             _ => (1, 1),
         },
     })

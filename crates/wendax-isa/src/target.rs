@@ -27,6 +27,8 @@ pub struct Target {
     pub other_names: fn(&str) -> Option<Reg>,
     /// The control and status register of a name, in any case, by its number.
     pub controls: fn(&str) -> Option<u16>,
+    /// Control registers that hold what they are given, by number and name.
+    pub kept_controls: &'static [(u16, &'static str)],
     /// The flags, in the order they are shown.
     pub flags: &'static [FlagInfo],
     /// What registers are for.

@@ -128,6 +128,7 @@ pub static TARGET: Target = Target {
     registers: &REGISTERS,
     other_names: |_| None,
     controls: |_| None,
+    kept_controls: &[],
     flags: &FLAGS,
     roles: Roles {
         stack: Reg(SP),

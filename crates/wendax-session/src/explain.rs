@@ -156,6 +156,17 @@ fn insn_at(machine: &Machine, address: Addr) -> Option<Known> {
     decode(first, second).map(Known::W16)
 }
 
+/// What the next instruction reckons, with the values it finds: `5 × 7`; nothing where it does not reckon. `result` is what its
+/// register will hold.
+pub(crate) fn formula(session: &Session, result: Option<u32>) -> Option<String> {
+    let machine = session.machine();
+    let teller = Teller::new(session);
+    match insn_at(machine, machine.pc())? {
+        Known::W16(insn) => arithmetic::formula_alone(&teller, insn),
+        Known::Rv32(insn) => rv32::formula(&teller, insn, result),
+    }
+}
+
 /// An instruction of the source stands there: pushed, and returned to at once, it is jumped to.
 pub(crate) fn is_jumped_to(image: &Image, address: Addr) -> bool {
     image.line_at(address).is_some_and(|line| line.kind == LineKind::Code && line.address == address)

@@ -28,6 +28,7 @@ panes! {
     Drawer,
     Marks,
     Ahead,
+    Inside,
     Cautions,
     Differences,
     Runs,

@@ -17,6 +17,7 @@ mod drawer;
 mod flags;
 mod flow;
 mod history;
+mod inside;
 mod marks;
 mod memory;
 pub(crate) mod next;
@@ -152,6 +153,7 @@ impl PaneId {
             Self::Marks => &marks::Marks,
             Self::Cautions => &cautions::Cautions,
             Self::Ahead => &ahead::Ahead,
+            Self::Inside => &inside::Inside,
             Self::Differences => &differences::Differences,
             Self::Runs => &runs::Runs,
             Self::Stops => &stops::Stops,
@@ -175,6 +177,7 @@ impl PaneId {
             | Self::Marks
             | Self::Cautions
             | Self::Ahead
+            | Self::Inside
             | Self::Differences
             | Self::Runs
             | Self::Stops

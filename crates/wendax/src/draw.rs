@@ -8,11 +8,11 @@ use crate::out::tell;
 use crate::run::{self, Begun, World};
 use crate::{Failure, files, program, tally};
 use std::path::Path;
-use wendax_draw::{Drawing, Form, Given, Grid, Picture, Scene, Sum};
+use wendax_draw::{Drawing, Form, Given, Grid, Picture, Scene};
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::Event;
 use wendax_session::{
-    At, Command, Level, Levels, Names, Progress, Session, Show, State, StopAt, Tally, Why, place_in_words,
+    At, Command, Level, Levels, Names, Progress, Session, Show, State, StopAt, Sum, Tally, Why, place_in_words,
 };
 use wendax_tui::App;
 

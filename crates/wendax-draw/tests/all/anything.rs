@@ -115,6 +115,7 @@ fn drawn(session: &Session, measured: &Tally, cells: usize) -> Vec<Scene> {
             scenes.push(data(label, &[picture("before"), picture("and after")], target));
         }
     }
+    scenes.extend(wendax_draw::inside(session));
     scenes
 }
 
@@ -161,7 +162,7 @@ proptest! {
         let sign = ["+", "-", "<<", ">>", ">>>"][operation];
         let mask = u32::MAX >> (32 - bits);
         let text = format!("{} {sign} {}", one & mask, if sign.len() > 1 { other % bits } else { other & mask });
-        let sum = wendax_draw::Sum::read(&text, bits).expect("it is a sum");
+        let sum = wendax_session::Sum::read(&text, bits).expect("it is a sum");
         prop_assert_eq!(wrong(&arithmetic(&sum)), None);
     }
 

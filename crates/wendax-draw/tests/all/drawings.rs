@@ -4,8 +4,8 @@
 use crate::common::{go, is_sound, says, session, tally, texts};
 use std::process::{Command as Process, Stdio};
 use wendax_draw::{
-    Grid, Look, Part, Picture, Run, arithmetic, calls, data, flow, instruction, memory, pages, run, screen, stack,
-    tallies, to_pdf, to_vcd, tree,
+    Grid, Look, Part, Picture, Run, arithmetic, calls, data, flow, inside, instruction, memory, pages, run, screen,
+    stack, tallies, to_pdf, to_vcd, tree,
 };
 use wendax_machine::StepNo;
 use wendax_session::{At, Command, Flow, Levels, Names, Session, Show, Tally};
@@ -135,7 +135,7 @@ fn screens_are_drawn_with_their_signs_and_documents_have_pages() {
         Part::Head("Listing".into()),
         Part::Text("wagons ".repeat(60)),
         Part::Lines(lines),
-        Part::Picture(arithmetic(&wendax_draw::Sum::read("40000 + 40000", 16).expect("a sum"))),
+        Part::Picture(arithmetic(&wendax_session::Sum::read("40000 + 40000", 16).expect("a sum"))),
     ];
     let document = pages("A yard", &parts);
     assert!(document.len() >= 3, "{}", document.len());
@@ -208,4 +208,24 @@ fn the_stack_of_a_machine_with_a_link_register_is_shared_out_by_routine() {
     let of = |wanted: &str| texts(&scene).iter().filter(|text| **text == wanted).count();
     assert_eq!((of("inner"), of("outer"), of("outside of routines")), (1, 1, 1), "{:?}", texts(&scene));
     says(&scene, &["(outer + 12); called, line 7", "s0, saved", "way back to 0x00010004", "7FFF"]);
+}
+
+/// Each transfer of each step has its arrow from one place to the next, and its words.
+#[test]
+fn what_goes_on_inside_is_drawn_as_it_is_told() {
+    let mut session = session(YARD);
+    for at in 0..session.end().0 {
+        go(&mut session, Command::Seek(StepNo(at)));
+        let taken = wendax_session::inside(&session).expect("there is a step");
+        let scene = inside(&session).expect("it is drawn");
+        let words: Vec<&str> = taken.transfers.iter().map(|transfer| transfer.words.as_str()).collect();
+        says(&scene, &words);
+        is_sound(&scene);
+        let is_arrow = |item: &&wendax_draw::Item| matches!(item, wendax_draw::Item::Path { has_arrow: true, .. });
+        let ways = taken.transfers.iter().filter(|transfer| transfer.from != transfer.to).count();
+        assert_eq!(scene.items.iter().filter(is_arrow).count(), ways);
+    }
+    let end = session.end();
+    go(&mut session, Command::Seek(end));
+    assert!(inside(&session).is_none());
 }

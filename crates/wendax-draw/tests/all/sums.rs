@@ -1,8 +1,9 @@
 //! Sums in columns: results, carries and flags are those of the machine, for any numbers.
 
 use proptest::prelude::*;
-use wendax_draw::{Sum, arithmetic};
+use wendax_draw::arithmetic;
 use wendax_machine::{Computation, Event, Machine, Reg, Run, Settings, StepNo};
+use wendax_session::Sum;
 
 /// What the machine makes of it: the result, and the flags by their bits.
 fn reckoned(name: &str, one: u16, other: u16) -> (u32, u32) {

@@ -2,8 +2,8 @@
 
 use super::Teller;
 use crate::effects::Effects;
-use wendax_isa::Reg;
 use wendax_isa::w16::{C, Insn, Op, V};
+use wendax_isa::{Addr, Reg};
 
 /// What is computed, with values: `5 + 7`.
 pub(super) fn formula(teller: &Teller<'_>, insn: Insn) -> String {
@@ -36,6 +36,19 @@ pub(super) fn formula(teller: &Teller<'_>, insn: Insn) -> String {
         Op::Rlc => format!("{d} rotated left through C, which is {carry},"),
         Op::Rrc => format!("{d} rotated right through C, which is {carry},"),
         _ => d,
+    }
+}
+
+/// The same where it stands by itself; nothing of what does not reckon.
+pub(super) fn formula_alone(teller: &Teller<'_>, insn: Insn) -> Option<String> {
+    match insn.op() {
+        Op::Swap => Some("the two change places".to_owned()),
+        Op::Lea => Some(format!("the address {}", teller.place(Addr(teller.source_value(insn))))),
+        Op::Tst => {
+            Some(format!("{} and {}, bit by bit", teller.held(Reg(insn.a)), teller.value(teller.source_value(insn))))
+        }
+        Op::Nop | Op::Halt | Op::Brk | Op::Sys | Op::Ei | Op::Di | Op::PushFl | Op::PopFl | Op::Mov => None,
+        _ => Some(formula(teller, insn).trim_end_matches(',').to_owned()),
     }
 }
 

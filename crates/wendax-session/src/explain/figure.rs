@@ -2,6 +2,7 @@
 
 use super::Teller;
 use crate::effects::Effects;
+use crate::sums::bits;
 use wendax_isa::Reg;
 use wendax_isa::w16::{C, Insn, NO_BASE, Op};
 
@@ -45,10 +46,4 @@ pub(super) fn of(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec<Stri
         ],
         _ => Vec::new(),
     }
-}
-
-/// A word in binary, in groups of four.
-pub(crate) fn bits(value: u32, width: u32) -> String {
-    let digits: Vec<char> = format!("{value:0width$b}", width = width as usize).chars().collect();
-    digits.chunks(4).map(|group| group.iter().collect::<String>()).collect::<Vec<_>>().join(" ")
 }

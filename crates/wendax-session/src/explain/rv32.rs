@@ -148,6 +148,13 @@ fn computed(teller: &Teller<'_>, insn: Insn, result: Option<u32>, becomes: &dyn 
     }
 }
 
+/// What is reckoned, by itself; nothing of what does not reckon.
+pub(super) fn formula(teller: &Teller<'_>, insn: Insn, result: Option<u32>) -> Option<String> {
+    let reckons = matches!(insn.row().format, Format::Registers | Format::Immediate | Format::Shift);
+    (reckons && insn.op() != Op::Jalr)
+        .then(|| computed(teller, insn, result, &|what| what.trim_end_matches(" = ").trim_end_matches(',').to_owned()))
+}
+
 /// What the standard says of a division by zero, or of the one quotient that has no room.
 fn quotient(teller: &Teller<'_>, insn: Insn) -> Option<String> {
     if !matches!(insn.op(), Op::Div | Op::Divu | Op::Rem | Op::Remu) {
@@ -391,7 +398,7 @@ fn figure(teller: &Teller<'_>, insn: Insn, effects: &Effects) -> Vec<String> {
     let (a, b) = (teller.machine.register(Reg(insn.rs1)), other(teller, insn));
     let source = if insn.row().format == Format::Registers { teller.register(insn.rs2) } else { "" };
     let row = |head: &str, value: u32, tail: &str| {
-        format!("{head:>5} {}  {tail}", super::figure::bits(value, teller.target.word_bits)).trim_end().to_owned()
+        format!("{head:>5} {}  {tail}", crate::sums::bits(value, teller.target.word_bits)).trim_end().to_owned()
     };
     let three = |word: &str| vec![row("", a, teller.register(insn.rs1)), row(word, b, source), row("=", result, "")];
     let shifted =

@@ -12,6 +12,7 @@ mod explaining;
 mod flowing;
 mod fuzz;
 mod happening;
+mod inside;
 mod interrupting;
 mod keeping;
 mod measuring;

@@ -110,7 +110,7 @@ const LINES_RV32: [&str; 48] = [
 ];
 
 /// A program for RV32 with a handler or without one, all of it writable, with a timer of this period.
-fn program_rv32(lines: &[Line], handled: u16, period: u16) -> wendax_image::Image {
+pub(crate) fn program_rv32(lines: &[Line], handled: u16, period: u16) -> wendax_image::Image {
     let count = lines.len();
     let mut text = ".target rv32\n.code\n_start: ".to_owned();
     if !handled.is_multiple_of(3) {

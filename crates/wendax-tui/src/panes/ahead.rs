@@ -52,6 +52,10 @@ impl Pane for Ahead {
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
         let body = head(app, pen, area, PaneId::Ahead, "if nothing comes from outside");
         let Some(session) = app.session() else { return };
+        if app.world.hides_next() {
+            pen.text(body.x + 1, body.y, body.width.saturating_sub(1), "hidden until it is guessed", Ink::Faint);
+            return;
+        }
         let Some((_, ahead)) = app.world.walk.ahead.as_ref().filter(|(at, _)| *at == session.stand()) else { return };
         let focused = app.screen.focus == PaneId::Ahead;
         let count = ahead.steps.len() + 1;

@@ -389,6 +389,11 @@ prompts! {
         "draw an instruction": "a file, .svg or .pdf: the code words of the line of the cursor",
         first |_| "instruction.svg".to_owned(),
         take |app, text, effects| app.begin_drawing(Drawing::Instruction, text, effects);
+    DRAW_INSIDE [Walk] => "Draw what goes on inside of the next instruction, cycle by cycle"
+        / "transfers datapath micro cycles svg pdf picture",
+        "draw inside": "a file, .svg or .pdf: what goes from where to where until the next instruction is done",
+        first |_| "inside.svg".to_owned(),
+        take |app, text, effects| app.begin_drawing(Drawing::Inside, text, effects);
     DRAW_ARITHMETIC [Walk] => "Draw the arithmetic of the instruction in columns, or of any sum"
         / "addition subtraction shift carry binary svg pdf picture",
         "draw arithmetic": "a file: of the present instruction; or what is reckoned before it: 40000 + 40000 to sum.svg, \

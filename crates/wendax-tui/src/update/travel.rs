@@ -4,9 +4,10 @@ use super::prompts;
 use crate::actions::Travel;
 use crate::app::App;
 use crate::message::Effect;
+use crate::panes::PaneId;
 use crate::screen::{Mode, Typing};
 use crate::world::stops::Stop;
-use crate::world::walk::NoReplay;
+use crate::world::walk::{LookedInside, NoReplay};
 use wendax_machine::{Event, Need, StepNo};
 use wendax_session::{Command, Outcome, Progress, State, Times};
 
@@ -34,6 +35,7 @@ impl App {
             _ if !self.may_walk(travel) => return,
             Travel::Slow => return self.run_slowly(effects),
             Travel::Restart => return self.restart(),
+            Travel::Step | Travel::StepBack if self.goes_inside(travel == Travel::Step, effects) => return,
             Travel::Step if self.world.hides_next() => return self.prompt(prompts::GUESS),
             _ => {}
         }
@@ -63,6 +65,40 @@ impl App {
             Travel::Slow | Travel::Faster | Travel::Slower => return,
         };
         self.begin(command, effects);
+    }
+
+    /// Takes the coming step apart.
+    pub(crate) fn look_inside(&mut self) {
+        let Some(session) = &self.world.walk.session else { return };
+        let taken = wendax_session::inside(session);
+        let last = taken.as_ref().map_or(0, |taken| taken.transfers.len().saturating_sub(1));
+        self.world.walk.inside = Some(LookedInside { at: session.stand(), taken });
+        let is_from_behind = std::mem::take(&mut self.world.walk.is_inside_from_behind);
+        self.screen.panes.of_mut(PaneId::Inside).chosen = if is_from_behind { last } else { 0 };
+    }
+
+    /// Where what is inside of the step has the keys, the arrows go through that; at its end they take the step, and before its
+    /// beginning take back the one before.
+    fn goes_inside(&mut self, is_on: bool, effects: &mut Vec<Effect>) -> bool {
+        let Some(count) = PaneId::Inside.pane().entries(self).filter(|_| self.screen.focus == PaneId::Inside) else {
+            return false;
+        };
+        let state = self.screen.panes.of_mut(PaneId::Inside);
+        let next =
+            if is_on { Some(state.chosen + 1).filter(|next| *next < count) } else { state.chosen.checked_sub(1) };
+        if let Some(next) = next {
+            state.chosen = next;
+            return true;
+        }
+        if !is_on && count > 0 {
+            let now = self.session().map(wendax_session::Session::now);
+            self.world.walk.is_inside_from_behind = true;
+            self.begin(Command::StepBack, effects);
+            let is_there = self.session().is_some_and(|session| !session.is_running() && Some(session.now()) == now);
+            self.world.walk.is_inside_from_behind &= !is_there;
+            return true;
+        }
+        false
     }
 
     /// To the moment that was left last by a jump, or forth again.
@@ -312,8 +348,8 @@ impl App {
     pub(super) fn arrived(&mut self) {
         self.look_at_slow();
         self.drop_once();
-        self.screen.panes.of_mut(crate::panes::PaneId::Stack).chosen = 0;
-        self.screen.panes.of_mut(crate::panes::PaneId::Console).scroll = 0;
+        self.screen.panes.of_mut(PaneId::Stack).chosen = 0;
+        self.screen.panes.of_mut(PaneId::Console).scroll = 0;
         if self.screen.mode == Mode::Walk {
             self.show_present_line();
         }

@@ -10,7 +10,8 @@ use super::program::Program;
 use std::collections::BTreeMap;
 use wendax_machine::{Addr, StepNo};
 use wendax_session::{
-    Ahead, Explanation, Interruptions, Record, Replay, Routines, Script, Session, Stand, State, Story, Version, explain,
+    Ahead, Explanation, Inside, Interruptions, Record, Replay, Routines, Script, Session, Stand, State, Story, Version,
+    explain,
 };
 use wendax_source::FileId;
 
@@ -77,6 +78,18 @@ pub(crate) struct Walk {
     pub(crate) name: String,
     /// The coming steps, and where they were looked for from.
     pub(crate) ahead: Option<(Stand, Ahead)>,
+    /// The coming step taken apart.
+    pub(crate) inside: Option<LookedInside>,
+    /// It was come to by the left arrow through what was taken apart: its last part is the present one.
+    pub(crate) is_inside_from_behind: bool,
+}
+
+/// A step taken apart, and where that was.
+#[derive(Debug, Clone)]
+pub(crate) struct LookedInside {
+    pub(crate) at: Stand,
+    /// None where there is no step.
+    pub(crate) taken: Option<Inside>,
 }
 
 impl Walk {
@@ -98,6 +111,7 @@ impl Walk {
         self.beside = Beside::default();
         self.name = String::new();
         self.ahead = None;
+        self.inside = None;
         self.is_slow = false;
     }
 

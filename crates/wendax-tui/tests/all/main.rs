@@ -9,6 +9,7 @@ mod editor;
 mod files;
 mod finding;
 mod guesses;
+mod inside;
 mod keeping;
 mod late;
 mod lessons;
