@@ -29,6 +29,7 @@ mod commands;
 mod cursor;
 mod door;
 mod effects;
+mod exercise;
 mod explain;
 mod forms;
 #[cfg(feature = "fuzzing")]
@@ -69,6 +70,7 @@ pub use ahead::{Ahead, Horizon};
 pub use apart::{Apart, Difference, Side, not_kept};
 pub use cautions::{Caution, CautionForm, Cautions};
 pub use effects::{DeviceChange, Effects, FileChange, MemoryChange, RegisterChange};
+pub use exercise::{Asked, Exercise, Question, Truth};
 pub use explain::{Cause, Explanation, Outlook, explain, fault_causes};
 pub use forms::{TallyForm, TrailForm, TrailText, ending};
 pub use held::{Held, cell, framed, typed_words};

@@ -183,6 +183,8 @@ pub enum Look {
     Binary,
     /// What the coming step will do is hidden and asked, or no longer.
     Guess,
+    /// No exercise is under way any more.
+    Leave,
     Unfold,
     NextRegion,
     Palette,
@@ -274,6 +276,8 @@ pub enum Text {
     Settings,
     /// How well was guessed.
     Guesses,
+    /// How the exercise went.
+    Exercise,
 }
 
 impl Edit {

@@ -177,7 +177,9 @@ impl App {
     /// The texts to assemble first.
     pub fn first_effects(&mut self) -> Vec<Effect> {
         if self.world.is_image() {
-            return Vec::new();
+            let mut effects = Vec::new();
+            self.begin_wanted_exercise(&mut effects);
+            return effects;
         }
         let generation = self.world.documents.generation();
         self.world.program.asked = Some(generation);
@@ -363,6 +365,13 @@ impl App {
             page.clone_into(&mut self.screen.page);
             self.screen.sheet = Some(crate::sheet::Sheet::Page { what: crate::actions::Text::Try, scroll: 0 });
         }
+        self
+    }
+
+    /// The same with an exercise, which begins when there is a program: the path of its file, and its text.
+    #[must_use]
+    pub fn with_exercise(mut self, exercise: Option<(String, String)>) -> Self {
+        self.world.wanted_exercise = exercise;
         self
     }
 

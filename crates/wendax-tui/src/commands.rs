@@ -161,7 +161,9 @@ const TABLE: &[Binding] = commands! {
     [Walk] => Look::Wrap, "Wrap long lines of the source, or cut them" / "comments break fold";
     [Walk] "x" => Look::Form, "What has the keys in another form: source, registers, memory, trail, tally; what a call changed"
         / "other next table counts" @ "other form";
-    [Walk] => Look::Guess, "Guess: hide what the coming step will do, and ask" / "quiz predict exercise test learn hide teach";
+    [Walk] => Look::Guess, "Guess: hide what the coming step will do, and ask" / "quiz predict foretell test learn hide teach";
+    [Walk] => Look::Read(Text::Exercise), "Questions that were asked, and how they were answered" / "quiz score result questions";
+    [Walk] => Look::Leave, "Leave the questions that are asked" / "quiz end stop quit";
     [Walk] => Look::Read(Text::Guesses), "Guesses: how many were right, by kind of instruction" / "quiz score result statistics";
     [Walk] => Look::Binary, "Registers in binary, or in decimal" / "bits base two binary";
     [Walk] => Look::Words, "Words of memory in hexadecimal, signed or unsigned" / "bits base two decimal numbers";

@@ -52,6 +52,8 @@ pub enum Message {
     Found(u64, Arc<str>, Found),
     /// A file of events was read: its path and its text.
     Events(String, String),
+    /// The file of an exercise was read: its path and its text.
+    Exercise(String, String),
     /// A tally was read: its path and its text.
     Tally(String, String),
     /// Unsaved text of last time was found of a file of the program: its path, what the file held then, the text.
@@ -150,6 +152,8 @@ pub enum Effect {
     Over(Box<Self>),
     /// Read a file of events.
     ReadEvents(String),
+    /// Read the file of an exercise.
+    ReadExercise(String),
     /// Read a tally that was kept.
     ReadTally(String),
     /// Let so many milliseconds pass before the next steps of slow running; of several the last one counts.

@@ -7,6 +7,7 @@ mod built;
 mod console;
 mod drawing;
 mod edit;
+mod exercise;
 mod file;
 mod find;
 mod hand;
@@ -46,7 +47,10 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Resized(width, height) => app.screen.size = (width, height),
         Message::Mouse(event) => app.mouse(event, &mut effects),
         Message::Work => app.work(&mut effects),
-        Message::Assembled(generation, built) => app.assembled(generation, *built),
+        Message::Assembled(generation, built) => {
+            app.assembled(generation, *built);
+            app.begin_wanted_exercise(&mut effects);
+        }
         Message::NotAssembled(generation, why) => app.not_assembled(generation, &why),
         Message::Locked(name, why) => app.locked(&name, why),
         Message::Saved { name, path, text } => app.saved(&name, &path, &text.to_string(), &mut effects),
@@ -62,6 +66,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Waited(asked) => app.answer(asked, Event::Waited),
         Message::Found(asked, path, found) => app.answer(asked, Event::File(path, found)),
         Message::Events(path, text) => app.take_events(&path, text),
+        Message::Exercise(path, text) => app.take_exercise(&path, &text, &mut effects),
         Message::Tally(path, text) => app.take_tally(&path, &text),
         Message::Recovered(path, base, text) => app.recovered(&path, &base, &text),
         Message::Exists(effect) => app.ask_to_write_over(effect),

@@ -8,6 +8,7 @@ pub(crate) mod deeds;
 pub(crate) mod documents;
 pub(crate) mod drawings;
 pub(crate) mod editor;
+pub(crate) mod exercises;
 pub(crate) mod flows;
 pub(crate) mod guesses;
 pub(crate) mod names;
@@ -94,6 +95,10 @@ pub(crate) struct World {
     pub(crate) given: Given,
     /// What is guessed of coming steps.
     pub(crate) guesses: Guesses,
+    /// An exercise that is under way.
+    pub(crate) exercise: Option<exercises::Exercised>,
+    /// The file of one that is to begin when there is a program: its path and its text.
+    pub(crate) wanted_exercise: Option<(String, String)>,
 }
 
 /// An instruction or some bytes that a line became.
@@ -145,6 +150,8 @@ impl World {
             clipboard: Clipping::default(),
             given: Given::default(),
             guesses: Guesses::default(),
+            exercise: None,
+            wanted_exercise: None,
         }
     }
 

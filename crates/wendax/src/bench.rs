@@ -47,6 +47,8 @@ pub(crate) struct Given {
     pub(crate) seal: Seal,
     /// What to try, of a demo.
     pub(crate) page: Option<&'static str>,
+    /// An exercise about it: the path of its file, and its text.
+    pub(crate) exercise: Option<(String, String)>,
 }
 
 /// What a bench is given besides what it opens.
@@ -55,6 +57,7 @@ struct Dressing {
     folder: Option<PathBuf>,
     seal: Seal,
     page: Option<&'static str>,
+    exercise: Option<(String, String)>,
     theme: Theme,
     settings: settings::Settings,
     settings_page: String,
@@ -65,7 +68,7 @@ struct Dressing {
 }
 
 impl Dressing {
-    fn new(Given { arguments, folder, seal, page }: Given, look: Option<Look>) -> Self {
+    fn new(Given { arguments, folder, seal, page, exercise }: Given, look: Option<Look>) -> Self {
         let read = settings::read();
         let told = read.found.first().map(|found| {
             let line = read.sources.place(found.primary.span).line;
@@ -79,6 +82,7 @@ impl Dressing {
             folder,
             seal,
             page,
+            exercise,
             theme: theme(look, &settings),
             settings,
             settings_page,
@@ -98,6 +102,7 @@ impl Dressing {
     fn run(self, app: App, project: Option<Project>, place: &Path, kept: Option<Kept>) -> Result<End, Failure> {
         let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
         let app = app.with_folder(self.folder).with_page(self.page).with_settings_page(self.settings_page);
+        let app = app.with_exercise(self.exercise);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,
@@ -138,6 +143,12 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
     }
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
         return Err(Failure::usage("the bench needs a terminal; `wendax run FILE` runs without one"));
+    }
+    if let Some(path) = path.filter(|path| crate::exercise::is_exercise(path) && path.is_file()) {
+        given.seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
+        let read = crate::exercise::read(path)?;
+        let exercise = Some((path.display().to_string(), read.text));
+        return open_once(Some(&read.program), Given { exercise, ..given }, look);
     }
     let here = (path.is_none() && Path::new(NAME).is_file()).then(|| Path::new("."));
     let path = path.or(here);

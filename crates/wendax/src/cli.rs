@@ -99,6 +99,8 @@ pub(crate) enum Command {
     Draw(Box<Draw>),
     /// Make one document of a program: listing, how it was run, output, tally, drawings, problems
     Report(Box<Report>),
+    /// Tell the questions of an exercise with the answers that its program gives
+    Exercise(ExerciseOptions),
     /// Be a board that is not there in earnest: take a program over a line, run it, show lamps and digits
     Board(Board),
     /// Load a program to a board, run it there, and be its console
@@ -156,6 +158,20 @@ pub(crate) struct Opening {
     /// How problems are written
     #[arg(long, value_enum, default_value_t)]
     pub(crate) problems: Problems,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax exercise first.exercise.toml    each question with its answer, for who teaches\n  \
+    wendax first.exercise.toml             the bench, asking them")]
+pub(crate) struct ExerciseOptions {
+    /// The file, which ends in .exercise.toml
+    pub(crate) file: PathBuf,
+    /// A JSON object on each line
+    #[arg(long)]
+    pub(crate) json: bool,
+    #[command(flatten)]
+    pub(crate) opening: Opening,
 }
 
 /// How problems are written.

@@ -31,7 +31,7 @@ const DEMOS: [Demo; 9] = [
         about: "the first steps of someone new, shown as they are taken",
         opens: Some("first.asm"),
         page: "",
-        files: files!("first": "first.asm"),
+        files: files!("first": "first.asm", "first.exercise.toml"),
     },
     Demo {
         name: "weighbridge",
@@ -67,7 +67,7 @@ const DEMOS: [Demo; 9] = [
         about: "the first walk on the other machine, RV32: an array, routines that call routines",
         opens: Some("axles.asm"),
         page: include_str!("../../../demos/axles/README.md"),
-        files: files!("axles": "axles.asm", "README.md"),
+        files: files!("axles": "axles.asm", "axles.exercise.toml", "README.md"),
     },
     Demo {
         name: "crossing",

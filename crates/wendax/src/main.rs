@@ -9,6 +9,7 @@ mod cli;
 mod compare;
 mod demo;
 mod draw;
+mod exercise;
 mod files;
 mod folder;
 mod format;
@@ -105,6 +106,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
                 arguments: cli.arguments,
                 folder: cli.files,
                 page: None,
+                exercise: None,
             };
             bench::open(cli.file.as_deref(), given, cli.look)
         }
@@ -114,6 +116,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::Image(options)) => image::image(&options),
         Some(Command::Format(options)) => format::format_files(&options),
         Some(Command::Guide { words, target }) => guide::tell(&words, target),
+        Some(Command::Exercise(options)) => exercise::exercise(&options),
         Some(Command::Board(options)) => board::run(&options),
         Some(Command::Send(options)) => send::run(&options),
         Some(Command::Run(options)) => run::run(&options),

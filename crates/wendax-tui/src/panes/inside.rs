@@ -25,7 +25,7 @@ impl Pane for Inside {
     }
 
     fn words(&self) -> &'static str {
-        "micro transfers datapath fetch decode execute cycles bits carry internals"
+        "micro chain transfers datapath fetch decode execute cycles bits carry internals"
     }
 
     fn about(&self) -> &'static str {

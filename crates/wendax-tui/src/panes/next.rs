@@ -6,6 +6,7 @@ use crate::app::App;
 use crate::cells::{fitted, width, wrap};
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
+use crate::world::exercises::Exercised;
 use ratatui::layout::Rect;
 use wendax_language::CautionKind;
 use wendax_session::grouped;
@@ -65,6 +66,10 @@ impl Pane for Next {
                 Some(1) => "1 cycle".to_owned(),
                 Some(cycles) => format!("{cycles} cycles"),
             };
+            if let Some((number, ..)) = app.world.question_here() {
+                let (right, _, all) = app.world.exercise.as_ref().map_or((0, 0, 0), Exercised::count);
+                return format!("question {} of {all} · {right} right", number + 1);
+            }
             let (right, guessed) = app.world.guesses.count();
             if app.world.guesses.is_on && guessed > 0 {
                 return format!("{right} of {guessed} guessed");
@@ -126,8 +131,14 @@ fn account(app: &App, width: u16) -> Vec<(String, Ink)> {
     let Some(explanation) = &app.world.walk.explanation else { return Vec::new() };
     let text = Some((explanation.text.clone(), Ink::Time)).filter(|(text, _)| !text.is_empty());
     if app.world.hides_next() {
-        let asked = "what will it do? → asks, and then shows it".to_owned();
-        return text.into_iter().chain([(asked, Ink::Quiet)]).collect();
+        let Some((number, question, _)) = app.world.question_here() else {
+            let asked = "what will it do? → asks, and then shows it".to_owned();
+            return text.into_iter().chain([(asked, Ink::Quiet)]).collect();
+        };
+        let asked = wrap(&format!("{}. {}", number + 1, question.ask), width);
+        let asked = asked.into_iter().map(|line| (line, Ink::Text));
+        let how = ("→ takes your answer, and then shows what is so".to_owned(), Ink::Quiet);
+        return text.into_iter().chain(asked).chain([how]).collect();
     }
     let cautions = explanation.caution.iter().cloned().chain(cautions(app, explanation.caution.is_some()));
     let caution = cautions.map(|text| (format!("caution: {text}"), Ink::Trouble));

@@ -21,6 +21,7 @@ impl Text {
             Self::Keys => ("all keys", "by where they mean something"),
             Self::Settings => ("settings", "what is preferred"),
             Self::Guesses => ("guesses", "by kind of instruction"),
+            Self::Exercise => ("exercise", "what was asked and answered"),
         }
     }
 
@@ -35,6 +36,7 @@ impl Text {
             Self::Keys => keys(),
             Self::Settings => app.screen.settings_page.clone(),
             Self::Guesses => app.world.guesses.page(),
+            Self::Exercise => app.world.exercise_page(),
         }
     }
 }

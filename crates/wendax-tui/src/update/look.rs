@@ -62,6 +62,10 @@ impl App {
                     "what the coming step will do is shown again"
                 });
             }
+            Look::Leave => {
+                let was = self.world.exercise.take().is_some();
+                self.screen.say(if was { "the exercise is left" } else { "there is no exercise under way" });
+            }
             Look::Unfold => self.toggle_unfolded(),
             Look::NextRegion => self.next_region(),
             Look::Palette => self.screen.sheet = Some(Sheet::Palette { query: Field::default(), chosen: 0 }),

@@ -101,6 +101,16 @@ prompts! {
             }
             Ok(())
         };
+    EXERCISE [Walk] => "Exercise: answer the questions of a file about the program"
+        / "quiz questions test learn teach lesson task homework",
+        "exercise": "a file that ends in .exercise.toml; a run begins anew with what is typed there",
+        first |app| app.first_exercise(),
+        take |_, text, effects| {
+            effects.push(Effect::ReadExercise(text.to_owned()));
+            Ok(())
+        };
+    ANSWER, "your answer": "a value, taken or not taken, what is printed; ? for a hint" [Values],
+        first NOTHING, take |app, text, effects| app.answer_exercise(text, effects);
     PIN [Walk] => "Pin this moment: give it a name"
         / "bookmark mark snapshot name remember moment",
         "pin this moment": "a word; in the differences and in the list of marks it stands for this moment",

@@ -36,6 +36,8 @@ impl App {
             Travel::Slow => return self.run_slowly(effects),
             Travel::Restart => return self.restart(),
             Travel::Step | Travel::StepBack if self.goes_inside(travel == Travel::Step, effects) => return,
+            Travel::Step if self.world.question_here().is_some() => return self.prompt(prompts::ANSWER),
+            Travel::Go if self.world.open_question().is_some() && self.next_question(effects) => return,
             Travel::Step if self.world.hides_next() => return self.prompt(prompts::GUESS),
             _ => {}
         }

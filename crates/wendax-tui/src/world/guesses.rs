@@ -45,7 +45,9 @@ impl World {
     /// The coming step is one of which something can be guessed, and it is hidden.
     pub(crate) fn hides_next(&self) -> bool {
         let outlook = self.walk.explanation.as_ref().map(|explanation| &explanation.outlook);
-        self.guesses.is_on && self.is_current() && matches!(outlook, Some(Outlook::Done(_)))
+        (self.guesses.is_on || self.question_here().is_some())
+            && self.is_current()
+            && matches!(outlook, Some(Outlook::Done(_)))
     }
 
     /// Holds a guess against what the coming step does: whether all of it is right, and what is so instead.

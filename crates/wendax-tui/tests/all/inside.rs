@@ -45,7 +45,7 @@ fn the_arrows_go_through_the_transfers_and_then_take_the_step() {
 #[test]
 fn what_is_inside_is_hidden_while_it_is_guessed() {
     let mut stage = Stage::new(SUM).sized(120, 40);
-    stage.keys(":guess:_hide");
+    stage.keys(":").text("guess: hide").keys("Enter");
     for pane in [":pane_inside", ":pane_ahead"] {
         stage.keys(pane);
         shows(&mut stage, "hidden until it is guessed");

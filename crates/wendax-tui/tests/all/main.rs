@@ -6,6 +6,7 @@ mod cautions;
 mod commands;
 mod common;
 mod editor;
+mod exercises;
 mod files;
 mod finding;
 mod guesses;

@@ -471,6 +471,14 @@ impl Bench {
                         Err(failure) => Message::Failed(failure.text),
                     });
                 }
+                Effect::ReadExercise(path) => {
+                    let place = Path::new(&path);
+                    let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));
+                    self.send(match text {
+                        Ok(text) => Message::Exercise(path, text),
+                        Err(failure) => Message::Failed(failure.text),
+                    });
+                }
                 Effect::ReadTally(path) => {
                     let place = Path::new(&path);
                     let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));

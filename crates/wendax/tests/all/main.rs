@@ -9,6 +9,7 @@ mod common;
 mod compare;
 mod compiled;
 mod documents;
+mod exercises;
 mod faithful;
 mod hostile;
 mod measuring;

@@ -233,6 +233,10 @@ impl Stage {
                     let text = self.folder.get(&path).cloned().unwrap_or_default();
                     self.answer(Message::Events(path, String::from_utf8(text).expect("events are text")));
                 }
+                Effect::ReadExercise(path) => {
+                    let text = self.folder.get(&path).cloned().unwrap_or_default();
+                    self.answer(Message::Exercise(path, String::from_utf8(text).expect("exercises are text")));
+                }
                 Effect::ReadTally(path) => {
                     let text = self.folder.get(&path).cloned().unwrap_or_default();
                     self.answer(Message::Tally(path, String::from_utf8(text).expect("tallies are text")));
