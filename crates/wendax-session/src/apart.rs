@@ -211,7 +211,14 @@ impl Apart {
         }
         for (path, change) in &effects.files {
             let how = match change {
-                FileChange::Written(count) => format!("written: it has {}", counted(*count as u64, "byte", "bytes")),
+                FileChange::Written(_) => {
+                    let bytes =
+                        |machine: &Machine| machine.files().get(path).and_then(|it| it.bytes().map(<[u8]>::to_vec));
+                    let (old, new) = (bytes(was), bytes(is));
+                    let (old, new) = contents(old.as_deref(), new.as_deref());
+                    row(Side::Outside, path.to_string(), old, new);
+                    continue;
+                }
                 FileChange::Opened => "opened".to_owned(),
                 FileChange::Closed => "closed".to_owned(),
                 FileChange::Moved(at) => format!("goes on at {}", grouped(*at as u64)),
@@ -251,6 +258,28 @@ impl Apart {
             self.rows.push(Difference { side: Side::Memory, name, was: String::new(), now, thing: None, by: None });
         }
     }
+}
+
+/// What a file holds at two moments, in words: how much, and the first line that is another one.
+fn contents(was: Option<&[u8]>, is: Option<&[u8]>) -> (String, String) {
+    /// Signs of a line that are shown, at most.
+    const MOST: usize = 40;
+    let (one, other) = (was.unwrap_or_default(), is.unwrap_or_default());
+    let same = one.iter().zip(other).take_while(|(one, other)| one == other).count();
+    let begin = one[..same].iter().rposition(|byte| *byte == b'\n').map_or(0, |at| at + 1);
+    let number = one[..begin].split(|byte| *byte == b'\n').count();
+    let told = |bytes: Option<&[u8]>| {
+        let Some(bytes) = bytes else { return "no such file".to_owned() };
+        let count = counted(bytes.len() as u64, "byte", "bytes");
+        let line = bytes.get(begin..).unwrap_or_default();
+        let line = line.split(|byte| *byte == b'\n').next().unwrap_or_default();
+        if begin >= bytes.len() {
+            return format!("{count}: it ends before line {number}");
+        }
+        let text: String = String::from_utf8_lossy(line).chars().take(MOST).collect();
+        format!("{count}, line {number}: {text:?}")
+    };
+    (told(was), told(is))
 }
 
 /// A copy of the machine at a moment, what was changed by hand there among it.

@@ -61,6 +61,7 @@ mod shows;
 mod stack;
 mod stops;
 mod sums;
+mod together;
 mod transcript;
 mod values;
 mod visits;

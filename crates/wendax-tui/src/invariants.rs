@@ -34,7 +34,9 @@ impl App {
         }
         // What is told to differ from another moment is what differs from it now.
         let beside = &self.world.walk.beside;
-        if let Some((apart, (step, _))) = beside.apart(session).zip(beside.moment.as_ref()) {
+        if let Some((apart, (step, _))) =
+            beside.apart(session).zip(beside.moment.as_ref()).filter(|_| beside.run.is_none())
+        {
             let anew = Apart::between(session, *step, session.now());
             let rows =
                 |apart: &Apart| apart.rows().iter().map(|row| (row.name.clone(), row.change())).collect::<Vec<_>>();

@@ -31,6 +31,7 @@ panes! {
     Inside,
     Cautions,
     Differences,
+    Both,
     Runs,
     Stops,
     History,

@@ -9,6 +9,7 @@
 mod ahead;
 mod atlas;
 mod board;
+pub(crate) mod both;
 mod calls;
 mod cautions;
 mod console;
@@ -155,6 +156,7 @@ impl PaneId {
             Self::Ahead => &ahead::Ahead,
             Self::Inside => &inside::Inside,
             Self::Differences => &differences::Differences,
+            Self::Both => &both::Both,
             Self::Runs => &runs::Runs,
             Self::Stops => &stops::Stops,
             Self::History => &history::History,
@@ -179,6 +181,7 @@ impl PaneId {
             | Self::Ahead
             | Self::Inside
             | Self::Differences
+            | Self::Both
             | Self::Runs
             | Self::Stops
             | Self::History

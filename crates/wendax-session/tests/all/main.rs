@@ -27,6 +27,7 @@ mod slices;
 mod stopping;
 mod stories;
 mod time;
+mod together;
 mod truth;
 mod walking;
 

@@ -6,7 +6,8 @@ use std::sync::Arc;
 use wendax_isa::{Addr, Reg, StepNo};
 use wendax_machine::{Clock, Event, Found, Need, Settings};
 use wendax_session::{
-    Command, Outcome, Progress, Record, Replay, Saving, Script, Session, State, TrailForm, TrailText, change_words,
+    Apart, Command, Outcome, Progress, Record, Replay, Saving, Script, Session, State, TrailForm, TrailText,
+    change_words,
 };
 
 fn session(text: &str) -> Session {
@@ -322,6 +323,21 @@ fn a_file_is_read_once_written_whole_and_told_in_words() {
     assert_eq!(stride(&mut fresh, end), ["list.txt closed", "out/report.txt written: it has 14 bytes"]);
     let kept: Vec<_> = session.machine().files().to_keep().map(|(path, bytes)| (&**path, bytes.as_slice())).collect();
     assert_eq!(kept, [("out/report.txt", &b"coal 12\nore 7\n"[..])]);
+    // Two moments beside each other tell what the file holds at each; two runs where they differ.
+    let rows = |apart: &Apart| {
+        let files = apart.rows().iter().filter(|row| row.name.contains(".txt")).cloned();
+        files.map(|row| (row.name, row.was, row.now)).collect::<Vec<_>>()
+    };
+    let row = |name: &str, was: &str, now: &str| (name.to_owned(), was.to_owned(), now.to_owned());
+    let told = rows(&Apart::between(&session, StepNo(opened), StepNo(end)).expect("both are kept"));
+    let now = "14 bytes, line 1: \"coal 12\"";
+    assert_eq!(told[1..], [row("out/report.txt", "0 bytes: it ends before line 1", now)]);
+    let disk = Disk::from([("list.txt".into(), b"coal 12\nsalt 9\n".to_vec())]);
+    let mut other = self::session(COPY);
+    go(&mut other, &disk, Command::Go);
+    let told = rows(&Apart::across(&session, session.end(), &other, other.end()).expect("both are kept"));
+    let (was, now) = ("15 bytes, line 2: \"salt 9\"", "14 bytes, line 2: \"ore 7\"");
+    assert!(told.contains(&row("out/report.txt", was, now)), "{told:?}");
     // Before it was closed nothing is to be kept, and the folder is not asked again.
     go(&mut session, &Disk::new(), Command::Seek(StepNo(15)));
     assert_eq!(session.machine().files().to_keep().count(), 0);

@@ -152,13 +152,14 @@ impl App {
         }
         let name = if other.name.is_empty() { format!("the run before {by}") } else { other.name.clone() };
         let other = Box::new(other.session().clone());
-        self.compare_with((other.now(), name));
-        self.world.walk.beside.run = Some(other);
+        let moment = other.now();
+        self.compare_with((moment, name.clone()));
+        self.world.walk.beside.set((moment, name), Some(other));
     }
 
     /// Shows how the present moment differs from another one.
     pub(super) fn compare_with(&mut self, moment: (StepNo, String)) {
-        (self.world.walk.beside.moment, self.world.walk.beside.run) = (Some(moment), None);
+        self.world.walk.beside.set(moment, None);
         self.screen.panes.of_mut(PaneId::Differences).chosen = 0;
         self.focus_on(PaneId::Differences);
     }

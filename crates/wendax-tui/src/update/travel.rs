@@ -35,6 +35,7 @@ impl App {
             _ if !self.may_walk(travel) => return,
             Travel::Slow => return self.run_slowly(effects),
             Travel::Restart => return self.restart(),
+            Travel::Step | Travel::StepBack if self.goes_together(travel == Travel::Step, effects) => return,
             Travel::Step | Travel::StepBack if self.goes_inside(travel == Travel::Step, effects) => return,
             Travel::Step if self.world.question_here().is_some() => return self.prompt(prompts::ANSWER),
             Travel::Go if self.world.open_question().is_some() && self.next_question(effects) => return,
@@ -77,6 +78,22 @@ impl App {
         self.world.walk.inside = Some(LookedInside { at: session.stand(), taken });
         let is_from_behind = std::mem::take(&mut self.world.walk.is_inside_from_behind);
         self.screen.panes.of_mut(PaneId::Inside).chosen = if is_from_behind { last } else { 0 };
+    }
+
+    /// Where another run stands beside and has the keys, the arrows take both on, or back.
+    fn goes_together(&mut self, is_on: bool, effects: &mut Vec<Effect>) -> bool {
+        if self.screen.focus != PaneId::Both || self.world.walk.beside.run.is_none() {
+            return false;
+        }
+        match self.world.together(is_on) {
+            Some(step) => self.begin(Command::Seek(step), effects),
+            None if is_on => {
+                self.screen
+                    .trouble("as far as both runs are known they come to no common place any more; g runs this one on");
+            }
+            None => return false,
+        }
+        true
     }
 
     /// Where what is inside of the step has the keys, the arrows go through that; at its end they take the step, and before its

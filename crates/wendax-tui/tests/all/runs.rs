@@ -70,3 +70,30 @@ fn nothing_that_was_run_is_thrown_away_by_a_key() {
     stage.keys("End");
     shows(&mut stage, "r1  0006");
 }
+
+#[test]
+fn two_runs_are_walked_together_and_part_and_meet_again() {
+    let text = "start:  sys   get_int\n        cmp   r0, 10\n        jlt   small\n        mov   r1, 1\n        mov   r2, 2\n        jmp   both\n\
+                small:  mov   r1, 7\nboth:   add   r1, r0\n        halt\n";
+    let mut stage = Stage::new(text).sized(150, 50);
+    stage.keys("g").text("5").keys("Enter Home i").text("50").keys("Enter Esc g :").text("pane: runs").keys("Enter x");
+    stage.keys("Home :").text("pane: both").keys("Enter");
+    shows(&mut stage, "▸both");
+    stage.keys("Right Right");
+    shows(&mut stage, "step 2 · the run before");
+    // Here they part: four instructions here, two there, and both are at the sum.
+    stage.keys("Right");
+    shows(&mut stage, "step 6 of 8");
+    shows(&mut stage, "step 4");
+    shows(&mut stage, "≠");
+    shows(&mut stage, "add r1, r0");
+    stage.keys("Right");
+    shows(&mut stage, "step 7 of 8");
+    // And back the same way.
+    stage.keys("Left Left");
+    shows(&mut stage, "step 2 of 8");
+    stage.keys("Right");
+    shows(&mut stage, "step 6 of 8");
+    stage.keys("End Right");
+    shows(&mut stage, "they come to no common place any more");
+}
