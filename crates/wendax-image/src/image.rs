@@ -238,6 +238,11 @@ impl Image {
         routines.extent(routines.entry_of(address)?)
     }
 
+    /// Where routines begin that an instruction calls by name; as often as it is.
+    pub fn called(&self) -> Vec<Addr> {
+        self.index().routines(self).called().collect()
+    }
+
     /// The label at exactly this address.
     pub fn label_at(&self, address: Addr) -> Option<&Symbol> {
         let first = self.index().labels_at(address).min()?;

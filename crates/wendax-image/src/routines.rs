@@ -50,9 +50,7 @@ impl Routines {
         let code = instructions(image);
         let owners = vec![None; code.len()];
         let mut routines = Self { code, entries: BTreeMap::new(), owners };
-        let called =
-            routines.code.iter().filter_map(|(.., leads)| if let Leads::Call(to) = leads { *to } else { None });
-        let entries: BTreeSet<Addr> = called.chain([image.entry]).collect();
+        let entries: BTreeSet<Addr> = routines.called().chain([image.entry]).collect();
         routines.entries =
             entries.into_iter().filter(|at| routines.at(*at).is_some()).map(|at| (at, Entry::default())).collect();
         for entry in routines.entries.keys().copied().collect::<Vec<_>>() {
@@ -72,6 +70,11 @@ impl Routines {
             routines.own(before.unwrap_or(at), Some(index));
         }
         routines
+    }
+
+    /// Where instructions call routines that they name, in the order of the instructions.
+    pub(crate) fn called(&self) -> impl Iterator<Item = Addr> {
+        self.code.iter().filter_map(|(.., leads)| if let Leads::Call(to) = leads { *to } else { None })
     }
 
     fn at(&self, address: Addr) -> Option<usize> {

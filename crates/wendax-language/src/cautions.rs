@@ -1,8 +1,8 @@
 //! The kinds of cautions, as one table, each with a program that has it and the same as it is right. They are found in runs,
 //! by the session; here stands what they are called, for guide, manifests and remarks.
 //!
-//! `docs/cautions.md` is written from this table, and tests run every example. What only the text can show is a warning of the
-//! assembler; what is here shows in a run.
+//! `docs/cautions.md` is written from this table, and tests run every example. What the text alone shows is a warning of the
+//! assembler, in the same words; what is here shows in a run.
 
 use std::fmt::{self, Write};
 
@@ -25,7 +25,7 @@ pub enum CautionKind {
     Beyond,
     /// A room that is smaller than a call was told.
     Room,
-    /// A text without its end.
+    /// A text without its NUL.
     NoEnd,
     /// An address where what lies there was meant.
     Address,
@@ -45,6 +45,12 @@ pub enum CautionKind {
     Settled,
     /// A carry that is lost between the words of a number.
     Carry,
+    /// A routine that runs on into another.
+    RunsOn,
+    /// Numbers compared as if they had no sign, or addresses as if they had one.
+    Signs,
+    /// Data read in another width than it is given in.
+    Width,
 }
 
 /// What a kind is, in words, with its examples.
@@ -54,8 +60,10 @@ pub struct CautionInfo {
     pub kind: CautionKind,
     /// Its number, for the code.
     pub number: u16,
-    /// What it is about, in a few words.
+    /// What it is about, in a few words: those of the warning, where one tells it while writing.
     pub title: &'static str,
+    /// The warnings and hints that tell it while writing, as far as the text alone shows it.
+    pub warnings: &'static [u16],
     /// What is behind it, and what to do.
     pub about: &'static str,
     /// A program that has it and no other; what is typed stands behind `; typed:` in its last line.
@@ -86,24 +94,24 @@ impl fmt::Display for CautionKind {
 }
 
 macro_rules! kinds {
-    ($($kind:ident = $number:literal $title:literal $about:literal $wrong:literal $right:literal;)*) => {
+    ($($kind:ident = $number:literal $([$($warning:literal),*])? $title:literal $about:literal $wrong:literal $right:literal;)*) => {
         /// All kinds, in order of their numbers.
         pub const CAUTIONS: &[CautionInfo] = &[$(CautionInfo {
-            kind: CautionKind::$kind, number: $number, title: $title, about: $about, wrong: $wrong, right: $right,
+            kind: CautionKind::$kind, number: $number, title: $title, warnings: &[$($($warning),*)?], about: $about, wrong: $wrong, right: $right,
         }),*];
     };
 }
 
 kinds! {
-    WayBack = 1 "a return that takes no way back"
+    WayBack = 1 [80, 53, 91] "a return that takes no way back"
         "A return goes to what it takes for the way back. Here that is another word: one that was pushed and not popped, or the way back was written over, or nothing was called at all."
         "start:  call  weigh\n        clr   r0\n        sys   exit\nweigh:  mov   r6, 2\n        push  r6\n        mov   r6, 3\n        ret"
         "start:  call  weigh\n        clr   r0\n        sys   exit\nweigh:  push  r6\n        mov   r6, 2\n        pop   r6\n        ret";
-    Uneven = 2 "a return with the stack pointer elsewhere than at the entry"
+    Uneven = 2 [80] "a return with the stack pointer elsewhere than at the entry"
         "The way back is right, but the stack pointer is not where it was when the routine was entered, so whoever called finds other words on the stack."
         "        .target rv32\n_start: addi  sp, sp, -16\n        call  weigh\n        addi  sp, sp, 16\n        li    a0, 0\n        sys   exit\nweigh:  addi  sp, sp, -16\n        sw    a0, 12(sp)\n        addi  sp, sp, 12\n        ret"
         "        .target rv32\n_start: addi  sp, sp, -16\n        call  weigh\n        addi  sp, sp, 16\n        li    a0, 0\n        sys   exit\nweigh:  addi  sp, sp, -16\n        sw    a0, 12(sp)\n        addi  sp, sp, 16\n        ret";
-    Kept = 3 "a register that is to be kept, and is not given back"
+    Kept = 3 [92] "a register that is to be kept and is not given back"
         "By convention a routine gives some registers back as it found them. Whoever called it goes on with another value than the one put there."
         "start:  mov   r6, 4\n        call  weigh\n        mov   r0, r6\n        sys   exit\nweigh:  mov   r6, 0\n        ret"
         "start:  mov   r6, 0\n        call  weigh\n        mov   r0, r6\n        sys   exit\nweigh:  push  r6\n        mov   r6, 1\n        pop   r6\n        ret";
@@ -115,7 +123,7 @@ kinds! {
         "A register that no routine has to keep counts or sums over a call, and what was called used it for something else. Put it by, or take one that is kept."
         "start:  mov   r2, 3\nnext:   call  weigh\n        djnz  r2, next\n        clr   r0\n        sys   exit\nweigh:  mov   r2, 1\n        ret"
         "start:  mov   r6, 3\nnext:   call  weigh\n        djnz  r6, next\n        clr   r0\n        sys   exit\nweigh:  mov   r2, 1\n        ret";
-    NeverSet = 6 "a register that is read and was never set"
+    NeverSet = 6 [84] "a register that is read and never set"
         "It holds 0 here, which is chance: nothing of the program put that there. In any role: as what is added to, as a counter, as an address."
         "start:  mov   r1, 3\nnext:   add   r6, r1\n        djnz  r1, next\n        mov   r0, 0\n        sys   exit"
         "start:  mov   r1, 3\n        clr   r6\nnext:   add   r6, r1\n        djnz  r1, next\n        mov   r0, 0\n        sys   exit";
@@ -127,11 +135,11 @@ kinds! {
         "A call fills a buffer up to the capacity it is told. The room named here is smaller, so what comes may go over what lies behind it."
         "start:  mov   r0, name\n        mov   r1, 40\n        sys   get_line\n        jc    none\nnone:   clr   r0\n        sys   exit\n        .data\nname:   .space 8\nsign:   .word 5, sign\n; typed: Ostrey"
         "start:  mov   r0, name\n        mov   r1, sizeof(name)\n        sys   get_line\n        jc    none\nnone:   clr   r0\n        sys   exit\n        .data\nname:   .space 8\nsign:   .word 5, sign\n; typed: Ostrey";
-    NoEnd = 9 "a text without its end"
+    NoEnd = 9 [56, 65] "a text without its NUL"
         "A text ends with a NUL. This one has none, so what lies behind it was printed too."
         "start:  mov   r0, sign\n        sys   put_text\n        clr   r0\n        sys   exit\n        .data\nsign:   .ascii \"Gate 2\"\nmore:   .word 0x4141, 0, more"
         "start:  mov   r0, sign\n        sys   put_text\n        clr   r0\n        sys   exit\n        .data\nsign:   .asciz \"Gate 2\"\n        .align 2\nmore:   .word 0x4141, 0, more";
-    Address = 10 "an address where what lies there was meant"
+    Address = 10 [63] "an address where what lies there is meant"
         "A label by itself is an address. To have what lies there it is loaded from."
         "start:  mov   r1, most\n        mov   r0, r1\n        sys   put_uint\n        clr   r0\n        sys   exit\n        .data\nmost:   .word 200"
         "start:  mov   r1, most\n        ldw   r0, [r1]\n        sys   put_uint\n        clr   r0\n        sys   exit\n        .data\nmost:   .word 200";
@@ -155,7 +163,7 @@ kinds! {
         "The call failed, and what it left is the number of the error, which is no data. The program went on with it as if it were."
         "start:  sys   get_int\n        add   r0, 5\n        sys   put_int\n        clr   r0\n        sys   exit\n; typed: many"
         "start:  sys   get_int\n        jc    none\n        add   r0, 5\n        sys   put_int\nnone:   clr   r0\n        sys   exit\n; typed: many";
-    IntoData = 16 "data that is run as code"
+    IntoData = 16 [50, 51] "data that is run as code"
         "Execution went on past the last instruction into bytes that the source gives as data."
         "start:  mov   r1, 3\n        .word 0x2010\n        .word 0\n        clr   r0\n        sys   exit"
         "start:  mov   r1, 3\n        clr   r0\n        sys   exit\n        .word 0x2010\n        .word 0";
@@ -167,6 +175,18 @@ kinds! {
         "Two numbers of several words are added, the lower words first. Their sum did not fit, and the sum of the next words does not take the carry: `adc` does, and `sbc` the borrow."
         "start:  ldw   r0, [west]\n        ldw   r1, [west + 2]\n        ldw   r2, [east]\n        ldw   r3, [east + 2]\n        add   r0, r2\n        add   r1, r3\n        clr   r0\n        sys   exit\n        .data\nwest:   .word 40000, 1\neast:   .word 30000, 1"
         "start:  ldw   r0, [west]\n        ldw   r1, [west + 2]\n        ldw   r2, [east]\n        ldw   r3, [east + 2]\n        add   r0, r2\n        adc   r1, r3\n        clr   r0\n        sys   exit\n        .data\nwest:   .word 40000, 1\neast:   .word 30000, 1";
+    RunsOn = 19 [67] "a routine that runs on into another"
+        "There is no return between them, so what comes behind is done as well, and here what the first one left as its result is written over. A routine that is meant to go on in the next one reads what it was given there."
+        "start:  mov   r0, 3\n        call  twice\n        mov   r6, r0\n        call  most\n        sys   exit\ntwice:  add   r0, r0\nmost:   mov   r0, 9\n        ret"
+        "start:  mov   r0, 3\n        call  twice\n        mov   r6, r0\n        call  most\n        sys   exit\ntwice:  add   r0, r0\n        ret\nmost:   mov   r0, 9\n        ret";
+    Signs = 20 [64] "numbers compared as if they had no sign, or addresses as if they had one"
+        "Of two numbers one is below 0, and the jump takes both as unsigned ones, where the one below 0 is the larger. Or an address is compared as a signed number. The other jump gives the other answer here."
+        "start:  ldw   r1, [cold]\n        ldw   r2, [cold + 2]\n        cmp   r1, r2\n        jltu  first\n        mov   r1, r2\nfirst:  clr   r0\n        sys   exit\n        .data\ncold:   .word -3, 5"
+        "start:  ldw   r1, [cold]\n        ldw   r2, [cold + 2]\n        cmp   r1, r2\n        jlt   first\n        mov   r1, r2\nfirst:  clr   r0\n        sys   exit\n        .data\ncold:   .word -3, 5";
+    Width = 21 "data read in another width than it is given in"
+        "Words are read where the source gives bytes, so that each takes two of them together; or bytes where it gives words, so that the upper part is lost."
+        "start:  mov   r6, axles\n        mov   r7, 2\n        clr   r1\nnext:   ldw   r0, [r6]\n        add   r1, r0\n        add   r6, 2\n        djnz  r7, next\n        clr   r0\n        sys   exit\n        .data\naxles:  .byte 4, 2, 6, 4"
+        "start:  mov   r6, axles\n        mov   r7, 4\n        clr   r1\nnext:   ldb   r0, [r6]\n        add   r1, r0\n        add   r6, 1\n        djnz  r7, next\n        clr   r0\n        sys   exit\n        .data\naxles:  .byte 4, 2, 6, 4";
 }
 
 /// `docs/cautions.md`, whole.
@@ -178,11 +198,17 @@ pub fn cautions_document() -> String {
          Enter goes to the step, and Enter once more to where it began. In the shell `wendax run --cautions FILE` writes them (text, or\n\
          JSON lines by the ending; `-` for standard error), and `--cautions-fail` makes them a status.\n\n\
          What is meant so is hushed at its line, with the reason: `; meant C07: the second table is read as a part of the\n\
-         first`.\n",
+         first`; for a whole program by the manifest, `meant = { C07 = \"why\" }`; for whatever program is open in the bench by\n\
+         the settings, `hushed-cautions = [\"C07\"]`. What the text alone shows is told as a warning or a hint while it is\n\
+         written, in the same words.\n",
     );
     for info in CAUTIONS {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "\n## {}: {}\n\n{}\n", info.kind, info.title, info.about);
+        if !info.warnings.is_empty() {
+            let codes: Vec<String> = info.warnings.iter().map(|code| format!("W{code:03}")).collect();
+            let _ = writeln!(out, "While writing, as far as the text shows it: {}.\n", codes.join(", "));
+        }
         let _ = writeln!(out, "```asm-wrong\n{}\n```\n\nRight:\n\n```asm\n{}\n```", info.wrong, info.right);
     }
     out
@@ -200,6 +226,23 @@ mod tests {
             assert_eq!(CautionKind::of_code(&info.kind.to_string()), Some(info.kind));
         }
         assert_eq!([CautionKind::of_code("C7"), CautionKind::of_code("C99"), CautionKind::of_code("W07")], [None; 3]);
+    }
+
+    /// What is told while writing and in a run is told in the same words.
+    #[test]
+    fn warnings_of_the_same_have_the_same_words() {
+        for info in CAUTIONS {
+            for code in info.warnings {
+                assert_eq!(crate::codes::code_info(*code).code.0, *code, "{}", info.kind);
+            }
+            if let [code] = info.warnings
+                && info.kind != CautionKind::Uneven
+                && info.kind != CautionKind::Signs
+            {
+                assert_eq!(crate::codes::code_info(*code).title, info.title);
+            }
+        }
+        assert!(crate::codes::code_info(56).title.starts_with(CautionKind::NoEnd.info().title));
     }
 
     #[test]

@@ -21,7 +21,8 @@ use crate::session::Session;
 use crate::stack::entered;
 use crate::stops::Thing;
 use crate::words::{
-    by_hand_words, failure, file_words, interrupt_words, line_words, lines_words, number_words, place, tone_words,
+    by_hand_words, failure, file_words, interrupt_words, line_words, lines_words, never_set_words, number_words, place,
+    tone_words,
 };
 use wendax_image::{Image, LineKind, SymbolKind};
 use wendax_isa::Target;
@@ -795,7 +796,7 @@ impl<'a> Teller<'a> {
             .find(|register| reads & (1 << register.0) != 0 && !self.machine.register_known(*register));
         if let Some(register) = unset {
             let value = self.value(self.machine.register(register));
-            return Some(format!("{} was never set; it reads {value} here", self.target.register_name(register)));
+            return Some(never_set_words(self.target.register_name(register), &value));
         }
         let access = self.machine.access_at(self.machine.pc())?;
         let unwritten = access.kind == AccessKind::Read

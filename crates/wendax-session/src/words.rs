@@ -24,6 +24,11 @@ pub fn place(image: &Image, target: &Target, address: Addr) -> String {
     }
 }
 
+/// That a register is read which was never set: as the warning has it while writing.
+pub(crate) fn never_set_words(register: &str, value: &str) -> String {
+    format!("nothing sets `{register}` before it is read: it holds {value} by chance")
+}
+
 /// The line an address belongs to: `line 12`, or `totals.asm:12` when it is another file's than that of the present
 /// instruction.
 pub fn line_words(session: &Session, address: Addr) -> Option<String> {

@@ -524,6 +524,13 @@ impl App {
         self
     }
 
+    /// The same with kinds of cautions that are not to be told, whatever program is open.
+    #[must_use]
+    pub fn with_hushed(mut self, kinds: &[wendax_language::CautionKind]) -> Self {
+        self.world.hushed = kinds.iter().map(|kind| (*kind, "hushed by the settings".to_owned())).collect();
+        self
+    }
+
     /// A value as the person prefers numbers.
     pub(crate) fn number(&self, session: &Session, value: u32) -> String {
         let target = session.machine().target();

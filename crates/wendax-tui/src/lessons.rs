@@ -141,6 +141,49 @@ const LESSONS: &[Lesson] = &[
             told.is_some_and(|told| told.caution.is_some()) && !app.world.walk.is_stale
         },
     },
+    Lesson {
+        title: "what looks wrong",
+        text: "The whole run is looked through for such things. Press → until the `ret` is done, then : and write cautions, Enter: each stands there with \
+               its line, and △ beside that. Enter goes to the step that does it.",
+        focus: PaneId::Source,
+        is_done: |app, _| {
+            let list = app.session().map(|session| app.world.walk.cautions.list(session).map(|it| it.step).collect());
+            let steps: Vec<StepNo> = list.unwrap_or_default();
+            app.screen.focus == PaneId::Cautions && steps.contains(&now(app))
+        },
+    },
+    Lesson {
+        title: "two moments",
+        text: "Press e, then Ctrl-Z until the line `pop r0` is back, Esc and R. Give the present moment a name: : and pin this, \
+               Enter, Enter. Press → three times, then : and compare this, Enter, Enter: the list tells what is another now, and \
+               who changed it.",
+        focus: PaneId::Source,
+        is_done: |app, _| {
+            let pins = app.session().map_or(0, |session| session.pins().len());
+            pins > 0 && app.screen.focus == PaneId::Differences && app.world.walk.beside.moment.is_some()
+        },
+    },
+    Lesson {
+        title: "another run",
+        text: "Press R and g, and answer 3 and Enter. Press Home, then i, 5 and Enter, then Esc and g: that is another run, and the \
+               first one is kept. Press : and write pane: runs, Enter, to see it, with where they part.",
+        focus: PaneId::Source,
+        is_done: |app, _| app.screen.focus == PaneId::Runs && !app.world.other_runs().is_empty(),
+    },
+    Lesson {
+        title: "a guess",
+        text: "Press R, then : and guess: hide, Enter. What comes is hidden now; → asks what you think. Press →, write r0 = 6 and \
+               Enter, and read whether that was right. The same command shows everything again.",
+        focus: PaneId::Source,
+        is_done: |app, _| app.world.guesses.count().1 > 0,
+    },
+    Lesson {
+        title: "inside a step",
+        text: "If what comes is hidden still: : and guess: hide, Enter. Then : and pane: inside, Enter. It shows what goes from \
+               where to where until the next line is done, cycle by cycle. Press → three times to go through it.",
+        focus: PaneId::Source,
+        is_done: |app, _| app.screen.focus == PaneId::Inside && app.screen.panes.of(PaneId::Inside).chosen > 1,
+    },
 ];
 
 /// One of these was done last.

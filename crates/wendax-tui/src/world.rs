@@ -95,6 +95,8 @@ pub(crate) struct World {
     pub(crate) given: Given,
     /// What is guessed of coming steps.
     pub(crate) guesses: Guesses,
+    /// Kinds of cautions that the person does not want to be told, each with why.
+    pub(crate) hushed: Vec<(wendax_language::CautionKind, String)>,
     /// An exercise that is under way.
     pub(crate) exercise: Option<exercises::Exercised>,
     /// The file of one that is to begin when there is a program: its path and its text.
@@ -150,6 +152,7 @@ impl World {
             clipboard: Clipping::default(),
             given: Given::default(),
             guesses: Guesses::default(),
+            hushed: Vec::new(),
             exercise: None,
             wanted_exercise: None,
         }

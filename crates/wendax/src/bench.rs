@@ -102,7 +102,7 @@ impl Dressing {
     fn run(self, app: App, project: Option<Project>, place: &Path, kept: Option<Kept>) -> Result<End, Failure> {
         let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
         let app = app.with_folder(self.folder).with_page(self.page).with_settings_page(self.settings_page);
-        let app = app.with_exercise(self.exercise);
+        let app = app.with_exercise(self.exercise).with_hushed(&self.settings.hushed);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,

@@ -85,11 +85,11 @@ const DEMOS: [Demo; 9] = [
     },
     Demo {
         name: "derailed",
-        about: "twenty-one small programs that go wrong, each in one way",
+        about: "twenty-four small programs that go wrong, each in one way",
         opens: None,
         page: include_str!("../../../demos/derailed/README.md"),
         files: files!("derailed": "pops.asm", "counter.asm", "kept.asm", "signed.asm", "edge.asm", "nul.asm", "buffer.asm",
-            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "leaf.asm", "again.asm", "README.md", "unset.asm", "name.asm", "empty.asm", "round.asm", "deaf.asm", "key.asm", "slip.asm"),
+            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "leaf.asm", "again.asm", "README.md", "unset.asm", "name.asm", "empty.asm", "round.asm", "deaf.asm", "key.asm", "slip.asm", "tail.asm", "cold.asm", "wide.asm"),
     },
 ];
 

@@ -7,7 +7,7 @@ use crate::{Failure, files};
 use std::path::PathBuf;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
-use wendax_language::code_info;
+use wendax_language::{CautionKind, code_info};
 use wendax_source::{Diagnostic, Sources, Span, nearest};
 use wendax_tui::{Colours, Numbers, Preferences};
 
@@ -21,7 +21,7 @@ pub(crate) enum Ground {
 }
 
 /// What is set.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Settings {
     pub(crate) ground: Ground,
     /// As many colours as this, whatever the terminal says.
@@ -29,11 +29,19 @@ pub(crate) struct Settings {
     /// The mouse is for the bench; else it is for the terminal.
     pub(crate) mouse: bool,
     pub(crate) preferences: Preferences,
+    /// Kinds of cautions that nobody wants to be told.
+    pub(crate) hushed: Vec<CautionKind>,
 }
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { ground: Ground::Terminal, colours: None, mouse: true, preferences: Preferences::default() }
+        Self {
+            ground: Ground::Terminal,
+            colours: None,
+            mouse: true,
+            preferences: Preferences::default(),
+            hushed: Vec::new(),
+        }
     }
 }
 
@@ -109,6 +117,21 @@ const KEYS: &[Key] = &[
     },
 ];
 
+/// The one setting that takes several values.
+const HUSHED: &str = "hushed-cautions";
+
+/// Takes in the kinds of cautions that are not to be told; what is none of them otherwise.
+fn hush(settings: &mut Settings, value: &DeValue<'_>) -> Result<(), String> {
+    let expected = "takes codes of cautions, as in [\"C07\", \"C18\"]; `wendax guide cautions` lists them";
+    let DeValue::Array(all) = value else { return Err(expected.to_owned()) };
+    for one in all {
+        let code = as_text(one).unwrap_or_default();
+        let kind = CautionKind::of_code(&code).ok_or_else(|| format!("{expected}; `{code}` is none"))?;
+        settings.hushed.push(kind);
+    }
+    Ok(())
+}
+
 /// A value as it is written in TOML.
 fn written(value: &str) -> String {
     if matches!(value, "true" | "false") { value.to_owned() } else { format!("\"{value}\"") }
@@ -121,6 +144,10 @@ pub(crate) fn defaults() -> String {
         let values = key.values.iter().map(|value| written(value)).collect::<Vec<_>>().join(", ");
         out.push_str(&format!("\n# {}\n# one of: {values}\n{} = {}\n", key.meaning, key.name, written(key.values[0])));
     }
+    out.push_str(&format!(
+        "\n# kinds of cautions that the bench does not tell, whatever program is open; a program's own manifest has `meant`\n\
+         # codes, as in [\"C07\"]\n{HUSHED} = []\n"
+    ));
     out
 }
 
@@ -152,6 +179,9 @@ impl Read {
             let meaning = key.meaning.replace("\n# ", " ");
             out.push_str(&format!("- `{}` is `{set}` (else {}): {meaning}\n", key.name, others.join(", ")));
         }
+        let hushed = self.said.iter().find(|(name, _)| *name == HUSHED).map_or("", |(_, codes)| codes);
+        let told = if hushed.is_empty() { "none".to_owned() } else { hushed.to_owned() };
+        out.push_str(&format!("- `{HUSHED}`: {told}: kinds of cautions that are not told, as in `[\"C07\"]`\n"));
         out
     }
 }
@@ -178,9 +208,19 @@ fn parse(name: &str, text: &str) -> Read {
     }
     for (key, value) in table.get_ref() {
         let name = key.get_ref().as_ref();
+        if name == HUSHED {
+            match hush(&mut read.settings, value.get_ref()) {
+                Ok(()) => {
+                    let codes: Vec<String> = read.settings.hushed.iter().map(ToString::to_string).collect();
+                    read.said.push((HUSHED, codes.join(" ")));
+                }
+                Err(why) => read.found.push(told(72, span(value.span()), format!("`{name}` {why}"))),
+            }
+            continue;
+        }
         let Some(known) = KEYS.iter().find(|known| known.name == name) else {
             let found = told(71, span(key.span()), format!("there is no setting `{name}`"));
-            let names = KEYS.iter().map(|known| known.name);
+            let names = KEYS.iter().map(|known| known.name).chain([HUSHED]);
             read.found.push(match nearest(name, names.clone()) {
                 Some(near) => found.with_guess(format!("did you mean `{near}`?"), span(key.span()), near),
                 None => found.with_expected(names.collect::<Vec<_>>().join(" ")),
@@ -239,6 +279,17 @@ mod tests {
         let read = parse("settings.toml", &defaults());
         assert!(read.found.is_empty(), "{:?}", read.found);
         assert_eq!(read.settings, Settings::default());
+    }
+
+    #[test]
+    fn cautions_are_hushed_by_their_codes() {
+        let read = parse("settings.toml", "hushed-cautions = [\"C07\", \"C18\"]\n");
+        assert_eq!((read.settings.hushed, read.found.len()), (vec![CautionKind::Beyond, CautionKind::Carry], 0));
+        for text in ["hushed-cautions = \"C07\"\n", "hushed-cautions = [\"C99\"]\n", "hushed-cautions = [7]\n"] {
+            let told = parse("settings.toml", text).found.iter().map(|found| found.message.clone()).collect::<String>();
+            assert!(told.starts_with("`hushed-cautions` takes codes of cautions"), "{told}");
+        }
+        assert!(parse("settings.toml", "hushed-caution = []\n").found[0].fix.is_some());
     }
 
     #[test]

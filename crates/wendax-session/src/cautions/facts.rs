@@ -31,6 +31,10 @@ pub(super) struct Known {
     pub(super) sets_result_flags: bool,
     /// The source gives what stands here as data.
     pub(super) is_data: bool,
+    /// Its line writes a number below 0.
+    pub(super) writes_minus: bool,
+    /// A routine begins here that is called somewhere.
+    pub(super) is_called: bool,
     /// The labels of data that its line names.
     named: [Option<Extent>; NAMED],
 }
@@ -56,9 +60,24 @@ impl Known {
     }
 }
 
+/// Numbers that one line of the source gives as data.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Numbers {
+    start: Addr,
+    end: Addr,
+    /// Bytes of each.
+    pub(super) unit: u32,
+    /// Some are written with a minus.
+    pub(super) has_minus: bool,
+}
+
 /// What is known of a program.
 #[derive(Debug, Clone)]
 pub(super) struct Facts {
+    /// What is given as numbers, in order of address.
+    numbers: Vec<Numbers>,
+    /// Where routines begin that are called somewhere.
+    called: Vec<Addr>,
     /// The labels of data in order of their addresses.
     labels: Vec<Extent>,
     /// The instructions that ran so far.
@@ -69,9 +88,11 @@ pub(super) struct Facts {
 }
 
 impl Facts {
-    pub(super) fn new(image: &Image) -> Self {
+    pub(super) fn new(session: &Session) -> Self {
         let (known, places) = (Vec::new(), FxHashMap::default());
-        Self { labels: extents(image), known, recent: vec![usize::MAX; RECENT], places }
+        let (labels, numbers) = (extents(session.image()), numbers(session));
+        let called = called(session.image());
+        Self { numbers, called, labels, known, recent: vec![usize::MAX; RECENT], places }
     }
 
     /// Which instruction these code words are at an address; `None` when they are none.
@@ -120,6 +141,8 @@ impl Facts {
             flags_written: uses.flags_written,
             written: own.is_power_of_two().then(|| Reg::at(own.trailing_zeros() as usize)),
             sets_result_flags: uses.flags_written.count_ones() > 1,
+            writes_minus: texts_at(session, address).any(has_minus),
+            is_called: self.called.binary_search(&address).is_ok(),
             is_data: line.is_some_and(|line| line.kind == LineKind::Data),
             named: self.named(session, address),
         })
@@ -136,6 +159,18 @@ impl Facts {
         });
         named.iter_mut().zip(found).for_each(|(place, label)| *place = Some(label));
         named
+    }
+
+    /// The numbers that lie at an address, as the source gives them.
+    pub(super) fn numbers_at(&self, address: Addr) -> Option<Numbers> {
+        let at = self.numbers.partition_point(|numbers| numbers.start <= address).checked_sub(1)?;
+        Some(self.numbers[at]).filter(|numbers| address < numbers.end)
+    }
+
+    /// The number that the source gives at an address.
+    pub(super) fn given(&self, session: &Session, address: Addr, bytes: u32) -> u32 {
+        let given = session.image().bytes(address, bytes);
+        given.iter().rev().fold(0, |number, byte| number << 8 | u32::from(*byte))
     }
 
     /// Where what a label names begins and ends, by the label's number.
@@ -178,4 +213,47 @@ fn extents(image: &Image) -> Vec<Extent> {
     }
     (0..).zip(&mut labels).for_each(|(number, label)| label.number = number);
     labels
+}
+
+/// A text writes a number below 0: a minus before a digit, and no number or name before that.
+fn has_minus(text: &str) -> bool {
+    let text = text.split([';', '#']).next().unwrap_or_default();
+    let signs: Vec<char> = text.chars().filter(|sign| !sign.is_whitespace()).collect();
+    signs.windows(3).any(|three| three[1] == '-' && three[2].is_ascii_digit() && ",([".contains(three[0]))
+        || text
+            .split_whitespace()
+            .any(|word| word.len() > 1 && word.starts_with('-') && word.as_bytes()[1].is_ascii_digit())
+}
+
+/// What the source gives as numbers: bytes and words in lines of data of their own.
+fn numbers(session: &Session) -> Vec<Numbers> {
+    let word = session.machine().target().word_bytes();
+    let lines = session.image().lines.iter().filter(|line| line.kind == LineKind::Data && line.length > 0);
+    let mut numbers: Vec<Numbers> = lines
+        .filter_map(|line| {
+            let text = texts_at(session, line.address).next()?;
+            let directive = text.split_whitespace().find(|word| word.starts_with('.'))?;
+            let unit = match directive {
+                ".byte" => 1,
+                ".half" | ".short" | ".2byte" => 2,
+                ".word" => word,
+                ".long" | ".4byte" => 4,
+                _ => return None,
+            };
+            // Characters are no numbers, and what a label is an address of is none of an array.
+            let is_plain = !text.contains(['"', '\'']);
+            let (start, end) = (line.address, line.address + line.length);
+            is_plain.then(|| Numbers { start, end, unit, has_minus: has_minus(text) })
+        })
+        .collect();
+    numbers.sort_unstable_by_key(|numbers| numbers.start);
+    numbers
+}
+
+/// Where routines begin that a call of the program names.
+fn called(image: &Image) -> Vec<Addr> {
+    let mut called: Vec<Addr> = image.called();
+    called.sort_unstable();
+    called.dedup();
+    called
 }

@@ -8,6 +8,7 @@ use super::facts::{Facts, Known};
 use crate::explain::is_jumped_to;
 use crate::instruction::reads_values;
 use crate::session::Session;
+use rustc_hash::FxHashMap;
 use std::ops::ControlFlow;
 use wendax_isa::{Addr, Reg, StepNo, Target};
 use wendax_language::CautionKind;
@@ -72,6 +73,10 @@ struct Which {
     spoiled: u32,
     /// They come from a call that failed, of which nobody has looked.
     failed: u32,
+    /// They hold numbers that may be below 0: written so, given so in the data, or typed so.
+    signed: u32,
+    /// They hold what was loaded in another width than the source gives it in.
+    glued: u32,
     /// The present routine only added to what it found in them: they are what its caller counts or sums in.
     added: u32,
 }
@@ -117,8 +122,32 @@ struct Open {
     wrapped: Option<(Reg, StepNo, Addr)>,
     /// A sum of what was loaded from here that did not fit, and left a carry.
     carried: Option<(Addr, StepNo, Addr)>,
+    /// What was compared last.
+    sides: Option<Sides>,
+    /// A routine went on into another one, and its result is not yet read or written over.
+    ran_on: Option<RanOn>,
     /// The register that was added to last, or taken from, with no flags set since.
     stepped: Option<Reg>,
+}
+
+/// Two values that were compared.
+#[derive(Debug, Clone, Copy)]
+struct Sides {
+    values: [u32; 2],
+    /// Both may be below 0.
+    are_signed: bool,
+    /// One is the address of a label.
+    has_address: bool,
+    by: (StepNo, Addr),
+}
+
+/// A routine that went on into another one.
+#[derive(Debug, Clone, Copy)]
+struct RanOn {
+    by: (StepNo, Addr),
+    from: Addr,
+    into: Addr,
+    depth: usize,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -154,6 +183,8 @@ pub(super) struct State {
     open: Open,
     /// Loops by the instruction that jumps back, as it is numbered by the facts.
     rounds: Vec<Option<Round>>,
+    /// Where each load was last that read in another width than the source gives, by the instruction.
+    widths: FxHashMap<Addr, Addr>,
     /// The step before: its instruction, what that is for, and whether it went on at the following one.
     before: Option<(Addr, Sort, bool)>,
     /// The stack was moved elsewhere: what was entered cannot be told from it any more.
@@ -180,6 +211,7 @@ impl State {
             frames: Vec::new(),
             open: Open::default(),
             rounds: Vec::new(),
+            widths: FxHashMap::default(),
             before: None,
             is_elsewhere: false,
         };
@@ -204,6 +236,8 @@ impl State {
                 Which::put(&mut self.which.spoiled, register, false);
                 Which::put(&mut self.which.failed, register, false);
                 Which::put(&mut self.which.added, register, false);
+                Which::put(&mut self.which.signed, register, false);
+                Which::put(&mut self.which.glued, register, false);
             }
         }
     }
@@ -303,6 +337,9 @@ impl Look<'_> {
         self.carried(report, known);
         self.relied(report, known, reads);
         self.looked(report, known, reads);
+        self.compared(report, known);
+        self.ran_on(report, known, reads);
+        self.glued(report, known);
         if let Some(call) = call {
             self.given(report, call);
         }
@@ -411,6 +448,119 @@ impl Look<'_> {
         }
     }
 
+    /// A jump by the order of two values that are in another order with a sign, or without one.
+    fn compared(&mut self, report: &Report, known: &Known) {
+        let sides = match known.sort {
+            Sort::Compare(constant) => {
+                self.state.open.sides = self.sides(report, known, constant);
+                return;
+            }
+            Sort::Branch(Order::Signed | Order::Unsigned) if known.flags_read == 0 => self.sides(report, known, None),
+            Sort::Branch(_) => self.state.open.sides,
+            _ => {
+                if known.flags_written != 0 {
+                    self.state.open.sides = None;
+                }
+                return;
+            }
+        };
+        let Some(sides) = sides else { return };
+        let top = 1 << (self.state.target.word_bits - 1);
+        let differs = (sides.values[0] ^ sides.values[1]) & top != 0;
+        let is_wrong = match known.sort {
+            // Whether it is N or C alone that is looked at: that tells the sign.
+            Sort::Branch(Order::Unsigned) => sides.are_signed,
+            Sort::Branch(Order::Signed) => sides.has_address,
+            _ => false,
+        };
+        if differs && is_wrong {
+            let caution = self.tell(CautionKind::Signs, report, Some(sides.by));
+            self.say(Caution { values: sides.values, ..caution });
+        }
+    }
+
+    /// What an instruction compares: two registers, or one with a constant.
+    fn sides(&self, report: &Report, known: &Known, constant: Option<u32>) -> Option<Sides> {
+        let which = &self.state.which;
+        let by = (report.step, report.pc);
+        let reads = known.reads;
+        let first = reads.trailing_zeros() as usize;
+        let other = 31usize.checked_sub(reads.leading_zeros() as usize)?;
+        let of = |at: usize| self.state.registers[at % REGISTERS].value;
+        let is = |set: u32| set & reads == reads;
+        let (values, are_signed) = match constant {
+            Some(constant) => ([of(first), constant], is(which.signed) && known.writes_minus),
+            None if reads.count_ones() == 2 => ([of(first), of(other)], is(which.signed)),
+            None => return None,
+        };
+        Some(Sides { values, are_signed, has_address: reads & which.labelled != 0, by })
+    }
+
+    /// A routine that runs on into another one, which writes over what it left as its result.
+    fn ran_on(&mut self, report: &Report, known: &Known, reads: u32) {
+        let depth = self.state.frames.len();
+        if let Some(ran) = self.state.open.ran_on {
+            let result = self.state.target.roles.results.first().map_or(0, |result| 1 << result.0);
+            let is_gone = depth < ran.depth || reads & result != 0 || known.sort == Sort::Return;
+            if depth == ran.depth && reads & result == 0 && known.writes & result != 0 {
+                let caution = self.tell(CautionKind::RunsOn, report, Some(ran.by));
+                self.say(Caution { place: Some(ran.into), values: [ran.from.0, 0], ..caution });
+                self.state.open.ran_on = None;
+            } else if is_gone {
+                self.state.open.ran_on = None;
+            }
+            return;
+        }
+        let Some((pc, _, true)) = self.state.before.filter(|_| known.is_called) else { return };
+        let Some(entered) = self.state.frames.last().filter(|entered| entered.frame.kind == FrameKind::Call) else {
+            return;
+        };
+        let (frame, into) = (entered.frame, report.pc);
+        let result = self.state.target.roles.results.first().map(|result| self.state.held(*result).writer);
+        let is_left = result.flatten().is_some_and(|writer| writer.0 > frame.step);
+        if frame.target != into && is_left {
+            let by = (report.step - 1u64, pc);
+            self.state.open.ran_on = Some(RanOn { by, from: frame.target, into, depth });
+            // Its first instruction may be the one already.
+            self.ran_on(report, known, reads);
+        }
+    }
+
+    /// What was read in another width is reckoned with.
+    fn glued(&mut self, report: &Report, known: &Known) {
+        let glued = known.reads & self.state.which.glued;
+        if glued == 0 || !matches!(known.sort, Sort::Sum | Sort::Compare(_)) {
+            return;
+        }
+        let register = Reg::at(glued.trailing_zeros() as usize);
+        let held = *self.state.held(register);
+        if let Some((from, numbers)) = held.from.and_then(|from| Some((from, self.facts.numbers_at(from)?))) {
+            let caution = self.tell(CautionKind::Width, report, held.writer);
+            self.say(Caution {
+                register: Some(register),
+                place: Some(from),
+                values: [numbers.unit, held.value],
+                ..caution
+            });
+        }
+        Which::put(&mut self.state.which.glued, register, false);
+    }
+
+    /// A load goes over an array in another width than the source gives: for the second time, one word further on.
+    fn is_glued(&mut self, report: &Report, at: Addr, bytes: u32, value: u32) -> bool {
+        let word = self.state.target.word_bytes();
+        let Some(numbers) = self.facts.numbers_at(at) else { return false };
+        let is_wide = bytes == word && numbers.unit == 1;
+        // A byte of a word that holds more than that.
+        let is_narrow = bytes == 1 && numbers.unit == word && at.is_multiple_of(word);
+        if !is_wide && !is_narrow {
+            return false;
+        }
+        let last = self.state.widths.insert(report.pc, at);
+        let loses = is_wide || value != self.facts.given(self.session, at, word);
+        last.is_some_and(|last| last + word == at) && loses
+    }
+
     /// The failure was looked at, or told of.
     fn forgive(&mut self) {
         self.state.open.failed = None;
@@ -489,7 +639,10 @@ impl Look<'_> {
             let held = self.state.held(register);
             let is_as_found = held.writer.is_none_or(|writer| entered.is_none_or(|entered| writer.0 <= entered));
             let is_added = adds && (is_as_found || self.state.which.added & bit != 0);
-            let from = report.reads.first().filter(|_| matches!(sort, Sort::Load(_))).map(|read| read.0);
+            let read = report.reads.first().filter(|_| matches!(sort, Sort::Load(_))).copied();
+            let from = read.map(|read| read.0);
+            let signed = self.may_be_signed(known, new, from, report);
+            let glued = read.is_some_and(|(at, bytes)| self.is_glued(report, at, bytes, new));
             let held = &mut self.state.registers[register.index() % REGISTERS];
             let (before, before_sort) = (held.writer, held.sort);
             *held = Held { value: new, writer, sort, before, before_sort, label, from, spoiled: None };
@@ -499,6 +652,8 @@ impl Look<'_> {
             Which::put(&mut which.spoiled, register, false);
             Which::put(&mut which.failed, register, failed);
             Which::put(&mut which.added, register, is_added);
+            Which::put(&mut which.signed, register, signed);
+            Which::put(&mut which.glued, register, glued);
         }
         if let (StepKind::Call(number), true) = (report.kind, report.failed) {
             self.failed(report, number, known);
@@ -514,6 +669,23 @@ impl Look<'_> {
                 labelled => self.state.registers[labelled.trailing_zeros() as usize % REGISTERS].label,
             },
             _ => None,
+        }
+    }
+
+    /// A register gets a number that may be below 0, as its source says: written so, given so, typed so, or copied from such.
+    fn may_be_signed(&self, known: Option<&Known>, value: u32, from: Option<Addr>, report: &Report) -> bool {
+        let Some(known) = known else { return false };
+        match known.sort {
+            Sort::Constant => known.writes_minus && self.state.target.signed(value) < 0,
+            Sort::Copy => known.reads & self.state.which.signed != 0,
+            Sort::Load(_) => from.and_then(|from| self.facts.numbers_at(from)).is_some_and(|numbers| numbers.has_minus),
+            _ => {
+                let call = match report.kind {
+                    StepKind::Call(number) => self.state.target.call(number),
+                    _ => None,
+                };
+                call.is_some_and(|call| call.name == "get_int") && self.state.target.signed(value) < 0
+            }
         }
     }
 

@@ -5,7 +5,7 @@ use crate::numbers::grouped;
 use crate::questions::{LastWriter, last_write};
 use crate::session::Session;
 use crate::stops::Thing;
-use crate::words::{line_words, place, told};
+use crate::words::{line_words, never_set_words, place, told};
 use wendax_isa::{Addr, StepNo};
 use wendax_language::CautionKind;
 
@@ -40,7 +40,7 @@ impl Caution {
             }
             CautionKind::Kept => {
                 format!(
-                    "`{named}` does not give {register} back: it was {} and is {}",
+                    "`{register}` is changed and not given back: {} became {} in `{named}`",
                     shown(session, one),
                     shown(session, other)
                 )
@@ -51,7 +51,7 @@ impl Caution {
                 shown(session, other)
             ),
             CautionKind::Relied => format!("`{named}`, which was called meanwhile, changed {register}"),
-            CautionKind::NeverSet => format!("{register} was never set; it reads {} here", shown(session, one)),
+            CautionKind::NeverSet => never_set_words(register, &shown(session, one)),
             CautionKind::Beyond => {
                 let start = self.place.unwrap_or_default();
                 let behind = one.saturating_sub(start.0);
@@ -63,12 +63,16 @@ impl Caution {
             }
             CautionKind::Room => format!("`{named}` has room for {one} bytes, and the call may fill {other}"),
             CautionKind::NoEnd => {
-                format!("the text at `{named}` has no NUL in its {one} bytes: {} were printed", grouped(other.into()))
+                format!(
+                    "what is printed goes up to a NUL, and the text at `{named}` has none in its {one} bytes: {} were \
+                     printed",
+                    grouped(other.into())
+                )
             }
             CautionKind::Address => {
                 let is_plain = self.place == Some(Addr(one));
-                let what = if is_plain { "the address of" } else { "an address, made from that of" };
-                format!("this is {what} `{named}`, {}, and not what lies there", shown(session, one))
+                let what = if is_plain { "is an address" } else { "is an address, and this one is made from it" };
+                format!("`{named}` {what}, and that is printed: {}", shown(session, one))
             }
             CautionKind::FromZero => {
                 let most = u64::from(target.word_mask()) + 1;
@@ -87,6 +91,30 @@ impl Caution {
                 format!("`{call}` failed, and nobody looked: {register} holds the number of the error")
             }
             CautionKind::IntoData => "data is run as code".to_owned(),
+            CautionKind::RunsOn => {
+                let from = name(Addr(one));
+                format!("`{from}` runs on into `{named}`, which is called as well: its result is written over here")
+            }
+            CautionKind::Signs => {
+                let both = |value: u32| match target.signed(value) {
+                    signed if signed < 0 => format!("{signed} ({value})"),
+                    _ => value.to_string(),
+                };
+                let (less, with) = if target.signed(one) < target.signed(other) { (one, other) } else { (other, one) };
+                format!(
+                    "with a sign {} is less than {}, without one it is more: the jump of the other kind goes the other way",
+                    both(less),
+                    both(with)
+                )
+            }
+            CautionKind::Width => {
+                let read = if one == 1 {
+                    "a word is read, and bytes are given there"
+                } else {
+                    "a byte is read, and words are given there"
+                };
+                format!("at `{named}` {read}: {register} holds {}", shown(session, other))
+            }
             CautionKind::Carry => {
                 format!("the sum of the lower words, at `{named}`, left a carry, which is not taken here")
             }
@@ -104,7 +132,8 @@ impl Caution {
             CautionKind::WayBack => "it was put there by",
             CautionKind::Kept | CautionKind::Handler | CautionKind::Relied => "changed by",
             CautionKind::Overwritten => "they are those of",
-            CautionKind::Settled => "after",
+            CautionKind::Settled | CautionKind::Signs | CautionKind::RunsOn => "after",
+            CautionKind::Width => "loaded by",
             CautionKind::Carry => "left by",
             CautionKind::Unlooked => "it was called by",
             CautionKind::IntoData => "behind",

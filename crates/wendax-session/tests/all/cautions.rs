@@ -105,6 +105,9 @@ fn derailed_programs_are_told_where_they_go_wrong() {
         ("round", Kind::SetAnew, 11),
         ("slip", Kind::Uneven, 24),
         ("unset", Kind::NeverSet, 9),
+        ("tail", Kind::RunsOn, 20),
+        ("cold", Kind::Signs, 9),
+        ("wide", Kind::Width, 8),
     ] {
         let path = format!("{}/../../demos/derailed/{name}.asm", env!("CARGO_MANIFEST_DIR"));
         let text = std::fs::read_to_string(path).expect("a demo");
@@ -215,6 +218,47 @@ data-here .word 0x3111 <IntoData
 {p}_on: mov r0, {k}
  pop {k}
  ret",
+    "{p}: push {k}
+ call {p}_most
+ mov {k}, r0
+ call {p}_twice
+ pop {k}
+ ret
+{p}_twice: add r0, r0
+ ret |RunsOn
+{p}_most: mov r0, {n} <RunsOn
+ ret",
+    "{p}: ldw r1, [{p}_cold]
+ ldw r2, [{p}_cold + 2]
+ cmp r1, r2
+ jlt {p}_on |Signs jltu {p}_on <Signs
+ mov r1, r2
+{p}_on: mov r0, r1
+ ret
+data .align 2
+data {p}_cold: .word -{n}, {m}",
+    "{p}: mov r1, {p}_axles
+ mov r2, 4
+ clr r3
+{p}_next: ldb r0, [r1] |Width ldw r0, [r1]
+ add r3, r0 <Width
+ add r1, 1 |Width add r1, 2
+ djnz r2, {p}_next
+ mov r0, r3
+ ret
+data .align 2
+data {p}_axles: .byte {n}, 3, {m}, 1, 1, 2, 3, 4",
+    "{p}: mov r1, {p}_loads
+ mov r2, 3
+ clr r3
+{p}_next: ldw r0, [r1] |Width ldb r0, [r1]
+ add r3, r0 <Width
+ add r1, 2
+ djnz r2, {p}_next
+ mov r0, r3
+ ret
+data .align 2
+data {p}_loads: .word 300 + {n}, 300, 400",
 ];
 
 /// The same for RV32: `{k}` and `{j}` are of s0 to s11.
@@ -290,6 +334,37 @@ typed Ostrey",
  ret
 data .balign 4
 data {p}_most: .word {n}",
+    "{p}: lw t1, {p}_cold
+ lw t2, {p}_cold + 4
+ blt t1, t2, {p}_on |Signs bltu t1, t2, {p}_on <Signs
+ mv t1, t2
+{p}_on: mv a0, t1
+ ret
+data .balign 4
+data {p}_cold: .word -{n}, {m}",
+    "{p}: la t1, {p}_axles
+ li t2, 4
+ li t3, 0
+{p}_next: lbu t4, 0(t1) |Width lw t4, 0(t1)
+ add t3, t3, t4 <Width
+ addi t1, t1, 1 |Width addi t1, t1, 4
+ addi t2, t2, -1
+ bnez t2, {p}_next
+ mv a0, t3
+ ret
+data .balign 4
+data {p}_axles: .byte {n}, 3, {m}, 1, 1, 2, 3, 4, 5, 6, 7, 8, 9, 1, 2, 3",
+    "{p}: addi sp, sp, -16
+ sw ra, 12(sp)
+ call {p}_most
+ call {p}_twice
+ lw ra, 12(sp)
+ addi sp, sp, 16
+ ret
+{p}_twice: add a0, a0, a0
+ ret |RunsOn
+{p}_most: li a0, {n} <RunsOn
+ ret",
 ];
 
 /// A program of some routines, with one mistake or none: its text, what is typed, and where the mistake shows.
@@ -396,7 +471,7 @@ fn planted_mistakes_are_found_where_they_are_and_right_programs_are_told_nothing
         let first = next(all);
         let many = 1 + next(4);
         let mut small = || u8::try_from(next(250)).expect("it is small");
-        let routines: Vec<_> = (0..many).map(|at| ((first + 4 * at) % all, small(), small(), small())).collect();
+        let routines: Vec<_> = (0..many).map(|at| ((first + 7 * at) % all, small(), small(), small())).collect();
         let (text, typed, _) = planted(is_rv32, &routines, None);
         let found = told(&run("right", &text, &typed));
         assert!(found.is_empty(), "{text}\n{found:#?}");
@@ -410,6 +485,6 @@ fn planted_mistakes_are_found_where_they_are_and_right_programs_are_told_nothing
             missed.push(format!("{kind} at line {line}:\n{text}\n{found:#?}"));
         }
     }
-    assert!(kinds.len() >= 15, "{kinds:?}");
+    assert!(kinds.len() >= 18, "{kinds:?}");
     assert!(missed.is_empty(), "{} of {count} missed: {}", missed.len(), missed.join("\n\n"));
 }

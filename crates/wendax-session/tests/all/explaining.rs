@@ -171,16 +171,22 @@ fn wrong_returns_and_values_never_set_are_cautioned() {
         caution("start: push fl\n ret", 1).as_deref(),
         Some("no routine was called; the stack holds flags that were pushed")
     );
-    assert_eq!(caution("start: mov r1, r7\n halt", 0).as_deref(), Some("r7 was never set; it reads 0 here"));
+    assert_eq!(
+        caution("start: mov r1, r7\n halt", 0).as_deref(),
+        Some("nothing sets `r7` before it is read: it holds 0 by chance")
+    );
     // Whatever reads it: the destination of a sum, a count, an address, an argument of a call.
     for text in ["add r6, 1", "inc r6", "djnz r6, start", "ldw r1, [r6]", "stw [r6], r1", "cmp r6, 3", "mul r6, 2"] {
         let said = caution(&format!("start: {text}\n halt"), 0);
         assert!(
-            said.as_deref().is_some_and(|said| said.ends_with("was never set; it reads 0 here")),
+            said.as_deref().is_some_and(|said| said.ends_with("before it is read: it holds 0 by chance")),
             "{text}: {said:?}"
         );
     }
-    assert_eq!(caution("start: sys put_uint\n halt", 0).as_deref(), Some("r0 was never set; it reads 0 here"));
+    assert_eq!(
+        caution("start: sys put_uint\n halt", 0).as_deref(),
+        Some("nothing sets `r0` before it is read: it holds 0 by chance")
+    );
     // What is only put by, or cleared by itself, may hold anything.
     for text in ["push r6", "xor r6, r6", "sub r6, r6", "clr r6", "mov r6, 3"] {
         assert_eq!(caution(&format!("start: {text}\n halt"), 0), None, "{text}");

@@ -60,7 +60,7 @@ impl World {
     pub(crate) fn look_through(&mut self, slice: u64) {
         let Some(session) = &self.walk.session else { return };
         let cautioned = &mut self.walk.cautions;
-        let meant = &self.program.meant_in_runs;
+        let meant = &[self.program.meant_in_runs.as_slice(), self.hushed.as_slice()].concat();
         let is_it = |found: &Cautions| found.is_of(session) && found.meant_in_all() == meant;
         let is_known = cautioned.of == self.walk.sessions && cautioned.found.as_ref().is_some_and(is_it);
         if !is_known {

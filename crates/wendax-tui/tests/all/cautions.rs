@@ -18,8 +18,8 @@ fn what_looks_wrong_is_in_the_account_beside_its_line_and_in_a_list_that_leads_t
     let mut stage = Stage::new(KEPT).sized(120, 40);
     // In the account before it is done, as the walk comes there.
     stage.keys("Right Right Right Right");
-    shows(&mut stage, "caution: `weigh` does not give r6 back: it was 3 and");
-    shows(&mut stage, "is 1; changed by `mov r6, 1` on line 6 at step 2");
+    shows(&mut stage, "caution: `r6` is changed and not given back: 3 became");
+    shows(&mut stage, "1 in `weigh`; changed by `mov r6, 1` on line 6 at");
     hides(&mut stage, "△");
     // Beside its line once it was done.
     stage.keys("g");
@@ -27,14 +27,14 @@ fn what_looks_wrong_is_in_the_account_beside_its_line_and_in_a_list_that_leads_t
     stage.keys(":").text("cautions").keys("Enter");
     shows(&mut stage, "▸cautions");
     shows(&mut stage, "1 caution");
-    shows(&mut stage, "step 4: `weigh` does not give r6 back");
+    shows(&mut stage, "step 4: `r6` is changed and not given back");
     // To the step that does it, and from there to where it began.
     stage.keys("Enter");
     shows(&mut stage, "step 4 of");
-    shows(&mut stage, "caution: `weigh` does not give r6 back");
+    shows(&mut stage, "caution: `r6` is changed and not given back");
     stage.keys("Enter");
     shows(&mut stage, "step 2 of");
-    hides(&mut stage, "caution: `weigh`");
+    hides(&mut stage, "caution: `r6`");
     // Mended and replayed there is none.
     stage.keys("Esc e Ctrl-Home Down Down Down Down Down End Shift-Home").text("weigh:  mov   r2, 1").keys("Esc r g");
     stage.keys(":").text("cautions").keys("Enter");
@@ -67,7 +67,7 @@ fn what_is_meant_is_told_no_more_and_going_back_tells_what_came_then() {
 fn what_comes_again_is_told_each_time_live_and_gone_back_to() {
     let text = "start: mov r7, 5\n mov r6, 3\nnext: call f\n djnz r6, next\n clr r0\n sys exit\nf: mov r7, r6\n ret\n";
     let mut stage = Stage::new(text).sized(130, 40);
-    let told = [(4, "it was 5 and is 3"), (8, "it was 3 and is 2"), (12, "it was 2 and is 1")];
+    let told = [(4, "5 became"), (8, "3 became"), (12, "2 became")];
     // As the walk comes there for the first time.
     for (step, words) in told {
         stage.keys("t").text(&step.to_string()).keys("Enter");

@@ -14,7 +14,7 @@ fn lesson(stage: &mut Stage) -> usize {
     let screen = stage.screen();
     let head = screen.lines().find(|line| line.contains("first steps ·")).unwrap_or_default();
     let number = head.split("first steps · ").nth(1).and_then(|rest| rest.split(' ').next()).unwrap_or_default();
-    number.parse().unwrap_or(13)
+    number.parse().unwrap_or(18)
 }
 
 /// Presses keys until something holds, as a lesson says "press until".
@@ -79,6 +79,20 @@ fn play(stage: &mut Stage, number: usize) {
                 stage.keys("Left");
             }
         }
+        13 => _ = stage.keys("Right :").text("cautions").keys("Enter Enter"),
+        14 => {
+            stage.keys("e");
+            until(stage, "Ctrl-Z", |stage| stage.app.editor().text().contains("pop   r0"));
+            stage.keys("Esc R :").text("pin this").keys("Enter Enter Right Right Right :");
+            stage.text("compare this").keys("Enter Enter");
+        }
+        15 => {
+            stage.keys("R g").text("3\n").keys("Home i").text("5\n").keys("Esc g :").text("pane: runs").keys("Enter");
+        }
+        16 => _ = stage.keys("R :").text("guess: hide").keys("Enter Right").text("r0 = 6").keys("Enter"),
+        17 => {
+            stage.keys(":").text("guess: hide").keys("Enter :").text("pane: inside").keys("Enter Right Right Right");
+        }
         _ => {}
     }
 }
@@ -87,7 +101,7 @@ fn play(stage: &mut Stage, number: usize) {
 fn each_lesson_is_done_by_its_own_words_at_every_size() {
     for (width, height) in [(160, 50), (100, 30), (80, 24)] {
         let mut stage = stage_of(FIRST).sized(width, height);
-        for number in 1..=12 {
+        for number in 1..=17 {
             assert_eq!(lesson(&mut stage), number, "{width}×{height}\n{}", stage.screen());
             // Its last sentence is there whole.
             let screen = stage.screen();
@@ -106,11 +120,11 @@ fn lessons_see_what_was_done_and_never_stick() {
     let mut stage = stage_of(FIRST);
     stage.keys("Tab Tab Tab Tab Tab Tab");
     until(&mut stage, "Tab", |stage| lesson(stage) > 1);
-    shows(&mut stage, "2 of 12 · one step");
+    shows(&mut stage, "2 of 17 · one step");
     shows(&mut stage, "✓ the page");
     // A key of something else passes nothing, whatever the state is.
     stage.keys("F3 F2");
-    shows(&mut stage, "2 of 12");
+    shows(&mut stage, "2 of 17");
     stage.keys("x x s");
     assert_eq!(lesson(&mut stage), 2);
     // In the natural wrong order: everything at once, and then the lessons.
@@ -152,17 +166,17 @@ fn the_first_steps_are_left_and_taken_up_again() {
     let mut again = Stage::with(app.with_kept(stage.app.kept()));
     hides(&mut again, "first steps ·");
     stage.keys("F1");
-    shows(&mut stage, "3 of 12 · and back");
-    for _ in 0..12 {
+    shows(&mut stage, "3 of 17 · and back");
+    for _ in 0..17 {
         stage.keys("F3");
     }
     shows(&mut stage, "all done");
     stage.keys("F2");
-    shows(&mut stage, "12 of 12");
+    shows(&mut stage, "17 of 17");
     stage.keys("F3 F1");
     hides(&mut stage, "first steps ·");
     stage.keys("F1");
-    shows(&mut stage, "1 of 12 · the page");
+    shows(&mut stage, "1 of 17 · the page");
 }
 
 #[test]
@@ -173,6 +187,6 @@ fn other_programs_say_where_the_first_steps_are() {
     let mut least = stage_of(FIRST).sized(60, 16);
     shows(&mut least, "Press Tab until it is the memory");
     let mut small = stage_of(FIRST).sized(80, 20);
-    shows(&mut small, "1 of 12");
+    shows(&mut small, "1 of 17");
     shows(&mut small, "registers");
 }

@@ -21,7 +21,7 @@ fn what_looks_wrong_in_a_run_is_written_with_where_it_began() {
     let place = folder.path();
     std::fs::write(place.join("kept.asm"), KEPT).expect("written");
     let (status, out, err) = run(place, &["run", "kept.asm", "--cautions", "-"], "");
-    let told = "kept.asm:8: caution C03 at step 4: `weigh` does not give r6 back: it was 3 and is 1\n    \
+    let told = "kept.asm:8: caution C03 at step 4: `r6` is changed and not given back: 3 became 1 in `weigh`\n    \
                 changed by `mov r6, 1` on line 6 at step 2\n1 caution\n";
     assert_eq!((status, out.as_str(), err.as_str()), (0, "", told));
     // With a status of its own, where the run ended well; as objects in a file.
