@@ -27,6 +27,8 @@ pub(super) struct Known {
     pub(super) flags_written: u32,
     /// The one register that it writes.
     pub(super) written: Option<Reg>,
+    /// It has to do with flags, or counts, compares or jumps.
+    pub(super) decides: bool,
     /// It leaves flags that say what its result is like.
     pub(super) sets_result_flags: bool,
     /// The source gives what stands here as data.
@@ -140,6 +142,17 @@ impl Facts {
             flags_read: uses.flags_read,
             flags_written: uses.flags_written,
             written: own.is_power_of_two().then(|| Reg::at(own.trailing_zeros() as usize)),
+            decides: uses.flags_read | uses.flags_written != 0
+                || !matches!(
+                    insn.sort,
+                    Sort::Constant
+                        | Sort::Copy
+                        | Sort::Load(_)
+                        | Sort::Store(..)
+                        | Sort::Push
+                        | Sort::Pop
+                        | Sort::Other
+                ),
             sets_result_flags: uses.flags_written.count_ones() > 1,
             writes_minus: texts_at(session, address).any(has_minus),
             is_called: self.called.binary_search(&address).is_ok(),

@@ -58,8 +58,6 @@ struct Held {
     label: Option<u32>,
     /// It was loaded from there.
     from: Option<Addr>,
-    /// A routine wrote it that has returned, and what its caller had there was something else.
-    spoiled: Option<Spoiled>,
 }
 
 /// Registers of which something is so, a bit each: what is asked of every step is asked of these first.
@@ -69,7 +67,7 @@ struct Which {
     set: u32,
     /// They are addresses made from a label.
     labelled: u32,
-    /// See [`Held::spoiled`].
+    /// A routine wrote them that has returned, and what its caller had there was something else: see `State::spoiled`.
     spoiled: u32,
     /// They come from a call that failed, of which nobody has looked.
     failed: u32,
@@ -179,6 +177,8 @@ pub(super) struct State {
     target: &'static Target,
     registers: [Held; REGISTERS],
     which: Which,
+    /// What spoiled registers, where `which` says so.
+    spoiled: [Option<Spoiled>; REGISTERS],
     frames: Vec<Entered>,
     open: Open,
     /// Loops by the instruction that jumps back, as it is numbered by the facts.
@@ -202,12 +202,12 @@ impl State {
             before_sort: Sort::Other,
             label: None,
             from: None,
-            spoiled: None,
         };
         let mut state = Self {
             target: machine.target(),
             registers: [nothing; REGISTERS],
             which: Which::default(),
+            spoiled: [None; REGISTERS],
             frames: Vec::new(),
             open: Open::default(),
             rounds: Vec::new(),
@@ -229,7 +229,7 @@ impl State {
             let held = &mut self.registers[register.index()];
             let was_set = self.which.set >> register.0 & 1 != 0;
             if (held.value, was_set) != (value, is_set) {
-                *held = Held { value, label: None, from: None, spoiled: None, ..*held };
+                *held = Held { value, label: None, from: None, ..*held };
                 held.writer = None;
                 Which::put(&mut self.which.set, register, is_set);
                 Which::put(&mut self.which.labelled, register, false);
@@ -292,7 +292,9 @@ impl Observer for Watcher<'_> {
         };
         look.before(report, known);
         look.take(report, Some(known));
-        look.rounds(report, known, at);
+        if known.decides {
+            look.rounds(report, known, at);
+        }
         if matches!(known.sort, Sort::Return | Sort::HandlerReturn) && !look.state.is_elsewhere {
             look.returned(report, known);
         }
@@ -334,12 +336,17 @@ impl Look<'_> {
             reads |= 1 << register.0;
         }
         self.never_set(report, known, reads);
-        self.carried(report, known);
-        self.relied(report, known, reads);
-        self.looked(report, known, reads);
-        self.compared(report, known);
-        self.ran_on(report, known, reads);
-        self.glued(report, known);
+        // What neither counts, compares, decides nor touches flags has no part in most of it.
+        if known.decides || self.state.open.failed.is_some() {
+            self.carried(report, known);
+            self.relied(report, known, reads);
+            self.looked(report, known, reads);
+            self.compared(report, known);
+            self.glued(report, known);
+        }
+        if known.is_called || self.state.open.ran_on.is_some() {
+            self.ran_on(report, known, reads);
+        }
         if let Some(call) = call {
             self.given(report, call);
         }
@@ -368,7 +375,7 @@ impl Look<'_> {
             return;
         }
         let Some(register) = known.written.filter(|register| reads & (1 << register.0) != 0) else { return };
-        let Some(spoiled) = self.state.held(register).spoiled else { return };
+        let Some(spoiled) = self.state.spoiled[register.index() % REGISTERS] else { return };
         if known.sort == Sort::CountDown || spoiled.before == Some(report.pc) {
             let caution = self.tell(CautionKind::Relied, report, Some(spoiled.by));
             self.say(Caution { register: Some(register), place: Some(spoiled.routine), ..caution });
@@ -377,9 +384,13 @@ impl Look<'_> {
 
     /// The carry between the words of a number, which the sum of the next words does not take.
     fn carried(&mut self, report: &Report, known: &Known) {
-        let carried = self.state.open.carried.take();
+        if known.sort != Sort::Sum {
+            return;
+        }
+        // It is of the step just before, or of none that matters.
+        let carried = self.state.open.carried.filter(|carried| carried.1 + 1u64 == report.step);
         let Some(from) = known.written.and_then(|register| self.state.held(register).from) else { return };
-        if known.sort != Sort::Sum || known.reads.count_ones() < 2 {
+        if known.reads.count_ones() < 2 {
             return;
         }
         if let Some((low, step, pc)) = carried.filter(|carried| from == carried.0 + self.state.target.word_bytes()) {
@@ -645,7 +656,7 @@ impl Look<'_> {
             let glued = read.is_some_and(|(at, bytes)| self.is_glued(report, at, bytes, new));
             let held = &mut self.state.registers[register.index() % REGISTERS];
             let (before, before_sort) = (held.writer, held.sort);
-            *held = Held { value: new, writer, sort, before, before_sort, label, from, spoiled: None };
+            *held = Held { value: new, writer, sort, before, before_sort, label, from };
             let which = &mut self.state.which;
             Which::put(&mut which.set, register, true);
             Which::put(&mut which.labelled, register, label.is_some());
@@ -772,7 +783,7 @@ impl Look<'_> {
                 FrameKind::Interrupt(_) => (CautionKind::Handler, writer),
                 FrameKind::Call if !target.roles.results.contains(&register) && held.sort != Sort::Sum => {
                     let (by, before) = (writer, writers[index]);
-                    held.spoiled = Some(Spoiled { by, routine: frame.target, before });
+                    self.state.spoiled[index] = Some(Spoiled { by, routine: frame.target, before });
                     Which::put(&mut self.state.which.spoiled, register, true);
                     continue;
                 }
@@ -814,13 +825,13 @@ impl Look<'_> {
 
     /// Loops: what a count-down begins with, counters that are set in each round, stacks that grow.
     fn rounds(&mut self, report: &Report, known: &Known, at: usize) {
-        let wrapped = self.state.open.wrapped.take();
         if !matches!(known.sort, Sort::Sum | Sort::CountDown | Sort::Branch(_) | Sort::Jump) {
             if known.flags_written != 0 {
                 self.state.open.stepped = None;
             }
             return;
         }
+        let wrapped = self.state.open.wrapped.filter(|wrapped| wrapped.1 + 1u64 == report.step);
         let jumps_back = report.length > 0 && report.next <= report.pc;
         let zero_to_most = |write: &Write| match *write {
             Write::Register { register, old: 0, new, .. } if new == self.state.target.word_mask() => Some(register),
