@@ -1,12 +1,12 @@
 //! What a fuzzer calls: any bytes as a program, run and walked both ways, with the checks that must hold for it. The
 //! target in `fuzz/` runs it for as long as one likes, a test of this crate for a moment and over the kept corpus. The
-//! other doors of this crate likewise: files of events, tallies, stops and shows.
+//! other doors of this crate likewise: files of events, tallies, stops and shows, exercises.
 //!
 //! What must hold: no panic; a command arrives in a bounded number of slices; a step of a branch has one state.
 
 use crate::{
-    Command, Names, Progress, Script, Session, Show, State, StopAt, Tally, change_words, explain, read_stack,
-    state_words,
+    Command, Exercise, Names, Progress, Script, Session, Show, State, StopAt, Tally, Truth, change_words, explain,
+    read_stack, state_words,
 };
 use std::collections::BTreeMap;
 use wendax_image::{Symbol, SymbolKind};
@@ -102,6 +102,33 @@ pub fn tallies(data: &[u8]) {
             }
         }
         Err(error) => assert!(!error.to_string().is_empty()),
+    }
+}
+
+/// Any text as an exercise about a program: refused with words, or each question is asked at moments in order, and its own answer is
+/// right.
+pub fn exercises(data: &[u8]) {
+    let (Ok(text), Some(mut session)) = (std::str::from_utf8(data), yard()) else { return };
+    let exercise = match Exercise::read(text) {
+        Ok(exercise) => exercise,
+        Err(why) => return assert!(!why.is_empty() && why.len() < 2000, "{why}"),
+    };
+    session.type_input(exercise.typed.as_bytes());
+    match exercise.asked(&session) {
+        Ok(asked) => {
+            assert_eq!(asked.len(), exercise.questions.len());
+            assert!(asked.windows(2).all(|pair| pair[0].step <= pair[1].step), "{text}");
+            for asked in &asked {
+                assert!(asked.step < asked.behind, "{text}");
+                // A value in words has its signed form beside it; the number stands first.
+                let words = asked.words(&session);
+                let answer =
+                    words.split(' ').next().filter(|_| matches!(asked.truth, Truth::Value(_))).unwrap_or(&words);
+                let told = asked.is_right(&session, answer);
+                assert!(told == Ok(true) || matches!(asked.truth, Truth::Printed(_)), "{answer}: {told:?}");
+            }
+        }
+        Err((question, why)) => assert!(question < exercise.questions.len() && !why.is_empty()),
     }
 }
 

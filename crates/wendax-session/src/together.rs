@@ -11,8 +11,9 @@ use std::ops::ControlFlow;
 use wendax_isa::{Addr, StepNo};
 use wendax_machine::{Machine, Observer, Report};
 
-/// Steps that are looked through for a common place, at most, of each.
-const MOST: u64 = 50_000;
+/// Steps that are looked through for a common place of each: a few, since mostly both go the same way, and then at most so
+/// many.
+const STEPS: [u64; 2] = [64, 50_000];
 
 /// Where a step led, and how deep in routines.
 type Stood = (Addr, usize);
@@ -30,11 +31,11 @@ impl Observer for Ways {
 }
 
 /// Where the steps behind a moment lead, as far as the run is known.
-fn ways(session: &Session, from: StepNo) -> Vec<Stood> {
+fn ways(session: &Session, from: StepNo, most: u64) -> Vec<Stood> {
     let past = session.past();
     let mut rerun = Rerun::at(past, from);
     let mut ways = Ways(Vec::new());
-    rerun.go_through(past, past.end.min(from + MOST), &mut Seen(&mut ways));
+    rerun.go_through(past, past.end.min(from + most), &mut Seen(&mut ways));
     ways.0
 }
 
@@ -46,7 +47,17 @@ impl Session {
         if !is_kept(self, here) || !is_kept(other, there) {
             return None;
         }
-        let (mine, others) = (ways(self, here), ways(other, there));
+        // What is nearest within a few steps of both is nearest at all only when it is no further than those.
+        STEPS.iter().find_map(|most| {
+            let found = self.together_within(here, other, there, *most)?;
+            let far = (found.0 - here) + (found.1 - there);
+            (far <= *most || *most == STEPS[1]).then_some(found)
+        })
+    }
+
+    /// The same among so many steps of each.
+    fn together_within(&self, here: StepNo, other: &Self, there: StepNo, most: u64) -> Option<(StepNo, StepNo)> {
+        let (mine, others) = (ways(self, here, most), ways(other, there, most));
         let same = self.image().segments == other.image().segments;
         let named = |at: Addr| self.image().place_name(at);
         let mut names: FxHashMap<Addr, Option<String>> = FxHashMap::default();

@@ -8,12 +8,13 @@ mod kept;
 
 use kept::corpus;
 use proptest::prelude::*;
-use wendax_session::fuzzing::{events, stops, tallies, walks};
+use wendax_session::fuzzing::{events, exercises, stops, tallies, walks};
 
 /// A target with the name of its corpus, and how many files are in that at least.
 type Door = (&'static str, fn(&[u8]), usize);
 
-const DOORS: [Door; 3] = [("events", events, 6), ("tallies", tallies, 7), ("stops", stops, 8)];
+const DOORS: [Door; 4] =
+    [("events", events, 6), ("exercises", exercises, 5), ("tallies", tallies, 7), ("stops", stops, 8)];
 
 #[test]
 fn the_corpora_come_in_at_their_doors() {

@@ -8,6 +8,7 @@ mod asking;
 mod bounds;
 mod cautions;
 mod close;
+mod exercising;
 mod explaining;
 mod flowing;
 mod fuzz;

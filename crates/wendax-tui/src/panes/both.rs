@@ -135,7 +135,9 @@ pub(crate) fn states_of(session: &Session, other: &Session, there: &Machine, mom
     for (register, info) in target.registers() {
         if here.register_known(register) || there.register_known(register) {
             let told = |machine: &Machine| {
-                if machine.register_known(register) {
+                if machine.register_known(register) && register == target.roles.stack {
+                    target.marked_address(Addr(machine.register(register)))
+                } else if machine.register_known(register) {
                     number_words(target, machine.register(register))
                 } else {
                     "not set".to_owned()
@@ -145,9 +147,9 @@ pub(crate) fn states_of(session: &Session, other: &Session, there: &Machine, mom
         }
     }
     let flags = |machine: &Machine| {
-        let told =
-            target.flags.iter().map(|flag| format!("{} {}", flag.name, u8::from(machine.flags() & flag.bit != 0)));
-        told.collect::<Vec<_>>().join("  ")
+        let set = target.flags.iter().filter(|flag| machine.flags() & flag.bit != 0);
+        let told: Vec<String> = set.map(|flag| flag.name.to_string()).collect();
+        if told.is_empty() { "none set".to_owned() } else { told.join(" ") }
     };
     if !target.flags.is_empty() {
         row("flags", flags(here), flags(there), None);

@@ -8,7 +8,7 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Constraint, Rect};
 use ratatui::text::Span;
-use wendax_machine::{Sort, StepNo};
+use wendax_machine::{Reg, Sort, StepNo};
 use wendax_session::{Apart, Command, Difference, Session, Side, Thing, counted, grouped, line_words, not_kept};
 
 pub(super) struct Differences;
@@ -76,11 +76,13 @@ impl Pane for Differences {
         let change = wide(&|row| if row.side == Side::Place { 0 } else { width(&row.change()) });
         let change = change.clamp(24.min(body.width / 3), (body.width / 2).max(8));
         let widths = [Constraint::Length(name), Constraint::Length(change), Constraint::Fill(1)];
+        // The present routine, or the one that was just left, was entered at that moment.
+        let is_of_routine = beside.moment.as_ref().is_some_and(|(_, name)| name.starts_with("the entry of"));
         let spoiled = if beside.run.is_some() { Vec::new() } else { spoiled(session, apart, step) };
         list::table(pen, body, &widths, (apart.rows().len(), chosen), &|pen, index| {
             let difference = &apart.rows()[index];
             let is_spoiled = spoiled.iter().any(|thing| difference.thing == Some(*thing));
-            row(session, pen, difference, is_spoiled)
+            row(session, pen, difference, (is_spoiled, is_of_routine))
         });
     }
 
@@ -130,7 +132,12 @@ fn spoiled(session: &Session, apart: &Apart, since: StepNo) -> Vec<Thing> {
     not_kept(session, apart).into_iter().map(Thing::Register).collect()
 }
 
-fn row(session: &Session, pen: &Pen<'_>, difference: &Difference, is_spoiled: bool) -> Vec<Span<'static>> {
+fn row(
+    session: &Session,
+    pen: &Pen<'_>,
+    difference: &Difference,
+    (is_spoiled, is_of_routine): (bool, bool),
+) -> Vec<Span<'static>> {
     let ink = match difference.side {
         _ if is_spoiled => Ink::Trouble,
         Side::Memory => Ink::Place,
@@ -141,6 +148,13 @@ fn row(session: &Session, pen: &Pen<'_>, difference: &Difference, is_spoiled: bo
         let line = line_words(session, pc).unwrap_or_else(|| session.machine().target().marked_address(pc));
         format!("by {line} at {}", grouped(step.0))
     });
-    let by = if is_spoiled { format!("to be kept; {by}") } else { by };
+    let is_result = |register: &Reg| session.machine().target().roles.results.contains(register);
+    let is_result =
+        is_of_routine && matches!(&difference.thing, Some(Thing::Register(register)) if is_result(register));
+    let by = match (is_spoiled, is_result) {
+        (true, _) => format!("to be kept; {by}"),
+        (false, true) => format!("its result; {by}"),
+        (false, false) => by,
+    };
     vec![pen.span(difference.name.clone(), ink), pen.span(difference.change(), Ink::Fresh), pen.span(by, Ink::Quiet)]
 }

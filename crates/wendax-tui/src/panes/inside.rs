@@ -67,8 +67,11 @@ impl Pane for Inside {
         let chosen = app.screen.panes.of(PaneId::Inside).chosen.min(last);
         let told = &taken.transfers[chosen];
         // The chosen one stands below whole, and bit by bit.
-        let mut below =
-            wrap(&format!("{} to {}: {}", told.from.name(), told.to.name(), told.words), body.width.saturating_sub(3));
+        let way = match (told.from, told.to) {
+            (from, to) if from == to => from.name().to_owned(),
+            (from, to) => format!("{} to {}", from.name(), to.name()),
+        };
+        let mut below = wrap(&format!("{way}: {}", told.words), body.width.saturating_sub(3));
         below.extend(told.bits.iter().cloned());
         let few = |count: usize| u16::try_from(count).unwrap_or(u16::MAX);
         let high = few(count + 1).min(body.height.saturating_sub(few(below.len())).max(3)).min(body.height);

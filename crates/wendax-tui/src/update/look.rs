@@ -10,7 +10,7 @@ use crate::sheet::Sheet;
 use crate::world::tallies::Beside;
 use crate::world::values::Lens;
 use wendax_machine::{RegionKind, StepNo};
-use wendax_session::Routines;
+use wendax_session::{Routines, number_words};
 use wendax_source::Severity;
 
 /// What is said when text and walk are no longer of one program.
@@ -138,7 +138,18 @@ impl App {
         let Some(routine) = self.world.walk.routines.list().get(chosen) else { return };
         let label = session.image().label_at(routine.frame.target);
         let name = label.map_or_else(|| "the routine".to_owned(), |label| label.name.clone());
-        let moment = (Routines::entry(routine), format!("the entry of {name}"));
+        let entry = Routines::entry(routine);
+        // What it was handed, as far as the registers for that were ever set.
+        let given = session.machine_at(entry).map_or(Vec::new(), |machine| {
+            let target = machine.target();
+            let set = target.roles.arguments.iter().filter(|register| machine.register_known(**register)).take(4);
+            let told = set.map(|register| {
+                format!("{} {}", target.register_name(*register), number_words(target, machine.register(*register)))
+            });
+            told.collect()
+        });
+        let given = if given.is_empty() { String::new() } else { format!(" with {}", given.join(", ")) };
+        let moment = (entry, format!("the entry of {name}{given}"));
         self.compare_with(moment);
     }
 

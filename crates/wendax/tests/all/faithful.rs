@@ -66,7 +66,7 @@ fn a_walk_is_taken_up_again_by_the_next_bench() {
 fn the_first_steps_begin_afresh_when_asked_to() {
     let home = tempfile::tempdir().expect("a folder");
     let screen = Screen::start(home.path(), "demo first", 120, 30);
-    screen.shows("1 of 12");
+    screen.shows("1 of 17");
     screen.text("e; mine ");
     screen.keys("Escape C-s");
     screen.shows("saved as");
@@ -76,7 +76,7 @@ fn the_first_steps_begin_afresh_when_asked_to() {
     again.shows("; mine");
     again.text("q");
     let fresh = Screen::start(home.path(), "demo first --fresh", 120, 30);
-    assert!(!fresh.shows("1 of 12").contains("; mine"));
+    assert!(!fresh.shows("1 of 17").contains("; mine"));
 }
 
 /// The first walk of the README, as it stands there.

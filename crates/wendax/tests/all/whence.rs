@@ -113,13 +113,13 @@ fn watches_trail_and_slow_running_follow_the_run() {
 #[test]
 fn the_first_steps_go_on_where_they_were_left() {
     let home = tempfile::tempdir().expect("a folder");
-    for lesson in ["1 of 12", "2 of 12", "3 of 12"] {
+    for lesson in ["1 of 17", "2 of 17", "3 of 17"] {
         let screen = Screen::start(home.path(), "demo first", 120, 36);
         screen.shows(lesson);
         screen.shows("ready");
         match lesson {
-            "1 of 12" => screen.keys("Tab Tab Tab Tab"),
-            "2 of 12" => screen.keys("Right"),
+            "1 of 17" => screen.keys("Tab Tab Tab Tab"),
+            "2 of 17" => screen.keys("Right"),
             _ => screen.keys("Right Left"),
         }
         screen.shows("✓ ");

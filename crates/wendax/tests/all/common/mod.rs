@@ -150,7 +150,9 @@ pub(crate) fn count_kept(home: &Path) -> usize {
 /// Unsaved text that holds this was kept below a home.
 pub(crate) fn is_kept(home: &Path, text: &str) -> bool {
     let Ok(entries) = std::fs::read_dir(home.join("data/wendax/unsaved")) else { return false };
-    let mut texts = entries.filter_map(|entry| std::fs::read_to_string(entry.ok()?.path()).ok());
+    // A file that is being written has no name of its own yet, and is gone with who writes it.
+    let whole = entries.flatten().filter(|entry| !entry.file_name().to_string_lossy().starts_with('.'));
+    let mut texts = whole.filter_map(|entry| std::fs::read_to_string(entry.path()).ok());
     texts.any(|kept| kept.contains(text))
 }
 
