@@ -504,6 +504,17 @@ fn measuring() {
         black_box(apart.rows().len());
     });
     println!("two moments of 100 million steps beside each other, with who changed what: {:.0} ms", apart * 1e3);
+    let inside = median(|| _ = black_box(wendax_session::inside(&session)));
+    let account = median(|| _ = black_box(wendax_session::explain(&session)));
+    let other = session.clone();
+    let at = StepNo(STEPS / 3);
+    let together = median(|| _ = black_box(session.next_together(at, &other, at)));
+    println!(
+        "a step taken apart: {:.0} µs, of which its account is {:.0}; two runs on to their next common place: {:.2} ms",
+        inside * 1e6,
+        account * 1e6,
+        together * 1e3
+    );
     drawing();
 }
 

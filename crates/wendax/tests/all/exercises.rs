@@ -47,6 +47,11 @@ fn what_is_wrong_with_an_exercise_is_told_and_nothing_outside_is_opened() {
         let (status, out, err) = run(&hand, &["exercise", "a.exercise.toml"], "");
         assert!(status != 0 && out.is_empty() && err.contains(told), "{program}: {err}");
     }
+    // What its program includes from outside is not opened either.
+    std::fs::write(hand.join("thief.asm"), "start: halt\n .include \"../secret.asm\"\n").expect("written");
+    std::fs::write(hand.join("a.exercise.toml"), format!("program = \"thief.asm\"\n{question}")).expect("written");
+    let (status, out, err) = run(&hand, &["exercise", "a.exercise.toml", "--sealed"], "");
+    assert!(status == 111 && out.is_empty() && err.contains("it lies outside"), "{status} {out} {err}");
     std::fs::write(yard.join("b.exercise.toml"), "title = \"x\"\n").expect("written");
     std::os::unix::fs::symlink(yard.join("b.exercise.toml"), hand.join("b.exercise.toml")).expect("a link");
     let (status, _, err) = run(&hand, &["exercise", "b.exercise.toml", "--sealed"], "");
