@@ -119,11 +119,11 @@ fn derailed_programs_are_told_where_they_go_wrong() {
 
 /// Routines that are right, each with mistakes that may be planted in it. `{p}` is its own prefix, `{k}` and `{j}` are registers that
 /// are kept, `{t}` one that is not, `{n}` a number from 2 to 9, `{m}` the next one. Behind `|` stand a mistake and the line that
-/// stands there instead with it (nothing: none); behind `<` the mistakes that show at that line. What stands behind `data` is data,
+/// stands there instead with it (nothing: none); behind `<` the mistakes that show at that line, behind `^` those that begin there. What stands behind `data` is data,
 /// behind `typed` what is typed.
 const W16: &[&str] = &[
-    "{p}: push {k} |Kept
- mov {k}, {n}
+    "{p}: push {k} |Kept ^WayBack
+ mov {k}, {n} ^Kept
  add r0, {k}
  pop {k} |Kept |WayBack
  ret <Kept <WayBack",
@@ -134,7 +134,7 @@ const W16: &[&str] = &[
  clr r5 |NeverSet
 {p}_next: ldw r1, [{k}] |SetAnew mov {j}, {m} <Beyond
  add r5, r1 <NeverSet
- add {k}, 2 |SetAnew mov {k}, {p}_list
+ add {k}, 2 |SetAnew mov {k}, {p}_list ^Beyond
  djnz {j}, {p}_next <SetAnew
  mov r0, r5
  pop {j}
@@ -150,12 +150,12 @@ data {p}_sign: .byte 65, 66, 0",
     "{p}: mov r1, {n}
  mov {t}, 3
  cmp r1, {m}
- jeq {p}_on |Overwritten add {t}, r1
+ jeq {p}_on |Overwritten add {t}, r1 ^Overwritten
  jeq {p}_on <Overwritten
  inc r1
 {p}_on: mov r0, r1
  ret",
-    "{p}: sys get_int
+    "{p}: sys get_int ^Unlooked
  jc {p}_none |Unlooked nop
  add r0, {n} <Unlooked
 {p}_none: ret
@@ -166,7 +166,7 @@ typed x",
  djnz {k}, {p}_next |Relied djnz {t}, {p}_next <Relied
  pop {k}
  ret
-{p}_tell: mov {t}, 1
+{p}_tell: mov {t}, 1 ^Relied
  mov r0, 1
  ret",
     "{p}: mov r0, {p}_name
@@ -183,13 +183,13 @@ typed Ostrey",
  ret
 data {p}_most: .word {n}",
     "{p}: mov r1, -{n}
- cmp r1, 0
+ cmp r1, 0 ^Settled
  jge {p}_warm |Settled jgeu {p}_warm <Settled
  neg r1
 {p}_warm: mov r0, r1
  ret",
     "{p}: mov {t}, {n}
- sub {t}, {n} - 1 |FromZero sub {t}, {n}
+ sub {t}, {n} - 1 |FromZero sub {t}, {n} ^FromZero
  mov r0, 9
 {p}_next: cmp r0, 1
  jeq {p}_done
@@ -200,7 +200,7 @@ data {p}_most: .word {n}",
  ldw r1, [{p}_west + 2]
  ldw r2, [{p}_east]
  ldw r3, [{p}_east + 2]
- add r0, r2
+ add r0, r2 ^Carry
  adc r1, r3 |Carry add r1, r3 <Carry
  ret
 data {p}_west: .word 60000, {n}
@@ -224,13 +224,13 @@ data-here .word 0x3111 <IntoData
  call {p}_twice
  pop {k}
  ret
-{p}_twice: add r0, r0
+{p}_twice: add r0, r0 ^RunsOn
  ret |RunsOn
 {p}_most: mov r0, {n} <RunsOn
  ret",
     "{p}: ldw r1, [{p}_cold]
  ldw r2, [{p}_cold + 2]
- cmp r1, r2
+ cmp r1, r2 ^Signs
  jlt {p}_on |Signs jltu {p}_on <Signs
  mov r1, r2
 {p}_on: mov r0, r1
@@ -240,7 +240,7 @@ data {p}_cold: .word -{n}, {m}",
     "{p}: mov r1, {p}_axles
  mov r2, 4
  clr r3
-{p}_next: ldb r0, [r1] |Width ldw r0, [r1]
+{p}_next: ldb r0, [r1] |Width ldw r0, [r1] ^Width
  add r3, r0 <Width
  add r1, 1 |Width add r1, 2
  djnz r2, {p}_next
@@ -251,7 +251,7 @@ data {p}_axles: .byte {n}, 3, {m}, 1, 1, 2, 3, 4",
     "{p}: mov r1, {p}_loads
  mov r2, 3
  clr r3
-{p}_next: ldw r0, [r1] |Width ldb r0, [r1]
+{p}_next: ldw r0, [r1] |Width ldb r0, [r1] ^Width
  add r3, r0 <Width
  add r1, 2
  djnz r2, {p}_next
@@ -265,7 +265,7 @@ data {p}_loads: .word 300 + {n}, 300, 400",
 const RV32: &[&str] = &[
     "{p}: addi sp, sp, -16
  sw {k}, 8(sp) |Kept
- li {k}, {n}
+ li {k}, {n} ^Kept
  add a0, a0, {k}
  lw {k}, 8(sp) |Kept
  addi sp, sp, 16 |Uneven addi sp, sp, 12
@@ -288,7 +288,7 @@ const RV32: &[&str] = &[
  li t3, 0 |NeverSet
 {p}_next: lw t4, 0(t1) <Beyond
  add t3, t3, t4 <NeverSet
- addi t1, t1, 4
+ addi t1, t1, 4 ^Beyond
  addi t2, t2, -1
  bnez t2, {p}_next
  mv a0, t3
@@ -314,7 +314,7 @@ data {p}_sign: .byte 65, 66, 0",
  neg t1, t1
 {p}_warm: mv a0, t1
  ret",
-    "{p}: sys get_int
+    "{p}: sys get_int ^Unlooked
  bnez a1, {p}_none |Unlooked li a1, 0
  addi a0, a0, {n} <Unlooked
 {p}_none: ret
@@ -345,7 +345,7 @@ data {p}_cold: .word -{n}, {m}",
     "{p}: la t1, {p}_axles
  li t2, 4
  li t3, 0
-{p}_next: lbu t4, 0(t1) |Width lw t4, 0(t1)
+{p}_next: lbu t4, 0(t1) |Width lw t4, 0(t1) ^Width
  add t3, t3, t4 <Width
  addi t1, t1, 1 |Width addi t1, t1, 4
  addi t2, t2, -1
@@ -361,21 +361,28 @@ data {p}_axles: .byte {n}, 3, {m}, 1, 1, 2, 3, 4, 5, 6, 7, 8, 9, 1, 2, 3",
  lw ra, 12(sp)
  addi sp, sp, 16
  ret
-{p}_twice: add a0, a0, a0
+{p}_twice: add a0, a0, a0 ^RunsOn
  ret |RunsOn
 {p}_most: li a0, {n} <RunsOn
  ret",
 ];
+
+/// A mistake: its kind, the line at which it shows, and where it begins when that is said.
+struct Shows {
+    kind: String,
+    line: usize,
+    began: Option<usize>,
+}
 
 /// A program of some routines, with one mistake or none: its text, what is typed, and where the mistake shows.
 fn planted(
     is_rv32: bool,
     routines: &[(usize, u8, u8, u8)],
     mistake: Option<(usize, usize)>,
-) -> (String, String, Option<(String, usize)>) {
+) -> (String, String, Option<Shows>) {
     let patterns = if is_rv32 { RV32 } else { W16 };
     let (mut code, mut data, mut typed) = (Vec::new(), Vec::new(), String::new());
-    let mut shows = None;
+    let (mut shows, mut began): (Option<Shows>, Option<usize>) = (None, None);
     if is_rv32 {
         code.push(" .target rv32".to_owned());
         code.push("_start: li a0, 1".to_owned());
@@ -403,6 +410,7 @@ fn planted(
         let name = |index: usize| if is_rv32 { format!("s{}", kept[index]) } else { format!("r{}", 6 + kept[index]) };
         let number = 2 + number % 8;
         for line in pattern.lines() {
+            let (line, begins) = line.split_once(" ^").unwrap_or((line, ""));
             let (line, found) = line.split_once(" <").unwrap_or((line, ""));
             let mut parts = line.split(" |");
             let mut text = parts.next().unwrap_or_default().to_owned();
@@ -442,11 +450,17 @@ fn planted(
                 data.push(text.to_owned());
             } else {
                 code.push(text.strip_prefix("data-here").map_or(text.clone(), str::to_owned));
+                if begins.split(" ^").any(|kind| Some(kind) == chosen) {
+                    began = Some(code.len());
+                }
                 if found.split(" <").any(|kind| Some(kind) == chosen) {
-                    shows = chosen.map(|kind| (kind.to_owned(), code.len()));
+                    shows = chosen.map(|kind| Shows { kind: kind.to_owned(), line: code.len(), began: None });
                 }
             }
         }
+    }
+    if let Some(shows) = &mut shows {
+        shows.began = began;
     }
     code.push(" .data".to_owned());
     code.extend(
@@ -458,7 +472,7 @@ fn planted(
 /// How well mistakes are found that were planted in right programs: the line and the kind, among what is told.
 #[test]
 fn planted_mistakes_are_found_where_they_are_and_right_programs_are_told_nothing() {
-    let (mut count, mut missed, mut kinds) = (0, Vec::new(), std::collections::BTreeSet::new());
+    let (mut count, mut begun, mut missed, mut kinds) = (0, 0, Vec::new(), std::collections::BTreeSet::new());
     let mut seed = 7u64;
     let mut next = |below: usize| {
         seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
@@ -476,15 +490,19 @@ fn planted_mistakes_are_found_where_they_are_and_right_programs_are_told_nothing
         let found = told(&run("right", &text, &typed));
         assert!(found.is_empty(), "{text}\n{found:#?}");
         let (text, typed, shows) = planted(is_rv32, &routines, Some((next(9), next(9))));
-        let (kind, line) = shows.unwrap_or_else(|| panic!("it shows somewhere\n{text}"));
+        let Shows { kind, line, began } = shows.unwrap_or_else(|| panic!("it shows somewhere\n{text}"));
         let found = told(&run("wrong", &text, &typed));
-        let is_found = found.iter().any(|found| format!("{:?}", found.0) == kind && found.1 == format!("line {line}"));
+        let begins = |words: &str| began.is_none_or(|began| words.contains(&format!(" on line {began} at step")));
+        let is_found = found
+            .iter()
+            .any(|found| format!("{:?}", found.0) == kind && found.1 == format!("line {line}") && begins(&found.2));
+        begun += usize::from(began.is_some());
         kinds.insert(kind.clone());
         count += 1;
         if !is_found {
             missed.push(format!("{kind} at line {line}:\n{text}\n{found:#?}"));
         }
     }
-    assert!(kinds.len() >= 18, "{kinds:?}");
+    assert!(kinds.len() >= 18 && begun > 150, "{begun} {kinds:?}");
     assert!(missed.is_empty(), "{} of {count} missed: {}", missed.len(), missed.join("\n\n"));
 }

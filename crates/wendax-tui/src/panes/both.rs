@@ -77,7 +77,8 @@ impl Pane for Both {
         };
         let step = beside.step(session).filter(|_| beside.is_there(session));
         let note = step.map_or(String::new(), |step| {
-            let name = if name.is_empty() { String::new() } else { format!("{name}, ") };
+            // Where there is little room the two steps say enough.
+            let name = if name.is_empty() || area.width < 60 { String::new() } else { format!("{name}, ") };
             format!("step {} · {name}step {}", grouped(session.now().0), grouped(step.0))
         });
         let body = head(app, pen, area, PaneId::Both, &note);
@@ -133,7 +134,8 @@ pub(crate) fn states_of(session: &Session, other: &Session, there: &Machine, mom
     };
     row("next", next(session, here), next(other, there), None);
     for (register, info) in target.registers() {
-        if here.register_known(register) || there.register_known(register) {
+        let is_set = here.register_known(register) || there.register_known(register);
+        if is_set && target.roles.zero != Some(register) {
             let told = |machine: &Machine| {
                 if machine.register_known(register) && register == target.roles.stack {
                     target.marked_address(Addr(machine.register(register)))
@@ -168,5 +170,9 @@ pub(crate) fn states_of(session: &Session, other: &Session, there: &Machine, mom
     }
     let printed = |machine: &Machine| format!("{} bytes", grouped(machine.printed()));
     row("printed", printed(here), printed(there), None);
+    // Behind the place what differs stands first.
+    if let Some(rows) = rows.get_mut(2..) {
+        rows.sort_by_key(|row| row.here == row.there);
+    }
     States { moments, branch: session.branches(), rows }
 }

@@ -94,6 +94,11 @@ fn two_runs_are_walked_together_and_part_and_meet_again() {
     shows(&mut stage, "step 2 of 8");
     stage.keys("Right");
     shows(&mut stage, "step 6 of 8");
+    // What differs stands first, right behind the place.
+    let rows: Vec<String> =
+        stage.screen().lines().skip_while(|line| !line.contains("▸both")).map(str::to_owned).collect();
+    let (differs, same): (Vec<usize>, Vec<usize>) = (3..9).partition(|at| rows[*at].contains('≠'));
+    assert!(differs.iter().max() < same.iter().min() && !differs.is_empty(), "{rows:#?}");
     stage.keys("End Right");
     shows(&mut stage, "they come to no common place any more");
 }
