@@ -73,8 +73,10 @@ fn a_moment_gets_a_name_and_is_compared_with_the_present_one() {
 fn what_a_routine_changed_is_a_key_away_in_the_calls() {
     let mut stage = Stage::new(&SUMS.replace("        pop   r7\n", "        add   sp, 2\n")).sized(150, 50);
     stage.keys("j").text("leave twice").keys("Enter Left :").text("pane: calls").keys("Enter x");
-    shows(&mut stage, "since the entry of twice");
+    // With what it was handed, and which of the differences is its result.
+    shows(&mut stage, "since the entry of twice with r0 3");
     shows(&mut stage, "r0             3 → 6");
+    shows(&mut stage, "its result; by line 13");
     // A register that is to be kept and is not what it was, told before the return.
     shows(&mut stage, "to be kept; by line 12 at 5");
     // Going on, the moment is still there; a change before it takes the comparison away with what lay ahead.
