@@ -401,7 +401,10 @@ fn problem(word: &str, syntax: Syntax) -> Option<GuideEntry> {
     let info = CODES.iter().find(|info| info.code.to_string().eq_ignore_ascii_case(word))?;
     let title = format!("{}, a {}: {}", info.code, info.severity.word(), info.title);
     let lines = wrong_and_right(info.wrong, info.right, syntax, !info.is_of_manifest());
-    Some(GuideEntry { title, lines, example: None, see: Vec::new() })
+    // What is told of the same in a run.
+    let in_runs = CAUTIONS.iter().filter(|caution| caution.warnings.contains(&info.code.0));
+    let see = in_runs.map(|caution| caution.kind.to_string()).collect();
+    Some(GuideEntry { title, lines, example: None, see })
 }
 
 fn caution(word: &str, syntax: Syntax) -> Option<GuideEntry> {
@@ -410,7 +413,9 @@ fn caution(word: &str, syntax: Syntax) -> Option<GuideEntry> {
     let mut lines: Vec<String> =
         info.about.split_inclusive(". ").map(|sentence| sentence.trim_end().to_owned()).collect();
     lines.extend(wrong_and_right(info.wrong, info.right, syntax, true));
-    Some(GuideEntry { title, lines, example: None, see: Vec::new() })
+    // What is told of the same while writing.
+    let see = info.warnings.iter().map(|code| wendax_source::Code(*code).to_string()).collect();
+    Some(GuideEntry { title, lines, example: None, see })
 }
 
 /// An example of what is wrong with the same as it is right; of the other machine it is said that it is.
