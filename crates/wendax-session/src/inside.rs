@@ -430,12 +430,7 @@ impl Taken<'_> {
                 let bytes = new.to_le_bytes()[..length as usize].to_vec();
                 self.add(1, from, Spot::Memory, what).puts.push(Put::Memory(address, bytes));
             }
-            Write::Buffer { address, .. } => {
-                let new = report.buffer().1.to_vec();
-                let count = counted(new.len() as u64, "byte", "bytes");
-                let words = format!("{count} from {} on", self.place(address));
-                self.add(0, Spot::Host, Spot::Memory, words).puts.push(Put::Memory(address, new));
-            }
+            Write::Buffer { .. } => self.put(write, Spot::Host, report),
             Write::Device { address, old, new } => {
                 let (was, is) = (self.target.marked(old), self.target.marked(new));
                 // Of what one store does to several of them, the store is one touch.
@@ -445,6 +440,30 @@ impl Taken<'_> {
                 self.add(u64::from(is_first), Spot::Registers, Spot::Memory, words)
                     .puts
                     .push(Put::Device(address, new));
+            }
+        }
+    }
+
+    /// Something is written that belongs to the cycle of what comes with it.
+    fn put(&mut self, write: Write, from: Spot, report: &Report) {
+        match write {
+            Write::Register { register, old, new, .. } => {
+                let words = self.becomes(register, old, new);
+                self.add(0, from, Spot::Registers, words).puts.push(Put::Register(register, new));
+            }
+            Write::Memory { address, length, new, .. } => {
+                let bytes = new.to_le_bytes()[..length as usize].to_vec();
+                let words = format!("{} at {}", self.number(new), self.at(address, length));
+                self.add(0, from, Spot::Memory, words).puts.push(Put::Memory(address, bytes));
+            }
+            Write::Buffer { address, .. } => {
+                let new = report.buffer().1.to_vec();
+                let words = format!("{} from {} on", counted(new.len() as u64, "byte", "bytes"), self.place(address));
+                self.add(0, from, Spot::Memory, words).puts.push(Put::Memory(address, new));
+            }
+            Write::Device { address, new, .. } => {
+                let words = format!("{} reads {}", device_name(self.target, address), self.target.marked(new));
+                self.add(0, from, Spot::Memory, words).puts.push(Put::Device(address, new));
             }
         }
     }
@@ -517,27 +536,7 @@ impl Taken<'_> {
             self.add(0, Spot::Operation, Spot::Host, words);
         }
         for write in written(report) {
-            match write {
-                Write::Register { register, old, new, .. } => {
-                    let words = self.becomes(register, old, new);
-                    self.add(0, Spot::Host, Spot::Registers, words).puts.push(Put::Register(register, new));
-                }
-                Write::Memory { address, length, new, .. } => {
-                    let bytes = new.to_le_bytes()[..length as usize].to_vec();
-                    let words = format!("{} at {}", self.number(new), self.at(address, length));
-                    self.add(0, Spot::Host, Spot::Memory, words).puts.push(Put::Memory(address, bytes));
-                }
-                Write::Buffer { address, .. } => {
-                    let new = report.buffer().1.to_vec();
-                    let words =
-                        format!("{} from {} on", counted(new.len() as u64, "byte", "bytes"), self.place(address));
-                    self.add(0, Spot::Host, Spot::Memory, words).puts.push(Put::Memory(address, new));
-                }
-                Write::Device { address, new, .. } => {
-                    let words = format!("{} reads {}", device_name(self.target, address), self.target.marked(new));
-                    self.add(0, Spot::Host, Spot::Memory, words).puts.push(Put::Device(address, new));
-                }
-            }
+            self.put(write, Spot::Host, report);
         }
         if report.flags.touched != 0 {
             let words = self.flags(report.flags.touched, report.flags.new);
@@ -606,15 +605,7 @@ impl Taken<'_> {
                     let bytes = new.to_le_bytes()[..length as usize].to_vec();
                     self.add(cycles, from, Spot::Memory, what).puts.push(Put::Memory(address, bytes));
                 }
-                Write::Register { register, old, new, .. } => {
-                    let words = self.becomes(register, old, new);
-                    self.add(0, Spot::Operation, Spot::Registers, words).puts.push(Put::Register(register, new));
-                }
-                Write::Buffer { .. } => {}
-                Write::Device { address, new, .. } => {
-                    let words = format!("{} reads {}", device_name(self.target, address), self.target.marked(new));
-                    self.add(0, Spot::Operation, Spot::Memory, words).puts.push(Put::Device(address, new));
-                }
+                other => self.put(other, Spot::Operation, report),
             }
         }
         if report.flags.touched != 0 {
