@@ -1,7 +1,7 @@
 //! Inside of an instruction: what goes from where to where until it is done, cycle by cycle.
 
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
-use wendax_session::{Inside, Session, Spot, counted, grouped, inside as taken_apart, place};
+use wendax_session::{Inside, Session, Spot, grouped, inside as taken_apart, place};
 
 /// From one place of the machine to the next.
 const APART: f32 = 84.0;
@@ -11,8 +11,7 @@ pub fn inside(session: &Session) -> Option<Scene> {
     let taken = taken_apart(session)?;
     let machine = session.machine();
     let at = place(session.image(), machine.target(), machine.pc());
-    let takes = taken.cycles.map_or("not done".to_owned(), |cycles| counted(cycles, "cycle", "cycles"));
-    let note = format!("at step {}, {at}: {takes}", grouped(session.now().0));
+    let note = format!("at step {}, {at}: {}", grouped(session.now().0), taken.takes());
     let mut scene = Scene::new(taken.title.clone(), &note);
     let spots = spots(&taken);
     let left = MARGIN + 30.0;

@@ -19,7 +19,7 @@ pub struct Seal {
 impl Seal {
     /// Where a folder lies that a program in `root` names: within what it may open, or else where it leads to. A
     /// folder that is not there leads nowhere.
-    pub(crate) fn leads_outside(&self, root: &Path, folder: &str) -> Option<PathBuf> {
+    pub fn leads_outside(&self, root: &Path, folder: &str) -> Option<PathBuf> {
         let place = std::fs::canonicalize(whole(&root.join(folder))).ok()?;
         let allowed = self.allowed.iter().filter(|_| !self.is_whole).map(PathBuf::as_path);
         let is_within = std::iter::once(root)

@@ -16,7 +16,7 @@ use crate::words::{device_name, place, values_words};
 use rustc_hash::FxHashMap;
 use std::ops::ControlFlow;
 use wendax_isa::{Addr, Reg, StepNo, Target};
-use wendax_machine::{CellState, Frame, Machine, Observer, Report, Write};
+use wendax_machine::{CellState, Frame, KnownFile, Machine, Observer, Report, Write};
 
 /// Words of memory that are told one by one, at most.
 const MOST_WORDS: usize = 500;
@@ -212,10 +212,8 @@ impl Apart {
         for (path, change) in &effects.files {
             let how = match change {
                 FileChange::Written(_) => {
-                    let bytes =
-                        |machine: &Machine| machine.files().get(path).and_then(|it| it.bytes().map(<[u8]>::to_vec));
-                    let (old, new) = (bytes(was), bytes(is));
-                    let (old, new) = contents(old.as_deref(), new.as_deref());
+                    let [old, new] = [was, is].map(|machine| machine.files().get(path).and_then(KnownFile::bytes));
+                    let (old, new) = contents(old, new);
                     row(Side::Outside, path.to_string(), old, new);
                     continue;
                 }

@@ -102,6 +102,13 @@ pub struct Inside {
     pub cycles: Option<u64>,
 }
 
+impl Inside {
+    /// How long all of it takes, in words.
+    pub fn takes(&self) -> String {
+        self.cycles.map_or("not done".to_owned(), |cycles| counted(cycles, "cycle", "cycles"))
+    }
+}
+
 /// The step that comes next in a session, taken apart; `None` when there is none.
 pub fn inside(session: &Session) -> Option<Inside> {
     let explanation = explain(session);
@@ -263,7 +270,7 @@ impl Taken<'_> {
         for write in written(report) {
             self.write(write, insn, report);
         }
-        if matches!(insn.sort, Sort::Store(..)) && !writes_memory(report) {
+        if matches!(insn.sort, Sort::Store(..)) && !leaves_something(report) {
             // What a device takes and does not show.
             if let Some(access) = self.before.access_at(insn.address) {
                 let words = format!("to {}", self.at(access.address, access.bytes));
@@ -279,7 +286,8 @@ impl Taken<'_> {
     fn cycles(&self, insn: &InsnInfo, report: &Report) -> Cycles {
         let words = u64::from(insn.length / self.target.code_align);
         let is_served = matches!(report.kind, StepKind::Call(_));
-        let touches = report.reads.len() + report.writes.iter().filter(|write| is_touch(write)).count();
+        let touches =
+            report.reads.len() + report.writes.iter().filter(|write| matches!(write, Write::Memory { .. })).count();
         let touches = match insn.sort {
             _ if is_served => 0,
             Sort::Store(..) => 1,
@@ -304,7 +312,7 @@ impl Taken<'_> {
         let sum = computation.map(|(operation, one, other)| Sum { one, other, operation, bits: self.target.word_bits });
         let result = result(report);
         let words = match insn.sort {
-            Sort::Load(base) | Sort::Store(base, _) => self.address(insn, base),
+            Sort::Load(_) | Sort::Store(..) => self.address(insn),
             Sort::Constant | Sort::Copy | Sort::Push | Sort::Pop | Sort::Call | Sort::Jump | Sort::Return => None,
             Sort::HandlerReturn => None,
             Sort::Branch(_) | Sort::CountDown => self.decision(insn),
@@ -324,7 +332,8 @@ impl Taken<'_> {
     }
 
     /// The address of an access: a register and what is added to it.
-    fn address(&self, insn: &InsnInfo, base: Option<Reg>) -> Option<String> {
+    fn address(&self, insn: &InsnInfo) -> Option<String> {
+        let (Sort::Load(base) | Sort::Store(base, _)) = insn.sort else { return None };
         let access = self.before.access_at(insn.address)?;
         let Some(base) = base else { return Some(format!("the address is {}", self.place(access.address))) };
         let far = access.address.0.wrapping_sub(self.before.register(base)) & self.target.address_mask();
@@ -556,7 +565,7 @@ impl Taken<'_> {
             return;
         };
         self.begin(insn, insn.uses, false);
-        if let Some(words) = self.address(insn, base_of(insn)) {
+        if let Some(words) = self.address(insn) {
             self.add(0, Spot::Operation, Spot::Operation, words);
         }
         let words = match &self.explanation.outlook {
@@ -632,18 +641,7 @@ fn result(report: &Report) -> Option<u32> {
     })
 }
 
-fn base_of(insn: &InsnInfo) -> Option<Reg> {
-    match insn.sort {
-        Sort::Load(base) | Sort::Store(base, _) => base,
-        _ => None,
-    }
-}
-
-/// A write that touches memory, and costs a cycle.
-fn is_touch(write: &Write) -> bool {
-    matches!(write, Write::Memory { .. })
-}
-
-fn writes_memory(report: &Report) -> bool {
+/// It is told what it left in memory or a device.
+fn leaves_something(report: &Report) -> bool {
     report.writes.iter().any(|write| matches!(write, Write::Memory { .. } | Write::Device { .. }))
 }

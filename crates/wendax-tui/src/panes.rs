@@ -9,7 +9,7 @@
 mod ahead;
 mod atlas;
 mod board;
-pub(crate) mod both;
+mod both;
 mod calls;
 mod cautions;
 mod console;

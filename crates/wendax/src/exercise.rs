@@ -5,6 +5,7 @@ use crate::{Failure, files, program};
 use serde::Serialize;
 use std::path::{Component, Path, PathBuf};
 use wendax_machine::{Clock, Event, Settings};
+use wendax_project::Seal;
 use wendax_session::{Exercise, Session};
 
 /// The ending of files with exercises.
@@ -29,7 +30,10 @@ pub(crate) fn read(path: &Path) -> Result<Read, Failure> {
     let wrong = |why: String| Failure::usage(format!("{}, {why}", path.display()));
     let exercise = Exercise::read(&text).map_err(wrong)?;
     let named = Path::new(&exercise.program);
-    let is_below = named.components().all(|part| matches!(part, Component::Normal(_)));
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    // Neither by its words nor by a link.
+    let is_below = named.components().all(|part| matches!(part, Component::Normal(_)))
+        && Seal::default().leads_outside(folder, &exercise.program).is_none();
     if exercise.program.is_empty() || !is_below {
         return Err(wrong(format!(
             "`program` names a file beside this one or below it, as in program = \"axles.asm\"; it is {:?}",

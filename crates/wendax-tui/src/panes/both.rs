@@ -5,32 +5,9 @@ use crate::app::App;
 use crate::parts::list;
 use crate::parts::pen::Pen;
 use crate::theme::Ink;
+use crate::world::beside::States;
 use ratatui::layout::{Constraint, Rect};
-use wendax_isa::{Addr, StepNo};
-use wendax_machine::Machine;
-use wendax_session::{Session, Thing, code_text, grouped, line_words, number_words, place};
-
-/// Words of the stack that are shown.
-const WORDS: u32 = 6;
-
-/// A row of the two states.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Row {
-    name: String,
-    here: String,
-    there: String,
-    thing: Option<Thing>,
-}
-
-/// Two states row by row, and of which moments.
-#[derive(Debug, Clone)]
-pub(crate) struct States {
-    /// Those of this run and of the other one.
-    pub(crate) moments: (StepNo, StepNo),
-    /// Which branch of this run it is.
-    pub(crate) branch: u64,
-    rows: Vec<Row>,
-}
+use wendax_session::{Thing, grouped};
 
 pub(super) struct Both;
 
@@ -114,65 +91,4 @@ impl Pane for Both {
 
 fn states(app: &App) -> Option<&States> {
     app.world.walk.beside.states(app.session()?)
-}
-
-/// Two states row by row: where they are, registers that were ever set, flags, the newest words of the stack, what was printed
-/// last.
-pub(crate) fn states_of(session: &Session, other: &Session, there: &Machine, moments: (StepNo, StepNo)) -> States {
-    let here = session.machine();
-    let target = here.target();
-    let mut rows = Vec::new();
-    let mut row = |name: &str, here: String, there: String, thing| {
-        rows.push(Row { name: name.to_owned(), here, there, thing });
-    };
-    let line = |of: &Session, machine: &Machine| {
-        line_words(of, machine.pc()).unwrap_or_else(|| place(of.image(), target, machine.pc()))
-    };
-    row("line", line(session, here), line(other, there), None);
-    let next = |of: &Session, machine: &Machine| {
-        code_text(of, machine.pc(), machine.code_at(machine.pc())).unwrap_or_default()
-    };
-    row("next", next(session, here), next(other, there), None);
-    for (register, info) in target.registers() {
-        let is_set = here.register_known(register) || there.register_known(register);
-        if is_set && target.roles.zero != Some(register) {
-            let told = |machine: &Machine| {
-                if machine.register_known(register) && register == target.roles.stack {
-                    target.marked_address(Addr(machine.register(register)))
-                } else if machine.register_known(register) {
-                    number_words(target, machine.register(register))
-                } else {
-                    "not set".to_owned()
-                }
-            };
-            row(info.name, told(here), told(there), Some(Thing::Register(register)));
-        }
-    }
-    let flags = |machine: &Machine| {
-        let set = target.flags.iter().filter(|flag| machine.flags() & flag.bit != 0);
-        let told: Vec<String> = set.map(|flag| flag.name.to_string()).collect();
-        if told.is_empty() { "none set".to_owned() } else { told.join(" ") }
-    };
-    if !target.flags.is_empty() {
-        row("flags", flags(here), flags(there), None);
-    }
-    for index in 0..WORDS {
-        let at = |machine: &Machine| Addr(machine.stack_pointer().0.wrapping_add(index * target.word_bytes()));
-        let is_there = |machine: &Machine| at(machine) >= machine.stack_pointer() && at(machine) < target.map.stack_end;
-        if !is_there(here) && !is_there(there) {
-            break;
-        }
-        let told = |machine: &Machine| {
-            if is_there(machine) { number_words(target, machine.word(at(machine))) } else { String::new() }
-        };
-        let name = if index == 0 { "[sp]".to_owned() } else { format!("[sp + {}]", index * target.word_bytes()) };
-        row(&name, told(here), told(there), None);
-    }
-    let printed = |machine: &Machine| format!("{} bytes", grouped(machine.printed()));
-    row("printed", printed(here), printed(there), None);
-    // Behind the place what differs stands first.
-    if let Some(rows) = rows.get_mut(2..) {
-        rows.sort_by_key(|row| row.here == row.there);
-    }
-    States { moments, branch: session.branches(), rows }
 }

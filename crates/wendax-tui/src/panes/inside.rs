@@ -8,7 +8,7 @@ use crate::parts::pen::Pen;
 use crate::theme::Ink;
 use ratatui::layout::{Constraint, Rect};
 use ratatui::text::Span;
-use wendax_session::{Inside as Taken, Put, Spot, Thing, Transfer, counted};
+use wendax_session::{Inside as Taken, Put, Spot, Thing, Transfer};
 
 /// Cells from one place of the machine to the next.
 const APART: usize = 3;
@@ -59,8 +59,7 @@ impl Pane for Inside {
             pen.text(body.x + 1, body.y, body.width.saturating_sub(1), "hidden until it is guessed", Ink::Faint);
             return;
         }
-        let takes = taken.cycles.map_or("not done".to_owned(), |cycles| counted(cycles, "cycle", "cycles"));
-        let body = head(app, pen, area, PaneId::Inside, &format!("{} · {takes}", taken.title));
+        let body = head(app, pen, area, PaneId::Inside, &format!("{} · {}", taken.title, taken.takes()));
         let count = taken.transfers.len();
         let Some(last) = count.checked_sub(1) else { return };
         let focused = app.screen.focus == PaneId::Inside;

@@ -49,18 +49,15 @@ impl App {
         }
     }
 
-    /// To the moment of the open question; false when there is none, or the walk is there.
+    /// To the moment of the open question; false when there is none.
     pub(super) fn next_question(&mut self, effects: &mut Vec<Effect>) -> bool {
-        let open = self.world.open_question().map(|(.., asked)| asked.step);
-        let Some(step) = open.filter(|step| self.session().map(Session::now) != Some(*step)) else {
-            let is_here = open.is_some();
-            if is_here {
-                self.screen.say("→ takes your answer");
-            }
-            return is_here;
-        };
-        self.begin(Command::Seek(step), effects);
-        self.screen.say("a question: → takes your answer");
+        let Some(step) = self.world.open_question().map(|(.., asked)| asked.step) else { return false };
+        if self.session().map(Session::now) == Some(step) {
+            self.screen.say("→ takes your answer");
+        } else {
+            self.begin(Command::Seek(step), effects);
+            self.screen.say("a question: → takes your answer");
+        }
         true
     }
 

@@ -138,18 +138,15 @@ impl App {
         let Some(routine) = self.world.walk.routines.list().get(chosen) else { return };
         let label = session.image().label_at(routine.frame.target);
         let name = label.map_or_else(|| "the routine".to_owned(), |label| label.name.clone());
-        let entry = Routines::entry(routine);
-        // What it was handed, as far as the registers for that were ever set.
-        let given = session.machine_at(entry).map_or(Vec::new(), |machine| {
-            let target = machine.target();
-            let set = target.roles.arguments.iter().filter(|register| machine.register_known(**register)).take(4);
-            let told = set.map(|register| {
-                format!("{} {}", target.register_name(*register), number_words(target, machine.register(*register)))
-            });
-            told.collect()
-        });
+        let target = session.machine().target();
+        let given: Vec<String> = routine
+            .arguments
+            .iter()
+            .take(4)
+            .map(|(register, value)| format!("{} {}", target.register_name(*register), number_words(target, *value)))
+            .collect();
         let given = if given.is_empty() { String::new() } else { format!(" with {}", given.join(", ")) };
-        let moment = (entry, format!("the entry of {name}{given}"));
+        let moment = (Routines::entry(routine), format!("the entry of {name}{given}"));
         self.compare_with(moment);
     }
 

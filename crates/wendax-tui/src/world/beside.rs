@@ -1,9 +1,33 @@
 //! Another moment beside the present one: which one, and what differs, as it follows the walk.
 
 use super::World;
-use crate::panes::both::{States, states_of};
-use wendax_machine::StepNo;
-use wendax_session::{Apart, Session};
+use wendax_isa::{Addr, StepNo};
+use wendax_machine::Machine;
+use wendax_session::{
+    Apart, Session, StackWord, Thing, WordKind, code_text, grouped, line_words, number_words, place, read_stack,
+};
+
+/// Words of the stack that are shown.
+const WORDS: usize = 6;
+
+/// A row of the two states.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Row {
+    pub(crate) name: String,
+    pub(crate) here: String,
+    pub(crate) there: String,
+    pub(crate) thing: Option<Thing>,
+}
+
+/// Two states row by row, and of which moments.
+#[derive(Debug, Clone)]
+pub(crate) struct States {
+    /// Those of this run and of the other one.
+    moments: (StepNo, StepNo),
+    /// Which branch of this run it is.
+    branch: u64,
+    pub(crate) rows: Vec<Row>,
+}
 
 /// The moment that the present one is compared with.
 #[derive(Debug, Clone, Default)]
@@ -32,10 +56,10 @@ impl Beside {
         let Some(run) = &self.run else { return Some(*moment) };
         let now = session.now();
         // Where they were walked together, the moment that belongs to this one; else that with as many steps.
+        let is_apart = || session.parts_from(run).is_none_or(|parts| now > parts);
         let pair = self.pairs.iter().rev().find(|(here, _)| *here <= now);
-        let is_apart = session.parts_from(run).is_none_or(|parts| now > parts);
         Some(match pair {
-            Some((here, there)) if *here == now || is_apart => *there,
+            Some((here, there)) if *here == now || is_apart() => *there,
             _ => now.min(run.end()),
         })
     }
@@ -109,4 +133,64 @@ impl World {
             apart.work(session, slice);
         }
     }
+}
+
+/// Two states row by row: where they are, registers that were ever set, flags, the newest words of the stack, what was printed
+/// last.
+fn states_of(session: &Session, other: &Session, there: &Machine, moments: (StepNo, StepNo)) -> States {
+    let here = session.machine();
+    let target = here.target();
+    let mut rows = Vec::new();
+    let mut row = |name: &str, here: String, there: String, thing| {
+        rows.push(Row { name: name.to_owned(), here, there, thing });
+    };
+    let line = |of: &Session, machine: &Machine| {
+        line_words(of, machine.pc()).unwrap_or_else(|| place(of.image(), target, machine.pc()))
+    };
+    row("line", line(session, here), line(other, there), None);
+    let next = |of: &Session, machine: &Machine| {
+        code_text(of, machine.pc(), machine.code_at(machine.pc())).unwrap_or_default()
+    };
+    row("next", next(session, here), next(other, there), None);
+    for (register, info) in target.registers() {
+        let is_set = here.register_known(register) || there.register_known(register);
+        if is_set && target.roles.zero != Some(register) {
+            let told = |machine: &Machine| {
+                if machine.register_known(register) && register == target.roles.stack {
+                    target.marked_address(Addr(machine.register(register)))
+                } else if machine.register_known(register) {
+                    number_words(target, machine.register(register))
+                } else {
+                    "not set".to_owned()
+                }
+            };
+            row(info.name, told(here), told(there), Some(Thing::Register(register)));
+        }
+    }
+    let flags = |machine: &Machine| {
+        let set = target.flags.iter().filter(|flag| machine.flags() & flag.bit != 0);
+        let told: Vec<String> = set.map(|flag| flag.name.to_string()).collect();
+        if told.is_empty() { "none set".to_owned() } else { told.join(" ") }
+    };
+    if !target.flags.is_empty() {
+        row("flags", flags(here), flags(there), None);
+    }
+    let (mine, others) = (read_stack(here, WORDS), read_stack(there, WORDS));
+    for index in 0..mine.len().max(others.len()) {
+        let told = |words: &[StackWord]| match words.get(index) {
+            Some(word) if word.kind == WordKind::NeverWritten => "not set".to_owned(),
+            Some(word) => number_words(target, word.value),
+            None => String::new(),
+        };
+        let name =
+            if index == 0 { "[sp]".to_owned() } else { format!("[sp + {}]", index * target.word_bytes() as usize) };
+        row(&name, told(&mine), told(&others), None);
+    }
+    let printed = |machine: &Machine| format!("{} bytes", grouped(machine.printed()));
+    row("printed", printed(here), printed(there), None);
+    // Behind the place what differs stands first.
+    if let Some(rows) = rows.get_mut(2..) {
+        rows.sort_by_key(|row| row.here == row.there);
+    }
+    States { moments, branch: session.branches(), rows }
 }

@@ -463,30 +463,9 @@ impl Bench {
                         let _ = sender.send(Incoming::Message(told));
                     });
                 }
-                Effect::ReadEvents(path) => {
-                    let place = Path::new(&path);
-                    let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));
-                    self.send(match text {
-                        Ok(text) => Message::Events(path, text),
-                        Err(failure) => Message::Failed(failure.text),
-                    });
-                }
-                Effect::ReadExercise(path) => {
-                    let place = Path::new(&path);
-                    let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));
-                    self.send(match text {
-                        Ok(text) => Message::Exercise(path, text),
-                        Err(failure) => Message::Failed(failure.text),
-                    });
-                }
-                Effect::ReadTally(path) => {
-                    let place = Path::new(&path);
-                    let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));
-                    self.send(match text {
-                        Ok(text) => Message::Tally(path, text),
-                        Err(failure) => Message::Failed(failure.text),
-                    });
-                }
+                Effect::ReadEvents(path) => self.read_text(path, Message::Events),
+                Effect::ReadExercise(path) => self.read_text(path, Message::Exercise),
+                Effect::ReadTally(path) => self.read_text(path, Message::Tally),
                 Effect::Tick(milliseconds) => {
                     self.tick_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
                 }
@@ -499,6 +478,16 @@ impl Bench {
             }
         }
         quits
+    }
+
+    /// Reads a text that was asked for, and hands it on as what it is, with its path.
+    fn read_text(&mut self, path: String, come: fn(String, String) -> Message) {
+        let place = Path::new(&path);
+        let text = files::read(place).and_then(|bytes| files::text_of(place, bytes));
+        self.send(match text {
+            Ok(text) => come(path, text),
+            Err(failure) => Message::Failed(failure.text),
+        });
     }
 
     /// Writes something beside the program: never over one of its files.

@@ -34,10 +34,12 @@ fn what_is_wrong_with_an_exercise_is_told_and_nothing_outside_is_opened() {
     std::fs::create_dir(&hand).expect("a folder");
     std::fs::write(yard.join("secret.asm"), "start: halt\n").expect("written");
     std::fs::write(hand.join("loop.asm"), "start: add r1, 1\n adc r2, 0\n jmp start\n").expect("written");
+    std::os::unix::fs::symlink(yard.join("secret.asm"), hand.join("link.asm")).expect("a link");
     let question = "[[question]]\nask = \"a\"\nguess = \"r1\"\nat = \"when r4 == 1\"\n";
     for (program, told) in [
         ("../secret.asm", "`program` names a file beside this one or below it"),
         (&*yard.join("secret.asm").display().to_string(), "`program` names a file beside this one or below it"),
+        ("link.asm", "`program` names a file beside this one or below it"),
         ("", "`program` names a file beside this one or below it"),
         ("gone.asm", "gone.asm"),
         ("loop.asm", "question 1: the run takes more than 20 000 000 steps"),
