@@ -77,7 +77,7 @@ impl Cautions {
         let mut rerun = Rerun::at(session.past(), from);
         rerun.at.feed_edits(session.past().log);
         let state = State::new(&rerun.at.machine);
-        let facts = Facts::new(session);
+        let facts = Facts::new(session.image());
         let (found, meant) = (Found::default(), Vec::new());
         Self { rerun, state, facts, found, meant, branches: session.branches(), from, to: from }
     }

@@ -70,7 +70,7 @@ pub struct DeviceChange {
 }
 
 /// The first word of some bytes, low one first, or their only byte.
-fn number(bytes: &[u8], target: &Target) -> u32 {
+pub(crate) fn number(bytes: &[u8], target: &Target) -> u32 {
     let word = bytes.iter().take(target.word_bytes() as usize);
     word.rev().fold(0, |number, byte| number << 8 | u32::from(*byte))
 }

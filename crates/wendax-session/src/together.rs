@@ -58,32 +58,27 @@ impl Session {
     /// The same among so many steps of each.
     fn together_within(&self, here: StepNo, other: &Self, there: StepNo, most: u64) -> Option<(StepNo, StepNo)> {
         let (mine, others) = (ways(self, here, most), ways(other, there, most));
-        let same = self.image().segments == other.image().segments;
-        let named = |at: Addr| self.image().place_name(at);
-        let mut names: FxHashMap<Addr, Option<String>> = FxHashMap::default();
-        // First moments of the other run by place; of another program by what places are called.
+        // Places of another program are those of this one that are called the same.
+        let is_same = self.image().segments == other.image().segments;
+        let named: FxHashMap<String, Addr> =
+            mine.iter().filter(|_| !is_same).filter_map(|(at, _)| Some((self.image().place_name(*at)?, *at))).collect();
         let mut first: FxHashMap<Stood, usize> = FxHashMap::default();
-        let mut by_name: FxHashMap<(String, usize), usize> = FxHashMap::default();
         for (index, &(at, depth)) in others.iter().enumerate() {
-            if same {
-                first.entry((at, depth)).or_insert(index);
-            } else if let Some(name) = names.entry(at).or_insert_with(|| other.image().place_name(at)) {
-                by_name.entry((name.clone(), depth)).or_insert(index);
+            let here = if is_same {
+                Some(at)
+            } else {
+                other.image().place_name(at).and_then(|name| named.get(&name).copied())
+            };
+            if let Some(here) = here {
+                first.entry((here, depth)).or_insert(index);
             }
         }
         let mut best: Option<(usize, usize)> = None;
-        names.clear();
-        for (index, &(at, depth)) in mine.iter().enumerate() {
+        for (index, stood) in mine.iter().enumerate() {
             if best.is_some_and(|(one, other)| index >= one + other) {
                 break;
             }
-            let found = if same {
-                first.get(&(at, depth))
-            } else {
-                let name = names.entry(at).or_insert_with(|| named(at)).clone();
-                name.and_then(|name| by_name.get(&(name, depth)))
-            };
-            if let Some(&other) = found
+            if let Some(&other) = first.get(stood)
                 && best.is_none_or(|(one, before)| index + other < one + before)
             {
                 best = Some((index, other));

@@ -1,8 +1,10 @@
 //! What is known of a program before it runs, as whoever looks for mistakes needs it at each step: what an instruction is
 //! for, which labels its line names, and how far what a label names reaches.
 
+use crate::effects::number;
 use crate::session::Session;
 use rustc_hash::FxHashMap;
+use std::sync::OnceLock;
 use wendax_image::{Image, LineKind, SymbolKind};
 use wendax_isa::{Addr, Reg};
 use wendax_machine::Sort;
@@ -76,10 +78,10 @@ pub(super) struct Numbers {
 /// What is known of a program.
 #[derive(Debug, Clone)]
 pub(super) struct Facts {
-    /// What is given as numbers, in order of address.
-    numbers: Vec<Numbers>,
-    /// Where routines begin that are called somewhere.
-    called: Vec<Addr>,
+    /// What is given as numbers, in order of address; gathered when something is loaded, not while a text is written.
+    numbers: OnceLock<Vec<Numbers>>,
+    /// Where routines begin that are called somewhere; gathered when an instruction runs.
+    called: OnceLock<Vec<Addr>>,
     /// The labels of data in order of their addresses.
     labels: Vec<Extent>,
     /// The instructions that ran so far.
@@ -90,11 +92,10 @@ pub(super) struct Facts {
 }
 
 impl Facts {
-    pub(super) fn new(session: &Session) -> Self {
+    pub(super) fn new(image: &Image) -> Self {
         let (known, places) = (Vec::new(), FxHashMap::default());
-        let (labels, numbers) = (extents(session.image()), numbers(session));
-        let called = called(session.image());
-        Self { numbers, called, labels, known, recent: vec![usize::MAX; RECENT], places }
+        let (numbers, called) = (OnceLock::new(), OnceLock::new());
+        Self { numbers, called, labels: extents(image), known, recent: vec![usize::MAX; RECENT], places }
     }
 
     /// Which instruction these code words are at an address; `None` when they are none.
@@ -155,7 +156,7 @@ impl Facts {
                 ),
             sets_result_flags: uses.flags_written.count_ones() > 1,
             writes_minus: texts_at(session, address).any(has_minus),
-            is_called: self.called.binary_search(&address).is_ok(),
+            is_called: self.called.get_or_init(|| called(session.image())).binary_search(&address).is_ok(),
             is_data: line.is_some_and(|line| line.kind == LineKind::Data),
             named: self.named(session, address),
         })
@@ -175,15 +176,16 @@ impl Facts {
     }
 
     /// The numbers that lie at an address, as the source gives them.
-    pub(super) fn numbers_at(&self, address: Addr) -> Option<Numbers> {
-        let at = self.numbers.partition_point(|numbers| numbers.start <= address).checked_sub(1)?;
-        Some(self.numbers[at]).filter(|numbers| address < numbers.end)
+    pub(super) fn numbers_at(&self, session: &Session, address: Addr) -> Option<Numbers> {
+        let all = self.numbers.get_or_init(|| numbers(session));
+        let at = all.partition_point(|numbers| numbers.start <= address).checked_sub(1)?;
+        Some(all[at]).filter(|numbers| address < numbers.end)
     }
 
-    /// The number that the source gives at an address.
-    pub(super) fn given(&self, session: &Session, address: Addr, bytes: u32) -> u32 {
-        let given = session.image().bytes(address, bytes);
-        given.iter().rev().fold(0, |number, byte| number << 8 | u32::from(*byte))
+    /// The word that the source gives at an address.
+    pub(super) fn given(session: &Session, address: Addr) -> u32 {
+        let target = session.machine().target();
+        number(session.image().bytes(address, target.word_bytes()), target)
     }
 
     /// Where what a label names begins and ends, by the label's number.

@@ -84,6 +84,14 @@ impl Which {
         let bit = 1 << (register.0 % 32);
         *place = if is_so { *place | bit } else { *place & !bit };
     }
+
+    /// Nothing is known of a register any more.
+    fn forget(&mut self, register: Reg) {
+        let Self { set, labelled, spoiled, failed, added, signed, glued } = self;
+        for place in [set, labelled, spoiled, failed, added, signed, glued] {
+            Self::put(place, register, false);
+        }
+    }
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -231,13 +239,8 @@ impl State {
             if (held.value, was_set) != (value, is_set) {
                 *held = Held { value, label: None, from: None, ..*held };
                 held.writer = None;
+                self.which.forget(register);
                 Which::put(&mut self.which.set, register, is_set);
-                Which::put(&mut self.which.labelled, register, false);
-                Which::put(&mut self.which.spoiled, register, false);
-                Which::put(&mut self.which.failed, register, false);
-                Which::put(&mut self.which.added, register, false);
-                Which::put(&mut self.which.signed, register, false);
-                Which::put(&mut self.which.glued, register, false);
             }
         }
     }
@@ -545,7 +548,9 @@ impl Look<'_> {
         }
         let register = Reg::at(glued.trailing_zeros() as usize);
         let held = *self.state.held(register);
-        if let Some((from, numbers)) = held.from.and_then(|from| Some((from, self.facts.numbers_at(from)?))) {
+        if let Some((from, numbers)) =
+            held.from.and_then(|from| Some((from, self.facts.numbers_at(self.session, from)?)))
+        {
             let caution = self.tell(CautionKind::Width, report, held.writer);
             self.say(Caution {
                 register: Some(register),
@@ -560,7 +565,7 @@ impl Look<'_> {
     /// A load goes over an array in another width than the source gives: for the second time, one word further on.
     fn is_glued(&mut self, report: &Report, at: Addr, bytes: u32, value: u32) -> bool {
         let word = self.state.target.word_bytes();
-        let Some(numbers) = self.facts.numbers_at(at) else { return false };
+        let Some(numbers) = self.facts.numbers_at(self.session, at) else { return false };
         let is_wide = bytes == word && numbers.unit == 1;
         // A byte of a word that holds more than that.
         let is_narrow = bytes == 1 && numbers.unit == word && at.is_multiple_of(word);
@@ -568,7 +573,7 @@ impl Look<'_> {
             return false;
         }
         let last = self.state.widths.insert(report.pc, at);
-        let loses = is_wide || value != self.facts.given(self.session, at, word);
+        let loses = is_wide || value != Facts::given(self.session, at);
         last.is_some_and(|last| last + word == at) && loses
     }
 
@@ -689,7 +694,9 @@ impl Look<'_> {
         match known.sort {
             Sort::Constant => known.writes_minus && self.state.target.signed(value) < 0,
             Sort::Copy => known.reads & self.state.which.signed != 0,
-            Sort::Load(_) => from.and_then(|from| self.facts.numbers_at(from)).is_some_and(|numbers| numbers.has_minus),
+            Sort::Load(_) => {
+                from.and_then(|from| self.facts.numbers_at(self.session, from)).is_some_and(|numbers| numbers.has_minus)
+            }
             _ => {
                 let call = match report.kind {
                     StepKind::Call(number) => self.state.target.call(number),

@@ -77,7 +77,7 @@ impl Pane for Differences {
         let change = change.clamp(24.min(body.width / 3), (body.width / 2).max(8));
         let widths = [Constraint::Length(name), Constraint::Length(change), Constraint::Fill(1)];
         // The present routine, or the one that was just left, was entered at that moment.
-        let is_of_routine = beside.moment.as_ref().is_some_and(|(_, name)| name.starts_with("the entry of"));
+        let is_of_routine = beside.is_entry;
         let spoiled = if beside.run.is_some() { Vec::new() } else { spoiled(session, apart, step) };
         list::table(pen, body, &widths, (apart.rows().len(), chosen), &|pen, index| {
             let difference = &apart.rows()[index];

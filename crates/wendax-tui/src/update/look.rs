@@ -148,6 +148,7 @@ impl App {
         let given = if given.is_empty() { String::new() } else { format!(" with {}", given.join(", ")) };
         let moment = (Routines::entry(routine), format!("the entry of {name}{given}"));
         self.compare_with(moment);
+        self.world.walk.beside.is_entry = true;
     }
 
     /// Shows how the present moment differs from that of the chosen other run with as many steps.

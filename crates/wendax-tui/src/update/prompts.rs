@@ -163,6 +163,7 @@ prompts! {
         take |app, text, _| {
             let moment = app.world.moment_beside(text)?;
             app.compare_with(moment);
+            app.world.walk.beside.is_entry = text.trim() == "entry";
             Ok(())
         };
     HISTORY [Walk] => "Changes of a register, a flag or a place in memory" / "history who wrote why story value",

@@ -36,6 +36,8 @@ pub(crate) struct Beside {
     pub(crate) moment: Option<(StepNo, String)>,
     /// Another run, of which the moment with as many steps as the present one has is meant.
     pub(crate) run: Option<Box<Session>>,
+    /// The moment is the entry of a routine.
+    pub(crate) is_entry: bool,
     /// Moments of this run and of the other one at which both stood at the same place, as they were walked together.
     pairs: Vec<(StepNo, StepNo)>,
     apart: Option<Apart>,
