@@ -54,6 +54,20 @@ impl Frames {
         self.depth()
     }
 
+    /// Where on the stack the way back of the innermost lies, and of the one around it.
+    #[inline]
+    pub(crate) fn slots(&self) -> [Option<Addr>; 2] {
+        let slot = |index: usize| self.list.get(index).map(|frame| frame.slot);
+        let count = self.list.len();
+        [slot(count.wrapping_sub(1)), slot(count.wrapping_sub(2))]
+    }
+
+    /// The innermost is left.
+    #[inline]
+    pub(crate) fn leave_innermost(&mut self) {
+        self.list.pop();
+    }
+
     /// The innermost frame of which this holds is left, with all entered since; false when there is none.
     pub(crate) fn leave_one(&mut self, is_it: impl Fn(&Frame) -> bool) -> bool {
         match self.list.iter().rposition(is_it) {
@@ -69,6 +83,18 @@ impl Frames {
     #[inline]
     pub(crate) fn depth(&self) -> i64 {
         i64::try_from(self.list.len()).unwrap_or(i64::MAX)
+    }
+
+    /// The same.
+    #[inline]
+    pub(crate) fn count(&self) -> u32 {
+        u32::try_from(self.list.len()).unwrap_or(u32::MAX)
+    }
+
+    /// One more can be entered without finding a new place for all of them.
+    #[inline]
+    pub(crate) fn has_room(&self) -> bool {
+        self.list.len() < self.list.capacity()
     }
 
     pub(crate) fn list(&self) -> &[Frame] {

@@ -34,6 +34,35 @@ pub(crate) const WATCHED: u8 = 128;
 /// What is no part of the state.
 const PASSING: u8 = DECODED | WATCHED;
 
+// What may be done with a cell in one go, without looking at its attributes: what is told by `quick`, which stands between
+// an access and the attributes, and never says more than they do.
+
+/// A word may be loaded from here: it is even, readable, and no device's.
+pub(crate) const LOAD_WORD: u8 = 1;
+/// A byte may be loaded.
+pub(crate) const LOAD_BYTE: u8 = 2;
+/// A word may be stored here: it is even, both its bytes are writable and known already, the page is dirty already, and
+/// nothing else comes of a store.
+pub(crate) const STORE_WORD: u8 = 4;
+/// The same of a byte.
+pub(crate) const STORE_BYTE: u8 = 8;
+
+const LOADS: u8 = LOAD_WORD | LOAD_BYTE;
+const STORES: u8 = STORE_WORD | STORE_BYTE;
+
+/// Attributes that make a load, and a store, more than that.
+const NOT_LOADED: u8 = DEVICE | WATCHED;
+const NOT_STORED: u8 = SPECIAL | DEVICE | DECODED | WATCHED;
+
+/// Of each cell: its byte; what may be done with it in one go; and of each word, by its number, what the last push to it
+/// was of, 0 when it was written otherwise.
+pub(crate) type Planes = [[u8; SIZE]; 3];
+
+/// The number of each plane.
+pub(crate) const BYTES: usize = 0;
+pub(crate) const QUICK: usize = 1;
+pub(crate) const NOTES: usize = 2;
+
 const UNKEPT: u8 = 1;
 const UNHASHED: u8 = 2;
 /// What a page is once something was written to it.
@@ -166,10 +195,8 @@ impl Pages {
 
 #[derive(Debug, Clone)]
 pub(crate) struct Memory {
-    pub(crate) bytes: Box<[u8; SIZE]>,
+    pub(crate) planes: Box<Planes>,
     pub(crate) attributes: Box<[u8; SIZE]>,
-    /// What the last push to a word was of; 0 when it was written otherwise.
-    pub(crate) notes: Box<[u8; SIZE / 2]>,
     /// Of each page: [`UNKEPT`] when it changed since `base`, [`UNHASHED`] when it changed since its hash was taken.
     pub(crate) dirty: Box<[u8; PAGES]>,
     /// Hashes of the pages.
@@ -178,6 +205,11 @@ pub(crate) struct Memory {
     base: Pages,
     /// Ranges of cells that are [`WATCHED`], each from its first to behind its last.
     watched: Vec<(usize, usize)>,
+}
+
+#[expect(clippy::large_stack_arrays, reason = "nothing but zeroes, which are asked for where they are to lie")]
+fn blank_planes() -> Box<Planes> {
+    boxed([0; SIZE])
 }
 
 fn boxed<T: Copy + std::fmt::Debug, const N: usize>(value: T) -> Box<[T; N]> {
@@ -191,14 +223,23 @@ impl Memory {
         let group = Arc::new(std::array::from_fn(|_| Arc::clone(&blank)));
         let base = Pages { groups: std::array::from_fn(|_| Arc::clone(&group)) };
         Self {
-            bytes: boxed(0),
+            planes: blank_planes(),
             attributes: boxed(0),
-            notes: boxed(0),
             dirty: boxed(DIRTY),
             hashes: boxed(0),
             base,
             watched: Vec::new(),
         }
+    }
+
+    /// The bytes of all cells.
+    pub(crate) fn bytes(&self) -> &[u8; SIZE] {
+        &self.planes[BYTES]
+    }
+
+    /// What the last push to the word that holds an address was of; 0 when it was written otherwise.
+    pub(crate) fn note(&self, address: u16) -> u8 {
+        self.planes[NOTES][usize::from(address / 2)]
     }
 
     /// Gives a range these attributes; the others of the range are lost.
@@ -207,7 +248,22 @@ impl Memory {
             self.attributes[address] = attributes;
             self.dirty[address / PAGE] = DIRTY;
         }
+        self.refuse(start, end, LOADS | STORES);
         self.mark_watched(WATCHED);
+    }
+
+    /// Gives one cell one attribute more.
+    pub(crate) fn mark(&mut self, address: u16, attribute: u8) {
+        let at = usize::from(address);
+        self.attributes[at] |= attribute;
+        self.refuse(at, at + 1, LOADS | STORES);
+    }
+
+    /// These are no longer done in one go in a range, nor with a word that lies partly in it.
+    fn refuse(&mut self, start: usize, end: usize, quick: u8) {
+        for has in &mut self.planes[QUICK][start & !1..end.min(SIZE)] {
+            *has &= !quick;
+        }
     }
 
     /// From now on these ranges are watched, and no others.
@@ -218,16 +274,17 @@ impl Memory {
     }
 
     fn mark_watched(&mut self, mark: u8) {
-        for &(from, to) in &self.watched {
+        for (from, to) in self.watched.clone() {
             for attributes in &mut self.attributes[from..to.min(SIZE)] {
                 *attributes = *attributes & !WATCHED | mark;
             }
+            self.refuse(from, to, LOADS | STORES);
         }
     }
 
     pub(crate) fn load(&mut self, start: usize, bytes: &[u8]) {
         for (address, byte) in (start..SIZE).zip(bytes) {
-            self.bytes[address] = *byte;
+            self.planes[BYTES][address] = *byte;
             self.dirty[address / PAGE] = DIRTY;
         }
     }
@@ -235,17 +292,14 @@ impl Memory {
     #[inline]
     pub(crate) fn word(&self, address: u16) -> u16 {
         let at = usize::from(address);
-        u16::from_le_bytes([self.bytes[at], self.bytes[usize::from(address.wrapping_add(1))]])
+        let bytes = self.bytes();
+        u16::from_le_bytes([bytes[at], bytes[usize::from(address.wrapping_add(1))]])
     }
 
     /// The arrays by themselves, for who writes to them.
+    #[inline]
     pub(crate) fn cells(&mut self) -> Cells<'_> {
-        Cells {
-            bytes: &mut self.bytes,
-            attributes: &mut self.attributes,
-            notes: &mut self.notes,
-            dirty: &mut self.dirty,
-        }
+        Cells { planes: &mut self.planes, attributes: &mut self.attributes, dirty: &mut self.dirty }
     }
 
     /// Every byte of a range has all of these attributes. The range may not pass the end of memory.
@@ -279,6 +333,7 @@ impl Memory {
                 self.dirty[number] &= !UNKEPT;
                 let page = self.page(number);
                 self.base.set(number, Arc::new(page));
+                self.refuse(number * PAGE, (number + 1) * PAGE, STORES);
             }
         }
         self.base.clone()
@@ -287,8 +342,8 @@ impl Memory {
     fn page(&self, number: usize) -> Page {
         let at = number * PAGE;
         let mut page = Page { bytes: [0; PAGE], attributes: [0; PAGE], notes: [0; PAGE / 2] };
-        page.bytes.copy_from_slice(&self.bytes[at..at + PAGE]);
-        page.notes.copy_from_slice(&self.notes[at / 2..usize::midpoint(at, PAGE)]);
+        page.bytes.copy_from_slice(&self.planes[BYTES][at..at + PAGE]);
+        page.notes.copy_from_slice(&self.planes[NOTES][at / 2..at / 2 + PAGE / 2]);
         for (kept, attributes) in page.attributes.iter_mut().zip(&self.attributes[at..at + PAGE]) {
             *kept = attributes & !PASSING;
         }
@@ -306,10 +361,11 @@ impl Memory {
             if self.attributes[at..at + PAGE].iter().any(|attributes| attributes & DECODED != 0) {
                 forget(number);
             }
-            self.bytes[at..at + PAGE].copy_from_slice(&page.bytes);
+            self.planes[BYTES][at..at + PAGE].copy_from_slice(&page.bytes);
             self.attributes[at..at + PAGE].copy_from_slice(&page.attributes);
-            self.notes[at / 2..usize::midpoint(at, PAGE)].copy_from_slice(&page.notes);
+            self.planes[NOTES][at / 2..at / 2 + PAGE / 2].copy_from_slice(&page.notes);
             self.dirty[number] = UNHASHED;
+            self.refuse(at, at + PAGE, LOADS | STORES);
         }
         // Groups are taken over as they are, so that they stay shared.
         self.base = pages.clone();
@@ -321,6 +377,7 @@ impl Memory {
         for number in 0..PAGES {
             if self.dirty[number] & UNHASHED != 0 {
                 self.dirty[number] &= !UNHASHED;
+                self.refuse(number * PAGE, (number + 1) * PAGE, STORES);
                 let page = self.page(number);
                 let mut hasher = FxHasher::default();
                 hasher.write(&page.bytes);
@@ -337,7 +394,7 @@ impl Memory {
     /// The bytes of a range, as far as memory reaches.
     pub(crate) fn range(&self, start: u16, length: usize) -> &[u8] {
         let from = usize::from(start);
-        &self.bytes[from..(from + length).min(SIZE)]
+        &self.bytes()[from..(from + length).min(SIZE)]
     }
 
     /// Runs of cells that differ from those of other pages, or had no value there and have one here. Words that follow
@@ -351,7 +408,7 @@ impl Memory {
                 continue;
             }
             let is_known = |attributes: &[u8], at: usize| attributes[at] & KNOWN != 0;
-            let here = (&self.bytes[from..from + PAGE], &self.attributes[from..from + PAGE]);
+            let here = (&self.bytes()[from..from + PAGE], &self.attributes[from..from + PAGE]);
             let differs =
                 |at: usize| page.bytes[at] != here.0[at] || is_known(&page.attributes, at) != is_known(here.1, at);
             for word in (0..PAGE).step_by(2).filter(|&word| differs(word) || differs(word + 1)) {
@@ -380,9 +437,8 @@ impl Memory {
 /// Memory as those see it who write to it.
 #[derive(Debug)]
 pub(crate) struct Cells<'a> {
-    pub(crate) bytes: &'a mut [u8; SIZE],
+    pub(crate) planes: &'a mut Planes,
     pub(crate) attributes: &'a mut [u8; SIZE],
-    pub(crate) notes: &'a mut [u8; SIZE / 2],
     pub(crate) dirty: &'a mut [u8; PAGES],
 }
 
@@ -390,15 +446,37 @@ impl Cells<'_> {
     #[inline]
     pub(crate) fn word(&self, address: u16) -> u16 {
         let at = usize::from(address);
-        u16::from_le_bytes([self.bytes[at], self.bytes[usize::from(address.wrapping_add(1))]])
+        u16::from_le_bytes([self.planes[BYTES][at], self.planes[BYTES][usize::from(address.wrapping_add(1))]])
+    }
+
+    /// A byte as it lies there.
+    pub(crate) fn byte(&self, address: u16) -> u8 {
+        self.planes[BYTES][usize::from(address)]
+    }
+
+    /// A cell has one of these attributes.
+    #[inline]
+    pub(crate) fn has(&self, address: u16, any: u8) -> bool {
+        self.attributes[usize::from(address)] & any != 0
+    }
+
+    /// A cell, or the other one of its word, has one of these attributes.
+    #[inline]
+    pub(crate) fn word_has(&self, address: u16, any: u8) -> bool {
+        self.has(address & !1, any) || self.has(address | 1, any)
+    }
+
+    /// Leaves a note at a word that was pushed.
+    pub(crate) fn set_note(&mut self, address: u16, note: u8) {
+        self.planes[NOTES][usize::from(address / 2)] = note;
     }
 
     /// Writes a byte whatever the rights, as known; who calls this looks after decoded code.
     pub(crate) fn put(&mut self, address: u16, byte: u8) {
         let at = usize::from(address);
-        self.bytes[at] = byte;
+        self.planes[BYTES][at] = byte;
         self.attributes[at] |= KNOWN;
-        self.notes[at / 2] = 0;
+        self.planes[NOTES][at / 2] = 0;
         self.dirty[at / PAGE] = DIRTY;
     }
 
@@ -408,9 +486,38 @@ impl Cells<'_> {
             return;
         }
         self.attributes[cells.clone()].iter_mut().for_each(|has| *has |= KNOWN);
-        self.notes[cells.start / 2..=(cells.end - 1) / 2].fill(0);
+        self.planes[NOTES][cells.start / 2..=(cells.end - 1) / 2].fill(0);
         self.dirty[cells.start / PAGE..=(cells.end - 1) / PAGE].fill(DIRTY);
-        self.bytes[cells].copy_from_slice(bytes);
+        self.planes[BYTES][cells].copy_from_slice(bytes);
+    }
+
+    /// A load from here was a plain one: from now on it is done in one go, all over the page.
+    pub(crate) fn grant_loads(&mut self, address: u16) {
+        let may = |has: u8| has & (READ | NOT_LOADED) == READ;
+        self.grant(usize::from(address) / PAGE * PAGE, PAGE, may, (LOAD_WORD, LOAD_BYTE));
+    }
+
+    /// A store to here was a plain one: from now on it is done in one go. A page that was clean is looked at as a whole,
+    /// since others of its cells will follow.
+    pub(crate) fn grant_stores(&mut self, address: u16, was_dirty: bool) {
+        let may = |has: u8| has & (WRITE | KNOWN | NOT_STORED) == WRITE | KNOWN;
+        let at = usize::from(address);
+        let (from, length) = if was_dirty { (at & !1, 2) } else { (at / PAGE * PAGE, PAGE) };
+        self.grant(from, length, may, (STORE_WORD, STORE_BYTE));
+    }
+
+    /// The page that holds an address is dirty.
+    pub(crate) fn is_dirty(&self, address: u16) -> bool {
+        self.dirty[usize::from(address) / PAGE] == DIRTY
+    }
+
+    fn grant(&mut self, from: usize, length: usize, may: impl Fn(u8) -> bool, (word, byte): (u8, u8)) {
+        let quick = &mut self.planes[QUICK][from..from + length];
+        for (quick, has) in quick.chunks_exact_mut(2).zip(self.attributes[from..from + length].chunks_exact(2)) {
+            let may = [may(has[0]), may(has[1])];
+            quick[0] |= if may[0] { byte } else { 0 } | if may[0] && may[1] { word } else { 0 };
+            quick[1] |= if may[1] { byte } else { 0 };
+        }
     }
 
     /// Both bytes of a word, or the byte, have these attributes. A word lies at an even address.

@@ -6,15 +6,20 @@
 //! own.
 
 mod access;
+mod alu;
 mod anatomy;
 mod bus;
 mod calls;
 mod counting;
 mod devices;
 mod engine;
+mod grouping;
 mod interest;
+mod plain;
 mod rounds;
 mod slots;
+mod swift;
+mod trace;
 mod traps;
 
 pub(crate) use counting::Counting;
@@ -261,7 +266,7 @@ impl Machine {
 
     /// What a word of the stack was last written by.
     pub(crate) fn note(&self, address: Addr) -> Note {
-        match self.memory.notes[usize::from(narrow(address) / 2)] {
+        match self.memory.note(narrow(address)) {
             0 => Note::Other,
             NOTE_FLAGS => Note::Flags,
             NOTE_RETURN => Note::Return,
@@ -378,6 +383,7 @@ impl Machine {
         self.state.clone_from(&snapshot.state);
         let slots = &mut self.slots;
         self.memory.restore(&snapshot.pages, |page| slots.forget_page(page));
+        self.slots.groups.known(self.state.cpu.known);
         self.around.put_back(self.state.common.steps);
     }
 
@@ -485,8 +491,8 @@ fn map(memory: &mut Memory, image: &Image) -> Vec<Region> {
             None => {}
         }
     }
-    for address in 0..vectors {
-        memory.attributes[address] |= SPECIAL;
+    for address in 0..VECTORS_END {
+        memory.mark(address, SPECIAL);
     }
     memory.map(devices, memory::SIZE, READ | WRITE | SPECIAL | DEVICE);
     regions.sort_by_key(|region| region.start);

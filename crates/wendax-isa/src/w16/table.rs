@@ -143,6 +143,7 @@ impl Cond {
     ];
 
     /// Whether a jump with this condition is taken with these flags.
+    #[inline]
     pub fn holds(self, flags: u16) -> bool {
         let on = |bit| flags & bit != 0;
         let less = on(N) != on(V);

@@ -36,10 +36,14 @@ impl Bus<'_> {
         if !self.cells.all(address, 2, READ) {
             return Err(FaultKind::Read { address: at });
         }
-        if self.cells.all(address, 1, DEVICE) { Ok(self.device_load(address)) } else { Ok(self.cells.word(address)) }
+        if self.cells.all(address, 1, DEVICE) {
+            return Ok(self.device_load(address));
+        }
+        self.cells.grant_loads(address);
+        Ok(self.cells.word(address))
     }
 
-    pub(super) fn load_byte(&self, address: u16) -> Result<u8, FaultKind> {
+    pub(super) fn load_byte(&mut self, address: u16) -> Result<u8, FaultKind> {
         let at = Addr::from(address);
         if self.cells.all(address, 1, DEVICE) {
             return Err(FaultKind::DeviceByte { address: at });
@@ -47,7 +51,8 @@ impl Bus<'_> {
         if !self.cells.all(address, 1, READ) {
             return Err(FaultKind::Read { address: at });
         }
-        Ok(self.cells.bytes[usize::from(address)])
+        self.cells.grant_loads(address);
+        Ok(self.cells.byte(address))
     }
 
     /// A word may be stored there.
@@ -69,10 +74,12 @@ impl Bus<'_> {
         }
         let was_known = self.cells.all(address, 2, KNOWN);
         let old = self.cells.word(address).into();
+        let was_dirty = self.cells.is_dirty(address);
         for (offset, byte) in (0..).zip(value.to_le_bytes()) {
             self.put(address + offset, byte);
         }
-        self.cells.notes[usize::from(address / 2)] = note;
+        self.cells.set_note(address, note);
+        self.cells.grant_stores(address, was_dirty);
         Ok(Some(Write::Memory { address: address.into(), length: 2, old, new: value.into(), was_known }))
     }
 
@@ -85,15 +92,17 @@ impl Bus<'_> {
             return Err(FaultKind::Write { address: at });
         }
         let was_known = self.cells.all(address, 1, KNOWN);
-        let old = self.cells.bytes[usize::from(address)].into();
+        let old = self.cells.byte(address).into();
+        let was_dirty = self.cells.is_dirty(address);
         self.put(address, value);
+        self.cells.grant_stores(address, was_dirty);
         Ok(Some(Write::Memory { address: at, length: 1, old, new: value.into(), was_known }))
     }
 
     /// Writes a byte whatever the rights; what was decoded from it is to be decoded anew.
     pub(super) fn put(&mut self, address: u16, byte: u8) {
         self.cells.put(address, byte);
-        if self.cells.attributes[usize::from(address)] & DECODED != 0 {
+        if self.cells.has(address, DECODED) {
             self.cells.attributes[usize::from(address)] &= !DECODED;
             self.rewritten.push(address);
         }

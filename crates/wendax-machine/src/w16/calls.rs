@@ -3,8 +3,8 @@
 //! A call either does all it is to do or nothing. One that needs the world returns the [`Need`] and runs
 //! anew once it has been fed.
 
-use super::engine::Trace;
 use super::slots::Slot;
+use super::trace::Trace;
 use super::{Machine, NO_CARRY};
 use crate::activity::Deed;
 use crate::events::{Clock, Need, Stop, Tone};
@@ -63,7 +63,7 @@ impl Machine {
             let [first, second, third, ..] = self.state.cpu.registers;
             match number {
                 0x11 | 0x30 => {
-                    let bytes = &self.memory.bytes[usize::from(first)..];
+                    let bytes = &self.memory.bytes()[usize::from(first)..];
                     let length = bytes.iter().position(|byte| *byte == 0).map_or(0, |at| at + 1);
                     trace.bytes_read(first, u32::try_from(length).unwrap_or(0));
                 }
@@ -161,7 +161,7 @@ impl Machine {
     /// The bytes of a text up to its NUL; it may go on at address 0 behind the end of memory.
     fn text(&self, address: u16) -> Result<Vec<u8>, ErrorCode> {
         let (start, whole) = (usize::from(address), TEXT_LIMIT as usize);
-        let bytes = &self.memory.bytes;
+        let bytes = self.memory.bytes();
         let to_end = memchr(0, &bytes[start..]);
         let length = to_end.or_else(|| memchr(0, &bytes[..start]).map(|at| whole - start + at));
         // The NUL has to be readable too.

@@ -4,8 +4,8 @@
 //! where frames change. Rounds of a wait that are passed over are counted as often as they were.
 
 use super::Machine;
-use super::engine::{Done, Trace};
 use super::rounds::Told;
+use super::trace::{Done, Trace};
 use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
 use crate::events::{Run, Stop};
 use crate::frames::Frame;

@@ -8,7 +8,8 @@
 //! part of the state. Whoever observes a run sees each of its steps; nothing is passed over there.
 
 use super::Machine;
-use super::engine::{Done, Exit, Limits, Trace};
+use super::plain::{Exit, Limits};
+use super::trace::{Done, Trace};
 use crate::activity::Deed;
 use crate::events::Watchful;
 use crate::frames::Frame;
@@ -269,14 +270,14 @@ impl Machine {
             // What was rewritten on the way is not run as it was.
             self.decode_anew();
             let before = self.state.common.steps;
-            let exit = self.fast(limits, beside);
+            let exit = self.plainly(limits, beside);
             let is_over = self.state.common.steps >= limits.until
                 || self.state.common.steps == before
                 || self.state.common.console.printed >= printed
                 || self.interrupt_comes();
             match exit {
-                Exit::Horizon if !is_over => {}
-                Exit::Horizon | Exit::Observed => return None,
+                Exit::Horizon | Exit::Touched if !is_over => {}
+                Exit::Horizon | Exit::Touched | Exit::Observed => return None,
                 other => return Some(other),
             }
         }

@@ -1,15 +1,14 @@
-//! Instructions decoded once, one slot for each even address.
+//! Instructions decoded once, one slot for each even address, as far as code reaches.
 //!
 //! A slot that was never decoded, or whose code was written, says so and is decoded when it is next run.
 //! A breakpoint is a patched slot, so it costs nothing elsewhere; so is an instruction that a run looks out for.
 
 use super::PAGE_WORDS;
 use super::interest::Interest;
+use super::swift::Groups;
 use rustc_hash::FxHashMap;
 use wendax_isa::RegisterUse;
 use wendax_isa::w16::{Insn, Op};
-
-const WORDS: usize = 0x8000;
 
 macro_rules! kinds {
     ($($op:ident)*) => {
@@ -87,7 +86,9 @@ impl Slot {
 
 #[derive(Debug, Clone)]
 pub(super) struct Slots {
-    pub(super) table: Box<[Slot; WORDS]>,
+    table: Vec<Slot>,
+    /// What several of them do in one go.
+    pub(super) groups: Groups,
     breakpoints: Vec<u16>,
     /// What instructions are patched for.
     interest: Interest,
@@ -104,9 +105,9 @@ pub(super) struct Slots {
 
 impl Slots {
     pub(super) fn new() -> Self {
-        let table = vec![UNDECODED; WORDS].into_boxed_slice().try_into().expect("the vector has so many entries");
         Self {
-            table,
+            table: Vec::new(),
+            groups: Groups::default(),
             breakpoints: Vec::new(),
             interest: Interest::default(),
             plain: None,
@@ -116,16 +117,36 @@ impl Slots {
         }
     }
 
+    /// All that were ever needed; the others were never decoded.
+    #[inline]
+    pub(super) fn table(&self) -> &[Slot] {
+        &self.table
+    }
+
+    /// The slot at an address.
+    pub(super) fn at(&self, address: u16) -> Slot {
+        self.table.get(usize::from(address >> 1)).copied().unwrap_or(UNDECODED)
+    }
+
+    fn set(&mut self, address: u16, slot: Slot) {
+        let index = usize::from(address >> 1);
+        if index >= self.table.len() {
+            self.table.resize((index + 1).next_multiple_of(PAGE_WORDS), UNDECODED);
+        }
+        self.table[index] = slot;
+        self.groups.forget(index, 1);
+    }
+
     pub(super) fn set_breakpoints(&mut self, addresses: &[u16]) {
         if self.breakpoints == addresses {
             return;
         }
         for address in std::mem::take(&mut self.breakpoints) {
-            self.table[usize::from(address >> 1)] = UNDECODED;
+            self.set(address, UNDECODED);
         }
         self.breakpoints = addresses.to_vec();
         for &address in addresses {
-            self.table[usize::from(address >> 1)] = BREAKPOINT;
+            self.set(address, BREAKPOINT);
         }
     }
 
@@ -149,7 +170,7 @@ impl Slots {
         if self.plain != Some(address) && is_wanted {
             slot.kind = Kind::Watched;
         }
-        self.table[usize::from(address >> 1)] = slot;
+        self.set(address, slot);
     }
 
     pub(super) fn used(&self) -> RegisterUse {
@@ -163,12 +184,11 @@ impl Slots {
     }
 
     pub(super) fn is_patched(&self, address: u16) -> bool {
-        let kind = self.table[usize::from(address >> 1)].kind;
-        address & 1 == 0 && matches!(kind, Kind::Breakpoint | Kind::Watched)
+        address & 1 == 0 && matches!(self.at(address).kind, Kind::Breakpoint | Kind::Watched)
     }
 
     pub(super) fn is_breakpoint(&self, address: u16) -> bool {
-        address & 1 == 0 && self.table[usize::from(address >> 1)].kind == Kind::Breakpoint
+        address & 1 == 0 && self.at(address).kind == Kind::Breakpoint
     }
 
     /// The slot without its breakpoint, and as the instruction is when `plain`, until [`Self::patch`].
@@ -179,13 +199,15 @@ impl Slots {
             Some((slot, is_wanted)) if plain || !is_wanted => *slot,
             _ => UNDECODED,
         };
-        std::mem::replace(&mut self.table[usize::from(address >> 1)], known)
+        let patched = self.at(address);
+        self.set(address, known);
+        patched
     }
 
     /// Puts back what [`Self::unpatch`] took out. Code that changed meanwhile is decoded anew by whoever changed it.
     pub(super) fn patch(&mut self, address: u16, slot: Slot) {
         (self.plain, self.unpatched) = (None, None);
-        self.table[usize::from(address >> 1)] = slot;
+        self.set(address, slot);
     }
 
     /// A byte of code changed: the instruction there, and one of two words that begins just before it,
@@ -193,24 +215,25 @@ impl Slots {
     pub(super) fn forget(&mut self, address: u16) {
         self.originals.clear();
         for changed in [address, address.wrapping_sub(2)] {
-            let slot = &mut self.table[usize::from(changed >> 1)];
-            if slot.kind != Kind::Breakpoint {
-                *slot = UNDECODED;
-            }
+            self.forget_slots(usize::from(changed >> 1), 1);
         }
     }
 
     fn forget_all(&mut self) {
         self.originals.clear();
-        for slot in self.table.iter_mut().filter(|slot| slot.kind != Kind::Breakpoint) {
-            *slot = UNDECODED;
-        }
+        self.forget_slots(0, self.table.len());
     }
 
     pub(super) fn forget_page(&mut self, page: usize) {
         self.originals.clear();
         let first = page * PAGE_WORDS;
-        for index in first.saturating_sub(1)..first + PAGE_WORDS {
+        let from = first.saturating_sub(1);
+        self.forget_slots(from, first + PAGE_WORDS - from);
+    }
+
+    fn forget_slots(&mut self, from: usize, count: usize) {
+        self.groups.forget(from, count);
+        for index in from..(from + count).min(self.table.len()) {
             if self.table[index].kind != Kind::Breakpoint {
                 self.table[index] = UNDECODED;
             }

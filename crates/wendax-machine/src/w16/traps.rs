@@ -3,8 +3,8 @@
 //! Entering a trap is a step of its own, except for `brk` and `sys`, whose entry belongs to their own
 //! step. A fault with a zero vector stops the run with nothing changed.
 
-use super::engine::Trace;
 use super::slots::Slot;
+use super::trace::Trace;
 use super::{ENTRY, Machine, NOTE_FLAGS, NOTE_RETURN};
 use crate::activity::Deed;
 use crate::events::Stop;

@@ -5,5 +5,6 @@ mod instructions;
 mod model;
 mod reports;
 mod rv32;
+mod swift;
 mod traps;
 mod waiting;

@@ -1,0 +1,325 @@
+//! How fast programs run, by kind of work, beside the same work compiled natively in the same run.
+//!
+//! `cargo bench -p wendax-machine` prints a table; `-- NAME` the rows whose name has that in it. Each figure is the median of
+//! nine, taken in turn with its reference, since the speed of a processor that others use too drifts.
+
+#![expect(clippy::cast_precision_loss, clippy::print_stdout, reason = "figures for people to read")]
+
+use std::hint::black_box;
+use std::time::Instant;
+use wendax_machine::{Addr, Machine, Run, Settings, StepNo};
+
+/// A kind of work: a program that does it again and again from its label `again` on, and one round of it done natively.
+struct Work {
+    name: &'static str,
+    text: &'static str,
+    native: fn(&mut Store),
+}
+
+/// What the native work is done on.
+struct Store {
+    words: [u16; 4096],
+    bytes: [u8; 4096],
+    seed: u16,
+    rounds: u32,
+}
+
+/// Sorts sixteen wagons by weight: loads, stores, comparisons, jumps, calls, pushes and pops in the mix of a usual program.
+const SORT: &str = "\
+start:  clr   r8
+again:  mov   r6, wagons
+        mov   r7, 16
+        mov   r9, 40503
+@fill:  mul   r8, r9
+        add   r8, 12345
+        stw   [r6], r8
+        add   r6, 2
+        djnz  r7, @fill
+        mov   r6, 1
+@next:  mov   r0, r6
+        call  insert
+        inc   r6
+        cmp   r6, 16
+        jltu  @next
+        add   r10, 1          ; rounds, so that no state comes twice
+        adc   r11, 0
+        jmp   again
+
+insert: push  r6-r7
+        shl   r0, 1
+        mov   r1, r0
+        ldw   r2, [r1 + wagons]
+@shift: cmp   r1, 0
+        jeq   @place
+        ldw   r3, [r1 + wagons - 2]
+        cmp   r3, r2
+        jleu  @place
+        stw   [r1 + wagons], r3
+        sub   r1, 2
+        jmp   @shift
+@place: stw   [r1 + wagons], r2
+        pop   r6-r7
+        ret
+.data
+wagons: .space 32
+";
+
+fn sort(store: &mut Store) {
+    for at in 0..16 {
+        store.seed = store.seed.wrapping_mul(40503).wrapping_add(12345);
+        store.words[at] = store.seed;
+    }
+    for at in 1..16 {
+        insert(&mut store.words, at);
+    }
+    store.rounds = store.rounds.wrapping_add(1);
+}
+
+#[inline(never)]
+fn insert(wagons: &mut [u16; 4096], at: usize) {
+    let weight = wagons[at];
+    let mut place = at & 15;
+    while place > 0 && wagons[place - 1] > weight {
+        wagons[place] = wagons[place - 1];
+        place -= 1;
+    }
+    wagons[place] = weight;
+}
+
+/// Adds one number to each of two thousand, and their sum to one of them.
+const MEMORY: &str = "\
+start:  clr   r8
+again:  mov   r6, list
+        mov   r7, 2000
+        clr   r2
+@next:  ldw   r1, [r6]
+        add   r1, r8
+        stw   [r6], r1
+        add   r2, r1
+        add   r6, 2
+        djnz  r7, @next
+        stw   [list], r2
+        add   r8, 1
+        adc   r9, 0
+        adc   r10, 0
+        jmp   again
+.data
+list:   .space 4000
+";
+
+fn memory(store: &mut Store) {
+    let mut sum = 0u16;
+    for word in &mut store.words[..2000] {
+        *word = word.wrapping_add(store.seed);
+        sum = sum.wrapping_add(*black_box(word));
+    }
+    store.words[0] = sum;
+    store.seed = store.seed.wrapping_add(1);
+}
+
+/// Counts the leaves of a tree by calling itself for each half: the sixteenth of a row of numbers that each add two before.
+const CALLS: &str = "\
+start:  clr   r8
+again:  mov   r0, 16
+        call  leaves
+        add   r8, r0
+        add   r9, 1
+        adc   r10, 0
+        jmp   again
+leaves: cmp   r0, 2
+        jltu  @leaf
+        push  r6
+        mov   r6, r0
+        sub   r0, 1
+        call  leaves
+        push  r0
+        mov   r0, r6
+        sub   r0, 2
+        call  leaves
+        pop   r1
+        add   r0, r1
+        pop   r6
+@leaf:  ret
+";
+
+#[inline(never)]
+fn leaves(of: u16) -> u16 {
+    if of < 2 {
+        return of;
+    }
+    black_box(leaves(of - 1)).wrapping_add(black_box(leaves(of - 2)))
+}
+
+fn calls(store: &mut Store) {
+    store.seed = store.seed.wrapping_add(leaves(black_box(16)));
+}
+
+/// Copies a text to its NUL with its letters made large, and counts those.
+const BYTES: &str = "\
+start:  clr   r8
+again:  mov   r6, text
+        mov   r7, copy
+        clr   r2
+@next:  ldb   r0, [r6]
+        cmp   r0, 0
+        jeq   @end
+        cmp   r0, 'a'
+        jltu  @same
+        cmp   r0, 'z'
+        jgtu  @same
+        sub   r0, 32
+        add   r2, 1
+@same:  stb   [r7], r0
+        add   r6, 1
+        add   r7, 1
+        jmp   @next
+@end:   stb   [r7], r0
+        add   r8, r2
+        add   r9, 1
+        adc   r10, 0
+        jmp   again
+.data
+text:   .asciz \"Wagon 17 with grain for Ostheim, 2 axles, brakes checked; coupled behind no. 4 on track 11 at dawn.\"
+copy:   .space 200
+";
+
+const TEXT: &[u8] =
+    b"Wagon 17 with grain for Ostheim, 2 axles, brakes checked; coupled behind no. 4 on track 11 at dawn.\0";
+
+fn bytes(store: &mut Store) {
+    let (text, mut large, mut at) = (black_box(TEXT), 0u16, 0);
+    loop {
+        let mut sign = text[at];
+        if sign == 0 {
+            break;
+        }
+        if black_box(sign.is_ascii_lowercase()) {
+            sign -= 32;
+            large += 1;
+        }
+        store.bytes[at] = sign;
+        at += 1;
+    }
+    store.bytes[at] = 0;
+    store.seed = store.seed.wrapping_add(large);
+}
+
+/// The sort, with a timer that interrupts it every thousand cycles.
+const TIMER: &str = "\
+start:  mov   r0, tick
+        stw   [16], r0
+        mov   r0, 1000
+        stw   [0xFF22], r0
+        mov   r0, 3
+        stw   [0xFF24], r0
+        ei
+        clr   r8
+again:  mov   r6, wagons
+        mov   r7, 16
+        mov   r9, 40503
+@fill:  mul   r8, r9
+        add   r8, 12345
+        stw   [r6], r8
+        add   r6, 2
+        djnz  r7, @fill
+        mov   r6, 1
+@next:  mov   r0, r6
+        call  insert
+        inc   r6
+        cmp   r6, 16
+        jltu  @next
+        add   r10, 1
+        adc   r11, 0
+        jmp   again
+insert: push  r6-r7
+        shl   r0, 1
+        mov   r1, r0
+        ldw   r2, [r1 + wagons]
+@shift: cmp   r1, 0
+        jeq   @place
+        ldw   r3, [r1 + wagons - 2]
+        cmp   r3, r2
+        jleu  @place
+        stw   [r1 + wagons], r3
+        sub   r1, 2
+        jmp   @shift
+@place: stw   [r1 + wagons], r2
+        pop   r6-r7
+        ret
+tick:   push  r0
+        mov   r0, 7
+        stw   [0xFF24], r0
+        pop   r0
+        reti
+.data
+wagons: .space 32
+";
+
+const WORKS: [Work; 5] = [
+    Work { name: "sort", text: SORT, native: sort },
+    Work { name: "memory", text: MEMORY, native: memory },
+    Work { name: "calls", text: CALLS, native: calls },
+    Work { name: "bytes", text: BYTES, native: bytes },
+    Work { name: "timer", text: TIMER, native: sort },
+];
+
+fn image(text: &str) -> wendax_image::Image {
+    let (sources, file) = wendax_source::Sources::single("work.asm", text);
+    let assembly = wendax_asm::assemble(&sources, file);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    assembly.image
+}
+
+fn seconds(work: impl FnOnce()) -> f64 {
+    let begun = Instant::now();
+    work();
+    begun.elapsed().as_secs_f64()
+}
+
+fn median(mut all: Vec<f64>) -> f64 {
+    all.sort_by(f64::total_cmp);
+    all[all.len() / 2]
+}
+
+/// How often a program comes to its label `again` in so many steps.
+fn rounds(image: &wendax_image::Image, steps: u64) -> u64 {
+    let again = image.symbol("again").and_then(|symbol| u32::try_from(symbol.value).ok()).expect("it has that label");
+    let mut machine = Machine::new(image, Settings::default());
+    machine.set_breakpoints(&[Addr(again)]);
+    let mut rounds = 0;
+    while machine.steps() < StepNo(steps) {
+        machine.run(Run::until(StepNo(steps)));
+        rounds += 1;
+    }
+    rounds
+}
+
+fn main() {
+    const STEPS: u64 = 50_000_000;
+    let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
+    for work in WORKS.iter().filter(|work| work.name.contains(&wanted)) {
+        let image = image(work.text);
+        let rounds = rounds(&image, STEPS);
+        let mut store = Box::new(Store { words: [0; 4096], bytes: [0; 4096], seed: 0, rounds: 0 });
+        let (mut ratios, mut rates) = (Vec::new(), Vec::new());
+        for _ in 0..9 {
+            let native = seconds(|| (0..rounds).for_each(|_| (work.native)(black_box(&mut store))));
+            let mut machine = Machine::new(&image, Settings::default());
+            let time = seconds(|| {
+                black_box(machine.run(Run::until(StepNo(STEPS))));
+            });
+            assert_eq!(machine.steps(), StepNo(STEPS), "it runs on");
+            ratios.push(time / native);
+            rates.push(STEPS as f64 / time / 1e6);
+        }
+        ratios.sort_by(f64::total_cmp);
+        println!(
+            "{:<8} {:>5.0} million steps a second, {:>5.1} times the time of native code ({:.1} to {:.1})",
+            work.name,
+            median(rates),
+            ratios[4],
+            ratios[0],
+            ratios[8]
+        );
+    }
+}

@@ -1,0 +1,209 @@
+//! What goes along with a run and is told of it: nothing, reports for an observer, fingerprints of states; what `counting`
+//! and `rounds` have of the kind stands there.
+
+use super::Frame;
+use super::rounds::Told;
+use crate::files::FileDeed;
+use crate::repeats::Repeats;
+use crate::report::{Came, FlagsChange, Report, StepKind, Write};
+use std::ops::ControlFlow;
+use std::sync::Arc;
+use wendax_isa::StepNo;
+use wendax_isa::w16::Insn;
+
+/// A step as the loop tells of it.
+pub(super) struct Done<'a> {
+    pub(super) step: u64,
+    pub(super) kind: StepKind,
+    pub(super) pc: u16,
+    pub(super) next: u16,
+    pub(super) length: u16,
+    pub(super) cycles: u64,
+    pub(super) old_flags: u16,
+    pub(super) flags: u16,
+    pub(super) touched: u16,
+    pub(super) registers: &'a [u16; 16],
+    /// Of each a bit: it has been set.
+    pub(super) known: u16,
+    pub(super) returned: bool,
+    pub(super) depth: i64,
+    /// The timer expired.
+    pub(super) expired: bool,
+}
+
+/// What goes along with a run.
+pub(super) trait Trace {
+    /// What a step writes is told.
+    const WRITES: bool;
+    /// The end of each step is told.
+    const STEPS: bool;
+    /// The run may look for states that repeat.
+    const WATCHES: bool;
+    /// The run stops before what is looked out for.
+    const LOOKS: bool;
+    /// What a step reads is told.
+    const READS: bool = false;
+    /// Rounds of a wait may be passed over.
+    const PASSES: bool = false;
+    /// It sees nothing, so that many instructions may be carried out in one go.
+    const IS_BLIND: bool = false;
+    /// Rounds that are passed over are told again, each step for so many.
+    const RECORDS: bool = false;
+
+    /// A step may begin: these words stand where it does.
+    fn begin(&mut self, _code: [u16; 2]) {}
+    fn write(&mut self, _write: Write) {}
+    fn read(&mut self, _address: u16, _length: u32) {}
+    fn buffer(&mut self, _old: &[u8], _new: &[u8]) {}
+    fn moved(&mut self, _printed: u64, _consumed: u64) {}
+    fn file(&mut self, _path: &Arc<str>, _deed: FileDeed) {}
+    fn tone(&mut self, _hertz: u16, _milliseconds: u16) {}
+    /// The system call failed.
+    fn failed(&mut self) {}
+    /// A system call reads so many bytes.
+    fn bytes_read(&mut self, address: u16, length: u32) {
+        self.read(address, length);
+    }
+    /// A device register is written, be it that nothing is read back of it.
+    fn device_stored(&mut self, _address: u16) {}
+    /// The instruction at an address, which is run next, was decoded.
+    fn decoded(&mut self, _address: u16, _insn: Insn) {}
+    /// The step enters a routine.
+    fn entered(&mut self, _frame: &Frame) {}
+    /// The step leaves routines, down to so many.
+    fn left(&mut self, _depth: i64) {}
+    fn end(&mut self, _done: &Done<'_>) -> ControlFlow<()> {
+        ControlFlow::Continue(())
+    }
+    /// This happened so many times more.
+    fn tell_again(&mut self, _told: &[Told], _times: u64) {}
+}
+
+/// Sees nothing.
+pub(super) struct Blind;
+
+impl Trace for Blind {
+    const WRITES: bool = false;
+    const STEPS: bool = false;
+    const WATCHES: bool = true;
+    const LOOKS: bool = true;
+    const PASSES: bool = true;
+    const IS_BLIND: bool = true;
+}
+
+/// Sees nothing, and does not stop for what is looked out for.
+pub(super) struct Past;
+
+impl Trace for Past {
+    const WRITES: bool = false;
+    const STEPS: bool = false;
+    const WATCHES: bool = false;
+    const LOOKS: bool = false;
+    const PASSES: bool = true;
+    const IS_BLIND: bool = true;
+}
+
+/// What an observer does with a step. Behind a pointer, so that the loop is compiled once for each kind of report and not
+/// once for each observer there is.
+pub(super) type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
+
+/// Reports to an observer.
+pub(super) struct Traced<'a, const WRITES: bool, const READS: bool> {
+    pub(super) see: See<'a>,
+    pub(super) report: Report,
+    /// What came from outside before the first step.
+    pub(super) came: Vec<Came>,
+}
+
+impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> {
+    const WRITES: bool = WRITES;
+    const STEPS: bool = true;
+    const WATCHES: bool = false;
+    const LOOKS: bool = false;
+    const READS: bool = READS;
+
+    #[inline]
+    fn begin(&mut self, code: [u16; 2]) {
+        self.report.clear();
+        self.report.code = code.map(u32::from);
+    }
+
+    #[inline]
+    fn write(&mut self, write: Write) {
+        self.report.writes.push(write);
+    }
+
+    #[inline]
+    fn read(&mut self, address: u16, length: u32) {
+        if Self::READS {
+            self.report.reads.push((address.into(), length));
+        }
+    }
+
+    fn buffer(&mut self, old: &[u8], new: &[u8]) {
+        self.report.buffers.extend_from_slice(old);
+        self.report.buffers.extend_from_slice(new);
+    }
+
+    fn moved(&mut self, printed: u64, consumed: u64) {
+        (self.report.printed, self.report.consumed) = (printed, consumed);
+    }
+
+    fn file(&mut self, path: &Arc<str>, deed: FileDeed) {
+        self.report.file = Some((Arc::clone(path), deed));
+    }
+
+    fn failed(&mut self) {
+        self.report.failed = true;
+    }
+
+    fn tone(&mut self, hertz: u16, milliseconds: u16) {
+        self.report.tone = Some((hertz.into(), milliseconds.into()));
+    }
+
+    #[inline]
+    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
+        let report = &mut self.report;
+        (report.step, report.kind, report.cycles) = (StepNo(done.step), done.kind, done.cycles);
+        (report.pc, report.next, report.length) = (done.pc.into(), done.next.into(), done.length.into());
+        (report.returned, report.expired) = (done.returned, done.expired);
+        report.depth = usize::try_from(done.depth).unwrap_or(0);
+        report.came.clear();
+        report.came.append(&mut self.came);
+        if Self::WRITES {
+            let (old, new) = (done.old_flags.into(), done.flags.into());
+            report.flags = FlagsChange { old, new, touched: done.touched.into() };
+        }
+        (self.see)(report)
+    }
+}
+
+/// Shows the fingerprint of each state to [`Repeats`].
+pub(super) struct Prints<'a> {
+    pub(super) repeats: &'a mut Repeats,
+}
+
+impl Trace for Prints<'_> {
+    const WRITES: bool = false;
+    const STEPS: bool = true;
+    const WATCHES: bool = false;
+    const LOOKS: bool = true;
+
+    #[inline]
+    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
+        self.repeats.see(done.step + 1, fingerprint(done.registers, done.next, done.flags))
+    }
+}
+
+/// A number that stands for registers, place and flags: a sum of them, each times an odd number of its own, mixed.
+fn fingerprint(registers: &[u16; 16], pc: u16, flags: u16) -> u64 {
+    const GOLDEN: u64 = 0x9E37_79B9_7F4A_7C15;
+    let mut sum = (u64::from(pc) << 16 | u64::from(flags)).wrapping_mul(GOLDEN);
+    let mut factor = GOLDEN;
+    for &register in registers {
+        factor = factor.wrapping_mul(0xD129_0D3F_9B0B_2C85 | 1);
+        sum = sum.wrapping_add(u64::from(register).wrapping_mul(factor));
+    }
+    let mixed = (sum ^ sum >> 31).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    mixed ^ mixed >> 29
+}
