@@ -33,6 +33,7 @@ mod random;
 mod repeats;
 mod report;
 mod rv32;
+mod swift;
 mod w16;
 
 pub use activity::Moment;

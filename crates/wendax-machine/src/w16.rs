@@ -383,7 +383,7 @@ impl Machine {
         self.state.clone_from(&snapshot.state);
         let slots = &mut self.slots;
         self.memory.restore(&snapshot.pages, |page| slots.forget_page(page));
-        self.slots.groups.known(self.state.cpu.known);
+        self.slots.groups.known(self.state.cpu.known.into());
         self.around.put_back(self.state.common.steps);
     }
 

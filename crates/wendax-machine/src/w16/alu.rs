@@ -308,8 +308,8 @@ mod tests {
 
         /// What a condition says without bits is what it says of the bits.
         #[test]
-        fn conditions_say_the_same_with_bits_and_without(a in value(), b in value(), how in 0..6) {
-            let how = [How::Bits, How::Difference, How::Sum, How::Left, How::Right, How::SignedRight][how as usize];
+        fn conditions_say_the_same_with_bits_and_without(a in value(), b in value(), how in 0usize..6) {
+            let how = [How::Bits, How::Difference, How::Sum, How::Left, How::Right, How::SignedRight][how];
             let b = if matches!(how, How::Left | How::Right | How::SignedRight) { b % 15 + 1 } else { b };
             let flags = Flags { a: if how == How::Bits { a & 15 } else { a }, b, how };
             for cond in Cond::ALL {

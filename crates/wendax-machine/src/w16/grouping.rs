@@ -8,33 +8,71 @@
 use super::Machine;
 use super::slots::Kind;
 use super::swift::{
-    Adc, Add, And, Asr, CALL, CYCLE, Cmp, Computes, Div, Divs, Extb, Group, Handler, Ldb, Ldsb, Ldw, Left, Mod, Mods,
-    Mov, Mul, Mulh, Mulhs, Neg, Not, Operands, Or, Part, Pop, Push, Rlc, Rrc, Sbc, Shl, Shr, Stb, Stw, Sub, Swap,
-    Swapb, Tst, Xor, back, branch, call, call_register, count, jump_register, none, one, one_back, one_branch,
-    one_call, one_count, stack, three, two, two_branch, two_count,
+    Adc, Add, AddBy, And, Asr, CALL, Cmp, CmpBy, Computes, Div, Divs, Extb, Group, Handler, Ldb, Ldsb, Ldw, Mod, Mods,
+    Mov, MovBy, Mul, Mulh, Mulhs, Neg, Not, Operands, Or, Pop, Push, Rlc, Rrc, Sbc, Shl, ShlBy, Shr, ShrBy, Stb, Stw,
+    Sub, SubBy, Swap, Swapb, Tst, W16, Xor, back, branch, call, call_register, count, jump_register, none, one,
+    one_back, one_branch, one_call, one_count, stack, three, two, two_branch, two_count,
 };
-use wendax_isa::w16::{Cond, Insn, Op, SP};
+use crate::swift::{CYCLE, Left, PARTS, Part, with};
+use wendax_isa::w16::{Cond, Insn, NO_BASE, Op, SP};
 
-/// Parts at most.
-const PARTS: usize = 3;
+/// Instructions as groups tell them apart: `lea` is what `mov` is, and those with a constant alone are others where that is
+/// worth it.
+macro_rules! forms {
+    ($($form:ident)*) => {
+        #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+        enum Form {
+            $($form,)*
+            MovBy,
+            AddBy,
+            SubBy,
+            CmpBy,
+            ShlBy,
+            ShrBy,
+            /// The number of its condition.
+            Jump(usize),
+            Djnz,
+            Call,
+            CallReg,
+            JmpReg,
+            Ret,
+            Nop,
+            /// One for others.
+            Other,
+        }
 
-/// Cycles of a group at most.
-const COSTLIEST: u32 = 200;
-
-/// What is told of the type of the part that an operation is. `None` for operations that are not in the list.
-macro_rules! with {
-    ($op:expr, [$($part:ident)*], $type:ident => $what:expr) => {
-        match $op {
-            $(Op::$part => {
-                type $type = $part;
-                $what
-            })*
-            _ => None,
+        impl Form {
+            fn of(insn: Insn) -> Self {
+                let is_constant = insn.b & 15 == NO_BASE;
+                match insn.op() {
+                    Op::Mov | Op::Lea if is_constant => Self::MovBy,
+                    Op::Lea => Self::Mov,
+                    Op::Add if is_constant => Self::AddBy,
+                    Op::Sub if is_constant => Self::SubBy,
+                    Op::Cmp if is_constant => Self::CmpBy,
+                    Op::Shl if is_constant && insn.value & 15 != 0 => Self::ShlBy,
+                    Op::Shr if is_constant && insn.value & 15 != 0 => Self::ShrBy,
+                    $(Op::$form => Self::$form,)*
+                    Op::Jump(cond) => Self::Jump(Cond::ALL.iter().position(|known| *known == cond).unwrap_or(0)),
+                    Op::Djnz => Self::Djnz,
+                    Op::Call => Self::Call,
+                    Op::CallReg => Self::CallReg,
+                    Op::JmpReg => Self::JmpReg,
+                    Op::Ret => Self::Ret,
+                    Op::Nop => Self::Nop,
+                    Op::Halt | Op::Reti | Op::Ei | Op::Di | Op::Brk | Op::PushFl | Op::PopFl | Op::Sys => Self::Other,
+                }
+            }
         }
     };
 }
 
-/// The same of a condition, by its number.
+forms! {
+    Mov Add Adc Sub Sbc Cmp And Or Xor Tst Shl Shr Asr Mul Mulh Mulhs Div Mod Divs Mods Not Neg Swapb Extb Rlc Rrc Swap
+    Ldw Ldb Ldsb Stw Stb Push Pop
+}
+
+/// What is told of a condition, by its number.
 macro_rules! with_condition {
     ($cond:expr, [$($number:literal)*], $name:ident => $what:expr) => {
         match $cond {
@@ -48,27 +86,27 @@ macro_rules! with_condition {
 }
 
 /// The function of one part.
-fn of_one(op: Op) -> Option<Handler> {
-    with!(op, [
-        Mov Add Adc Sub Sbc Cmp And Or Xor Tst Shl Shr Asr Mul Mulh Mulhs Div Mod Divs Mods Not Neg Swapb Extb Rlc Rrc Swap
+fn of_one(op: Form) -> Option<Handler> {
+    with!(op, Form::[
+        MovBy AddBy SubBy CmpBy ShlBy ShrBy Mov Add Adc Sub Sbc Cmp And Or Xor Tst Shl Shr Asr Mul Mulh Mulhs Div Mod Divs Mods Not Neg Swapb Extb Rlc Rrc Swap
         Ldw Ldb Ldsb Stw Stb Push Pop
     ], A => Some(one::<A> as Handler))
 }
 
 /// The function of one part that writes the stack pointer.
-fn of_stack(op: Op) -> Option<Handler> {
-    with!(op, [Mov Add Sub And Ldw], A => Some(stack::<A> as Handler))
+fn of_stack(op: Form) -> Option<Handler> {
+    with!(op, Form::[Mov MovBy Add AddBy Sub SubBy And Ldw], A => Some(stack::<A> as Handler))
 }
 
 /// The common parts.
 macro_rules! with_common {
     ($op:expr, $type:ident => $what:expr) => {
-        with!($op, [Mov Add Sub Cmp And Or Xor Tst Shl Shr Mul Ldw Ldb Stw Stb Push Pop], $type => $what)
+        with!($op, Form::[Mov MovBy Add AddBy Sub SubBy Cmp CmpBy And Or Xor Tst ShlBy ShrBy Ldw Ldb Stw Stb Push Pop], $type => $what)
     };
 }
 
-fn of_two(first: Op, second: Op) -> Option<Handler> {
-    fn behind<A: Part>(second: Op) -> Option<Handler> {
+fn of_two(first: Form, second: Form) -> Option<Handler> {
+    fn behind<A: Part<W16>>(second: Form) -> Option<Handler> {
         with_common!(second, B => Some(two::<A, B> as Handler))
     }
     with_common!(first, A => behind::<A>(second))
@@ -77,13 +115,13 @@ fn of_two(first: Op, second: Op) -> Option<Handler> {
 /// The most common parts.
 macro_rules! with_most_common {
     ($op:expr, $type:ident => $what:expr) => {
-        with!($op, [Mov Add Sub Ldw Ldb Stw Stb], $type => $what)
+        with!($op, Form::[Mov Add AddBy Ldw Ldb Stw Stb], $type => $what)
     };
 }
 
-fn of_three(ops: [Op; 3]) -> Option<Handler> {
-    fn behind<A: Part>(ops: [Op; 2]) -> Option<Handler> {
-        fn behind<A: Part, B: Part>(third: Op) -> Option<Handler> {
+fn of_three(ops: [Form; 3]) -> Option<Handler> {
+    fn behind<A: Part<W16>>(ops: [Form; 2]) -> Option<Handler> {
+        fn behind<A: Part<W16>, B: Part<W16>>(third: Form) -> Option<Handler> {
             with_most_common!(third, D => Some(three::<A, B, D> as Handler))
         }
         with_most_common!(ops[0], B => behind::<A, B>(ops[1]))
@@ -97,46 +135,48 @@ fn of_branch(cond: usize) -> Option<Handler> {
 }
 
 /// One behind a part that leaves flags.
-fn of_one_branch(op: Op, cond: usize) -> Option<Handler> {
+fn of_one_branch(op: Form, cond: usize) -> Option<Handler> {
     fn behind<A: Computes>(cond: usize) -> Option<Handler> {
         with_condition!(cond, [1 2 3 4 5 6 9 10 11 12 13 14], COND => one_branch::<A, COND>)
     }
-    with!(op, [Cmp Tst Sub Add And Or Xor Shl Shr], A => behind::<A>(cond))
+    with!(op, Form::[Cmp CmpBy Tst Sub SubBy Add AddBy And Or Xor ShlBy ShrBy], A => behind::<A>(cond))
 }
 
 /// One behind a comparison, and a part before that.
-fn of_two_branch(ops: [Op; 2], cond: usize) -> Option<Handler> {
-    fn behind<A: Part>(op: Op, cond: usize) -> Option<Handler> {
-        fn compared<A: Part>(cond: usize) -> Option<Handler> {
-            with_condition!(cond, [1 2 3 4 9 10 11 12 13 14], COND => two_branch::<A, Cmp, COND>)
+fn of_two_branch(ops: [Form; 2], cond: usize) -> Option<Handler> {
+    fn behind<A: Part<W16>>(op: Form, cond: usize) -> Option<Handler> {
+        fn compared<A: Part<W16>, B: Computes>(cond: usize) -> Option<Handler> {
+            with_condition!(cond, [1 2 3 4 9 10 11 12 13 14], COND => two_branch::<A, B, COND>)
         }
-        fn behind<A: Part, B: Computes>(cond: usize) -> Option<Handler> {
+        fn behind<A: Part<W16>, B: Computes>(cond: usize) -> Option<Handler> {
             with_condition!(cond, [1 2], COND => two_branch::<A, B, COND>)
         }
-        if op == Op::Cmp {
-            return compared::<A>(cond);
+        match op {
+            Form::Cmp => return compared::<A, Cmp>(cond),
+            Form::CmpBy => return compared::<A, CmpBy>(cond),
+            _ => {}
         }
-        with!(op, [Tst Sub Add And], B => behind::<A, B>(cond))
+        with!(op, Form::[Tst SubBy AddBy And], B => behind::<A, B>(cond))
     }
     with_common!(ops[0], A => behind::<A>(ops[1], cond))
 }
 
-fn of_one_count(op: Op) -> Option<Handler> {
+fn of_one_count(op: Form) -> Option<Handler> {
     with_common!(op, A => Some(one_count::<A> as Handler))
 }
 
-fn of_two_count(ops: [Op; 2]) -> Option<Handler> {
-    fn behind<A: Part>(op: Op) -> Option<Handler> {
+fn of_two_count(ops: [Form; 2]) -> Option<Handler> {
+    fn behind<A: Part<W16>>(op: Form) -> Option<Handler> {
         with_common!(op, B => Some(two_count::<A, B> as Handler))
     }
-    with_common!(ops[0], A => behind::<A>(ops[1]))
+    with_most_common!(ops[0], A => behind::<A>(ops[1]))
 }
 
-fn of_one_call(op: Op) -> Option<Handler> {
+fn of_one_call(op: Form) -> Option<Handler> {
     with_common!(op, A => Some(one_call::<A> as Handler))
 }
 
-fn of_one_back(op: Op) -> Option<Handler> {
+fn of_one_back(op: Form) -> Option<Handler> {
     with_common!(op, A => Some(one_back::<A> as Handler))
 }
 
@@ -144,8 +184,7 @@ fn of_one_back(op: Op) -> Option<Handler> {
 #[derive(Debug, Clone, Copy)]
 struct Seen {
     insn: Insn,
-    /// `lea` is the same as `mov` here.
-    op: Op,
+    form: Form,
     at: u16,
     next: u16,
 }
@@ -162,14 +201,19 @@ impl Seen {
     /// Registers it writes, each a bit; those of the stack left out that pushes, pops, calls and returns move.
     fn writes(self) -> u16 {
         let a = 1 << (self.insn.a & 15);
-        match self.op {
+        match self.insn.op() {
             Op::Swap => a | 1 << (self.insn.b & 15),
             op if op.writes_register() => a,
             _ => 0,
         }
     }
 
-    /// It leads on at its end, if it does that in a way known beforehand.
+    /// Nothing stands behind it in a group.
+    fn ends(self) -> bool {
+        matches!(self.form, Form::Jump(_) | Form::Djnz | Form::Call | Form::CallReg | Form::JmpReg | Form::Ret)
+    }
+
+    /// Where a jump or a call leads.
     fn target(self) -> u16 {
         self.insn.target(self.at)
     }
@@ -182,60 +226,59 @@ type Choice = (Handler, usize);
 
 /// The function that does the most of what follows.
 fn choose(seen: &[Seen]) -> Option<Choice> {
-    let op = |index: usize| seen.get(index).map(|seen| seen.op);
-    let cond = |index: usize| match op(index) {
-        Some(Op::Jump(cond)) if cond != Cond::Always => Cond::ALL.iter().position(|known| *known == cond),
+    let form = |index: usize| seen.get(index).map(|seen| seen.form);
+    let first = form(0)?;
+    let cond = |form: Option<Form>| match form {
+        Some(Form::Jump(cond)) if cond > 0 => Some(cond),
         _ => None,
-    };
-    let first = op(0)?;
-    let one = |end: usize| -> Option<Handler> {
-        match (op(end)?, cond(end)) {
-            (_, Some(cond)) => of_one_branch(first, cond),
-            (Op::Djnz, _) => of_one_count(first),
-            (Op::Call, _) => of_one_call(first),
-            (Op::Ret, _) => of_one_back(first),
-            _ => None,
-        }
-    };
-    let two = |end: usize| -> Option<Handler> {
-        let ops = [first, op(1)?];
-        match (op(end)?, cond(end)) {
-            (_, Some(cond)) => of_two_branch(ops, cond),
-            (Op::Djnz, _) => of_two_count(ops),
-            _ => None,
-        }
     };
     if seen[0].writes() & STACK_BIT != 0 {
         return of_stack(first).map(|handler| (handler, 1));
     }
     // Alone: what ends a group.
-    match (first, cond(0)) {
-        (_, Some(cond)) => return of_branch(cond).map(|handler| (handler, 1)),
-        (Op::Djnz, _) => return Some((count, 1)),
-        (Op::Call, _) => return Some((call, 1)),
-        (Op::CallReg, _) => return Some((call_register, 1)),
-        (Op::JmpReg, _) => return Some((jump_register, 1)),
-        (Op::Ret, _) => return Some((back, 1)),
-        (Op::Nop, _) => return Some((none, 1)),
-        (Op::Jump(_), _) => return Some((none, 0)),
+    match first {
+        Form::Jump(cond) => return of_branch(cond).map(|handler| (handler, 1)),
+        Form::Djnz => return Some((count, 1)),
+        Form::Call => return Some((call, 1)),
+        Form::CallReg => return Some((call_register, 1)),
+        Form::JmpReg => return Some((jump_register, 1)),
+        Form::Ret => return Some((back, 1)),
+        Form::Nop => return Some((none, 1)),
         _ => {}
     }
-    if let Some(handler) = two(2) {
+    // Some parts, and what ends a group.
+    let ends_two = match (form(1), form(2)) {
+        (Some(second), Some(Form::Jump(cond))) => of_two_branch([first, second], cond),
+        (Some(second), Some(Form::Djnz)) => of_two_count([first, second]),
+        _ => None,
+    };
+    if let Some(handler) = ends_two {
         return Some((handler, 3));
     }
-    if let Some(handler) = one(1) {
+    let ends_one = match form(1) {
+        Some(Form::Jump(cond)) => of_one_branch(first, cond),
+        Some(Form::Djnz) => of_one_count(first),
+        Some(Form::Call) => of_one_call(first),
+        Some(Form::Ret) => of_one_back(first),
+        _ => None,
+    };
+    if let Some(handler) = ends_one {
         return Some((handler, 2));
     }
     // Three, unless the third belongs better to the jump behind it.
-    let takes_third = matches!((op(2), op(3)), (Some(third), Some(Op::Jump(_) | Op::Djnz)) if {
-        cond(3).is_some_and(|cond| of_one_branch(third, cond).is_some()) || op(3) == Some(Op::Djnz)
-    });
-    if let (Some(second), Some(third), false) = (op(1), op(2), takes_third)
+    let takes_third = |third: Form| {
+        form(3) == Some(Form::Djnz) || cond(form(3)).is_some_and(|cond| of_one_branch(third, cond).is_some())
+    };
+    if let (Some(second), Some(third)) = (form(1), form(2))
+        && !takes_third(third)
         && let Some(handler) = of_three([first, second, third])
     {
         return Some((handler, 3));
     }
-    if let Some(second) = op(1)
+    // Likewise of two.
+    let takes_second = |second: Form| cond(form(2)).is_some_and(|cond| of_one_branch(second, cond).is_some());
+    if let Some(second) = form(1)
+        && !takes_second(second)
         && let Some(handler) = of_two(first, second)
     {
         return Some((handler, 2));
@@ -247,52 +290,69 @@ impl Machine {
     /// Puts the group at an address together, whose first instruction is decoded; false when it is one for others, at least for
     /// now.
     pub(super) fn build(&mut self, at: u16) -> bool {
+        let place = u32::from(at >> 1);
         let mut seen = Vec::with_capacity(PARTS + 1);
-        let mut place = at;
+        // A jump that is always taken belongs to the group as if what it leads to stood behind what comes before it.
+        let mut jump: Option<(usize, Seen)> = None;
+        let mut from = at;
         while seen.len() <= PARTS {
-            let Some(next) = self.see(place) else { break };
-            seen.push(next);
-            let leads_on = !matches!(next.op, Op::Jump(_) | Op::Djnz | Op::Call | Op::CallReg | Op::JmpReg | Op::Ret);
-            if !leads_on || next.next <= place || next.writes() & STACK_BIT != 0 {
+            let Some(next) = self.see(from) else { break };
+            if next.form == Form::Jump(0) {
+                if jump.is_some() {
+                    break;
+                }
+                jump = Some((seen.len(), next));
+                from = next.target();
+                continue;
+            }
+            // What writes the stack pointer stands alone.
+            let moves_stack = next.writes() & STACK_BIT != 0;
+            if moves_stack && (jump.is_some() || !seen.is_empty()) {
                 break;
             }
-            place = next.next;
+            seen.push(next);
+            if moves_stack || next.ends() || next.next <= from {
+                break;
+            }
+            from = next.next;
         }
-        let Some((run, count)) = choose(&seen) else {
-            let is_for_now = seen.is_empty() && matches!(self.slots.at(at).kind, Kind::Undecoded);
-            if !is_for_now && self.decoded_at(at.into()).is_none_or(|insn| !insn.op().writes_register()) {
-                self.slots.groups.set(Group::other(at), 0);
+        let choice = if seen.is_empty() { jump.map(|_| (none as Handler, 0)) } else { choose(&seen) };
+        let Some((run, count)) = choice else {
+            let is_for_now = self.decoded_at(at.into()).is_some_and(|insn| insn.op().writes_register());
+            if !is_for_now {
+                self.slots.groups.set(Group::other(place), 0);
             }
             return false;
         };
-        let mut taken: &[Seen] = &seen[..count];
-        // A jump that is always taken costs nothing behind whatever leads on.
-        let jumps = seen.get(count).filter(|next| next.insn.always_jumps());
-        let leads_on = taken.last().is_none_or(|last| {
-            !matches!(last.op, Op::Jump(_) | Op::Djnz | Op::Call | Op::CallReg | Op::JmpReg | Op::Ret)
-        });
-        let jumps = jumps.filter(|_| leads_on);
-        if jumps.is_some() {
-            taken = &seen[..=count];
-        }
-        let Some(last) = taken.last() else { return false };
-        let cycles = taken.iter().map(|seen| seen.cycles()).sum::<u32>()
-            + u32::from(matches!(last.op, Op::Jump(_) | Op::Djnz | Op::JmpReg));
-        if cycles > COSTLIEST {
-            return false;
-        }
-        let cost = Left::try_from(cycles).unwrap_or(0) * CYCLE - Left::try_from(taken.len()).unwrap_or(0);
+        let taken = &seen[..count];
+        let jump = jump.filter(|(index, _)| *index <= count);
+        let last = taken.last().copied();
+        let costs = taken.iter().map(|seen| seen.cycles()).sum::<u32>()
+            + u32::from(last.is_some_and(|last| matches!(last.form, Form::Jump(_) | Form::Djnz | Form::JmpReg)))
+            + jump.map_or(0, |(_, jump)| jump.cycles() + 1);
+        let steps = count + usize::from(jump.is_some());
+        let (Ok(cycles), Ok(steps)) = (Left::try_from(costs), Left::try_from(steps)) else { return false };
         let mut operands = [Operands::default(); PARTS];
         for (operands, seen) in operands.iter_mut().zip(taken) {
             *operands = seen.operands();
         }
-        if matches!(last.op, Op::Call | Op::CallReg) {
+        if let Some(last) = last.filter(|last| matches!(last.form, Form::Call | Form::CallReg)) {
             operands[CALL].value = last.insn.bytes();
         }
-        let target = last.target() / 2;
-        let next = if jumps.is_some() { target } else { last.next / 2 };
+        let behind = match (jump, last) {
+            (Some((index, jump)), _) if index == count => jump.target(),
+            (_, Some(last)) => last.next,
+            (_, None) => return false,
+        };
+        let (next, target) = (behind / 2, last.map_or(0, Seen::target) / 2);
         let writes = taken.iter().fold(0, |writes, seen| writes | seen.writes());
-        self.slots.groups.set(Group { cost, next, target, operands, ..Group::new(at, run) }, writes);
+        let group = Group { cost: cycles * CYCLE - steps, next, target, operands, ..Group::new(place, run) };
+        self.slots.groups.set(group, writes.into());
+        if let (Some((index, _)), Some(last)) = (jump, last)
+            && index < count
+        {
+            self.slots.groups.also_covers(place, usize::from(taken[index].at / 2)..usize::from(last.next / 2));
+        }
         true
     }
 
@@ -305,11 +365,10 @@ impl Machine {
             return None;
         }
         let insn = self.decoded_at(at.into())?;
-        let op = if insn.op() == Op::Lea { Op::Mov } else { insn.op() };
-        let seen = Seen { insn, op, at, next: at.wrapping_add(insn.bytes()) };
-        let leads = match op {
-            Op::Jump(_) | Op::Djnz | Op::Call => seen.target() & 1 == 0 && seen.target() != at,
-            Op::Halt | Op::Reti | Op::Ei | Op::Di | Op::Brk | Op::PushFl | Op::PopFl | Op::Sys => false,
+        let seen = Seen { insn, form: Form::of(insn), at, next: at.wrapping_add(insn.bytes()) };
+        let leads = match seen.form {
+            Form::Jump(_) | Form::Djnz | Form::Call => seen.target() & 1 == 0 && seen.target() != at,
+            Form::Other => false,
             _ => true,
         };
         let is_known = seen.writes() & !self.state.cpu.known == 0;

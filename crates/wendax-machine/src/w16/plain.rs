@@ -209,7 +209,8 @@ impl Machine {
             }
             macro_rules! shift {
                 ($shifted:expr) => {
-                    if s & 15 == 0 {
+                    let places = s & 15;
+                    if places == 0 {
                         let (value, new) = alu::unshifted(d, flags & C);
                         set!(value);
                         flags = flags & I | new.bits();

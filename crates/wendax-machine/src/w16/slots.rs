@@ -5,7 +5,7 @@
 
 use super::PAGE_WORDS;
 use super::interest::Interest;
-use super::swift::Groups;
+use super::swift::{COVERED, Groups};
 use rustc_hash::FxHashMap;
 use wendax_isa::RegisterUse;
 use wendax_isa::w16::{Insn, Op};
@@ -84,6 +84,13 @@ impl Slot {
     }
 }
 
+impl Slot {
+    /// It is a jump that is taken whatever the flags are.
+    pub(super) fn always_jumps(self) -> bool {
+        self.kind == Kind::Jump && self.a & self.b == 0xFF
+    }
+}
+
 #[derive(Debug, Clone)]
 pub(super) struct Slots {
     table: Vec<Slot>,
@@ -134,7 +141,7 @@ impl Slots {
             self.table.resize((index + 1).next_multiple_of(PAGE_WORDS), UNDECODED);
         }
         self.table[index] = slot;
-        self.groups.forget(index, 1);
+        self.groups.forget(index, 1, COVERED);
     }
 
     pub(super) fn set_breakpoints(&mut self, addresses: &[u16]) {
@@ -232,7 +239,7 @@ impl Slots {
     }
 
     fn forget_slots(&mut self, from: usize, count: usize) {
-        self.groups.forget(from, count);
+        self.groups.forget(from, count, COVERED);
         for index in from..(from + count).min(self.table.len()) {
             if self.table[index].kind != Kind::Breakpoint {
                 self.table[index] = UNDECODED;

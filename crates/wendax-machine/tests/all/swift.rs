@@ -286,7 +286,10 @@ const ENDS: [&str; 8] = [
     "mov r8, start\n jmp r8",
     "mov r8, leaf\n call r8\n jmp start",
 ];
-const CAUSES: [&str; 14] = [
+const CAUSES: [&str; 17] = [
+    "call drop\nback: nop",
+    "call pops\nback: nop",
+    "jmp far\nback: stb [far + 2], r5",
     "ldw r5, [0x8000]",
     "stw [0x8000], r5",
     "ldw r5, [r6 + 1]",
@@ -316,8 +319,12 @@ fn whatever_lies_in_wait_at_each_place_of_a_group() {
                 lines.insert(place, cause);
                 let text = format!(
                     ".entry begin\nbegin: mov r0, 46\n clr r1\n mov r2, 11\n clr r3\n clr r4\n clr r5\n mov r6, cells\n mov r7, 5\n \
-                     start: {}\n {end}\nleaf: ret\n .data\ncells: .word 1, 2, 3, 4\n",
-                    lines.join("\n ")
+                     start: {}\n {end}\nleaf: ret\n\
+                     drop: mov r9, r1\n add sp, 2\n mov r9, r2\n jmp back2\npops: mov r9, r1\n pop r9\n jmp r9\n\
+                     far: add r1, 0\n mov r3, r1\n jmp back2\nback2: mov r9, 1\n jmp {back}\n .data\n\
+                     cells: .word 1, 2, 3, 4\n",
+                    lines.join("\n "),
+                    back = if cause.contains("back:") { "back" } else { "begin" },
                 );
                 let image = assembled(&text);
                 for watchful in [Watchful::Closely, Watchful::Usual] {

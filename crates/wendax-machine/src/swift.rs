@@ -1,0 +1,389 @@
+//! Carrying out several instructions in one go, where nobody looks: what all machines do alike.
+//!
+//! Each place of code that runs has a [`Group`]: instructions that follow each other, and the function that does them all and
+//! calls that of the group behind them. Such a call is the last thing a function does, so that it becomes a jump; since
+//! nothing guarantees that, no more than `CHUNK` cycles are done before the functions return. An instruction within a group
+//! has a group of its own, so that jumps into the middle need no care.
+//!
+//! What a group cannot do is left to the machine's own loop, with nothing of it done: see [`missed`]. A machine says what its
+//! registers and its memory are ([`Engine`]), what its instructions do ([`Part`]), how its groups may end, and which
+//! instructions it puts together.
+
+#![expect(
+    clippy::inline_always,
+    reason = "functions of groups are made of these, and call nothing but the next of their kind"
+)]
+
+use crate::events::Watchful;
+use std::fmt;
+use std::ops::Range;
+
+/// Cycles that are done at most before functions return, for [`Watchful::Usual`] and [`Watchful::Closely`]; each instruction
+/// takes one at least.
+const CHUNK: [u64; 2] = [4096, 40];
+/// With fewer cycles to go it is not worth beginning, likewise.
+const LEAST: [u64; 2] = [16, 1];
+
+/// Instructions of a group that have operands.
+pub(crate) const PARTS: usize = 3;
+
+/// What is left of a chunk: cycles in the upper half, and in the lower one how many steps were taken in it.
+pub(crate) type Left = i32;
+
+/// One cycle of what is left.
+pub(crate) const CYCLE: Left = 1 << 16;
+
+/// Steps that were taken in a chunk.
+#[inline(always)]
+pub(crate) fn steps_of(left: Left) -> u64 {
+    u64::from(left.cast_unsigned() & 0xFFFF)
+}
+
+fn cycles_of(left: Left) -> u64 {
+    u64::from(left.cast_unsigned() >> 16)
+}
+
+/// What groups of a machine work on.
+pub(crate) trait Engine: Sized + 'static {
+    /// Registers, and what else groups need of the state.
+    type Core: fmt::Debug;
+    /// Memory as groups see it.
+    type Memory;
+    /// Operands of an instruction.
+    type Operands: Copy + Default + fmt::Debug;
+    /// Where a group lies, as it is written down in others: places are counted from the first one there may be.
+    type Place: Copy + Default + Into<u32> + fmt::Debug;
+    /// As many places as there can be groups at.
+    const MOST: usize;
+
+    /// Registers of nothing.
+    fn core() -> Self::Core;
+
+    /// A chunk begins at this step.
+    fn begin(core: &mut Self::Core, step: u64);
+}
+
+/// Carries out a group, whose cost has been taken off, and all that follow it.
+pub(crate) type Handler<E> =
+    fn(&mut <E as Engine>::Core, &mut <E as Engine>::Memory, &[Group<E>], &Group<E>, Left) -> Out;
+
+/// Instructions that are done in one go.
+#[derive(Debug)]
+#[repr(C)]
+pub(crate) struct Group<E: Engine> {
+    pub(crate) run: Handler<E>,
+    /// Its cycles, those of a jump that is taken among them, less its steps, as [`Left`] counts them.
+    pub(crate) cost: Left,
+    /// Its place.
+    pub(crate) place: u32,
+    /// The place of what follows it; behind a call that of the way back.
+    pub(crate) next: E::Place,
+    /// The place where a jump or a call at its end leads.
+    pub(crate) target: E::Place,
+    pub(crate) operands: [E::Operands; PARTS],
+}
+
+impl<E: Engine> Group<E> {
+    /// One that does nothing yet, by this function.
+    pub(crate) fn new(place: u32, run: Handler<E>) -> Self {
+        let (next, target) = Default::default();
+        Self { run, cost: 0, place, next, target, operands: [E::Operands::default(); PARTS] }
+    }
+
+    /// One that is always left to others.
+    pub(crate) fn other(place: u32) -> Self {
+        Self::new(place, other::<E>)
+    }
+}
+
+/// Where and why functions returned, in one number, so that what a function returns is what the one behind it did.
+#[derive(Debug, Clone, Copy)]
+#[repr(transparent)]
+pub(crate) struct Out(u64);
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[repr(u8)]
+pub(crate) enum Why {
+    /// The next group does not fit in what is left.
+    Spent,
+    /// The next one was not put together.
+    Unbuilt,
+    /// Something in the group was left to others.
+    Missed,
+}
+
+impl Out {
+    /// What is left; the place of the group that was not begun, or in which something was left to others; the number of that
+    /// instruction in it, of which those before it were done.
+    #[inline(always)]
+    fn new(left: Left, place: u32, at: u8, why: Why) -> Self {
+        Self(
+            u64::from(left.cast_unsigned()) | u64::from(place) << 32 | u64::from(at) << 58 | u64::from(why as u8) << 62,
+        )
+    }
+
+    fn left(self) -> Left {
+        let [a, b, c, d, ..] = self.0.to_le_bytes();
+        Left::from_le_bytes([a, b, c, d])
+    }
+
+    fn place(self) -> u32 {
+        let [.., a, b, c, d] = self.0.to_le_bytes();
+        u32::from_le_bytes([a, b, c, d & 3])
+    }
+
+    fn at(self) -> u8 {
+        (self.0 >> 56).to_le_bytes()[0] >> 2 & 15
+    }
+
+    fn why(self) -> Why {
+        match self.0 >> 62 {
+            0 => Why::Spent,
+            1 => Why::Unbuilt,
+            _ => Why::Missed,
+        }
+    }
+}
+
+/// An instruction within a group.
+pub(crate) trait Part<E: Engine> {
+    /// Carries it out with the operands of this number; false when it is left to others, with nothing done.
+    fn run<const N: usize>(core: &mut E::Core, memory: &mut E::Memory, group: &Group<E>) -> bool;
+}
+
+// ---- how functions of groups go on
+
+/// The group is left to others from this instruction on.
+#[cold]
+#[inline(never)]
+pub(crate) fn missed<E: Engine>(group: &Group<E>, left: Left, at: u8) -> Out {
+    Out::new(left.wrapping_add(group.cost), group.place, at, Why::Missed)
+}
+
+#[cold]
+#[inline(never)]
+fn never_built(left: Left, place: u32) -> Out {
+    Out::new(left, place, 0, Why::Unbuilt)
+}
+
+/// There was less left than this group costs.
+#[cold]
+#[inline(never)]
+fn spent<E: Engine>(group: &Group<E>, rest: Left) -> Out {
+    Out::new(rest.wrapping_add(group.cost), group.place, 0, Why::Spent)
+}
+
+/// Goes on with the group at a place.
+#[inline(always)]
+pub(crate) fn on<E: Engine>(
+    core: &mut E::Core,
+    memory: &mut E::Memory,
+    table: &[Group<E>],
+    place: u32,
+    left: Left,
+) -> Out {
+    let Some(group) = table.get(place as usize) else {
+        return never_built(left, place);
+    };
+    let rest = left.wrapping_sub(group.cost);
+    if rest < 0 {
+        return spent(group, rest);
+    }
+    (group.run)(core, memory, table, group, rest)
+}
+
+/// The same behind a jump that is taken or not.
+#[inline(always)]
+pub(crate) fn turn<E: Engine>(
+    core: &mut E::Core,
+    memory: &mut E::Memory,
+    table: &[Group<E>],
+    group: &Group<E>,
+    left: Left,
+    is_taken: bool,
+) -> Out {
+    if is_taken {
+        on(core, memory, table, group.target.into(), left)
+    } else {
+        on(core, memory, table, group.next.into(), left.wrapping_add(CYCLE))
+    }
+}
+
+/// Defines functions of groups: of parts, each with the operands of its number, and of how they go on behind those.
+macro_rules! groups {
+    ($engine:ty; $($(#[$doc:meta])* $name:ident<$($part:ident: $kind:ident $number:literal),*; $($cond:ident: $of:ty)?>
+        |$core:ident, $memory:ident, $table:ident, $group:ident, $left:ident| $end:expr;)*) => {$(
+        $(#[$doc])*
+        pub(super) fn $name<$($part: $kind<$engine>,)* $(const $cond: $of)?>(
+            $core: &mut <$engine as $crate::swift::Engine>::Core,
+            $memory: &mut <$engine as $crate::swift::Engine>::Memory,
+            $table: &[$crate::swift::Group<$engine>],
+            $group: &$crate::swift::Group<$engine>,
+            $left: $crate::swift::Left,
+        ) -> $crate::swift::Out {
+            $(if !$part::run::<$number>($core, $memory, $group) {
+                return $crate::swift::missed($group, $left, $number);
+            })*
+            $end
+        }
+    )*};
+}
+
+/// What is told of the type of the part that an operation is. `None` for operations that are not in the list.
+macro_rules! with {
+    ($op:expr, $operations:ident::[$($part:ident)*], $type:ident => $what:expr) => {
+        match $op {
+            $($operations::$part => {
+                type $type = $part;
+                $what
+            })*
+            _ => None,
+        }
+    };
+}
+
+pub(crate) use {groups, with};
+
+/// Never put together.
+fn unbuilt<E: Engine>(_: &mut E::Core, _: &mut E::Memory, _: &[Group<E>], group: &Group<E>, left: Left) -> Out {
+    Out::new(left, group.place, 0, Why::Unbuilt)
+}
+
+fn other<E: Engine>(_: &mut E::Core, _: &mut E::Memory, _: &[Group<E>], group: &Group<E>, left: Left) -> Out {
+    missed(group, left, 0)
+}
+
+// ---- the table
+
+/// Groups of all code that ran, and what they work on. A copy has none of them: it puts its own together.
+#[derive(Debug)]
+pub(crate) struct Groups<E: Engine> {
+    table: Vec<Group<E>>,
+    /// Registers that groups write without saying that they are known from then on.
+    needed: u32,
+    /// Groups that go on behind a jump, by their places, and the places they cover there.
+    far: Vec<(u32, Range<usize>)>,
+    pub(crate) core: Box<E::Core>,
+}
+
+impl<E: Engine> Default for Groups<E> {
+    fn default() -> Self {
+        Self { table: Vec::new(), needed: 0, far: Vec::new(), core: Box::new(E::core()) }
+    }
+}
+
+impl<E: Engine> Clone for Groups<E> {
+    fn clone(&self) -> Self {
+        Self::default()
+    }
+}
+
+/// How far a run may go.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Ends {
+    pub(crate) step: u64,
+    pub(crate) cycle: u64,
+    pub(crate) watchful: Watchful,
+}
+
+/// How far it went: steps and cycles since the start, the place of the group that was not begun or was left to others from
+/// the instruction with a number on, and why.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Went {
+    pub(crate) steps: u64,
+    pub(crate) cycles: u64,
+    pub(crate) place: u32,
+    pub(crate) at: u8,
+    pub(crate) why: Why,
+}
+
+impl Ends {
+    fn cycles_from(self, (steps, cycles): (u64, u64)) -> u64 {
+        self.step.saturating_sub(steps).min(self.cycle.saturating_sub(cycles))
+    }
+
+    /// There is enough to go from this step and cycle that it is worth beginning.
+    pub(crate) fn are_far(self, now: (u64, u64)) -> bool {
+        self.cycles_from(now) >= LEAST[self.watchful as usize]
+    }
+}
+
+impl<E: Engine> Groups<E> {
+    /// The group at its place is this one; registers that it writes, each a bit, are known.
+    pub(crate) fn set(&mut self, group: Group<E>, writes: u32) {
+        /// Groups that there is room for at once.
+        const ROOM: usize = 128;
+        let index = group.place as usize;
+        if index >= self.table.len() && index < E::MOST {
+            let to = (index + 1).next_multiple_of(ROOM);
+            self.table.extend((self.table.len()..to).map(unbuilt_at));
+        }
+        if let Some(there) = self.table.get_mut(index) {
+            *there = group;
+            self.needed |= writes;
+        }
+    }
+
+    /// From this place on what stands at so many changed: groups that cover so many places before are put together anew
+    /// with them.
+    pub(crate) fn forget(&mut self, place: usize, count: usize, before: usize) {
+        let to = (place + count).min(self.table.len());
+        let from = place.saturating_sub(before).min(to);
+        for index in from..to {
+            self.table[index] = unbuilt_at(index);
+        }
+        let Self { table, far, .. } = self;
+        far.retain(|(group, covered)| {
+            let is_right = covered.end <= place || place + count <= covered.start;
+            if let Some(there) = table.get_mut(*group as usize).filter(|_| !is_right) {
+                *there = unbuilt_at(*group as usize);
+            }
+            is_right
+        });
+    }
+
+    /// The group at a place covers these places too.
+    pub(crate) fn also_covers(&mut self, place: u32, covered: Range<usize>) {
+        self.far.push((place, covered));
+    }
+
+    /// All groups are put together anew.
+    pub(crate) fn clear(&mut self) {
+        self.table.clear();
+        self.far.clear();
+        self.needed = 0;
+    }
+
+    /// Only these registers are known now.
+    pub(crate) fn known(&mut self, known: u32) {
+        if self.needed & !known != 0 {
+            self.clear();
+        }
+    }
+
+    /// Carries out groups from a place, a step and a cycle on until one is left to others or it is far enough; see
+    /// [`Ends::are_far`].
+    pub(crate) fn run(&mut self, memory: &mut E::Memory, place: u32, now: (u64, u64), ends: Ends) -> Went {
+        let Self { table, core, .. } = self;
+        let (chunk, least) = (CHUNK[ends.watchful as usize], LEAST[ends.watchful as usize]);
+        let mut went = Went { steps: now.0, cycles: now.1, place, at: 0, why: Why::Spent };
+        loop {
+            let left = ends.cycles_from((went.steps, went.cycles)).min(chunk);
+            if left < least {
+                return went;
+            }
+            E::begin(core, went.steps);
+            let out = on(&mut **core, memory, table, went.place, Left::try_from(left).unwrap_or(0) * CYCLE);
+            went.steps += steps_of(out.left());
+            went.cycles += left - cycles_of(out.left());
+            (went.place, went.at, went.why) = (out.place(), out.at(), out.why());
+            if out.why() != Why::Spent || left < chunk {
+                return went;
+            }
+        }
+    }
+}
+
+fn unbuilt_at<E: Engine>(index: usize) -> Group<E> {
+    Group::new(u32::try_from(index).unwrap_or(u32::MAX), unbuilt::<E>)
+}
