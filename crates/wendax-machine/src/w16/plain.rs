@@ -208,7 +208,7 @@ impl Machine {
                 };
             }
             macro_rules! shift {
-                ($shifted:expr) => {
+                ($shifted:expr) => {{
                     let places = s & 15;
                     if places == 0 {
                         let (value, new) = alu::unshifted(d, flags & C);
@@ -218,7 +218,7 @@ impl Machine {
                     } else {
                         compute!($shifted);
                     }
-                };
+                }};
             }
             // A word that is told of once the whole instruction is sure to happen.
             macro_rules! fetch_word {
