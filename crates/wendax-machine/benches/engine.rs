@@ -20,6 +20,7 @@ struct Work {
 struct Store {
     words: [u16; 4096],
     bytes: [u8; 4096],
+    longs: [u32; 512],
     seed: u16,
     rounds: u32,
 }
@@ -255,12 +256,133 @@ tick:   push  r0
 wagons: .space 32
 ";
 
-const WORKS: [Work; 5] = [
+/// The sort for RV32, as a compiler lays it out.
+const SORT_RV32: &str = "\
+.target rv32
+_start: li    s8, 0
+        li    s9, 40503
+again:  la    s0, wagons
+        li    s1, 16
+1:      mul   s8, s8, s9
+        li    t0, 12345
+        add   s8, s8, t0
+        slli  s8, s8, 16
+        srli  s8, s8, 16
+        sw    s8, 0(s0)
+        addi  s0, s0, 4
+        addi  s1, s1, -1
+        bnez  s1, 1b
+        li    s0, 1
+2:      mv    a0, s0
+        call  insert
+        addi  s0, s0, 1
+        li    t0, 16
+        bltu  s0, t0, 2b
+        addi  s10, s10, 1     # rounds, so that no state comes twice
+        j     again
+
+insert: addi  sp, sp, -16
+        sw    s0, 12(sp)
+        sw    s1, 8(sp)
+        slli  a0, a0, 2
+        la    a1, wagons
+        add   a1, a1, a0
+        lw    a2, 0(a1)
+1:      beqz  a0, 2f
+        lw    a3, -4(a1)
+        bleu  a3, a2, 2f
+        sw    a3, 0(a1)
+        addi  a1, a1, -4
+        addi  a0, a0, -4
+        j     1b
+2:      sw    a2, 0(a1)
+        lw    s1, 8(sp)
+        lw    s0, 12(sp)
+        addi  sp, sp, 16
+        ret
+        .bss
+wagons: .space 64
+";
+
+/// A sum over a table of words and a checksum of bytes for RV32, as a compiler makes them of two loops.
+const SUMS_RV32: &str = "\
+.target rv32
+_start: li    s11, 0
+again:  la    a0, list
+        li    a1, 500
+        mv    a2, s11
+        call  raise
+        mv    s1, a0
+        la    a0, list
+        li    a1, 2000
+        call  check
+        xor   s2, s1, a0
+        addi  s11, s11, 1
+        j     again
+
+raise:  slli  a1, a1, 2
+        add   a1, a0, a1
+        li    a5, 0
+1:      lw    a4, 0(a0)
+        add   a4, a4, a2
+        add   a5, a5, a4
+        sw    a4, 0(a0)
+        addi  a0, a0, 4
+        bne   a0, a1, 1b
+        mv    a0, a5
+        ret
+
+check:  add   a1, a0, a1
+        li    a5, 1
+        li    a4, 0
+        li    a6, 65521
+1:      lbu   a3, 0(a0)
+        addi  a0, a0, 1
+        add   a5, a5, a3
+        bltu  a5, a6, 2f
+        sub   a5, a5, a6
+2:      add   a4, a4, a5
+        bltu  a4, a6, 3f
+        sub   a4, a4, a6
+3:      bne   a0, a1, 1b
+        slli  a4, a4, 16
+        or    a0, a4, a5
+        ret
+        .bss
+list:   .space 2000
+";
+
+fn sums(store: &mut Store) {
+    let mut sum = 0u32;
+    for word in &mut store.longs[..500] {
+        *word = word.wrapping_add(store.rounds);
+        sum = sum.wrapping_add(*black_box(word));
+    }
+    let (mut low, mut high) = (1u32, 0u32);
+    for word in &store.longs[..500] {
+        for byte in word.to_le_bytes() {
+            low += u32::from(black_box(byte));
+            if low >= 65521 {
+                low -= 65521;
+            }
+            high += low;
+            if high >= 65521 {
+                high -= 65521;
+            }
+        }
+    }
+    store.rounds = store.rounds.wrapping_add(1);
+    black_box(sum ^ (high << 16 | low));
+}
+
+const WORKS: [Work; 7] = [
     Work { name: "sort", text: SORT, native: sort },
     Work { name: "memory", text: MEMORY, native: memory },
     Work { name: "calls", text: CALLS, native: calls },
     Work { name: "bytes", text: BYTES, native: bytes },
     Work { name: "timer", text: TIMER, native: sort },
+    Work { name: "rv32 sort", text: SORT_RV32, native: sort },
+    Work { name: "rv32 sums", text: SUMS_RV32, native: sums },
 ];
 
 fn image(text: &str) -> wendax_image::Image {
@@ -300,7 +422,7 @@ fn main() {
     for work in WORKS.iter().filter(|work| work.name.contains(&wanted)) {
         let image = image(work.text);
         let rounds = rounds(&image, STEPS);
-        let mut store = Box::new(Store { words: [0; 4096], bytes: [0; 4096], seed: 0, rounds: 0 });
+        let mut store = Box::new(Store { words: [0; 4096], bytes: [0; 4096], longs: [0; 512], seed: 0, rounds: 0 });
         let (mut ratios, mut rates) = (Vec::new(), Vec::new());
         for _ in 0..9 {
             let native = seconds(|| (0..rounds).for_each(|_| (work.native)(black_box(&mut store))));
@@ -314,7 +436,7 @@ fn main() {
         }
         ratios.sort_by(f64::total_cmp);
         println!(
-            "{:<8} {:>5.0} million steps a second, {:>5.1} times the time of native code ({:.1} to {:.1})",
+            "{:<10} {:>5.0} million steps a second, {:>5.1} times the time of native code ({:.1} to {:.1})",
             work.name,
             median(rates),
             ratios[4],

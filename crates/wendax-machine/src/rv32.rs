@@ -11,10 +11,12 @@ mod calls;
 mod control;
 mod counting;
 mod devices;
+mod grouping;
 mod looking;
 mod memory;
 mod steps;
 mod stretch;
+mod swift;
 mod traps;
 
 pub(crate) use counting::Counting;
@@ -67,6 +69,12 @@ pub(crate) struct Machine {
     breakpoints: FxHashSet<u32>,
     lookout: Lookout,
     cache: Cache,
+    /// Where code begins.
+    code_start: u32,
+    groups: swift::Groups,
+    /// What [`Memory::code`] said when groups were put together.
+    groups_of: u64,
+    near: memory::Near,
     /// What instructions used that ran since that was forgotten.
     used: RegisterUse,
 }
@@ -101,6 +109,8 @@ impl Machine {
         let mut memory = Memory::new();
         let regions = map(&mut memory, image);
         let heap_start = image.heap_start.0;
+        let code = regions.iter().filter(|region| region.kind == RegionKind::Code).map(|region| region.start.0);
+        let code_start = code.min().unwrap_or(0) & !3;
         let mut cpu = Cpu { registers: [0; 32], pc: image.entry.0, known: 1, control: Control::default() };
         let (sp, list) = arguments(&mut memory, &settings);
         let count = u32::try_from(settings.arguments.len()).unwrap_or(u32::MAX);
@@ -126,6 +136,10 @@ impl Machine {
             breakpoints: FxHashSet::default(),
             lookout: Lookout::default(),
             cache: Cache::default(),
+            code_start,
+            groups: swift::Groups::default(),
+            groups_of: 0,
+            near: memory::Near::default(),
             used: RegisterUse::default(),
         }
     }
@@ -251,11 +265,19 @@ impl Machine {
     // ---- breakpoints
 
     pub(crate) fn set_breakpoints(&mut self, addresses: &[Addr]) {
-        self.breakpoints = addresses.iter().map(|address| address.0).collect();
+        let breakpoints = addresses.iter().map(|address| address.0).collect();
+        if self.breakpoints != breakpoints {
+            self.breakpoints = breakpoints;
+            self.groups.clear();
+        }
     }
 
     pub(crate) fn set_lookout(&mut self, lookout: &Lookout) {
-        self.lookout = lookout.clone();
+        if self.lookout != *lookout {
+            self.lookout = lookout.clone();
+            self.near.watch(&lookout.cells);
+            self.groups.clear();
+        }
         self.around.looks_at_rare = lookout.rare;
     }
 
@@ -277,6 +299,7 @@ impl Machine {
     pub(crate) fn restore(&mut self, snapshot: &Snapshot) {
         self.state.clone_from(&snapshot.state);
         self.memory.put_back(&snapshot.memory);
+        self.groups.known(self.state.cpu.known);
         self.around.put_back(self.state.common.steps);
     }
 

@@ -65,6 +65,7 @@ fn put_word(of: &mut [u8; PAGE_BYTES], place: usize, word: u32) {
     }
 }
 
+#[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
 impl Page {
     /// What lies at an address of it that is a multiple of the length, when all of it has these attributes.
     #[inline]
@@ -72,6 +73,53 @@ impl Page {
         let (word, shift, mask) = within(address, length);
         let all = u32::from_le_bytes([wanted; 4]) & mask;
         (word_of(&self.attributes, word) & all == all).then(|| (word_of(&self.bytes, word) & mask) >> shift)
+    }
+
+    /// Whether all of so much at an address that is a multiple of the length has an attribute.
+    #[inline(always)]
+    fn has<const LENGTH: u32>(&self, address: u32, attribute: u8) -> bool {
+        let place = parts(address).2;
+        let splat = u32::from(attribute) * 0x0101_0101;
+        match LENGTH {
+            4 => word_of(&self.attributes, place & !3) & splat == splat,
+            2 => self.attributes[place & !1] & self.attributes[place | 1] & attribute != 0,
+            _ => self.attributes[place] & attribute != 0,
+        }
+    }
+
+    /// What lies there.
+    #[inline(always)]
+    fn value<const LENGTH: u32>(&self, address: u32) -> u32 {
+        let place = parts(address).2;
+        match LENGTH {
+            4 => word_of(&self.bytes, place & !3),
+            2 => u32::from(u16::from_le_bytes([self.bytes[place & !1], self.bytes[place | 1]])),
+            _ => self.bytes[place].into(),
+        }
+    }
+
+    /// Puts a value there.
+    #[inline(always)]
+    fn set<const LENGTH: u32>(&mut self, address: u32, value: u32, note: u8) {
+        let place = parts(address).2;
+        self.notes[place / 4] = note;
+        let [a, b, ..] = value.to_le_bytes();
+        match LENGTH {
+            4 => {
+                let has = word_of(&self.attributes, place & !3) | u32::from(KNOWN) * 0x0101_0101;
+                put_word(&mut self.attributes, place & !3, has);
+                put_word(&mut self.bytes, place & !3, value);
+            }
+            2 => {
+                [self.bytes[place & !1], self.bytes[place | 1]] = [a, b];
+                self.attributes[place & !1] |= KNOWN;
+                self.attributes[place | 1] |= KNOWN;
+            }
+            _ => {
+                self.bytes[place] = a;
+                self.attributes[place] |= KNOWN;
+            }
+        }
     }
 
     /// Puts a value there, whatever may be done there; all of it had a value before.
@@ -129,71 +177,149 @@ pub(super) struct Memory {
     code: u64,
 }
 
-/// Pages that are kept apart over a stretch of instructions, each one's own, so that to write to them asks nobody else: those
-/// that are written to again and again. All are given back at its end.
-#[derive(Debug, Default)]
-pub(super) struct Hot {
-    /// By the lowest bits of the page's number: the number, which one was written to last without being here, the page.
-    pages: [(u32, u32, Option<Box<Page>>); HOT],
+/// Memory while groups of instructions are carried out: some pages are at hand. Those that are written to are taken out, so that
+/// to write to them asks nobody else; all are given back at the end. Pages with cells that are watched are never at hand.
+#[derive(Debug)]
+pub(super) struct Near {
+    /// Another one between runs.
+    memory: Memory,
+    /// By the lowest bits of the page's number: the address of a page that was taken out, and the page.
+    own: [(u32, Option<Box<Page>>); NEAR],
+    /// The same of those that are only read.
+    seen: [(u32, Option<Shared>); NEAR],
+    /// Which of them are there, each a bit.
+    used: u64,
+    /// Pages that hold watched cells, from the first to the last.
+    watched: Vec<(u32, u32)>,
 }
 
 /// So many pages at a time.
-const HOT: usize = 16;
+const NEAR: usize = 64;
+/// What an address of a page has when none is meant: no key has it.
+const NOWHERE: u32 = 0x800;
 
-impl Hot {
-    fn slot(number: u32) -> usize {
-        number as usize & (HOT - 1)
+impl Clone for Near {
+    /// Between runs nothing is at hand.
+    fn clone(&self) -> Self {
+        Self { watched: self.watched.clone(), ..Self::default() }
     }
+}
 
-    /// See [`Memory::read`].
-    #[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
+impl Default for Near {
+    fn default() -> Self {
+        Self {
+            memory: Memory::new(),
+            own: std::array::from_fn(|_| (NOWHERE, None)),
+            seen: std::array::from_fn(|_| (NOWHERE, None)),
+            used: 0,
+            watched: Vec::new(),
+        }
+    }
+}
+
+#[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
+impl Near {
     #[inline(always)]
-    pub(super) fn load(&self, memory: &Memory, address: u32, length: u32) -> Option<u32> {
-        let number = address / PAGE;
-        match &self.pages[Self::slot(number)] {
-            (at, _, Some(page)) if *at == number => page.plain(address, length, READ),
-            _ => memory.read(address, length),
-        }
+    fn slot(address: u32) -> usize {
+        (address / PAGE) as usize & (NEAR - 1)
     }
 
-    /// See [`Memory::store`]; false where that may not be done.
-    #[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
+    /// What an address has beside its place in its page: that page's address, and more where it is no multiple of the length.
     #[inline(always)]
-    pub(super) fn store(&mut self, memory: &mut Memory, address: u32, length: u32, value: u32, note: u8) -> bool {
-        let number = address / PAGE;
-        match &mut self.pages[Self::slot(number)] {
-            (at, _, Some(page)) if *at == number => {
-                let may = page.plain(address, length, WRITE).is_some();
-                if may {
-                    page.put(address, length, value, note);
-                }
-                may
-            }
-            _ => memory.store(address, length, value, note).is_some() && self.wrote(memory, number),
-        }
+    fn key<const LENGTH: u32>(address: u32) -> u32 {
+        address & !(PAGE - LENGTH)
     }
 
-    /// A page that is not here was written to: the second time it comes here, and another one goes.
-    #[cold]
-    fn wrote(&mut self, memory: &mut Memory, number: u32) -> bool {
-        let (at, last, page) = &mut self.pages[Self::slot(number)];
-        if *last == number {
-            if let Some(page) = page.take() {
-                memory.give(*at * PAGE, page);
-            }
-            (*at, *page) = (number, memory.take(number * PAGE));
-        }
-        *last = number;
-        true
+    /// Takes memory in.
+    pub(super) fn begin(&mut self, memory: &mut Memory) {
+        std::mem::swap(&mut self.memory, memory);
     }
 
-    /// Gives all back.
+    /// Gives it back.
     pub(super) fn settle(&mut self, memory: &mut Memory) {
-        for (at, _, page) in &mut self.pages {
+        std::mem::swap(&mut self.memory, memory);
+        while self.used != 0 {
+            let slot = self.used.trailing_zeros() as usize & (NEAR - 1);
+            self.used &= self.used - 1;
+            let (at, page) = &mut self.own[slot];
             if let Some(page) = page.take() {
-                memory.give(*at * PAGE, page);
+                memory.give(*at, page);
             }
+            *at = NOWHERE;
+            self.seen[slot] = (NOWHERE, None);
         }
+    }
+
+    /// These cells are watched from now on, from the first to behind the last each.
+    pub(super) fn watch(&mut self, cells: &[(Addr, Addr)]) {
+        self.watched = cells.iter().map(|(from, to)| (from.0 / PAGE, to.0.saturating_sub(1) / PAGE)).collect();
+    }
+
+    /// The word at an address of code.
+    pub(super) fn code(&self, address: u32) -> u32 {
+        self.memory.word(address)
+    }
+
+    /// What a load finds of a page at hand; `None` where another way is to be gone.
+    #[inline(always)]
+    pub(super) fn load<const LENGTH: u32>(&self, address: u32) -> Option<u32> {
+        let (slot, key) = (Self::slot(address), Self::key::<LENGTH>(address));
+        let page: &Page = match (&self.own[slot], &self.seen[slot]) {
+            ((at, Some(page)), _) if *at == key => page,
+            (_, (at, Some(page))) if *at == key => page,
+            _ => return None,
+        };
+        page.has::<LENGTH>(address, READ).then(|| page.value::<LENGTH>(address))
+    }
+
+    /// Stores to a page at hand, with what is noted of a word; false where another way is to be gone.
+    #[inline(always)]
+    pub(super) fn store<const LENGTH: u32>(&mut self, address: u32, value: u32, note: u8) -> bool {
+        match &mut self.own[Self::slot(address)] {
+            (at, Some(page)) if *at == Self::key::<LENGTH>(address) && page.has::<LENGTH>(address, WRITE) => {
+                page.set::<LENGTH>(address, value, note);
+                true
+            }
+            _ => false,
+        }
+    }
+
+    /// Gets the page of an address at hand for a load or a store; false when that does not help.
+    pub(super) fn fetch(&mut self, address: u32, length: u32, is_store: bool) -> bool {
+        let (slot, start, number) = (Self::slot(address), address & !(PAGE - 1), address / PAGE);
+        let is_watched = self.watched.iter().any(|(first, last)| (*first..=*last).contains(&number));
+        let wanted = if is_store { WRITE } else { READ };
+        if is_watched || self.own[slot].0 == start || !address.is_multiple_of(length) {
+            return false;
+        }
+        if !self.memory.all(address, length, wanted) || !is_store && self.seen[slot].0 == start {
+            return false;
+        }
+        let is_code = self.memory.page(address).is_some_and(|page| page.is_decoded);
+        if is_store && is_code {
+            return false;
+        }
+        self.used |= 1 << slot;
+        if !is_store {
+            if self.memory.page(address).is_none() {
+                self.memory.make_page(address);
+            }
+            let (leaf, number, _) = parts(address);
+            let shared = self.memory.leaves[leaf].as_ref().and_then(|leaf| leaf[number].as_ref());
+            self.seen[slot] = (start, shared.map(Arc::clone));
+            return true;
+        }
+        // What was only read is no longer the same.
+        if self.seen[slot].0 == start {
+            self.seen[slot] = (NOWHERE, None);
+        }
+        let (at, page) = &mut self.own[slot];
+        if let Some(page) = page.take() {
+            self.memory.give(*at, page);
+        }
+        self.memory.page_mut(start);
+        (*at, *page) = (start, self.memory.take(start));
+        true
     }
 }
 

@@ -242,15 +242,15 @@ impl Machine {
                 return stop;
             }
             // Where nothing is to be looked at in between, a stretch is run at one go.
-            let is_plain = TOLD == 0 && !looks && self.breakpoints.is_empty() && !self.interrupt_comes();
-            if is_plain && !looks_at_rare && !(watches && self.around.repeats.is_looking()) {
+            let is_plain = TOLD == 0 && !self.interrupt_comes();
+            if is_plain && !(watches && self.around.repeats.is_looking()) {
                 let left = how.effort.saturating_sub(self.around.effort(&self.state.common).wrapping_sub(mark));
                 let due = if watches { self.around.repeats.due() } else { u64::MAX };
                 let until = how.until.0.min(steps.saturating_add(left)).min(due);
                 let horizon = how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND));
                 let quiet = self.quiet_until();
                 let ends = if self.state.cpu.control.allowed { horizon.min(quiet) } else { horizon };
-                self.run_stretch((until, ends, how.printed), depth);
+                self.run_stretch((until, ends, how.printed), depth, looks);
                 if self.state.common.steps == steps {
                     self.pass_wait(how.until.0.min(due), horizon.min(quiet));
                 }
@@ -374,15 +374,20 @@ impl Machine {
     /// The next instruction, if it can be run.
     #[inline]
     pub(super) fn fetch(&mut self) -> Result<Decoded, Fail> {
-        match self.cache.known(self.state.cpu.pc, self.memory.code()) {
+        self.fetch_at(self.state.cpu.pc)
+    }
+
+    /// The instruction at an address, if it can be run.
+    #[inline]
+    pub(super) fn fetch_at(&mut self, pc: u32) -> Result<Decoded, Fail> {
+        match self.cache.known(pc, self.memory.code()) {
             Some(decoded) => Ok(*decoded),
-            None => self.decode_next(),
+            None => self.decode_at(pc),
         }
     }
 
     #[cold]
-    fn decode_next(&mut self) -> Result<Decoded, Fail> {
-        let pc = self.state.cpu.pc;
+    fn decode_at(&mut self, pc: u32) -> Result<Decoded, Fail> {
         let address = Addr(pc);
         if pc & 3 != 0 {
             return Err(Fail { cause: 0, about: pc, kind: FaultKind::Misaligned { address, fetch: true } });
@@ -664,25 +669,16 @@ impl Machine {
     }
 
     /// What is looked out for may come with the next instruction.
-    fn is_looked_for(&mut self) -> bool {
+    pub(super) fn is_looked_for(&mut self) -> bool {
         let Ok(Decoded { insn, .. }) = self.fetch() else { return self.around.looks_at_rare };
+        let lookout = &self.lookout;
         let is_call = matches!(insn.op(), Op::Ecall | Op::Ebreak);
-        let own = insn.may_use();
-        let (wanted, lookout) = (self.lookout.uses, &self.lookout);
-        let touches = own.reads & wanted.reads | own.writes & wanted.writes;
-        let is_named =
-            || super::looking::names_of(insn).iter().any(|name| lookout.mnemonics.iter().any(|known| known == name));
-        let may_leave = || insn.op() == Op::Mret || insn.op() == Op::Jalr || insn.rd == SP && insn.uses().writes != 0;
         let reaches = || {
             let Some(access) = self.access_of(insn) else { return is_call && !lookout.cells.is_empty() };
             let (from, to) = (u64::from(access.address.0), u64::from(access.address.0) + u64::from(access.bytes));
             lookout.cells.iter().any(|(first, end)| from < u64::from(end.0) && u64::from(first.0) < to)
         };
-        touches != 0
-            || is_call && lookout.rare
-            || lookout.leaving && may_leave()
-            || !lookout.mnemonics.is_empty() && is_named()
-            || !lookout.cells.is_empty() && reaches()
+        self.may_be_looked_for(insn) || !lookout.cells.is_empty() && reaches()
     }
 
     /// `ecall`: the program's own handler, or the host.

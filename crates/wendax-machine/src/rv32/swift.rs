@@ -1,0 +1,349 @@
+//! Instructions of RV32 as groups carry them out, see [`crate::swift`].
+//!
+//! What is left to who looks closer: what fails, touches devices or control registers, calls the host or waits; registers that
+//! nobody has written yet; jumps to themselves; frames that are left otherwise than by a return to where they came from; code
+//! that is written; what a run stops at or looks out for. What instructions compute is told by `steps`; groups are put
+//! together in `grouping`.
+
+#![expect(
+    clippy::inline_always,
+    reason = "functions of groups are made of these, and call nothing but the next of their kind"
+)]
+
+use super::memory::Near;
+use super::steps::{computed, width};
+use crate::frames::{Frame, FrameKind, Frames};
+use crate::swift::{Engine, Left, Out, Part, groups, missed, on, steps_of, turn};
+use wendax_isa::rv32::{Format, Insn, Op, SP, goes, is_link};
+use wendax_isa::{Addr, Reg, StepNo};
+
+/// The register that is written where nothing is: it is never read.
+pub(super) const NOWHERE: u8 = 32;
+
+const STACK: usize = SP as usize;
+
+/// The machine, as groups see it: places are counted in words from where code begins.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Rv32;
+
+pub(super) type Group = crate::swift::Group<Rv32>;
+pub(super) type Groups = crate::swift::Groups<Rv32>;
+pub(super) type Handler = crate::swift::Handler<Rv32>;
+
+impl Engine for Rv32 {
+    type Core = Core;
+    type Memory = Near;
+    type Operands = Operands;
+    type Place = u32;
+    /// A megabyte of code.
+    const MOST: usize = 0x4_0000;
+
+    fn core() -> Core {
+        Core { registers: [0; 256], frames: Frames::default(), innermost: 0, floor: 0, deepest: 0, base: 0, origin: 0 }
+    }
+
+    fn begin(core: &mut Core, step: u64) {
+        core.base = step;
+    }
+}
+
+/// Operands of an instruction.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Operands {
+    pub(super) rd: u8,
+    pub(super) rs1: u8,
+    pub(super) rs2: u8,
+    /// The constant or the offset; of `auipc` what it comes to.
+    pub(super) value: u32,
+}
+
+/// Registers and frames while groups are carried out.
+#[derive(Debug)]
+pub(super) struct Core {
+    /// Indexed by any byte, so that no index needs to be checked; only those that exist are read.
+    pub(super) registers: [u32; 256],
+    pub(super) frames: Frames,
+    /// Where the stack stood when the innermost frame was entered; past all of memory when there is none.
+    innermost: u64,
+    /// With so many frames or fewer, none is left here: the run stops at some depth.
+    pub(super) floor: i64,
+    /// The most frames there were.
+    pub(super) deepest: u32,
+    /// The step at which the chunk began.
+    base: u64,
+    /// Where code begins.
+    pub(super) origin: u32,
+}
+
+impl Core {
+    #[inline(always)]
+    fn at(&self, register: u8) -> u32 {
+        self.registers[usize::from(register)]
+    }
+
+    #[inline(always)]
+    fn set(&mut self, register: u8, value: u32) {
+        self.registers[usize::from(register)] = value;
+    }
+
+    /// Where an access leads.
+    #[inline(always)]
+    fn address(&self, operands: Operands) -> u32 {
+        self.at(operands.rs1).wrapping_add(operands.value)
+    }
+
+    pub(super) fn see_frames(&mut self) {
+        self.innermost = self.frames.slots()[0].map_or(u64::MAX, |slot| slot.0.into());
+    }
+
+    /// Where an instruction that loads or stores would do that: how many bytes, and whether it stores.
+    pub(super) fn access(&self, insn: Insn) -> Option<(u32, u32, bool)> {
+        let is_store = insn.row().format == Format::Store;
+        let is_load = matches!(insn.op(), Op::Lw | Op::Lh | Op::Lhu | Op::Lb | Op::Lbu);
+        let address = self.at(insn.rs1 & 31).wrapping_add(insn.value);
+        (is_load || is_store).then(|| (address, width(insn.op()).0, is_store))
+    }
+
+    /// The place of an address where there may be groups.
+    #[inline(always)]
+    fn place(&self, address: u32) -> Option<u32> {
+        let place = address.wrapping_sub(self.origin) >> 2;
+        (address & 3 == 0 && (place as usize) < Rv32::MOST).then_some(place)
+    }
+}
+
+/// Instructions that compute of two registers, or of one and a constant.
+macro_rules! computing {
+    ($($of:ident: $($name:ident)*;)*) => {$($(
+        pub(super) struct $name;
+
+        impl Part<Rv32> for $name {
+            #[inline(always)]
+            fn run<const N: usize>(core: &mut Core, _: &mut Near, group: &Group) -> bool {
+                let operands = group.operands[N];
+                let value = computed(Op::$name, core.at(operands.rs1), computing!(core, operands, $of));
+                core.set(operands.rd, value);
+                true
+            }
+        }
+    )*)*};
+    ($core:ident, $operands:ident, registers) => {
+        $core.at($operands.rs2)
+    };
+    ($core:ident, $operands:ident, constant) => {
+        $operands.value
+    };
+}
+
+computing! {
+    constant: Addi Slti Sltiu Xori Ori Andi Slli Srli Srai;
+    registers: Add Sub Sll Slt Sltu Xor Srl Sra Or And Mul Mulh Mulhsu Mulhu Div Divu Rem Remu;
+}
+
+/// A constant: `lui`, and `auipc` with what that comes to.
+pub(super) struct Lui;
+
+impl Part<Rv32> for Lui {
+    #[inline(always)]
+    fn run<const N: usize>(core: &mut Core, _: &mut Near, group: &Group) -> bool {
+        core.set(group.operands[N].rd, group.operands[N].value);
+        true
+    }
+}
+
+/// Instructions that load so many bytes, and what becomes of them.
+macro_rules! loading {
+    ($($name:ident = $length:literal, |$found:ident| $value:expr;)*) => {$(
+        pub(super) struct $name;
+
+        impl Part<Rv32> for $name {
+            #[inline(always)]
+            fn run<const N: usize>(core: &mut Core, near: &mut Near, group: &Group) -> bool {
+                let operands = group.operands[N];
+                let Some($found) = near.load::<$length>(core.address(operands)) else { return false };
+                core.set(operands.rd, $value);
+                true
+            }
+        }
+    )*};
+}
+
+loading! {
+    Lw = 4, |found| found;
+    Lhu = 2, |found| found;
+    Lbu = 1, |found| found;
+    Lh = 2, |found| ((found << 16).cast_signed() >> 16).cast_unsigned();
+    Lb = 1, |found| ((found << 24).cast_signed() >> 24).cast_unsigned();
+}
+
+macro_rules! storing {
+    ($($name:ident = $length:literal;)*) => {$(
+        pub(super) struct $name;
+
+        impl Part<Rv32> for $name {
+            #[inline(always)]
+            fn run<const N: usize>(core: &mut Core, near: &mut Near, group: &Group) -> bool {
+                let operands = group.operands[N];
+                // Of what is no word nobody asks who put it there.
+                let note = if $length == 4 { operands.rs2 + 1 } else { 0 };
+                near.store::<$length>(core.address(operands), core.at(operands.rs2), note)
+            }
+        }
+    )*};
+}
+
+storing! {
+    Sw = 4;
+    Sh = 2;
+    Sb = 1;
+}
+
+/// A jump with a condition, by the number of its operation: see [`BRANCHES`].
+#[inline(always)]
+fn taken<const BRANCH: usize, const N: usize>(core: &Core, group: &Group) -> bool {
+    let operands = group.operands[N];
+    goes(BRANCHES[BRANCH], core.at(operands.rs1), core.at(operands.rs2))
+}
+
+/// Jumps with a condition.
+pub(super) const BRANCHES: [Op; 6] = [Op::Beq, Op::Bne, Op::Blt, Op::Bge, Op::Bltu, Op::Bgeu];
+
+groups! {
+    Rv32;
+    /// Nothing but going on: a fence, or a jump that is always taken.
+    none<;> |core, near, table, group, left| on(core, near, table, group.next, left);
+    one<A: Part 0;> |core, near, table, group, left| on(core, near, table, group.next, left);
+    two<A: Part 0, B: Part 1;> |core, near, table, group, left| on(core, near, table, group.next, left);
+    three<A: Part 0, B: Part 1, C: Part 2;> |core, near, table, group, left| on(core, near, table, group.next, left);
+    branch<; BRANCH: usize> |core, near, table, group, left| {
+        let taken = taken::<BRANCH, 0>(core, group);
+        turn(core, near, table, group, left, taken)
+    };
+    one_branch<A: Part 0; BRANCH: usize> |core, near, table, group, left| {
+        let taken = taken::<BRANCH, 1>(core, group);
+        turn(core, near, table, group, left, taken)
+    };
+    two_branch<A: Part 0, B: Part 1; BRANCH: usize> |core, near, table, group, left| {
+        let taken = taken::<BRANCH, 2>(core, group);
+        turn(core, near, table, group, left, taken)
+    };
+    call<;> |core, near, table, group, left| {
+        if !entered::<0>(core, group, left) {
+            return missed(group, left, 0);
+        }
+        on(core, near, table, group.target, left)
+    };
+    one_call<A: Part 0;> |core, near, table, group, left| {
+        if !entered::<1>(core, group, left) {
+            return missed(group, left, 1);
+        }
+        on(core, near, table, group.target, left)
+    };
+    /// A jump to where a register leads, back from a routine or into one, or neither.
+    indirect<;> |core, near, table, group, left| {
+        let Some(to) = indirectly::<0>(core, group, left) else { return missed(group, left, 0) };
+        on(core, near, table, to, left)
+    };
+    one_indirect<A: Part 0;> |core, near, table, group, left| {
+        let Some(to) = indirectly::<1>(core, group, left) else { return missed(group, left, 1) };
+        on(core, near, table, to, left)
+    };
+}
+
+/// A part that writes the stack pointer, where no frame is left by that.
+pub(super) fn stack<A: Part<Rv32>>(
+    core: &mut Core,
+    near: &mut Near,
+    table: &[Group],
+    group: &Group,
+    left: Left,
+) -> Out {
+    let before = core.registers[STACK];
+    if !A::run::<0>(core, near, group) {
+        return missed(group, left, 0);
+    }
+    if core.innermost < u64::from(core.registers[STACK]) {
+        core.registers[STACK] = before;
+        return missed(group, left, 0);
+    }
+    on(core, near, table, group.next, left)
+}
+
+impl Core {
+    /// The way back of a call, or of what may be one, that is the last instruction of a group.
+    #[inline(always)]
+    fn way_back(&self, group: &Group) -> u32 {
+        self.origin.wrapping_add(group.next << 2)
+    }
+
+    /// A frame is entered by the last instruction of a group.
+    #[inline(always)]
+    fn enter(&mut self, back: u32, target: u32, left: Left) {
+        let slot = self.registers[STACK];
+        // The step of the call is the last of those that have been counted.
+        let step = self.base.wrapping_add(steps_of(left)).wrapping_sub(1);
+        self.frames.enter(Frame {
+            slot: Addr(slot),
+            back: Addr(back),
+            site: Addr(back.wrapping_sub(4)),
+            target: Addr(target),
+            step: StepNo(step),
+            kind: FrameKind::Call,
+        });
+        self.innermost = slot.into();
+        self.deepest = self.deepest.max(self.frames.count());
+    }
+
+    /// The program goes back to an address: what returns there is left; false where the run may stop for that.
+    #[inline(always)]
+    fn leave(&mut self, to: u32) -> bool {
+        let stack = Addr(self.registers[STACK]);
+        let returns = |frame: &Frame| frame.back == Addr(to) && frame.slot <= stack;
+        if self.frames.list().last().is_some_and(returns) {
+            if self.frames.depth() <= self.floor {
+                return false;
+            }
+            self.frames.leave_innermost();
+        } else if self.floor > 0 {
+            return false;
+        } else {
+            self.frames.leave_one(returns);
+        }
+        self.see_frames();
+        true
+    }
+}
+
+/// Enters a routine by the instruction with this number, which is the last of the group; false when there is no room for its
+/// frame.
+#[inline(always)]
+fn entered<const N: usize>(core: &mut Core, group: &Group, left: Left) -> bool {
+    let has_room = core.frames.has_room();
+    if has_room {
+        let back = core.way_back(group);
+        core.set(group.operands[N].rd, back);
+        core.enter(back, core.origin.wrapping_add(group.target << 2), left);
+    }
+    has_room
+}
+
+/// A jump to where a register leads, with the way back in another one; to which place, when there may be groups. By the
+/// standard's hints what comes from a register that holds a way back returns, unless it is the one that gets another.
+#[inline(always)]
+fn indirectly<const N: usize>(core: &mut Core, group: &Group, left: Left) -> Option<u32> {
+    let operands = group.operands[N];
+    let (to, back) = (core.address(operands) & !1, core.way_back(group));
+    let place = core.place(to)?;
+    let enters = is_link(Reg(operands.rd));
+    if to == back.wrapping_sub(4) || enters && !core.frames.has_room() {
+        return None;
+    }
+    if is_link(Reg(operands.rs1)) && operands.rs1 != operands.rd && !core.leave(to) {
+        return None;
+    }
+    core.set(operands.rd, back);
+    if enters {
+        core.enter(back, to, left);
+    }
+    Some(place)
+}
