@@ -178,28 +178,40 @@ pub(super) struct Memory {
 }
 
 /// Memory while groups of instructions are carried out: some pages are at hand. Those that are written to are taken out, so that
-/// to write to them asks nobody else; all are given back at the end. Pages with cells that are watched are never at hand.
+/// to write to them asks nobody else, and given back at the end; of others a copy is at hand as long as they stay the same.
+/// Pages with cells that are watched are never at hand.
 #[derive(Debug)]
 pub(super) struct Near {
     /// Another one between runs.
     memory: Memory,
-    /// By the lowest bits of the page's number: the address of a page that was taken out, and the page.
-    own: [(u32, Option<Box<Page>>); NEAR],
-    /// The same of those that are only read.
-    seen: [(u32, Option<Shared>); NEAR],
-    /// Which of them are there, each a bit.
-    used: u64,
+    /// By the lowest bits of the page's number.
+    pages: [AtHand; NEAR],
+    /// Of what the copies are.
+    originals: [Option<Shared>; NEAR],
+    /// Which pages were taken out, and which copied, each a bit.
+    taken: u64,
+    copied: u64,
     /// Pages that hold watched cells, from the first to the last.
     watched: Vec<(u32, u32)>,
 }
 
+/// A page that is at hand.
+#[derive(Debug)]
+struct AtHand {
+    /// The address of the page that may be loaded from here, and of the one that may be stored to.
+    loads: u32,
+    stores: u32,
+    page: Option<Box<Page>>,
+}
+
 /// So many pages at a time.
 const NEAR: usize = 64;
-/// What an address of a page has when none is meant: no key has it.
+/// What an address of a page has when none is meant: no address of one has it.
 const NOWHERE: u32 = 0x800;
+const NONE: AtHand = AtHand { loads: NOWHERE, stores: NOWHERE, page: None };
 
 impl Clone for Near {
-    /// Between runs nothing is at hand.
+    /// Between runs nothing that matters is at hand.
     fn clone(&self) -> Self {
         Self { watched: self.watched.clone(), ..Self::default() }
     }
@@ -209,12 +221,22 @@ impl Default for Near {
     fn default() -> Self {
         Self {
             memory: Memory::new(),
-            own: std::array::from_fn(|_| (NOWHERE, None)),
-            seen: std::array::from_fn(|_| (NOWHERE, None)),
-            used: 0,
+            pages: [const { NONE }; NEAR],
+            originals: [const { None }; NEAR],
+            taken: 0,
+            copied: 0,
             watched: Vec::new(),
         }
     }
+}
+
+/// Each place of which a bit is set.
+fn places(mut bits: u64) -> impl Iterator<Item = usize> {
+    std::iter::from_fn(move || {
+        let place = (bits != 0).then(|| bits.trailing_zeros() as usize & (NEAR - 1));
+        bits &= bits.wrapping_sub(1);
+        place
+    })
 }
 
 #[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
@@ -224,35 +246,44 @@ impl Near {
         (address / PAGE) as usize & (NEAR - 1)
     }
 
-    /// What an address has beside its place in its page: that page's address, and more where it is no multiple of the length.
+    /// Whether an address that is a multiple of the length lies in the page at another address, or in none.
     #[inline(always)]
-    fn key<const LENGTH: u32>(address: u32) -> u32 {
-        address & !(PAGE - LENGTH)
+    fn lies_in<const LENGTH: u32>(address: u32, page: u32) -> bool {
+        (address ^ page) & !(PAGE - LENGTH) == 0 && page & NOWHERE == 0
     }
 
     /// Takes memory in.
     pub(super) fn begin(&mut self, memory: &mut Memory) {
         std::mem::swap(&mut self.memory, memory);
+        for slot in places(self.copied) {
+            let now = self.memory.shared(self.pages[slot].loads);
+            let is_same = matches!((now, &self.originals[slot]), (Some(now), Some(then)) if Arc::ptr_eq(now, then));
+            if !is_same {
+                self.drop_copy(slot);
+            }
+        }
+    }
+
+    fn drop_copy(&mut self, slot: usize) {
+        (self.pages[slot], self.originals[slot]) = (NONE, None);
+        self.copied &= !(1 << slot);
     }
 
     /// Gives it back.
     pub(super) fn settle(&mut self, memory: &mut Memory) {
         std::mem::swap(&mut self.memory, memory);
-        while self.used != 0 {
-            let slot = self.used.trailing_zeros() as usize & (NEAR - 1);
-            self.used &= self.used - 1;
-            let (at, page) = &mut self.own[slot];
-            if let Some(page) = page.take() {
-                memory.give(*at, page);
+        for slot in places(std::mem::take(&mut self.taken)) {
+            let AtHand { stores, page, .. } = std::mem::replace(&mut self.pages[slot], NONE);
+            if let Some(page) = page {
+                memory.give(stores, page);
             }
-            *at = NOWHERE;
-            self.seen[slot] = (NOWHERE, None);
         }
     }
 
     /// These cells are watched from now on, from the first to behind the last each.
     pub(super) fn watch(&mut self, cells: &[(Addr, Addr)]) {
         self.watched = cells.iter().map(|(from, to)| (from.0 / PAGE, to.0.saturating_sub(1) / PAGE)).collect();
+        places(self.copied).for_each(|slot| self.drop_copy(slot));
     }
 
     /// The word at an address of code.
@@ -263,20 +294,21 @@ impl Near {
     /// What a load finds of a page at hand; `None` where another way is to be gone.
     #[inline(always)]
     pub(super) fn load<const LENGTH: u32>(&self, address: u32) -> Option<u32> {
-        let (slot, key) = (Self::slot(address), Self::key::<LENGTH>(address));
-        let page: &Page = match (&self.own[slot], &self.seen[slot]) {
-            ((at, Some(page)), _) if *at == key => page,
-            (_, (at, Some(page))) if *at == key => page,
-            _ => return None,
-        };
-        page.has::<LENGTH>(address, READ).then(|| page.value::<LENGTH>(address))
+        let AtHand { loads, page, .. } = &self.pages[Self::slot(address)];
+        match page {
+            Some(page) if Self::lies_in::<LENGTH>(address, *loads) && page.has::<LENGTH>(address, READ) => {
+                Some(page.value::<LENGTH>(address))
+            }
+            _ => None,
+        }
     }
 
     /// Stores to a page at hand, with what is noted of a word; false where another way is to be gone.
     #[inline(always)]
     pub(super) fn store<const LENGTH: u32>(&mut self, address: u32, value: u32, note: u8) -> bool {
-        match &mut self.own[Self::slot(address)] {
-            (at, Some(page)) if *at == Self::key::<LENGTH>(address) && page.has::<LENGTH>(address, WRITE) => {
+        let AtHand { stores, page, .. } = &mut self.pages[Self::slot(address)];
+        match page {
+            Some(page) if Self::lies_in::<LENGTH>(address, *stores) && page.has::<LENGTH>(address, WRITE) => {
                 page.set::<LENGTH>(address, value, note);
                 true
             }
@@ -288,37 +320,32 @@ impl Near {
     pub(super) fn fetch(&mut self, address: u32, length: u32, is_store: bool) -> bool {
         let (slot, start, number) = (Self::slot(address), address & !(PAGE - 1), address / PAGE);
         let is_watched = self.watched.iter().any(|(first, last)| (*first..=*last).contains(&number));
+        let has = if is_store { self.pages[slot].stores } else { self.pages[slot].loads };
         let wanted = if is_store { WRITE } else { READ };
-        if is_watched || self.own[slot].0 == start || !address.is_multiple_of(length) {
+        if is_watched || has == start || !address.is_multiple_of(length) || !self.memory.all(address, length, wanted) {
             return false;
         }
-        if !self.memory.all(address, length, wanted) || !is_store && self.seen[slot].0 == start {
+        if is_store && self.memory.page(address).is_some_and(|page| page.is_decoded) {
             return false;
         }
-        let is_code = self.memory.page(address).is_some_and(|page| page.is_decoded);
-        if is_store && is_code {
-            return false;
+        if self.copied >> slot & 1 != 0 {
+            self.drop_copy(slot);
         }
-        self.used |= 1 << slot;
-        if !is_store {
-            if self.memory.page(address).is_none() {
-                self.memory.make_page(address);
-            }
-            let (leaf, number, _) = parts(address);
-            let shared = self.memory.leaves[leaf].as_ref().and_then(|leaf| leaf[number].as_ref());
-            self.seen[slot] = (start, shared.map(Arc::clone));
-            return true;
+        if let AtHand { stores, page: Some(page), .. } = std::mem::replace(&mut self.pages[slot], NONE) {
+            self.memory.give(stores, page);
+            self.taken &= !(1 << slot);
         }
-        // What was only read is no longer the same.
-        if self.seen[slot].0 == start {
-            self.seen[slot] = (NOWHERE, None);
+        let page = self.memory.page_of(start);
+        if is_store {
+            drop(page);
+            self.memory.page_mut(start);
+            self.pages[slot] = AtHand { loads: start, stores: start, page: self.memory.take(start) };
+            self.taken |= 1 << slot;
+        } else {
+            self.pages[slot] = AtHand { loads: start, stores: NOWHERE, page: Some(Box::clone(&page)) };
+            self.originals[slot] = Some(page);
+            self.copied |= 1 << slot;
         }
-        let (at, page) = &mut self.own[slot];
-        if let Some(page) = page.take() {
-            self.memory.give(*at, page);
-        }
-        self.memory.page_mut(start);
-        (*at, *page) = (start, self.memory.take(start));
         true
     }
 }
@@ -338,6 +365,20 @@ impl Memory {
     fn page(&self, address: u32) -> Option<&Page> {
         let (leaf, page, _) = parts(address);
         self.leaves[leaf].as_ref()?[page].as_ref().map(|page| &***page)
+    }
+
+    /// The page of an address as it is shared.
+    fn shared(&self, address: u32) -> Option<&Shared> {
+        let (leaf, page, _) = parts(address);
+        self.leaves[leaf].as_ref()?[page].as_ref()
+    }
+
+    /// The same, made when nothing was written to it yet.
+    fn page_of(&mut self, address: u32) -> Shared {
+        if self.page(address).is_none() {
+            self.make_page(address);
+        }
+        self.shared(address).map_or_else(|| Arc::new(Box::new(Page::blank(&[0; PAGE_BYTES]))), Arc::clone)
     }
 
     /// What may be done at an address of a page that nothing was written to.

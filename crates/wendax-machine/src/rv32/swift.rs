@@ -185,7 +185,7 @@ macro_rules! storing {
             fn run<const N: usize>(core: &mut Core, near: &mut Near, group: &Group) -> bool {
                 let operands = group.operands[N];
                 // Of what is no word nobody asks who put it there.
-                let note = if $length == 4 { operands.rs2 + 1 } else { 0 };
+                let note = if $length == 4 { operands.rs2.wrapping_add(1) } else { 0 };
                 near.store::<$length>(core.address(operands), core.at(operands.rs2), note)
             }
         }
