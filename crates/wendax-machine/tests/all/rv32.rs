@@ -14,7 +14,9 @@ use std::ops::ControlFlow;
 use wendax_image::{Image, Rights, Segment};
 use wendax_isa::rv32::{Format, Insn, Op, TARGET, encode, rows};
 use wendax_isa::{Addr, Reg, StepNo};
-use wendax_machine::{Event, FaultKind, Found, Machine, Need, Observer, Report, Run, Settings, StepKind, Stop, Write};
+use wendax_machine::{
+    Event, FaultKind, Found, Machine, Need, Observer, Report, Run, Settings, StepKind, Stop, Watchful, Write,
+};
 
 const CODE: u32 = 0x0001_0000;
 const DATA: u32 = 0x0002_0000;
@@ -457,13 +459,9 @@ proptest! {
     #[test]
     fn however_it_is_run_it_is_the_same(
         code in proptest::collection::vec(insn(), 4..40), slices in proptest::collection::vec(1u64..40, 1..12), at in 0u64..60,
+        known in any::<bool>(), closely in any::<bool>(),
     ) {
-        let start = || {
-            let mut machine = machine(&code);
-            machine.feed(&Event::SetRegister(Reg(8), DATA));
-            machine.feed(&Event::SetRegister(Reg(9), CODE));
-            machine
-        };
+        let start = || if closely { made(&code, known, Watchful::Closely) } else { made(&code, known, Watchful::Usual) };
         let mut whole = start();
         // Pauses, and what waits for nobody: until nothing more comes.
         let go = |machine: &mut Machine, until: u64| loop {
@@ -510,6 +508,128 @@ proptest! {
         prop_assert_eq!((counts.cycles, cycles + entries), (whole.cycles(), whole.cycles()));
         let times: u64 = counts.places.iter().map(|place| place.times).sum();
         prop_assert!(times + failed <= whole.steps().0, "what cannot be fetched has no place");
+    }
+}
+
+/// A machine with registers that lead somewhere, of which few or all are known.
+fn made(code: &[u32], known: bool, watchful: Watchful) -> Machine {
+    let settings = Settings { clock: wendax_machine::Clock::Cycles, watchful, ..Settings::default() };
+    let mut machine = Machine::new(&image(code), settings);
+    for number in (1..32u8).filter(|number| *number != 2 && known) {
+        machine.feed(&Event::SetRegister(Reg(number), u32::from(number) * 0x0808_0409));
+    }
+    machine.feed(&Event::SetRegister(Reg(8), DATA));
+    machine.feed(&Event::SetRegister(Reg(9), CODE));
+    machine
+}
+
+/// An instruction that groups are made of, in a loop: calls and returns among them.
+fn grouped() -> impl Strategy<Value = u32> {
+    let register = || prop::sample::select(vec![0u8, 1, 5, 10, 11, 12, 13]);
+    let ops = prop::sample::select(vec![
+        Op::Addi,
+        Op::Add,
+        Op::Sub,
+        Op::Lui,
+        Op::Auipc,
+        Op::Slli,
+        Op::Srli,
+        Op::Andi,
+        Op::Xor,
+        Op::Mul,
+        Op::Divu,
+        Op::Sltu,
+        Op::Lw,
+        Op::Lbu,
+        Op::Lh,
+        Op::Sw,
+        Op::Sb,
+        Op::Sh,
+        Op::Beq,
+        Op::Bne,
+        Op::Bltu,
+        Op::Bge,
+        Op::Jal,
+        Op::Jalr,
+        Op::Fence,
+    ]);
+    (ops, register(), register(), register(), any::<u16>(), any::<bool>()).prop_map(
+        |(op, rd, rs1, rs2, value, stack)| {
+            let value = i32::from(value);
+            let (rd, rs1, value) = match op {
+                Op::Lw | Op::Lbu | Op::Lh | Op::Sw | Op::Sb | Op::Sh => {
+                    (rd, if value & 7 == 0 { rs1 } else { 8 }, value % 0x108)
+                }
+                Op::Beq | Op::Bne | Op::Bltu | Op::Bge => (0, rs1, (value % 13 - 6) * 4),
+                Op::Jal => (if value & 1 == 0 { 0 } else { rd }, 0, (value % 13 - 6) * 4),
+                Op::Jalr if value & 3 == 0 => (rd, 9, value % 16 * 4),
+                Op::Jalr => (0, 1, 0),
+                Op::Addi if stack => (2, 2, (value % 5 - 2) * 16),
+                Op::Slli | Op::Srli => (rd, rs1, value % 32),
+                _ => (rd, rs1, value % 2048),
+            };
+            encode(Insn::new(op, (rd, rs1, rs2), value.cast_unsigned()))
+        },
+    )
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(1500))]
+
+    /// Groups with breakpoints, watched cells and a depth in the way, put back and forked in between: the same stop at the
+    /// same step as one instruction after another.
+    #[test]
+    fn groups_are_one_step_after_another(
+        code in proptest::collection::vec(grouped(), 3..24),
+        known in any::<bool>(), closely in any::<bool>(),
+        breakpoints in proptest::collection::vec(0u32..24, 0..2),
+        watched in proptest::option::of((0u32..0x100, 1u32..5)),
+        depth in proptest::option::of(0u32..3),
+        deeds in proptest::collection::vec((0u8..6, 1u64..300), 1..8),
+    ) {
+        let mut code = code;
+        let back = -4 * i32::try_from(code.len()).expect("short");
+        code.push(op(Op::Jal, (0, 0, 0), back));
+        let make = |watchful| {
+            let mut machine = made(&code, known, watchful);
+            let places: Vec<Addr> = breakpoints.iter().map(|at| Addr(CODE + 4 * at)).collect();
+            machine.set_breakpoints(&places);
+            if let Some((from, length)) = watched {
+                let cells = vec![(Addr(DATA + from), Addr(DATA + from + length))];
+                machine.set_lookout(&wendax_machine::Lookout { cells, ..wendax_machine::Lookout::default() });
+            }
+            machine
+        };
+        let mut fast = make(if closely { Watchful::Closely } else { Watchful::Usual });
+        let mut slow = make(Watchful::Usual);
+        let mut kept = vec![(fast.snapshot(), slow.snapshot())];
+        for (deed, steps) in deeds {
+            match deed {
+                0 => kept.push((fast.snapshot(), slow.snapshot())),
+                1 => {
+                    let (of_fast, of_slow) = &kept[usize::try_from(steps).expect("small") % kept.len()];
+                    fast.restore(of_fast);
+                    slow.restore(of_slow);
+                }
+                2 => fast = fast.clone(),
+                _ => {
+                    let how = Run { depth, ..Run::until(slow.steps() + steps) };
+                    let found = fast.run(how);
+                    let wanted = loop {
+                        let until = StepNo((slow.steps() + 1).0.min(how.until.0));
+                        match slow.run(Run { until, ..how }) {
+                            Stop::Steps if slow.steps() < how.until => {}
+                            stop => break stop,
+                        }
+                    };
+                    prop_assert_eq!(&found, &wanted, "{:08X?}", code);
+                }
+            }
+            prop_assert_eq!((fast.steps(), fast.cycles(), fast.pc()), (slow.steps(), slow.cycles(), slow.pc()));
+            prop_assert_eq!(x_of(&fast), x_of(&slow));
+            prop_assert_eq!(fast.frames(), slow.frames());
+            prop_assert!(fast.same_state(&slow), "{:08X?}", code);
+        }
     }
 }
 
