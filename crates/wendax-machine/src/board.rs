@@ -98,11 +98,13 @@ pub(crate) struct Timer {
 }
 
 impl Timer {
+    #[inline]
     fn length(&self) -> u64 {
         if self.period == 0 { 0x1_0000 } else { self.period.into() }
     }
 
     /// Cycles since the count was 0; `base` may lie before the start of the run, wrapped around.
+    #[inline]
     fn elapsed(&self, cycles: u64) -> u64 {
         cycles.wrapping_sub(self.base)
     }
@@ -151,6 +153,7 @@ impl Timer {
     }
 
     /// The cycle of its next expiry, whether or not it asks then.
+    #[inline]
     pub(crate) fn next_change(&self, cycles: u64) -> u64 {
         if !self.running {
             return u64::MAX;
@@ -171,8 +174,9 @@ impl Timer {
     }
 
     /// It expires behind a cycle, and not behind another, later one.
+    #[inline]
     pub(crate) fn expires_between(&self, from: u64, to: u64) -> bool {
-        self.next_change(from) <= to
+        self.running && self.next_change(from) <= to
     }
 
     /// It may ask some time.

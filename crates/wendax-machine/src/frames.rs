@@ -48,10 +48,16 @@ impl Frames {
     /// The stack pointer is now here: what lies below it is left. Returns how many frames there are.
     #[inline]
     pub(crate) fn leave_below(&mut self, stack: Addr) -> i64 {
+        if self.list.last().is_some_and(|frame| frame.slot < stack) {
+            self.leave_all_below(stack);
+        }
+        self.depth()
+    }
+
+    fn leave_all_below(&mut self, stack: Addr) {
         while self.list.last().is_some_and(|frame| frame.slot < stack) {
             self.list.pop();
         }
-        self.depth()
     }
 
     /// Where on the stack the way back of the innermost lies, and of the one around it.

@@ -157,13 +157,31 @@ impl Report {
         (!matches!(self.kind, StepKind::Interrupt(_))).then_some(self.pc)
     }
 
+    /// For the next step: of most steps little is there that has to go.
+    #[inline]
     pub(crate) fn clear(&mut self) {
         self.writes.clear();
         self.reads.clear();
-        self.buffers.clear();
         (self.printed, self.consumed, self.returned, self.failed) = (0, 0, false, false);
-        (self.file, self.tone) = (None, None);
         self.flags.touched = 0;
+        if !self.buffers.is_empty() || self.file.is_some() || self.tone.is_some() || !self.came.is_empty() {
+            self.clear_rare();
+        }
+    }
+
+    #[cold]
+    fn clear_rare(&mut self) {
+        self.buffers.clear();
+        self.came.clear();
+        (self.file, self.tone) = (None, None);
+    }
+
+    /// What came from outside at the moment of the step.
+    #[inline]
+    pub(crate) fn take_came(&mut self, came: &mut Vec<Came>) {
+        if !came.is_empty() {
+            self.came.append(came);
+        }
     }
 }
 

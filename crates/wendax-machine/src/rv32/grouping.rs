@@ -8,10 +8,10 @@ use super::steps::{ACCESS, Decoded, GONE, PRODUCT, QUOTIENT};
 use super::swift::{
     Add, Addi, And, Andi, BRANCHES, Div, Divu, Group, Handler, Lb, Lbu, Lh, Lhu, Lui, Lw, Mul, Mulh, Mulhsu, Mulhu,
     NOWHERE, Operands, Or, Ori, Rem, Remu, Rv32, Sb, Sh, Sll, Slli, Slt, Slti, Sltiu, Sltu, Sra, Srai, Srl, Srli, Sub,
-    Sw, Xor, Xori, branch, call, indirect, none, one, one_branch, one_call, one_indirect, stack, three, two,
+    Sw, Xor, Xori, branch, call, indirect, none, one, one_branch, one_call, one_indirect, place_of, stack, three, two,
     two_branch,
 };
-use crate::swift::{CYCLE, Engine, Left, PARTS, Part, with};
+use crate::swift::{CYCLE, Left, PARTS, Part, with};
 use wendax_isa::Reg;
 use wendax_isa::rv32::{Insn, Op, SP, is_link};
 
@@ -132,8 +132,7 @@ impl Seen {
 
     /// Registers it writes, each a bit.
     fn writes(self) -> u32 {
-        let own = self.insn.uses().writes;
-        u32::try_from(own & 0xFFFF_FFFE).unwrap_or(0)
+        self.insn.uses().writes & !1
     }
 
     /// Cycles, those of a way that is gone among them.
@@ -220,8 +219,7 @@ fn choose(seen: &[Seen]) -> Option<(Handler, usize)> {
 impl Machine {
     /// The place of an address in the table of groups.
     pub(super) fn place(&self, address: u32) -> Option<u32> {
-        let place = address.wrapping_sub(self.code_start) >> 2;
-        (address & 3 == 0 && (place as usize) < Rv32::MOST).then_some(place)
+        place_of(address, self.code_start)
     }
 
     /// Puts the group at an address together; false when its first instruction is one for others, at least for now.
@@ -285,10 +283,10 @@ impl Machine {
             Op::Jal => {
                 // A way back is noted of registers that are made for that alone.
                 let is_call = insn.rd == 0 || is_link(Reg(insn.rd));
-                is_call && seen.target() != at && seen.target() & 3 == 0
+                is_call && seen.target() != at && seen.target().is_multiple_of(4)
             }
             Op::Jalr => insn.rd != SP,
-            _ if seen.branch().is_some() => seen.target() != at && seen.target() & 3 == 0,
+            _ if seen.branch().is_some() => seen.target() != at && seen.target().is_multiple_of(4),
             Op::Fence | Op::FenceI => true,
             _ => of_one(op).is_some(),
         };

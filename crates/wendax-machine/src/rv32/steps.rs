@@ -662,8 +662,7 @@ impl Machine {
             (report.pc, report.next, report.length) = (Addr(pc), Addr(next), length);
             report.expired = common.board.timer.expires_between(begun, common.cycles);
             report.depth = usize::try_from(common.frames.depth()).unwrap_or(0);
-            report.came.clear();
-            report.came.append(&mut self.around.came);
+            report.take_came(&mut self.around.came);
             report.flags = FlagsChange::default();
         }
     }

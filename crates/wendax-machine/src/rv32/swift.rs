@@ -57,6 +57,13 @@ pub(super) struct Operands {
     pub(super) value: u32,
 }
 
+/// The place of an address, where there may be groups, of code that begins somewhere.
+#[inline(always)]
+pub(super) fn place_of(address: u32, origin: u32) -> Option<u32> {
+    let place = address.wrapping_sub(origin) >> 2;
+    (address.is_multiple_of(4) && (place as usize) < Rv32::MOST).then_some(place)
+}
+
 /// Registers and frames while groups are carried out.
 #[derive(Debug)]
 pub(super) struct Core {
@@ -107,8 +114,7 @@ impl Core {
     /// The place of an address where there may be groups.
     #[inline(always)]
     fn place(&self, address: u32) -> Option<u32> {
-        let place = address.wrapping_sub(self.origin) >> 2;
-        (address & 3 == 0 && (place as usize) < Rv32::MOST).then_some(place)
+        place_of(address, self.origin)
     }
 }
 

@@ -28,6 +28,8 @@ pub(super) struct Bus<'a> {
 }
 
 impl Bus<'_> {
+    #[cold]
+    #[inline(never)]
     pub(super) fn load_word(&mut self, address: u16) -> Result<u16, FaultKind> {
         let at = Addr::from(address);
         if address & 1 != 0 {
@@ -43,6 +45,8 @@ impl Bus<'_> {
         Ok(self.cells.word(address))
     }
 
+    #[cold]
+    #[inline(never)]
     pub(super) fn load_byte(&mut self, address: u16) -> Result<u8, FaultKind> {
         let at = Addr::from(address);
         if self.cells.all(address, 1, DEVICE) {
@@ -67,6 +71,8 @@ impl Bus<'_> {
         Ok(())
     }
 
+    #[cold]
+    #[inline(never)]
     pub(super) fn store_word(&mut self, address: u16, value: u16, note: u8) -> Result<Option<Write>, FaultKind> {
         self.may_store_word(address)?;
         if self.cells.all(address, 1, DEVICE) {
@@ -83,6 +89,8 @@ impl Bus<'_> {
         Ok(Some(Write::Memory { address: address.into(), length: 2, old, new: value.into(), was_known }))
     }
 
+    #[cold]
+    #[inline(never)]
     pub(super) fn store_byte(&mut self, address: u16, value: u8) -> Result<Option<Write>, FaultKind> {
         let at = Addr::from(address);
         if self.cells.all(address, 1, DEVICE) {

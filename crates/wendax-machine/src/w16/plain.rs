@@ -497,7 +497,7 @@ impl Machine {
                     known,
                     returned,
                     depth: frames.depth(),
-                    expired: T::WRITES && old_cycles < cycles && board.timer.expires_between(old_cycles, cycles),
+                    expired: T::WRITES && board.timer.expires_between(old_cycles, cycles),
                 };
                 if trace.end(&done).is_break() {
                     leave!(Exit::Observed);

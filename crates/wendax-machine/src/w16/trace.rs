@@ -168,8 +168,7 @@ impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> 
         (report.pc, report.next, report.length) = (done.pc.into(), done.next.into(), done.length.into());
         (report.returned, report.expired) = (done.returned, done.expired);
         report.depth = usize::try_from(done.depth).unwrap_or(0);
-        report.came.clear();
-        report.came.append(&mut self.came);
+        report.take_came(&mut self.came);
         if Self::WRITES {
             let (old, new) = (done.old_flags.into(), done.flags.into());
             report.flags = FlagsChange { old, new, touched: done.touched.into() };

@@ -558,11 +558,11 @@ fn grouped() -> impl Strategy<Value = u32> {
             let value = i32::from(value);
             let (rd, rs1, value) = match op {
                 Op::Lw | Op::Lbu | Op::Lh | Op::Sw | Op::Sb | Op::Sh => {
-                    (rd, if value & 7 == 0 { rs1 } else { 8 }, value % 0x108)
+                    (rd, if value % 8 == 0 { rs1 } else { 8 }, value % 0x108)
                 }
                 Op::Beq | Op::Bne | Op::Bltu | Op::Bge => (0, rs1, (value % 13 - 6) * 4),
                 Op::Jal => (if value & 1 == 0 { 0 } else { rd }, 0, (value % 13 - 6) * 4),
-                Op::Jalr if value & 3 == 0 => (rd, 9, value % 16 * 4),
+                Op::Jalr if value % 4 == 0 => (rd, 9, value % 16 * 4),
                 Op::Jalr => (0, 1, 0),
                 Op::Addi if stack => (2, 2, (value % 5 - 2) * 16),
                 Op::Slli | Op::Srli => (rd, rs1, value % 32),

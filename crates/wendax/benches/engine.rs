@@ -1,13 +1,14 @@
 //! How fast programs run, by kind of work, beside the same work compiled natively in the same run.
 //!
-//! `cargo bench -p wendax-machine` prints a table; `-- NAME` the rows whose name has that in it. Each figure is the median of
+//! `cargo bench --bench engine` prints a table; `-- NAME` the rows whose name has that in it. Each figure is the median of
 //! nine, taken in turn with its reference, since the speed of a processor that others use too drifts.
 
 #![expect(clippy::cast_precision_loss, clippy::print_stdout, reason = "figures for people to read")]
 
 use std::hint::black_box;
+use std::ops::ControlFlow;
 use std::time::Instant;
-use wendax_machine::{Addr, Machine, Run, Settings, StepNo};
+use wendax_machine::{Addr, Counting, Machine, Observer, Report, Run, Settings, StepNo};
 
 /// A kind of work: a program that does it again and again from its label `again` on, and one round of it done natively.
 struct Work {
@@ -416,6 +417,52 @@ fn rounds(image: &wendax_image::Image, steps: u64) -> u64 {
     rounds
 }
 
+/// Looks at each step and does nothing with it.
+struct Nothing;
+
+impl Observer for Nothing {
+    const WRITES: bool = true;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        black_box(report);
+        ControlFlow::Continue(())
+    }
+}
+
+/// The times of a run that is told to an observer, and of one that is counted, beside that of a blind one.
+fn looked_at() {
+    const STEPS: u64 = 2_000_000;
+    for work in [&WORKS[0], &WORKS[1], &WORKS[5]] {
+        let image = image(work.text);
+        let mut ratios = [const { Vec::new() }; 2];
+        let mut rates = [const { Vec::new() }; 2];
+        for _ in 0..9 {
+            let time = |run: &mut dyn FnMut(&mut Machine)| {
+                let mut machine = Machine::new(&image, Settings::default());
+                seconds(|| run(&mut machine))
+            };
+            let blind = time(&mut |machine| drop(black_box(machine.run(Run::until(StepNo(STEPS))))));
+            let told = time(&mut |machine| {
+                black_box(machine.run_observed(Run::until(StepNo(STEPS)), &mut Nothing));
+            });
+            let counted = time(&mut |machine| {
+                let mut counting = Counting::new(machine);
+                black_box(machine.run_counted(Run::until(StepNo(STEPS)), &mut counting));
+            });
+            for (at, time) in [told, counted].into_iter().enumerate() {
+                ratios[at].push(time / blind);
+                rates[at].push(STEPS as f64 / time / 1e6);
+            }
+        }
+        let [told, counted] = ratios.map(median);
+        let [told_rate, counted_rate] = rates.map(median);
+        println!(
+            "{:<10} told {told_rate:>4.0} million steps a second, {told:.1} times the time of blind; counted {counted_rate:.0}, {counted:.1}",
+            work.name
+        );
+    }
+}
+
 fn main() {
     const STEPS: u64 = 50_000_000;
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
@@ -443,5 +490,8 @@ fn main() {
             ratios[0],
             ratios[8]
         );
+    }
+    if "looked at".contains(&wanted) {
+        looked_at();
     }
 }
