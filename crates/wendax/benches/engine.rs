@@ -441,7 +441,9 @@ fn looked_at() {
                 let mut machine = Machine::new(&image, Settings::default());
                 seconds(|| run(&mut machine))
             };
-            let blind = time(&mut |machine| drop(black_box(machine.run(Run::until(StepNo(STEPS))))));
+            let blind = time(&mut |machine| {
+                black_box(machine.run(Run::until(StepNo(STEPS))));
+            });
             let told = time(&mut |machine| {
                 black_box(machine.run_observed(Run::until(StepNo(STEPS)), &mut Nothing));
             });
@@ -463,10 +465,22 @@ fn looked_at() {
     }
 }
 
+/// What the processor is called, where the system tells.
+fn processor() -> String {
+    let all = std::fs::read_to_string("/proc/cpuinfo").unwrap_or_default();
+    let name = all.lines().find_map(|line| line.strip_prefix("model name"));
+    name.map_or_else(|| "a processor without a name".to_owned(), |name| name.trim_matches([' ', '\t', ':']).to_owned())
+}
+
 fn main() {
     const STEPS: u64 = 50_000_000;
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    for work in WORKS.iter().filter(|work| work.name.contains(&wanted)) {
+    let works: Vec<&Work> = WORKS.iter().filter(|work| work.name.contains(&wanted)).collect();
+    if !works.is_empty() {
+        println!("{}\n", processor());
+        println!("| work | million steps a second | times native | from | to |\n|---|---|---|---|---|");
+    }
+    for work in works {
         let image = image(work.text);
         let rounds = rounds(&image, STEPS);
         let mut store = Box::new(Store { words: [0; 4096], bytes: [0; 4096], longs: [0; 512], seed: 0, rounds: 0 });
@@ -482,14 +496,7 @@ fn main() {
             rates.push(STEPS as f64 / time / 1e6);
         }
         ratios.sort_by(f64::total_cmp);
-        println!(
-            "{:<10} {:>5.0} million steps a second, {:>5.1} times the time of native code ({:.1} to {:.1})",
-            work.name,
-            median(rates),
-            ratios[4],
-            ratios[0],
-            ratios[8]
-        );
+        println!("| {} | {:.0} | {:.1} | {:.1} | {:.1} |", work.name, median(rates), ratios[4], ratios[0], ratios[8]);
     }
     if "looked at".contains(&wanted) {
         looked_at();
