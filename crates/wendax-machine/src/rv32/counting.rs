@@ -20,6 +20,38 @@ struct Place {
     failed: u64,
 }
 
+/// Something of each pair of numbers that was met, those met again and again at hand.
+#[derive(Debug, Clone)]
+struct ByPair<V> {
+    list: Vec<((u32, u32), V)>,
+    numbers: FxHashMap<(u32, u32), usize>,
+    /// The number of what was met last, by a few bits of the first of the pair.
+    last: Box<[usize; LAST]>,
+}
+
+const LAST: usize = 1024;
+
+impl<V> Default for ByPair<V> {
+    fn default() -> Self {
+        Self { list: Vec::new(), numbers: FxHashMap::default(), last: Box::new([0; LAST]) }
+    }
+}
+
+impl<V: Default> ByPair<V> {
+    #[inline]
+    fn at(&mut self, pair: (u32, u32)) -> &mut V {
+        let last = &mut self.last[(pair.0 >> 2) as usize % LAST];
+        if self.list.get(*last).is_none_or(|(known, _)| *known != pair) {
+            let list = &mut self.list;
+            *last = *self.numbers.entry(pair).or_insert_with(|| {
+                list.push((pair, V::default()));
+                list.len() - 1
+            });
+        }
+        &mut self.list[*last].1
+    }
+}
+
 /// What is known of a run so far.
 #[derive(Debug, Clone)]
 pub(crate) struct Counting {
@@ -27,9 +59,9 @@ pub(crate) struct Counting {
     /// Steps and cycles counted.
     now: (u64, u64),
     /// By address and word.
-    places: FxHashMap<(u32, u32), Place>,
+    places: ByPair<Place>,
     /// Reads and writes, by address and length.
-    cells: FxHashMap<(u32, u32), (u64, u64)>,
+    cells: ByPair<(u64, u64)>,
     routines: Routines,
     /// The number of the routine that begins at an address.
     begins: FxHashMap<Addr, usize>,
@@ -49,8 +81,8 @@ impl Counting {
         let mut counting = Self {
             begun: machine.steps(),
             now: (0, 0),
-            places: FxHashMap::default(),
-            cells: FxHashMap::default(),
+            places: ByPair::default(),
+            cells: ByPair::default(),
             routines: Routines::new(Addr(machine.entry)),
             begins: FxHashMap::from_iter([(Addr(machine.entry), 0)]),
             calls: BTreeMap::new(),
@@ -137,11 +169,11 @@ impl Counting {
         }
         let place = (report.pc.0, report.code[0]);
         if report.length > 0 {
-            let place = self.places.entry(place).or_default();
+            let place = self.places.at(place);
             place.times += 1;
             place.cycles += at_place;
         } else if matches!(report.kind, StepKind::Trap(_)) {
-            self.places.entry(place).or_default().failed += 1;
+            self.places.at(place).failed += 1;
         }
         let entered = frames.last().filter(|frame| frame.step == report.step);
         let left = frames.len() - usize::from(entered.is_some());
@@ -165,7 +197,7 @@ impl Counting {
     }
 
     fn touched(&mut self, address: Addr, length: u32) -> &mut (u64, u64) {
-        self.cells.entry((address.0, length)).or_default()
+        self.cells.at((address.0, length))
     }
 
     pub(crate) fn counts(&self) -> Counts {
@@ -200,8 +232,10 @@ impl Counting {
     fn place_counts(&self) -> Vec<PlaceCount> {
         let mut counts: Vec<PlaceCount> = self
             .places
+            .list
             .iter()
-            .filter_map(|(&(address, word), place)| {
+            .filter_map(|((address, word), place)| {
+                let (address, word) = (*address, *word);
                 let insn = decode(word)?;
                 let has_condition = insn.row().format == Format::Branch;
                 Some(PlaceCount {
@@ -222,13 +256,13 @@ impl Counting {
     }
 
     fn cell_counts(&self) -> Vec<CellCount> {
-        let cell = |(&(address, bytes), &(read, written)): (&(u32, u32), &(u64, u64))| CellCount {
+        let cell = |&((address, bytes), (read, written)): &((u32, u32), (u64, u64))| CellCount {
             address: Addr(address),
             bytes,
             read,
             written,
         };
-        let mut cells: Vec<CellCount> = self.cells.iter().map(cell).collect();
+        let mut cells: Vec<CellCount> = self.cells.list.iter().map(cell).collect();
         cells.sort_by_key(|cell| (cell.address, cell.bytes));
         cells
     }
@@ -239,26 +273,9 @@ impl Machine {
         let (begun, now) = (counting.begun, counting.now);
         counting.routines.keep(self.state.common.frames.list(), begun, now, TARGET.roles.arguments);
         counting.stack(self.state.cpu.registers[usize::from(SP)]);
-        let mark = self.around.effort(&self.state.common);
-        let worked_before = self.around.worked_before + self.around.worked;
-        let stop = loop {
-            let left = how.effort.saturating_sub(self.around.effort(&self.state.common).wrapping_sub(mark));
-            if left == 0 && self.steps() < how.until {
-                break Stop::Worked;
-            }
-            let (step, until) = (self.steps(), (self.steps() + 1).min(how.until));
-            let stop = self.run_told(Run { until, effort: left, ..how }, &mut |_| ControlFlow::Continue(()));
-            if self.steps() != step {
-                let cpu = &self.state.cpu;
-                counting.see(&self.around.report, self.state.common.frames.list(), &cpu.registers, cpu.known);
-            }
-            if stop != Stop::Steps || self.steps() >= how.until {
-                break stop;
-            }
-        };
-        let around = &mut self.around;
-        around.worked += around.worked_before - worked_before;
-        around.worked_before = worked_before;
-        stop
+        self.run_told(how, &mut |report, state| {
+            counting.see(report, state.common.frames.list(), &state.cpu.registers, state.cpu.known);
+            ControlFlow::Continue(())
+        })
     }
 }

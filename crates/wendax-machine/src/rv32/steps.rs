@@ -32,8 +32,8 @@ pub(super) const QUOTIENT: u64 = 15;
 /// Those more of a call that the host serves.
 const CALL: u64 = 10;
 
-/// What an observer does with a step.
-pub(super) type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
+/// What an observer does with a step, and the state behind it.
+pub(super) type See<'a> = &'a mut dyn FnMut(&Report, &State) -> ControlFlow<()>;
 
 /// Why an instruction cannot be carried out.
 #[derive(Debug, Clone, Copy)]
@@ -167,15 +167,15 @@ pub(super) fn width(op: Op) -> (u32, bool) {
 
 impl Machine {
     pub(crate) fn run(&mut self, how: Run) -> Stop {
-        self.run_with::<0>(how, true, &mut |_| ControlFlow::Continue(()))
+        self.run_with::<0>(how, true, &mut |_, _| ControlFlow::Continue(()))
     }
 
     pub(crate) fn run_past(&mut self, how: Run) -> Stop {
-        self.run_with::<0>(how, false, &mut |_| ControlFlow::Continue(()))
+        self.run_with::<0>(how, false, &mut |_, _| ControlFlow::Continue(()))
     }
 
     pub(crate) fn run_observed<O: Observer>(&mut self, how: Run, observer: &mut O) -> Stop {
-        let mut see = |report: &Report| observer.see(report);
+        let mut see = |report: &Report, _: &State| observer.see(report);
         match (O::WRITES, O::READS) {
             (false, _) => self.run_with::<STEPS>(how, false, &mut see),
             (true, false) => self.run_with::<WRITES>(how, false, &mut see),
@@ -191,7 +191,7 @@ impl Machine {
     pub(crate) fn step_on(&mut self, how: Run) -> Stop {
         let was_followed = self.around.repeats.is_at(self.state.common.steps);
         let one = Run { until: (self.steps() + 1).min(how.until), effort: u64::MAX, ..how };
-        let stop = self.run_told(one, &mut |_| ControlFlow::Continue(()));
+        let stop = self.run_told(one, &mut |_, _| ControlFlow::Continue(()));
         if was_followed {
             self.around.repeats.moved(self.state.common.steps);
         }
@@ -297,7 +297,7 @@ impl Machine {
                     let _ = self.around.repeats.see(self.state.common.steps, fingerprint(&self.state.cpu));
                 }
             }
-            let flow = if TOLD == 0 { ControlFlow::Continue(()) } else { see(&self.around.report) };
+            let flow = if TOLD == 0 { ControlFlow::Continue(()) } else { see(&self.around.report, &self.state) };
             match taken {
                 After::Finished(status) => return Stop::Finished(status),
                 After::Brk => return Stop::Brk,
