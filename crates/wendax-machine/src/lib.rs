@@ -6,12 +6,12 @@
 //! records events can repeat a run exactly.
 //!
 //! It runs blind ([`Machine::run`]), at full speed, or traced ([`Machine::run_observed`]): an [`Observer`] then gets a
-//! [`Report`] of each step; or with all it does counted ([`Machine::run_counted`]). A blind run stops before what a [`Lookout`] names. All are compiled from one text
-//! of each machine, `w16/engine.rs` and `rv32/steps.rs`. Its state can be kept and put back ([`Machine::snapshot`], [`Machine::restore`]); memory pages that
+//! [`Report`] of each step; or with all it does counted ([`Machine::run_counted`]). A blind run stops before what a [`Lookout`] names. What an
+//! instruction computes stands once for all of them; a blind run carries out several at one go (`swift`). Its state can be kept and put back ([`Machine::snapshot`], [`Machine::restore`]); memory pages that
 //! did not change are shared between snapshots. What a whole walk needs beyond that is not known here.
 //!
 //! `machine` is what everyone else sees, and hands on to one of those there are: `w16`, `rv32`, in which all that is one
-//! machine's lives. `common`, `console`, `board`, `devices`, `files`, `frames`, `random`, `activity` and `repeats` are what any
+//! machine's lives. `common`, `console`, `board`, `devices`, `files`, `frames`, `random`, `activity`, `repeats` and `swift` are what any
 //! machine needs; words cross this border as `u32` whatever their width, places as ids.
 
 mod activity;

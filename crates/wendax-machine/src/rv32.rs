@@ -1,6 +1,7 @@
 //! The RV32 machine: one hart of RV32IM in machine mode.
 //!
-//! `memory` keeps what was touched of four gigabytes; `steps` carries instructions out, one after the other; `control`
+//! `memory` keeps what was touched of four gigabytes; `steps` carries instructions out, one after the other; `stretch` runs where nobody
+//! looks, `swift` carries several out in one go there, which `grouping` puts together; `control`
 //! holds the control and status registers and the interrupts that wait; `traps` enters handlers; `devices` maps
 //! registers onto the board; `calls` serves `ecall`; `looking` tells what stands in memory before it runs. What any
 //! machine has beside that is in [`crate::common`].

@@ -1,7 +1,8 @@
 //! The W16 machine.
 //!
-//! `engine` runs instructions, `slots` holds them decoded, `bus` is the long way to memory and devices, `calls` serves
-//! system calls, `devices` maps registers onto the board, `traps` enters handlers. The registers live in an array of
+//! `engine` runs from one stop to the next; `plain` takes one instruction after another and tells what goes along, a `trace`;
+//! `swift` carries out several in one go, which `grouping` puts together; `alu` is what they compute. `slots` holds instructions decoded,
+//! `bus` is the long way to memory and devices, `calls` serves system calls, `devices` maps registers onto the board, `traps` enters handlers. The registers live in an array of
 //! sixteen, of which the last two do not exist and always read 0: so "no base" and "constant only" need no case of their
 //! own.
 
