@@ -251,7 +251,9 @@ impl Machine {
                 let quiet = self.quiet_until();
                 let ends = if self.state.cpu.control.allowed { horizon.min(quiet) } else { horizon };
                 self.run_stretch((until, ends, how.printed), depth, looks);
-                if self.state.common.steps == steps {
+                // A wait arrives where it waits again and again: who stops there is not to miss that.
+                let may_pass = !looks && !looks_at_rare && self.breakpoints.is_empty();
+                if self.state.common.steps == steps && may_pass {
                     self.pass_wait(how.until.0.min(due), horizon.min(quiet));
                 }
                 if watches {

@@ -633,6 +633,25 @@ proptest! {
     }
 }
 
+/// A wait arrives at its place with each of its cycles: a breakpoint there is met each time, though without one it is passed over.
+#[test]
+fn a_breakpoint_where_it_waits_is_met_with_each_cycle() {
+    const WFI: u32 = 0x1050_0073;
+    let mut before = li(6, 500).to_vec();
+    before.extend([op(Op::Sw, (0, 0, 6), -444), op(Op::Addi, (6, 0, 0), 3), op(Op::Sw, (0, 0, 6), -440)]);
+    let code = interrupted(1 << 24, &before, &[op(Op::Addi, (7, 7, 0), 1)], &[WFI, op(Op::Jal, (0, 0, 0), -4)]);
+    let place =
+        CODE + 4 * u32::try_from(code.iter().position(|word| *word == WFI).expect("it is there")).expect("short");
+    let mut stopped = machine(&code);
+    stopped.set_breakpoints(&[Addr(place)]);
+    assert_eq!(stopped.run(Run::until(StepNo(10_000))), Stop::Breakpoint);
+    for more in 1..20 {
+        let at = stopped.steps();
+        assert_eq!(stopped.run(Run::until(StepNo(10_000))), Stop::Breakpoint, "{more}");
+        assert_eq!((stopped.steps(), stopped.pc()), (at + 1, Addr(place)), "{more}");
+    }
+}
+
 // ---- what programs do
 
 /// An assembler's words of a few instructions.
