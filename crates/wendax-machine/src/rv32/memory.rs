@@ -335,15 +335,19 @@ impl Near {
             self.memory.give(stores, page);
             self.taken &= !(1 << slot);
         }
-        let page = self.memory.page_of(start);
         if is_store {
-            drop(page);
             self.memory.page_mut(start);
             self.pages[slot] = AtHand { loads: start, stores: start, page: self.memory.take(start) };
             self.taken |= 1 << slot;
         } else {
-            self.pages[slot] = AtHand { loads: start, stores: NOWHERE, page: Some(Box::clone(&page)) };
-            self.originals[slot] = Some(page);
+            // Who only reads makes no pages: of what was never touched a blank one is at hand, until the end.
+            let original = self.memory.shared(start).map(Arc::clone);
+            let page = match &original {
+                Some(page) => Box::clone(page),
+                None => Box::new(self.memory.blank_page(start)),
+            };
+            self.pages[slot] = AtHand { loads: start, stores: NOWHERE, page: Some(page) };
+            self.originals[slot] = original;
             self.copied |= 1 << slot;
         }
         true
@@ -373,14 +377,6 @@ impl Memory {
         self.leaves[leaf].as_ref()?[page].as_ref()
     }
 
-    /// The same, made when nothing was written to it yet.
-    fn page_of(&mut self, address: u32) -> Shared {
-        if self.page(address).is_none() {
-            self.make_page(address);
-        }
-        self.shared(address).map_or_else(|| Arc::new(Box::new(Page::blank(&[0; PAGE_BYTES]))), Arc::clone)
-    }
-
     /// What may be done at an address of a page that nothing was written to.
     fn attributes_of_area(&self, address: u32) -> u8 {
         let holds = |area: &&Area| area.from <= address && address < area.to;
@@ -404,17 +400,23 @@ impl Memory {
         page
     }
 
-    #[cold]
-    fn make_page(&mut self, address: u32) {
+    /// A page that nothing was written to yet.
+    fn blank_page(&self, address: u32) -> Page {
         let start = address & !(PAGE - 1);
         let mut attributes = [0; PAGE_BYTES];
         for area in self.areas.iter().filter(|area| area.from < start.saturating_add(PAGE) && start < area.to) {
             let (from, to) = (area.from.max(start) - start, (area.to - start).min(PAGE));
             attributes[from as usize..to as usize].fill(area.attributes);
         }
+        Page::blank(&attributes)
+    }
+
+    #[cold]
+    fn make_page(&mut self, address: u32) {
+        let made = self.blank_page(address);
         let (leaf, page, _) = parts(address);
         let leaf = self.leaves[leaf].get_or_insert_with(|| Arc::new(std::array::from_fn(|_| None)));
-        Arc::make_mut(leaf)[page] = Some(Arc::new(Box::new(Page::blank(&attributes))));
+        Arc::make_mut(leaf)[page] = Some(Arc::new(Box::new(made)));
     }
 
     /// A number that changes whenever decoded instructions may be others.
