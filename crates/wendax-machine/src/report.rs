@@ -164,7 +164,7 @@ impl Report {
         self.reads.clear();
         (self.printed, self.consumed, self.returned, self.failed) = (0, 0, false, false);
         self.flags.touched = 0;
-        if !self.buffers.is_empty() || self.file.is_some() || self.tone.is_some() || !self.came.is_empty() {
+        if !self.buffers.is_empty() || self.file.is_some() || self.tone.is_some() {
             self.clear_rare();
         }
     }
@@ -172,14 +172,14 @@ impl Report {
     #[cold]
     fn clear_rare(&mut self) {
         self.buffers.clear();
-        self.came.clear();
         (self.file, self.tone) = (None, None);
     }
 
-    /// What came from outside at the moment of the step.
+    /// What came from outside at the moment of the step, and nothing that came before.
     #[inline]
     pub(crate) fn take_came(&mut self, came: &mut Vec<Came>) {
-        if !came.is_empty() {
+        if !self.came.is_empty() || !came.is_empty() {
+            self.came.clear();
             self.came.append(came);
         }
     }

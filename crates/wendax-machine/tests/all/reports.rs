@@ -137,3 +137,28 @@ proptest! {
         prop_assert!(all.0.windows(2).all(|pair| pair[0].next == pair[1].pc));
     }
 }
+
+/// Keeps what came from outside at each step, and asks for nothing else.
+#[derive(Default)]
+struct Arrivals(Vec<usize>);
+
+impl Observer for Arrivals {
+    const WRITES: bool = false;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        self.0.push(report.came.len());
+        ControlFlow::Continue(())
+    }
+}
+
+#[test]
+fn what_came_from_outside_is_told_by_one_step_alone() {
+    for text in ["start: inc r1\n nop\n jmp start\n", ".target rv32\n_start: addi t0, t0, 1\n nop\n j _start\n"] {
+        let mut machine = machine(text);
+        machine.run(Run::until(StepNo(2)));
+        machine.feed(&Event::Levers(5));
+        let mut arrivals = Arrivals::default();
+        machine.run_observed(Run::until(StepNo(6)), &mut arrivals);
+        assert_eq!(arrivals.0, [1, 0, 0, 0], "{text}");
+    }
+}
