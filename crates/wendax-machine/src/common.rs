@@ -104,12 +104,11 @@ pub(crate) struct Calls {
 impl Calls {
     #[inline]
     pub(crate) fn enter(&mut self, frames: &mut Frames, frame: Frame) {
-        let count = |frames: &Frames| u32::try_from(frames.depth()).unwrap_or(u32::MAX);
-        if self.shallow.is_some_and(|shallow| count(frames) <= shallow) {
+        if self.shallow.is_some_and(|shallow| frames.count() <= shallow) {
             self.last_shallow = Some(frame.step);
         }
         frames.enter(frame);
-        self.deepest = self.deepest.max(count(frames));
+        self.deepest = self.deepest.max(frames.count());
     }
 }
 

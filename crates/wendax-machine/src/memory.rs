@@ -4,6 +4,8 @@
 //! two bytes what a push left there. Pages are the unit of sharing between snapshots: a page that did
 //! not change since the last snapshot is never copied.
 
+#![expect(clippy::inline_always, reason = "what is done in one go is part of functions that call nothing")]
+
 use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::Range;
@@ -38,14 +40,14 @@ const PASSING: u8 = DECODED | WATCHED;
 // an access and the attributes, and never says more than they do.
 
 /// A word may be loaded from here: it is even, readable, and no device's.
-pub(crate) const LOAD_WORD: u8 = 1;
+const LOAD_WORD: u8 = 1;
 /// A byte may be loaded.
-pub(crate) const LOAD_BYTE: u8 = 2;
+const LOAD_BYTE: u8 = 2;
 /// A word may be stored here: it is even, both its bytes are writable and known already, the page is dirty already, and
 /// nothing else comes of a store.
-pub(crate) const STORE_WORD: u8 = 4;
+const STORE_WORD: u8 = 4;
 /// The same of a byte.
-pub(crate) const STORE_BYTE: u8 = 8;
+const STORE_BYTE: u8 = 8;
 
 const LOADS: u8 = LOAD_WORD | LOAD_BYTE;
 const STORES: u8 = STORE_WORD | STORE_BYTE;
@@ -60,8 +62,55 @@ pub(crate) type Planes = [[u8; SIZE]; 3];
 
 /// The number of each plane.
 pub(crate) const BYTES: usize = 0;
-pub(crate) const QUICK: usize = 1;
-pub(crate) const NOTES: usize = 2;
+const QUICK: usize = 1;
+const NOTES: usize = 2;
+
+/// The word at an even address.
+#[inline(always)]
+pub(crate) fn word_of(planes: &Planes, address: u16) -> u16 {
+    let at = usize::from(address & !1);
+    u16::from_le_bytes([planes[BYTES][at], planes[BYTES][at | 1]])
+}
+
+#[inline(always)]
+fn may(planes: &Planes, address: u16, what: u8) -> bool {
+    planes[QUICK][usize::from(address)] & what != 0
+}
+
+/// What a load of a word finds, where that is done in one go.
+#[inline(always)]
+pub(crate) fn quick_word(planes: &Planes, address: u16) -> Option<u16> {
+    may(planes, address, LOAD_WORD).then(|| word_of(planes, address))
+}
+
+/// The same of a byte.
+#[inline(always)]
+pub(crate) fn quick_byte(planes: &Planes, address: u16) -> Option<u8> {
+    may(planes, address, LOAD_BYTE).then(|| planes[BYTES][usize::from(address)])
+}
+
+/// Stores a word, with what it is of when it is pushed, where that is done in one go; false where it is not.
+#[inline(always)]
+pub(crate) fn put_quick_word(planes: &mut Planes, address: u16, value: u16, note: u8) -> bool {
+    let may = may(planes, address, STORE_WORD);
+    if may {
+        let at = usize::from(address & !1);
+        [planes[BYTES][at], planes[BYTES][at | 1]] = value.to_le_bytes();
+        planes[NOTES][usize::from(address >> 1)] = note;
+    }
+    may
+}
+
+/// The same of a byte.
+#[inline(always)]
+pub(crate) fn put_quick_byte(planes: &mut Planes, address: u16, value: u8) -> bool {
+    let may = may(planes, address, STORE_BYTE);
+    if may {
+        planes[BYTES][usize::from(address)] = value;
+        planes[NOTES][usize::from(address >> 1)] = 0;
+    }
+    may
+}
 
 const UNKEPT: u8 = 1;
 const UNHASHED: u8 = 2;

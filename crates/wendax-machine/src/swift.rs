@@ -14,9 +14,12 @@
     reason = "functions of groups are made of these, and call nothing but the next of their kind"
 )]
 
+use crate::common::Calls;
 use crate::events::Watchful;
+use crate::frames::{Frame, FrameKind, Frames};
 use std::fmt;
 use std::ops::Range;
+use wendax_isa::{Addr, StepNo};
 
 /// Cycles that are done at most before functions return, for [`Watchful::Usual`] and [`Watchful::Closely`]; each instruction
 /// takes one at least.
@@ -35,7 +38,7 @@ pub(crate) const CYCLE: Left = 1 << 16;
 
 /// Steps that were taken in a chunk.
 #[inline(always)]
-pub(crate) fn steps_of(left: Left) -> u64 {
+fn steps_of(left: Left) -> u64 {
     u64::from(left.cast_unsigned() & 0xFFFF)
 }
 
@@ -59,8 +62,96 @@ pub(crate) trait Engine: Sized + 'static {
     /// Registers of nothing.
     fn core() -> Self::Core;
 
-    /// A chunk begins at this step.
-    fn begin(core: &mut Self::Core, step: u64);
+    /// What of a core is about routines.
+    fn routines(core: &mut Self::Core) -> &mut Routines;
+}
+
+/// Routines that are entered and left while groups are carried out.
+#[derive(Debug, Default)]
+pub(crate) struct Routines {
+    frames: Frames,
+    /// Where the stack stood when the innermost was entered; past all of memory when there is none.
+    innermost: u64,
+    /// With so many or fewer, none is left here: the run stops at some depth.
+    floor: i64,
+    /// The most there were.
+    deepest: u32,
+    /// The step at which the chunk began.
+    base: u64,
+}
+
+impl Routines {
+    /// Takes the frames of a state in, for a run that stops once there are only so many.
+    pub(crate) fn begin(&mut self, frames: &mut Frames, calls: &Calls, depth: i64) {
+        self.frames = std::mem::take(frames);
+        (self.floor, self.deepest) = (depth.saturating_add(1), calls.deepest);
+        self.look();
+    }
+
+    /// Gives them back.
+    pub(crate) fn settle(&mut self, frames: &mut Frames, calls: &mut Calls) {
+        *frames = std::mem::take(&mut self.frames);
+        calls.deepest = self.deepest;
+    }
+
+    fn look(&mut self) {
+        self.innermost = self.frames.slots()[0].map_or(u64::MAX, |slot| slot.0.into());
+    }
+
+    /// None is left by a stack pointer that leads here.
+    #[inline(always)]
+    pub(crate) fn stay(&self, stack: u32) -> bool {
+        self.innermost >= u64::from(stack)
+    }
+
+    /// One more can be entered.
+    #[inline(always)]
+    pub(crate) fn has_room(&self) -> bool {
+        self.frames.has_room()
+    }
+
+    /// One is entered by the last instruction of a group, where the stack stands at `slot`.
+    #[inline(always)]
+    pub(crate) fn enter(&mut self, slot: Addr, back: Addr, site: Addr, target: Addr, left: Left) {
+        // The step of the call is the last of those that have been counted.
+        let step = StepNo(self.base.wrapping_add(steps_of(left)).wrapping_sub(1));
+        self.frames.enter(Frame { slot, back, site, target, step, kind: FrameKind::Call });
+        self.innermost = slot.0.into();
+        self.deepest = self.deepest.max(self.frames.count());
+    }
+
+    /// The innermost one of which this holds is left, if there is one; false where the run may stop for that.
+    #[inline(always)]
+    pub(crate) fn leave(&mut self, is_it: impl Fn(&Frame) -> bool) -> bool {
+        if self.frames.list().last().is_some_and(&is_it) {
+            if self.frames.depth() <= self.floor {
+                return false;
+            }
+            self.frames.leave_innermost();
+        } else if self.floor > 0 {
+            return false;
+        } else {
+            self.frames.leave_one(is_it);
+        }
+        self.look();
+        true
+    }
+
+    /// All are left that a stack pointer which leads here leaves, of which there is one at most; false where there are more, or
+    /// the run stops for that.
+    #[inline(always)]
+    pub(crate) fn leave_below(&mut self, stack: u32) -> bool {
+        if self.stay(stack) {
+            return true;
+        }
+        let around = self.frames.slots()[1].map_or(u64::MAX, |slot| slot.0.into());
+        if self.frames.depth() <= self.floor || around < u64::from(stack) {
+            return false;
+        }
+        self.frames.leave_innermost();
+        self.innermost = around;
+        true
+    }
 }
 
 /// Carries out a group, whose cost has been taken off, and all that follow it.
@@ -242,7 +333,20 @@ macro_rules! with {
     };
 }
 
-pub(crate) use {groups, with};
+/// What is told of something by its number, where that is one of these.
+macro_rules! with_number {
+    ($value:expr, [$($number:literal)*], $name:ident => $what:expr) => {
+        match $value {
+            $($number => {
+                const $name: usize = $number;
+                Some($what as Handler)
+            })*
+            _ => None,
+        }
+    };
+}
+
+pub(crate) use {groups, with, with_number};
 
 /// Never put together.
 fn unbuilt<E: Engine>(_: &mut E::Core, _: &mut E::Memory, _: &[Group<E>], group: &Group<E>, left: Left) -> Out {
@@ -372,7 +476,7 @@ impl<E: Engine> Groups<E> {
             if left < least {
                 return went;
             }
-            E::begin(core, went.steps);
+            E::routines(core).base = went.steps;
             let out = on(&mut **core, memory, table, went.place, Left::try_from(left).unwrap_or(0) * CYCLE);
             went.steps += steps_of(out.left());
             went.cycles += left - cycles_of(out.left());

@@ -11,23 +11,14 @@ use super::swift::{
     Sw, Xor, Xori, branch, call, indirect, none, one, one_branch, one_call, one_indirect, place_of, stack, three, two,
     two_branch,
 };
-use crate::swift::{CYCLE, Left, PARTS, Part, with};
+use crate::swift::{CYCLE, Left, PARTS, Part, with, with_number};
 use wendax_isa::Reg;
 use wendax_isa::rv32::{Insn, Op, SP, is_link};
 
 /// What is told of a jump with a condition, by its number.
 macro_rules! with_branch {
     ($branch:expr, $name:ident => $what:expr) => {
-        with_branch!($branch, [0 1 2 3 4 5], $name => $what)
-    };
-    ($branch:expr, [$($number:literal)*], $name:ident => $what:expr) => {
-        match $branch {
-            $($number => {
-                const $name: usize = $number;
-                Some($what as Handler)
-            })*
-            _ => None,
-        }
+        with_number!($branch, [0 1 2 3 4 5], $name => $what)
     };
 }
 
@@ -292,20 +283,5 @@ impl Machine {
         };
         let is_known = seen.writes() & !self.state.cpu.known == 0;
         (is_right && is_known).then_some(seen)
-    }
-
-    /// The instruction may do what is looked out for, apart from the cells it touches.
-    pub(super) fn may_be_looked_for(&self, insn: Insn) -> bool {
-        let is_call = matches!(insn.op(), Op::Ecall | Op::Ebreak);
-        let own = insn.may_use();
-        let (wanted, lookout) = (self.lookout.uses, &self.lookout);
-        let touches = own.reads & wanted.reads | own.writes & wanted.writes;
-        let is_named =
-            || super::looking::names_of(insn).iter().any(|name| lookout.mnemonics.iter().any(|known| known == name));
-        let may_leave = || insn.op() == Op::Mret || insn.op() == Op::Jalr || insn.rd == SP && insn.uses().writes != 0;
-        touches != 0
-            || is_call && lookout.rare
-            || lookout.leaving && may_leave()
-            || !lookout.mnemonics.is_empty() && is_named()
     }
 }

@@ -44,14 +44,6 @@ impl PartialEq for Page {
     }
 }
 
-/// Of an address that is a multiple of a length: the place in its page of the word that holds it, and how far up in that word
-/// and in which of its bits it lies.
-#[inline]
-fn within(address: u32, length: u32) -> (usize, u32, u32) {
-    let shift = 8 * (address & 3);
-    (parts(address).2 & !3, shift, (u32::MAX >> (32 - 8 * length)) << shift)
-}
-
 /// The word at a place that is a multiple of 4.
 #[inline]
 fn word_of(of: &[u8; PAGE_BYTES], place: usize) -> u32 {
@@ -67,12 +59,14 @@ fn put_word(of: &mut [u8; PAGE_BYTES], place: usize, word: u32) {
 
 #[expect(clippy::inline_always, reason = "with the length known its shifts and masks are constants")]
 impl Page {
-    /// What lies at an address of it that is a multiple of the length, when all of it has these attributes.
+    /// What lies at an address of it that is a multiple of the length, when all of it has this attribute.
     #[inline]
     fn plain(&self, address: u32, length: u32, wanted: u8) -> Option<u32> {
-        let (word, shift, mask) = within(address, length);
-        let all = u32::from_le_bytes([wanted; 4]) & mask;
-        (word_of(&self.attributes, word) & all == all).then(|| (word_of(&self.bytes, word) & mask) >> shift)
+        match length {
+            4 => self.has::<4>(address, wanted).then(|| self.value::<4>(address)),
+            2 => self.has::<2>(address, wanted).then(|| self.value::<2>(address)),
+            _ => self.has::<1>(address, wanted).then(|| self.value::<1>(address)),
+        }
     }
 
     /// Whether all of so much at an address that is a multiple of the length has an attribute.
@@ -98,7 +92,7 @@ impl Page {
         }
     }
 
-    /// Puts a value there.
+    /// Puts a value there, whatever may be done there.
     #[inline(always)]
     fn set<const LENGTH: u32>(&mut self, address: u32, value: u32, note: u8) {
         let place = parts(address).2;
@@ -122,17 +116,16 @@ impl Page {
         }
     }
 
-    /// Puts a value there, whatever may be done there; all of it had a value before.
+    /// The same of a length that is not known beforehand; all of it had a value before.
     #[inline]
     fn put(&mut self, address: u32, length: u32, value: u32, note: u8) -> bool {
-        let (word, shift, mask) = within(address, length);
-        self.notes[word / 4] = note;
-        let known = u32::from_le_bytes([KNOWN; 4]) & mask;
-        let kept = word_of(&self.bytes, word) & !mask;
-        put_word(&mut self.bytes, word, kept | value << shift & mask);
-        let was = word_of(&self.attributes, word);
-        put_word(&mut self.attributes, word, was | known);
-        was & known == known
+        let was_known = self.plain(address, length, KNOWN).is_some();
+        match length {
+            4 => self.set::<4>(address, value, note),
+            2 => self.set::<2>(address, value, note),
+            _ => self.set::<1>(address, value, note),
+        }
+        was_known
     }
 
     fn blank(attributes: &[u8; PAGE_BYTES]) -> Self {

@@ -682,6 +682,21 @@ impl Machine {
         self.may_be_looked_for(insn) || !lookout.cells.is_empty() && reaches()
     }
 
+    /// The instruction may do what is looked out for, apart from the cells it touches.
+    pub(super) fn may_be_looked_for(&self, insn: Insn) -> bool {
+        let is_call = matches!(insn.op(), Op::Ecall | Op::Ebreak);
+        let own = insn.may_use();
+        let (wanted, lookout) = (self.lookout.uses, &self.lookout);
+        let touches = own.reads & wanted.reads | own.writes & wanted.writes;
+        let is_named =
+            || super::looking::names_of(insn).iter().any(|name| lookout.mnemonics.iter().any(|known| known == name));
+        let may_leave = || insn.op() == Op::Mret || insn.op() == Op::Jalr || insn.rd == SP && insn.uses().writes != 0;
+        touches != 0
+            || is_call && lookout.rare
+            || lookout.leaving && may_leave()
+            || !lookout.mnemonics.is_empty() && is_named()
+    }
+
     /// `ecall`: the program's own handler, or the host.
     fn ecall<const TOLD: u8>(&mut self) -> Result<After, Halt> {
         if self.state.cpu.control.mtvec != 0 {

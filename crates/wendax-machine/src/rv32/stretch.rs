@@ -52,9 +52,8 @@ impl Machine {
         }
         let Groups { core, .. } = groups;
         core.registers[..32].copy_from_slice(&cpu.registers);
-        core.frames = std::mem::take(&mut common.frames);
-        core.see_frames();
-        (core.origin, core.floor, core.deepest) = (*code_start, depth.saturating_add(1), around.calls.deepest);
+        core.routines.begin(&mut common.frames, &around.calls, depth);
+        core.origin = *code_start;
         near.begin(memory);
         let (mut place, mut steps, mut cycles) = (place, now.0, now.1);
         let why = loop {
@@ -74,8 +73,7 @@ impl Machine {
         near.settle(memory);
         let core = &mut groups.core;
         cpu.registers.copy_from_slice(&core.registers[..32]);
-        common.frames = std::mem::take(&mut core.frames);
-        around.calls.deepest = core.deepest;
+        core.routines.settle(&mut common.frames, &mut around.calls);
         (common.steps, common.cycles) = (steps, cycles);
         cpu.pc = code_start.wrapping_add(place << 2);
         cpu.control.done += steps - now.0;

@@ -12,10 +12,9 @@
 
 use super::memory::Near;
 use super::steps::{computed, width};
-use crate::frames::{Frame, FrameKind, Frames};
-use crate::swift::{Engine, Left, Out, Part, groups, missed, on, steps_of, turn};
+use crate::swift::{Engine, Left, Out, Part, Routines, groups, missed, on, turn};
 use wendax_isa::rv32::{Format, Insn, Op, SP, goes, is_link};
-use wendax_isa::{Addr, Reg, StepNo};
+use wendax_isa::{Addr, Reg};
 
 /// The register that is written where nothing is: it is never read.
 pub(super) const NOWHERE: u8 = 32;
@@ -39,11 +38,11 @@ impl Engine for Rv32 {
     const MOST: usize = 0x4_0000;
 
     fn core() -> Core {
-        Core { registers: [0; 256], frames: Frames::default(), innermost: 0, floor: 0, deepest: 0, base: 0, origin: 0 }
+        Core { registers: [0; 256], routines: Routines::default(), origin: 0 }
     }
 
-    fn begin(core: &mut Core, step: u64) {
-        core.base = step;
+    fn routines(core: &mut Core) -> &mut Routines {
+        &mut core.routines
     }
 }
 
@@ -69,15 +68,7 @@ pub(super) fn place_of(address: u32, origin: u32) -> Option<u32> {
 pub(super) struct Core {
     /// Indexed by any byte, so that no index needs to be checked; only those that exist are read.
     pub(super) registers: [u32; 256],
-    pub(super) frames: Frames,
-    /// Where the stack stood when the innermost frame was entered; past all of memory when there is none.
-    innermost: u64,
-    /// With so many frames or fewer, none is left here: the run stops at some depth.
-    pub(super) floor: i64,
-    /// The most frames there were.
-    pub(super) deepest: u32,
-    /// The step at which the chunk began.
-    base: u64,
+    pub(super) routines: Routines,
     /// Where code begins.
     pub(super) origin: u32,
 }
@@ -97,10 +88,6 @@ impl Core {
     #[inline(always)]
     fn address(&self, operands: Operands) -> u32 {
         self.at(operands.rs1).wrapping_add(operands.value)
-    }
-
-    pub(super) fn see_frames(&mut self) {
-        self.innermost = self.frames.slots()[0].map_or(u64::MAX, |slot| slot.0.into());
     }
 
     /// Where an instruction that loads or stores would do that: how many bytes, and whether it stores.
@@ -268,7 +255,7 @@ pub(super) fn stack<A: Part<Rv32>>(
     if !A::run::<0>(core, near, group) {
         return missed(group, left, 0);
     }
-    if core.innermost < u64::from(core.registers[STACK]) {
+    if !core.routines.stay(core.registers[STACK]) {
         core.registers[STACK] = before;
         return missed(group, left, 0);
     }
@@ -282,41 +269,18 @@ impl Core {
         self.origin.wrapping_add(group.next << 2)
     }
 
-    /// A frame is entered by the last instruction of a group.
+    /// A routine is entered by the last instruction of a group.
     #[inline(always)]
     fn enter(&mut self, back: u32, target: u32, left: Left) {
-        let slot = self.registers[STACK];
-        // The step of the call is the last of those that have been counted.
-        let step = self.base.wrapping_add(steps_of(left)).wrapping_sub(1);
-        self.frames.enter(Frame {
-            slot: Addr(slot),
-            back: Addr(back),
-            site: Addr(back.wrapping_sub(4)),
-            target: Addr(target),
-            step: StepNo(step),
-            kind: FrameKind::Call,
-        });
-        self.innermost = slot.into();
-        self.deepest = self.deepest.max(self.frames.count());
+        let (slot, site) = (Addr(self.registers[STACK]), Addr(back.wrapping_sub(4)));
+        self.routines.enter(slot, Addr(back), site, Addr(target), left);
     }
 
     /// The program goes back to an address: what returns there is left; false where the run may stop for that.
     #[inline(always)]
     fn leave(&mut self, to: u32) -> bool {
         let stack = Addr(self.registers[STACK]);
-        let returns = |frame: &Frame| frame.back == Addr(to) && frame.slot <= stack;
-        if self.frames.list().last().is_some_and(returns) {
-            if self.frames.depth() <= self.floor {
-                return false;
-            }
-            self.frames.leave_innermost();
-        } else if self.floor > 0 {
-            return false;
-        } else {
-            self.frames.leave_one(returns);
-        }
-        self.see_frames();
-        true
+        self.routines.leave(|frame| frame.back == Addr(to) && frame.slot <= stack)
     }
 }
 
@@ -324,7 +288,7 @@ impl Core {
 /// frame.
 #[inline(always)]
 fn entered<const N: usize>(core: &mut Core, group: &Group, left: Left) -> bool {
-    let has_room = core.frames.has_room();
+    let has_room = core.routines.has_room();
     if has_room {
         let back = core.way_back(group);
         core.set(group.operands[N].rd, back);
@@ -341,7 +305,7 @@ fn indirectly<const N: usize>(core: &mut Core, group: &Group, left: Left) -> Opt
     let (to, back) = (core.address(operands) & !1, core.way_back(group));
     let place = core.place(to)?;
     let enters = is_link(Reg(operands.rd));
-    if to == back.wrapping_sub(4) || enters && !core.frames.has_room() {
+    if to == back.wrapping_sub(4) || enters && !core.routines.has_room() {
         return None;
     }
     if is_link(Reg(operands.rs1)) && operands.rs1 != operands.rd && !core.leave(to) {

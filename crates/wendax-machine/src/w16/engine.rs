@@ -9,7 +9,6 @@ use super::slots::{Kind, Slot};
 use super::trace::{Blind, Done, Past, Prints, See, Trace, Traced};
 use super::{Machine, State};
 use crate::activity::Deed;
-use crate::common::Common;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
 use crate::memory::{DECODED, EXECUTE};
@@ -258,27 +257,11 @@ impl Machine {
         let mut hasher = FxHasher::default();
         hasher.write_u64(self.memory.hash());
         let State { cpu, common, heap_end, .. } = &self.state;
-        let Common { frames, board, console, random, answer, files, .. } = common;
         cpu.registers.iter().chain(&cpu.flag_writers).for_each(|&word| hasher.write_u16(word));
         for word in [cpu.pc, cpu.flags, cpu.known, *heap_end] {
             hasher.write_u16(word);
         }
-        for frame in frames.list() {
-            for word in [frame.slot, frame.back, frame.site, frame.target] {
-                hasher.write_u32(word.0);
-            }
-        }
-        for word in board.without_time() {
-            hasher.write_u64(word);
-        }
-        hasher.write_u64(console.typed - console.read);
-        hasher.write_u8(console.ended.into());
-        hasher.write_u64(*random);
-        for (handle, open) in files.open() {
-            hasher.write_u32(handle);
-            hasher.write_usize(open.position);
-        }
-        hasher.write_u64(answer.map_or(u64::MAX, u64::from));
+        common.hash(&mut hasher);
         hasher.finish()
     }
 

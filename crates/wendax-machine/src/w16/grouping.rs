@@ -13,7 +13,7 @@ use super::swift::{
     Sub, SubBy, Swap, Swapb, Tst, W16, Xor, back, branch, call, call_register, count, jump_register, none, one,
     one_back, one_branch, one_call, one_count, stack, three, two, two_branch, two_count,
 };
-use crate::swift::{CYCLE, Left, PARTS, Part, with};
+use crate::swift::{CYCLE, Left, PARTS, Part, with, with_number};
 use wendax_isa::w16::{Cond, Insn, NO_BASE, Op, SP};
 
 /// Instructions as groups tell them apart: `lea` is what `mov` is, and those with a constant alone are others where that is
@@ -72,19 +72,6 @@ forms! {
     Ldw Ldb Ldsb Stw Stb Push Pop
 }
 
-/// What is told of a condition, by its number.
-macro_rules! with_condition {
-    ($cond:expr, [$($number:literal)*], $name:ident => $what:expr) => {
-        match $cond {
-            $($number => {
-                const $name: usize = $number;
-                Some($what as Handler)
-            })*
-            _ => None,
-        }
-    };
-}
-
 /// The function of one part.
 fn of_one(op: Form) -> Option<Handler> {
     with!(op, Form::[
@@ -131,13 +118,13 @@ fn of_three(ops: [Form; 3]) -> Option<Handler> {
 
 /// A jump with a condition, by itself.
 fn of_branch(cond: usize) -> Option<Handler> {
-    with_condition!(cond, [1 2 3 4 5 6 7 8 9 10 11 12 13 14], COND => branch::<COND>)
+    with_number!(cond, [1 2 3 4 5 6 7 8 9 10 11 12 13 14], COND => branch::<COND>)
 }
 
 /// One behind a part that leaves flags.
 fn of_one_branch(op: Form, cond: usize) -> Option<Handler> {
     fn behind<A: Computes>(cond: usize) -> Option<Handler> {
-        with_condition!(cond, [1 2 3 4 5 6 9 10 11 12 13 14], COND => one_branch::<A, COND>)
+        with_number!(cond, [1 2 3 4 5 6 9 10 11 12 13 14], COND => one_branch::<A, COND>)
     }
     with!(op, Form::[Cmp CmpBy Tst Sub SubBy Add AddBy And Or Xor ShlBy ShrBy], A => behind::<A>(cond))
 }
@@ -146,10 +133,10 @@ fn of_one_branch(op: Form, cond: usize) -> Option<Handler> {
 fn of_two_branch(ops: [Form; 2], cond: usize) -> Option<Handler> {
     fn behind<A: Part<W16>>(op: Form, cond: usize) -> Option<Handler> {
         fn compared<A: Part<W16>, B: Computes>(cond: usize) -> Option<Handler> {
-            with_condition!(cond, [1 2 3 4 9 10 11 12 13 14], COND => two_branch::<A, B, COND>)
+            with_number!(cond, [1 2 3 4 9 10 11 12 13 14], COND => two_branch::<A, B, COND>)
         }
         fn behind<A: Part<W16>, B: Computes>(cond: usize) -> Option<Handler> {
-            with_condition!(cond, [1 2], COND => two_branch::<A, B, COND>)
+            with_number!(cond, [1 2], COND => two_branch::<A, B, COND>)
         }
         match op {
             Form::Cmp => return compared::<A, Cmp>(cond),
@@ -221,7 +208,7 @@ impl Seen {
 
 const STACK_BIT: u16 = 1 << SP;
 
-/// What was found: the function, how many instructions it does, whether a jump behind them belongs to it too.
+/// What was found: the function, and how many instructions it does.
 type Choice = (Handler, usize);
 
 /// The function that does the most of what follows.

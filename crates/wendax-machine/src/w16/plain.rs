@@ -18,7 +18,7 @@ use crate::common::{Around, Common};
 use crate::fault::FaultKind;
 use crate::frames::FrameKind;
 use crate::memory::{
-    BYTES, Cells, DECODED, DEVICE, LOAD_BYTE, LOAD_WORD, NOTES, Planes, QUICK, SPECIAL, STORE_BYTE, STORE_WORD, WATCHED,
+    BYTES, Cells, DECODED, DEVICE, SPECIAL, WATCHED, put_quick_byte, put_quick_word, quick_byte, quick_word, word_of,
 };
 use crate::report::{StepKind, Write};
 use wendax_isa::w16::{C, I, N, SP, V, Z};
@@ -54,19 +54,6 @@ pub(super) struct Limits {
     pub(super) until: u64,
     pub(super) cycles: u64,
     pub(super) depth: i64,
-}
-
-/// The word at an even address.
-#[inline]
-pub(super) fn pair(planes: &Planes, address: u16) -> u16 {
-    let at = usize::from(address & !1);
-    u16::from_le_bytes([planes[BYTES][at], planes[BYTES][at | 1]])
-}
-
-#[inline]
-pub(super) fn put_pair(planes: &mut Planes, address: u16, value: u16) {
-    let at = usize::from(address & !1);
-    [planes[BYTES][at], planes[BYTES][at | 1]] = value.to_le_bytes();
 }
 
 /// The attribute of cells before which a run stops.
@@ -113,7 +100,7 @@ impl Machine {
             let (old_flags, old_cycles) = (flags, cycles);
             let (mut touched, mut returned) = (0, false);
             if T::WRITES {
-                trace.begin([pair(planes, pc), pair(planes, pc.wrapping_add(2))]);
+                trace.begin([word_of(planes, pc), word_of(planes, pc.wrapping_add(2))]);
             }
 
             // Leaves the loop behind this step.
@@ -224,8 +211,8 @@ impl Machine {
             macro_rules! fetch_word {
                 ($address:expr) => {{
                     let address: u16 = $address;
-                    if planes[QUICK][usize::from(address)] & LOAD_WORD != 0 {
-                        pair(planes, address)
+                    if let Some(word) = quick_word(planes, address) {
+                        word
                     } else {
                         let mut bus = bus!();
                         if bus.cells.word_has(address, looked_for::<T>()) {
@@ -259,8 +246,8 @@ impl Machine {
             }
             macro_rules! load_byte {
                 () => {{
-                    let value = if planes[QUICK][usize::from(s)] & LOAD_BYTE != 0 {
-                        planes[BYTES][usize::from(s)]
+                    let value = if let Some(byte) = quick_byte(planes, s) {
+                        byte
                     } else if bus!().cells.has(s, looked_for::<T>()) {
                         break Exit::Watched;
                     } else {
@@ -300,14 +287,12 @@ impl Machine {
             macro_rules! store_word {
                 ($address:expr, $value:expr, $note:expr) => {{
                     let (address, value): (u16, u16) = ($address, $value);
-                    let at = usize::from(address);
-                    if planes[QUICK][at] & STORE_WORD != 0 {
+                    let old = if T::WRITES { word_of(planes, address) } else { 0 };
+                    if put_quick_word(planes, address, value, $note) {
                         if T::WRITES {
-                            let (address, old, new) = (address.into(), pair(planes, address).into(), value.into());
+                            let (address, old, new) = (address.into(), old.into(), value.into());
                             trace.write(Write::Memory { address, length: 2, old, new, was_known: true });
                         }
-                        put_pair(planes, address, value);
-                        planes[NOTES][at >> 1] = $note;
                     } else if bus!().cells.word_has(address, looked_for::<T>()) {
                         break Exit::Watched;
                     } else {
@@ -322,14 +307,12 @@ impl Machine {
             }
             macro_rules! store_byte {
                 ($byte:expr) => {{
-                    let (at, byte): (usize, u8) = (s.into(), $byte);
-                    if planes[QUICK][at] & STORE_BYTE != 0 {
+                    let (old, byte): (u8, u8) = (planes[BYTES][usize::from(s)], $byte);
+                    if put_quick_byte(planes, s, byte) {
                         if T::WRITES {
-                            let (address, old, new) = (s.into(), planes[BYTES][at].into(), byte.into());
+                            let (address, old, new) = (s.into(), old.into(), byte.into());
                             trace.write(Write::Memory { address, length: 1, old, new, was_known: true });
                         }
-                        planes[BYTES][at] = byte;
-                        planes[NOTES][at >> 1] = 0;
                     } else if bus!().cells.has(s, looked_for::<T>()) {
                         break Exit::Watched;
                     } else {

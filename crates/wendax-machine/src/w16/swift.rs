@@ -11,14 +11,12 @@
 )]
 
 use super::alu::{self, Flags, How};
-use super::plain::{Exit, Limits, pair, put_pair};
+use super::plain::{Exit, Limits};
 use super::slots::Kind;
 use super::trace::Trace;
 use super::{Machine, NOTE_RETURN};
-use crate::frames::{Frame, FrameKind, Frames};
-use crate::memory::{BYTES, LOAD_BYTE, LOAD_WORD, NOTES, Planes, QUICK, STORE_BYTE, STORE_WORD};
-use crate::swift::{Ends, Engine, Left, Out, Part, Why, groups, missed, on, steps_of, turn};
-use wendax_isa::StepNo;
+use crate::memory::{Planes, put_quick_byte, put_quick_word, quick_byte, quick_word};
+use crate::swift::{Ends, Engine, Left, Out, Part, Routines, Why, groups, missed, on, turn};
 use wendax_isa::w16::{Cond, I, SP};
 
 /// Words that the instructions of a group cover at most, but for the first.
@@ -45,11 +43,11 @@ impl Engine for W16 {
     const MOST: usize = 0x8000;
 
     fn core() -> Core {
-        Core::new()
+        Core { registers: [0; 256], operands: 0, mark: 0, routines: Routines::default() }
     }
 
-    fn begin(core: &mut Core, step: u64) {
-        core.base = step;
+    fn routines(core: &mut Core) -> &mut Routines {
+        &mut core.routines
     }
 }
 
@@ -72,34 +70,13 @@ pub(super) struct Core {
     /// In which way, by the number of a [`How`], the number of the instruction in its group that wrote them, and the place of
     /// that group.
     mark: u32,
-    frames: Frames,
-    /// Where the way back of the innermost frame lies; past all of memory when there is none.
-    innermost: u32,
-    /// With so many frames or fewer, none is left here: the run stops at some depth.
-    floor: i64,
-    /// The most frames there were.
-    deepest: u32,
-    /// The step at which the chunk began.
-    base: u64,
+    routines: Routines,
 }
 
 /// Stands for no instruction of a group: the flags are as they were before.
 const NOBODY_HERE: u8 = 0xFF;
 
 impl Core {
-    fn new() -> Self {
-        Self {
-            registers: [0; 256],
-            operands: 0,
-            mark: 0,
-            frames: Frames::default(),
-            innermost: 0,
-            floor: 0,
-            deepest: 0,
-            base: 0,
-        }
-    }
-
     /// Flags, and who wrote them: the instruction with this number of a group.
     #[inline(always)]
     fn set_flags(&mut self, flags: Flags, group: &Group, number: usize) {
@@ -155,10 +132,6 @@ impl Core {
     #[inline(always)]
     fn set(&mut self, register: u8, value: u16) {
         self.registers[usize::from(register)] = value;
-    }
-
-    fn see_frames(&mut self) {
-        self.innermost = self.frames.slots()[0].map_or(u32::MAX, |slot| slot.0);
     }
 }
 
@@ -246,22 +219,6 @@ macro_rules! moving {
     )*};
 }
 
-#[inline(always)]
-fn may(planes: &Planes, address: u16, what: u8) -> bool {
-    planes[QUICK][usize::from(address)] & what != 0
-}
-
-/// Stores a word where that may be done in one go.
-#[inline(always)]
-fn put_word(planes: &mut Planes, address: u16, value: u16, note: u8) -> bool {
-    let may = may(planes, address, STORE_WORD);
-    if may {
-        put_pair(planes, address, value);
-        planes[NOTES][usize::from(address >> 1)] = note;
-    }
-    may
-}
-
 moving! {
     Mov = |core, _, operands| {
         core.set(operands.a, core.source(operands));
@@ -278,42 +235,27 @@ moving! {
         true
     };
     Ldw = |core, planes, operands| {
-        let address = core.source(operands);
-        let may = may(planes, address, LOAD_WORD);
-        if may {
-            core.set(operands.a, pair(planes, address));
-        }
-        may
+        let Some(word) = quick_word(planes, core.source(operands)) else { return false };
+        core.set(operands.a, word);
+        true
     };
     Ldb = |core, planes, operands| {
-        let address = core.source(operands);
-        let may = may(planes, address, LOAD_BYTE);
-        if may {
-            core.set(operands.a, planes[BYTES][usize::from(address)].into());
-        }
-        may
+        let Some(byte) = quick_byte(planes, core.source(operands)) else { return false };
+        core.set(operands.a, byte.into());
+        true
     };
     Ldsb = |core, planes, operands| {
-        let address = core.source(operands);
-        let may = may(planes, address, LOAD_BYTE);
-        if may {
-            core.set(operands.a, alu::sign_extended(planes[BYTES][usize::from(address)]));
-        }
-        may
+        let Some(byte) = quick_byte(planes, core.source(operands)) else { return false };
+        core.set(operands.a, alu::sign_extended(byte));
+        true
     };
-    Stw = |core, planes, operands| { put_word(planes, core.source(operands), core.at(operands.a), 0) };
+    Stw = |core, planes, operands| { put_quick_word(planes, core.source(operands), core.at(operands.a), 0) };
     Stb = |core, planes, operands| {
-        let address = core.source(operands);
-        let may = may(planes, address, STORE_BYTE);
-        if may {
-            planes[BYTES][usize::from(address)] = core.at(operands.a).to_le_bytes()[0];
-            planes[NOTES][usize::from(address >> 1)] = 0;
-        }
-        may
+        put_quick_byte(planes, core.source(operands), core.at(operands.a).to_le_bytes()[0])
     };
     Push = |core, planes, operands| {
         let sp = core.registers[STACK].wrapping_sub(2);
-        let done = put_word(planes, sp, core.at(operands.a), operands.a.wrapping_add(1));
+        let done = put_quick_word(planes, sp, core.at(operands.a), operands.a.wrapping_add(1));
         if done {
             core.registers[STACK] = sp;
         }
@@ -322,12 +264,10 @@ moving! {
     Pop = |core, planes, operands| {
         let sp = core.registers[STACK];
         let behind = sp.wrapping_add(2);
-        let may = may(planes, sp, LOAD_WORD) && core.innermost >= u32::from(behind);
-        if may {
-            core.registers[STACK] = behind;
-            core.set(operands.a, pair(planes, sp));
-        }
-        may
+        let Some(word) = quick_word(planes, sp).filter(|_| core.routines.stay(behind.into())) else { return false };
+        core.registers[STACK] = behind;
+        core.set(operands.a, word);
+        true
     };
 }
 
@@ -433,7 +373,7 @@ pub(super) fn stack<A: Part<W16>>(
     if !A::run::<0>(core, planes, group) {
         return missed(group, left, 0);
     }
-    if core.innermost < u32::from(core.registers[STACK]) {
+    if !core.routines.stay(core.registers[STACK].into()) {
         (core.registers[STACK], core.operands, core.mark) = before;
         return missed(group, left, 0);
     }
@@ -452,23 +392,12 @@ fn counted(core: &mut Core, operands: Operands) -> bool {
 #[inline(always)]
 fn entered(core: &mut Core, planes: &mut Planes, group: &Group, target: u16, left: Left) -> bool {
     let (sp, next) = (core.registers[STACK].wrapping_sub(2), group.next << 1);
-    if !core.frames.has_room() || !put_word(planes, sp, next, NOTE_RETURN) {
+    if !core.routines.has_room() || !put_quick_word(planes, sp, next, NOTE_RETURN) {
         return false;
     }
     core.registers[STACK] = sp;
-    // The step of the call is the last of those that have been counted.
-    let step = core.base.wrapping_add(steps_of(left)).wrapping_sub(1);
     let site = next.wrapping_sub(group.operands[CALL].value);
-    core.frames.enter(Frame {
-        slot: sp.into(),
-        back: next.into(),
-        site: site.into(),
-        target: target.into(),
-        step: StepNo(step),
-        kind: FrameKind::Call,
-    });
-    core.innermost = sp.into();
-    core.deepest = core.deepest.max(core.frames.count());
+    core.routines.enter(sp.into(), next.into(), site.into(), target.into(), left);
     true
 }
 
@@ -476,18 +405,10 @@ fn entered(core: &mut Core, planes: &mut Planes, group: &Group, target: u16, lef
 #[inline(always)]
 fn returned(core: &mut Core, planes: &Planes) -> Option<u16> {
     let sp = core.registers[STACK];
-    let to = pair(planes, sp);
     let behind = sp.wrapping_add(2);
-    if !may(planes, sp, LOAD_WORD) || to & 1 != 0 {
+    let to = quick_word(planes, sp).filter(|to| to & 1 == 0)?;
+    if !core.routines.leave_below(behind.into()) {
         return None;
-    }
-    if core.innermost < u32::from(behind) {
-        let around = core.frames.slots()[1].map_or(u32::MAX, |slot| slot.0);
-        if core.frames.depth() <= core.floor || around < u32::from(behind) {
-            return None;
-        }
-        core.frames.leave_innermost();
-        core.innermost = around;
     }
     core.registers[STACK] = behind;
     Some(to >> 1)
@@ -535,15 +456,11 @@ impl Machine {
         let core = &mut slots.groups.core;
         core.registers[..16].copy_from_slice(&cpu.registers);
         core.begin_flags(cpu.flags & !I);
-        core.frames = std::mem::take(&mut common.frames);
-        core.see_frames();
-        core.floor = limits.depth.saturating_add(1);
-        core.deepest = around.calls.deepest;
+        core.routines.begin(&mut common.frames, &around.calls, limits.depth);
         let went = slots.groups.run(&mut memory.planes, (cpu.pc >> 1).into(), now, ends);
         let core = &mut slots.groups.core;
         cpu.registers.copy_from_slice(&core.registers[..16]);
-        common.frames = std::mem::take(&mut core.frames);
-        around.calls.deepest = core.deepest;
+        core.routines.settle(&mut common.frames, &mut around.calls);
         let (flags, writer) = (core.flags().bits(), core.flags_by());
         // What lies behind so many parts of the group at an address, with the steps and cycles of those.
         let along = |from: u16, parts: u8| {
