@@ -5,87 +5,28 @@
 
 #![expect(clippy::cast_precision_loss, clippy::print_stdout, reason = "figures for people to read")]
 
+#[path = "shared/work.rs"]
+mod work;
+
 use std::hint::black_box;
-use std::ops::ControlFlow;
-use std::time::Instant;
-use wendax_machine::{Addr, Counting, Machine, Observer, Report, Run, Settings, StepNo};
+use wendax_machine::{Addr, Counting, Machine, Run, Settings, StepNo};
+use work::{Nothing, SORT, SORT_RV32, image, interrupted, middle, seconds};
 
 /// A kind of work: a program that does it again and again from its label `again` on, and one round of it done natively.
 struct Work {
     name: &'static str,
-    text: &'static str,
+    text: String,
     native: fn(&mut Store),
 }
 
 /// What the native work is done on.
 struct Store {
-    words: [u16; 4096],
+    wagons: [u16; 16],
+    words: [u16; 2000],
     bytes: [u8; 4096],
     longs: [u32; 512],
     seed: u16,
     rounds: u32,
-}
-
-/// Sorts sixteen wagons by weight: loads, stores, comparisons, jumps, calls, pushes and pops in the mix of a usual program.
-const SORT: &str = "\
-start:  clr   r8
-again:  mov   r6, wagons
-        mov   r7, 16
-        mov   r9, 40503
-@fill:  mul   r8, r9
-        add   r8, 12345
-        stw   [r6], r8
-        add   r6, 2
-        djnz  r7, @fill
-        mov   r6, 1
-@next:  mov   r0, r6
-        call  insert
-        inc   r6
-        cmp   r6, 16
-        jltu  @next
-        add   r10, 1          ; rounds, so that no state comes twice
-        adc   r11, 0
-        jmp   again
-
-insert: push  r6-r7
-        shl   r0, 1
-        mov   r1, r0
-        ldw   r2, [r1 + wagons]
-@shift: cmp   r1, 0
-        jeq   @place
-        ldw   r3, [r1 + wagons - 2]
-        cmp   r3, r2
-        jleu  @place
-        stw   [r1 + wagons], r3
-        sub   r1, 2
-        jmp   @shift
-@place: stw   [r1 + wagons], r2
-        pop   r6-r7
-        ret
-.data
-wagons: .space 32
-";
-
-fn sort(store: &mut Store) {
-    for at in 0..16 {
-        store.seed = store.seed.wrapping_mul(40503).wrapping_add(12345);
-        store.words[at] = store.seed;
-    }
-    for at in 1..16 {
-        insert(&mut store.words, at);
-    }
-    store.rounds = store.rounds.wrapping_add(1);
-}
-
-#[inline(never)]
-fn insert(wagons: &mut [u16; 4096], at: usize) {
-    let weight = wagons[at];
-    let mut place = at & 15;
-    while place > 0 && wagons[place - 1] > weight {
-        wagons[place] = wagons[place - 1];
-        place -= 1;
-    }
-    wagons[place] = weight;
 }
 
 /// Adds one number to each of two thousand, and their sum to one of them.
@@ -111,7 +52,7 @@ list:   .space 4000
 
 fn memory(store: &mut Store) {
     let mut sum = 0u16;
-    for word in &mut store.words[..2000] {
+    for word in &mut store.words {
         *word = word.wrapping_add(store.seed);
         sum = sum.wrapping_add(*black_box(word));
     }
@@ -206,105 +147,6 @@ fn bytes(store: &mut Store) {
     store.seed = store.seed.wrapping_add(large);
 }
 
-/// The sort, with a timer that interrupts it every thousand cycles.
-const TIMER: &str = "\
-start:  mov   r0, tick
-        stw   [16], r0
-        mov   r0, 1000
-        stw   [0xFF22], r0
-        mov   r0, 3
-        stw   [0xFF24], r0
-        ei
-        clr   r8
-again:  mov   r6, wagons
-        mov   r7, 16
-        mov   r9, 40503
-@fill:  mul   r8, r9
-        add   r8, 12345
-        stw   [r6], r8
-        add   r6, 2
-        djnz  r7, @fill
-        mov   r6, 1
-@next:  mov   r0, r6
-        call  insert
-        inc   r6
-        cmp   r6, 16
-        jltu  @next
-        add   r10, 1
-        adc   r11, 0
-        jmp   again
-insert: push  r6-r7
-        shl   r0, 1
-        mov   r1, r0
-        ldw   r2, [r1 + wagons]
-@shift: cmp   r1, 0
-        jeq   @place
-        ldw   r3, [r1 + wagons - 2]
-        cmp   r3, r2
-        jleu  @place
-        stw   [r1 + wagons], r3
-        sub   r1, 2
-        jmp   @shift
-@place: stw   [r1 + wagons], r2
-        pop   r6-r7
-        ret
-tick:   push  r0
-        mov   r0, 7
-        stw   [0xFF24], r0
-        pop   r0
-        reti
-.data
-wagons: .space 32
-";
-
-/// The sort for RV32, as a compiler lays it out.
-const SORT_RV32: &str = "\
-.target rv32
-_start: li    s8, 0
-        li    s9, 40503
-again:  la    s0, wagons
-        li    s1, 16
-1:      mul   s8, s8, s9
-        li    t0, 12345
-        add   s8, s8, t0
-        slli  s8, s8, 16
-        srli  s8, s8, 16
-        sw    s8, 0(s0)
-        addi  s0, s0, 4
-        addi  s1, s1, -1
-        bnez  s1, 1b
-        li    s0, 1
-2:      mv    a0, s0
-        call  insert
-        addi  s0, s0, 1
-        li    t0, 16
-        bltu  s0, t0, 2b
-        addi  s10, s10, 1     # rounds, so that no state comes twice
-        j     again
-
-insert: addi  sp, sp, -16
-        sw    s0, 12(sp)
-        sw    s1, 8(sp)
-        slli  a0, a0, 2
-        la    a1, wagons
-        add   a1, a1, a0
-        lw    a2, 0(a1)
-1:      beqz  a0, 2f
-        lw    a3, -4(a1)
-        bleu  a3, a2, 2f
-        sw    a3, 0(a1)
-        addi  a1, a1, -4
-        addi  a0, a0, -4
-        j     1b
-2:      sw    a2, 0(a1)
-        lw    s1, 8(sp)
-        lw    s0, 12(sp)
-        addi  sp, sp, 16
-        ret
-        .bss
-wagons: .space 64
-";
-
 /// A sum over a table of words and a checksum of bytes for RV32, as a compiler makes them of two loops.
 const SUMS_RV32: &str = "\
 .target rv32
@@ -376,32 +218,37 @@ fn sums(store: &mut Store) {
     black_box(sum ^ (high << 16 | low));
 }
 
-const WORKS: [Work; 7] = [
-    Work { name: "sort", text: SORT, native: sort },
-    Work { name: "memory", text: MEMORY, native: memory },
-    Work { name: "calls", text: CALLS, native: calls },
-    Work { name: "bytes", text: BYTES, native: bytes },
-    Work { name: "timer", text: TIMER, native: sort },
-    Work { name: "rv32 sort", text: SORT_RV32, native: sort },
-    Work { name: "rv32 sums", text: SUMS_RV32, native: sums },
-];
-
-fn image(text: &str) -> wendax_image::Image {
-    let (sources, file) = wendax_source::Sources::single("work.asm", text);
-    let assembly = wendax_asm::assemble(&sources, file);
-    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
-    assembly.image
+/// A round of the sort; each comparison is done, whatever the compiler knows.
+fn sort(store: &mut Store) {
+    let Store { seed, wagons, .. } = store;
+    for wagon in &mut *wagons {
+        *seed = seed.wrapping_mul(40503).wrapping_add(12345);
+        *wagon = *seed;
+    }
+    for at in 1..16 {
+        let weight = wagons[at];
+        let mut place = at;
+        while place > 0 && black_box(wagons[place - 1]) > weight {
+            wagons[place] = wagons[place - 1];
+            place -= 1;
+        }
+        wagons[place] = weight;
+    }
+    black_box(wagons);
 }
 
-fn seconds(work: impl FnOnce()) -> f64 {
-    let begun = Instant::now();
-    work();
-    begun.elapsed().as_secs_f64()
-}
-
-fn median(mut all: Vec<f64>) -> f64 {
-    all.sort_by(f64::total_cmp);
-    all[all.len() / 2]
+fn works() -> [Work; 7] {
+    let timer = interrupted(1000, "", "");
+    let work = |name, text: &str, native| Work { name, text: text.to_owned(), native };
+    [
+        work("sort", SORT, sort),
+        work("memory", MEMORY, memory),
+        work("calls", CALLS, calls),
+        work("bytes", BYTES, bytes),
+        work("timer", &timer, sort),
+        work("rv32 sort", SORT_RV32, sort),
+        work("rv32 sums", SUMS_RV32, sums),
+    ]
 }
 
 /// How often a program comes to its label `again` in so many steps.
@@ -417,23 +264,11 @@ fn rounds(image: &wendax_image::Image, steps: u64) -> u64 {
     rounds
 }
 
-/// Looks at each step and does nothing with it.
-struct Nothing;
-
-impl Observer for Nothing {
-    const WRITES: bool = true;
-
-    fn see(&mut self, report: &Report) -> ControlFlow<()> {
-        black_box(report);
-        ControlFlow::Continue(())
-    }
-}
-
 /// The times of a run that is told to an observer, and of one that is counted, beside that of a blind one.
 fn looked_at() {
     const STEPS: u64 = 2_000_000;
-    for work in [&WORKS[0], &WORKS[1], &WORKS[5]] {
-        let image = image(work.text);
+    for work in works().iter().filter(|work| ["sort", "memory", "rv32 sort"].contains(&work.name)) {
+        let image = image(&work.text);
         let mut ratios = [const { Vec::new() }; 2];
         let mut rates = [const { Vec::new() }; 2];
         for _ in 0..9 {
@@ -456,8 +291,8 @@ fn looked_at() {
                 rates[at].push(STEPS as f64 / time / 1e6);
             }
         }
-        let [told, counted] = ratios.map(median);
-        let [told_rate, counted_rate] = rates.map(median);
+        let [told, counted] = ratios.map(middle);
+        let [told_rate, counted_rate] = rates.map(middle);
         println!(
             "{:<10} told {told_rate:>4.0} million steps a second, {told:.1} times the time of blind; counted {counted_rate:.0}, {counted:.1}",
             work.name
@@ -475,15 +310,22 @@ fn processor() -> String {
 fn main() {
     const STEPS: u64 = 50_000_000;
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let works: Vec<&Work> = WORKS.iter().filter(|work| work.name.contains(&wanted)).collect();
+    let works: Vec<Work> = works().into_iter().filter(|work| work.name.contains(&wanted)).collect();
     if !works.is_empty() {
         println!("{}\n", processor());
         println!("| work | million steps a second | times native | from | to |\n|---|---|---|---|---|");
     }
     for work in works {
-        let image = image(work.text);
+        let image = image(&work.text);
         let rounds = rounds(&image, STEPS);
-        let mut store = Box::new(Store { words: [0; 4096], bytes: [0; 4096], longs: [0; 512], seed: 0, rounds: 0 });
+        let mut store = Box::new(Store {
+            wagons: [0; 16],
+            words: [0; 2000],
+            bytes: [0; 4096],
+            longs: [0; 512],
+            seed: 0,
+            rounds: 0,
+        });
         let (mut ratios, mut rates) = (Vec::new(), Vec::new());
         for _ in 0..9 {
             let native = seconds(|| (0..rounds).for_each(|_| (work.native)(black_box(&mut store))));
@@ -496,7 +338,7 @@ fn main() {
             rates.push(STEPS as f64 / time / 1e6);
         }
         ratios.sort_by(f64::total_cmp);
-        println!("| {} | {:.0} | {:.1} | {:.1} | {:.1} |", work.name, median(rates), ratios[4], ratios[0], ratios[8]);
+        println!("| {} | {:.0} | {:.1} | {:.1} | {:.1} |", work.name, middle(rates), ratios[4], ratios[0], ratios[8]);
     }
     if "looked at".contains(&wanted) {
         looked_at();

@@ -1,6 +1,5 @@
-//! How fast it is: instructions a second with and without history and breakpoints, reaching any of the
-//! last hundred million steps, assembling, from a key to a frame. Beside each engine figure stands a
-//! reference of the same run: the same algorithm compiled natively.
+//! How fast it is, but for the engine by itself: running with history and breakpoints, reaching any of the last hundred
+//! million steps, questions, assembling, from a key to a frame, each beside a reference of the same run.
 //!
 //! `cargo bench` prints the ratios and the memory in use; `cargo bench -- NAME` those of one part.
 
@@ -12,109 +11,22 @@
 )]
 #![expect(clippy::print_stdout, reason = "this prints its figures")]
 
+#[path = "shared/work.rs"]
+mod work;
+
 use std::hint::black_box;
-use std::ops::ControlFlow;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use wendax_asm::{Assembler, Inputs, assemble};
 use wendax_machine::{Addr, Reg, StepNo};
-use wendax_machine::{Counting, Machine, Observer, Report, Run, Settings, Watch};
+use wendax_machine::{Counting, Machine, Run, Settings, Watch};
 use wendax_session::{
     Answer, Apart, Cautions, Command, Filtered, Flow, Measuring, Names, Progress, Session, StopAt, StopId, Story,
     Thing, TrailForm, TrailText,
 };
 use wendax_source::{Files, MemoryFiles, Sources};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
-
-/// Sorts sixteen wagons by weight, over and over, by calling a routine that inserts one: loads, stores,
-/// comparisons, jumps, calls, pushes and pops in the mix of a usual program.
-const WORK: &str = "\
-.entry start
-start:  clr   r8
-again:  mov   r6, wagons
-        mov   r7, 16
-        mov   r9, 40503
-@fill:  mul   r8, r9
-        add   r8, 12345
-        stw   [r6], r8
-        add   r6, 2
-        djnz  r7, @fill
-        mov   r6, 1
-@next:  mov   r0, r6
-        call  insert
-        inc   r6
-        cmp   r6, 16
-        jltu  @next
-        add   r10, 1          ; rounds, so that no state comes twice
-        adc   r11, 0
-        jmp   again
-
-insert: push  r6-r7
-        shl   r0, 1
-        mov   r1, r0
-        ldw   r2, [r1 + wagons]
-@shift: cmp   r1, 0
-        jeq   @place
-        ldw   r3, [r1 + wagons - 2]
-        cmp   r3, r2
-        jleu  @place
-        stw   [r1 + wagons], r3
-        sub   r1, 2
-        jmp   @shift
-@place: stw   [r1 + wagons], r2
-        pop   r6-r7
-        ret
-.data
-wagons: .space 32
-";
-
-/// The same for RV32: the same sort, with what that machine has for it.
-const WORK_RV32: &str = "\
-.target rv32
-_start: li    s8, 0
-        li    s9, 40503
-again:  la    s0, wagons
-        li    s1, 16
-1:      mul   s8, s8, s9
-        li    t0, 12345
-        add   s8, s8, t0
-        slli  s8, s8, 16
-        srli  s8, s8, 16
-        sw    s8, 0(s0)
-        addi  s0, s0, 4
-        addi  s1, s1, -1
-        bnez  s1, 1b
-        li    s0, 1
-2:      mv    a0, s0
-        call  insert
-        addi  s0, s0, 1
-        li    t0, 16
-        bltu  s0, t0, 2b
-        addi  s10, s10, 1     # rounds, so that no state comes twice
-        j     again
-
-insert: addi  sp, sp, -16
-        sw    s0, 12(sp)
-        sw    s1, 8(sp)
-        slli  a0, a0, 2
-        la    a1, wagons
-        add   a1, a1, a0
-        lw    a2, 0(a1)
-1:      beqz  a0, 2f
-        lw    a3, -4(a1)
-        bleu  a3, a2, 2f
-        sw    a3, 0(a1)
-        addi  a1, a1, -4
-        addi  a0, a0, -4
-        j     1b
-2:      sw    a2, 0(a1)
-        lw    s1, 8(sp)
-        lw    s0, 12(sp)
-        addi  sp, sp, 16
-        ret
-        .bss
-wagons: .space 64
-";
+use work::{Nothing, SORT, SORT_RV32, image, interrupted, middle, seconds};
 
 /// Writes all of its memory, over and over: the worst there is for keeping history.
 const EVERYWHERE: &str = "\
@@ -131,45 +43,9 @@ start:  mov   r1, room
 room:   .space 0xEA00
 ";
 
-/// The same, compiled natively; returns how many rounds were done and something that depends on them.
-fn native(rounds: u64) -> u16 {
-    let mut seed = 0u16;
-    let mut wagons = [0u16; 16];
-    for _ in 0..rounds {
-        for wagon in &mut wagons {
-            seed = seed.wrapping_mul(40503).wrapping_add(12345);
-            *wagon = seed;
-        }
-        for at in 1..16 {
-            let weight = wagons[at];
-            let mut place = at;
-            while place > 0 && black_box(wagons[place - 1]) > weight {
-                wagons[place] = wagons[place - 1];
-                place -= 1;
-            }
-            wagons[place] = weight;
-        }
-        black_box(&wagons);
-    }
-    wagons[0]
-}
-
-fn image(text: &str) -> wendax_image::Image {
-    let (sources, file) = Sources::single("work.asm", text);
-    let assembly = assemble(&sources, file);
-    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
-    assembly.image
-}
-
 fn travel(session: &mut Session, command: Command) {
     session.begin(command);
     while session.work(1_000_000) == Progress::Working {}
-}
-
-fn seconds(work: impl FnOnce()) -> f64 {
-    let begun = Instant::now();
-    work();
-    begun.elapsed().as_secs_f64()
 }
 
 /// The time of what is done again and again: the middle one of nine, each long enough to be measured well.
@@ -188,26 +64,10 @@ fn memory() -> f64 {
     line.and_then(|line| line.split_whitespace().next()?.parse::<f64>().ok()).unwrap_or(f64::NAN) / 1024.0
 }
 
-/// Steps of one round of [`WORK`], measured.
-fn steps_of_a_round(image: &wendax_image::Image) -> f64 {
-    let again = u32::try_from(image.symbol("again").map_or(0, |symbol| symbol.value)).unwrap_or(0);
-    let mut machine = Machine::new(image, Settings::default());
-    machine.set_breakpoints(&[Addr(again)]);
-    for _ in 0..1001 {
-        machine.run(Run::until(StepNo(u64::MAX)));
-    }
-    machine.steps().0 as f64 / 1000.0
-}
-
 /// The figures of one run, each as a ratio to its reference.
 fn report() {
     const STEPS: u64 = 300_000_000;
-    let image = image(WORK);
-    let per_round = steps_of_a_round(&image);
-    let rounds = (STEPS as f64 / per_round) as u64;
-    let native = seconds(|| {
-        black_box(native(black_box(rounds)));
-    });
+    let image = image(SORT);
     let mut machine = Machine::new(&image, Settings::default());
     let bare = seconds(|| {
         machine.run(Run::until(StepNo(STEPS)));
@@ -215,11 +75,6 @@ fn report() {
     let mut session = Session::new(image.clone(), Settings::default());
     let history = seconds(|| travel(&mut session, Command::Seek(StepNo(STEPS))));
     let rate = |seconds: f64| STEPS as f64 / seconds / 1e6;
-    println!(
-        "engine: {:.0} million instructions a second; native code does the same work {:.1} times as fast",
-        rate(bare),
-        bare / native
-    );
     println!("with history: {:.0} million a second, {:.2} times the time without", rate(history), history / bare);
     let mut broken = Session::new(image, Settings::default());
     broken.set_breakpoints([Addr(0x0FF0)]);
@@ -253,7 +108,7 @@ fn report() {
 /// The two machines beside each other: the same work, and assembling a long source of each against splitting it into words.
 fn machines() {
     const STEPS: u64 = 100_000_000;
-    let images = [image(WORK), image(WORK_RV32)];
+    let images = [image(SORT), image(SORT_RV32)];
     let mut rates = [Vec::new(), Vec::new()];
     let mut histories = [Vec::new(), Vec::new()];
     for _ in 0..5 {
@@ -268,19 +123,14 @@ fn machines() {
             histories.push(seconds(|| travel(&mut session, Command::Seek(StepNo(STEPS)))) / bare);
         }
     }
-    let median = |values: &mut Vec<f64>| {
-        values.sort_by(f64::total_cmp);
-        values[values.len() / 2]
-    };
-    let [w16, rv32] = &mut rates;
-    let (w16, rv32) = (median(w16), median(rv32));
+    let [w16, rv32] = rates.map(middle);
     println!("W16 {w16:.0}, RV32 {rv32:.0} million instructions a second: {:.2} of the speed", rv32 / w16);
-    let [w16, rv32] = &mut histories;
-    println!("with history {:.2} and {:.2} times the time without", median(w16), median(rv32));
+    let [w16, rv32] = histories.map(middle);
+    println!("with history {w16:.2} and {rv32:.2} times the time without");
     for (name, text) in [("W16", long_source(100_000)), ("RV32", long_source_rv32(100_000))] {
         let (sources, file) = Sources::single("long.asm", text.clone());
         assert!(assemble(&sources, file).is_runnable(), "{name}");
-        let mut ratios: Vec<f64> = (0..7)
+        let ratios: Vec<f64> = (0..7)
             .map(|_| {
                 let words = seconds(|| {
                     black_box(black_box(&text).split_whitespace().map(str::len).sum::<usize>());
@@ -288,23 +138,20 @@ fn machines() {
                 seconds(|| drop(black_box(assemble(black_box(&sources), file)))) / words
             })
             .collect();
-        println!("{name}: 100,000 lines are assembled in {:.1} times splitting them into words", median(&mut ratios));
+        println!("{name}: 100,000 lines are assembled in {:.1} times splitting them into words", middle(ratios));
     }
 }
 
 /// What interrupts cost, what waiting costs, and how soon a lever is answered.
 fn devices() {
     const STEPS: u64 = 200_000_000;
-    let armed = WORK.replacen(
-        "start:  clr   r8",
-        "start:  mov r0, tick\n stw [16], r0\n mov r0, lever\n stw [20], r0\n mov r0, 0xFFFF\n stw [0xFF34], r0\n \
-         mov r0, 2000\n stw [0xFF22], r0\n mov r0, 3\n stw [0xFF24], r0\n ei\n clr r8",
-        1,
+    let armed = interrupted(
+        2000,
+        "mov r0, lever\n stw [20], r0\n mov r0, 0xFFFF\n stw [0xFF34], r0\n ",
+        "lever: push r0\n ldw r0, [0xFF32]\n stw [0xFF30], r0\n pop r0\n reti\n",
     );
-    let handlers = "tick: push r0\n mov r0, 7\n stw [0xFF24], r0\n pop r0\n reti\nlever: push r0\n ldw r0, [0xFF32]\n \
-                    stw [0xFF30], r0\n pop r0\n reti\n.data\n";
-    let armed = image(&armed.replacen(".data\n", handlers, 1));
-    let plain = image(WORK);
+    let armed = image(&armed);
+    let plain = image(SORT);
     // A lever moves every ten thousand steps: two hundred million steps, and the same of both.
     let run = |image: &wendax_image::Image| {
         let mut machine = Machine::new(image, Settings::default());
@@ -321,16 +168,12 @@ fn devices() {
         ratios.push(without / with);
         rates.push(STEPS as f64 / with / 1e6);
     }
-    let median = |mut all: Vec<f64>| {
-        all.sort_by(f64::total_cmp);
-        all[all.len() / 2]
-    };
     let (least, most) = (ratios.iter().copied().fold(f64::MAX, f64::min), ratios.iter().copied().fold(0.0, f64::max));
     println!(
         "timer every 2,000 cycles and a lever every 10,000 steps: {:.2} of the speed without, {:.0} million steps a second \
          (medians of 7; {least:.2} to {most:.2})",
-        median(ratios),
-        median(rates),
+        middle(ratios),
+        middle(rates),
     );
     let signals = include_str!("../../../demos/signals/signals.asm");
     let mut machine = Machine::new(&image(signals), Settings::default());
@@ -382,24 +225,11 @@ fn levers(signals: &str) {
     );
 }
 
-/// Looks at every step and does nothing with it.
-struct Nothing;
-
-impl Observer for Nothing {
-    const WRITES: bool = true;
-
-    fn see(&mut self, report: &Report) -> ControlFlow<()> {
-        black_box(report);
-        ControlFlow::Continue(())
-    }
-}
-
 /// What it costs to look at steps, and to look for states that repeat.
 fn looking() {
     const STEPS: u64 = 100_000_000;
-    let image = image(WORK);
-    let mut ratios = (Vec::new(), Vec::new());
-    let mut rates = Vec::new();
+    let image = image(SORT);
+    let mut ratios = Vec::new();
     // In turn, since the speed of a machine others use too drifts.
     for _ in 0..7 {
         let mut machine = Machine::new(&image, Settings::default());
@@ -410,25 +240,9 @@ fn looking() {
         let watched = seconds(|| {
             black_box(machine.run(Run { watch: Watch::Circling, ..Run::until(StepNo(STEPS)) }));
         });
-        let mut machine = Machine::new(&image, Settings::default());
-        let traced = seconds(|| {
-            black_box(machine.run_observed(Run::until(StepNo(STEPS)), &mut Nothing));
-        });
-        ratios.0.push(watched / blind);
-        ratios.1.push(traced / blind);
-        rates.push(STEPS as f64 / traced / 1e6);
+        ratios.push(watched / blind);
     }
-    let median = |mut all: Vec<f64>| {
-        all.sort_by(f64::total_cmp);
-        all[all.len() / 2]
-    };
-    println!(
-        "looking for states that repeat: {:.3} times the time without; traced, counting nothing: {:.0} million steps a \
-         second, {:.2} times the time of blind (medians of 7)",
-        median(ratios.0),
-        median(rates),
-        median(ratios.1)
-    );
+    println!("looking for states that repeat: {:.3} times the time without (median of 7)", middle(ratios));
     let mut machine = Machine::new(&image, Settings::default());
     machine.run(Run::until(StepNo(1_000_000)));
     let single = seconds(|| {
@@ -449,29 +263,7 @@ fn looking() {
 /// What measuring a run costs beside running it blind.
 fn measuring() {
     const STEPS: u64 = 100_000_000;
-    let image = image(WORK);
-    let (mut ratios, mut times) = (Vec::new(), Vec::new());
-    // In turn, since the speed of a machine others use too drifts.
-    for _ in 0..7 {
-        let mut machine = Machine::new(&image, Settings::default());
-        let blind = seconds(|| {
-            black_box(machine.run(Run::until(StepNo(STEPS))));
-        });
-        let mut machine = Machine::new(&image, Settings::default());
-        let mut counting = Counting::new(&mut machine);
-        let counted = seconds(|| {
-            black_box(machine.run_counted(Run::until(StepNo(STEPS)), &mut counting));
-        });
-        assert_eq!(counting.counts().to, StepNo(STEPS));
-        ratios.push(counted / blind);
-        times.push(counted);
-    }
-    ratios.sort_by(f64::total_cmp);
-    times.sort_by(f64::total_cmp);
-    println!(
-        "a tally of 100 million steps: {:.2} s, {:.2} times the time of blind, {:.2} to {:.2} (medians of 7)",
-        times[3], ratios[3], ratios[0], ratios[6]
-    );
+    let image = image(SORT);
     let mut session = Session::new(image, Settings::default());
     travel(&mut session, Command::Seek(StepNo(STEPS)));
     let whole = seconds(|| {
@@ -479,7 +271,7 @@ fn measuring() {
         while !measuring.work(&session, 2_000_000) {}
         black_box(measuring.tally(&session));
     });
-    println!("the same of a walk, with its names and lines: {whole:.2} s");
+    println!("a tally of a walk of 100 million steps, with its names and lines: {whole:.2} s");
     // A tenth of it is looked through for what looks wrong, beside the same blind.
     let mut ratios = Vec::new();
     for _ in 0..5 {
@@ -718,7 +510,7 @@ fn drawing() {
 /// What stops cost where they are not met, and how fast those are passed that are.
 fn stops() {
     const STEPS: u64 = 100_000_000;
-    let image = image(WORK);
+    let image = image(SORT);
     let read = |words: &[&str]| {
         let session = Session::new(image.clone(), Settings::default());
         let names = Names::new(&image, session.machine().target(), image.entry);
@@ -764,7 +556,7 @@ fn stops() {
 /// Who wrote a thing last, and what changes it next, over the last hundred million steps and over a thousand million.
 fn stories() {
     // One register is written at the very beginning only: all of the run has to be looked through for it.
-    let image = image(&WORK.replace("start:  clr   r8", "start:  mov   r5, 7\n        clr   r8"));
+    let image = image(&SORT.replace("start:  clr   r8", "start:  mov   r5, 7\n        clr   r8"));
     let mut session = Session::new(image, Settings::default());
     for steps in [100_000_000, 1_000_000_000] {
         travel(&mut session, Command::Seek(StepNo(steps)));
@@ -799,7 +591,7 @@ fn stories() {
 /// Opening the trail anywhere, the first screen of a filter, and writing it down.
 fn trails() {
     const STEPS: u64 = 100_000_000;
-    let image = image(WORK);
+    let image = image(SORT);
     let mut session = Session::new(image.clone(), Settings::default());
     travel(&mut session, Command::Seek(StepNo(STEPS)));
     let names = Names::new(&image, session.machine().target(), image.entry);

@@ -615,13 +615,7 @@ proptest! {
                 _ => {
                     let how = Run { depth, ..Run::until(slow.steps() + steps) };
                     let found = fast.run(how);
-                    let wanted = loop {
-                        let until = StepNo((slow.steps() + 1).0.min(how.until.0));
-                        match slow.run(Run { until, ..how }) {
-                            Stop::Steps if slow.steps() < how.until => {}
-                            stop => break stop,
-                        }
-                    };
+                    let wanted = crate::swift::step_by_step(&mut slow, how);
                     prop_assert_eq!(&found, &wanted, "{:08X?}", code);
                 }
             }

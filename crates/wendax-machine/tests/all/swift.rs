@@ -6,7 +6,7 @@
 
 use proptest::prelude::*;
 use std::ops::ControlFlow;
-use wendax_isa::w16::{Insn, Op, Row, encode, rows};
+use wendax_isa::w16::{Cond, Insn, Op, Row, encode, rows};
 use wendax_machine::{Addr, Event, Lookout, Machine, Observer, Reg, Report, Run, Settings, StepNo, Stop, Watchful};
 
 /// Where code begins; behind it lies data that it may write as well, and code that it may rewrite.
@@ -23,7 +23,7 @@ fn image(code: &[u16]) -> wendax_image::Image {
 }
 
 /// Takes one step after another up to a step, or to where something else stops it.
-fn step_by_step(machine: &mut Machine, how: Run) -> Stop {
+pub(crate) fn step_by_step(machine: &mut Machine, how: Run) -> Stop {
     loop {
         let until = StepNo((machine.steps() + 1).0.min(how.until.0));
         match machine.run(Run { until, ..how }) {
@@ -69,8 +69,7 @@ fn instruction(rewrites: bool) -> impl Strategy<Value = Vec<u16>> {
         let value = if near { (value % 32).wrapping_sub(12).wrapping_mul(2) } else { value };
         let b = if usable[row].form.contains("[b") { b } else { b.min(13) };
         let a = if a == 13 { 12 } else { a };
-        let (first, second) = encode(Insn::new(usable[row], a, b, value));
-        std::iter::once(first).chain(second).collect()
+        words(Insn::new(usable[row], a, b, value)).collect()
     })
 }
 
@@ -111,13 +110,19 @@ fn start_timer() -> Vec<u16> {
         store(0xFF24),
         Insn::new(row(Op::Ei, 1), 0, 15, 0),
     ];
-    insns
-        .into_iter()
-        .flat_map(|insn| {
-            let (first, second) = encode(insn);
-            std::iter::once(first).chain(second)
-        })
-        .collect()
+    insns.into_iter().flat_map(words).collect()
+}
+
+/// The words of an instruction.
+fn words(insn: Insn) -> impl Iterator<Item = u16> {
+    let (first, second) = encode(insn);
+    std::iter::once(first).chain(second)
+}
+
+/// A jump that is always taken, to where code begins.
+fn back_to_start() -> impl Iterator<Item = u16> {
+    let jump = rows().iter().find(|row| matches!(row.op, Op::Jump(Cond::Always)) && row.has_word());
+    words(Insn::new(jump.expect("it exists"), 0, 15, START))
 }
 
 /// Looks at each step and does nothing with it.
@@ -137,22 +142,17 @@ proptest! {
     /// Random programs that loop, rewrite themselves or not, with interrupts or without: the same at the end of each slice.
     #[test]
     fn one_go_is_one_step_after_another(
-        (rewrites, body) in any::<bool>().prop_flat_map(|rewrites| {
-            (Just(rewrites), proptest::collection::vec(instruction(rewrites), 1..24))
-        }),
+        body in any::<bool>().prop_flat_map(|rewrites| proptest::collection::vec(instruction(rewrites), 1..24)),
         registers in proptest::array::uniform13(prop_oneof![0u16..40, START..START + 0x300, any::<u16>()]),
         known in prop_oneof![Just(0x1FFFu16), any::<u16>()],
         has_timer in any::<bool>(), period in 17u16..300, has_handler in any::<bool>(),
         slices in proptest::collection::vec(1u64..400, 1..8),
         closely in any::<bool>(),
     ) {
-        let _ = rewrites;
         let mut code = if has_timer { start_timer() } else { Vec::new() };
         code.extend(body.concat());
         // Back to the start, and what a handler does.
-        let back = rows().iter().find(|row| matches!(row.op, Op::Jump(wendax_isa::w16::Cond::Always)) && row.has_word());
-        let (first, second) = encode(Insn::new(back.expect("it exists"), 0, 15, START));
-        code.extend(std::iter::once(first).chain(second));
+        code.extend(back_to_start());
         let handler = START + 2 * u16::try_from(code.len()).expect("it is short");
         let reti = rows().iter().find(|row| row.op == Op::Reti).expect("it exists");
         code.push(encode(Insn::new(reti, 0, 15, 0)).0);
@@ -185,9 +185,7 @@ proptest! {
         slices in proptest::collection::vec(1u64..200, 1..6),
     ) {
         let mut code = body.concat();
-        let back = rows().iter().find(|row| matches!(row.op, Op::Jump(wendax_isa::w16::Cond::Always)) && row.has_word());
-        let (first, second) = encode(Insn::new(back.expect("it exists"), 0, 15, START));
-        code.extend(std::iter::once(first).chain(second));
+        code.extend(back_to_start());
         let make = |watchful| {
             let mut machine = made(&code, watchful, (registers, 0x1FFF), (None, None));
             let places: Vec<Addr> = breakpoints.iter().map(|at| Addr::from(START + 2 * at)).collect();
@@ -219,9 +217,7 @@ proptest! {
         deeds in proptest::collection::vec((0u8..6, 1u64..150), 2..12),
     ) {
         let mut code = body.concat();
-        let back = rows().iter().find(|row| matches!(row.op, Op::Jump(wendax_isa::w16::Cond::Always)) && row.has_word());
-        let (first, second) = encode(Insn::new(back.expect("it exists"), 0, 15, START));
-        code.extend(std::iter::once(first).chain(second));
+        code.extend(back_to_start());
         let make = |watchful| made(&code, watchful, (registers, known), (None, None));
         let (mut fast, mut slow) = (make(Watchful::Closely), make(Watchful::Usual));
         let mut kept = vec![(fast.snapshot(), slow.snapshot())];
