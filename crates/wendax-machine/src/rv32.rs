@@ -75,6 +75,9 @@ pub(crate) struct Machine {
     groups: swift::Groups,
     /// What [`Memory::code`] said when groups were put together.
     groups_of: u64,
+    /// The step from which on they are carried out, and whether they are those of code that was.
+    groups_from: u64,
+    groups_are_old: bool,
     near: memory::Near,
     /// What instructions used that ran since that was forgotten.
     used: RegisterUse,
@@ -126,6 +129,7 @@ impl Machine {
         if let Some(global) = image.best_symbol("__global_pointer$") {
             set(GP, u32::try_from(global.value & 0xFFFF_FFFF).unwrap_or(0));
         }
+        let groups_of = memory.code();
         Self {
             state: State { cpu, common: Common::new(settings.seed), heap_end: heap_start },
             memory,
@@ -139,7 +143,9 @@ impl Machine {
             cache: Cache::default(),
             code_start,
             groups: swift::Groups::default(),
-            groups_of: 0,
+            groups_of,
+            groups_from: 0,
+            groups_are_old: false,
             near: memory::Near::default(),
             used: RegisterUse::default(),
         }

@@ -8,6 +8,10 @@ use crate::swift::{Ends, Why};
 use wendax_isa::Addr;
 use wendax_isa::rv32::{DEVICE_START, Format, Op, SP, decode};
 
+/// Steps without a change of code after which groups are put together again, for [`Watchful::Usual`](crate::Watchful::Usual) and
+/// [`Watchful::Closely`](crate::Watchful::Closely).
+const QUIET: [u64; 2] = [512, 2];
+
 impl Machine {
     /// Runs instructions up to a step and a cycle, as long as none of them fails, waits, calls the host, leaves so many
     /// routines, has to do with control registers, has a breakpoint or does what is looked out for: those are left to who
@@ -39,9 +43,17 @@ impl Machine {
 
     /// Carries out groups until something is left to others, and why; `None` when there is too little left to begin.
     fn swiftly(&mut self, ends: Ends, depth: i64) -> Option<Why> {
+        let steps = self.state.common.steps;
         if self.groups_of != self.memory.code() {
+            // Code that is written again and again, or data beside it, would have all put together anew each time.
+            (self.groups_of, self.groups_from) = (self.memory.code(), steps + QUIET[ends.watchful as usize]);
+            self.groups_are_old = true;
+        }
+        if steps < self.groups_from {
+            return None;
+        }
+        if std::mem::take(&mut self.groups_are_old) {
             self.groups.clear();
-            self.groups_of = self.memory.code();
         }
         let place = self.place(self.state.cpu.pc)?;
         let Self { state, memory, groups, near, around, code_start, .. } = self;
