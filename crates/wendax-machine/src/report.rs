@@ -157,6 +157,20 @@ impl Report {
         (!matches!(self.kind, StepKind::Interrupt(_))).then_some(self.pc)
     }
 
+    /// For instructions that touch nothing outside, call nobody and do not fail, each of which has [`Self::begin`] called.
+    pub(crate) fn begin_instructions(&mut self) {
+        self.clear();
+        (self.kind, self.expired) = (StepKind::Instruction, false);
+    }
+
+    /// For the next of those.
+    #[inline]
+    pub(crate) fn begin(&mut self) {
+        self.writes.clear();
+        self.reads.clear();
+        self.returned = false;
+    }
+
     /// For the next step: of most steps little is there that has to go.
     #[inline]
     pub(crate) fn clear(&mut self) {

@@ -13,6 +13,7 @@ mod control;
 mod counting;
 mod devices;
 mod grouping;
+mod hook;
 mod looking;
 mod memory;
 mod steps;
@@ -72,7 +73,7 @@ pub(crate) struct Machine {
     cache: Cache,
     /// Where code begins.
     code_start: u32,
-    groups: swift::Groups,
+    groups: hook::Tables,
     /// What [`Memory::code`] said when groups were put together.
     groups_of: u64,
     /// The step from which on they are carried out, and whether they are those of code that was.
@@ -142,7 +143,7 @@ impl Machine {
             lookout: Lookout::default(),
             cache: Cache::default(),
             code_start,
-            groups: swift::Groups::default(),
+            groups: hook::Tables::default(),
             groups_of,
             groups_from: 0,
             groups_are_old: false,
@@ -296,6 +297,7 @@ impl Machine {
 
     pub(crate) fn forget_code(&mut self) {
         self.cache.clear();
+        self.groups.clear();
         self.used = RegisterUse::default();
     }
 

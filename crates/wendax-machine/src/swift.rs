@@ -42,6 +42,13 @@ fn steps_of(left: Left) -> u64 {
     u64::from(left.cast_unsigned() & 0xFFFF)
 }
 
+/// Cycles of one instruction at a cost.
+#[inline(always)]
+pub(crate) fn cycles_of_one(cost: Left) -> u64 {
+    cycles_of(cost.wrapping_add(1))
+}
+
+#[inline(always)]
 fn cycles_of(left: Left) -> u64 {
     u64::from(left.cast_unsigned() >> 16)
 }
@@ -50,8 +57,8 @@ fn cycles_of(left: Left) -> u64 {
 pub(crate) trait Engine: Sized + 'static {
     /// Registers, and what else groups need of the state.
     type Core: fmt::Debug;
-    /// Memory as groups see it.
-    type Memory;
+    /// Memory as groups see it, and who is told of what is done, for as long as a run goes on.
+    type Memory<'a>;
     /// Operands of an instruction.
     type Operands: Copy + Default + fmt::Debug;
     /// Where a group lies, as it is written down in others: places are counted from the first one there may be.
@@ -64,6 +71,27 @@ pub(crate) trait Engine: Sized + 'static {
 
     /// What of a core is about routines.
     fn routines(core: &mut Self::Core) -> &mut Routines;
+
+    /// Somebody is told of each instruction: groups are of one alone then.
+    const TELLS: bool = false;
+
+    /// The instruction of a group is about to be carried out; one that is left to others is told of by those.
+    #[inline(always)]
+    fn begins(_memory: &mut Self::Memory<'_>, _group: &Group<Self>) {}
+
+    /// It was carried out at this cost, as [`Group::cost`] counts it; what is left behind it, and the place that follows. False
+    /// where the run is to stop.
+    #[inline(always)]
+    fn ended(
+        _core: &mut Self::Core,
+        _memory: &mut Self::Memory<'_>,
+        _group: &Group<Self>,
+        _cost: Left,
+        _left: Left,
+        _place: u32,
+    ) -> bool {
+        true
+    }
 }
 
 /// Routines that are entered and left while groups are carried out.
@@ -76,8 +104,9 @@ pub(crate) struct Routines {
     floor: i64,
     /// The most there were.
     deepest: u32,
-    /// The step at which the chunk began.
+    /// The step at which the chunk began, and the cycle at which it ends.
     base: u64,
+    end: u64,
 }
 
 impl Routines {
@@ -92,6 +121,18 @@ impl Routines {
     pub(crate) fn settle(&mut self, frames: &mut Frames, calls: &mut Calls) {
         *frames = std::mem::take(&mut self.frames);
         calls.deepest = self.deepest;
+    }
+
+    /// The frames there are.
+    #[inline(always)]
+    pub(crate) fn frames(&self) -> &Frames {
+        &self.frames
+    }
+
+    /// Steps and cycles since the start, with so much left.
+    #[inline(always)]
+    pub(crate) fn now(&self, left: Left) -> (u64, u64) {
+        (self.base.wrapping_add(steps_of(left)), self.end.wrapping_sub(cycles_of(left)))
     }
 
     fn look(&mut self) {
@@ -156,7 +197,7 @@ impl Routines {
 
 /// Carries out a group, whose cost has been taken off, and all that follow it.
 pub(crate) type Handler<E> =
-    fn(&mut <E as Engine>::Core, &mut <E as Engine>::Memory, &[Group<E>], &Group<E>, Left) -> Out;
+    fn(&mut <E as Engine>::Core, &mut <E as Engine>::Memory<'_>, &[Group<E>], &Group<E>, Left) -> Out;
 
 /// Instructions that are done in one go.
 #[derive(Debug)]
@@ -201,6 +242,8 @@ pub(crate) enum Why {
     Unbuilt,
     /// Something in the group was left to others.
     Missed,
+    /// Who is told of instructions has seen enough.
+    Observed,
 }
 
 impl Out {
@@ -231,7 +274,8 @@ impl Out {
         match self.0 >> 62 {
             0 => Why::Spent,
             1 => Why::Unbuilt,
-            _ => Why::Missed,
+            2 => Why::Missed,
+            _ => Why::Observed,
         }
     }
 }
@@ -239,7 +283,7 @@ impl Out {
 /// An instruction within a group.
 pub(crate) trait Part<E: Engine> {
     /// Carries it out with the operands of this number; false when it is left to others, with nothing done.
-    fn run<const N: usize>(core: &mut E::Core, memory: &mut E::Memory, group: &Group<E>) -> bool;
+    fn run<const N: usize>(core: &mut E::Core, memory: &mut E::Memory<'_>, group: &Group<E>) -> bool;
 }
 
 // ---- how functions of groups go on
@@ -257,6 +301,13 @@ fn never_built(left: Left, place: u32) -> Out {
     Out::new(left, place, 0, Why::Unbuilt)
 }
 
+/// Who is told has seen enough.
+#[cold]
+#[inline(never)]
+fn observed(left: Left, place: u32) -> Out {
+    Out::new(left, place, 0, Why::Observed)
+}
+
 /// There was less left than this group costs.
 #[cold]
 #[inline(never)]
@@ -268,7 +319,7 @@ fn spent<E: Engine>(group: &Group<E>, rest: Left) -> Out {
 #[inline(always)]
 pub(crate) fn on<E: Engine>(
     core: &mut E::Core,
-    memory: &mut E::Memory,
+    memory: &mut E::Memory<'_>,
     table: &[Group<E>],
     place: u32,
     left: Left,
@@ -283,35 +334,57 @@ pub(crate) fn on<E: Engine>(
     (group.run)(core, memory, table, group, rest)
 }
 
+/// The same behind a group that was carried out.
+#[inline(always)]
+pub(crate) fn onward<E: Engine>(
+    core: &mut E::Core,
+    memory: &mut E::Memory<'_>,
+    table: &[Group<E>],
+    group: &Group<E>,
+    place: u32,
+    left: Left,
+) -> Out {
+    if E::TELLS && !E::ended(core, memory, group, group.cost, left, place) {
+        return observed(left, place);
+    }
+    on(core, memory, table, place, left)
+}
+
 /// The same behind a jump that is taken or not.
 #[inline(always)]
 pub(crate) fn turn<E: Engine>(
     core: &mut E::Core,
-    memory: &mut E::Memory,
+    memory: &mut E::Memory<'_>,
     table: &[Group<E>],
     group: &Group<E>,
     left: Left,
     is_taken: bool,
 ) -> Out {
     if is_taken {
-        on(core, memory, table, group.target.into(), left)
-    } else {
-        on(core, memory, table, group.next.into(), left.wrapping_add(CYCLE))
+        return onward(core, memory, table, group, group.target.into(), left);
     }
+    let (place, left) = (group.next.into(), left.wrapping_add(CYCLE));
+    if E::TELLS && !E::ended(core, memory, group, group.cost.wrapping_sub(CYCLE), left, place) {
+        return observed(left, place);
+    }
+    on(core, memory, table, place, left)
 }
 
-/// Defines functions of groups: of parts, each with the operands of its number, and of how they go on behind those.
+/// Defines functions of groups: of parts, each with the operands of its number, and of how they go on behind those; for
+/// everything that may be told of instructions.
 macro_rules! groups {
-    ($engine:ty; $($(#[$doc:meta])* $name:ident<$($part:ident: $kind:ident $number:literal),*; $($cond:ident: $of:ty)?>
+    ($engine:ident<$hook:ident>;
+        $($(#[$doc:meta])* $name:ident<$($part:ident: $kind:ident $number:literal),*; $($cond:ident: $of:ty)?>
         |$core:ident, $memory:ident, $table:ident, $group:ident, $left:ident| $end:expr;)*) => {$(
         $(#[$doc])*
-        pub(super) fn $name<$($part: $kind<$engine>,)* $(const $cond: $of)?>(
-            $core: &mut <$engine as $crate::swift::Engine>::Core,
-            $memory: &mut <$engine as $crate::swift::Engine>::Memory,
-            $table: &[$crate::swift::Group<$engine>],
-            $group: &$crate::swift::Group<$engine>,
+        pub(super) fn $name<H: $hook, $($part: $kind<$engine<H>>,)* $(const $cond: $of)?>(
+            $core: &mut <$engine<H> as $crate::swift::Engine>::Core,
+            $memory: &mut <$engine<H> as $crate::swift::Engine>::Memory<'_>,
+            $table: &[$crate::swift::Group<$engine<H>>],
+            $group: &$crate::swift::Group<$engine<H>>,
             $left: $crate::swift::Left,
         ) -> $crate::swift::Out {
+            <$engine<H> as $crate::swift::Engine>::begins($memory, $group);
             $(if !$part::run::<$number>($core, $memory, $group) {
                 return $crate::swift::missed($group, $left, $number);
             })*
@@ -339,7 +412,7 @@ macro_rules! with_number {
         match $value {
             $($number => {
                 const $name: usize = $number;
-                Some($what as Handler)
+                Some($what)
             })*
             _ => None,
         }
@@ -349,11 +422,11 @@ macro_rules! with_number {
 pub(crate) use {groups, with, with_number};
 
 /// Never put together.
-fn unbuilt<E: Engine>(_: &mut E::Core, _: &mut E::Memory, _: &[Group<E>], group: &Group<E>, left: Left) -> Out {
+fn unbuilt<E: Engine>(_: &mut E::Core, _: &mut E::Memory<'_>, _: &[Group<E>], group: &Group<E>, left: Left) -> Out {
     Out::new(left, group.place, 0, Why::Unbuilt)
 }
 
-fn other<E: Engine>(_: &mut E::Core, _: &mut E::Memory, _: &[Group<E>], group: &Group<E>, left: Left) -> Out {
+fn other<E: Engine>(_: &mut E::Core, _: &mut E::Memory<'_>, _: &[Group<E>], group: &Group<E>, left: Left) -> Out {
     missed(group, left, 0)
 }
 
@@ -467,7 +540,7 @@ impl<E: Engine> Groups<E> {
 
     /// Carries out groups from a place, a step and a cycle on until one is left to others or it is far enough; see
     /// [`Ends::are_far`].
-    pub(crate) fn run(&mut self, memory: &mut E::Memory, place: u32, now: (u64, u64), ends: Ends) -> Went {
+    pub(crate) fn run(&mut self, memory: &mut E::Memory<'_>, place: u32, now: (u64, u64), ends: Ends) -> Went {
         let Self { table, core, .. } = self;
         let (chunk, least) = (CHUNK[ends.watchful as usize], LEAST[ends.watchful as usize]);
         let mut went = Went { steps: now.0, cycles: now.1, place, at: 0, why: Why::Spent };
@@ -476,7 +549,8 @@ impl<E: Engine> Groups<E> {
             if left < least {
                 return went;
             }
-            E::routines(core).base = went.steps;
+            let routines = E::routines(core);
+            (routines.base, routines.end) = (went.steps, went.cycles + left);
             let out = on(&mut **core, memory, table, went.place, Left::try_from(left).unwrap_or(0) * CYCLE);
             went.steps += steps_of(out.left());
             went.cycles += left - cycles_of(out.left());

@@ -15,6 +15,7 @@ mod counting;
 mod devices;
 mod engine;
 mod grouping;
+mod hook;
 mod interest;
 mod plain;
 mod rounds;

@@ -93,7 +93,7 @@ impl Session {
     /// that has not arrived.
     pub(crate) fn take_back_arrival(&mut self) {
         let now = self.now();
-        if self.fork().arrives().is_some() || now < self.edge.step {
+        if now < self.edge.step || !self.at.machine.interrupts_allowed() || self.fork().arrives().is_some() {
             return;
         }
         self.script.did_not_arrive(now);

@@ -266,7 +266,7 @@ fn rounds(image: &wendax_image::Image, steps: u64) -> u64 {
 
 /// The times of a run that is told to an observer, and of one that is counted, beside that of a blind one.
 fn looked_at() {
-    const STEPS: u64 = 2_000_000;
+    const STEPS: u64 = 10_000_000;
     for work in works().iter().filter(|work| ["sort", "memory", "rv32 sort"].contains(&work.name)) {
         let image = image(&work.text);
         let mut ratios = [const { Vec::new() }; 2];

@@ -148,19 +148,15 @@ fn shape(row: &Row) -> Shape {
 
 static SHAPES: LazyLock<Vec<Shape>> = LazyLock::new(|| rows().iter().map(shape).collect());
 
-/// For every first word the index of its row, or `NONE`.
-static FIRST: LazyLock<Vec<u8>> = LazyLock::new(|| {
-    let mut table = vec![NONE; 0x10000];
-    for (index, shape) in (0..NONE).zip(SHAPES.iter()) {
-        for word in 0..=0xFFFFu16 {
-            if word & shape.mask == shape.fixed && registers_exist(*shape, word) {
-                table[usize::from(word)] = index;
-            }
-        }
-    }
-    table
+/// For every upper byte of a first word the rows that words with it can be of, as [`SHAPES`] has them.
+static CANDIDATES: LazyLock<Vec<Vec<u8>>> = LazyLock::new(|| {
+    (0..=0xFFu16)
+        .map(|upper| {
+            let begins = |shape: &Shape| upper << 8 & shape.mask == shape.fixed & 0xFF00;
+            (0..=u8::MAX).zip(SHAPES.iter()).filter(|(_, shape)| begins(shape)).map(|(row, _)| row).collect()
+        })
+        .collect()
 });
-const NONE: u8 = 0xFF;
 
 fn digit(word: u16, shift: u8) -> u8 {
     u8::try_from(word >> shift & 0xF).unwrap_or(0)
@@ -175,11 +171,11 @@ fn registers_exist(shape: Shape, word: u16) -> bool {
 /// The instruction whose first word is `first`; `second` is the word behind it, used only by
 /// instructions of two words. `None` when it is no instruction.
 pub fn decode(first: u16, second: u16) -> Option<Insn> {
-    let row = FIRST[usize::from(first)];
-    if row == NONE {
-        return None;
-    }
-    let shape = SHAPES[usize::from(row)];
+    let of = |shape: &Shape| first & shape.mask == shape.fixed && registers_exist(*shape, first);
+    let (row, shape) = CANDIDATES[usize::from(first >> 8)]
+        .iter()
+        .map(|row| (*row, SHAPES[usize::from(*row)]))
+        .find(|(_, shape)| of(shape))?;
     let a = if shape.a_shift == 0 { 0 } else { digit(first, shape.a_shift) };
     let b = if shape.b_register { digit(first, 0) } else { NO_BASE };
     let value = if shape.second {

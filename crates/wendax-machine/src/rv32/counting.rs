@@ -1,11 +1,14 @@
 //! What a run costs, counted step by step from what each tells.
 
-use super::Machine;
+use super::hook::{Access, Begin, Hook, Looker, Tables};
+use super::memory::Near;
 use super::steps::TRAP;
+use super::swift::{ABOUT, Core, Group, Groups, Turn};
+use super::{Machine, State};
 use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
 use crate::events::{Run, Stop};
 use crate::frames::Frame;
-use crate::report::{Report, StepKind, Write};
+use crate::report::{Came, Report, StepKind, Write};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
@@ -58,6 +61,8 @@ pub(crate) struct Counting {
     begun: StepNo,
     /// Steps and cycles counted.
     now: (u64, u64),
+    /// What has to be added to steps and cycles since the start for those, while groups are carried out.
+    base: (u64, u64),
     /// By address and word.
     places: ByPair<Place>,
     /// Reads and writes, by address and length.
@@ -81,6 +86,7 @@ impl Counting {
         let mut counting = Self {
             begun: machine.steps(),
             now: (0, 0),
+            base: (0, 0),
             places: ByPair::default(),
             cells: ByPair::default(),
             routines: Routines::new(Addr(machine.entry)),
@@ -124,7 +130,7 @@ impl Counting {
     }
 
     /// A step was taken.
-    fn see(&mut self, report: &Report, frames: &[Frame], registers: &[u32; 32], known: u32) {
+    fn count(&mut self, report: &Report, frames: &[Frame], registers: &[u32; 32], known: u32) {
         for write in &report.writes {
             match *write {
                 Write::Register { register: Reg(SP), new, .. } => self.stack(new),
@@ -175,12 +181,19 @@ impl Counting {
         } else if matches!(report.kind, StepKind::Trap(_)) {
             self.places.at(place).failed += 1;
         }
-        let entered = frames.last().filter(|frame| frame.step == report.step);
+        // The cycles of an entry are the handler's own.
+        let is_entry = matches!(report.kind, StepKind::Interrupt(_) | StepKind::Trap(_));
+        self.move_on(is_entry.then_some(report.cycles), report.step, frames, (registers, known));
+    }
+
+    /// A step was counted that may have changed which routines are active. Of one that only enters a handler these are the
+    /// cycles.
+    fn move_on(&mut self, of_entry: Option<u64>, step: StepNo, frames: &[Frame], (registers, known): (&[u32], u32)) {
+        let entered = frames.last().filter(|frame| frame.step == step);
         let left = frames.len() - usize::from(entered.is_some());
         let now = self.now;
-        if matches!(report.kind, StepKind::Interrupt(_) | StepKind::Trap(_)) {
-            // The cycles of an entry are the handler's own.
-            self.now = (now.0 - 1, now.1 - report.cycles);
+        if let Some(cycles) = of_entry {
+            self.now = (now.0 - 1, now.1 - cycles);
         }
         if left < self.routines.open.len() {
             self.routines.leave(left, self.begun, self.now, TARGET.roles.arguments);
@@ -189,13 +202,14 @@ impl Counting {
             let mut arguments = [None; 4];
             for (argument, register) in arguments.iter_mut().zip(TARGET.roles.arguments) {
                 let index = register.index();
-                *argument = (known >> index & 1 != 0).then_some(registers[index]);
+                *argument = registers.get(index).copied().filter(|_| known >> index & 1 != 0);
             }
             self.enter(frame, arguments, true);
         }
         self.now = now;
     }
 
+    #[inline]
     fn touched(&mut self, address: Addr, length: u32) -> &mut (u64, u64) {
         self.cells.at((address.0, length))
     }
@@ -268,14 +282,109 @@ impl Counting {
     }
 }
 
+// ---- along with groups
+
+/// All is counted.
+#[derive(Debug)]
+pub(super) struct Counted;
+
+/// Memory, and the counts of what is done to it.
+pub(super) struct Tallied<'a> {
+    near: &'a mut Near,
+    counting: &'a mut Counting,
+    /// What has to be added to steps and cycles since the start for those that were counted.
+    base: (u64, u64),
+    known: u32,
+}
+
+impl Tallied<'_> {
+    /// An instruction may have moved the stack, or entered or left a routine.
+    #[inline(never)]
+    fn moved(&mut self, core: &Core, turn: Turn) {
+        let Self { counting, base, .. } = self;
+        let (steps, cycles) = core.routines.now(turn.left);
+        let now = (steps.wrapping_add(base.0), cycles.wrapping_add(base.1));
+        counting.now = (now.0.wrapping_sub(1), now.1.wrapping_sub(turn.cycles()));
+        counting.stack(core.registers[usize::from(SP)]);
+        counting.now = now;
+        let (step, frames) = (StepNo(steps.wrapping_sub(1)), core.routines.frames().list());
+        counting.move_on(None, step, frames, (&core.registers, self.known));
+    }
+}
+
+impl Hook for Counted {
+    type Memory<'a> = Tallied<'a>;
+    const TELLS: bool = true;
+
+    fn groups(tables: &mut Tables) -> &mut Groups<Self> {
+        &mut tables.counted
+    }
+
+    #[inline]
+    fn ended(core: &mut Core, memory: &mut Tallied<'_>, group: &Group<Self>, turn: Turn) -> bool {
+        let about = group.operands[ABOUT];
+        let place = memory.counting.places.at((core.at_place(group.place), about.value));
+        place.times += 1;
+        place.cycles += turn.cycles();
+        if about.rd != 0 {
+            memory.moved(core, turn);
+        }
+        true
+    }
+}
+
+impl Access for Tallied<'_> {
+    #[inline]
+    fn load<const LENGTH: u32>(&mut self, address: u32) -> Option<u32> {
+        let value = self.near.load::<LENGTH>(address)?;
+        self.counting.touched(Addr(address), LENGTH).0 += 1;
+        Some(value)
+    }
+
+    #[inline]
+    fn store<const LENGTH: u32>(&mut self, address: u32, value: u32, note: u8) -> bool {
+        let done = self.near.store::<LENGTH>(address, value, note);
+        if done {
+            self.counting.touched(Addr(address), LENGTH).1 += 1;
+        }
+        done
+    }
+}
+
+impl Looker for Counting {
+    type Hook = Counted;
+
+    fn see(&mut self, report: &Report, state: &State) -> ControlFlow<()> {
+        self.count(report, state.common.frames.list(), &state.cpu.registers, state.cpu.known);
+        ControlFlow::Continue(())
+    }
+
+    fn along<R>(
+        &mut self,
+        near: &mut Near,
+        _: (&mut Report, &mut Vec<Came>),
+        begin: Begin<'_>,
+        run: impl FnOnce(&mut Tallied<'_>) -> R,
+    ) -> R {
+        self.base = (self.now.0.wrapping_sub(begin.now.0), self.now.1.wrapping_sub(begin.now.1));
+        let base = self.base;
+        run(&mut Tallied { near, counting: self, base, known: begin.known })
+    }
+
+    fn went(&mut self, (steps, cycles): (u64, u64)) {
+        self.now = (steps.wrapping_add(self.base.0), cycles.wrapping_add(self.base.1));
+    }
+}
+
 impl Machine {
     pub(crate) fn run_counted(&mut self, how: Run, counting: &mut Counting) -> Stop {
         let (begun, now) = (counting.begun, counting.now);
         counting.routines.keep(self.state.common.frames.list(), begun, now, TARGET.roles.arguments);
-        counting.stack(self.state.cpu.registers[usize::from(SP)]);
-        self.run_told(how, &mut |report, state| {
-            counting.see(report, state.common.frames.list(), &state.cpu.registers, state.cpu.known);
-            ControlFlow::Continue(())
-        })
+        // What was changed by hand; a step may not follow.
+        let sp = self.state.cpu.registers[usize::from(SP)];
+        if counting.depth_at(sp) != counting.depth {
+            counting.stack(sp);
+        }
+        self.run_told(how, counting)
     }
 }

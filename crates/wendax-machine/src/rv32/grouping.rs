@@ -4,16 +4,17 @@
 //! of them before a jump; the rest stand alone. Instructions that follow are decoded for that, as if they ran.
 
 use super::Machine;
+use super::hook::{Blind, Hook};
 use super::steps::{ACCESS, Decoded, GONE, PRODUCT, QUOTIENT};
 use super::swift::{
-    Add, Addi, And, Andi, BRANCHES, Div, Divu, Group, Handler, Lb, Lbu, Lh, Lhu, Lui, Lw, Mul, Mulh, Mulhsu, Mulhu,
-    NOWHERE, Operands, Or, Ori, Rem, Remu, Rv32, Sb, Sh, Sll, Slli, Slt, Slti, Sltiu, Sltu, Sra, Srai, Srl, Srli, Sub,
-    Sw, Xor, Xori, branch, call, indirect, none, one, one_branch, one_call, one_indirect, place_of, stack, three, two,
-    two_branch,
+    ABOUT, Add, Addi, And, Andi, BRANCHES, Div, Divu, Group, Handler, Lb, Lbu, Lh, Lhu, Lui, Lw, Mul, Mulh, Mulhsu,
+    Mulhu, NOWHERE, Operands, Or, Ori, Rem, Remu, Rv32, Sb, Sh, Sll, Slli, Slt, Slti, Sltiu, Sltu, Sra, Srai, Srl,
+    Srli, Sub, Sw, Xor, Xori, branch, call, indirect, none, one, one_branch, one_call, one_indirect, place_of, stack,
+    three, two, two_branch,
 };
 use crate::swift::{CYCLE, Left, PARTS, Part, with, with_number};
 use wendax_isa::Reg;
-use wendax_isa::rv32::{Insn, Op, SP, is_link};
+use wendax_isa::rv32::{Insn, Op, SP, encode, is_link};
 
 /// What is told of a jump with a condition, by its number.
 macro_rules! with_branch {
@@ -23,16 +24,16 @@ macro_rules! with_branch {
 }
 
 /// The function of one part.
-fn of_one(op: Op) -> Option<Handler> {
+fn of_one<H: Hook>(op: Op) -> Option<Handler<H>> {
     with!(op, Op::[
         Addi Slti Sltiu Xori Ori Andi Slli Srli Srai Add Sub Sll Slt Sltu Xor Srl Sra Or And Mul Mulh Mulhsu Mulhu Div
         Divu Rem Remu Lui Lw Lhu Lbu Lh Lb Sw Sh Sb
-    ], A => Some(one::<A> as Handler))
+    ], A => Some(one::<H, A> as Handler<H>))
 }
 
 /// The function of one part that writes the stack pointer.
-fn of_stack(op: Op) -> Option<Handler> {
-    with!(op, Op::[Addi Add Sub Andi Lw], A => Some(stack::<A> as Handler))
+fn of_stack<H: Hook>(op: Op) -> Option<Handler<H>> {
+    with!(op, Op::[Addi Add Sub Andi Lw], A => Some(stack::<H, A> as Handler<H>))
 }
 
 /// The common parts.
@@ -49,50 +50,50 @@ macro_rules! with_most_common {
     };
 }
 
-fn of_two(first: Op, second: Op) -> Option<Handler> {
-    fn behind<A: Part<Rv32>>(second: Op) -> Option<Handler> {
-        with_common!(second, B => Some(two::<A, B> as Handler))
+fn of_two(first: Op, second: Op) -> Option<Handler<Blind>> {
+    fn behind<A: Part<Rv32<Blind>>>(second: Op) -> Option<Handler<Blind>> {
+        with_common!(second, B => Some(two::<Blind, A, B> as Handler<Blind>))
     }
     with_common!(first, A => behind::<A>(second))
 }
 
-fn of_three(ops: [Op; 3]) -> Option<Handler> {
-    fn behind<A: Part<Rv32>>(ops: [Op; 2]) -> Option<Handler> {
-        fn behind<A: Part<Rv32>, B: Part<Rv32>>(third: Op) -> Option<Handler> {
-            with_most_common!(third, D => Some(three::<A, B, D> as Handler))
+fn of_three(ops: [Op; 3]) -> Option<Handler<Blind>> {
+    fn behind<A: Part<Rv32<Blind>>>(ops: [Op; 2]) -> Option<Handler<Blind>> {
+        fn behind<A: Part<Rv32<Blind>>, B: Part<Rv32<Blind>>>(third: Op) -> Option<Handler<Blind>> {
+            with_most_common!(third, D => Some(three::<Blind, A, B, D> as Handler<Blind>))
         }
         with_most_common!(ops[0], B => behind::<A, B>(ops[1]))
     }
     with_most_common!(ops[0], A => behind::<A>([ops[1], ops[2]]))
 }
 
-fn of_branch(number: usize) -> Option<Handler> {
-    with_branch!(number, BRANCH => branch::<BRANCH>)
+fn of_branch<H: Hook>(number: usize) -> Option<Handler<H>> {
+    with_branch!(number, BRANCH => branch::<H, BRANCH> as Handler<H>)
 }
 
-fn of_one_branch(op: Op, number: usize) -> Option<Handler> {
-    fn behind<A: Part<Rv32>>(number: usize) -> Option<Handler> {
-        with_branch!(number, BRANCH => one_branch::<A, BRANCH>)
+fn of_one_branch(op: Op, number: usize) -> Option<Handler<Blind>> {
+    fn behind<A: Part<Rv32<Blind>>>(number: usize) -> Option<Handler<Blind>> {
+        with_branch!(number, BRANCH => one_branch::<Blind, A, BRANCH> as Handler<Blind>)
     }
     with_common!(op, A => behind::<A>(number))
 }
 
-fn of_two_branch(ops: [Op; 2], number: usize) -> Option<Handler> {
-    fn behind<A: Part<Rv32>>(op: Op, number: usize) -> Option<Handler> {
-        fn behind<A: Part<Rv32>, B: Part<Rv32>>(number: usize) -> Option<Handler> {
-            with_branch!(number, BRANCH => two_branch::<A, B, BRANCH>)
+fn of_two_branch(ops: [Op; 2], number: usize) -> Option<Handler<Blind>> {
+    fn behind<A: Part<Rv32<Blind>>>(op: Op, number: usize) -> Option<Handler<Blind>> {
+        fn behind<A: Part<Rv32<Blind>>, B: Part<Rv32<Blind>>>(number: usize) -> Option<Handler<Blind>> {
+            with_branch!(number, BRANCH => two_branch::<Blind, A, B, BRANCH> as Handler<Blind>)
         }
         with_most_common!(op, B => behind::<A, B>(number))
     }
     with_most_common!(ops[0], A => behind::<A>(ops[1], number))
 }
 
-fn of_one_call(op: Op) -> Option<Handler> {
-    with_common!(op, A => Some(one_call::<A> as Handler))
+fn of_one_call(op: Op) -> Option<Handler<Blind>> {
+    with_common!(op, A => Some(one_call::<Blind, A> as Handler<Blind>))
 }
 
-fn of_one_indirect(op: Op) -> Option<Handler> {
-    with_common!(op, A => Some(one_indirect::<A> as Handler))
+fn of_one_indirect(op: Op) -> Option<Handler<Blind>> {
+    with_common!(op, A => Some(one_indirect::<Blind, A> as Handler<Blind>))
 }
 
 /// Cycles of an instruction that goes nowhere.
@@ -108,7 +109,7 @@ pub(super) fn cycles(insn: Insn) -> u64 {
 
 /// An instruction as groups see it: `auipc` is a constant there.
 #[derive(Debug, Clone, Copy)]
-struct Seen {
+pub(super) struct Seen {
     insn: Insn,
     op: Op,
     at: u32,
@@ -156,23 +157,42 @@ impl Seen {
     }
 }
 
-/// The function that does the most of what follows, and how many instructions that are.
-fn choose(seen: &[Seen]) -> Option<(Handler, usize)> {
+/// What was found: the function, and how many instructions it does.
+pub(super) type Choice<H> = (Handler<H>, usize);
+
+/// The function that does one instruction alone, for who is told of each.
+pub(super) fn choose_one<H: Hook>(seen: &[Seen]) -> Option<Choice<H>> {
+    let first = seen.first()?;
+    let alone: Option<Handler<H>> = if first.writes_stack() {
+        // One that is taken back must not have been told.
+        (!H::TELLS || first.op != Op::Lw).then(|| of_stack::<H>(first.op))?
+    } else {
+        match of_end::<H>(*first) {
+            Some(handler) => Some(handler),
+            None => of_one::<H>(first.op),
+        }
+    };
+    Some((alone?, 1))
+}
+
+/// The function of what ends a group, or does nothing.
+fn of_end<H: Hook>(seen: Seen) -> Option<Handler<H>> {
+    match seen.op {
+        Op::Jal if seen.just_jumps() => Some(none::<H> as Handler<H>),
+        Op::Jal => Some(call::<H> as Handler<H>),
+        Op::Jalr => Some(indirect::<H> as Handler<H>),
+        Op::Fence | Op::FenceI => Some(none::<H> as Handler<H>),
+        _ => of_branch(seen.branch()?),
+    }
+}
+
+/// The function that does the most of what follows, where nobody looks.
+pub(super) fn choose(seen: &[Seen]) -> Option<Choice<Blind>> {
     let op = |index: usize| seen.get(index).map(|seen| seen.op);
     let branches = |index: usize| seen.get(index).and_then(|seen| seen.branch());
     let first = *seen.first()?;
-    if first.writes_stack() {
-        return of_stack(first.op).map(|handler| (handler, 1));
-    }
-    // Alone: what ends a group.
-    if let Some(number) = first.branch() {
-        return of_branch(number).map(|handler| (handler, 1));
-    }
-    match first.op {
-        Op::Jal => return Some((call, 1)),
-        Op::Jalr => return Some((indirect, 1)),
-        Op::Fence | Op::FenceI => return Some((none, 1)),
-        _ => {}
+    if first.writes_stack() || of_end::<Blind>(first).is_some() {
+        return choose_one(seen);
     }
     let first = first.op;
     // One or two parts, and what ends a group.
@@ -204,7 +224,7 @@ fn choose(seen: &[Seen]) -> Option<(Handler, usize)> {
     {
         return Some((handler, 2));
     }
-    of_one(first).map(|handler| (handler, 1))
+    choose_one(seen)
 }
 
 impl Machine {
@@ -214,14 +234,15 @@ impl Machine {
     }
 
     /// Puts the group at an address together; false when its first instruction is one for others, at least for now.
-    pub(super) fn build(&mut self, at: u32) -> bool {
+    pub(super) fn build<H: Hook>(&mut self, at: u32) -> bool {
         let Some(place) = self.place(at) else { return false };
         let mut seen = Vec::with_capacity(PARTS + 1);
         let mut jump = None;
         let mut from = at;
-        while seen.len() <= PARTS {
+        let most = if H::TELLS { 1 } else { PARTS + 1 };
+        while seen.len() < most {
             let Some(next) = self.see(from) else { break };
-            if next.just_jumps() {
+            if next.just_jumps() && !H::TELLS {
                 jump = Some((seen.len(), next));
                 break;
             }
@@ -235,7 +256,7 @@ impl Machine {
             }
             from = from.wrapping_add(4);
         }
-        let choice = if seen.is_empty() { jump.map(|_| (none as Handler, 0)) } else { choose(&seen) };
+        let choice = if seen.is_empty() { jump.map(|_| (none::<H> as Handler<H>, 0)) } else { H::choose(&seen) };
         let Some((run, count)) = choice else {
             return false;
         };
@@ -249,13 +270,18 @@ impl Machine {
         for (operands, seen) in operands.iter_mut().zip(taken) {
             *operands = seen.operands();
         }
+        if let Some(last) = last.filter(|_| H::TELLS) {
+            let moves = matches!(last.op, Op::Jal | Op::Jalr) || last.writes_stack();
+            operands[ABOUT] = Operands { rd: moves.into(), rs1: 0, rs2: 0, value: encode(last.insn) };
+        }
+        let jump = jump.or(last.filter(|last| last.just_jumps()));
         let behind = jump.map_or_else(|| last.map_or(at, |last| last.at.wrapping_add(4)), Seen::target);
         let target = last.filter(|last| last.op == Op::Jal || last.branch().is_some()).map_or(at, Seen::target);
         // What leads further than groups go is no matter: it is looked at when it is come to.
         let (Some(next), Some(target)) = (self.place(behind), self.place(target)) else { return false };
         let writes = taken.iter().fold(0, |writes, seen| writes | seen.writes());
         let group = Group { cost: cycles * CYCLE - steps, next, target, operands, ..Group::new(place, run) };
-        self.groups.set(group, writes);
+        H::groups(&mut self.groups).set(group, writes);
         true
     }
 
@@ -279,7 +305,7 @@ impl Machine {
             Op::Jalr => insn.rd != SP,
             _ if seen.branch().is_some() => seen.target() != at && seen.target().is_multiple_of(4),
             Op::Fence | Op::FenceI => true,
-            _ => of_one(op).is_some(),
+            _ => of_one::<Blind>(op).is_some(),
         };
         let is_known = seen.writes() & !self.state.cpu.known == 0;
         (is_right && is_known).then_some(seen)

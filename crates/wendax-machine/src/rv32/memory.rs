@@ -309,6 +309,13 @@ impl Near {
         }
     }
 
+    /// What a store to a page at hand would write over, and whether all of it had a value.
+    #[inline(always)]
+    pub(super) fn at_hand<const LENGTH: u32>(&self, address: u32) -> (u32, bool) {
+        let page = self.pages[Self::slot(address)].page.as_ref();
+        page.map_or((0, false), |page| (page.value::<LENGTH>(address), page.has::<LENGTH>(address, KNOWN)))
+    }
+
     /// Gets the page of an address at hand for a load or a store; false when that does not help.
     pub(super) fn fetch(&mut self, address: u32, length: u32, is_store: bool) -> bool {
         let (slot, start, number) = (Self::slot(address), address & !(PAGE - 1), address / PAGE);

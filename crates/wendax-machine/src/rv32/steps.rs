@@ -3,6 +3,7 @@
 //! [`Machine::step`] has one place for each instruction. It changes nothing before it is certain that the instruction
 //! does not fail. How much is told of a step is a number: nothing, that it was taken, what it wrote, what it read too.
 
+use super::hook::{Blind, Looker, Observing};
 use super::{Cpu, Machine, State};
 use crate::activity::Deed;
 use crate::common::Common;
@@ -31,9 +32,6 @@ pub(super) const PRODUCT: u64 = 3;
 pub(super) const QUOTIENT: u64 = 15;
 /// Those more of a call that the host serves.
 const CALL: u64 = 10;
-
-/// What an observer does with a step, and the state behind it.
-pub(super) type See<'a> = &'a mut dyn FnMut(&Report, &State) -> ControlFlow<()>;
 
 /// Why an instruction cannot be carried out.
 #[derive(Debug, Clone, Copy)]
@@ -167,49 +165,49 @@ pub(super) fn width(op: Op) -> (u32, bool) {
 
 impl Machine {
     pub(crate) fn run(&mut self, how: Run) -> Stop {
-        self.run_with::<0>(how, true, &mut |_, _| ControlFlow::Continue(()))
+        self.run_with::<0, _>(how, true, &mut Blind)
     }
 
     pub(crate) fn run_past(&mut self, how: Run) -> Stop {
-        self.run_with::<0>(how, false, &mut |_, _| ControlFlow::Continue(()))
+        self.run_with::<0, _>(how, false, &mut Blind)
     }
 
     pub(crate) fn run_observed<O: Observer>(&mut self, how: Run, observer: &mut O) -> Stop {
-        let mut see = |report: &Report, _: &State| observer.see(report);
+        let see = &mut |report: &Report| observer.see(report);
         match (O::WRITES, O::READS) {
-            (false, _) => self.run_with::<STEPS>(how, false, &mut see),
-            (true, false) => self.run_with::<WRITES>(how, false, &mut see),
-            (true, true) => self.run_with::<READS>(how, false, &mut see),
+            (false, _) => self.run_with::<STEPS, _>(how, false, &mut Observing { see, wants: [false, false] }),
+            (true, false) => self.run_with::<WRITES, _>(how, false, &mut Observing { see, wants: [true, false] }),
+            (true, true) => self.run_told(how, &mut Observing { see, wants: [true, true] }),
         }
     }
 
     /// The same with everything told.
-    pub(super) fn run_told(&mut self, how: Run, see: See<'_>) -> Stop {
-        self.run_with::<READS>(how, false, see)
+    pub(super) fn run_told(&mut self, how: Run, looker: &mut impl Looker) -> Stop {
+        self.run_with::<READS, _>(how, false, looker)
     }
 
     pub(crate) fn step_on(&mut self, how: Run) -> Stop {
         let was_followed = self.around.repeats.is_at(self.state.common.steps);
         let one = Run { until: (self.steps() + 1).min(how.until), effort: u64::MAX, ..how };
-        let stop = self.run_told(one, &mut |_, _| ControlFlow::Continue(()));
+        let stop = self.run_told(one, &mut Observing { see: &mut |_| ControlFlow::Continue(()), wants: [true, true] });
         if was_followed {
             self.around.repeats.moved(self.state.common.steps);
         }
         stop
     }
 
-    fn run_with<const TOLD: u8>(&mut self, how: Run, looks: bool, see: See<'_>) -> Stop {
+    fn run_with<const TOLD: u8, L: Looker>(&mut self, how: Run, looks: bool, looker: &mut L) -> Stop {
         self.around.worked_before += self.around.worked;
         self.around.worked = 0;
         let begun = self.state.common.steps;
-        let stop = self.go::<TOLD>(how, looks, see);
+        let stop = self.go::<TOLD, L>(how, looks, looker);
         if self.state.common.steps != begun {
             self.around.came.clear();
         }
         stop
     }
 
-    fn go<const TOLD: u8>(&mut self, how: Run, looks: bool, see: See<'_>) -> Stop {
+    fn go<const TOLD: u8, L: Looker>(&mut self, how: Run, looks: bool, looker: &mut L) -> Stop {
         if let Some(status) = self.state.common.finished {
             return Stop::Finished(status);
         }
@@ -241,27 +239,38 @@ impl Machine {
             if watches && let Some(stop) = self.tend(how.watch) {
                 return stop;
             }
-            // Where nothing is to be looked at in between, a stretch is run at one go.
-            let is_plain = TOLD == 0 && !self.interrupt_comes();
-            if is_plain && !(watches && self.around.repeats.is_looking()) {
+            // Where nothing else is to be looked at in between, a stretch is run at one go.
+            let is_looked_at = watches && self.around.repeats.is_looking();
+            if !self.interrupt_comes() && !is_looked_at {
                 let left = how.effort.saturating_sub(self.around.effort(&self.state.common).wrapping_sub(mark));
                 let due = if watches { self.around.repeats.due() } else { u64::MAX };
                 let until = how.until.0.min(steps.saturating_add(left)).min(due);
                 let horizon = how.cycles.min(own_time.saturating_mul(crate::CYCLES_A_MILLISECOND));
                 let quiet = self.quiet_until();
                 let ends = if self.state.cpu.control.allowed { horizon.min(quiet) } else { horizon };
-                self.run_stretch((until, ends, how.printed), depth, looks);
-                // A wait arrives where it waits again and again: who stops there is not to miss that.
-                let may_pass = !looks && !looks_at_rare && self.breakpoints.is_empty();
-                if self.state.common.steps == steps && may_pass {
-                    self.pass_wait(how.until.0.min(due), horizon.min(quiet));
+                let mut is_over = true;
+                if TOLD > 0 {
+                    let (is_seen, is_far) = self.run_told_stretch((until, ends), depth, looker);
+                    if is_seen {
+                        return Stop::Observed;
+                    }
+                    is_over = is_far;
+                } else {
+                    self.run_stretch((until, ends, how.printed), depth, looks);
+                    // A wait arrives where it waits again and again: who stops there is not to miss that.
+                    let may_pass = !looks && !looks_at_rare && self.breakpoints.is_empty();
+                    if self.state.common.steps == steps && may_pass {
+                        self.pass_wait(how.until.0.min(due), horizon.min(quiet));
+                    }
                 }
                 if watches {
                     self.around.repeats.moved(self.state.common.steps);
                 }
                 if self.state.common.steps != steps {
                     is_first = false;
-                    continue;
+                    if is_over {
+                        continue;
+                    }
                 }
             }
             let before = self.state.common.frames.depth();
@@ -299,7 +308,7 @@ impl Machine {
                     let _ = self.around.repeats.see(self.state.common.steps, fingerprint(&self.state.cpu));
                 }
             }
-            let flow = if TOLD == 0 { ControlFlow::Continue(()) } else { see(&self.around.report, &self.state) };
+            let flow = looker.see(&self.around.report, &self.state);
             match taken {
                 After::Finished(status) => return Stop::Finished(status),
                 After::Brk => return Stop::Brk,

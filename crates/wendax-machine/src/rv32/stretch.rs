@@ -2,8 +2,8 @@
 //! is taken here step by step as `steps` has it, as far as nobody needs to look at it closer.
 
 use super::Machine;
+use super::hook::{Begin, Blind, Hook, Looker};
 use super::steps::After;
-use super::swift::Groups;
 use crate::swift::{Ends, Why};
 use wendax_isa::Addr;
 use wendax_isa::rv32::{DEVICE_START, Format, Op, SP, decode};
@@ -19,12 +19,12 @@ impl Machine {
     pub(super) fn run_stretch(&mut self, (until, horizon, printed): (u64, u64, u64), depth: i64, looks: bool) {
         let ends = Ends { step: until, cycle: horizon, watchful: self.around.settings.watchful };
         while self.state.common.console.printed < printed {
-            let why = self.swiftly(ends, depth);
+            let why = self.swiftly(ends, depth, &mut Blind);
             if self.state.common.steps >= until || self.state.common.cycles >= horizon {
                 return;
             }
             let pc = self.state.cpu.pc;
-            if why == Some(Why::Unbuilt) && self.build(pc) {
+            if why == Some(Why::Unbuilt) && self.build::<Blind>(pc) {
                 continue;
             }
             let Ok(decoded) = self.fetch() else { return };
@@ -41,8 +41,31 @@ impl Machine {
         }
     }
 
+    /// Runs instructions likewise with someone told of each. Whether the run is to stop for that, and whether it came as far as
+    /// it was to; else the next step is one for others.
+    pub(super) fn run_told_stretch(
+        &mut self,
+        (until, horizon): (u64, u64),
+        depth: i64,
+        looker: &mut impl Looker,
+    ) -> (bool, bool) {
+        let ends = Ends { step: until, cycle: horizon, watchful: self.around.settings.watchful };
+        loop {
+            let why = self.swiftly(ends, depth, looker);
+            let is_over = self.state.common.steps >= until || self.state.common.cycles >= horizon;
+            match why {
+                Some(Why::Unbuilt) if !is_over && self.build_for(looker) => {}
+                _ => return (why == Some(Why::Observed), is_over),
+            }
+        }
+    }
+
+    fn build_for<L: Looker>(&mut self, _: &L) -> bool {
+        self.build::<L::Hook>(self.state.cpu.pc)
+    }
+
     /// Carries out groups until something is left to others, and why; `None` when there is too little left to begin.
-    fn swiftly(&mut self, ends: Ends, depth: i64) -> Option<Why> {
+    fn swiftly<L: Looker>(&mut self, ends: Ends, depth: i64, looker: &mut L) -> Option<Why> {
         let steps = self.state.common.steps;
         if self.groups_of != self.memory.code() {
             // Code that is written again and again, or data beside it, would have all put together anew each time.
@@ -62,15 +85,20 @@ impl Machine {
         if !ends.are_far(now) || around.calls.shallow.is_some() {
             return None;
         }
-        let Groups { core, .. } = groups;
+        let groups = L::Hook::groups(groups);
+        let core = &mut groups.core;
         core.registers[..32].copy_from_slice(&cpu.registers);
         core.routines.begin(&mut common.frames, &around.calls, depth);
         core.origin = *code_start;
         near.begin(memory);
         let (mut place, mut steps, mut cycles) = (place, now.0, now.1);
         let why = loop {
-            let went = groups.run(near, place, (steps, cycles), ends);
+            let begin = Begin { now: (steps, cycles), known: cpu.known, timer: &common.board.timer };
+            let told = (&mut around.report, &mut around.came);
+            let went = looker.along(near, told, begin, |memory| groups.run(memory, place, (steps, cycles), ends));
+            looker.went((went.steps, went.cycles));
             (place, steps, cycles) = (went.place, went.steps, went.cycles);
+            // Of who is told groups are of one instruction.
             for at in 0..u32::from(went.at) {
                 let insn = decode(near.code(code_start.wrapping_add((went.place + at) << 2)));
                 (place, steps, cycles) = (place + 1, steps + 1, cycles + insn.map_or(0, super::grouping::cycles));

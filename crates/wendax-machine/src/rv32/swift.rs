@@ -10,9 +10,10 @@
     reason = "functions of groups are made of these, and call nothing but the next of their kind"
 )]
 
-use super::memory::Near;
+use super::hook::{Access, Hook};
 use super::steps::{computed, width};
-use crate::swift::{Engine, Left, Out, Part, Routines, groups, missed, on, turn};
+use crate::swift::{Engine, Left, Out, Part, Routines, cycles_of_one, groups, missed, onward, turn};
+use std::marker::PhantomData;
 use wendax_isa::rv32::{Format, Insn, Op, SP, goes, is_link};
 use wendax_isa::{Addr, Reg};
 
@@ -21,21 +22,28 @@ pub(super) const NOWHERE: u8 = 32;
 
 const STACK: usize = SP as usize;
 
-/// The machine, as groups see it: places are counted in words from where code begins.
+/// The machine, as groups see it, with what is told of them: places are counted in words from where code begins.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Rv32;
+pub(super) struct Rv32<H>(PhantomData<H>);
 
-pub(super) type Group = crate::swift::Group<Rv32>;
-pub(super) type Groups = crate::swift::Groups<Rv32>;
-pub(super) type Handler = crate::swift::Handler<Rv32>;
+pub(super) type Group<H> = crate::swift::Group<Rv32<H>>;
+pub(super) type Groups<H> = crate::swift::Groups<Rv32<H>>;
+pub(super) type Handler<H> = crate::swift::Handler<Rv32<H>>;
 
-impl Engine for Rv32 {
+/// A megabyte of code.
+const MOST: usize = 0x4_0000;
+
+/// The operands that tell of a group of one instruction, where it is told of: its word, and whether it may enter or leave a
+/// routine or move the stack, as the first register.
+pub(super) const ABOUT: usize = 2;
+
+impl<H: Hook> Engine for Rv32<H> {
     type Core = Core;
-    type Memory = Near;
+    type Memory<'a> = H::Memory<'a>;
     type Operands = Operands;
     type Place = u32;
-    /// A megabyte of code.
-    const MOST: usize = 0x4_0000;
+    const MOST: usize = MOST;
+    const TELLS: bool = H::TELLS;
 
     fn core() -> Core {
         Core { registers: [0; 256], routines: Routines::default(), origin: 0 }
@@ -43,6 +51,39 @@ impl Engine for Rv32 {
 
     fn routines(core: &mut Core) -> &mut Routines {
         &mut core.routines
+    }
+
+    #[inline(always)]
+    fn begins(memory: &mut H::Memory<'_>, group: &Group<H>) {
+        memory.begins(group.operands[ABOUT].value);
+    }
+
+    #[inline(always)]
+    fn ended(
+        core: &mut Core,
+        memory: &mut H::Memory<'_>,
+        group: &Group<H>,
+        cost: Left,
+        left: Left,
+        place: u32,
+    ) -> bool {
+        H::ended(core, memory, group, Turn { cost, left, place })
+    }
+}
+
+/// How an instruction ended that is told of: see [`Engine::ended`].
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Turn {
+    cost: Left,
+    pub(super) left: Left,
+    pub(super) place: u32,
+}
+
+impl Turn {
+    /// Cycles it took.
+    #[inline(always)]
+    pub(super) fn cycles(self) -> u64 {
+        cycles_of_one(self.cost)
     }
 }
 
@@ -60,7 +101,7 @@ pub(super) struct Operands {
 #[inline(always)]
 pub(super) fn place_of(address: u32, origin: u32) -> Option<u32> {
     let place = address.wrapping_sub(origin) >> 2;
-    (address.is_multiple_of(4) && (place as usize) < Rv32::MOST).then_some(place)
+    (address.is_multiple_of(4) && (place as usize) < MOST).then_some(place)
 }
 
 /// Registers and frames while groups are carried out.
@@ -80,8 +121,16 @@ impl Core {
     }
 
     #[inline(always)]
-    fn set(&mut self, register: u8, value: u32) {
-        self.registers[usize::from(register)] = value;
+    fn set(&mut self, register: u8, value: u32, access: &mut impl Access) {
+        let there = &mut self.registers[usize::from(register)];
+        access.wrote(register, *there, value);
+        *there = value;
+    }
+
+    /// The address of a place.
+    #[inline(always)]
+    pub(super) fn at_place(&self, place: u32) -> u32 {
+        self.origin.wrapping_add(place << 2)
     }
 
     /// Where an access leads.
@@ -110,12 +159,12 @@ macro_rules! computing {
     ($($of:ident: $($name:ident)*;)*) => {$($(
         pub(super) struct $name;
 
-        impl Part<Rv32> for $name {
+        impl<H: Hook> Part<Rv32<H>> for $name {
             #[inline(always)]
-            fn run<const N: usize>(core: &mut Core, _: &mut Near, group: &Group) -> bool {
+            fn run<const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>) -> bool {
                 let operands = group.operands[N];
                 let value = computed(Op::$name, core.at(operands.rs1), computing!(core, operands, $of));
-                core.set(operands.rd, value);
+                core.set(operands.rd, value, memory);
                 true
             }
         }
@@ -136,10 +185,10 @@ computing! {
 /// A constant: `lui`, and `auipc` with what that comes to.
 pub(super) struct Lui;
 
-impl Part<Rv32> for Lui {
+impl<H: Hook> Part<Rv32<H>> for Lui {
     #[inline(always)]
-    fn run<const N: usize>(core: &mut Core, _: &mut Near, group: &Group) -> bool {
-        core.set(group.operands[N].rd, group.operands[N].value);
+    fn run<const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>) -> bool {
+        core.set(group.operands[N].rd, group.operands[N].value, memory);
         true
     }
 }
@@ -149,12 +198,12 @@ macro_rules! loading {
     ($($name:ident = $length:literal, |$found:ident| $value:expr;)*) => {$(
         pub(super) struct $name;
 
-        impl Part<Rv32> for $name {
+        impl<H: Hook> Part<Rv32<H>> for $name {
             #[inline(always)]
-            fn run<const N: usize>(core: &mut Core, near: &mut Near, group: &Group) -> bool {
+            fn run<const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>) -> bool {
                 let operands = group.operands[N];
-                let Some($found) = near.load::<$length>(core.address(operands)) else { return false };
-                core.set(operands.rd, $value);
+                let Some($found) = memory.load::<$length>(core.address(operands)) else { return false };
+                core.set(operands.rd, $value, memory);
                 true
             }
         }
@@ -173,13 +222,13 @@ macro_rules! storing {
     ($($name:ident = $length:literal;)*) => {$(
         pub(super) struct $name;
 
-        impl Part<Rv32> for $name {
+        impl<H: Hook> Part<Rv32<H>> for $name {
             #[inline(always)]
-            fn run<const N: usize>(core: &mut Core, near: &mut Near, group: &Group) -> bool {
+            fn run<const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>) -> bool {
                 let operands = group.operands[N];
                 // Of what is no word nobody asks who put it there.
                 let note = if $length == 4 { operands.rs2.wrapping_add(1) } else { 0 };
-                near.store::<$length>(core.address(operands), core.at(operands.rs2), note)
+                memory.store::<$length>(core.address(operands), core.at(operands.rs2), note)
             }
         }
     )*};
@@ -193,7 +242,7 @@ storing! {
 
 /// A jump with a condition, by the number of its operation: see [`BRANCHES`].
 #[inline(always)]
-fn taken<const BRANCH: usize, const N: usize>(core: &Core, group: &Group) -> bool {
+fn taken<H: Hook, const BRANCH: usize, const N: usize>(core: &Core, group: &Group<H>) -> bool {
     let operands = group.operands[N];
     goes(BRANCHES[BRANCH], core.at(operands.rs1), core.at(operands.rs2))
 }
@@ -202,71 +251,72 @@ fn taken<const BRANCH: usize, const N: usize>(core: &Core, group: &Group) -> boo
 pub(super) const BRANCHES: [Op; 6] = [Op::Beq, Op::Bne, Op::Blt, Op::Bge, Op::Bltu, Op::Bgeu];
 
 groups! {
-    Rv32;
+    Rv32<Hook>;
     /// Nothing but going on: a fence, or a jump that is always taken.
-    none<;> |core, near, table, group, left| on(core, near, table, group.next, left);
-    one<A: Part 0;> |core, near, table, group, left| on(core, near, table, group.next, left);
-    two<A: Part 0, B: Part 1;> |core, near, table, group, left| on(core, near, table, group.next, left);
-    three<A: Part 0, B: Part 1, C: Part 2;> |core, near, table, group, left| on(core, near, table, group.next, left);
-    branch<; BRANCH: usize> |core, near, table, group, left| {
-        let taken = taken::<BRANCH, 0>(core, group);
-        turn(core, near, table, group, left, taken)
+    none<;> |core, memory, table, group, left| onward(core, memory, table, group, group.next, left);
+    one<A: Part 0;> |core, memory, table, group, left| onward(core, memory, table, group, group.next, left);
+    two<A: Part 0, B: Part 1;> |core, memory, table, group, left| onward(core, memory, table, group, group.next, left);
+    three<A: Part 0, B: Part 1, C: Part 2;> |core, memory, table, group, left| onward(core, memory, table, group, group.next, left);
+    branch<; BRANCH: usize> |core, memory, table, group, left| {
+        let taken = taken::<H, BRANCH, 0>(core, group);
+        turn(core, memory, table, group, left, taken)
     };
-    one_branch<A: Part 0; BRANCH: usize> |core, near, table, group, left| {
-        let taken = taken::<BRANCH, 1>(core, group);
-        turn(core, near, table, group, left, taken)
+    one_branch<A: Part 0; BRANCH: usize> |core, memory, table, group, left| {
+        let taken = taken::<H, BRANCH, 1>(core, group);
+        turn(core, memory, table, group, left, taken)
     };
-    two_branch<A: Part 0, B: Part 1; BRANCH: usize> |core, near, table, group, left| {
-        let taken = taken::<BRANCH, 2>(core, group);
-        turn(core, near, table, group, left, taken)
+    two_branch<A: Part 0, B: Part 1; BRANCH: usize> |core, memory, table, group, left| {
+        let taken = taken::<H, BRANCH, 2>(core, group);
+        turn(core, memory, table, group, left, taken)
     };
-    call<;> |core, near, table, group, left| {
-        if !entered::<0>(core, group, left) {
+    call<;> |core, memory, table, group, left| {
+        if !entered::<H, 0>(core, memory, group, left) {
             return missed(group, left, 0);
         }
-        on(core, near, table, group.target, left)
+        onward(core, memory, table, group, group.target, left)
     };
-    one_call<A: Part 0;> |core, near, table, group, left| {
-        if !entered::<1>(core, group, left) {
+    one_call<A: Part 0;> |core, memory, table, group, left| {
+        if !entered::<H, 1>(core, memory, group, left) {
             return missed(group, left, 1);
         }
-        on(core, near, table, group.target, left)
+        onward(core, memory, table, group, group.target, left)
     };
     /// A jump to where a register leads, back from a routine or into one, or neither.
-    indirect<;> |core, near, table, group, left| {
-        let Some(to) = indirectly::<0>(core, group, left) else { return missed(group, left, 0) };
-        on(core, near, table, to, left)
+    indirect<;> |core, memory, table, group, left| {
+        let Some(to) = indirectly::<H, 0>(core, memory, group, left) else { return missed(group, left, 0) };
+        onward(core, memory, table, group, to, left)
     };
-    one_indirect<A: Part 0;> |core, near, table, group, left| {
-        let Some(to) = indirectly::<1>(core, group, left) else { return missed(group, left, 1) };
-        on(core, near, table, to, left)
+    one_indirect<A: Part 0;> |core, memory, table, group, left| {
+        let Some(to) = indirectly::<H, 1>(core, memory, group, left) else { return missed(group, left, 1) };
+        onward(core, memory, table, group, to, left)
     };
 }
 
 /// A part that writes the stack pointer, where no frame is left by that.
-pub(super) fn stack<A: Part<Rv32>>(
+pub(super) fn stack<H: Hook, A: Part<Rv32<H>>>(
     core: &mut Core,
-    near: &mut Near,
-    table: &[Group],
-    group: &Group,
+    memory: &mut H::Memory<'_>,
+    table: &[Group<H>],
+    group: &Group<H>,
     left: Left,
 ) -> Out {
+    memory.begins(group.operands[ABOUT].value);
     let before = core.registers[STACK];
-    if !A::run::<0>(core, near, group) {
+    if !A::run::<0>(core, memory, group) {
         return missed(group, left, 0);
     }
     if !core.routines.stay(core.registers[STACK]) {
         core.registers[STACK] = before;
         return missed(group, left, 0);
     }
-    on(core, near, table, group.next, left)
+    onward(core, memory, table, group, group.next, left)
 }
 
 impl Core {
     /// The way back of a call, or of what may be one, that is the last instruction of a group.
     #[inline(always)]
-    fn way_back(&self, group: &Group) -> u32 {
-        self.origin.wrapping_add(group.next << 2)
+    fn way_back<H: Hook>(&self, group: &Group<H>) -> u32 {
+        self.at_place(group.next)
     }
 
     /// A routine is entered by the last instruction of a group.
@@ -287,12 +337,12 @@ impl Core {
 /// Enters a routine by the instruction with this number, which is the last of the group; false when there is no room for its
 /// frame.
 #[inline(always)]
-fn entered<const N: usize>(core: &mut Core, group: &Group, left: Left) -> bool {
+fn entered<H: Hook, const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>, left: Left) -> bool {
     let has_room = core.routines.has_room();
     if has_room {
         let back = core.way_back(group);
-        core.set(group.operands[N].rd, back);
-        core.enter(back, core.origin.wrapping_add(group.target << 2), left);
+        core.set(group.operands[N].rd, back, memory);
+        core.enter(back, core.at_place(group.target), left);
     }
     has_room
 }
@@ -300,7 +350,12 @@ fn entered<const N: usize>(core: &mut Core, group: &Group, left: Left) -> bool {
 /// A jump to where a register leads, with the way back in another one; to which place, when there may be groups. By the
 /// standard's hints what comes from a register that holds a way back returns, unless it is the one that gets another.
 #[inline(always)]
-fn indirectly<const N: usize>(core: &mut Core, group: &Group, left: Left) -> Option<u32> {
+fn indirectly<H: Hook, const N: usize>(
+    core: &mut Core,
+    memory: &mut H::Memory<'_>,
+    group: &Group<H>,
+    left: Left,
+) -> Option<u32> {
     let operands = group.operands[N];
     let (to, back) = (core.address(operands) & !1, core.way_back(group));
     let place = core.place(to)?;
@@ -308,10 +363,16 @@ fn indirectly<const N: usize>(core: &mut Core, group: &Group, left: Left) -> Opt
     if to == back.wrapping_sub(4) || enters && !core.routines.has_room() {
         return None;
     }
-    if is_link(Reg(operands.rs1)) && operands.rs1 != operands.rd && !core.leave(to) {
-        return None;
+    if is_link(Reg(operands.rs1)) && operands.rs1 != operands.rd {
+        let before = core.routines.frames().count();
+        if !core.leave(to) {
+            return None;
+        }
+        if core.routines.frames().count() < before {
+            memory.returns();
+        }
     }
-    core.set(operands.rd, back);
+    core.set(operands.rd, back, memory);
     if enters {
         core.enter(back, to, left);
     }

@@ -3,13 +3,18 @@
 //! Counts stand in tables that cover all of memory, so that a step costs a few additions; routines are looked at only
 //! where frames change. Rounds of a wait that are passed over are counted as often as they were.
 
+#![expect(clippy::inline_always, reason = "functions of groups are made of these")]
+
 use super::Machine;
+use super::hook::{Access, Begin, Hook, Tables};
+use super::plain::{Exit, Limits};
 use super::rounds::Told;
-use super::trace::{Done, Trace};
+use super::swift::{Core, Group, Groups, Turn};
+use super::trace::{Done, Swift, Trace};
 use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
 use crate::events::{Run, Stop};
 use crate::frames::Frame;
-use crate::memory::SIZE;
+use crate::memory::{Planes, SIZE, put_quick_byte, put_quick_word, quick_byte, quick_word};
 use crate::report::{StepKind, Write};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
@@ -39,6 +44,8 @@ pub(crate) struct Counting {
     begun: StepNo,
     /// Steps and cycles counted.
     now: (u64, u64),
+    /// What has to be added to steps and cycles since the start for those, while groups are carried out.
+    swift_base: (u64, u64),
     places: Box<[Place]>,
     insns: Box<[Option<Insn>]>,
     /// What was counted for instructions that were overwritten.
@@ -80,6 +87,7 @@ impl Counting {
         let mut counting = Self {
             begun: machine.steps(),
             now: (0, 0),
+            swift_base: (0, 0),
             places: table(Place::default(), SIZE / 2),
             insns: table(None, SIZE / 2),
             former: FxHashMap::default(),
@@ -382,6 +390,10 @@ impl Trace for Counting {
         ControlFlow::Continue(())
     }
 
+    fn go(&mut self, machine: &mut Machine, limits: Limits) -> Exit {
+        machine.go_swiftly(limits, self)
+    }
+
     fn tell_again(&mut self, told: &[Told], times: u64) {
         let (begun, mut deepest) = (self.now.0, self.depth);
         for told in told {
@@ -410,13 +422,132 @@ impl Trace for Counting {
     }
 }
 
+// ---- along with groups
+
+/// All is counted.
+#[derive(Debug)]
+pub(super) struct Counted;
+
+/// Memory, and the counts of what is done to it.
+pub(super) struct Tallied<'a> {
+    planes: &'a mut Planes,
+    counting: &'a mut Counting,
+    /// What has to be added to steps and cycles since the start for those that were counted.
+    base: (u64, u64),
+    stack: u16,
+    known: u16,
+    depth: i64,
+}
+
+impl Tallied<'_> {
+    fn counted(&self, (steps, cycles): (u64, u64)) -> (u64, u64) {
+        (steps.wrapping_add(self.base.0), cycles.wrapping_add(self.base.1))
+    }
+
+    /// An instruction moved the stack.
+    #[inline(never)]
+    fn moved(&mut self, core: &Core, turn: Turn) {
+        let (steps, cycles) = self.counted(core.routines.now(turn.left));
+        self.counting.now = (steps.wrapping_sub(1), cycles.wrapping_sub(turn.cycles()));
+        self.stack = core.stack();
+        self.counting.stack(self.stack);
+        self.counting.now = (steps, cycles);
+        let frames = core.routines.frames();
+        if frames.depth() == self.depth {
+            return;
+        }
+        match frames.list().last().filter(|_| frames.depth() > self.depth) {
+            Some(frame) => self.counting.entered(frame),
+            None => self.counting.left(frames.depth()),
+        }
+        self.depth = frames.depth();
+        if let Some(registers) = core.registers.first_chunk() {
+            self.counting.move_on(None, (registers, self.known), 1);
+        }
+    }
+}
+
+impl Hook for Counted {
+    type Memory<'a> = Tallied<'a>;
+    const TELLS: bool = true;
+
+    fn groups(tables: &mut Tables) -> &mut Groups<Self> {
+        &mut tables.counted
+    }
+
+    #[inline(always)]
+    fn ended(core: &mut Core, memory: &mut Tallied<'_>, group: &Group<Self>, turn: Turn) -> bool {
+        memory.counting.at_place(group.at(), turn.cycles(), 1);
+        // Routines are entered and left with the stack.
+        if core.stack() != memory.stack {
+            memory.moved(core, turn);
+        }
+        true
+    }
+}
+
+impl Access for Tallied<'_> {
+    #[inline(always)]
+    fn word(&self, address: u16) -> Option<u16> {
+        quick_word(self.planes, address)
+    }
+
+    #[inline(always)]
+    fn byte(&self, address: u16) -> Option<u8> {
+        quick_byte(self.planes, address)
+    }
+
+    #[inline(always)]
+    fn put_word(&mut self, address: u16, value: u16, note: u8) -> bool {
+        let done = put_quick_word(self.planes, address, value, note);
+        if done {
+            let touches = &mut self.counting.words[usize::from(address / 2)];
+            touches.written = touches.written.wrapping_add(1);
+        }
+        done
+    }
+
+    #[inline(always)]
+    fn put_byte(&mut self, address: u16, value: u8) -> bool {
+        let done = put_quick_byte(self.planes, address, value);
+        if done {
+            let touches = &mut self.counting.bytes[usize::from(address)];
+            touches.written = touches.written.wrapping_add(1);
+        }
+        done
+    }
+
+    #[inline(always)]
+    fn read(&mut self, address: u16, length: u32) {
+        self.counting.loaded(address, length, 1);
+    }
+}
+
+impl Swift for Counting {
+    type Hook = Counted;
+
+    fn along<R>(&mut self, planes: &mut Planes, begin: Begin<'_>, run: impl FnOnce(&mut Tallied<'_>) -> R) -> R {
+        let base = (self.now.0.wrapping_sub(begin.now.0), self.now.1.wrapping_sub(begin.now.1));
+        self.swift_base = base;
+        run(&mut Tallied { planes, counting: self, base, stack: begin.stack, known: begin.known, depth: begin.depth })
+    }
+
+    fn went(&mut self, (steps, cycles): (u64, u64)) {
+        self.now = (steps.wrapping_add(self.swift_base.0), cycles.wrapping_add(self.swift_base.1));
+    }
+}
+
 impl Machine {
     /// Runs like [`Self::run_past`], with all that happens counted. The machine is the one the counting began with, or a
     /// copy of it, and nothing else ran it in between; what was changed by hand meanwhile is seen.
     pub(crate) fn run_counted(&mut self, how: Run, counting: &mut Counting) -> Stop {
         let (begun, now) = (counting.begun, counting.now);
         counting.routines.keep(self.state.common.frames.list(), begun, now, TARGET.roles.arguments);
-        counting.stack(self.state.cpu.registers[usize::from(SP)]);
+        // What was changed by hand; a step may not follow.
+        let sp = self.state.cpu.registers[usize::from(SP)];
+        if depth_at(sp).unwrap_or(0) != counting.depth {
+            counting.stack(sp);
+        }
         self.run_with(how, counting)
     }
 }

@@ -167,7 +167,7 @@ impl Machine {
                     Err(stop) => return stop,
                 }
             } else {
-                self.go(bounded, trace)
+                trace.go(self, bounded)
             };
             let stop = match exit {
                 Exit::Horizon | Exit::Touched => None,
@@ -225,7 +225,7 @@ impl Machine {
         }
         let limits = Limits { until: limits.until.min(self.around.repeats.due()), ..limits };
         if !self.around.repeats.is_looking() {
-            return Ok(self.go(limits, trace));
+            return Ok(trace.go(self, limits));
         }
         let mut repeats = std::mem::take(&mut self.around.repeats);
         let exit = self.plainly(limits, &mut Prints { repeats: &mut repeats });

@@ -6,11 +6,12 @@
 //! they ran.
 
 use super::Machine;
+use super::hook::{Blind, Hook};
 use super::slots::Kind;
 use super::swift::{
-    Adc, Add, AddBy, And, Asr, CALL, Cmp, CmpBy, Computes, Div, Divs, Extb, Group, Handler, Ldb, Ldsb, Ldw, Mod, Mods,
-    Mov, MovBy, Mul, Mulh, Mulhs, Neg, Not, Operands, Or, Pop, Push, Rlc, Rrc, Sbc, Shl, ShlBy, Shr, ShrBy, Stb, Stw,
-    Sub, SubBy, Swap, Swapb, Tst, W16, Xor, back, branch, call, call_register, count, jump_register, none, one,
+    Adc, Add, AddBy, And, Asr, Cmp, CmpBy, Computes, Div, Divs, Extb, Group, Handler, LENGTH, Ldb, Ldsb, Ldw, Mod,
+    Mods, Mov, MovBy, Mul, Mulh, Mulhs, Neg, Not, Operands, Or, Pop, Push, Rlc, Rrc, Sbc, Shl, ShlBy, Shr, ShrBy, Stb,
+    Stw, Sub, SubBy, Swap, Swapb, Tst, W16, Xor, back, branch, call, call_register, count, jump_register, none, one,
     one_back, one_branch, one_call, one_count, stack, three, two, two_branch, two_count,
 };
 use crate::swift::{CYCLE, Left, PARTS, Part, with, with_number};
@@ -73,16 +74,16 @@ forms! {
 }
 
 /// The function of one part.
-fn of_one(op: Form) -> Option<Handler> {
+fn of_one<H: Hook>(op: Form) -> Option<Handler<H>> {
     with!(op, Form::[
         MovBy AddBy SubBy CmpBy ShlBy ShrBy Mov Add Adc Sub Sbc Cmp And Or Xor Tst Shl Shr Asr Mul Mulh Mulhs Div Mod Divs Mods Not Neg Swapb Extb Rlc Rrc Swap
         Ldw Ldb Ldsb Stw Stb Push Pop
-    ], A => Some(one::<A> as Handler))
+    ], A => Some(one::<H, A> as Handler<H>))
 }
 
 /// The function of one part that writes the stack pointer.
-fn of_stack(op: Form) -> Option<Handler> {
-    with!(op, Form::[Mov MovBy Add AddBy Sub SubBy And Ldw], A => Some(stack::<A> as Handler))
+fn of_stack<H: Hook>(op: Form) -> Option<Handler<H>> {
+    with!(op, Form::[Mov MovBy Add AddBy Sub SubBy And Ldw], A => Some(stack::<H, A> as Handler<H>))
 }
 
 /// The common parts.
@@ -92,9 +93,9 @@ macro_rules! with_common {
     };
 }
 
-fn of_two(first: Form, second: Form) -> Option<Handler> {
-    fn behind<A: Part<W16>>(second: Form) -> Option<Handler> {
-        with_common!(second, B => Some(two::<A, B> as Handler))
+fn of_two(first: Form, second: Form) -> Option<Handler<Blind>> {
+    fn behind<A: Part<W16<Blind>>>(second: Form) -> Option<Handler<Blind>> {
+        with_common!(second, B => Some(two::<Blind, A, B> as Handler<Blind>))
     }
     with_common!(first, A => behind::<A>(second))
 }
@@ -106,10 +107,10 @@ macro_rules! with_most_common {
     };
 }
 
-fn of_three(ops: [Form; 3]) -> Option<Handler> {
-    fn behind<A: Part<W16>>(ops: [Form; 2]) -> Option<Handler> {
-        fn behind<A: Part<W16>, B: Part<W16>>(third: Form) -> Option<Handler> {
-            with_most_common!(third, D => Some(three::<A, B, D> as Handler))
+fn of_three(ops: [Form; 3]) -> Option<Handler<Blind>> {
+    fn behind<A: Part<W16<Blind>>>(ops: [Form; 2]) -> Option<Handler<Blind>> {
+        fn behind<A: Part<W16<Blind>>, B: Part<W16<Blind>>>(third: Form) -> Option<Handler<Blind>> {
+            with_most_common!(third, D => Some(three::<Blind, A, B, D> as Handler<Blind>))
         }
         with_most_common!(ops[0], B => behind::<A, B>(ops[1]))
     }
@@ -117,26 +118,26 @@ fn of_three(ops: [Form; 3]) -> Option<Handler> {
 }
 
 /// A jump with a condition, by itself.
-fn of_branch(cond: usize) -> Option<Handler> {
-    with_number!(cond, [1 2 3 4 5 6 7 8 9 10 11 12 13 14], COND => branch::<COND>)
+fn of_branch<H: Hook>(cond: usize) -> Option<Handler<H>> {
+    with_number!(cond, [1 2 3 4 5 6 7 8 9 10 11 12 13 14], COND => branch::<H, COND> as Handler<H>)
 }
 
 /// One behind a part that leaves flags.
-fn of_one_branch(op: Form, cond: usize) -> Option<Handler> {
-    fn behind<A: Computes>(cond: usize) -> Option<Handler> {
-        with_number!(cond, [1 2 3 4 5 6 9 10 11 12 13 14], COND => one_branch::<A, COND>)
+fn of_one_branch(op: Form, cond: usize) -> Option<Handler<Blind>> {
+    fn behind<A: Computes<Blind>>(cond: usize) -> Option<Handler<Blind>> {
+        with_number!(cond, [1 2 3 4 5 6 9 10 11 12 13 14], COND => one_branch::<Blind, A, COND> as Handler<Blind>)
     }
     with!(op, Form::[Cmp CmpBy Tst Sub SubBy Add AddBy And Or Xor ShlBy ShrBy], A => behind::<A>(cond))
 }
 
 /// One behind a comparison, and a part before that.
-fn of_two_branch(ops: [Form; 2], cond: usize) -> Option<Handler> {
-    fn behind<A: Part<W16>>(op: Form, cond: usize) -> Option<Handler> {
-        fn compared<A: Part<W16>, B: Computes>(cond: usize) -> Option<Handler> {
-            with_number!(cond, [1 2 3 4 9 10 11 12 13 14], COND => two_branch::<A, B, COND>)
+fn of_two_branch(ops: [Form; 2], cond: usize) -> Option<Handler<Blind>> {
+    fn behind<A: Part<W16<Blind>>>(op: Form, cond: usize) -> Option<Handler<Blind>> {
+        fn compared<A: Part<W16<Blind>>, B: Computes<Blind>>(cond: usize) -> Option<Handler<Blind>> {
+            with_number!(cond, [1 2 3 4 9 10 11 12 13 14], COND => two_branch::<Blind, A, B, COND> as Handler<Blind>)
         }
-        fn behind<A: Part<W16>, B: Computes>(cond: usize) -> Option<Handler> {
-            with_number!(cond, [1 2], COND => two_branch::<A, B, COND>)
+        fn behind<A: Part<W16<Blind>>, B: Computes<Blind>>(cond: usize) -> Option<Handler<Blind>> {
+            with_number!(cond, [1 2], COND => two_branch::<Blind, A, B, COND> as Handler<Blind>)
         }
         match op {
             Form::Cmp => return compared::<A, Cmp>(cond),
@@ -148,28 +149,28 @@ fn of_two_branch(ops: [Form; 2], cond: usize) -> Option<Handler> {
     with_common!(ops[0], A => behind::<A>(ops[1], cond))
 }
 
-fn of_one_count(op: Form) -> Option<Handler> {
-    with_common!(op, A => Some(one_count::<A> as Handler))
+fn of_one_count(op: Form) -> Option<Handler<Blind>> {
+    with_common!(op, A => Some(one_count::<Blind, A> as Handler<Blind>))
 }
 
-fn of_two_count(ops: [Form; 2]) -> Option<Handler> {
-    fn behind<A: Part<W16>>(op: Form) -> Option<Handler> {
-        with_common!(op, B => Some(two_count::<A, B> as Handler))
+fn of_two_count(ops: [Form; 2]) -> Option<Handler<Blind>> {
+    fn behind<A: Part<W16<Blind>>>(op: Form) -> Option<Handler<Blind>> {
+        with_common!(op, B => Some(two_count::<Blind, A, B> as Handler<Blind>))
     }
     with_most_common!(ops[0], A => behind::<A>(ops[1]))
 }
 
-fn of_one_call(op: Form) -> Option<Handler> {
-    with_common!(op, A => Some(one_call::<A> as Handler))
+fn of_one_call(op: Form) -> Option<Handler<Blind>> {
+    with_common!(op, A => Some(one_call::<Blind, A> as Handler<Blind>))
 }
 
-fn of_one_back(op: Form) -> Option<Handler> {
-    with_common!(op, A => Some(one_back::<A> as Handler))
+fn of_one_back(op: Form) -> Option<Handler<Blind>> {
+    with_common!(op, A => Some(one_back::<Blind, A> as Handler<Blind>))
 }
 
 /// An instruction as groups see it.
 #[derive(Debug, Clone, Copy)]
-struct Seen {
+pub(super) struct Seen {
     insn: Insn,
     form: Form,
     at: u16,
@@ -209,29 +210,47 @@ impl Seen {
 const STACK_BIT: u16 = 1 << SP;
 
 /// What was found: the function, and how many instructions it does.
-type Choice = (Handler, usize);
+pub(super) type Choice<H> = (Handler<H>, usize);
 
-/// The function that does the most of what follows.
-fn choose(seen: &[Seen]) -> Option<Choice> {
+/// The function that does one instruction alone, for who is told of each.
+pub(super) fn choose_one<H: Hook>(seen: &[Seen]) -> Option<Choice<H>> {
+    let first = seen.first()?;
+    let alone: Option<Handler<H>> = if first.writes() & STACK_BIT != 0 {
+        // One that is taken back must not have been told.
+        (!H::TELLS || first.form != Form::Ldw).then(|| of_stack::<H>(first.form))?
+    } else {
+        match of_end::<H>(first.form) {
+            Some(handler) => Some(handler),
+            None => of_one::<H>(first.form),
+        }
+    };
+    Some((alone?, 1))
+}
+
+/// The function of what ends a group, or does nothing.
+fn of_end<H: Hook>(form: Form) -> Option<Handler<H>> {
+    match form {
+        Form::Jump(0) | Form::Nop => Some(none::<H> as Handler<H>),
+        Form::Jump(cond) => of_branch(cond),
+        Form::Djnz => Some(count::<H> as Handler<H>),
+        Form::Call => Some(call::<H> as Handler<H>),
+        Form::CallReg => Some(call_register::<H> as Handler<H>),
+        Form::JmpReg => Some(jump_register::<H> as Handler<H>),
+        Form::Ret => Some(back::<H> as Handler<H>),
+        _ => None,
+    }
+}
+
+/// The function that does the most of what follows, where nobody looks.
+pub(super) fn choose(seen: &[Seen]) -> Option<Choice<Blind>> {
     let form = |index: usize| seen.get(index).map(|seen| seen.form);
     let first = form(0)?;
     let cond = |form: Option<Form>| match form {
         Some(Form::Jump(cond)) if cond > 0 => Some(cond),
         _ => None,
     };
-    if seen[0].writes() & STACK_BIT != 0 {
-        return of_stack(first).map(|handler| (handler, 1));
-    }
-    // Alone: what ends a group.
-    match first {
-        Form::Jump(cond) => return of_branch(cond).map(|handler| (handler, 1)),
-        Form::Djnz => return Some((count, 1)),
-        Form::Call => return Some((call, 1)),
-        Form::CallReg => return Some((call_register, 1)),
-        Form::JmpReg => return Some((jump_register, 1)),
-        Form::Ret => return Some((back, 1)),
-        Form::Nop => return Some((none, 1)),
-        _ => {}
+    if seen[0].writes() & STACK_BIT != 0 || of_end::<Blind>(first).is_some() {
+        return choose_one(seen);
     }
     // Some parts, and what ends a group.
     let ends_two = match (form(1), form(2)) {
@@ -270,21 +289,22 @@ fn choose(seen: &[Seen]) -> Option<Choice> {
     {
         return Some((handler, 2));
     }
-    of_one(first).map(|handler| (handler, 1))
+    choose_one(seen)
 }
 
 impl Machine {
     /// Puts the group at an address together, whose first instruction is decoded; false when it is one for others, at least for
     /// now.
-    pub(super) fn build(&mut self, at: u16) -> bool {
+    pub(super) fn build<H: Hook>(&mut self, at: u16) -> bool {
         let place = u32::from(at >> 1);
         let mut seen = Vec::with_capacity(PARTS + 1);
+        let most = if H::TELLS { 1 } else { PARTS + 1 };
         // A jump that is always taken belongs to the group as if what it leads to stood behind what comes before it.
         let mut jump: Option<(usize, Seen)> = None;
         let mut from = at;
-        while seen.len() <= PARTS {
+        while seen.len() < most {
             let Some(next) = self.see(from) else { break };
-            if next.form == Form::Jump(0) {
+            if next.form == Form::Jump(0) && !H::TELLS {
                 if jump.is_some() {
                     break;
                 }
@@ -303,11 +323,11 @@ impl Machine {
             }
             from = next.next;
         }
-        let choice = if seen.is_empty() { jump.map(|_| (none as Handler, 0)) } else { choose(&seen) };
+        let choice = if seen.is_empty() { jump.map(|_| (none::<H> as Handler<H>, 0)) } else { H::choose(&seen) };
         let Some((run, count)) = choice else {
             let is_for_now = self.decoded_at(at.into()).is_some_and(|insn| insn.op().writes_register());
             if !is_for_now {
-                self.slots.groups.set(Group::other(place), 0);
+                H::groups(&mut self.slots.groups).set(Group::other(place), 0);
             }
             return false;
         };
@@ -323,22 +343,24 @@ impl Machine {
         for (operands, seen) in operands.iter_mut().zip(taken) {
             *operands = seen.operands();
         }
-        if let Some(last) = last.filter(|last| matches!(last.form, Form::Call | Form::CallReg)) {
-            operands[CALL].value = last.insn.bytes();
+        if let Some(last) = last.filter(|last| H::TELLS || matches!(last.form, Form::Call | Form::CallReg)) {
+            operands[LENGTH].value = last.insn.bytes();
         }
         let behind = match (jump, last) {
             (Some((index, jump)), _) if index == count => jump.target(),
+            (_, Some(last)) if last.form == Form::Jump(0) => last.target(),
             (_, Some(last)) => last.next,
             (_, None) => return false,
         };
         let (next, target) = (behind / 2, last.map_or(0, Seen::target) / 2);
         let writes = taken.iter().fold(0, |writes, seen| writes | seen.writes());
         let group = Group { cost: cycles * CYCLE - steps, next, target, operands, ..Group::new(place, run) };
-        self.slots.groups.set(group, writes.into());
+        let groups = H::groups(&mut self.slots.groups);
+        groups.set(group, writes.into());
         if let (Some((index, _)), Some(last)) = (jump, last)
             && index < count
         {
-            self.slots.groups.also_covers(place, usize::from(taken[index].at / 2)..usize::from(last.next / 2));
+            groups.also_covers(place, usize::from(taken[index].at / 2)..usize::from(last.next / 2));
         }
         true
     }

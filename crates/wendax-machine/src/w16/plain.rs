@@ -99,7 +99,7 @@ impl Machine {
             let mut next = slot.next;
             let (old_flags, old_cycles) = (flags, cycles);
             let (mut touched, mut returned) = (0, false);
-            if T::WRITES {
+            if T::STEPS {
                 trace.begin([word_of(planes, pc), word_of(planes, pc.wrapping_add(2))]);
             }
 

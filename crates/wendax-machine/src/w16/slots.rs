@@ -4,8 +4,9 @@
 //! A breakpoint is a patched slot, so it costs nothing elsewhere; so is an instruction that a run looks out for.
 
 use super::PAGE_WORDS;
+use super::hook::Tables;
 use super::interest::Interest;
-use super::swift::{COVERED, Groups};
+use super::swift::COVERED;
 use rustc_hash::FxHashMap;
 use wendax_isa::RegisterUse;
 use wendax_isa::w16::{Insn, Op};
@@ -95,7 +96,7 @@ impl Slot {
 pub(super) struct Slots {
     table: Vec<Slot>,
     /// What several of them do in one go.
-    pub(super) groups: Groups,
+    pub(super) groups: Tables,
     breakpoints: Vec<u16>,
     /// What instructions are patched for.
     interest: Interest,
@@ -114,7 +115,7 @@ impl Slots {
     pub(super) fn new() -> Self {
         Self {
             table: Vec::new(),
-            groups: Groups::default(),
+            groups: Tables::default(),
             breakpoints: Vec::new(),
             interest: Interest::default(),
             plain: None,

@@ -11,36 +11,46 @@
 )]
 
 use super::alu::{self, Flags, How};
+use super::hook::{Access, Begin, Hook};
 use super::plain::{Exit, Limits};
 use super::slots::Kind;
-use super::trace::Trace;
+use super::trace::Swift;
 use super::{Machine, NOTE_RETURN};
-use crate::memory::{Planes, put_quick_byte, put_quick_word, quick_byte, quick_word};
-use crate::swift::{Ends, Engine, Left, Out, Part, Routines, Why, groups, missed, on, turn};
+use crate::swift::{Ends, Engine, Left, Out, Part, Routines, Why, cycles_of_one, groups, missed, onward, turn};
+use std::marker::PhantomData;
 use wendax_isa::w16::{Cond, I, SP};
 
 /// Words that the instructions of a group cover at most, but for the first.
 pub(super) const COVERED: usize = 7;
 
-/// The operands whose value is how long a call at the end of the group is.
-pub(super) const CALL: usize = 2;
+/// The operands whose value is how long a call at the end of the group is, or any instruction that is told of.
+pub(super) const LENGTH: usize = 2;
 
 const STACK: usize = SP as usize;
 
-/// The machine, as groups see it: the number of a place is half its address.
+/// The machine, as groups see it, with what is told of them: the number of a place is half its address.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct W16;
+pub(super) struct W16<H>(PhantomData<H>);
 
-pub(super) type Group = crate::swift::Group<W16>;
-pub(super) type Groups = crate::swift::Groups<W16>;
-pub(super) type Handler = crate::swift::Handler<W16>;
+pub(super) type Group<H> = crate::swift::Group<W16<H>>;
+pub(super) type Groups<H> = crate::swift::Groups<W16<H>>;
+pub(super) type Handler<H> = crate::swift::Handler<W16<H>>;
 
-impl Engine for W16 {
+impl<H: Hook> Group<H> {
+    /// The address of its first instruction.
+    #[inline(always)]
+    pub(super) fn at(&self) -> u16 {
+        u16::try_from(self.place << 1 & 0xFFFE).unwrap_or(0)
+    }
+}
+
+impl<H: Hook> Engine for W16<H> {
     type Core = Core;
-    type Memory = Planes;
+    type Memory<'a> = H::Memory<'a>;
     type Operands = Operands;
     type Place = u16;
     const MOST: usize = 0x8000;
+    const TELLS: bool = H::TELLS;
 
     fn core() -> Core {
         Core { registers: [0; 256], operands: 0, mark: 0, routines: Routines::default() }
@@ -48,6 +58,45 @@ impl Engine for W16 {
 
     fn routines(core: &mut Core) -> &mut Routines {
         &mut core.routines
+    }
+
+    #[inline(always)]
+    fn begins(memory: &mut H::Memory<'_>, group: &Group<H>) {
+        memory.begins(group.place);
+    }
+
+    #[inline(always)]
+    fn ended(
+        core: &mut Core,
+        memory: &mut H::Memory<'_>,
+        group: &Group<H>,
+        cost: Left,
+        left: Left,
+        place: u32,
+    ) -> bool {
+        H::ended(core, memory, group, Turn { cost, left, place })
+    }
+}
+
+/// How an instruction ended that is told of: see [`Engine::ended`].
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Turn {
+    cost: Left,
+    pub(super) left: Left,
+    place: u32,
+}
+
+impl Turn {
+    /// Cycles it took.
+    #[inline(always)]
+    pub(super) fn cycles(self) -> u64 {
+        cycles_of_one(self.cost)
+    }
+
+    /// Where it led.
+    #[inline(always)]
+    pub(super) fn next(self) -> u16 {
+        u16::try_from(self.place << 1 & 0xFFFE).unwrap_or(0)
     }
 }
 
@@ -64,13 +113,13 @@ pub(super) struct Operands {
 #[derive(Debug)]
 pub(super) struct Core {
     /// Indexed by any byte, so that no index needs to be checked; only those that exist are ever set.
-    registers: [u16; 256],
+    pub(super) registers: [u16; 256],
     /// What the flags come of: two numbers.
     operands: u32,
     /// In which way, by the number of a [`How`], the number of the instruction in its group that wrote them, and the place of
     /// that group.
     mark: u32,
-    routines: Routines,
+    pub(super) routines: Routines,
 }
 
 /// Stands for no instruction of a group: the flags are as they were before.
@@ -79,7 +128,7 @@ const NOBODY_HERE: u8 = 0xFF;
 impl Core {
     /// Flags, and who wrote them: the instruction with this number of a group.
     #[inline(always)]
-    fn set_flags(&mut self, flags: Flags, group: &Group, number: usize) {
+    fn set_flags<H: Hook>(&mut self, flags: Flags, group: &Group<H>, number: usize) {
         self.operands = u32::from(flags.a) | u32::from(flags.b) << 16;
         let number = u32::try_from(number).unwrap_or(0);
         self.mark = group.place | number << 16 | (flags.how as u32) << 24;
@@ -111,6 +160,12 @@ impl Core {
         (number != NOBODY_HERE).then(|| (u16::from_le_bytes([low, high]) << 1, number))
     }
 
+    /// The stack pointer.
+    #[inline(always)]
+    pub(super) fn stack(&self) -> u16 {
+        self.registers[STACK]
+    }
+
     #[inline(always)]
     fn at(&self, register: u8) -> u16 {
         self.registers[usize::from(register)]
@@ -130,15 +185,23 @@ impl Core {
     }
 
     #[inline(always)]
-    fn set(&mut self, register: u8, value: u16) {
-        self.registers[usize::from(register)] = value;
+    fn set(&mut self, register: u8, value: u16, access: &mut impl Access) {
+        let register = usize::from(register);
+        access.wrote(register, self.registers[register], value);
+        self.registers[register] = value;
+    }
+
+    /// Sets the stack pointer.
+    #[inline(always)]
+    fn set_stack(&mut self, value: u16, access: &mut impl Access) {
+        self.set(SP, value, access);
     }
 }
 
 /// An instruction within a group that leaves flags.
-pub(super) trait Computes: Part<W16> {
+pub(super) trait Computes<H: Hook>: Part<W16<H>> {
     /// The same as [`Part::run`], which tells the flags it leaves.
-    fn compute<const N: usize>(core: &mut Core, group: &Group) -> Option<Flags>;
+    fn compute<const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>) -> Option<Flags>;
 }
 
 /// Instructions that compute, from destination and source and the carry; `None` leaves them to others. Those named `…By` are for a
@@ -147,24 +210,25 @@ macro_rules! computing {
     ($($name:ident = |$d:pat_param, $source:ident $s:pat_param, $core:pat_param| $result:expr, sets $sets:literal;)*) => {$(
         pub(super) struct $name;
 
-        impl Part<W16> for $name {
+        impl<H: Hook> Part<W16<H>> for $name {
             #[inline(always)]
-            fn run<const N: usize>(core: &mut Core, _: &mut Planes, group: &Group) -> bool {
-                Self::compute::<N>(core, group).is_some()
+            fn run<const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>) -> bool {
+                Self::compute::<N>(core, memory, group).is_some()
             }
         }
 
-        impl Computes for $name {
+        impl<H: Hook> Computes<H> for $name {
             #[inline(always)]
-            fn compute<const N: usize>(core: &mut Core, group: &Group) -> Option<Flags> {
+            fn compute<const N: usize>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>) -> Option<Flags> {
                 let operands = group.operands[N];
                 let ($d, $s, $core) = (core.at(operands.a), core.$source(operands), &*core);
                 let result: Option<alu::Result> = $result;
                 let (value, flags) = result?;
                 if $sets {
-                    core.set(operands.a, value);
+                    core.set(operands.a, value, memory);
                 }
                 core.set_flags(flags, group, N);
+                memory.flagged(flags);
                 Some(flags)
             }
         }
@@ -206,12 +270,12 @@ computing! {
 
 /// Instructions that move; false leaves them to others.
 macro_rules! moving {
-    ($($name:ident = |$core:ident, $planes:pat_param, $operands:ident| $done:block;)*) => {$(
+    ($($name:ident = |$core:ident, $memory:ident, $operands:ident| $done:block;)*) => {$(
         pub(super) struct $name;
 
-        impl Part<W16> for $name {
+        impl<H: Hook> Part<W16<H>> for $name {
             #[inline(always)]
-            fn run<const N: usize>($core: &mut Core, $planes: &mut Planes, group: &Group) -> bool {
+            fn run<const N: usize>($core: &mut Core, $memory: &mut H::Memory<'_>, group: &Group<H>) -> bool {
                 let $operands = group.operands[N];
                 $done
             }
@@ -220,218 +284,234 @@ macro_rules! moving {
 }
 
 moving! {
-    Mov = |core, _, operands| {
-        core.set(operands.a, core.source(operands));
+    Mov = |core, memory, operands| {
+        core.set(operands.a, core.source(operands), memory);
         true
     };
-    MovBy = |core, _, operands| {
-        core.set(operands.a, operands.value);
+    MovBy = |core, memory, operands| {
+        core.set(operands.a, operands.value, memory);
         true
     };
-    Swap = |core, _, operands| {
+    Swap = |core, memory, operands| {
         let (d, s) = (core.at(operands.a), core.at(operands.b));
-        core.set(operands.b, d);
-        core.set(operands.a, s);
+        core.set(operands.b, d, memory);
+        core.set(operands.a, s, memory);
         true
     };
-    Ldw = |core, planes, operands| {
-        let Some(word) = quick_word(planes, core.source(operands)) else { return false };
-        core.set(operands.a, word);
+    Ldw = |core, memory, operands| {
+        let address = core.source(operands);
+        let Some(word) = memory.word(address) else { return false };
+        memory.read(address, 2);
+        core.set(operands.a, word, memory);
         true
     };
-    Ldb = |core, planes, operands| {
-        let Some(byte) = quick_byte(planes, core.source(operands)) else { return false };
-        core.set(operands.a, byte.into());
+    Ldb = |core, memory, operands| {
+        let Some(byte) = byte(core, memory, operands) else { return false };
+        core.set(operands.a, byte.into(), memory);
         true
     };
-    Ldsb = |core, planes, operands| {
-        let Some(byte) = quick_byte(planes, core.source(operands)) else { return false };
-        core.set(operands.a, alu::sign_extended(byte));
+    Ldsb = |core, memory, operands| {
+        let Some(byte) = byte(core, memory, operands) else { return false };
+        core.set(operands.a, alu::sign_extended(byte), memory);
         true
     };
-    Stw = |core, planes, operands| { put_quick_word(planes, core.source(operands), core.at(operands.a), 0) };
-    Stb = |core, planes, operands| {
-        put_quick_byte(planes, core.source(operands), core.at(operands.a).to_le_bytes()[0])
-    };
-    Push = |core, planes, operands| {
+    Stw = |core, memory, operands| { memory.put_word(core.source(operands), core.at(operands.a), 0) };
+    Stb = |core, memory, operands| { memory.put_byte(core.source(operands), core.at(operands.a).to_le_bytes()[0]) };
+    Push = |core, memory, operands| {
         let sp = core.registers[STACK].wrapping_sub(2);
-        let done = put_quick_word(planes, sp, core.at(operands.a), operands.a.wrapping_add(1));
+        let done = memory.put_word(sp, core.at(operands.a), operands.a.wrapping_add(1));
         if done {
-            core.registers[STACK] = sp;
+            core.set_stack(sp, memory);
         }
         done
     };
-    Pop = |core, planes, operands| {
+    Pop = |core, memory, operands| {
         let sp = core.registers[STACK];
         let behind = sp.wrapping_add(2);
-        let Some(word) = quick_word(planes, sp).filter(|_| core.routines.stay(behind.into())) else { return false };
-        core.registers[STACK] = behind;
-        core.set(operands.a, word);
+        let Some(word) = memory.word(sp).filter(|_| core.routines.stay(behind.into())) else { return false };
+        memory.read(sp, 2);
+        core.set_stack(behind, memory);
+        core.set(operands.a, word, memory);
         true
     };
+}
+
+/// What a load of a byte finds.
+#[inline(always)]
+fn byte(core: &Core, memory: &mut impl Access, operands: Operands) -> Option<u8> {
+    let address = core.source(operands);
+    let byte = memory.byte(address)?;
+    memory.read(address, 1);
+    Some(byte)
 }
 
 // ---- functions of groups
 
 groups! {
-    W16;
+    W16<Hook>;
     /// Nothing but going on: `nop`, or a jump that is always taken.
-    none<;> |core, planes, table, group, left| on(core, planes, table, group.next.into(), left);
-    one<A: Part 0;> |core, planes, table, group, left| on(core, planes, table, group.next.into(), left);
-    two<A: Part 0, B: Part 1;> |core, planes, table, group, left| on(core, planes, table, group.next.into(), left);
-    three<A: Part 0, B: Part 1, D: Part 2;> |core, planes, table, group, left| {
-        on(core, planes, table, group.next.into(), left)
+    none<;> |core, memory, table, group, left| onward(core, memory, table, group, group.next.into(), left);
+    one<A: Part 0;> |core, memory, table, group, left| onward(core, memory, table, group, group.next.into(), left);
+    two<A: Part 0, B: Part 1;> |core, memory, table, group, left| onward(core, memory, table, group, group.next.into(), left);
+    three<A: Part 0, B: Part 1, D: Part 2;> |core, memory, table, group, left| {
+        onward(core, memory, table, group, group.next.into(), left)
     };
-    branch<; COND: usize> |core, planes, table, group, left| {
+    branch<; COND: usize> |core, memory, table, group, left| {
         let taken = core.flags().holds(Cond::ALL[COND]);
-        turn(core, planes, table, group, left, taken)
+        turn(core, memory, table, group, left, taken)
     };
-    count<;> |core, planes, table, group, left| {
-        let taken = counted(core, group.operands[0]);
-        turn(core, planes, table, group, left, taken)
+    count<;> |core, memory, table, group, left| {
+        let taken = counted(core, memory, group.operands[0]);
+        turn(core, memory, table, group, left, taken)
     };
-    one_count<A: Part 0;> |core, planes, table, group, left| {
-        let taken = counted(core, group.operands[1]);
-        turn(core, planes, table, group, left, taken)
+    one_count<A: Part 0;> |core, memory, table, group, left| {
+        let taken = counted(core, memory, group.operands[1]);
+        turn(core, memory, table, group, left, taken)
     };
-    two_count<A: Part 0, B: Part 1;> |core, planes, table, group, left| {
-        let taken = counted(core, group.operands[2]);
-        turn(core, planes, table, group, left, taken)
+    two_count<A: Part 0, B: Part 1;> |core, memory, table, group, left| {
+        let taken = counted(core, memory, group.operands[2]);
+        turn(core, memory, table, group, left, taken)
     };
-    call<;> |core, planes, table, group, left| {
-        if !entered(core, planes, group, group.target << 1, left) {
+    call<;> |core, memory, table, group, left| {
+        if !entered(core, memory, group, group.target << 1, left) {
             return missed(group, left, 0);
         }
-        on(core, planes, table, group.target.into(), left)
+        onward(core, memory, table, group, group.target.into(), left)
     };
-    one_call<A: Part 0;> |core, planes, table, group, left| {
-        if !entered(core, planes, group, group.target << 1, left) {
+    one_call<A: Part 0;> |core, memory, table, group, left| {
+        if !entered(core, memory, group, group.target << 1, left) {
             return missed(group, left, 1);
         }
-        on(core, planes, table, group.target.into(), left)
+        onward(core, memory, table, group, group.target.into(), left)
     };
-    call_register<;> |core, planes, table, group, left| {
+    call_register<;> |core, memory, table, group, left| {
         let to = core.at(group.operands[0].a);
-        if to & 1 != 0 || !entered(core, planes, group, to, left) {
+        if to & 1 != 0 || !entered(core, memory, group, to, left) {
             return missed(group, left, 0);
         }
-        on(core, planes, table, (to >> 1).into(), left)
+        onward(core, memory, table, group, (to >> 1).into(), left)
     };
-    jump_register<;> |core, planes, table, group, left| {
+    jump_register<;> |core, memory, table, group, left| {
         let to = core.at(group.operands[0].a);
         if to & 1 != 0 || u32::from(to >> 1) == group.place {
             return missed(group, left, 0);
         }
-        on(core, planes, table, (to >> 1).into(), left)
+        onward(core, memory, table, group, (to >> 1).into(), left)
     };
-    back<;> |core, planes, table, group, left| {
-        let Some(to) = returned(core, planes) else { return missed(group, left, 0) };
-        on(core, planes, table, to.into(), left)
+    back<;> |core, memory, table, group, left| {
+        let Some(to) = returned(core, memory) else { return missed(group, left, 0) };
+        onward(core, memory, table, group, to.into(), left)
     };
-    one_back<A: Part 0;> |core, planes, table, group, left| {
-        let Some(to) = returned(core, planes) else { return missed(group, left, 1) };
-        on(core, planes, table, to.into(), left)
+    one_back<A: Part 0;> |core, memory, table, group, left| {
+        let Some(to) = returned(core, memory) else { return missed(group, left, 1) };
+        onward(core, memory, table, group, to.into(), left)
     };
 }
 
 /// A part that leaves flags, and a jump that asks for them.
-pub(super) fn one_branch<A: Computes, const COND: usize>(
+pub(super) fn one_branch<H: Hook, A: Computes<H>, const COND: usize>(
     core: &mut Core,
-    planes: &mut Planes,
-    table: &[Group],
-    group: &Group,
+    memory: &mut H::Memory<'_>,
+    table: &[Group<H>],
+    group: &Group<H>,
     left: Left,
 ) -> Out {
-    let Some(flags) = A::compute::<0>(core, group) else { return missed(group, left, 0) };
-    turn(core, planes, table, group, left, flags.holds(Cond::ALL[COND]))
+    let Some(flags) = A::compute::<0>(core, memory, group) else { return missed(group, left, 0) };
+    turn(core, memory, table, group, left, flags.holds(Cond::ALL[COND]))
 }
 
 /// The same behind another part.
-pub(super) fn two_branch<A: Part<W16>, B: Computes, const COND: usize>(
+pub(super) fn two_branch<H: Hook, A: Part<W16<H>>, B: Computes<H>, const COND: usize>(
     core: &mut Core,
-    planes: &mut Planes,
-    table: &[Group],
-    group: &Group,
+    memory: &mut H::Memory<'_>,
+    table: &[Group<H>],
+    group: &Group<H>,
     left: Left,
 ) -> Out {
-    if !A::run::<0>(core, planes, group) {
+    if !A::run::<0>(core, memory, group) {
         return missed(group, left, 0);
     }
-    let Some(flags) = B::compute::<1>(core, group) else { return missed(group, left, 1) };
-    turn(core, planes, table, group, left, flags.holds(Cond::ALL[COND]))
+    let Some(flags) = B::compute::<1>(core, memory, group) else { return missed(group, left, 1) };
+    turn(core, memory, table, group, left, flags.holds(Cond::ALL[COND]))
 }
 
 /// A part that writes the stack pointer, where no frame is left by that.
-pub(super) fn stack<A: Part<W16>>(
+pub(super) fn stack<H: Hook, A: Part<W16<H>>>(
     core: &mut Core,
-    planes: &mut Planes,
-    table: &[Group],
-    group: &Group,
+    memory: &mut H::Memory<'_>,
+    table: &[Group<H>],
+    group: &Group<H>,
     left: Left,
 ) -> Out {
+    memory.begins(group.place);
     let before = (core.registers[STACK], core.operands, core.mark);
-    if !A::run::<0>(core, planes, group) {
+    if !A::run::<0>(core, memory, group) {
         return missed(group, left, 0);
     }
     if !core.routines.stay(core.registers[STACK].into()) {
         (core.registers[STACK], core.operands, core.mark) = before;
         return missed(group, left, 0);
     }
-    on(core, planes, table, group.next.into(), left)
+    onward(core, memory, table, group, group.next.into(), left)
 }
 
 /// Counts a register down; it is not 0.
 #[inline(always)]
-fn counted(core: &mut Core, operands: Operands) -> bool {
+fn counted(core: &mut Core, memory: &mut impl Access, operands: Operands) -> bool {
     let left = core.at(operands.a).wrapping_sub(1);
-    core.set(operands.a, left);
+    core.set(operands.a, left, memory);
     left != 0
 }
 
 /// Enters a routine; it is the last instruction of the group.
 #[inline(always)]
-fn entered(core: &mut Core, planes: &mut Planes, group: &Group, target: u16, left: Left) -> bool {
+fn entered<H: Hook>(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>, target: u16, left: Left) -> bool {
     let (sp, next) = (core.registers[STACK].wrapping_sub(2), group.next << 1);
-    if !core.routines.has_room() || !put_quick_word(planes, sp, next, NOTE_RETURN) {
+    if !core.routines.has_room() || !memory.put_word(sp, next, NOTE_RETURN) {
         return false;
     }
-    core.registers[STACK] = sp;
-    let site = next.wrapping_sub(group.operands[CALL].value);
+    core.set_stack(sp, memory);
+    let site = next.wrapping_sub(group.operands[LENGTH].value);
     core.routines.enter(sp.into(), next.into(), site.into(), target.into(), left);
     true
 }
 
 /// Leaves the innermost routine, and no other one; the place where that leads.
 #[inline(always)]
-fn returned(core: &mut Core, planes: &Planes) -> Option<u16> {
+fn returned(core: &mut Core, memory: &mut impl Access) -> Option<u16> {
     let sp = core.registers[STACK];
     let behind = sp.wrapping_add(2);
-    let to = quick_word(planes, sp).filter(|to| to & 1 == 0)?;
+    let to = memory.word(sp).filter(|to| to & 1 == 0)?;
     if !core.routines.leave_below(behind.into()) {
         return None;
     }
-    core.registers[STACK] = behind;
+    memory.read(sp, 2);
+    memory.returns();
+    core.set_stack(behind, memory);
     Some(to >> 1)
 }
 
 // ---- running
 
 impl Machine {
-    /// Runs as far as nothing rare comes up, the fastest way there is.
-    pub(super) fn go<T: Trace>(&mut self, limits: Limits, trace: &mut T) -> Exit {
-        if !T::IS_BLIND || self.around.calls.shallow.is_some() {
+    /// Runs as far as nothing rare comes up, in groups.
+    pub(super) fn go_swiftly<T: Swift>(&mut self, limits: Limits, trace: &mut T) -> Exit {
+        if self.around.calls.shallow.is_some() {
             return self.plainly(limits, trace);
         }
         let limits = Limits { cycles: self.cycle_horizon().min(limits.cycles), ..limits };
         loop {
-            let Some(why) = self.swiftly(limits) else { return self.plainly(limits, trace) };
+            let Some(why) = self.swiftly(limits, trace) else { return self.plainly(limits, trace) };
+            if why == Why::Observed {
+                return Exit::Observed;
+            }
             let at = self.state.cpu.pc;
             let is_over = self.state.common.steps >= limits.until || self.state.common.cycles >= limits.cycles;
             if why == Why::Unbuilt && at & 1 == 0 && !is_over {
                 if self.slots.at(at).kind == Kind::Undecoded {
                     return Exit::Undecoded;
                 }
-                if self.build(at) {
+                if self.build::<T::Hook>(at) {
                     continue;
                 }
             }
@@ -445,7 +525,7 @@ impl Machine {
     }
 
     /// Carries out groups until something is left to others, and why; `None` when there is too little left to begin.
-    fn swiftly(&mut self, limits: Limits) -> Option<Why> {
+    fn swiftly<T: Swift>(&mut self, limits: Limits, trace: &mut T) -> Option<Why> {
         let ends = Ends { step: limits.until, cycle: limits.cycles, watchful: self.around.settings.watchful };
         let Self { state, memory, slots, around, .. } = self;
         let (common, cpu) = (&mut state.common, &mut state.cpu);
@@ -453,12 +533,21 @@ impl Machine {
         if !ends.are_far(now) || cpu.pc & 1 != 0 {
             return None;
         }
-        let core = &mut slots.groups.core;
-        core.registers[..16].copy_from_slice(&cpu.registers);
-        core.begin_flags(cpu.flags & !I);
-        core.routines.begin(&mut common.frames, &around.calls, limits.depth);
-        let went = slots.groups.run(&mut memory.planes, (cpu.pc >> 1).into(), now, ends);
-        let core = &mut slots.groups.core;
+        let begin = Begin {
+            now,
+            flags: cpu.flags,
+            stack: cpu.registers[STACK],
+            known: cpu.known,
+            depth: common.frames.depth(),
+            timer: &common.board.timer,
+        };
+        let groups = T::Hook::groups(&mut slots.groups);
+        groups.core.registers[..16].copy_from_slice(&cpu.registers);
+        groups.core.begin_flags(cpu.flags & !I);
+        groups.core.routines.begin(&mut common.frames, &around.calls, limits.depth);
+        let place = (cpu.pc >> 1).into();
+        let went = trace.along(&mut memory.planes, begin, |memory| groups.run(memory, place, now, ends));
+        let core = &mut groups.core;
         cpu.registers.copy_from_slice(&core.registers[..16]);
         core.routines.settle(&mut common.frames, &mut around.calls);
         let (flags, writer) = (core.flags().bits(), core.flags_by());
@@ -484,6 +573,7 @@ impl Machine {
         }
         let (at, steps, cycles) = along(u16::try_from(went.place).unwrap_or(0) << 1, went.at);
         (common.steps, common.cycles, cpu.pc) = (went.steps + steps, went.cycles + cycles, at);
+        trace.went((common.steps, common.cycles));
         Some(went.why)
     }
 }

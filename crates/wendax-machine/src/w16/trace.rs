@@ -1,9 +1,12 @@
 //! What goes along with a run and is told of it: nothing, reports for an observer, fingerprints of states; what `counting`
 //! and `rounds` have of the kind stands there.
 
-use super::Frame;
+use super::hook::{Begin, Blind as Nobody, Hook, Telling, Told as ToldOf};
+use super::plain::{Exit, Limits};
 use super::rounds::Told;
+use super::{Frame, Machine};
 use crate::files::FileDeed;
+use crate::memory::Planes;
 use crate::repeats::Repeats;
 use crate::report::{Came, FlagsChange, Report, StepKind, Write};
 use std::ops::ControlFlow;
@@ -45,8 +48,6 @@ pub(super) trait Trace {
     const READS: bool = false;
     /// Rounds of a wait may be passed over.
     const PASSES: bool = false;
-    /// It sees nothing, so that many instructions may be carried out in one go.
-    const IS_BLIND: bool = false;
     /// Rounds that are passed over are told again, each step for so many.
     const RECORDS: bool = false;
 
@@ -77,6 +78,31 @@ pub(super) trait Trace {
     }
     /// This happened so many times more.
     fn tell_again(&mut self, _told: &[Told], _times: u64) {}
+
+    /// Runs as far as nothing rare comes up, the fastest way there is with it.
+    fn go(&mut self, machine: &mut Machine, limits: Limits) -> Exit
+    where
+        Self: Sized,
+    {
+        machine.plainly(limits, self)
+    }
+}
+
+/// What can go along with groups.
+pub(super) trait Swift: Trace {
+    /// In which way.
+    type Hook: Hook;
+
+    /// Has groups carried out with it going along.
+    fn along<R>(
+        &mut self,
+        planes: &mut Planes,
+        begin: Begin<'_>,
+        run: impl FnOnce(&mut <Self::Hook as Hook>::Memory<'_>) -> R,
+    ) -> R;
+
+    /// They came to this step and cycle.
+    fn went(&mut self, _now: (u64, u64)) {}
 }
 
 /// Sees nothing.
@@ -88,7 +114,18 @@ impl Trace for Blind {
     const WATCHES: bool = true;
     const LOOKS: bool = true;
     const PASSES: bool = true;
-    const IS_BLIND: bool = true;
+
+    fn go(&mut self, machine: &mut Machine, limits: Limits) -> Exit {
+        machine.go_swiftly(limits, self)
+    }
+}
+
+impl Swift for Blind {
+    type Hook = Nobody;
+
+    fn along<R>(&mut self, planes: &mut Planes, _: Begin<'_>, run: impl FnOnce(&mut Planes) -> R) -> R {
+        run(planes)
+    }
 }
 
 /// Sees nothing, and does not stop for what is looked out for.
@@ -100,7 +137,18 @@ impl Trace for Past {
     const WATCHES: bool = false;
     const LOOKS: bool = false;
     const PASSES: bool = true;
-    const IS_BLIND: bool = true;
+
+    fn go(&mut self, machine: &mut Machine, limits: Limits) -> Exit {
+        machine.go_swiftly(limits, self)
+    }
+}
+
+impl Swift for Past {
+    type Hook = Nobody;
+
+    fn along<R>(&mut self, planes: &mut Planes, _: Begin<'_>, run: impl FnOnce(&mut Planes) -> R) -> R {
+        run(planes)
+    }
 }
 
 /// What an observer does with a step. Behind a pointer, so that the loop is compiled once for each kind of report and not
@@ -123,9 +171,9 @@ impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> 
     const READS: bool = READS;
 
     #[inline]
-    fn begin(&mut self, code: [u16; 2]) {
+    fn begin(&mut self, [first, second]: [u16; 2]) {
         self.report.clear();
-        self.report.code = code.map(u32::from);
+        self.report.code = [first.into(), second.into()];
     }
 
     #[inline]
@@ -174,6 +222,27 @@ impl<const WRITES: bool, const READS: bool> Trace for Traced<'_, WRITES, READS> 
             report.flags = FlagsChange { old, new, touched: done.touched.into() };
         }
         (self.see)(report)
+    }
+
+    fn go(&mut self, machine: &mut Machine, limits: Limits) -> Exit {
+        machine.go_swiftly(limits, self)
+    }
+}
+
+impl<const WRITES: bool, const READS: bool> Swift for Traced<'_, WRITES, READS> {
+    type Hook = ToldOf;
+
+    fn along<R>(&mut self, planes: &mut Planes, begin: Begin<'_>, run: impl FnOnce(&mut Telling<'_>) -> R) -> R {
+        self.report.begin_instructions();
+        run(&mut Telling {
+            planes,
+            see: &mut *self.see,
+            report: &mut self.report,
+            came: &mut self.came,
+            wants: [WRITES, READS],
+            flags: FlagsChange { old: 0, new: begin.flags.into(), touched: 0 },
+            timer: begin.timer,
+        })
     }
 }
 

@@ -612,6 +612,11 @@ proptest! {
                     slow.restore(of_slow);
                 }
                 2 => fast = fast.clone(),
+                3 => {
+                    let how = Run { depth, ..Run::until(slow.steps() + steps) };
+                    let most = if steps % 2 == 0 { usize::MAX } else { 40 };
+                    crate::swift::told_alike(&mut fast, &mut slow, how, (u8::try_from(steps % 3).expect("small"), most))?;
+                }
                 _ => {
                     let how = Run { depth, ..Run::until(slow.steps() + steps) };
                     let found = fast.run(how);

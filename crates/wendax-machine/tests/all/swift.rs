@@ -7,7 +7,9 @@
 use proptest::prelude::*;
 use std::ops::ControlFlow;
 use wendax_isa::w16::{Cond, Insn, Op, Row, encode, rows};
-use wendax_machine::{Addr, Event, Lookout, Machine, Observer, Reg, Report, Run, Settings, StepNo, Stop, Watchful};
+use wendax_machine::{
+    Addr, Counting, Event, Lookout, Machine, Observer, Reg, Report, Run, Settings, StepNo, Stop, Watchful,
+};
 
 /// Where code begins; behind it lies data that it may write as well, and code that it may rewrite.
 const START: u16 = 0x0200;
@@ -136,6 +138,62 @@ impl Observer for Nothing {
     }
 }
 
+/// Keeps what it is told, until it has seen so much.
+struct Kept<'a, const WRITES: bool, const READS: bool>(&'a mut Vec<Report>, usize);
+
+impl<const WRITES: bool, const READS: bool> Observer for Kept<'_, WRITES, READS> {
+    const WRITES: bool = WRITES;
+    const READS: bool = READS;
+
+    fn see(&mut self, report: &Report) -> ControlFlow<()> {
+        self.0.push(report.clone());
+        if self.0.len() < self.1 { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+    }
+}
+
+fn told(machine: &mut Machine, how: Run, (wants, most): (u8, usize), reports: &mut Vec<Report>) -> Stop {
+    match wants {
+        0 => machine.run_observed(how, &mut Kept::<false, false>(reports, most)),
+        1 => machine.run_observed(how, &mut Kept::<true, false>(reports, most)),
+        _ => machine.run_observed(how, &mut Kept::<true, true>(reports, most)),
+    }
+}
+
+/// Who looks at steps, and who counts them, is told the same however many go at once, and so is who has seen enough.
+pub(crate) fn told_alike(
+    fast: &mut Machine,
+    slow: &mut Machine,
+    how: Run,
+    who: (u8, usize),
+) -> Result<Stop, TestCaseError> {
+    let (mut of_fast, mut of_slow) = (Vec::new(), Vec::new());
+    let (mut counted, mut single) = (slow.clone(), slow.clone());
+    let stop = told(fast, how, who, &mut of_fast);
+    let one = |machine: &Machine| Run { until: StepNo((machine.steps() + 1).0.min(how.until.0)), ..how };
+    let wanted = loop {
+        match told(slow, one(slow), who, &mut of_slow) {
+            Stop::Steps if slow.steps() < how.until => {}
+            stop => break stop,
+        }
+    };
+    for (fast, slow) in of_fast.iter().zip(&of_slow) {
+        prop_assert_eq!(fast, slow);
+    }
+    prop_assert_eq!((&stop, of_fast.len()), (&wanted, of_slow.len()));
+    let mut counts = [Counting::new(&mut counted), Counting::new(&mut single)];
+    let stop = counted.run_counted(how, &mut counts[0]);
+    let single_stop = loop {
+        match single.run_counted(one(&single), &mut counts[1]) {
+            Stop::Steps if single.steps() < how.until => {}
+            stop => break stop,
+        }
+    };
+    prop_assert_eq!(stop, single_stop);
+    prop_assert!(counted.same_state(&single));
+    prop_assert_eq!(counts[0].counts(), counts[1].counts());
+    Ok(wanted)
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(1500))]
 
@@ -203,6 +261,38 @@ proptest! {
             prop_assert_eq!(&found, &wanted, "{:04X?}", code);
             same(&mut fast, &mut slow, &code)?;
             if matches!(found, Stop::Fault(_) | Stop::Finished(_) | Stop::Needs(_) | Stop::Circling { .. }) {
+                break;
+            }
+        }
+    }
+
+    /// What is told of each step, and what is counted, is the same in groups and without.
+    #[test]
+    fn whoever_looks_is_told_the_same(
+        body in any::<bool>().prop_flat_map(|rewrites| proptest::collection::vec(instruction(rewrites), 2..20)),
+        registers in proptest::array::uniform13(prop_oneof![0u16..40, START..START + 0x300]),
+        known in prop_oneof![Just(0x1FFFu16), any::<u16>()],
+        period in proptest::option::of(17u16..300),
+        breakpoints in proptest::collection::vec(0u16..24, 0..2),
+        depth in proptest::option::of(0u32..3),
+        slices in proptest::collection::vec((1u64..300, 0u8..3, prop_oneof![Just(usize::MAX), 1usize..90]), 1..4),
+        closely in any::<bool>(),
+    ) {
+        let mut code = if period.is_some() { start_timer() } else { Vec::new() };
+        code.extend(body.concat());
+        code.extend(back_to_start());
+        let make = |watchful| {
+            let mut machine = made(&code, watchful, (registers, known), (None, period));
+            let places: Vec<Addr> = breakpoints.iter().map(|at| Addr::from(START + 2 * at)).collect();
+            machine.set_breakpoints(&places);
+            machine
+        };
+        let (mut fast, mut slow) = (make(if closely { Watchful::Closely } else { Watchful::Usual }), make(Watchful::Usual));
+        for (slice, wants, most) in slices {
+            let how = Run { depth, ..Run::until(slow.steps() + slice) };
+            let stop = told_alike(&mut fast, &mut slow, how, (wants, most))?;
+            same(&mut fast, &mut slow, &code)?;
+            if !matches!(stop, Stop::Steps | Stop::Observed | Stop::Breakpoint | Stop::Depth { .. }) {
                 break;
             }
         }
