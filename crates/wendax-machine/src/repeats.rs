@@ -110,6 +110,52 @@ pub(crate) struct Round {
     pub(crate) since: u64,
 }
 
+/// A number that stands for registers and where a program is: a sum of them, each times an odd number of its own, mixed.
+/// Kept up while registers are written it costs a product each.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Print {
+    /// The part of the registers.
+    sum: u64,
+}
+
+/// Registers there may be.
+const REGISTERS: usize = 32;
+
+const GOLDEN: u64 = 0x9E37_79B9_7F4A_7C15;
+
+/// The odd numbers of registers.
+const FACTORS: [u64; REGISTERS] = {
+    let (mut factors, mut factor, mut at) = ([0; REGISTERS], GOLDEN, 0);
+    while at < REGISTERS {
+        factor = factor.wrapping_mul(0xD129_0D3F_9B0B_2C85);
+        factors[at] = factor;
+        at += 1;
+    }
+    factors
+};
+
+impl Print {
+    pub(crate) fn new(registers: impl Iterator<Item = u64>) -> Self {
+        let each = FACTORS.iter().zip(registers).map(|(factor, register)| register.wrapping_mul(*factor));
+        Self { sum: each.fold(0, u64::wrapping_add) }
+    }
+
+    /// A register is another one; of a number there is none of nothing counts.
+    #[inline]
+    pub(crate) fn wrote(&mut self, register: usize, old: u64, new: u64) {
+        let factor = FACTORS.get(register).copied().unwrap_or(0);
+        self.sum = self.sum.wrapping_add(new.wrapping_sub(old).wrapping_mul(factor));
+    }
+
+    /// With where it is and what else there is of a state.
+    #[inline]
+    pub(crate) fn at(self, place: u64) -> u64 {
+        let sum = self.sum.wrapping_add(place.wrapping_mul(GOLDEN));
+        let mixed = (sum ^ sum >> 31).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+        mixed ^ mixed >> 29
+    }
+}
+
 /// What was seen of a run so far.
 #[derive(Debug)]
 pub(crate) struct Repeats {

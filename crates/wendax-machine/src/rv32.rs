@@ -16,6 +16,7 @@ mod grouping;
 mod hook;
 mod looking;
 mod memory;
+mod prints;
 mod steps;
 mod stretch;
 mod swift;

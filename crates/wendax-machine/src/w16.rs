@@ -18,6 +18,7 @@ mod grouping;
 mod hook;
 mod interest;
 mod plain;
+mod prints;
 mod rounds;
 mod slots;
 mod swift;

@@ -10,6 +10,7 @@ use super::State;
 use super::counting::Counted;
 use super::grouping::{self, Choice, Seen};
 use super::memory::Near;
+use super::prints::Printed;
 use super::swift::{Core, Group, Groups, NOWHERE, Turn};
 use crate::board::Timer;
 use crate::report::{Came, FlagsChange, Report, Write};
@@ -60,6 +61,7 @@ pub(super) trait Access {
 pub(super) struct Begin<'a> {
     /// Steps and cycles since the start.
     pub(super) now: (u64, u64),
+    pub(super) registers: &'a [u32],
     pub(super) known: u32,
     pub(super) timer: &'a Timer,
 }
@@ -91,6 +93,7 @@ pub(super) struct Tables {
     blind: Groups<Blind>,
     told: Groups<Told>,
     pub(super) counted: Groups<Counted>,
+    pub(super) printed: Groups<Printed>,
 }
 
 impl Tables {
@@ -99,6 +102,7 @@ impl Tables {
         self.blind.clear();
         self.told.clear();
         self.counted.clear();
+        self.printed.clear();
     }
 
     /// See [`crate::swift::Groups::known`].
@@ -106,6 +110,7 @@ impl Tables {
         self.blind.known(known);
         self.told.known(known);
         self.counted.known(known);
+        self.printed.known(known);
     }
 }
 

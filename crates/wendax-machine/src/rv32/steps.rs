@@ -4,6 +4,7 @@
 //! does not fail. How much is told of a step is a number: nothing, that it was taken, what it wrote, what it read too.
 
 use super::hook::{Blind, Looker, Observing};
+use super::prints::{Prints, fingerprint};
 use super::{Cpu, Machine, State};
 use crate::activity::Deed;
 use crate::common::Common;
@@ -240,8 +241,7 @@ impl Machine {
                 return stop;
             }
             // Where nothing else is to be looked at in between, a stretch is run at one go.
-            let is_looked_at = watches && self.around.repeats.is_looking();
-            if !self.interrupt_comes() && !is_looked_at {
+            if !self.interrupt_comes() {
                 let left = how.effort.saturating_sub(self.around.effort(&self.state.common).wrapping_sub(mark));
                 let due = if watches { self.around.repeats.due() } else { u64::MAX };
                 let until = how.until.0.min(steps.saturating_add(left)).min(due);
@@ -255,6 +255,12 @@ impl Machine {
                         return Stop::Observed;
                     }
                     is_over = is_far;
+                } else if watches && self.around.repeats.is_looking() {
+                    let mut repeats = std::mem::take(&mut self.around.repeats);
+                    // That nothing more is to be seen is no reason to stop.
+                    let (is_seen, is_far) = self.run_told_stretch((until, ends), depth, &mut Prints(&mut repeats));
+                    self.around.repeats = repeats;
+                    is_over = is_seen || is_far;
                 } else {
                     self.run_stretch((until, ends, how.printed), depth, looks);
                     // A wait arrives where it waits again and again: who stops there is not to miss that.
@@ -722,17 +728,4 @@ fn target(next: u32) -> Result<u32, Fail> {
         return Ok(next);
     }
     Err(Fail { cause: 0, about: next, kind: FaultKind::Misaligned { address: Addr(next), fetch: true } })
-}
-
-/// A number that stands for registers and place: a sum of them, each times an odd number of its own, mixed.
-fn fingerprint(cpu: &Cpu) -> u64 {
-    const GOLDEN: u64 = 0x9E37_79B9_7F4A_7C15;
-    let mut sum = u64::from(cpu.pc).wrapping_mul(GOLDEN);
-    let mut factor = GOLDEN;
-    for &register in &cpu.registers {
-        factor = factor.wrapping_mul(0xD129_0D3F_9B0B_2C85 | 1);
-        sum = sum.wrapping_add(u64::from(register).wrapping_mul(factor));
-    }
-    let mixed = (sum ^ sum >> 31).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-    mixed ^ mixed >> 29
 }

@@ -93,7 +93,14 @@ impl Machine {
         near.begin(memory);
         let (mut place, mut steps, mut cycles) = (place, now.0, now.1);
         let why = loop {
-            let begin = Begin { now: (steps, cycles), known: cpu.known, timer: &common.board.timer };
+            // What was carried out so far stands in the registers of groups alone.
+            let registers = groups.core.registers;
+            let begin = Begin {
+                now: (steps, cycles),
+                registers: &registers[..32],
+                known: cpu.known,
+                timer: &common.board.timer,
+            };
             let told = (&mut around.report, &mut around.came);
             let went = looker.along(near, told, begin, |memory| groups.run(memory, place, (steps, cycles), ends));
             looker.went((went.steps, went.cycles));

@@ -14,7 +14,7 @@ use super::trace::{Done, Swift, Trace};
 use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
 use crate::events::{Run, Stop};
 use crate::frames::Frame;
-use crate::memory::{Planes, SIZE, put_quick_byte, put_quick_word, quick_byte, quick_word};
+use crate::memory::{Planes, SIZE};
 use crate::report::{StepKind, Write};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
@@ -221,9 +221,13 @@ impl Counting {
     }
 
     #[inline]
+    fn touches(&mut self, address: u16, length: u32) -> &mut Touches {
+        if length == 1 { &mut self.bytes[usize::from(address)] } else { &mut self.words[usize::from(address) / 2] }
+    }
+
+    #[inline]
     fn loaded(&mut self, address: u16, length: u32, times: u64) {
-        let touches =
-            if length == 1 { &mut self.bytes[usize::from(address)] } else { &mut self.words[usize::from(address) / 2] };
+        let touches = self.touches(address, length);
         touches.read = touches.read.wrapping_add(times);
     }
 
@@ -488,38 +492,19 @@ impl Hook for Counted {
 
 impl Access for Tallied<'_> {
     #[inline(always)]
-    fn word(&self, address: u16) -> Option<u16> {
-        quick_word(self.planes, address)
-    }
-
-    #[inline(always)]
-    fn byte(&self, address: u16) -> Option<u8> {
-        quick_byte(self.planes, address)
-    }
-
-    #[inline(always)]
-    fn put_word(&mut self, address: u16, value: u16, note: u8) -> bool {
-        let done = put_quick_word(self.planes, address, value, note);
-        if done {
-            let touches = &mut self.counting.words[usize::from(address / 2)];
-            touches.written = touches.written.wrapping_add(1);
-        }
-        done
-    }
-
-    #[inline(always)]
-    fn put_byte(&mut self, address: u16, value: u8) -> bool {
-        let done = put_quick_byte(self.planes, address, value);
-        if done {
-            let touches = &mut self.counting.bytes[usize::from(address)];
-            touches.written = touches.written.wrapping_add(1);
-        }
-        done
+    fn planes(&mut self) -> &mut Planes {
+        self.planes
     }
 
     #[inline(always)]
     fn read(&mut self, address: u16, length: u32) {
         self.counting.loaded(address, length, 1);
+    }
+
+    #[inline(always)]
+    fn stored(&mut self, address: u16, length: u32) {
+        let touches = self.counting.touches(address, length);
+        touches.written = touches.written.wrapping_add(1);
     }
 }
 
@@ -529,7 +514,14 @@ impl Swift for Counting {
     fn along<R>(&mut self, planes: &mut Planes, begin: Begin<'_>, run: impl FnOnce(&mut Tallied<'_>) -> R) -> R {
         let base = (self.now.0.wrapping_sub(begin.now.0), self.now.1.wrapping_sub(begin.now.1));
         self.swift_base = base;
-        run(&mut Tallied { planes, counting: self, base, stack: begin.stack, known: begin.known, depth: begin.depth })
+        run(&mut Tallied {
+            planes,
+            counting: self,
+            base,
+            stack: begin.registers[usize::from(SP)],
+            known: begin.known,
+            depth: begin.depth,
+        })
     }
 
     fn went(&mut self, (steps, cycles): (u64, u64)) {

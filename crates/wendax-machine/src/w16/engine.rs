@@ -5,8 +5,9 @@
 //! deals with that and goes back in.
 
 use super::plain::{Exit, Limits};
+use super::prints::Prints;
 use super::slots::{Kind, Slot};
-use super::trace::{Blind, Done, Past, Prints, See, Trace, Traced};
+use super::trace::{Blind, Done, Past, See, Trace, Traced};
 use super::{Machine, State};
 use crate::activity::Deed;
 use crate::events::{Awaited, Run, Stop, Watch};
@@ -228,7 +229,7 @@ impl Machine {
             return Ok(trace.go(self, limits));
         }
         let mut repeats = std::mem::take(&mut self.around.repeats);
-        let exit = self.plainly(limits, &mut Prints { repeats: &mut repeats });
+        let exit = Prints { repeats: &mut repeats }.go(self, limits);
         self.around.repeats = repeats;
         // That nothing more is to be seen is no reason to stop.
         Ok(if matches!(exit, Exit::Observed) { Exit::Horizon } else { exit })

@@ -41,12 +41,38 @@ pub(super) trait Hook: fmt::Debug + Sized + 'static {
 
 /// Memory as instructions of groups see it. What is not done in one go is left to others: `None`, or false.
 pub(super) trait Access {
+    /// Memory itself.
+    fn planes(&mut self) -> &mut Planes;
+
     /// A word, which is not told of by that.
-    fn word(&self, address: u16) -> Option<u16>;
+    #[inline(always)]
+    fn word(&mut self, address: u16) -> Option<u16> {
+        quick_word(self.planes(), address)
+    }
+
     /// A byte likewise.
-    fn byte(&self, address: u16) -> Option<u8>;
-    fn put_word(&mut self, address: u16, value: u16, note: u8) -> bool;
-    fn put_byte(&mut self, address: u16, value: u8) -> bool;
+    #[inline(always)]
+    fn byte(&mut self, address: u16) -> Option<u8> {
+        quick_byte(self.planes(), address)
+    }
+
+    #[inline(always)]
+    fn put_word(&mut self, address: u16, value: u16, note: u8) -> bool {
+        let done = put_quick_word(self.planes(), address, value, note);
+        if done {
+            self.stored(address, 2);
+        }
+        done
+    }
+
+    #[inline(always)]
+    fn put_byte(&mut self, address: u16, value: u8) -> bool {
+        let done = put_quick_byte(self.planes(), address, value);
+        if done {
+            self.stored(address, 1);
+        }
+        done
+    }
 
     /// The instruction at a place is about to be carried out.
     #[inline(always)]
@@ -54,6 +80,9 @@ pub(super) trait Access {
     /// So many bytes were read.
     #[inline(always)]
     fn read(&mut self, _address: u16, _length: u32) {}
+    /// So many were written.
+    #[inline(always)]
+    fn stored(&mut self, _address: u16, _length: u32) {}
     /// A register was written.
     #[inline(always)]
     fn wrote(&mut self, _register: usize, _old: u16, _new: u16) {}
@@ -70,8 +99,8 @@ pub(super) trait Access {
 pub(super) struct Begin<'a> {
     /// Steps and cycles since the start.
     pub(super) now: (u64, u64),
+    pub(super) registers: &'a [u16; 16],
     pub(super) flags: u16,
-    pub(super) stack: u16,
     pub(super) known: u16,
     pub(super) depth: i64,
     pub(super) timer: &'a Timer,
@@ -83,6 +112,7 @@ pub(super) struct Tables {
     pub(super) blind: Groups<Blind>,
     pub(super) told: Groups<Told>,
     pub(super) counted: Groups<super::counting::Counted>,
+    pub(super) printed: Groups<super::prints::Printed>,
 }
 
 impl Tables {
@@ -91,6 +121,7 @@ impl Tables {
         self.blind.forget(place, count, before);
         self.told.forget(place, count, 0);
         self.counted.forget(place, count, 0);
+        self.printed.forget(place, count, 0);
     }
 
     /// See [`crate::swift::Groups::known`].
@@ -98,6 +129,7 @@ impl Tables {
         self.blind.known(known);
         self.told.known(known);
         self.counted.known(known);
+        self.printed.known(known);
     }
 }
 
@@ -122,23 +154,8 @@ impl Hook for Blind {
 
 impl Access for Planes {
     #[inline(always)]
-    fn word(&self, address: u16) -> Option<u16> {
-        quick_word(self, address)
-    }
-
-    #[inline(always)]
-    fn byte(&self, address: u16) -> Option<u8> {
-        quick_byte(self, address)
-    }
-
-    #[inline(always)]
-    fn put_word(&mut self, address: u16, value: u16, note: u8) -> bool {
-        put_quick_word(self, address, value, note)
-    }
-
-    #[inline(always)]
-    fn put_byte(&mut self, address: u16, value: u8) -> bool {
-        put_quick_byte(self, address, value)
+    fn planes(&mut self) -> &mut Planes {
+        self
     }
 }
 
@@ -188,13 +205,8 @@ impl Hook for Told {
 
 impl Access for Telling<'_> {
     #[inline(always)]
-    fn word(&self, address: u16) -> Option<u16> {
-        quick_word(self.planes, address)
-    }
-
-    #[inline(always)]
-    fn byte(&self, address: u16) -> Option<u8> {
-        quick_byte(self.planes, address)
+    fn planes(&mut self) -> &mut Planes {
+        self.planes
     }
 
     #[inline(never)]

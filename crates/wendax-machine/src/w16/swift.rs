@@ -535,8 +535,8 @@ impl Machine {
         }
         let begin = Begin {
             now,
+            registers: &cpu.registers,
             flags: cpu.flags,
-            stack: cpu.registers[STACK],
             known: cpu.known,
             depth: common.frames.depth(),
             timer: &common.board.timer,

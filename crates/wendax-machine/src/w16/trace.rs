@@ -1,5 +1,5 @@
-//! What goes along with a run and is told of it: nothing, reports for an observer, fingerprints of states; what `counting`
-//! and `rounds` have of the kind stands there.
+//! What goes along with a run and is told of it: nothing, reports for an observer; what `counting`, `prints` and `rounds` have of
+//! the kind stands there.
 
 use super::hook::{Begin, Blind as Nobody, Hook, Telling, Told as ToldOf};
 use super::plain::{Exit, Limits};
@@ -7,7 +7,6 @@ use super::rounds::Told;
 use super::{Frame, Machine};
 use crate::files::FileDeed;
 use crate::memory::Planes;
-use crate::repeats::Repeats;
 use crate::report::{Came, FlagsChange, Report, StepKind, Write};
 use std::ops::ControlFlow;
 use std::sync::Arc;
@@ -244,34 +243,4 @@ impl<const WRITES: bool, const READS: bool> Swift for Traced<'_, WRITES, READS> 
             timer: begin.timer,
         })
     }
-}
-
-/// Shows the fingerprint of each state to [`Repeats`].
-pub(super) struct Prints<'a> {
-    pub(super) repeats: &'a mut Repeats,
-}
-
-impl Trace for Prints<'_> {
-    const WRITES: bool = false;
-    const STEPS: bool = true;
-    const WATCHES: bool = false;
-    const LOOKS: bool = true;
-
-    #[inline]
-    fn end(&mut self, done: &Done<'_>) -> ControlFlow<()> {
-        self.repeats.see(done.step + 1, fingerprint(done.registers, done.next, done.flags))
-    }
-}
-
-/// A number that stands for registers, place and flags: a sum of them, each times an odd number of its own, mixed.
-fn fingerprint(registers: &[u16; 16], pc: u16, flags: u16) -> u64 {
-    const GOLDEN: u64 = 0x9E37_79B9_7F4A_7C15;
-    let mut sum = (u64::from(pc) << 16 | u64::from(flags)).wrapping_mul(GOLDEN);
-    let mut factor = GOLDEN;
-    for &register in registers {
-        factor = factor.wrapping_mul(0xD129_0D3F_9B0B_2C85 | 1);
-        sum = sum.wrapping_add(u64::from(register).wrapping_mul(factor));
-    }
-    let mixed = (sum ^ sum >> 31).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-    mixed ^ mixed >> 29
 }
