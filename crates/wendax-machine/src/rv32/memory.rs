@@ -171,7 +171,8 @@ pub(super) struct Memory {
 }
 
 /// Memory while groups of instructions are carried out: some pages are at hand. Those that are written to are taken out, so that
-/// to write to them asks nobody else, and given back at the end; of others a copy is at hand as long as they stay the same.
+/// to write to them asks nobody else, and given back at the end, and so are those that nobody else has; of others, and of
+/// code, a copy is at hand as long as they stay the same.
 /// Pages with cells that are watched are never at hand.
 #[derive(Debug)]
 pub(super) struct Near {
@@ -266,9 +267,9 @@ impl Near {
     pub(super) fn settle(&mut self, memory: &mut Memory) {
         std::mem::swap(&mut self.memory, memory);
         for slot in places(std::mem::take(&mut self.taken)) {
-            let AtHand { stores, page, .. } = std::mem::replace(&mut self.pages[slot], NONE);
+            let AtHand { loads, page, .. } = std::mem::replace(&mut self.pages[slot], NONE);
             if let Some(page) = page {
-                memory.give(stores, page);
+                memory.give(loads, page);
             }
         }
     }
@@ -322,22 +323,42 @@ impl Near {
         let is_watched = self.watched.iter().any(|(first, last)| (*first..=*last).contains(&number));
         let has = if is_store { self.pages[slot].stores } else { self.pages[slot].loads };
         let wanted = if is_store { WRITE } else { READ };
-        if is_watched || has == start || !address.is_multiple_of(length) || !self.memory.all(address, length, wanted) {
+        if is_watched || has == start || !address.is_multiple_of(length) {
             return false;
         }
-        if is_store && self.memory.page(address).is_some_and(|page| page.is_decoded) {
+        let is_taken = self.taken >> slot & 1 != 0;
+        if let AtHand { loads, stores, page: Some(page) } = &mut self.pages[slot]
+            && is_taken
+            && *loads == start
+        {
+            // It was taken out to be loaded from; no code is.
+            let may = page.plain(address, length, wanted).is_some();
+            if may {
+                *page.hash.get_mut() = 0;
+                *stores = start;
+            }
+            return may;
+        }
+        if !self.memory.all(address, length, wanted) {
+            return false;
+        }
+        let is_decoded = self.memory.page(address).is_some_and(|page| page.is_decoded);
+        if is_store && is_decoded {
             return false;
         }
         if self.copied >> slot & 1 != 0 {
             self.drop_copy(slot);
         }
-        if let AtHand { stores, page: Some(page), .. } = std::mem::replace(&mut self.pages[slot], NONE) {
-            self.memory.give(stores, page);
+        if let AtHand { loads, page: Some(page), .. } = std::mem::replace(&mut self.pages[slot], NONE) {
+            self.memory.give(loads, page);
             self.taken &= !(1 << slot);
         }
         if is_store {
             self.memory.page_mut(start);
             self.pages[slot] = AtHand { loads: start, stores: start, page: self.memory.take(start) };
+            self.taken |= 1 << slot;
+        } else if let Some(page) = (!is_decoded).then(|| self.memory.take_own(start)).flatten() {
+            self.pages[slot] = AtHand { loads: start, stores: NOWHERE, page: Some(page) };
             self.taken |= 1 << slot;
         } else {
             // Who only reads makes no pages: of what was never touched a blank one is at hand, until the end.
@@ -466,6 +487,14 @@ impl Memory {
         let (leaf, page, _) = parts(address);
         let shared = Arc::make_mut(self.leaves[leaf].as_mut()?)[page].take()?;
         Some(Arc::try_unwrap(shared).unwrap_or_else(|shared| Box::clone(&shared)))
+    }
+
+    /// Takes a page out as it is, when nobody else has it.
+    fn take_own(&mut self, address: u32) -> Option<Box<Page>> {
+        let (leaf, page, _) = parts(address);
+        let there = Arc::get_mut(self.leaves[leaf].as_mut()?)?.get_mut(page)?;
+        Arc::get_mut(there.as_mut()?)?;
+        there.take().and_then(|shared| Arc::try_unwrap(shared).ok())
     }
 
     /// Puts it back.
