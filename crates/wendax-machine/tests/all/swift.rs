@@ -190,7 +190,17 @@ pub(crate) fn told_alike(
     };
     prop_assert_eq!(stop, single_stop);
     prop_assert!(counted.same_state(&single));
-    prop_assert_eq!(counts[0].counts(), counts[1].counts());
+    let [mut counts, mut wanted_counts] = counts.map(|counting| counting.counts());
+    // Rounds of a wait that are passed over count as deep as the deepest of them all along.
+    let depths = [&mut counts, &mut wanted_counts].map(|counts| std::mem::take(&mut counts.depths.bytes));
+    prop_assert!(depths[0].iter().zip(&depths[1]).all(|(passed, single)| passed >= single), "{:?}", depths);
+    if counted.passed_over() > 0 {
+        // Its short stretches are not told one by one.
+        for counts in [&mut counts, &mut wanted_counts] {
+            (counts.stretches, counts.shortest_stretch) = (Vec::new(), 0);
+        }
+    }
+    prop_assert_eq!(counts, wanted_counts);
     Ok(wanted)
 }
 
