@@ -121,11 +121,10 @@ pub fn register_by_name(name: &str) -> Option<Reg> {
 
 /// See [`Target::other_names`].
 fn other_names(name: &str) -> Option<Reg> {
-    let lower = name.to_ascii_lowercase();
-    if lower == "fp" {
+    if name.eq_ignore_ascii_case("fp") {
         return Some(Reg(8));
     }
-    let number = lower.strip_prefix('x')?;
+    let number = name.strip_prefix(['x', 'X'])?;
     let has_zeros = number.len() > 1 && number.starts_with('0');
     number.parse().ok().filter(|number| *number < 32 && !has_zeros).map(Reg)
 }

@@ -36,13 +36,17 @@ enum Change {
 pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = Vec::new();
     let mut told = BTreeSet::new();
-    let entries = routines(view);
+    let roads = Roads::of(view);
+    let entries: BTreeSet<usize> =
+        roads.jumps.iter().flatten().filter(|jump| jump.is_call).map(|jump| jump.to).collect();
     // A routine that takes words from its caller's stack, by intent or not, leaves its callers uncertain.
-    let alone: Vec<Ways> = entries.iter().map(|&entry| ways(view, entry, &BTreeSet::new())).collect();
+    let alone: Vec<Ways> = entries.iter().map(|&entry| ways(view, &roads, entry, &BTreeSet::new())).collect();
     let uneven: BTreeSet<usize> =
         entries.iter().zip(&alone).filter(|(_, ways)| ways.is_uneven()).map(|(entry, _)| *entry).collect();
-    for entry in entries {
-        for (line, depths) in ways(view, entry, &uneven).returns {
+    for (entry, alone) in entries.into_iter().zip(alone) {
+        let is_sure = alone.calls.is_disjoint(&uneven);
+        let ways = if is_sure { alone } else { ways(view, &roads, entry, &uneven) };
+        for (line, depths) in ways.returns {
             if is_jump_by_return(view, line) {
                 continue;
             }
@@ -64,11 +68,35 @@ pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     found
 }
 
-/// The first lines of what is called.
-fn routines(view: &View<'_, '_>) -> BTreeSet<usize> {
-    let calls = (0..view.lines().len())
-        .filter(|&line| view.instruction(line).is_some_and(|instruction| instruction.short.op == Op::Call));
-    calls.filter_map(|line| view.target(line)).collect()
+/// A line that leads to another one than the following.
+#[derive(Debug, Clone, Copy)]
+struct Jump {
+    to: usize,
+    is_call: bool,
+}
+
+/// How lines lead to others.
+struct Roads {
+    /// By line.
+    jumps: Vec<Option<Jump>>,
+    /// Lines that something jumps to: there ways come together, and nowhere else.
+    joins: Vec<bool>,
+}
+
+impl Roads {
+    fn of(view: &View<'_, '_>) -> Self {
+        let count = view.lines().len();
+        let jump = |line: usize| {
+            let (_, is_call) = flow::jump(view.what(line))?;
+            Some(Jump { to: view.target(line)?, is_call })
+        };
+        let jumps: Vec<Option<Jump>> = (0..count).map(jump).collect();
+        let mut joins = vec![false; count];
+        for jump in jumps.iter().flatten().filter(|jump| !jump.is_call) {
+            joins[jump.to] = true;
+        }
+        Self { jumps, joins }
+    }
 }
 
 fn returned_with(view: &View<'_, '_>, line: usize, bytes: i64, some_way: bool) -> Diagnostic {
@@ -110,6 +138,8 @@ fn is_jump_by_return(view: &View<'_, '_>, line: usize) -> bool {
 struct Ways {
     /// The depths at each return of which enough is known.
     returns: BTreeMap<usize, BTreeSet<Depth>>,
+    /// The routines it calls.
+    calls: BTreeSet<usize>,
     /// It reaches below its own part of the stack, or sets the stack pointer to what is not known.
     is_odd: bool,
 }
@@ -121,54 +151,54 @@ impl Ways {
 }
 
 /// Follows all ways through a routine. What calls to `uneven` routines leave is not known.
-fn ways(view: &View<'_, '_>, entry: usize, uneven: &BTreeSet<usize>) -> Ways {
-    let mut is_odd = false;
+fn ways(view: &View<'_, '_>, roads: &Roads, entry: usize, uneven: &BTreeSet<usize>) -> Ways {
+    let mut found = Ways::default();
     let mut seen: BTreeMap<usize, BTreeSet<Depth>> = BTreeMap::new();
     let mut unknown: BTreeSet<usize> = BTreeSet::new();
     let mut left = vec![(entry, Some(Depth { bytes: 0, kept: None }))];
     let mut count = 0;
-    while let Some((line, depth)) = left.pop() {
+    while let Some((line, mut depth)) = left.pop() {
         count += 1;
         if count > MOST_LINES {
             return Ways::default();
         }
-        let depth = match depth {
-            Some(depth) if !unknown.contains(&line) => {
+        if roads.joins[line] {
+            depth = depth.filter(|_| !unknown.contains(&line));
+            if let Some(known) = depth {
                 let depths = seen.entry(line).or_default();
-                if !depths.insert(depth) {
+                if !depths.insert(known) {
                     continue;
                 }
-                if depths.len() <= MOST_DEPTHS { Some(depth) } else { None }
+                depth = depth.filter(|_| depths.len() <= MOST_DEPTHS);
             }
-            _ => None,
-        };
-        if depth.is_none() && !unknown.insert(line) {
-            continue;
+            if depth.is_none() && !unknown.insert(line) {
+                continue;
+            }
         }
-        let what = view.what(line);
-        let calls_uneven = flow::jump(what).is_some_and(|(_, is_call)| is_call)
-            && view.target(line).is_some_and(|target| uneven.contains(&target));
+        if view.instruction(line).is_some_and(|instruction| instruction.short.op == Op::Ret) {
+            match depth {
+                Some(depth) => _ = found.returns.entry(line).or_default().insert(depth),
+                None => _ = unknown.insert(line),
+            }
+        }
+        let jump = roads.jumps[line];
+        let call = jump.filter(|jump| jump.is_call).map(|jump| jump.to);
+        found.calls.extend(call);
+        let calls_uneven = call.is_some_and(|target| uneven.contains(&target));
         let after = depth.filter(|_| !calls_uneven).and_then(|depth| match change(view, line, depth) {
             Change::To(depth) => Some(depth),
             Change::Unknown => {
-                is_odd = true;
+                found.is_odd = true;
                 None
             }
         });
-        if let Some((_, is_call)) = flow::jump(what)
-            && !is_call
-        {
-            left.extend(view.target(line).map(|target| (target, after)));
-        }
+        left.extend(jump.filter(|jump| !jump.is_call).map(|jump| (jump.to, after)));
         if !ends_flow(view.program, view.emitted.origins[line]) {
             left.extend(flow::next_line(view.lines(), line).map(|next| (next, after)));
         }
     }
-    seen.retain(|line, _| {
-        let op = view.instruction(*line).map(|instruction| instruction.short.op);
-        matches!(op, Some(Op::Ret)) && !unknown.contains(line)
-    });
-    Ways { returns: seen, is_odd }
+    found.returns.retain(|line, _| !unknown.contains(line));
+    found
 }
 
 /// What a line does to the stack.

@@ -306,7 +306,8 @@ pub fn forms_of(name: &str) -> &'static [Form] {
     });
     let range = match RANGES.get(name) {
         Some(range) => Some(range),
-        None => RANGES.get(name.to_ascii_lowercase().as_str()),
+        None if name.bytes().any(|byte| byte.is_ascii_uppercase()) => RANGES.get(name.to_ascii_lowercase().as_str()),
+        None => None,
     };
     range.map_or(&[], |&(from, to)| &FORMS[from..to])
 }

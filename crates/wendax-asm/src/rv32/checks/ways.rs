@@ -24,7 +24,7 @@ const MIE: u32 = 0x304;
 const MSCRATCH: u32 = 0x340;
 
 /// What a register holds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Held {
     /// What this register held at the entry.
     Entry(u8),
@@ -40,7 +40,7 @@ enum Held {
     Unknown,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 struct State {
     registers: [Held; 32],
     /// Words of the stack that hold what a register held at the entry, by their distance from the stack pointer there.
@@ -87,6 +87,8 @@ enum Entered {
 struct Ways<'w, 'v, 'a> {
     view: &'w View<'v, 'a>,
     steps: &'w [Step],
+    /// Steps that something jumps to: there ways come together, and nowhere else.
+    joins: Vec<bool>,
     /// Interrupts are enabled somewhere, and no handler puts registers by in a word of its own, past what is seen here.
     judges_handlers: bool,
     found: Vec<(UnitIndex, Diagnostic)>,
@@ -112,6 +114,7 @@ pub(super) fn check(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diag
     let mut ways = Ways {
         view,
         steps,
+        joins: joins(steps),
         judges_handlers: names(MIE) && !names(MSCRATCH),
         found: Vec::new(),
         told: BTreeSet::new(),
@@ -135,6 +138,23 @@ pub(super) fn check(view: &View<'_, '_>, steps: &[Step]) -> Vec<(UnitIndex, Diag
     ways.found
 }
 
+/// Which steps something jumps to.
+fn joins(steps: &[Step]) -> Vec<bool> {
+    let mut joins = vec![false; steps.len()];
+    for step in steps {
+        if let Leads::Either(target) | Leads::To(target) = step.insn.leads(Addr(step.at))
+            && let Some(index) = index_of(steps, target.0)
+        {
+            joins[index] = true;
+        }
+    }
+    joins
+}
+
+fn index_of(steps: &[Step], at: u32) -> Option<usize> {
+    steps.binary_search_by_key(&at, |step| step.at).ok()
+}
+
 /// Where a call goes, also one that the instruction before it begins.
 fn called(steps: &[Step], index: usize) -> Option<u32> {
     let second = steps.get(index)?;
@@ -152,7 +172,13 @@ fn called(steps: &[Step], index: usize) -> Option<u32> {
 
 impl Ways<'_, '_, '_> {
     fn index(&self, at: u32) -> Option<usize> {
-        self.steps.binary_search_by_key(&at, |step| step.at).ok()
+        index_of(self.steps, at)
+    }
+
+    /// The step right behind one, at its address.
+    fn behind(&self, index: usize) -> Option<usize> {
+        let next = self.steps.get(index + 1)?;
+        (next.at == self.steps[index].at + 4).then_some(index + 1)
     }
 
     /// The registers that a routine and what it calls may write; all where that is not known.
@@ -190,7 +216,7 @@ impl Ways<'_, '_, '_> {
 
     fn follow(&mut self, entry: u32, entered: Entered) {
         let Some(entry) = self.index(entry) else { return };
-        let mut seen: BTreeMap<usize, BTreeSet<State>> = BTreeMap::new();
+        let mut seen: BTreeMap<usize, Vec<State>> = BTreeMap::new();
         let mut left = vec![(entry, State::at_entry())];
         let mut ends: Vec<(usize, State)> = Vec::new();
         let mut calls: Vec<(usize, i32)> = Vec::new();
@@ -200,12 +226,18 @@ impl Ways<'_, '_, '_> {
         while let Some((index, mut state)) = left.pop() {
             count += 1;
             self.left = self.left.saturating_sub(1);
-            let known = seen.entry(index).or_default();
-            if self.left == 0 || count > MOST_STEPS || known.len() > MOST_STATES {
+            if self.left == 0 || count > MOST_STEPS {
                 return;
             }
-            if !known.insert(state.clone()) {
-                continue;
+            if self.joins[index] {
+                let known = seen.entry(index).or_default();
+                if known.len() > MOST_STATES {
+                    return;
+                }
+                if known.contains(&state) {
+                    continue;
+                }
+                known.push(state.clone());
             }
             let step = self.steps[index];
             let leads = step.insn.leads(Addr(step.at));
@@ -223,7 +255,9 @@ impl Ways<'_, '_, '_> {
             }
             let was = state.registers;
             self.apply(index, &mut state);
-            for (register, first) in changed.iter_mut().enumerate() {
+            let is_call = matches!(leads, Leads::Call(_)) || step.insn.op() == Op::Ecall;
+            let writes = if is_call { u32::MAX } else { step.insn.uses().writes };
+            for (register, first) in changed.iter_mut().enumerate().filter(|(at, _)| writes >> at & 1 != 0) {
                 let is_change = was[register] != state.registers[register] && matches!(was[register], Held::Entry(_));
                 if is_change && first.is_none() {
                     *first = Some(index);
@@ -238,7 +272,7 @@ impl Ways<'_, '_, '_> {
                 left.extend(self.index(target.0).map(|target| (target, state.clone())));
             }
             if leads.goes_on() && !self.ends_program(index, &state) {
-                left.extend(self.index(step.at + 4).map(|next| (next, state)));
+                left.extend(self.behind(index).map(|next| (next, state)));
             }
         }
         for (index, depth) in calls {
