@@ -1,9 +1,12 @@
-//! Carrying out several instructions in one go, where nobody looks: what all machines do alike.
+//! Carrying out several instructions in one go: what all machines do alike.
 //!
 //! Each place of code that runs has a [`Group`]: instructions that follow each other, and the function that does them all and
 //! calls that of the group behind them. Such a call is the last thing a function does, so that it becomes a jump; since
 //! nothing guarantees that, no more than `CHUNK` cycles are done before the functions return. An instruction within a group
 //! has a group of its own, so that jumps into the middle need no care.
+//!
+//! Where somebody is told of each instruction a group is of one alone, and what is told is said where it is done: see
+//! [`Engine::TELLS`].
 //!
 //! What a group cannot do is left to the machine's own loop, with nothing of it done: see [`missed`]. A machine says what its
 //! registers and its memory are ([`Engine`]), what its instructions do ([`Part`]), how its groups may end, and which

@@ -1149,10 +1149,52 @@ fn keys() {
     }
 }
 
+/// A word that has this program end at once: a process that does nothing, as a reference.
+const NOTHING: &str = "do nothing";
+
+/// Starting: a whole process that runs a small program and ends, beside one that does nothing and one that only reads its
+/// command line; and what making a machine, and a copy of one that ran, cost.
+fn starting() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let path = folder.path().join("small.asm");
+    std::fs::write(&path, "start: mov r0, text\n sys put_text\n mov r0, 0\n sys exit\ntext: .asciz \"on\\n\"\n")
+        .expect("it is written");
+    let own = std::env::current_exe().expect("it has a place");
+    let run = |program: &Path, arguments: &[&std::ffi::OsStr]| {
+        let mut command = std::process::Command::new(program);
+        command.args(arguments).stdout(std::process::Stdio::null());
+        seconds(|| assert!(command.status().is_ok_and(|status| status.success()), "it ends well"))
+    };
+    let wendax = Path::new(env!("CARGO_BIN_EXE_wendax"));
+    let (mut nothing, mut line, mut small) = (Vec::new(), Vec::new(), Vec::new());
+    for _ in 0..99 {
+        nothing.push(run(&own, &[NOTHING.as_ref()]));
+        line.push(run(wendax, &["--version".as_ref()]));
+        small.push(run(wendax, &["run".as_ref(), path.as_os_str()]));
+    }
+    let [nothing, line, small] = [nothing, line, small].map(middle);
+    println!(
+        "a small program is run in {:.1} ms, {:.1} times a process that does nothing, {:.1} times one that tells its version",
+        1e3 * small,
+        small / nothing,
+        small / line
+    );
+    let image = image(SORT);
+    let made = median(|| drop(black_box(Machine::new(&image, Settings::default()))));
+    let mut ran = Machine::new(&image, Settings::default());
+    ran.run(Run::until(StepNo(100_000)));
+    let copied = median(|| drop(black_box(ran.clone())));
+    println!("a machine is made and dropped in {:.1} µs, a copy of one that ran in {:.1} µs", 1e6 * made, 1e6 * copied);
+}
+
 fn main() {
     // The measurements have names: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
-    let all: [(&str, fn()); 17] = [
+    if wanted == NOTHING {
+        return;
+    }
+    let all: [(&str, fn()); 18] = [
+        ("starting", starting),
         ("machines", machines),
         ("measuring", measuring),
         ("costs", costs),

@@ -1,7 +1,7 @@
 //! Running instructions, from one stop to the next.
 //!
 //! `plain` is the loop that takes one instruction after another and tells of each to what goes along, a [`Trace`]; `swift`
-//! carries out several in one go where nobody looks. Both leave as soon as anything rare comes up: [`Machine::run_with`]
+//! carries out several in one go, or one alone where somebody is told. Both leave as soon as anything rare comes up: [`Machine::run_with`]
 //! deals with that and goes back in.
 
 use super::plain::{Exit, Limits};

@@ -6,7 +6,7 @@
 //!
 //! The loop is compiled once for each [`Trace`] that goes along with it. An access to memory that is not plain takes the
 //! long way through `bus`, and the loop is left behind its instruction, since a device may have changed what interrupts may
-//! come. Runs that nobody looks at go through `swift`, and come here for what is not done in one go there.
+//! come. Most runs go through `swift`, and come here for what is not done there.
 
 use super::alu::{self, Flags};
 use super::bus::Bus;

@@ -9,7 +9,7 @@ use crate::theme::Ink;
 use crate::world::values::Lens;
 use ratatui::layout::Rect;
 use wendax_isa::Target;
-use wendax_machine::{Addr, CellState, Machine, Reg, RegionKind};
+use wendax_machine::{Addr, CellState, Machine, Reg, Region, RegionKind};
 use wendax_session::{Session, Thing};
 
 /// A row: so many cells from an address on.
@@ -133,8 +133,10 @@ impl Pane for Memory {
         let mut state = app.screen.panes.of(PaneId::Memory);
         let body = Rect { height: area.height.saturating_sub(1).max(1), ..area };
         let (least, most) = self.scroll_range(app, area);
-        // Enough to come from one end of memory to the other.
-        let mut left = by.unsigned_abs().min(0x4000);
+        if by.unsigned_abs() > FAR {
+            return Some(at_end(state, session, (start, body), if by > 0 { most } else { least }, by > 0));
+        }
+        let mut left = by.unsigned_abs();
         while left > 0 {
             let shown: Vec<Shown> = shown(state, session, start, body).take(usize::from(body.height)).collect();
             let is_end = shown.len() < usize::from(body.height);
@@ -144,20 +146,25 @@ impl Pane for Memory {
             };
             let rows: Vec<Row> = shown.into_iter().filter_map(row).collect();
             let at = cursor(state, session, start);
-            let here = rows.iter().rposition(|row| row.address <= at).unwrap_or(0);
-            let there = if by > 0 { here.checked_add(1) } else { here.checked_sub(1) };
+            let here = rows.iter().rposition(|row| row.address <= at);
+            let there = match here {
+                // It went out of sight at the top.
+                None if by > 0 => Some(0),
+                None => None,
+                Some(here) if by > 0 => here.checked_add(1),
+                Some(here) => here.checked_sub(1),
+            };
             if let Some(row) = there.and_then(|there| rows.get(there)) {
-                let offset = rows.get(here).map_or(0, |row| at.0.saturating_sub(row.address.0));
+                let offset = here.and_then(|here| rows.get(here)).map_or(0, |row| at.0.saturating_sub(row.address.0));
                 state.chosen = (row.address.0 + offset.min(row.length - 1)) as usize + 1;
                 left -= 1;
                 continue;
             }
-            let scrolled = (state.scroll + by.signum() as i64).clamp(least, most);
+            let scrolled = (state.scroll + pace(state, session, start, body, by < 0)).clamp(least, most);
             if scrolled == state.scroll || by > 0 && is_end {
                 break;
             }
             state.scroll = scrolled;
-            left -= usize::from(left > 1 && by.unsigned_abs() > 1000);
         }
         Some(state)
     }
@@ -171,6 +178,92 @@ impl Pane for Memory {
     }
 }
 
+/// Further than this is to one of the ends.
+const FAR: usize = 1000;
+
+/// At the first or the last row there is of what programs may touch.
+fn at_end(
+    mut state: PaneState,
+    session: &Session,
+    (start, body): (Addr, Rect),
+    farthest: i64,
+    is_last: bool,
+) -> PaneState {
+    let regions = session.machine().regions();
+    let cells = cells_in(body.width);
+    let from = i64::from(session.machine().target().align(start));
+    state.scroll = farthest;
+    if is_last && let Some(end) = regions.iter().map(Region::end).max() {
+        state.scroll = ((i64::from(end) - from) / i64::from(cells) - i64::from(body.height)).min(farthest);
+    }
+    let rows = shown(state, session, start, body).take(usize::from(body.height));
+    let mut rows = rows.filter_map(|shown| match shown {
+        Shown::Row(row) if !row.gap => Some(row),
+        Shown::Row(_) | Shown::Alike(_) => None,
+    });
+    let row = if is_last { rows.last() } else { rows.next() };
+    // Where the first row is of no memory and there is room for no other, memory begins where it does.
+    let address = row.map(|row| row.address).or_else(|| regions.iter().map(|region| region.start).min());
+    state.chosen = address.map_or(state.chosen, |address| address.0 as usize + 1);
+    state
+}
+
+/// Rows to scroll from the first one that is shown to come past it, with those that are like it and what no program may touch.
+fn pace(state: PaneState, session: &Session, start: Addr, body: Rect, is_back: bool) -> i64 {
+    let (machine, cells) = (session.machine(), cells_in(body.width));
+    if is_back {
+        let first = first_shown(state, session, start, body);
+        let regions = machine.regions();
+        let end = regions.iter().map(Region::end).filter(|&end| end <= first).max().unwrap_or_default();
+        let from = match first.checked_sub(1).map(|before| machine.cell(before)) {
+            Some(CellState::Unmapped) => return -i64::from((first - end).div_ceil(cells).max(1)),
+            Some(CellState::NeverWritten) => blank_from(session, first),
+            _ => first,
+        };
+        return -i64::from(((first - from) / cells).max(1));
+    }
+    let mut shown = shown(state, session, start, body);
+    let first = match shown.next() {
+        Some(Shown::Row(row)) => i64::from((row.length / cells).max(1)),
+        _ => 1,
+    };
+    let alike = match shown.next() {
+        Some(Shown::Alike(count)) => i64::try_from(count).unwrap_or(0),
+        _ => 0,
+    };
+    first + alike
+}
+
+/// Where the cells begin that end before an address, were never written, and show nothing else.
+fn blank_from(session: &Session, end: Addr) -> Addr {
+    let machine = session.machine();
+    let border =
+        machine.regions().iter().map(|region| region.start).filter(|start| *start < end).max().unwrap_or_default();
+    let labels = session.image().labels().filter_map(wendax_image::Symbol::address);
+    let busy = pointers_of(machine).map(|(place, _)| place).chain(labels).chain(changed(session).map(|(_, to)| to));
+    let border = busy.filter(|at| *at < end).fold(border, Addr::max);
+    let (mut from, mut piece) = (end, 64);
+    while from > border {
+        let to = border.max(from.checked_sub(piece).unwrap_or_default());
+        let states = machine.states(to, from);
+        let Some((begins, _, CellState::NeverWritten)) = states.last() else { break };
+        from = *begins;
+        if from > to {
+            break;
+        }
+        piece = piece.saturating_mul(8);
+    }
+    from
+}
+
+/// What the last step changed of memory: from where to where.
+fn changed(session: &Session) -> impl Iterator<Item = (Addr, Addr)> {
+    let all = session.last_change().into_iter().flat_map(|change| change.memory.iter());
+    all.map(|change| {
+        (change.address, change.address.saturating_add(u32::try_from(change.new.len()).unwrap_or(u32::MAX)))
+    })
+}
+
 /// A row of the pane.
 enum Shown {
     Row(Row),
@@ -180,25 +273,31 @@ enum Shown {
 
 /// The rows that stand in a pane, from where it is scrolled to.
 fn shown(state: PaneState, session: &Session, start: Addr, body: Rect) -> impl Iterator<Item = Shown> + use<'_> {
-    let cells = cells_in(body.width);
-    let scroll = state.scroll * i64::from(cells);
-    let mask = session.machine().target().address_mask();
-    let first = (i64::from(session.machine().target().align(start)) + scroll).clamp(0, i64::from(mask));
-    let first = Addr::try_from(first).unwrap_or_default();
-    let mut rows = rows(session, first, cells).peekable();
-    let mut waiting = None;
+    let first = first_shown(state, session, start, body);
+    let mut rows = rows(session, first, cells_in(body.width));
+    let (mut waiting, mut next) = (None, None);
     std::iter::from_fn(move || {
         if let Some(folded) = waiting.take() {
             return Some(Shown::Alike(folded));
         }
-        let row = rows.next()?;
-        let mut folded = 0;
-        while rows.next_if(|next| alike(session, &row, next)).is_some() {
+        let row = next.take().or_else(|| rows.next())?;
+        let mut folded = rows.pass_blank(session, &row);
+        next = rows.next();
+        while next.as_ref().is_some_and(|next| alike(session, &row, next)) {
             folded += 1;
+            next = rows.next();
         }
         waiting = (folded > 0).then_some(folded);
         Some(Shown::Row(row))
     })
+}
+
+/// The first address that is shown.
+fn first_shown(state: PaneState, session: &Session, start: Addr, body: Rect) -> Addr {
+    let scroll = state.scroll.saturating_mul(i64::from(cells_in(body.width)));
+    let target = session.machine().target();
+    let first = i64::from(target.align(start)).saturating_add(scroll).clamp(0, i64::from(target.address_mask()));
+    Addr::try_from(first).unwrap_or_default()
 }
 
 /// The cell the cursor is on.
@@ -208,15 +307,27 @@ fn cursor(state: PaneState, session: &Session, start: Addr) -> Addr {
 }
 
 /// Rows from an address to the end of memory, each ending before the next label.
-fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row> + use<'_> {
+struct Rows<'a> {
+    machine: &'a Machine,
+    cells: u32,
+    regions: Vec<Region>,
+    labels: std::iter::Peekable<std::vec::IntoIter<(Addr, String)>>,
+    /// Of the next row.
+    address: Addr,
+    /// Behind the last.
+    end: Addr,
+}
+
+fn rows(session: &Session, first: Addr, cells: u32) -> Rows<'_> {
     let machine = session.machine();
     let end = Addr(machine.target().address_mask()) + 1;
     let labels = session.image().labels().filter_map(|symbol| Some((symbol.address()?, symbol.name.clone())));
     // Device registers have the names that constants give them, else their own.
-    let devices = machine.regions().into_iter().find(|region| region.kind == RegionKind::Devices);
+    let regions = machine.regions();
+    let devices = regions.iter().find(|region| region.kind == RegionKind::Devices);
     let constants = session.image().symbols.iter().filter(|symbol| symbol.address().is_none());
     let named = constants.filter_map(|symbol| Some((Addr::try_from(symbol.value).ok()?, symbol.name.clone())));
-    let is_device = |address: Addr| devices.as_ref().is_some_and(|region| region.contains(address));
+    let is_device = |address: Addr| devices.is_some_and(|region| region.contains(address));
     let named =
         named.filter(|(address, _)| is_device(*address) && address.is_multiple_of(machine.target().word_bytes()));
     let own = machine.target().devices.iter().map(|device| (device.address, device.name.to_owned()));
@@ -224,28 +335,69 @@ fn rows(session: &Session, first: Addr, cells: u32) -> impl Iterator<Item = Row>
     let mut labels: Vec<(Addr, String)> = all.filter(|&(address, _)| address >= first).collect();
     labels.sort_by_key(|(address, _)| *address);
     labels.dedup_by_key(|(address, _)| *address);
-    let mut labels = labels.into_iter().peekable();
-    let regions = machine.regions();
-    let mut address = first;
-    std::iter::from_fn(move || {
-        if address >= end {
+    Rows { machine, cells, regions, labels: labels.into_iter().peekable(), address: first, end }
+}
+
+impl Iterator for Rows<'_> {
+    type Item = Row;
+
+    fn next(&mut self) -> Option<Row> {
+        let Self { machine, regions, labels, address, end, .. } = self;
+        if *address >= *end {
             return None;
         }
-        if machine.cell(address) == CellState::Unmapped {
-            let next = regions.iter().map(|region| region.start).find(|&start| start > address).unwrap_or(end);
+        if machine.cell(*address) == CellState::Unmapped {
+            let next = regions.iter().map(|region| region.start).find(|start| *start > *address).unwrap_or(*end);
             while labels.next_if(|(at, _)| *at < next).is_some() {}
-            let row = Row { address, length: next - address, label: None, gap: true };
-            address = next;
+            let row = Row { address: *address, length: next - *address, label: None, gap: true };
+            *address = next;
             return Some(row);
         }
-        let label = labels.next_if(|(at, _)| *at == address).map(|(_, name)| name);
-        let next = labels.peek().map_or(end, |(at, _)| *at);
-        let border = regions.iter().map(wendax_machine::Region::end).find(|&at| at > address).unwrap_or(end);
-        let length = cells.min(next - address).min(border - address);
-        let row = Row { address, length, label, gap: false };
-        address += row.length;
+        let label = labels.next_if(|(at, _)| at == address).map(|(_, name)| name);
+        let length = self.cells.min(self.border() - self.address);
+        let row = Row { address: self.address, length, label, gap: false };
+        self.address += row.length;
         Some(row)
-    })
+    }
+}
+
+impl Rows<'_> {
+    /// Where the next row ends at the latest: at the next label, or with its region.
+    fn border(&mut self) -> Addr {
+        let label = self.labels.peek().map_or(self.end, |(at, _)| *at);
+        let ends = self.regions.iter().map(Region::end);
+        ends.filter(|at| *at > self.address).min().unwrap_or(self.end).min(label)
+    }
+
+    /// Passes the rows behind one that was never written which were not either, and show nothing else; how many.
+    fn pass_blank(&mut self, session: &Session, row: &Row) -> usize {
+        let behind = row.address + row.length;
+        let is_blank = |at: Addr| self.machine.cell(at) == CellState::NeverWritten;
+        if row.gap || row.length != self.cells || behind != self.address || has_change(session, row) {
+            return 0;
+        }
+        if !row.address.up_to(behind).all(is_blank) || self.address >= self.end || !is_blank(behind) {
+            return 0;
+        }
+        let border = self.border();
+        // As far as that goes, in larger and larger pieces: what lies far behind is not looked at for what is near.
+        let (mut end, mut piece) = (behind, self.cells);
+        while end < border {
+            let to = end.saturating_add(piece).min(border);
+            let states = self.machine.states(end, to);
+            let Some((_, until, CellState::NeverWritten)) = states.first() else { break };
+            end = *until;
+            if end < to {
+                break;
+            }
+            piece = piece.saturating_mul(8);
+        }
+        let busy = pointers_of(self.machine).map(|(place, _)| place).chain(changed(session).map(|(from, _)| from));
+        let end = busy.filter(|at| *at >= behind).fold(end, Addr::min);
+        let count = (end - behind) / self.cells;
+        self.address += count * self.cells;
+        count as usize
+    }
 }
 
 /// The second row shows nothing the first does not: no label, no pointer, no change, the same cells.
@@ -288,15 +440,16 @@ fn pointers(machine: &Machine, row: &Row) -> String {
 
 /// Their names one by one.
 fn pointing(machine: &Machine, row: &Row) -> impl Iterator<Item = &'static str> {
-    let target = machine.target();
     let cells = row.address..row.address.saturating_add(row.length);
-    let registers = target.registers().filter(move |(register, _)| {
-        let place = Addr(machine.register(*register));
-        cells.contains(&place)
-            && machine.register_known(*register)
-            && place >= target.map.code_start.min(Addr(target.map.page))
-    });
-    registers.map(|(_, info)| info.name)
+    pointers_of(machine).filter(move |(place, _)| cells.contains(place)).map(|(_, name)| name)
+}
+
+/// Where registers point that do so, with their names.
+fn pointers_of(machine: &Machine) -> impl Iterator<Item = (Addr, &'static str)> {
+    let target = machine.target();
+    let known = target.registers().filter(|(register, _)| machine.register_known(*register));
+    let places = known.map(|(register, info)| (Addr(machine.register(register)), info.name));
+    places.filter(|(place, _)| *place >= target.map.code_start.min(Addr(target.map.page)))
 }
 
 /// Where the parts of a row stand in a pane of some width.

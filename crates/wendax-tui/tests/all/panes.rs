@@ -75,6 +75,24 @@ fn memory_scrolls_and_goes_through_the_regions() {
     );
 }
 
+/// Between the regions of a machine of four gigabytes lie hundreds of millions of rows: each is passed in one go.
+#[test]
+fn memory_of_four_gigabytes_is_gone_through_at_any_size() {
+    let text = include_str!("../../../../demos/crossing/crossing.asm");
+    let mut stage = Stage::new(text).sized(160, 40);
+    stage.keys("m").text("_start").keys("Enter");
+    shows(&mut stage, "▸memory");
+    for (width, height) in [(160, 40), (160, 16), (100, 30), (60, 20)] {
+        stage.resize(width, height);
+        for _ in 0..6 {
+            stage.keys(":memory_next_region");
+            stage.keys("Up Up Down Down Down PageUp PageDown PageDown");
+        }
+        stage.keys("Ctrl-End Up Ctrl-Home Down");
+        stage.screen();
+    }
+}
+
 #[test]
 fn registers_show_old_values_signs_characters_and_where_they_point() {
     let mut stage = Stage::new(
