@@ -22,7 +22,7 @@ use wendax_isa::w16::{Cond, Insn, NO_BASE, Op, SP};
 macro_rules! forms {
     ($($form:ident)*) => {
         #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-        enum Form {
+        pub(super) enum Form {
             $($form,)*
             MovBy,
             AddBy,
@@ -73,8 +73,8 @@ forms! {
     Ldw Ldb Ldsb Stw Stb Push Pop
 }
 
-/// The function of one part.
-fn of_one<H: Hook>(op: Form) -> Option<Handler<H>> {
+/// The function of one part, where nobody looks.
+pub(super) fn of_one<H: Hook>(op: Form) -> Option<Handler<H>> {
     with!(op, Form::[
         MovBy AddBy SubBy CmpBy ShlBy ShrBy Mov Add Adc Sub Sbc Cmp And Or Xor Tst Shl Shr Asr Mul Mulh Mulhs Div Mod Divs Mods Not Neg Swapb Extb Rlc Rrc Swap
         Ldw Ldb Ldsb Stw Stb Push Pop
@@ -91,6 +91,11 @@ macro_rules! with_common {
     ($op:expr, $type:ident => $what:expr) => {
         with!($op, Form::[Mov MovBy Add AddBy Sub SubBy Cmp CmpBy And Or Xor Tst ShlBy ShrBy Ldw Ldb Stw Stb Push Pop], $type => $what)
     };
+}
+
+/// The function of one part for who is told: of the common ones, since there is one for each of who may be.
+pub(super) fn of_common<H: Hook>(op: Form) -> Option<Handler<H>> {
+    with_common!(op, A => Some(one::<H, A> as Handler<H>))
 }
 
 fn of_two(first: Form, second: Form) -> Option<Handler<Blind>> {
@@ -221,7 +226,7 @@ pub(super) fn choose_one<H: Hook>(seen: &[Seen]) -> Option<Choice<H>> {
     } else {
         match of_end::<H>(first.form) {
             Some(handler) => Some(handler),
-            None => of_one::<H>(first.form),
+            None => H::alone(first.form),
         }
     };
     Some((alone?, 1))

@@ -7,8 +7,8 @@
 #![expect(clippy::inline_always, reason = "functions of groups are made of these")]
 
 use super::alu::Flags;
-use super::grouping::{self, Choice, Seen};
-use super::swift::{Core, Group, Groups, LENGTH, Turn};
+use super::grouping::{self, Choice, Form, Seen};
+use super::swift::{Core, Group, Groups, Handler, LENGTH, Turn};
 use super::trace::See;
 use crate::board::Timer;
 use crate::memory::{BYTES, Planes, put_quick_byte, put_quick_word, quick_byte, quick_word, word_of};
@@ -31,6 +31,11 @@ pub(super) trait Hook: fmt::Debug + Sized + 'static {
     /// The function that does the most of what follows.
     fn choose(seen: &[Seen]) -> Option<Choice<Self>> {
         grouping::choose_one(seen)
+    }
+
+    /// The function of a part that stands alone.
+    fn alone(form: Form) -> Option<Handler<Self>> {
+        grouping::of_common(form)
     }
 
     /// An instruction was carried out; false stops the run behind it.
@@ -150,6 +155,10 @@ impl Hook for Blind {
     fn choose(seen: &[Seen]) -> Option<Choice<Self>> {
         grouping::choose(seen)
     }
+
+    fn alone(form: Form) -> Option<Handler<Self>> {
+        grouping::of_one(form)
+    }
 }
 
 impl Access for Planes {
@@ -231,7 +240,7 @@ impl Access for Telling<'_> {
         done
     }
 
-    #[inline(always)]
+    #[inline(never)]
     fn begins(&mut self, place: u32) {
         let pc = u16::try_from(place << 1 & 0xFFFE).unwrap_or(0);
         self.report.begin();
@@ -246,7 +255,7 @@ impl Access for Telling<'_> {
         }
     }
 
-    #[inline(always)]
+    #[inline(never)]
     fn wrote(&mut self, register: usize, old: u16, new: u16) {
         if self.wants[0] {
             let (register, old, new) = (Reg::at(register), old.into(), new.into());
