@@ -140,7 +140,7 @@ impl Print {
         Self { sum: each.fold(0, u64::wrapping_add) }
     }
 
-    /// A register is another one; of a number there is none of nothing counts.
+    /// A register has another value; a number that none has counts for nothing.
     #[inline]
     pub(crate) fn wrote(&mut self, register: usize, old: u64, new: u64) {
         let factor = FACTORS.get(register).copied().unwrap_or(0);

@@ -199,6 +199,10 @@ impl Report {
     }
 }
 
+/// What an observer does with a step. Behind a pointer, so that loops are compiled once for each kind of report and not
+/// once for each observer there is.
+pub(crate) type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
+
 /// Someone who looks at each step of a run.
 pub trait Observer {
     /// Whether it wants to know what was written; without, reports have no writes and no flags, and cost less.

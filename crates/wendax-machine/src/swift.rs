@@ -45,12 +45,6 @@ fn steps_of(left: Left) -> u64 {
     u64::from(left.cast_unsigned() & 0xFFFF)
 }
 
-/// Cycles of one instruction at a cost.
-#[inline(always)]
-pub(crate) fn cycles_of_one(cost: Left) -> u64 {
-    cycles_of(cost.wrapping_add(1))
-}
-
 #[inline(always)]
 fn cycles_of(left: Left) -> u64 {
     u64::from(left.cast_unsigned() >> 16)
@@ -82,18 +76,29 @@ pub(crate) trait Engine: Sized + 'static {
     #[inline(always)]
     fn begins(_memory: &mut Self::Memory<'_>, _group: &Group<Self>) {}
 
-    /// It was carried out at this cost, as [`Group::cost`] counts it; what is left behind it, and the place that follows. False
-    /// where the run is to stop.
+    /// It was carried out; false where the run is to stop.
     #[inline(always)]
-    fn ended(
-        _core: &mut Self::Core,
-        _memory: &mut Self::Memory<'_>,
-        _group: &Group<Self>,
-        _cost: Left,
-        _left: Left,
-        _place: u32,
-    ) -> bool {
+    fn ended(_core: &mut Self::Core, _memory: &mut Self::Memory<'_>, _group: &Group<Self>, _turn: Turn) -> bool {
         true
+    }
+}
+
+/// How a group of one instruction ended, which is told of.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Turn {
+    /// What it cost, as [`Group::cost`] counts it.
+    cost: Left,
+    /// What is left behind it.
+    pub(crate) left: Left,
+    /// The place that follows.
+    pub(crate) place: u32,
+}
+
+impl Turn {
+    /// Cycles it took.
+    #[inline(always)]
+    pub(crate) fn cycles(self) -> u64 {
+        cycles_of(self.cost.wrapping_add(1))
     }
 }
 
@@ -347,10 +352,7 @@ pub(crate) fn onward<E: Engine>(
     place: u32,
     left: Left,
 ) -> Out {
-    if E::TELLS && !E::ended(core, memory, group, group.cost, left, place) {
-        return observed(left, place);
-    }
-    on(core, memory, table, place, left)
+    behind(core, memory, table, group, Turn { cost: group.cost, left, place })
 }
 
 /// The same behind a jump that is taken or not.
@@ -366,11 +368,22 @@ pub(crate) fn turn<E: Engine>(
     if is_taken {
         return onward(core, memory, table, group, group.target.into(), left);
     }
-    let (place, left) = (group.next.into(), left.wrapping_add(CYCLE));
-    if E::TELLS && !E::ended(core, memory, group, group.cost.wrapping_sub(CYCLE), left, place) {
-        return observed(left, place);
+    let (cost, left) = (group.cost.wrapping_sub(CYCLE), left.wrapping_add(CYCLE));
+    behind(core, memory, table, group, Turn { cost, left, place: group.next.into() })
+}
+
+#[inline(always)]
+fn behind<E: Engine>(
+    core: &mut E::Core,
+    memory: &mut E::Memory<'_>,
+    table: &[Group<E>],
+    group: &Group<E>,
+    turn: Turn,
+) -> Out {
+    if E::TELLS && !E::ended(core, memory, group, turn) {
+        return observed(turn.left, turn.place);
     }
-    on(core, memory, table, place, left)
+    on(core, memory, table, turn.place, turn.left)
 }
 
 /// Defines functions of groups: of parts, each with the operands of its number, and of how they go on behind those; for

@@ -3,12 +3,13 @@
 use super::hook::{Access, Begin, Hook, Looker, Tables};
 use super::memory::Near;
 use super::steps::TRAP;
-use super::swift::{ABOUT, Core, Group, Groups, Turn};
+use super::swift::{ABOUT, Core, Group, Groups};
 use super::{Machine, State};
 use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
 use crate::events::{Run, Stop};
 use crate::frames::Frame;
 use crate::report::{Came, Report, StepKind, Write};
+use crate::swift::Turn;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
@@ -292,8 +293,6 @@ pub(super) struct Counted;
 pub(super) struct Tallied<'a> {
     near: &'a mut Near,
     counting: &'a mut Counting,
-    /// What has to be added to steps and cycles since the start for those that were counted.
-    base: (u64, u64),
     known: u32,
 }
 
@@ -301,9 +300,9 @@ impl Tallied<'_> {
     /// An instruction may have moved the stack, or entered or left a routine.
     #[inline(never)]
     fn moved(&mut self, core: &Core, turn: Turn) {
-        let Self { counting, base, .. } = self;
-        let (steps, cycles) = core.routines.now(turn.left);
-        let now = (steps.wrapping_add(base.0), cycles.wrapping_add(base.1));
+        let (counting, (steps, cycles)) = (&mut *self.counting, core.routines.now(turn.left));
+        counting.went((steps, cycles));
+        let now = counting.now;
         counting.now = (now.0.wrapping_sub(1), now.1.wrapping_sub(turn.cycles()));
         counting.stack(core.registers[usize::from(SP)]);
         counting.now = now;
@@ -367,8 +366,7 @@ impl Looker for Counting {
         run: impl FnOnce(&mut Tallied<'_>) -> R,
     ) -> R {
         self.base = (self.now.0.wrapping_sub(begin.now.0), self.now.1.wrapping_sub(begin.now.1));
-        let base = self.base;
-        run(&mut Tallied { near, counting: self, base, known: begin.known })
+        run(&mut Tallied { near, counting: self, known: begin.known })
     }
 
     fn went(&mut self, (steps, cycles): (u64, u64)) {

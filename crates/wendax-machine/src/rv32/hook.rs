@@ -11,9 +11,10 @@ use super::counting::Counted;
 use super::grouping::{self, Choice, Seen};
 use super::memory::Near;
 use super::prints::Printed;
-use super::swift::{Core, Group, Groups, NOWHERE, Turn};
+use super::swift::{Core, Group, Groups, NOWHERE};
 use crate::board::Timer;
-use crate::report::{Came, FlagsChange, Report, Write};
+use crate::report::{Came, FlagsChange, Report, See, Write};
+use crate::swift::Turn;
 use std::fmt;
 use std::ops::ControlFlow;
 use wendax_isa::{Addr, Reg, StepNo};
@@ -168,9 +169,6 @@ impl Looker for Blind {
 /// An observer is told.
 #[derive(Debug)]
 pub(super) struct Told;
-
-/// What an observer does with a step.
-pub(super) type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
 
 /// An observer, and whether it wants to know of writes, and of reads.
 pub(super) struct Observing<'a> {

@@ -2,10 +2,11 @@
 
 use super::hook::{Access, Begin, Hook, Looker, Tables};
 use super::memory::Near;
-use super::swift::{Core, Group, Groups, Turn};
+use super::swift::{Core, Group, Groups};
 use super::{Cpu, State};
 use crate::repeats::{Print, Repeats};
 use crate::report::{Came, Report};
+use crate::swift::Turn;
 use std::ops::ControlFlow;
 
 /// Shows the fingerprint of each state to [`Repeats`].

@@ -94,13 +94,9 @@ impl Machine {
         let (mut place, mut steps, mut cycles) = (place, now.0, now.1);
         let why = loop {
             // What was carried out so far stands in the registers of groups alone.
-            let registers = groups.core.registers;
-            let begin = Begin {
-                now: (steps, cycles),
-                registers: &registers[..32],
-                known: cpu.known,
-                timer: &common.board.timer,
-            };
+            let registers: [u32; 32] = groups.core.registers.first_chunk().copied().unwrap_or_default();
+            let begin =
+                Begin { now: (steps, cycles), registers: &registers, known: cpu.known, timer: &common.board.timer };
             let told = (&mut around.report, &mut around.came);
             let went = looker.along(near, told, begin, |memory| groups.run(memory, place, (steps, cycles), ends));
             looker.went((went.steps, went.cycles));

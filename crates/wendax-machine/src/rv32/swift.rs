@@ -12,7 +12,7 @@
 
 use super::hook::{Access, Hook};
 use super::steps::{computed, width};
-use crate::swift::{Engine, Left, Out, Part, Routines, cycles_of_one, groups, missed, onward, turn};
+use crate::swift::{Engine, Left, Out, Part, Routines, Turn, groups, missed, onward, turn};
 use std::marker::PhantomData;
 use wendax_isa::rv32::{Format, Insn, Op, SP, goes, is_link};
 use wendax_isa::{Addr, Reg};
@@ -59,31 +59,8 @@ impl<H: Hook> Engine for Rv32<H> {
     }
 
     #[inline(always)]
-    fn ended(
-        core: &mut Core,
-        memory: &mut H::Memory<'_>,
-        group: &Group<H>,
-        cost: Left,
-        left: Left,
-        place: u32,
-    ) -> bool {
-        H::ended(core, memory, group, Turn { cost, left, place })
-    }
-}
-
-/// How an instruction ended that is told of: see [`Engine::ended`].
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Turn {
-    cost: Left,
-    pub(super) left: Left,
-    pub(super) place: u32,
-}
-
-impl Turn {
-    /// Cycles it took.
-    #[inline(always)]
-    pub(super) fn cycles(self) -> u64 {
-        cycles_of_one(self.cost)
+    fn ended(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>, turn: Turn) -> bool {
+        H::ended(core, memory, group, turn)
     }
 }
 

@@ -9,13 +9,14 @@ use super::Machine;
 use super::hook::{Access, Begin, Hook, Tables};
 use super::plain::{Exit, Limits};
 use super::rounds::Told;
-use super::swift::{Core, Group, Groups, Turn};
+use super::swift::{Core, Group, Groups, address_of};
 use super::trace::{Done, Swift, Trace};
 use crate::counts::{CellCount, Counts, Depths, EventCount, Open, PlaceCount, Routines, Stretch};
 use crate::events::{Run, Stop};
 use crate::frames::Frame;
 use crate::memory::{Planes, SIZE};
 use crate::report::{StepKind, Write};
+use crate::swift::Turn;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
@@ -45,7 +46,7 @@ pub(crate) struct Counting {
     /// Steps and cycles counted.
     now: (u64, u64),
     /// What has to be added to steps and cycles since the start for those, while groups are carried out.
-    swift_base: (u64, u64),
+    base: (u64, u64),
     places: Box<[Place]>,
     insns: Box<[Option<Insn>]>,
     /// What was counted for instructions that were overwritten.
@@ -87,7 +88,7 @@ impl Counting {
         let mut counting = Self {
             begun: machine.steps(),
             now: (0, 0),
-            swift_base: (0, 0),
+            base: (0, 0),
             places: table(Place::default(), SIZE / 2),
             insns: table(None, SIZE / 2),
             former: FxHashMap::default(),
@@ -436,22 +437,17 @@ pub(super) struct Counted;
 pub(super) struct Tallied<'a> {
     planes: &'a mut Planes,
     counting: &'a mut Counting,
-    /// What has to be added to steps and cycles since the start for those that were counted.
-    base: (u64, u64),
     stack: u16,
     known: u16,
     depth: i64,
 }
 
 impl Tallied<'_> {
-    fn counted(&self, (steps, cycles): (u64, u64)) -> (u64, u64) {
-        (steps.wrapping_add(self.base.0), cycles.wrapping_add(self.base.1))
-    }
-
     /// An instruction moved the stack.
     #[inline(never)]
     fn moved(&mut self, core: &Core, turn: Turn) {
-        let (steps, cycles) = self.counted(core.routines.now(turn.left));
+        self.counting.went(core.routines.now(turn.left));
+        let (steps, cycles) = self.counting.now;
         self.counting.now = (steps.wrapping_sub(1), cycles.wrapping_sub(turn.cycles()));
         self.stack = core.stack();
         self.counting.stack(self.stack);
@@ -481,7 +477,7 @@ impl Hook for Counted {
 
     #[inline(always)]
     fn ended(core: &mut Core, memory: &mut Tallied<'_>, group: &Group<Self>, turn: Turn) -> bool {
-        memory.counting.at_place(group.at(), turn.cycles(), 1);
+        memory.counting.at_place(address_of(group.place), turn.cycles(), 1);
         // Routines are entered and left with the stack.
         if core.stack() != memory.stack {
             memory.moved(core, turn);
@@ -512,12 +508,10 @@ impl Swift for Counting {
     type Hook = Counted;
 
     fn along<R>(&mut self, planes: &mut Planes, begin: Begin<'_>, run: impl FnOnce(&mut Tallied<'_>) -> R) -> R {
-        let base = (self.now.0.wrapping_sub(begin.now.0), self.now.1.wrapping_sub(begin.now.1));
-        self.swift_base = base;
+        self.base = (self.now.0.wrapping_sub(begin.now.0), self.now.1.wrapping_sub(begin.now.1));
         run(&mut Tallied {
             planes,
             counting: self,
-            base,
             stack: begin.registers[usize::from(SP)],
             known: begin.known,
             depth: begin.depth,
@@ -525,7 +519,7 @@ impl Swift for Counting {
     }
 
     fn went(&mut self, (steps, cycles): (u64, u64)) {
-        self.now = (steps.wrapping_add(self.swift_base.0), cycles.wrapping_add(self.swift_base.1));
+        self.now = (steps.wrapping_add(self.base.0), cycles.wrapping_add(self.base.1));
     }
 }
 

@@ -7,14 +7,14 @@
 use super::plain::{Exit, Limits};
 use super::prints::Prints;
 use super::slots::{Kind, Slot};
-use super::trace::{Blind, Done, Past, See, Trace, Traced};
+use super::trace::{Blind, Done, Past, Trace, Traced};
 use super::{Machine, State};
 use crate::activity::Deed;
 use crate::events::{Awaited, Run, Stop, Watch};
 use crate::fault::{Fault, FaultKind};
 use crate::memory::{DECODED, EXECUTE};
 use crate::repeats::{Round, Task};
-use crate::report::{Observer, Report, StepKind};
+use crate::report::{Observer, Report, See, StepKind};
 use rustc_hash::FxHasher;
 use std::hash::Hasher;
 use std::ops::ControlFlow;

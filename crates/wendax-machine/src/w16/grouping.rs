@@ -74,11 +74,11 @@ forms! {
 }
 
 /// The function of one part, where nobody looks.
-pub(super) fn of_one<H: Hook>(op: Form) -> Option<Handler<H>> {
+pub(super) fn of_one(op: Form) -> Option<Handler<Blind>> {
     with!(op, Form::[
         MovBy AddBy SubBy CmpBy ShlBy ShrBy Mov Add Adc Sub Sbc Cmp And Or Xor Tst Shl Shr Asr Mul Mulh Mulhs Div Mod Divs Mods Not Neg Swapb Extb Rlc Rrc Swap
         Ldw Ldb Ldsb Stw Stb Push Pop
-    ], A => Some(one::<H, A> as Handler<H>))
+    ], A => Some(one::<Blind, A> as Handler<Blind>))
 }
 
 /// The function of one part that writes the stack pointer.

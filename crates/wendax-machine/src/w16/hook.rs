@@ -8,14 +8,14 @@
 
 use super::alu::Flags;
 use super::grouping::{self, Choice, Form, Seen};
-use super::swift::{Core, Group, Groups, Handler, LENGTH, Turn};
-use super::trace::See;
+use super::swift::{Core, Group, Groups, Handler, LENGTH, address_of};
 use crate::board::Timer;
 use crate::memory::{BYTES, Planes, put_quick_byte, put_quick_word, quick_byte, quick_word, word_of};
-use crate::report::{Came, FlagsChange, Report, Write};
+use crate::report::{Came, FlagsChange, Report, See, Write};
+use crate::swift::Turn;
 use std::fmt;
 use wendax_isa::w16::{C, I, N, V, Z};
-use wendax_isa::{Addr, Reg, StepNo};
+use wendax_isa::{Reg, StepNo};
 
 /// What goes along with groups.
 pub(super) trait Hook: fmt::Debug + Sized + 'static {
@@ -200,7 +200,7 @@ impl Hook for Told {
         let (steps, cycles) = core.routines.now(turn.left);
         let (operands, report) = (group.operands[LENGTH], &mut *memory.report);
         (report.step, report.cycles) = (StepNo(steps.wrapping_sub(1)), turn.cycles());
-        (report.pc, report.next) = (Addr(group.place << 1), turn.next().into());
+        (report.pc, report.next) = (address_of(group.place).into(), address_of(turn.place).into());
         report.length = operands.value.into();
         report.depth = core.routines.frames().list().len();
         report.take_came(memory.came);
@@ -242,7 +242,7 @@ impl Access for Telling<'_> {
 
     #[inline(never)]
     fn begins(&mut self, place: u32) {
-        let pc = u16::try_from(place << 1 & 0xFFFE).unwrap_or(0);
+        let pc = address_of(place);
         self.report.begin();
         (self.flags.old, self.flags.touched) = (self.flags.new, 0);
         self.report.code = [word_of(self.planes, pc).into(), word_of(self.planes, pc.wrapping_add(2)).into()];

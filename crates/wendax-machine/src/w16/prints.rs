@@ -6,10 +6,11 @@ use super::Machine;
 use super::alu::Flags;
 use super::hook::{Access, Begin, Hook, Tables};
 use super::plain::{Exit, Limits};
-use super::swift::{Core, Group, Groups, Turn};
+use super::swift::{Core, Group, Groups, address_of};
 use super::trace::{Done, Swift, Trace};
 use crate::memory::Planes;
 use crate::repeats::{Print, Repeats};
+use crate::swift::Turn;
 use std::ops::ControlFlow;
 use wendax_isa::w16::I;
 
@@ -67,7 +68,7 @@ impl Hook for Printed {
     #[inline(never)]
     fn ended(core: &mut Core, memory: &mut Printing<'_>, _: &Group<Self>, turn: Turn) -> bool {
         let (step, _) = core.routines.now(turn.left);
-        memory.repeats.see(step, memory.print.at(place_of(turn.next(), memory.flags))).is_continue()
+        memory.repeats.see(step, memory.print.at(place_of(address_of(turn.place), memory.flags))).is_continue()
     }
 }
 

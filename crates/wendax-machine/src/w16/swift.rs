@@ -16,7 +16,7 @@ use super::plain::{Exit, Limits};
 use super::slots::Kind;
 use super::trace::Swift;
 use super::{Machine, NOTE_RETURN};
-use crate::swift::{Ends, Engine, Left, Out, Part, Routines, Why, cycles_of_one, groups, missed, onward, turn};
+use crate::swift::{Ends, Engine, Left, Out, Part, Routines, Turn, Why, groups, missed, onward, turn};
 use std::marker::PhantomData;
 use wendax_isa::w16::{Cond, I, SP};
 
@@ -36,12 +36,10 @@ pub(super) type Group<H> = crate::swift::Group<W16<H>>;
 pub(super) type Groups<H> = crate::swift::Groups<W16<H>>;
 pub(super) type Handler<H> = crate::swift::Handler<W16<H>>;
 
-impl<H: Hook> Group<H> {
-    /// The address of its first instruction.
-    #[inline(always)]
-    pub(super) fn at(&self) -> u16 {
-        u16::try_from(self.place << 1 & 0xFFFE).unwrap_or(0)
-    }
+/// The address of a place.
+#[inline(always)]
+pub(super) fn address_of(place: u32) -> u16 {
+    u16::try_from(place << 1 & 0xFFFE).unwrap_or(0)
 }
 
 impl<H: Hook> Engine for W16<H> {
@@ -66,37 +64,8 @@ impl<H: Hook> Engine for W16<H> {
     }
 
     #[inline(always)]
-    fn ended(
-        core: &mut Core,
-        memory: &mut H::Memory<'_>,
-        group: &Group<H>,
-        cost: Left,
-        left: Left,
-        place: u32,
-    ) -> bool {
-        H::ended(core, memory, group, Turn { cost, left, place })
-    }
-}
-
-/// How an instruction ended that is told of: see [`Engine::ended`].
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Turn {
-    cost: Left,
-    pub(super) left: Left,
-    place: u32,
-}
-
-impl Turn {
-    /// Cycles it took.
-    #[inline(always)]
-    pub(super) fn cycles(self) -> u64 {
-        cycles_of_one(self.cost)
-    }
-
-    /// Where it led.
-    #[inline(always)]
-    pub(super) fn next(self) -> u16 {
-        u16::try_from(self.place << 1 & 0xFFFE).unwrap_or(0)
+    fn ended(core: &mut Core, memory: &mut H::Memory<'_>, group: &Group<H>, turn: Turn) -> bool {
+        H::ended(core, memory, group, turn)
     }
 }
 

@@ -7,7 +7,7 @@ use super::rounds::Told;
 use super::{Frame, Machine};
 use crate::files::FileDeed;
 use crate::memory::Planes;
-use crate::report::{Came, FlagsChange, Report, StepKind, Write};
+use crate::report::{Came, FlagsChange, Report, See, StepKind, Write};
 use std::ops::ControlFlow;
 use std::sync::Arc;
 use wendax_isa::StepNo;
@@ -149,10 +149,6 @@ impl Swift for Past {
         run(planes)
     }
 }
-
-/// What an observer does with a step. Behind a pointer, so that the loop is compiled once for each kind of report and not
-/// once for each observer there is.
-pub(super) type See<'a> = &'a mut dyn FnMut(&Report) -> ControlFlow<()>;
 
 /// Reports to an observer.
 pub(super) struct Traced<'a, const WRITES: bool, const READS: bool> {

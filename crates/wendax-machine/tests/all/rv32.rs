@@ -632,6 +632,18 @@ proptest! {
     }
 }
 
+/// What ran in one go before tells again what it uses, once that was forgotten.
+#[test]
+fn what_instructions_use_is_told_anew_after_it_was_forgotten() {
+    let code = [op(Op::Addi, (10, 10, 0), 1), op(Op::Xori, (11, 10, 0), 3), op(Op::Jal, (0, 0, 0), -8)];
+    let mut machine = made(&code, true, Watchful::Usual);
+    machine.run(Run::until(StepNo(10_000)));
+    machine.forget_code();
+    machine.run(Run::until(StepNo(20_000)));
+    let used = machine.uses_so_far();
+    assert_eq!((used.writes & 0xFFFF, used.reads & 0xFFFF), (0b11 << 10, 0b1 << 10));
+}
+
 /// A wait arrives at its place with each of its cycles: a breakpoint there is met each time, though without one it is passed over.
 #[test]
 fn a_breakpoint_where_it_waits_is_met_with_each_cycle() {

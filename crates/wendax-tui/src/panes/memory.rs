@@ -138,13 +138,7 @@ impl Pane for Memory {
         }
         let mut left = by.unsigned_abs();
         while left > 0 {
-            let shown: Vec<Shown> = shown(state, session, start, body).take(usize::from(body.height)).collect();
-            let is_end = shown.len() < usize::from(body.height);
-            let row = |shown| match shown {
-                Shown::Row(row) if !row.gap => Some(row),
-                Shown::Row(_) | Shown::Alike(_) => None,
-            };
-            let rows: Vec<Row> = shown.into_iter().filter_map(row).collect();
+            let (rows, is_end) = in_sight(state, session, start, body);
             let at = cursor(state, session, start);
             let here = rows.iter().rposition(|row| row.address <= at);
             let there = match here {
@@ -181,6 +175,17 @@ impl Pane for Memory {
 /// Further than this is to one of the ends.
 const FAR: usize = 1000;
 
+/// The rows in sight of what programs may touch, and whether memory ends with them.
+fn in_sight(state: PaneState, session: &Session, start: Addr, body: Rect) -> (Vec<Row>, bool) {
+    let shown: Vec<Shown> = shown(state, session, start, body).take(usize::from(body.height)).collect();
+    let is_end = shown.len() < usize::from(body.height);
+    let row = |shown| match shown {
+        Shown::Row(row) if !row.gap => Some(row),
+        Shown::Row(_) | Shown::Alike(_) => None,
+    };
+    (shown.into_iter().filter_map(row).collect(), is_end)
+}
+
 /// At the first or the last row there is of what programs may touch.
 fn at_end(
     mut state: PaneState,
@@ -190,20 +195,20 @@ fn at_end(
     is_last: bool,
 ) -> PaneState {
     let regions = session.machine().regions();
-    let cells = cells_in(body.width);
-    let from = i64::from(session.machine().target().align(start));
+    let (from, cells) = (i64::from(session.machine().target().align(start)), i64::from(cells_in(body.width)));
     state.scroll = farthest;
+    let mut address = regions.iter().map(|region| region.start).min();
     if is_last && let Some(end) = regions.iter().map(Region::end).max() {
-        state.scroll = ((i64::from(end) - from) / i64::from(cells) - i64::from(body.height)).min(farthest);
+        // With rows that end at labels as many cells as that may be more than there is room for.
+        for rows in (1..=i64::from(body.height)).rev() {
+            state.scroll = ((i64::from(end) - from + cells - 1).div_euclid(cells) - rows).min(farthest);
+            let (rows, _) = in_sight(state, session, start, body);
+            address = rows.last().map(|row| row.address).or(address);
+            if rows.last().is_some_and(|row| row.address + row.length >= end) {
+                break;
+            }
+        }
     }
-    let rows = shown(state, session, start, body).take(usize::from(body.height));
-    let mut rows = rows.filter_map(|shown| match shown {
-        Shown::Row(row) if !row.gap => Some(row),
-        Shown::Row(_) | Shown::Alike(_) => None,
-    });
-    let row = if is_last { rows.last() } else { rows.next() };
-    // Where the first row is of no memory and there is room for no other, memory begins where it does.
-    let address = row.map(|row| row.address).or_else(|| regions.iter().map(|region| region.start).min());
     state.chosen = address.map_or(state.chosen, |address| address.0 as usize + 1);
     state
 }
@@ -242,18 +247,30 @@ fn blank_from(session: &Session, end: Addr) -> Addr {
     let labels = session.image().labels().filter_map(wendax_image::Symbol::address);
     let busy = pointers_of(machine).map(|(place, _)| place).chain(labels).chain(changed(session).map(|(_, to)| to));
     let border = busy.filter(|at| *at < end).fold(border, Addr::max);
-    let (mut from, mut piece) = (end, 64);
-    while from > border {
-        let to = border.max(from.checked_sub(piece).unwrap_or_default());
-        let states = machine.states(to, from);
-        let Some((begins, _, CellState::NeverWritten)) = states.last() else { break };
-        from = *begins;
-        if from > to {
+    blank_to(machine, end, border)
+}
+
+/// How far cells that were never written go from an address towards a border before or behind it. In larger and larger pieces:
+/// what lies far away is not looked at for what is near.
+fn blank_to(machine: &Machine, from: Addr, border: Addr) -> Addr {
+    let is_back = border < from;
+    let (mut at, mut piece) = (from, 64);
+    while at != border {
+        let to = if is_back {
+            at.checked_sub(piece).unwrap_or_default().max(border)
+        } else {
+            at.saturating_add(piece).min(border)
+        };
+        let states = machine.states(at.min(to), at.max(to));
+        let next = if is_back { states.last() } else { states.first() };
+        let Some((begins, ends, CellState::NeverWritten)) = next else { break };
+        at = if is_back { *begins } else { *ends };
+        if at != to {
             break;
         }
         piece = piece.saturating_mul(8);
     }
-    from
+    at
 }
 
 /// What the last step changed of memory: from where to where.
@@ -380,18 +397,7 @@ impl Rows<'_> {
             return 0;
         }
         let border = self.border();
-        // As far as that goes, in larger and larger pieces: what lies far behind is not looked at for what is near.
-        let (mut end, mut piece) = (behind, self.cells);
-        while end < border {
-            let to = end.saturating_add(piece).min(border);
-            let states = self.machine.states(end, to);
-            let Some((_, until, CellState::NeverWritten)) = states.first() else { break };
-            end = *until;
-            if end < to {
-                break;
-            }
-            piece = piece.saturating_mul(8);
-        }
+        let end = blank_to(self.machine, behind, border);
         let busy = pointers_of(self.machine).map(|(place, _)| place).chain(changed(session).map(|(from, _)| from));
         let end = busy.filter(|at| *at >= behind).fold(end, Addr::min);
         let count = (end - behind) / self.cells;

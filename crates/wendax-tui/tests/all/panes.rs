@@ -93,6 +93,24 @@ fn memory_of_four_gigabytes_is_gone_through_at_any_size() {
     }
 }
 
+/// The last rows are short, a device register each: the end is the last of them all the same.
+#[test]
+fn the_end_of_memory_is_its_last_row() {
+    let crossing = include_str!("../../../../demos/crossing/crossing.asm");
+    for (text, begin, last) in [(DATA, "start", "FFF8  "), (crossing, "_start", "FFFFFFF8  ")] {
+        for height in [34, 40, 50] {
+            let mut stage = Stage::new(text).sized(160, height);
+            stage.keys("m").text(begin).keys("Enter");
+            shows(&mut stage, "▸memory");
+            stage.keys("Ctrl-End");
+            shows(&mut stage, last);
+            let at_end = stage.screen();
+            stage.keys("Down");
+            assert_eq!(stage.screen(), at_end, "there is nothing behind it");
+        }
+    }
+}
+
 #[test]
 fn registers_show_old_values_signs_characters_and_where_they_point() {
     let mut stage = Stage::new(
