@@ -7,6 +7,7 @@
 mod arithmetic;
 mod calls;
 mod chart;
+mod class;
 mod data;
 mod document;
 mod flow;
@@ -27,6 +28,7 @@ mod tally;
 
 pub use arithmetic::arithmetic;
 pub use calls::{calls, tree};
+pub use class::class;
 pub use data::{Picture, data};
 pub use document::{Part, pages};
 pub use flow::flow;

@@ -2,7 +2,7 @@
 
 use crate::chart::share;
 use crate::plan::SMALL;
-use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length};
+use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, fitted, length};
 use wendax_image::Symbol;
 use wendax_isa::Addr;
 use wendax_machine::{CellState, Region, RegionKind};
@@ -181,12 +181,4 @@ fn touches(tally: Option<&Tally>) -> (impl Fn(Addr, Addr) -> (u64, u64), u64) {
 /// Instructions carried out in a range.
 fn ran(tally: &Tally, from: Addr, to: Addr) -> u64 {
     tally.places.iter().filter(|place| (from..to).contains(&place.address)).map(|place| place.times).sum()
-}
-
-/// A text in at most so many letters.
-fn fitted(text: &str, most: usize) -> String {
-    if text.chars().count() <= most {
-        return text.to_owned();
-    }
-    text.chars().take(most - 1).chain(['\u{2026}']).collect()
 }

@@ -24,6 +24,14 @@ pub fn text_width(text: &str, size: f32) -> f32 {
     length(text.width()) * ADVANCE * size
 }
 
+/// A text in at most so many letters.
+pub(crate) fn fitted(text: &str, most: usize) -> String {
+    if text.chars().count() <= most {
+        return text.to_owned();
+    }
+    text.chars().take(most - 1).chain(['\u{2026}']).collect()
+}
+
 /// A count as a length.
 #[expect(clippy::cast_precision_loss, reason = "counts of what is drawn are small")]
 pub(crate) fn length(count: usize) -> f32 {

@@ -47,5 +47,6 @@ pub use instructions::{Access, AccessKind, Computation, Field, InsnInfo, Order, 
 pub use lookout::Lookout;
 pub use machine::{Counting, Machine, Note, Snapshot, Writer};
 pub use memory::{CellState, Difference, Region, RegionKind};
+pub use random::by_chance;
 pub use report::{Came, FlagsChange, Observer, Report, StepKind, Write};
 pub use wendax_isa::{Addr, DeviceKind, DeviceRegister, Reg, StepNo};

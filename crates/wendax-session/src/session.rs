@@ -126,11 +126,12 @@ pub struct Session {
 
 impl Session {
     /// A walk that stands before the first step.
-    pub fn new(image: Image, settings: Settings) -> Self {
+    pub fn new(image: impl Into<Arc<Image>>, settings: Settings) -> Self {
+        let image = image.into();
         let mut at = Cursor::new(Machine::new(&image, settings));
         let start = Checkpoint { at: at.keep(), used: RegisterUse::default() };
         Self {
-            image: Arc::new(image),
+            image,
             sources: Sources::new(),
             texts: 0,
             at,

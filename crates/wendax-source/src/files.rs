@@ -170,6 +170,11 @@ pub struct Sources {
 }
 
 impl Sources {
+    /// All texts, in the order they were added.
+    pub fn iter(&self) -> impl Iterator<Item = &SourceFile> {
+        self.files.iter().map(|file| &**file)
+    }
+
     /// No texts yet.
     pub fn new() -> Self {
         Self::default()

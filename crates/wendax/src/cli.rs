@@ -14,6 +14,7 @@ const EXAMPLES: &str = "Examples:\n  \
     wendax demo                list the demos, and open one in a copy of its own\n  \
     wendax run weights.asm     run it with console on standard input and output\n  \
     wendax build weights.asm   assemble it to weights.elf\n  \
+    wendax try                 run the tables of trials here\n  \
     wendax image weights.elf   show what is in an image\n  \
     wendax format weights.asm  put it in columns\n  \
     wendax guide djnz          say what a word means";
@@ -101,6 +102,8 @@ pub(crate) enum Command {
     Report(Box<Report>),
     /// Tell the questions of an exercise with the answers that its program gives
     Exercise(ExerciseOptions),
+    /// Run a table of trials: what is given, what is expected; or one table against many programs
+    Try(Try),
     /// Be a board that is not there in earnest: take a program over a line, run it, show lamps and digits
     Board(Board),
     /// Load a program to a board, run it there, and be its console
@@ -172,6 +175,76 @@ pub(crate) struct ExerciseOptions {
     pub(crate) json: bool,
     #[command(flatten)]
     pub(crate) opening: Opening,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  \
+    wendax try                                        the tables of trials here: trials.toml, *.trials.toml\n  \
+    wendax try axles.trials.toml                      what failed first, with where it began\n  \
+    wendax try --form junit -o build/trials.xml       for a build server; also json, tap, markdown\n  \
+    wendax try marks.trials.toml class/*              the same for each program of a class, sealed\n  \
+    wendax try marks.trials.toml class/* --csv marks.csv --page marks.svg --each told\n\n\
+    The exit status is 0 when all rows passed, 120 when one failed.")]
+pub(crate) struct Try {
+    /// A table, or a folder with tables; those here when left out
+    pub(crate) table: Option<PathBuf>,
+    /// Programs that the table is tried on in place of its own: projects, sources, images, or folders with one source. Each
+    /// is sealed: it opens nothing but its own folder
+    pub(crate) programs: Vec<PathBuf>,
+    /// How what came of it is written
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) form: TrialForm,
+    /// Where that goes; standard output when left out
+    #[arg(short, long, value_name = "OUT")]
+    pub(crate) output: Option<PathBuf>,
+    /// Only rows of this name; several may be given
+    #[arg(long, value_name = "NAME")]
+    pub(crate) row: Vec<String>,
+    /// Runs at once; as many as the machine has cores when left out
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub(crate) threads: Option<u16>,
+    /// Of many programs: a table of rows by programs as CSV
+    #[arg(long, value_name = "FILE", requires = "programs")]
+    pub(crate) csv: Option<PathBuf>,
+    /// Of many programs: the same as a page to look at: .svg, .pdf or .md
+    #[arg(long, value_name = "FILE", requires = "programs")]
+    pub(crate) page: Option<PathBuf>,
+    /// Of many programs: what came of each, in a file of its own in this folder
+    #[arg(long, value_name = "DIR", requires = "programs")]
+    pub(crate) each: Option<PathBuf>,
+    /// Of many programs: tell which are alike by so many of 100 or more, names and registers aside
+    #[arg(long, value_name = "N", default_value_t = 80, value_parser = clap::value_parser!(u8).range(1..=100))]
+    pub(crate) alike: u8,
+    #[command(flatten)]
+    pub(crate) opening: Opening,
+}
+
+/// How what came of trials is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
+pub(crate) enum TrialForm {
+    /// For people, what failed first
+    #[default]
+    Text,
+    /// A JSON object on each line
+    Json,
+    /// JUnit XML
+    Junit,
+    /// The Test Anything Protocol
+    Tap,
+    /// A table in Markdown
+    Markdown,
+}
+
+impl From<TrialForm> for wendax_trials::ReportForm {
+    fn from(form: TrialForm) -> Self {
+        match form {
+            TrialForm::Text => Self::Text,
+            TrialForm::Json => Self::Json,
+            TrialForm::Junit => Self::Junit,
+            TrialForm::Tap => Self::Tap,
+            TrialForm::Markdown => Self::Markdown,
+        }
+    }
 }
 
 /// How problems are written.

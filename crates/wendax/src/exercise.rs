@@ -29,19 +29,23 @@ pub(crate) fn read(path: &Path) -> Result<Read, Failure> {
     let text = files::text_of(path, files::read(path)?)?;
     let wrong = |why: String| Failure::usage(format!("{}, {why}", path.display()));
     let exercise = Exercise::read(&text).map_err(wrong)?;
-    let named = Path::new(&exercise.program);
+    let program = below(path, &exercise.program).map_err(wrong)?;
+    Ok(Read { exercise, text, program })
+}
+
+/// The program that a file names, which lies beside it or below.
+pub(crate) fn below(path: &Path, program: &str) -> Result<PathBuf, String> {
+    let named = Path::new(program);
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     // Neither by its words nor by a link.
     let is_below = named.components().all(|part| matches!(part, Component::Normal(_)))
-        && Seal::default().leads_outside(folder, &exercise.program).is_none();
-    if exercise.program.is_empty() || !is_below {
-        return Err(wrong(format!(
-            "`program` names a file beside this one or below it, as in program = \"axles.asm\"; it is {:?}",
-            exercise.program
-        )));
+        && Seal::default().leads_outside(folder, program).is_none();
+    if program.is_empty() || !is_below {
+        return Err(format!(
+            "`program` names a file beside this one or below it, as in program = \"axles.asm\"; it is {program:?}"
+        ));
     }
-    let program = path.parent().unwrap_or(Path::new("")).join(named);
-    Ok(Read { exercise, text, program })
+    Ok(path.parent().unwrap_or(Path::new("")).join(named))
 }
 
 /// A question with its answer, as JSON.

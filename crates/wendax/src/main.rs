@@ -30,6 +30,7 @@ mod settings;
 mod status;
 mod tally;
 mod tones;
+mod trials;
 
 use cli::{Cli, Command};
 use out::{tell, tell_rendered};
@@ -117,6 +118,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
         Some(Command::Format(options)) => format::format_files(&options),
         Some(Command::Guide { words, target }) => guide::tell(&words, target),
         Some(Command::Exercise(options)) => exercise::exercise(&options),
+        Some(Command::Try(options)) => trials::run(&options),
         Some(Command::Board(options)) => board::run(&options),
         Some(Command::Send(options)) => send::run(&options),
         Some(Command::Run(options)) => run::run(&options),

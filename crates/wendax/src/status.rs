@@ -21,6 +21,8 @@ pub(crate) const NO_OUTPUT: u8 = 117;
 pub(crate) const NOT_MET: u8 = 118;
 /// Something in the run looks wrong, and `--cautions-fail` asks for that.
 pub(crate) const CAUTIONS: u8 = 119;
+/// A row of a table of trials failed.
+pub(crate) const TRIALS: u8 = 120;
 /// Interrupted by a signal, as shells say it (128 and the signal's number, POSIX.1-2017, 2.8.2).
 pub(crate) const INTERRUPTED: u8 = 130;
 
@@ -37,6 +39,7 @@ pub(crate) const TABLE: &[(u8, &str)] = &[
     (NO_OUTPUT, "standard output is full, or nobody reads it"),
     (NOT_MET, "the run did not come to an --until or a --must, or came to a --never"),
     (CAUTIONS, "there is a caution, and --cautions-fail was asked for"),
+    (TRIALS, "a row of a table of trials failed"),
     (INTERRUPTED, "interrupted"),
 ];
 

@@ -1,0 +1,97 @@
+//! Something that comes at every step of a stretch: which steps those are, and the row with it at one of them.
+
+use crate::run::{Yard, go};
+use crate::table::{Chosen, Row, Strike};
+use crate::trials::Trials;
+use crate::values::MOST;
+use serde_json::Value;
+use wendax_isa::StepNo;
+use wendax_session::{Command, Names, Progress, Session, State, StopAt, Why, line_words};
+
+/// The row with what comes at one step.
+pub(crate) fn row(row: &Row, strike: &Strike, step: StepNo) -> Row {
+    let mut row = row.clone();
+    let mut event = strike.what.clone();
+    event.insert("step".to_owned(), Value::from(step.0));
+    row.given.events.push(Value::Object(event));
+    row
+}
+
+/// The steps of the stretch, in a run in which nothing comes.
+pub(crate) fn moments(
+    trials: &Trials,
+    index: usize,
+    strike: &Strike,
+    chosen: &Chosen,
+    may_go_on: &dyn Fn() -> bool,
+) -> Result<Vec<StepNo>, String> {
+    let given = &trials.table().rows[index];
+    // What comes is checked before anything runs.
+    trials.begin(index, &row(given, strike, StepNo::FIRST), chosen)?;
+    let mut begun = trials.begin(index, given, chosen)?;
+    let yard = Yard::of(given, chosen);
+    let mut walk = begun.session.clone();
+    // The whole run first: what it asks for is answered on the way, and is known from then on.
+    go(&mut begun, &yard, may_go_on);
+    let whole = &begun.session;
+    let from = match &strike.from {
+        None => StepNo::FIRST,
+        Some(words) => {
+            let place = place(whole, words)?;
+            let mut seen = whole.clone();
+            seen.begin(Command::Seek(StepNo::FIRST));
+            work(&mut seen);
+            if place.place.code() != Some(seen.machine().pc()) {
+                arrive(&mut seen, &place, words)?;
+            }
+            seen.now()
+        }
+    };
+    walk.clone_from(whole);
+    let to = match &strike.to {
+        None => whole.end(),
+        Some(words) => {
+            let place = place(whole, words)?;
+            walk.begin(Command::Seek(from));
+            work(&mut walk);
+            arrive(&mut walk, &place, words)?;
+            walk.now()
+        }
+    };
+    let count = to.0.saturating_sub(from.0) + 1;
+    if count > MOST {
+        return Err(format!(
+            "the stretch has {count} steps; {MOST} at most are gone through: `from` and `to` bound it"
+        ));
+    }
+    Ok((from.0..=to.0).map(StepNo).collect())
+}
+
+fn place(session: &Session, words: &str) -> Result<StopAt, String> {
+    let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+    let stop = StopAt::read(words, &names, session.sources());
+    stop.map_err(|error| format!("`strike`: `{words}`: {}", error.message))
+}
+
+fn arrive(session: &mut Session, stop: &StopAt, words: &str) -> Result<(), String> {
+    session.begin(Command::Until(Box::new(stop.clone())));
+    work(session);
+    if *session.state() == State::Paused(Why::Until) {
+        return Ok(());
+    }
+    Err(format!("`strike`: the run does not come to `{words}`"))
+}
+
+/// Goes on through steps that are known.
+fn work(session: &mut Session) {
+    while session.work(1_000_000) == Progress::Working {}
+    session.pause();
+}
+
+/// The line a step stands on.
+pub(crate) fn line(session: &Session, step: StepNo) -> Option<String> {
+    let mut walk = session.clone();
+    walk.begin(Command::Seek(step.min(walk.end())));
+    work(&mut walk);
+    line_words(&walk, walk.machine().pc())
+}

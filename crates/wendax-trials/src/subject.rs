@@ -1,0 +1,293 @@
+//! A program that trials are made with: what a run of it, or of one of its routines, begins with.
+//!
+//! A run of a routine begins at the routine. Its way back leads to a place of its own behind the program, at which the run
+//! is over; registers that routines keep hold numbers that nobody else has.
+
+use crate::table::{Cells, Chosen, Form, Limits, Row, Text};
+use serde_json::Value;
+use std::sync::Arc;
+use wendax_image::{Image, Rights, Segment};
+use wendax_isa::{Addr, Reg, StepNo, Target};
+use wendax_machine::{Clock, Event, Settings};
+use wendax_session::{At, Names, Script, Session};
+use wendax_source::Sources;
+
+/// Bytes that the past of one run may take; over it its beginning is forgotten.
+const BUDGET: usize = 32 << 20;
+
+/// A program that was made.
+#[derive(Debug, Clone)]
+pub struct Subject {
+    pub(crate) image: Arc<Image>,
+    pub(crate) sources: Sources,
+}
+
+/// A run that is ready to begin.
+#[derive(Debug, Clone)]
+pub(crate) struct Begun {
+    pub(crate) session: Session,
+    /// Of a routine: where it comes back to.
+    pub(crate) back: Option<Addr>,
+    /// Of a routine: registers it has to give back, with what they hold.
+    pub(crate) kept: Vec<(Reg, u32)>,
+    /// The cells a routine may change.
+    pub(crate) own: Vec<(Addr, Addr)>,
+}
+
+impl Subject {
+    /// A program with the texts it was made of.
+    pub fn new(image: impl Into<Arc<Image>>, sources: Sources) -> Self {
+        Self { image: image.into(), sources }
+    }
+
+    /// The machine it is for.
+    pub fn target(&self) -> &'static Target {
+        self.image.target
+    }
+
+    /// Bytes of its code.
+    pub(crate) fn code(&self) -> u64 {
+        let code = self.image.segments.iter().filter(|part| part.rights.execute);
+        code.map(|part| part.bytes.len() as u64).sum()
+    }
+
+    /// What a call of a routine needs: the program with a place to come back to, and that place.
+    pub(crate) fn stage(&self, routine: Option<&str>) -> Result<Stage, String> {
+        let Some(routine) = routine else { return Ok(Stage { image: Arc::clone(&self.image), back: None }) };
+        let symbol = self.image.symbol(routine).filter(|symbol| symbol.address().is_some());
+        let Some(entry) = symbol.and_then(wendax_image::Symbol::address) else {
+            let labels = self.image.labels().filter(|label| !label.is_private()).map(|label| label.name.as_str());
+            let near = wendax_source::nearest(routine, labels);
+            let near = near.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
+            return Err(format!("there is no label `{routine}` in this program{near}"));
+        };
+        let is_code = self.image.segment_at(entry).is_some_and(|part| part.rights.execute);
+        if !is_code {
+            return Err(format!("`{routine}` is no routine: no code stands there"));
+        }
+        let back = free_place(&self.image).ok_or("the program leaves no room for a place to come back to")?;
+        let mut image = Image::clone(&self.image);
+        let target = image.target;
+        let bytes = vec![0; target.longest_code as usize];
+        let at = image.segments.partition_point(|part| part.start < back);
+        image.segments.insert(at, Segment { start: back, bytes, reserved: false, rights: Rights::CODE });
+        image.entry = entry;
+        Ok(Stage { image: Arc::new(image), back: Some(back) })
+    }
+}
+
+/// The highest place below the stack that the program leaves free.
+fn free_place(image: &Image) -> Option<Addr> {
+    let map = &image.target.map;
+    let length = image.target.longest_code;
+    let mut at = Addr(map.stack_start.0 & !(map.page - 1)).checked_sub(map.page)?;
+    loop {
+        let end = at + length;
+        let over = image.segments.iter().find(|part| part.start < end && at < part.end());
+        match over {
+            None if map.holds(at, length.into()) && at >= map.code_start => return Some(at),
+            None => return None,
+            Some(part) => at = Addr(part.start.0 & !(map.page - 1)).checked_sub(map.page)?,
+        }
+    }
+}
+
+/// A program as a row runs it.
+#[derive(Debug, Clone)]
+pub(crate) struct Stage {
+    image: Arc<Image>,
+    back: Option<Addr>,
+}
+
+impl Stage {
+    /// A run of a row, with these of its values, before its first step.
+    pub(crate) fn begin(
+        &self,
+        subject: &Subject,
+        row: &Row,
+        chosen: &Chosen,
+        limits: &Limits,
+    ) -> Result<Begun, String> {
+        let given = &row.given;
+        let settings = Settings {
+            arguments: given.arguments.iter().map(|text| text.with(chosen).into_bytes()).collect(),
+            seed: given.seed,
+            clock: Clock::Cycles,
+            has_folder: !given.files.is_empty() || !row.expected.writes.is_empty(),
+            ..Settings::default()
+        };
+        if settings.arguments.iter().any(|argument| argument.contains(&0)) {
+            return Err("an argument holds a NUL, which ends it".to_owned());
+        }
+        let session = Session::new(Arc::clone(&self.image), settings).with_sources(subject.sources.clone());
+        let mut session = session
+            .stopping_when_idle()
+            .judging_the_start()
+            .stopping_after_output(limits.output)
+            .stopping_after_steps(StepNo(limits.steps))
+            .stopping_after_milliseconds(limits.seconds.saturating_mul(1000))
+            .with_budget(BUDGET);
+        let mut begun = Begun { back: self.back, kept: Vec::new(), own: Vec::new(), session: session.clone() };
+        if let Some(back) = self.back {
+            begun.kept = call(&mut session, back, &given.with, chosen)?;
+        }
+        for (name, value) in &given.set {
+            let target = session.machine().target();
+            let register = target.register(name);
+            let register =
+                register.ok_or_else(|| format!("`set`: there is no register `{name}` on {}", target.name))?;
+            let value = number(&session, value, chosen)?;
+            session.edit(Event::SetRegister(register, word(target, value)));
+            if let Some(kept) = begun.kept.iter_mut().find(|(kept, _)| *kept == register) {
+                kept.1 = word(target, value);
+            }
+        }
+        for cells in &given.memory {
+            begun.own.push(put(&mut session, cells, chosen)?);
+        }
+        // In this order: what is compared with a reference comes first.
+        for text in row.expected.leaves.iter().map(|cells| &cells.at).chain(&row.expected.touches) {
+            begun.own.push(extent(&session, text, chosen)?);
+        }
+        if !given.events.is_empty() {
+            let lines: Vec<String> = given.events.iter().map(|event| with(event, chosen).to_string()).collect();
+            let script = Script::read(&lines.join("\n"), &session);
+            session.set_script(script.map_err(|error| format!("`events`, number {}: {}", error.line, error.message))?);
+        }
+        match &given.typed {
+            Some(text) => {
+                session.type_input(text.with(chosen).as_bytes());
+                session.end_input();
+            }
+            None if given.events.is_empty() && row.strike.is_none() => {
+                session.end_input();
+            }
+            None => {}
+        }
+        begun.session = session;
+        Ok(begun)
+    }
+}
+
+/// An event with the values of a run in it: a text that is a value alone is a number.
+fn with(event: &Value, chosen: &Chosen) -> Value {
+    match event {
+        Value::String(text) => {
+            let alone = text.strip_prefix('{').and_then(|text| text.strip_suffix('}'));
+            match alone.and_then(|name| chosen.get(name.trim())) {
+                Some(number) => Value::from(*number),
+                None => Value::from(Text::plain(text).with(chosen)),
+            }
+        }
+        Value::Array(list) => list.iter().map(|value| with(value, chosen)).collect(),
+        Value::Object(members) => {
+            Value::Object(members.iter().map(|(name, value)| (name.clone(), with(value, chosen))).collect())
+        }
+        Value::Null | Value::Bool(_) | Value::Number(_) => event.clone(),
+    }
+}
+
+/// Sets registers and stack as a call leaves them; the registers that have to be given back, with what they hold.
+fn call(session: &mut Session, back: Addr, with: &[Text], chosen: &Chosen) -> Result<Vec<(Reg, u32)>, String> {
+    let target = session.machine().target();
+    let roles = &target.roles;
+    if with.len() > roles.arguments.len() {
+        return Err(format!(
+            "`with` has {} arguments; {} has registers for {}: set more by `memory`",
+            with.len(),
+            target.name,
+            roles.arguments.len()
+        ));
+    }
+    let values: Vec<u32> =
+        with.iter().map(|text| Ok(word(target, number(session, text, chosen)?))).collect::<Result<_, String>>()?;
+    let mut stack = session.machine().stack_pointer();
+    if roles.link.is_none() {
+        stack = Addr(stack.0.wrapping_sub(target.word_bytes()));
+        for (offset, byte) in (0..).zip(back.0.to_le_bytes()).take(target.word_bytes() as usize) {
+            session.edit(Event::SetByte(stack + offset, byte.into()));
+        }
+    }
+    session.edit(Event::SetRegister(roles.stack, stack.0));
+    if let Some(link) = roles.link {
+        session.edit(Event::SetRegister(link, back.0));
+    }
+    // Nobody's numbers, so that one that was not given back is seen.
+    let is_plain = |register: Reg| register != roles.stack && Some(register) != roles.link;
+    let mut kept = Vec::new();
+    for (register, info) in target.registers().filter(|(register, info)| info.kept && is_plain(*register)) {
+        debug_assert!(info.kept, "only those are asked for");
+        let value = word(target, 0x5EED_5A01 + 0x0101 * i64::from(register.0));
+        session.edit(Event::SetRegister(register, value));
+        kept.push((register, value));
+    }
+    let behind = if roles.link.is_none() { stack + target.word_bytes() } else { stack };
+    kept.push((roles.stack, behind.0));
+    for (register, value) in roles.arguments.iter().zip(values) {
+        session.edit(Event::SetRegister(*register, value));
+    }
+    Ok(kept)
+}
+
+/// A number as the machine's word has it.
+pub(crate) fn word(target: &Target, value: i64) -> u32 {
+    u32::try_from(value & i64::from(target.word_mask())).unwrap_or(0)
+}
+
+/// A value as it is at the present moment of a run.
+pub(crate) fn number(session: &Session, text: &Text, chosen: &Chosen) -> Result<i64, String> {
+    let text = text.with(chosen);
+    let machine = session.machine();
+    let names = Names::new(session.image(), machine.target(), session.image().entry);
+    let value = names.read(&text).and_then(|value| value.value(&At::new(machine)));
+    value.map_err(|error| format!("`{text}`: {}", error.message))
+}
+
+/// A place in memory.
+pub(crate) fn address(session: &Session, text: &Text, chosen: &Chosen) -> Result<Addr, String> {
+    let value = number(session, text, chosen)?;
+    Ok(Addr(u32::try_from(value & i64::from(session.machine().target().address_mask())).unwrap_or(0)))
+}
+
+/// The cells that a label stands for, or the word at a place.
+fn extent(session: &Session, text: &Text, chosen: &Chosen) -> Result<(Addr, Addr), String> {
+    let target = session.machine().target();
+    let names = Names::new(session.image(), target, session.image().entry);
+    if let Some(extent) = names.extent(text.with(chosen).trim()) {
+        return Ok(extent);
+    }
+    let at = address(session, text, chosen)?;
+    Ok((at, at + target.word_bytes()))
+}
+
+/// The bytes that some cells are to hold.
+pub(crate) fn bytes(session: &Session, cells: &Cells, chosen: &Chosen) -> Result<Vec<u8>, String> {
+    let target = session.machine().target();
+    let mut bytes = Vec::new();
+    for text in &cells.values {
+        match cells.form {
+            Form::Text => {
+                bytes.extend(text.with(chosen).into_bytes());
+                bytes.push(0);
+            }
+            Form::Bytes => bytes.push(number(session, text, chosen)?.to_le_bytes()[0]),
+            Form::Words => {
+                let number = word(target, number(session, text, chosen)?);
+                bytes.extend(number.to_le_bytes().into_iter().take(target.word_bytes() as usize));
+            }
+        }
+    }
+    Ok(bytes)
+}
+
+/// Puts what is given to memory; the cells that a routine may change by that: those of the label, and what was put there.
+fn put(session: &mut Session, cells: &Cells, chosen: &Chosen) -> Result<(Addr, Addr), String> {
+    let at = address(session, &cells.at, chosen)?;
+    let bytes = bytes(session, cells, chosen)?;
+    let label = extent(session, &cells.at, chosen)?;
+    for (offset, byte) in (0..).zip(&bytes) {
+        session.edit(Event::SetByte(at + offset, (*byte).into()));
+    }
+    let end = at + u32::try_from(bytes.len()).unwrap_or(u32::MAX);
+    Ok((at, end.max(label.1)))
+}

@@ -1,0 +1,535 @@
+//! Trials: all runs of all rows, on as many threads as are wanted, and what came of each row.
+//!
+//! A run hangs on its row and its program alone, so that order, number and threads change nothing of what is told. What is
+//! kept of a row while it runs is how many of its runs are done and the first that failed.
+
+use crate::judge::{Difference, Judge, Kind};
+use crate::like::Like;
+use crate::rules;
+use crate::run::{Ending, Yard, go};
+use crate::strike;
+use crate::subject::{Begun, Stage, Subject};
+use crate::table::{Chosen, Limits, Row, Table};
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
+use wendax_isa::StepNo;
+use wendax_machine::Snapshot;
+use wendax_session::Session;
+
+/// Runs that a thread takes at once.
+const AT_ONCE: u64 = 8;
+
+/// Programs by their paths in the table; or why there is none.
+pub type Named = BTreeMap<String, Result<Subject, String>>;
+
+/// The programs that a table is about.
+#[derive(Debug, Clone, Default)]
+pub struct Programs {
+    /// That of the table itself, where anything is asked of it.
+    pub own: Option<Subject>,
+    /// Those that rows try: see [`Table::tried`].
+    pub tried: Named,
+    /// Those that rows are compared with: see [`Table::references`].
+    pub references: Named,
+}
+
+/// A table with the programs it is about.
+#[derive(Debug)]
+pub struct Trials {
+    table: Table,
+    programs: Programs,
+    stages: Vec<OnceLock<Result<Stage, String>>>,
+    likes: Vec<OnceLock<Result<Option<Like>, String>>>,
+}
+
+/// How trials are carried out.
+#[derive(Clone, Copy)]
+pub struct How<'a> {
+    /// Threads, at least 1.
+    pub threads: usize,
+    /// Milliseconds of the host since some moment.
+    pub now: &'a (dyn Fn() -> u64 + Sync),
+    /// Someone asked for an end.
+    pub is_over: &'a AtomicBool,
+}
+
+impl std::fmt::Debug for How<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("How").field("threads", &self.threads).finish_non_exhaustive()
+    }
+}
+
+/// A run of a row that failed.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Failing {
+    /// Which of the row's values it has: see [`Row::chosen`].
+    pub case: u64,
+    /// Its values in words: `a = -1, b = 3`.
+    pub values: String,
+    /// The moment at which something came, where something comes at every step of a stretch.
+    pub struck: Option<StepNo>,
+    /// The line of that moment.
+    pub struck_line: Option<String>,
+    /// What is otherwise, the earliest first; at least one.
+    pub differences: Vec<Difference>,
+}
+
+impl Failing {
+    /// What is otherwise, in words, behind what the run had.
+    pub fn words(&self) -> String {
+        let mut text = String::new();
+        if !self.values.is_empty() {
+            text.push_str(&format!("with {}: ", self.values));
+        }
+        if let Some(step) = self.struck {
+            let line = self.struck_line.as_ref().map_or_else(String::new, |line| format!(" ({line})"));
+            text.push_str(&format!("struck at step {}{line}: ", wendax_session::grouped(step.0)));
+        }
+        let first = self.differences.first().map(Difference::words).unwrap_or_default();
+        text.push_str(&first);
+        match self.differences.len() {
+            0 | 1 => {}
+            2 => text.push_str("; and one thing more"),
+            more => text.push_str(&format!("; and {} things more", more - 1)),
+        }
+        text
+    }
+}
+
+/// The least and the greatest of something.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Span {
+    /// The least.
+    pub least: u64,
+    /// The greatest.
+    pub most: u64,
+}
+
+impl Span {
+    fn with(known: Option<Self>, number: u64) -> Self {
+        known.map_or(Self { least: number, most: number }, |known| Self {
+            least: known.least.min(number),
+            most: known.most.max(number),
+        })
+    }
+}
+
+/// What came of a row, or of a rule.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Outcome {
+    /// Its number among the rows; none for a rule.
+    pub row: Option<usize>,
+    /// What it is called.
+    pub name: String,
+    /// What it is about.
+    pub note: String,
+    /// What it counts.
+    pub points: u32,
+    /// Nothing but its name is told when it fails.
+    pub is_hidden: bool,
+    /// Its line in the table.
+    pub line: usize,
+    /// How many runs it was.
+    pub runs: u64,
+    /// How many of them failed.
+    pub failed: u64,
+    /// The first that failed.
+    pub failing: Option<Failing>,
+    /// Cycles of its runs.
+    pub cycles: Option<Span>,
+    /// Cycles of what it is compared with.
+    pub reference: Option<Span>,
+}
+
+impl Outcome {
+    /// That of a row that was not run at all.
+    pub(crate) fn not_run(name: &str, points: u32, why: &str) -> Self {
+        let difference = Difference::plain(Kind::Row, format!("not run: {why}"));
+        let failing = Failing { differences: vec![difference], ..Failing::default() };
+        Self { name: name.to_owned(), points, failed: 1, failing: Some(failing), ..Self::default() }
+    }
+
+    /// All of it was as expected.
+    pub fn is_passed(&self) -> bool {
+        self.failed == 0
+    }
+}
+
+/// What came of a whole table.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Report {
+    /// What the table is about.
+    pub about: String,
+    /// Rules first, and then the rows, as they stand in the table.
+    pub outcomes: Vec<Outcome>,
+}
+
+impl Report {
+    /// How many failed.
+    pub fn failed(&self) -> usize {
+        self.outcomes.iter().filter(|outcome| !outcome.is_passed()).count()
+    }
+
+    /// Points that were reached, and those there are.
+    pub fn points(&self) -> (u64, u64) {
+        let all = |is_counted: fn(&&Outcome) -> bool| {
+            self.outcomes.iter().filter(is_counted).map(|outcome| u64::from(outcome.points)).sum()
+        };
+        (all(|outcome| outcome.is_passed()), all(|_| true))
+    }
+}
+
+/// A run of a row that can be walked through.
+#[derive(Debug, Clone)]
+pub struct Walk {
+    /// At its end, or where it was stopped.
+    pub session: Session,
+    /// The step at which something went wrong.
+    pub step: Option<StepNo>,
+    /// What it prints when all is well, where that is known.
+    pub expected: Option<String>,
+}
+
+/// How far a row is.
+#[derive(Debug, Default)]
+struct Partial {
+    done: u64,
+    runs: u64,
+    failed: u64,
+    failing: Option<Failing>,
+    cycles: Option<Span>,
+    reference: Option<Span>,
+}
+
+/// What one case of a row came to.
+#[derive(Debug, Default)]
+pub(crate) struct CaseOutcome {
+    pub(crate) runs: u64,
+    pub(crate) failed: u64,
+    pub(crate) failing: Option<Failing>,
+    pub(crate) cycles: Option<Span>,
+    pub(crate) reference: Option<Span>,
+}
+
+impl CaseOutcome {
+    pub(crate) fn take(&mut self, cycles: u64, failing: Option<Failing>) {
+        self.runs += 1;
+        self.cycles = Some(Span::with(self.cycles, cycles));
+        if let Some(failing) = failing {
+            self.failed += 1;
+            self.failing.get_or_insert(failing);
+        }
+    }
+}
+
+/// A run that was carried through.
+pub(crate) struct Done {
+    pub(crate) begun: Begun,
+    pub(crate) start: Snapshot,
+    pub(crate) ending: Ending,
+}
+
+impl Trials {
+    /// The trials of a table: of its own program, and of those that its rows name.
+    ///
+    /// # Errors
+    ///
+    /// Rules of the table that name no word of the program's machine, each with its line.
+    pub fn new(table: Table, programs: Programs) -> Result<Self, Vec<crate::Problem>> {
+        let target = programs.own.as_ref().map(Subject::target);
+        let wrong = |rule: &crate::table::Rule| match target {
+            Some(target) => rules::problem(rule, target),
+            None => Some("a rule is about the program of the table, and that names none".to_owned()),
+        };
+        let problems: Vec<crate::Problem> = table
+            .rules
+            .iter()
+            .filter_map(|rule| Some(crate::Problem { line: rule.line, message: wrong(rule)? }))
+            .collect();
+        if !problems.is_empty() {
+            return Err(problems);
+        }
+        let stages = table.rows.iter().map(|_| OnceLock::new()).collect();
+        let likes = table.rows.iter().map(|_| OnceLock::new()).collect();
+        Ok(Self { table, programs, stages, likes })
+    }
+
+    /// The table.
+    pub fn table(&self) -> &Table {
+        &self.table
+    }
+
+    /// Rules and rows of a table by name, with their points, in the order of [`Report::outcomes`].
+    pub fn names(table: &Table) -> Vec<(String, u32)> {
+        let rules = table.rules.iter().map(|rule| (rules::words(rule), 0));
+        rules.chain(table.rows.iter().map(|row| (row.name.clone(), row.points))).collect()
+    }
+
+    /// The program of a row.
+    fn subject(&self, row: &Row) -> Result<&Subject, String> {
+        match &row.program {
+            None => self.programs.own.as_ref().ok_or_else(|| "the table names no program".to_owned()),
+            Some(path) => match self.programs.tried.get(path) {
+                Some(found) => found.as_ref().map_err(|why| format!("{path}: {why}")),
+                None => Err(format!("{path} was not read")),
+            },
+        }
+    }
+
+    /// Carries all of it out; each row is told when it is done, in whatever order that is. `None` when someone asked for an
+    /// end before.
+    pub fn run(&self, how: How<'_>, told: &(dyn Fn(&Outcome) + Sync)) -> Option<Report> {
+        let rules: Vec<Outcome> = self.table.rules.iter().map(|rule| self.rule(rule)).collect();
+        rules.iter().for_each(told);
+        let rows = &self.table.rows;
+        let ends: Vec<u64> = rows
+            .iter()
+            .scan(0_u64, |end, row| {
+                *end = end.saturating_add(row.cases());
+                Some(*end)
+            })
+            .collect();
+        let all = ends.last().copied().unwrap_or(0);
+        let next = AtomicU64::new(0);
+        let begun: Vec<AtomicU64> = rows.iter().map(|_| AtomicU64::new(u64::MAX)).collect();
+        let partial: Vec<Mutex<Partial>> = rows.iter().map(|_| Mutex::default()).collect();
+        let outcomes: Vec<Mutex<Option<Outcome>>> = rows.iter().map(|_| Mutex::default()).collect();
+        let work = || {
+            while !how.is_over.load(Ordering::Relaxed) {
+                let from = next.fetch_add(AT_ONCE, Ordering::Relaxed);
+                if from >= all {
+                    return;
+                }
+                for number in from..from.saturating_add(AT_ONCE).min(all) {
+                    let index = ends.partition_point(|end| *end <= number);
+                    let case = number - index.checked_sub(1).map_or(0, |before| ends[before]);
+                    let row = &rows[index];
+                    let start = begun[index].fetch_min((how.now)(), Ordering::Relaxed).min((how.now)());
+                    let until = start.saturating_add(self.table.limits.host);
+                    let may_go_on = || !how.is_over.load(Ordering::Relaxed) && (how.now)() <= until;
+                    let outcome = self.case(index, case, &may_go_on);
+                    if how.is_over.load(Ordering::Relaxed) {
+                        return;
+                    }
+                    let mut partial = locked(&partial[index]);
+                    partial.take(outcome);
+                    if partial.done == row.cases() {
+                        let outcome = outcome_of(index, row, &partial);
+                        drop(partial);
+                        told(&outcome);
+                        *locked(&outcomes[index]) = Some(outcome);
+                    }
+                }
+            }
+        };
+        std::thread::scope(|scope| {
+            for _ in 1..how.threads.clamp(1, 256) {
+                scope.spawn(work);
+            }
+            work();
+        });
+        let rows: Option<Vec<Outcome>> = outcomes.iter().map(|outcome| locked(outcome).take()).collect();
+        let outcomes = rules.into_iter().chain(rows?).collect();
+        Some(Report { about: self.table.about.clone(), outcomes })
+    }
+
+    fn rule(&self, rule: &crate::table::Rule) -> Outcome {
+        let found = self.programs.own.as_ref().and_then(|own| rules::broken(rule, own));
+        let failing = found.map(|difference| Failing { differences: vec![difference], ..Failing::default() });
+        let failed = failing.is_some().into();
+        Outcome { name: rules::words(rule), line: rule.line, failed, failing, ..Outcome::default() }
+    }
+
+    /// All runs of one case of a row.
+    fn case(&self, index: usize, case: u64, may_go_on: &dyn Fn() -> bool) -> CaseOutcome {
+        let row = &self.table.rows[index];
+        let mut outcome = CaseOutcome::default();
+        let subject = match self.subject(row) {
+            Ok(subject) => subject,
+            Err(why) => {
+                let differences = vec![Difference::plain(Kind::Row, why)];
+                outcome.take(0, Some(Failing { case, differences, ..Failing::default() }));
+                return outcome;
+            }
+        };
+        let chosen = row.chosen(case, subject.target());
+        let failed = |message: String| Failing {
+            case,
+            values: values_words(row, &chosen),
+            differences: vec![Difference::plain(Kind::Row, message)],
+            ..Failing::default()
+        };
+        if let Some(strike) = &row.strike {
+            let moments = strike::moments(self, index, strike, &chosen, may_go_on);
+            match moments {
+                Ok(moments) => {
+                    for step in moments {
+                        let done = self.go(index, row, &strike::row(row, strike, step), &chosen, may_go_on);
+                        match done {
+                            Ok(done) => {
+                                let found = judged(subject, row, &chosen, &done);
+                                let failing = (!found.is_empty()).then(|| Failing {
+                                    struck: Some(step),
+                                    struck_line: strike::line(&done.begun.session, step),
+                                    differences: found,
+                                    ..failed(String::new())
+                                });
+                                outcome.take(done.begun.session.machine().cycles(), failing);
+                            }
+                            Err(message) => outcome.take(0, Some(failed(message))),
+                        }
+                        if outcome.failed > 0 && !may_go_on() {
+                            break;
+                        }
+                    }
+                }
+                Err(message) => outcome.take(0, Some(failed(message))),
+            }
+            return outcome;
+        }
+        match self.go(index, row, row, &chosen, may_go_on) {
+            Err(message) => outcome.take(0, Some(failed(message))),
+            Ok(done) => {
+                let mut found = judged(subject, row, &chosen, &done);
+                match self.like(index) {
+                    Err(message) => found.push(Difference::plain(Kind::Row, message.clone())),
+                    Ok(None) => {}
+                    Ok(Some(like)) => {
+                        let (differences, cycles) = like.compare(row, &chosen, &self.table.limits, &done, may_go_on);
+                        outcome.reference = cycles.map(|cycles| Span::with(None, cycles));
+                        found.extend(differences);
+                        found.sort_by_key(|difference| difference.step.unwrap_or(StepNo::LAST));
+                    }
+                }
+                let failing = (!found.is_empty()).then(|| Failing { differences: found, ..failed(String::new()) });
+                outcome.take(done.begun.session.machine().cycles(), failing);
+            }
+        }
+        outcome
+    }
+
+    /// The program as a row runs it, made once.
+    fn stage(&self, index: usize) -> Result<&Stage, String> {
+        let row = &self.table.rows[index];
+        let made = || self.subject(row)?.stage(row.given.call.as_deref());
+        self.stages[index].get_or_init(made).as_ref().map_err(Clone::clone)
+    }
+
+    fn like(&self, index: usize) -> &Result<Option<Like>, String> {
+        let row = &self.table.rows[index];
+        self.likes[index].get_or_init(|| {
+            let Some(like) = &row.like else { return Ok(None) };
+            Like::new(like, self.subject(row)?, &self.programs.references).map(Some)
+        })
+    }
+
+    /// Begins a run of a row; `given` is that row, or it with something more that comes.
+    pub(crate) fn begin(&self, index: usize, given: &Row, chosen: &Chosen) -> Result<Begun, String> {
+        self.stage(index)?.begin(self.subject(given)?, given, chosen, &self.table.limits)
+    }
+
+    /// Carries a run of a row through.
+    fn go(
+        &self,
+        index: usize,
+        row: &Row,
+        given: &Row,
+        chosen: &Chosen,
+        may_go_on: &dyn Fn() -> bool,
+    ) -> Result<Done, String> {
+        carried(self.begin(index, given, chosen)?, row, chosen, may_go_on)
+    }
+
+    /// The run of a row that failed, to be walked through; the first run of the row when none failed.
+    ///
+    /// # Errors
+    ///
+    /// The row does not fit the program, and why.
+    pub fn walk(&self, index: usize, failing: Option<&Failing>, may_go_on: &dyn Fn() -> bool) -> Result<Walk, String> {
+        let row = self.table.rows.get(index).ok_or("there is no such row")?;
+        let chosen = row.chosen(failing.map_or(0, |failing| failing.case), self.subject(row)?.target());
+        let struck = failing.and_then(|failing| failing.struck).zip(row.strike.as_ref());
+        let given = struck.map(|(step, strike)| strike::row(row, strike, step));
+        let done = self.go(index, row, given.as_ref().unwrap_or(row), &chosen, may_go_on)?;
+        let step = failing.and_then(|failing| failing.differences.iter().find_map(|found| found.step));
+        Ok(Walk { session: done.begun.session, step, expected: expected_words(row, &chosen) })
+    }
+
+    /// What each run may use.
+    pub fn limits(&self) -> &Limits {
+        &self.table.limits
+    }
+}
+
+/// Carries a run through that has begun.
+pub(crate) fn carried(
+    mut begun: Begun,
+    row: &Row,
+    chosen: &Chosen,
+    may_go_on: &dyn Fn() -> bool,
+) -> Result<Done, String> {
+    let mut machine = begun.session.machine().clone();
+    let start = machine.snapshot();
+    let ending = go(&mut begun, &Yard::of(row, chosen), may_go_on);
+    Ok(Done { begun, start, ending })
+}
+
+fn judged(subject: &Subject, row: &Row, chosen: &Chosen, done: &Done) -> Vec<Difference> {
+    let run = (&done.begun, &done.ending, &done.start);
+    Judge::new((row, chosen), run, subject.code()).differences()
+}
+
+/// What a row expects to be printed.
+fn expected_words(row: &Row, chosen: &Chosen) -> Option<String> {
+    use crate::table::Prints;
+    match row.expected.prints.as_ref()? {
+        Prints::Exactly(text) | Prints::Trimmed(text) => Some(text.with(chosen)),
+        Prints::Like(..) => None,
+    }
+}
+
+/// The values of a run, in words.
+fn values_words(row: &Row, chosen: &Chosen) -> String {
+    let values = row.given.vary.iter().filter_map(|(name, _)| Some(format!("{name} = {}", chosen.get(name)?)));
+    values.collect::<Vec<_>>().join(", ")
+}
+
+impl Partial {
+    fn take(&mut self, outcome: CaseOutcome) {
+        self.done += 1;
+        self.runs += outcome.runs;
+        self.failed += outcome.failed;
+        let known = self.failing.as_ref().map_or(u64::MAX, |failing| failing.case);
+        if let Some(failing) = outcome.failing.filter(|failing| failing.case < known) {
+            self.failing = Some(failing);
+        }
+        for (own, new) in [(&mut self.cycles, outcome.cycles), (&mut self.reference, outcome.reference)] {
+            if let Some(new) = new {
+                let least = Span::with(*own, new.least);
+                *own = Some(Span::with(Some(least), new.most));
+            }
+        }
+    }
+}
+
+fn outcome_of(index: usize, row: &Row, partial: &Partial) -> Outcome {
+    Outcome {
+        row: Some(index),
+        name: row.name.clone(),
+        note: row.note.clone(),
+        points: row.points,
+        is_hidden: row.is_hidden,
+        line: row.line,
+        runs: partial.runs,
+        failed: partial.failed,
+        failing: partial.failing.clone(),
+        cycles: partial.cycles,
+        reference: partial.reference,
+    }
+}
+
+/// What a thread left that failed is whole all the same: nothing is changed in more than one go.
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}

@@ -1,0 +1,3 @@
+//! Tables of trials, asked from outside.
+
+mod rows;

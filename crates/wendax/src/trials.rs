@@ -1,0 +1,192 @@
+//! `wendax try`: tables of trials, for their own program or for each program of a class.
+//!
+//! Which files those are, the host's time and threads are here; what comes of rows is for the trials themselves.
+
+mod class;
+
+use crate::cli::{Problems, Try};
+use crate::exercise::below;
+use crate::program::{self, Belongs, How as Reading, Program, Telling};
+use crate::run::world::STARTED;
+use crate::{Failure, files, status};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+use wendax_project::{NAME, Seal};
+use wendax_trials::{How, Named, Programs, Report, Subject, Table, Trials};
+
+/// The file name of a table, and the ending of others.
+const TABLE: &str = "trials.toml";
+const ENDING: &str = ".trials.toml";
+
+/// A file is named as tables are.
+pub(crate) fn is_table(path: &Path) -> bool {
+    path.file_name().is_some_and(|name| {
+        let name = name.to_string_lossy();
+        name == TABLE || name.ends_with(ENDING)
+    })
+}
+
+/// The tables that a path stands for: itself, or those in a folder by name.
+fn tables(path: Option<&Path>) -> Result<Vec<PathBuf>, Failure> {
+    let given = path.unwrap_or(Path::new("."));
+    if !given.is_dir() {
+        return Ok(vec![given.to_owned()]);
+    }
+    let entries = std::fs::read_dir(given)
+        .map_err(|error| Failure::usage(format!("{}: {}", given.display(), files::plain(&error))))?;
+    let names = entries.filter_map(|entry| Some(entry.ok()?.file_name()));
+    let mut found: Vec<PathBuf> = names.map(PathBuf::from).filter(|name| is_table(name)).collect();
+    found.sort();
+    if found.is_empty() {
+        return Err(Failure::usage(format!(
+            "{}: there is no table of trials in this folder: {TABLE} or NAME{ENDING}; docs/trials.md says how one is written",
+            given.display()
+        )));
+    }
+    Ok(match path {
+        Some(folder) => found.into_iter().map(|name| folder.join(name)).collect(),
+        None => found,
+    })
+}
+
+/// Reads a table; all that is wrong with it is told.
+pub(crate) fn read_table(path: &Path, text: &str) -> Result<Table, Failure> {
+    Table::read(text).map_err(|problems| wrong(path, &problems))
+}
+
+fn wrong(path: &Path, problems: &[wendax_trials::Problem]) -> Failure {
+    let lines: Vec<String> =
+        problems.iter().map(|problem| format!("{}:{}: {}", path.display(), problem.line, problem.message)).collect();
+    Failure::usage(lines.join("\n"))
+}
+
+/// The program of a table: the one it names, one of its own name beside it, or the project it lies in.
+pub(crate) fn program_of(path: &Path, table: &Table) -> Result<PathBuf, Failure> {
+    let wrong = |why: String| Failure::usage(format!("{}: {why}", path.display()));
+    if let Some(program) = &table.program {
+        return below(path, program).map_err(wrong);
+    }
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let beside = name.strip_suffix(ENDING).map(|name| folder.join(format!("{name}.asm"))).filter(|path| path.is_file());
+    if let Some(beside) = beside {
+        return Ok(beside);
+    }
+    if folder.join(NAME).is_file() {
+        return Ok(if folder.as_os_str().is_empty() { PathBuf::from(".") } else { folder.to_owned() });
+    }
+    Err(wrong(format!(
+        "which program is it about? Write program = \"axles.asm\" in it, or lay it in a project beside {NAME}"
+    )))
+}
+
+impl Program {
+    /// What trials are made with.
+    pub(crate) fn subject(&self) -> Subject {
+        Subject::new(self.image().clone(), self.assembly.sources.clone())
+    }
+}
+
+/// The programs that a table is about.
+pub(crate) fn programs(path: &Path, table: &Table, how: &Reading) -> Result<Programs, Failure> {
+    let own =
+        if table.is_about_its_own() { Some(program::load(&program_of(path, table)?, how)?.subject()) } else { None };
+    let one_line = Reading { telling: Telling { form: Problems::Json, ..how.telling }, ..how.clone() };
+    let (tried, references) = (named(path, &table.tried(), &one_line), named(path, &table.references(), &one_line));
+    Ok(Programs { own, tried, references })
+}
+
+/// Programs that a table names.
+pub(crate) fn named(path: &Path, names: &[&str], how: &Reading) -> Named {
+    let load = |named: &str| {
+        let program = program::load(&below(path, named)?, how);
+        program.map(|program| program.subject()).map_err(|failure| told(&failure))
+    };
+    names.iter().map(|named| ((*named).to_owned(), load(named))).collect()
+}
+
+/// The first thing that kept a program from being run.
+fn told(failure: &Failure) -> String {
+    let line = failure.text.lines().next().unwrap_or_default();
+    let json: Option<serde_json::Value> = serde_json::from_str(line).ok();
+    let Some(problem) = json else { return line.to_owned() };
+    let text = |name: &str| problem.get(name).and_then(serde_json::Value::as_str).unwrap_or_default();
+    let line = problem.get("line").and_then(serde_json::Value::as_u64).unwrap_or(0);
+    let file = text("file").rsplit('/').next().unwrap_or_default();
+    format!("it does not assemble: {file}:{line}: {} {}", text("code"), text("message"))
+}
+
+/// How a program is read that is tried.
+pub(crate) fn reading(seal: Seal, telling: Telling) -> Reading {
+    Reading { at: None, target: None, belongs: Belongs::ToProject, seal, telling }
+}
+
+/// Milliseconds since the command began.
+fn now() -> u64 {
+    u64::try_from(STARTED.elapsed().as_millis()).unwrap_or(u64::MAX)
+}
+
+/// How many runs go at once when it is not said.
+pub(crate) fn cores() -> usize {
+    std::thread::available_parallelism().map_or(1, std::num::NonZero::get)
+}
+
+/// A signal asks for the end.
+pub(crate) fn end_by_signal() -> Arc<AtomicBool> {
+    let over = Arc::new(AtomicBool::new(false));
+    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
+        let second = status::INTERRUPTED.into();
+        let _ = signal_hook::flag::register_conditional_shutdown(signal, second, Arc::clone(&over));
+        let _ = signal_hook::flag::register(signal, Arc::clone(&over));
+    }
+    over
+}
+
+/// Carries trials out.
+pub(crate) fn carry_out(trials: &Trials, threads: usize, is_over: &AtomicBool) -> Result<Report, Failure> {
+    let report = trials.run(How { threads, now: &now, is_over }, &|_| {});
+    report.ok_or_else(|| Failure { status: status::INTERRUPTED, ..Failure::usage("interrupted") })
+}
+
+/// Leaves only the rows that were asked for.
+fn select(table: &mut Table, path: &Path, names: &[String]) -> Result<(), Failure> {
+    for name in names {
+        if !table.rows.iter().any(|row| row.name == *name) {
+            let near = wendax_source::nearest(name, table.rows.iter().map(|row| row.name.as_str()));
+            let near = near.map_or_else(String::new, |near| format!("; did you mean {near:?}?"));
+            return Err(Failure::usage(format!("{}: no row is called {name:?}{near}", path.display())));
+        }
+    }
+    if !names.is_empty() {
+        table.rows.retain(|row| names.contains(&row.name));
+        table.rules.clear();
+    }
+    Ok(())
+}
+
+pub(crate) fn run(options: &Try) -> Result<u8, Failure> {
+    let seal = options.opening.bounds.seal(None);
+    let threads = options.threads.map_or_else(cores, usize::from);
+    let over = end_by_signal();
+    if !options.programs.is_empty() {
+        return class::run(options, threads, &over);
+    }
+    let mut reports = Vec::new();
+    for path in tables(options.table.as_deref())? {
+        seal.may_read(&path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
+        let text = files::text_of(&path, files::read(&path)?)?;
+        let mut table = read_table(&path, &text)?;
+        select(&mut table, &path, &options.row)?;
+        let how = reading(seal.clone(), Telling::of(&options.opening));
+        let programs = programs(&path, &table, &how)?;
+        let trials = Trials::new(table, programs).map_err(|problems| wrong(&path, &problems))?;
+        let report = carry_out(&trials, threads, &over)?;
+        reports.push((path.display().to_string(), report));
+    }
+    let failed: usize = reports.iter().map(|(_, report)| report.failed()).sum();
+    let named: Vec<(&str, &Report)> = reports.iter().map(|(name, report)| (name.as_str(), report)).collect();
+    let out = wendax_trials::ReportForm::from(options.form).write(&named);
+    files::write_to(options.output.as_deref().unwrap_or(Path::new("-")), out.as_bytes())?;
+    Ok(if failed == 0 { 0 } else { status::TRIALS })
+}
