@@ -57,6 +57,11 @@ const ROW: [&str; 32] = [
     "strike",
 ];
 
+/// The keys that a row may have, in the order in which they are told.
+pub fn row_keys() -> &'static [&'static str] {
+    &ROW
+}
+
 /// Something wrong with a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Problem {

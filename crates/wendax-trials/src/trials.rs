@@ -189,6 +189,8 @@ pub struct Walk {
     pub step: Option<StepNo>,
     /// What it prints when all is well, where that is known.
     pub expected: Option<String>,
+    /// Of a routine: where it comes back to, a place that the program itself does not have.
+    pub back: Option<wendax_isa::Addr>,
 }
 
 /// How far a row is.
@@ -323,9 +325,12 @@ impl Trials {
                 }
             }
         };
+        // They are called as this one, by which whoever looks after failures knows them.
+        let name = std::thread::current().name().unwrap_or_default().to_owned();
         std::thread::scope(|scope| {
             for _ in 1..how.threads.clamp(1, 256) {
-                scope.spawn(work);
+                // Where there is no further thread, the others do its part.
+                let _ = std::thread::Builder::new().name(name.clone()).spawn_scoped(scope, work);
             }
             work();
         });
@@ -453,7 +458,8 @@ impl Trials {
         let given = struck.map(|(step, strike)| strike::row(row, strike, step));
         let done = self.go(index, row, given.as_ref().unwrap_or(row), &chosen, may_go_on)?;
         let step = failing.and_then(|failing| failing.differences.iter().find_map(|found| found.step));
-        Ok(Walk { session: done.begun.session, step, expected: expected_words(row, &chosen) })
+        let back = done.begun.back;
+        Ok(Walk { session: done.begun.session, step, expected: expected_words(row, &chosen), back })
     }
 
     /// What each run may use.

@@ -218,6 +218,10 @@ pub enum Look {
     SortBack,
     SortOther,
     Compare,
+    /// The trials: what came of rows, or their cells; the next cell of a row, the one before.
+    Cells,
+    CellOn,
+    CellBack,
     /// The board; when it is looked at, on a page of its own, and back.
     Board,
     /// The story of what is chosen.
@@ -231,6 +235,10 @@ pub enum Look {
 pub enum File {
     Save,
     Quit,
+    /// Rows of the table of trials, in its file.
+    CopyRow,
+    RemoveRow,
+    UndoRow,
 }
 
 /// Answers to a sheet.

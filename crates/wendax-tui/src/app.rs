@@ -179,6 +179,7 @@ impl App {
         if self.world.is_image() {
             let mut effects = Vec::new();
             self.begin_wanted_exercise(&mut effects);
+            self.try_rows(&mut effects);
             return effects;
         }
         let generation = self.world.documents.generation();
@@ -373,6 +374,21 @@ impl App {
     pub fn with_exercise(mut self, exercise: Option<(String, String)>) -> Self {
         self.world.wanted_exercise = exercise;
         self
+    }
+
+    /// The same with a table of trials: the path of its file, and its text. With `is_shown` it is looked at first.
+    #[must_use]
+    pub fn with_table(mut self, table: Option<(String, String)>, is_shown: bool) -> Self {
+        if let Some((path, text)) = table {
+            self.world.trials.read(path, text);
+            self.world.trials.is_wanted = is_shown;
+        }
+        self
+    }
+
+    /// The file of the table of trials, with the text it is known by.
+    pub fn table_file(&self) -> Option<(&str, Option<&str>)> {
+        self.world.trials.file()
     }
 
     /// The same, with a page that says what is set.

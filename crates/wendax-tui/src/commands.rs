@@ -75,13 +75,15 @@ const TABLE: &[Binding] = commands! {
         / "present projector teach lecture large big";
     [Walk] "L" => Look::Board, "Board: lamps, levers, digits, timer, interrupts; again for the page of it"
         / "devices switches lights leds display";
-    [Walk] "P" => Look::Pages, "Pages: tally, flow, atlas; again for the next one" / "views full screen" @ "pages";
+    [Walk] "P" => Look::Pages, "Pages: tally, flow, atlas, trials; again for the next one" / "views full screen" @ "pages";
     [Walk] => Look::Page(PaneId::Flow), "Flow: the present routine as blocks and the ways between them"
         / "paths graph control flow blocks branches diagram chart structure loops basic";
     [Walk] => Look::Page(PaneId::Atlas), "Atlas: all of memory as a map"
         / "memory map overview regions heap stack usage layout touched changed pointers";
     [Walk] => Look::Page(PaneId::Tally), "Tally: what the run cost, and where"
         / "profile profiler performance cost cycles count statistics hot spots time measure compare benchmark coverage";
+    [Walk] => Look::Page(PaneId::Trials), "Trials: rows with what is given and expected, tried with each text"
+        / "tests unit test cases table check grade marks exercises expected assert";
     [Walk] => Look::Beside, "Beside the lines: how often each ran, then the cycles of instructions, then nothing"
         / "counts coverage never ran hot heat cycles cost margin profile";
     [Walk] "Esc" => Look::Back, "Back to the bench" / "leave page close return";
@@ -93,6 +95,12 @@ const TABLE: &[Binding] = commands! {
     [Tally] => Look::SortOther, "Tally: the other way round" / "order reverse";
     [Tally] "c" => Look::Compare, "Tally: beside the next one that was kept; the first time, keep it"
         / "difference before after side" @ "compare";
+    [Trials] "x" => Look::Cells, "Trials: the cells of the rows, or what came of them" / "edit table columns" @ "cells";
+    [Trials] "Shift-Right" => Look::CellOn, "Trials: the next cell of the row" / "column right";
+    [Trials] "Shift-Left" => Look::CellBack, "Trials: the cell before" / "column left";
+    [Trials] "c" => File::CopyRow, "Trials: copy the row" / "duplicate" @ "copy";
+    [Trials] "Delete" => File::RemoveRow, "Trials: take the row away" / "remove delete";
+    [Trials] "Ctrl-Z" => File::UndoRow, "Trials: take back the last change of the table" / "undo revert" @ "undo";
     [Walk] => Look::Pane(PaneId::Drawer), "The program's files: what is open, and what is in them now"
         / "handles read write disk data";
     [Walk] => Talk::Strike, "Strike keys: each goes to the program at once" / "press type keyboard console poll";

@@ -15,6 +15,8 @@ pub enum Context {
     Page,
     /// In the tally.
     Tally,
+    /// In the trials.
+    Trials,
     /// Where the board is shown.
     Board,
     /// While the first steps are shown.
@@ -33,11 +35,12 @@ pub enum Context {
 
 impl Context {
     /// All of them, in the order of `docs/keys.md`.
-    pub const ALL: [Self; 11] = [
+    pub const ALL: [Self; 12] = [
         Self::Walk,
         Self::List,
         Self::Page,
         Self::Tally,
+        Self::Trials,
         Self::Board,
         Self::Lessons,
         Self::Write,
@@ -51,7 +54,7 @@ impl Context {
     pub(crate) fn takes_text(self) -> bool {
         match self {
             Self::Write | Self::Field | Self::Console | Self::Offer => true,
-            Self::Walk | Self::List | Self::Page | Self::Tally | Self::Board | Self::Lessons => false,
+            Self::Walk | Self::List | Self::Page | Self::Tally | Self::Trials | Self::Board | Self::Lessons => false,
             Self::Question => false,
         }
     }
@@ -61,8 +64,9 @@ impl Context {
         match self {
             Self::Walk => "Walking",
             Self::List => "In a pane that is a list (calls, marks, stops)",
-            Self::Page => "On a page: tally, flow, atlas",
+            Self::Page => "On a page: tally, flow, atlas, trials",
             Self::Tally => "In the tally",
+            Self::Trials => "In the trials",
             Self::Board => "Where the board is shown",
             Self::Lessons => "While the first steps are shown",
             Self::Write => "Writing",
@@ -80,6 +84,7 @@ impl Context {
             Self::List => "in a list",
             Self::Page => "on a page",
             Self::Tally => "in the tally",
+            Self::Trials => "in the trials",
             Self::Board => "where the board is shown",
             Self::Lessons => "while the first steps are shown",
             Self::Write => "while writing",
@@ -128,7 +133,8 @@ impl Binding {
 
     /// It is found by its words.
     pub(crate) fn is_command(&self) -> bool {
-        let of_page = [Context::Walk, Context::Write, Context::Tally].iter().any(|context| self.is_of(*context));
+        let of_page =
+            [Context::Walk, Context::Write, Context::Tally, Context::Trials].iter().any(|context| self.is_of(*context));
         of_page && !self.words.is_empty()
     }
 }

@@ -65,6 +65,7 @@ const STATE: &[Slot] = &[
     when_asked(PaneId::Tally, 6),
     when_asked(PaneId::Flow, 6),
     when_asked(PaneId::Atlas, 6),
+    when_asked(PaneId::Trials, 6),
 ];
 const SOURCE: Column = Column { slots: &[slot(PaneId::Source, 0)], width: |_| 0 };
 
@@ -103,6 +104,7 @@ const BENCH: &[Columns] = &[
                     when_asked(PaneId::Tally, 3),
                     when_asked(PaneId::Flow, 3),
                     when_asked(PaneId::Atlas, 3),
+                    when_asked(PaneId::Trials, 3),
                 ],
                 width: |width| (width / 3).min(74),
             },

@@ -75,7 +75,7 @@ pub use face::board_face;
 pub use frame::draw;
 pub use kept::{Kept, Line};
 pub use keys::{Binding, Context};
-pub use message::{Effect, Folder, Message, OpenFile, Unsaved};
+pub use message::{Effect, Folder, Message, OpenFile, RowJob, TrialsJob, Unsaved};
 pub use pane_id::PaneId;
 pub use preferences::{Numbers, Preferences};
 pub use screen::Mode;

@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use wendax_machine::{Files, Found, Tone};
 use wendax_project::Built;
+use wendax_trials::{Failing, Outcome, Subject, Table, Trials};
 
 /// Something that happened.
 #[derive(Debug, Clone)]
@@ -56,6 +57,20 @@ pub enum Message {
     Exercise(String, String),
     /// A tally was read: its path and its text.
     Tally(String, String),
+    /// A table of trials was read: its path and its text.
+    Table(String, String),
+    /// Rows are tried, of the job with this number.
+    Trying(u64, Arc<Trials>),
+    /// They cannot be, and why.
+    NotTried(u64, String),
+    /// One of them was.
+    Tried(u64, Box<Outcome>),
+    /// All of them were.
+    TriedAll(u64),
+    /// The run of a row can be walked: the job, the row by its name, and the run; or why it cannot.
+    RowWalk(u64, String, Result<Box<wendax_trials::Walk>, String>),
+    /// The file of a table could not be written, and why; the text that is there.
+    NotWritten(String, Option<String>),
     /// Unsaved text of last time was found of a file of the program: its path, what the file held then, the text.
     Recovered(String, String, String),
     /// There is a file already where something is to be written, and it is none that was written here.
@@ -111,6 +126,49 @@ impl Effect {
     }
 }
 
+/// Rows to be tried.
+#[derive(Debug, Clone)]
+pub struct TrialsJob {
+    /// Its number: a later one takes the place of an earlier one.
+    pub number: u64,
+    /// The file of the table.
+    pub path: String,
+    /// The table.
+    pub table: Table,
+    /// The program as it is here, and the file it is, where it is one file.
+    pub own: (Subject, Option<String>),
+}
+
+/// The run of a row that is to be walked.
+#[derive(Debug, Clone)]
+pub struct RowJob {
+    /// The job that the rows were tried by.
+    pub number: u64,
+    /// The rows.
+    pub trials: Arc<Trials>,
+    /// The row, by its number and by its name.
+    pub row: (usize, String),
+    /// The run of it that failed.
+    pub failing: Option<Failing>,
+}
+
+/// Jobs are the same when they have the same number.
+impl PartialEq for TrialsJob {
+    fn eq(&self, other: &Self) -> bool {
+        self.number == other.number
+    }
+}
+
+impl Eq for TrialsJob {}
+
+impl PartialEq for RowJob {
+    fn eq(&self, other: &Self) -> bool {
+        (self.number, &self.row, &self.failing) == (other.number, &other.row, &other.failing)
+    }
+}
+
+impl Eq for RowJob {}
+
 /// Something for the owner of terminal and files to do.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Effect {
@@ -156,6 +214,21 @@ pub enum Effect {
     ReadExercise(String),
     /// Read a tally that was kept.
     ReadTally(String),
+    /// Read a table of trials.
+    ReadTable(String),
+    /// Try the rows of a table; an earlier job is given up.
+    Try(Box<TrialsJob>),
+    /// Make the run of a row anew, so that it can be walked.
+    WalkRow(Box<RowJob>),
+    /// Write the text of a table to its path, where the text is still the one that it was; `None` where there was none.
+    WriteTable {
+        /// The file.
+        path: String,
+        /// What it held.
+        base: Option<String>,
+        /// What it is to hold.
+        text: String,
+    },
     /// Let so many milliseconds pass before the next steps of slow running; of several the last one counts.
     Tick(u32),
     /// End the program; unsaved text is to be forgotten.

@@ -39,6 +39,7 @@ panes! {
     Tally,
     Flow,
     Atlas,
+    Trials,
     Ribbon,
     Console,
 }
@@ -50,7 +51,7 @@ impl PaneId {
     }
 
     /// What is looked at on a page of its own, in the order in which one comes behind the other.
-    pub(crate) const PAGES: [Self; 3] = [Self::Tally, Self::Flow, Self::Atlas];
+    pub(crate) const PAGES: [Self; 4] = [Self::Tally, Self::Flow, Self::Atlas, Self::Trials];
 
     /// The page behind this one, behind the last the first.
     pub(crate) fn page_behind(self) -> Self {

@@ -30,6 +30,7 @@ mod stack;
 pub(crate) mod stops;
 mod tally;
 mod trail;
+mod trials;
 mod watches;
 
 use crate::app::App;
@@ -57,6 +58,8 @@ pub(crate) enum Order {
     Strike,
     /// Go to another run, by its place in the list of them.
     Run(usize),
+    /// Walk the run of a row of trials, by its place among rules and rows.
+    Row(usize),
 }
 
 /// Work on the run that a pane hangs on while it is shown and the run stands still.
@@ -164,6 +167,7 @@ impl PaneId {
             Self::Tally => &tally::Tally,
             Self::Flow => &flow::Flow,
             Self::Atlas => &atlas::Atlas,
+            Self::Trials => &trials::Trials,
             Self::Ribbon => &ribbon::Ribbon,
             Self::Console => &console::Console,
         }
@@ -189,6 +193,7 @@ impl PaneId {
             | Self::Tally
             | Self::Flow
             | Self::Atlas
+            | Self::Trials
             | Self::Watches
             | Self::Drawer => self.pane().entries(app).is_some_and(|count| count > 0),
         }

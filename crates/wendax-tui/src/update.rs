@@ -22,6 +22,7 @@ mod sheet;
 pub(crate) mod slow;
 mod tally;
 mod travel;
+mod trials;
 
 use crate::actions::Action;
 use crate::app::App;
@@ -50,6 +51,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Assembled(generation, built) => {
             app.assembled(generation, *built);
             app.begin_wanted_exercise(&mut effects);
+            app.try_rows(&mut effects);
         }
         Message::NotAssembled(generation, why) => app.not_assembled(generation, &why),
         Message::Locked(name, why) => app.locked(&name, why),
@@ -68,6 +70,13 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Events(path, text) => app.take_events(&path, text),
         Message::Exercise(path, text) => app.take_exercise(&path, &text, &mut effects),
         Message::Tally(path, text) => app.take_tally(&path, &text),
+        Message::Table(path, text) => app.take_table(path, text, &mut effects),
+        Message::Trying(number, trials) => app.world.trials.begun(number, trials),
+        Message::NotTried(number, why) => app.world.trials.failed(number, why),
+        Message::Tried(number, outcome) => app.world.trials.take(number, *outcome),
+        Message::TriedAll(number) => app.world.trials.done(number),
+        Message::RowWalk(number, name, walk) => app.take_row_walk(number, &name, walk, &mut effects),
+        Message::NotWritten(why, text) => app.table_not_written(&why, text, &mut effects),
         Message::Recovered(path, base, text) => app.recovered(&path, &base, &text),
         Message::Exists(effect) => app.ask_to_write_over(effect),
         Message::AskReach(folders) => app.ask_about_reach(folders),
@@ -169,6 +178,7 @@ impl App {
         let holds = [
             (Context::Console, types),
             (Context::Tally, looks && focus == PaneId::Tally),
+            (Context::Trials, looks && focus == PaneId::Trials),
             (Context::Page, looks && focus.is_page()),
             (Context::List, looks && focus.pane().entries(self).is_some()),
             (Context::Board, looks && self.screen.layout.area(PaneId::Board).is_some()),

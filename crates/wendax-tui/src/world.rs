@@ -16,6 +16,7 @@ pub(crate) mod program;
 pub(crate) mod stops;
 pub(crate) mod tallies;
 pub(crate) mod trail;
+pub(crate) mod trials;
 pub(crate) mod values;
 pub(crate) mod walk;
 pub(crate) mod watches;
@@ -101,6 +102,8 @@ pub(crate) struct World {
     pub(crate) exercise: Option<exercises::Exercised>,
     /// The file of one that is to begin when there is a program: its path and its text.
     pub(crate) wanted_exercise: Option<(String, String)>,
+    /// Rows that are tried with the program.
+    pub(crate) trials: trials::Trying,
 }
 
 /// An instruction or some bytes that a line became.
@@ -155,6 +158,7 @@ impl World {
             hushed: Vec::new(),
             exercise: None,
             wanted_exercise: None,
+            trials: trials::Trying::default(),
         }
     }
 

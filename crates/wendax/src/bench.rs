@@ -49,6 +49,8 @@ pub(crate) struct Given {
     pub(crate) page: Option<&'static str>,
     /// An exercise about it: the path of its file, and its text.
     pub(crate) exercise: Option<(String, String)>,
+    /// A table of trials that is looked at first: the path of its file, and its text.
+    pub(crate) table: Option<(String, String)>,
 }
 
 /// What a bench is given besides what it opens.
@@ -58,6 +60,7 @@ struct Dressing {
     seal: Seal,
     page: Option<&'static str>,
     exercise: Option<(String, String)>,
+    table: Option<(String, String)>,
     theme: Theme,
     settings: settings::Settings,
     settings_page: String,
@@ -68,7 +71,7 @@ struct Dressing {
 }
 
 impl Dressing {
-    fn new(Given { arguments, folder, seal, page, exercise }: Given, look: Option<Look>) -> Self {
+    fn new(Given { arguments, folder, seal, page, exercise, table }: Given, look: Option<Look>) -> Self {
         let read = settings::read();
         let told = read.found.first().map(|found| {
             let line = read.sources.place(found.primary.span).line;
@@ -83,6 +86,7 @@ impl Dressing {
             seal,
             page,
             exercise,
+            table,
             theme: theme(look, &settings),
             settings,
             settings_page,
@@ -103,6 +107,9 @@ impl Dressing {
         let app = app.with_preferences(self.settings.preferences).with_arguments(self.arguments);
         let app = app.with_folder(self.folder).with_page(self.page).with_settings_page(self.settings_page);
         let app = app.with_exercise(self.exercise).with_hushed(&self.settings.hushed);
+        // The table that was named, or one that lies beside the program.
+        let is_named = self.table.is_some();
+        let app = app.with_table(self.table.or_else(|| crate::trials::beside(place)), is_named);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,
@@ -113,8 +120,7 @@ impl Dressing {
             None => app,
         };
         // Who opens it sealed is asked for nothing.
-        let asks = !self.seal.is_whole;
-        Bench::new(app, project, place.to_owned(), asks).run(self.settings.mouse, self.asks_ground)
+        Bench::new(app, project, place.to_owned(), self.seal).run(self.settings.mouse, self.asks_ground)
     }
 }
 
@@ -149,6 +155,12 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
         let read = crate::exercise::read(path)?;
         let exercise = Some((path.display().to_string(), read.text));
         return open_once(Some(&read.program), Given { exercise, ..given }, look);
+    }
+    if let Some(path) = path.filter(|path| crate::trials::is_table(path) && path.is_file()) {
+        given.seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
+        let (program, text) = crate::trials::opened(path)?;
+        let table = Some((std::path::absolute(path).unwrap_or_else(|_| path.to_owned()).display().to_string(), text));
+        return open_once(Some(&program), Given { table, ..given }, look);
     }
     let here = (path.is_none() && Path::new(NAME).is_file()).then(|| Path::new("."));
     let path = path.or(here);

@@ -38,21 +38,21 @@ const DEMOS: [Demo; 9] = [
         about: "the first walk: typed input, an array, a routine, flags",
         opens: Some("weighbridge.asm"),
         page: include_str!("../../../demos/weighbridge/README.md"),
-        files: files!("weighbridge": "weighbridge.asm", "README.md"),
+        files: files!("weighbridge": "weighbridge.asm", "weighbridge.trials.toml", "README.md"),
     },
     Demo {
         name: "sidings",
         about: "two ways to sort a train, chosen by an argument",
         opens: Some(""),
         page: include_str!("../../../demos/sidings/README.md"),
-        files: files!("sidings": "wendax.toml", "sidings.asm", "README.md"),
+        files: files!("sidings": "wendax.toml", "sidings.asm", "sidings.trials.toml", "README.md"),
     },
     Demo {
         name: "signals",
         about: "levers, lamps, digits, a timer, and interrupts",
         opens: Some("signals.asm"),
         page: include_str!("../../../demos/signals/README.md"),
-        files: files!("signals": "signals.asm", "README.md"),
+        files: files!("signals": "signals.asm", "signals.trials.toml", "README.md"),
     },
     Demo {
         name: "manifest",
@@ -67,7 +67,7 @@ const DEMOS: [Demo; 9] = [
         about: "the first walk on the other machine, RV32: an array, routines that call routines",
         opens: Some("axles.asm"),
         page: include_str!("../../../demos/axles/README.md"),
-        files: files!("axles": "axles.asm", "axles.exercise.toml", "README.md"),
+        files: files!("axles": "axles.asm", "axles.exercise.toml", "axles.trials.toml", "README.md"),
     },
     Demo {
         name: "crossing",
@@ -89,7 +89,7 @@ const DEMOS: [Demo; 9] = [
         opens: None,
         page: include_str!("../../../demos/derailed/README.md"),
         files: files!("derailed": "pops.asm", "counter.asm", "kept.asm", "signed.asm", "edge.asm", "nul.asm", "buffer.asm",
-            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "leaf.asm", "again.asm", "README.md", "unset.asm", "name.asm", "empty.asm", "round.asm", "deaf.asm", "key.asm", "slip.asm", "tail.asm", "cold.asm", "wide.asm"),
+            "carry.asm", "stack.asm", "past.asm", "flags.asm", "handler.asm", "leaf.asm", "again.asm", "README.md", "unset.asm", "name.asm", "empty.asm", "round.asm", "deaf.asm", "key.asm", "slip.asm", "tail.asm", "cold.asm", "wide.asm", "derailed.trials.toml"),
     },
 ];
 

@@ -106,8 +106,7 @@ fn carry_out(cli: Cli) -> Result<u8, Failure> {
                 seal: cli.bounds.seal(cli.files.as_ref()),
                 arguments: cli.arguments,
                 folder: cli.files,
-                page: None,
-                exercise: None,
+                ..bench::Given::default()
             };
             bench::open(cli.file.as_deref(), given, cli.look)
         }

@@ -13,7 +13,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use wendax_project::{NAME, Seal};
-use wendax_trials::{How, Named, Programs, Report, Subject, Table, Trials};
+use wendax_trials::{How, Named, Outcome, Programs, Report, Subject, Table, Trials};
+use wendax_tui::{Message, RowJob, TrialsJob};
 
 /// The file name of a table, and the ending of others.
 const TABLE: &str = "trials.toml";
@@ -79,6 +80,73 @@ pub(crate) fn program_of(path: &Path, table: &Table) -> Result<PathBuf, Failure>
     Err(wrong(format!(
         "which program is it about? Write program = \"axles.asm\" in it, or lay it in a project beside {NAME}"
     )))
+}
+
+/// The table beside a program that is opened: that of its name, or that of its project; its path and its text.
+pub(crate) fn beside(program: &Path) -> Option<(String, String)> {
+    let path = if program.is_dir() {
+        tables(Some(program)).ok()?.into_iter().next()?
+    } else {
+        program.with_extension(&ENDING[1..])
+    };
+    let text = files::text_of(&path, files::read(&path).ok()?).ok()?;
+    Some((path.display().to_string(), text))
+}
+
+/// The program that is opened with a table, and the text of that.
+pub(crate) fn opened(path: &Path) -> Result<(PathBuf, String), Failure> {
+    let text = files::text_of(path, files::read(path)?)?;
+    let table = read_table(path, &text)?;
+    let program = match table.tried().first() {
+        Some(first) if !table.is_about_its_own() => {
+            below(path, first).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?
+        }
+        _ => program_of(path, &table)?,
+    };
+    Ok((program, text))
+}
+
+/// Carries out what the bench asks for, on a thread of its own: rows are told one by one.
+pub(crate) fn try_in_bench(job: &TrialsJob, seal: &Seal, over: &AtomicBool, told: &(dyn Fn(Message) + Sync)) {
+    let path = Path::new(&job.path);
+    let how = reading(seal.clone(), Telling { form: Problems::Json, ..Telling::default() });
+    let mut tried = named(path, &job.table.tried(), &how);
+    // What is written in the bench is tried as it is there.
+    if let Some(own) = job.own.1.as_ref().and_then(|own| std::fs::canonicalize(own).ok()) {
+        for (name, subject) in &mut tried {
+            let place = below(path, name).ok().and_then(|place| std::fs::canonicalize(place).ok());
+            if place.as_ref() == Some(&own) {
+                *subject = Ok(job.own.0.clone());
+            }
+        }
+    }
+    let references = named(path, &job.table.references(), &how);
+    let programs = Programs { own: Some(job.own.0.clone()), tried, references };
+    let trials = match Trials::new(job.table.clone(), programs) {
+        Ok(trials) => Arc::new(trials),
+        Err(problems) => {
+            let lines: Vec<String> = problems.iter().map(ToString::to_string).collect();
+            return told(Message::NotTried(job.number, lines.join("\n")));
+        }
+    };
+    told(Message::Trying(job.number, Arc::clone(&trials)));
+    let one = |outcome: &Outcome| told(Message::Tried(job.number, Box::new(outcome.clone())));
+    if trials.run(How { threads: cores(), now: &now, is_over: over }, &one).is_some() {
+        told(Message::TriedAll(job.number));
+    }
+}
+
+/// Makes the run of a row that the bench is to walk.
+pub(crate) fn walk_in_bench(job: &RowJob, over: &AtomicBool) -> Message {
+    let until = now().saturating_add(job.trials.limits().host);
+    let may_go_on = || now() <= until && !over.load(std::sync::atomic::Ordering::Relaxed);
+    let (row, name) = &job.row;
+    let about = job.trials.table().rows.get(*row).and_then(|row| row.program.as_ref());
+    let walk = match about {
+        Some(program) => Err(format!("this row is about {program}: `wendax {program}` opens that")),
+        None => job.trials.walk(*row, job.failing.as_ref(), &may_go_on).map(Box::new),
+    };
+    Message::RowWalk(job.number, name.clone(), walk)
 }
 
 impl Program {

@@ -51,6 +51,22 @@ fn state_words(app: &App) -> (String, Ink) {
     }
 }
 
+/// How the rows of trials fare, where there is room to say so.
+fn trials_words(app: &App, room: u16) -> (String, Ink) {
+    let trials = &app.world.trials;
+    if !trials.is_there() || room < 90 {
+        return (String::new(), Ink::Quiet);
+    }
+    let (failed, tried, all) = trials.counts();
+    let rows = if all == 1 { "row" } else { "rows" };
+    match (trials.why_not(), trials.is_done(), failed) {
+        (Some(_), ..) => (" · no trials".to_owned(), Ink::Trouble),
+        (None, _, 1..) => (format!(" · {failed} of {all} {rows} fail"), Ink::Trouble),
+        (None, false, 0) if tried < all => (format!(" · trying {all} {rows}"), Ink::Quiet),
+        (None, ..) => (format!(" · {all} {rows} pass"), Ink::Agreement),
+    }
+}
+
 /// Which lines go round, in a few words; the account says more.
 fn circle_words(app: &App) -> String {
     app.session().map_or_else(String::new, |session| lines_words(session, session.round()))
@@ -110,7 +126,9 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     };
     let numbers = app.session().map_or(String::new(), |session| numbers(app, session, area.width));
     // State and numbers are what changes; the path takes what they leave, but never less than a name needs.
+    let (trials, trials_ink) = trials_words(app, area.width);
     let others = width(mode) + width(&opens) + width(changed) + width(&state) + width(&numbers) + 3 * GAP + 1;
+    let others = others + width(&trials);
     let room = area.width.saturating_sub(others).max(width(app.document().short_name()).min(24));
     let whole = match (&app.world.origin, app.path()) {
         (Origin::Image(image), Some(source)) if image != source => format!("{image} · {source}"),
@@ -122,7 +140,11 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let at = pen.text(at, area.y, area.right().saturating_sub(at), &opens, Ink::Fresh);
     let at = pen.text(at, area.y, area.right().saturating_sub(at), changed, Ink::Fresh) + GAP;
     let room = area.right().saturating_sub(at + width(&numbers) + GAP);
-    pen.bold(at, area.y, room, &fitted(&state, room), ink);
+    let at = pen.bold(at, area.y, room, &fitted(&state, room), ink);
+    let room = area.right().saturating_sub(at + width(&numbers) + GAP);
+    if width(&trials) <= room {
+        pen.text(at, area.y, room, &trials, trials_ink);
+    }
     pen.right(Rect { width: area.width - 1, ..area }, area.y, &numbers, Ink::Quiet);
 }
 

@@ -13,6 +13,32 @@ use wendax_session::{Command, Piece, Session, grouped};
 
 pub(super) struct Console;
 
+/// What is expected stands beside the console from so many cells on.
+const WIDE: u16 = 70;
+
+/// What the row prints whose run this is, when all is well.
+fn expected(app: &App) -> Option<&str> {
+    app.world.walk.of_row.as_ref()?.expected.as_deref()
+}
+
+/// What is expected, with a sign at the first line that was not printed so up to now.
+fn draw_expected(session: &Session, expected: &str, pen: &mut Pen<'_>, area: Rect) {
+    let printed = session.printed_since(0);
+    let same = printed.iter().zip(expected.as_bytes()).take_while(|(is, wanted)| is == wanted).count();
+    let is_whole = printed == expected.as_bytes();
+    let next = expected.as_bytes()[..same].iter().filter(|byte| **byte == b'\n').count();
+    let lines: Vec<&str> = expected.lines().collect();
+    pen.text(area.x, area.y, area.width, if is_whole { "as expected" } else { "expected" }, Ink::Faint);
+    let rows = usize::from(area.height.saturating_sub(1));
+    let from = (next + 1).saturating_sub(rows.max(1)).min(lines.len());
+    for (y, (index, line)) in (area.y + 1..area.bottom()).zip(lines.iter().enumerate().skip(from)) {
+        let is_next = index == next && !is_whole;
+        pen.text(area.x, y, 2, if is_next { "▸ " } else { "  " }, Ink::Time);
+        let ink = if is_next || index > next { Ink::Text } else { Ink::Quiet };
+        pen.text(area.x + 2, y, area.width.saturating_sub(2), line, ink);
+    }
+}
+
 impl Pane for Console {
     fn name(&self) -> &'static str {
         "console"
@@ -39,7 +65,9 @@ impl Pane for Console {
         let waits = app.takes_input() || app.is_waiting();
         // A console on which nothing stands leaves its rows to the others.
         let bare = app.session().is_none_or(|session| session.console_end(1).is_empty());
+        let wanted = expected(app).map_or(0, |text| text.lines().count() + 1);
         let lines = if bare { 1 } else { u16::try_from(printed).unwrap_or(u16::MAX) };
+        let lines = lines.max(u16::try_from(wanted).unwrap_or(u16::MAX));
         let least = if waits { 2 } else { 0 };
         let most = 1 + lines + u16::from(waits);
         if bare && !waits && page.height < 26 { Need::rows(0, 0) } else { Need::rows(least, most.min(1 + cap).max(2)) }
@@ -77,6 +105,15 @@ impl Pane for Console {
         let note = if width(note) + 14 > area.width && typing { "you type to the program · Esc" } else { note };
         let body = head(app, pen, area, PaneId::Console, note);
         let Some(session) = app.session() else { return };
+        let (body, area) = match expected(app).filter(|_| body.width >= WIDE) {
+            Some(expected) => {
+                let half = Rect { width: body.width / 2, ..body };
+                let beside = Rect { x: half.right() + 1, width: body.right().saturating_sub(half.right() + 2), ..body };
+                draw_expected(session, expected, pen, beside);
+                (half, Rect { width: half.width, ..area })
+            }
+            None => (body, area),
+        };
         if self.entries(app).is_some() {
             return chosen_rows(app, pen, body);
         }

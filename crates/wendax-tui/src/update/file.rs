@@ -8,6 +8,7 @@ use crate::screen::Mode;
 use crate::sheet::Sheet;
 use crate::world::documents::{Document, Role};
 use std::path::PathBuf;
+use wendax_trials::edit;
 
 impl App {
     pub(super) fn file(&mut self, file: File, effects: &mut Vec<Effect>) {
@@ -15,6 +16,9 @@ impl App {
             File::Save => self.save(false, effects),
             File::Quit if self.is_changed() => self.screen.sheet = Some(Sheet::Leaving),
             File::Quit => effects.push(Effect::Quit),
+            File::CopyRow => self.change_row(edit::copy, effects),
+            File::RemoveRow => self.change_row(edit::remove, effects),
+            File::UndoRow => self.undo_row(effects),
         }
     }
 

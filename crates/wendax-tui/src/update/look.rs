@@ -90,6 +90,9 @@ impl App {
             Look::SortBack => self.world.tallies.sort_on(-1),
             Look::SortOther => self.world.tallies.reverse(),
             Look::Compare => self.compare_on(),
+            Look::Cells => self.world.trials.is_cells = !self.world.trials.is_cells,
+            Look::CellOn => self.world.trials.move_column(1),
+            Look::CellBack => self.world.trials.move_column(-1),
             Look::Board if self.screen.focus == PaneId::Board => self.look(Look::Fill),
             Look::Board => self.focus_on(PaneId::Board),
             Look::LessonBack | Look::LessonOn => self.turn_lessons(look == Look::LessonOn),
@@ -120,6 +123,7 @@ impl App {
                 self.world.trail.forget();
             }
             PaneId::Tally => self.look(Look::NextTable),
+            PaneId::Trials => self.look(Look::Cells),
             PaneId::Calls => self.compare_with_entry(),
             PaneId::Runs => self.compare_with_run(),
             other => {
@@ -311,7 +315,8 @@ impl App {
     pub(crate) fn prompt(&mut self, ask: Ask) {
         let text = (ask.prompt().first)(self);
         // A value is written behind what is to be set.
-        let field = if ask == prompts::VALUE { Field::new(&text) } else { Field::proposed(&text) };
+        let is_begun = [prompts::VALUE, prompts::CELL].contains(&ask);
+        let field = if is_begun { Field::new(&text) } else { Field::proposed(&text) };
         self.screen.ask(ask, field);
     }
 }

@@ -168,7 +168,8 @@ impl App {
             Some(order) => {
                 // What is gone to from a page is looked at in the bench.
                 let to_text = matches!(order, Order::Show(..));
-                if self.screen.focus.is_page() {
+                // The run of a row is there only later: the page stays until then.
+                if self.screen.focus.is_page() && !matches!(order, Order::Row(_)) {
                     self.leave_page();
                     if to_text {
                         self.focus_on(PaneId::Source);
@@ -198,6 +199,7 @@ impl App {
                 self.arrived();
                 self.screen.say("this is another run now; Ctrl-Z goes back to the one that was left");
             }
+            Order::Row(index) => self.walk_row(index, effects),
             Order::Run(_) => self.screen.trouble("the program is on its way: Space stops it, then this can be done"),
         }
     }

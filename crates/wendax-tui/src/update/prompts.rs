@@ -234,6 +234,22 @@ prompts! {
             app.focus_on(PaneId::Trail);
             Ok(())
         };
+    // ---- trials
+    TABLE [Walk] => "Trials: take a table of them" / "tests open load file check rows",
+        "table of trials": "a file that ends in .trials.toml, or trials.toml",
+        first |app| app.first_table(), take |_, text, effects| {
+            effects.push(Effect::ReadTable(text.to_owned()));
+            Ok(())
+        };
+    ROW_OF_RUN [Walk] => "Trials: make a row of the present run" / "test case record add new expected",
+        "a row of this run, called": "a name of its own: what came from outside is given, and what the run came to is expected",
+        first |app| app.first_row_name("run"), take |app, text, effects| app.row_of_run(text, effects);
+    NEW_ROW [Trials] "a" => "Trials: add a row" / "new test case empty" @ "add",
+        "a new row, called": "a name of its own; its cells are set with e",
+        first |app| app.first_row_name("row"), take |app, text, effects| app.new_row(text, effects);
+    CELL [Trials] "e" => "Trials: set a cell of the row, or take it away" / "edit change key value expected given" @ "set a cell",
+        "set a cell": "a key with its value, as in the file: typed = \"120\\n\"   prints = \"240\"   status = 0; a key alone takes it away",
+        first |app| app.first_cell(), take |app, text, effects| app.set_cell(text, effects);
     // ---- the tally
     KEEP_TALLY [Tally] => "Tally: keep it under a name, to be compared" / "remember save name",
         "keep the tally as": "a name: c in the tally sets the present run beside it",

@@ -31,6 +31,8 @@ impl App {
             }
             Travel::Faster | Travel::Slower => return self.change_pace(travel == Travel::Faster, effects),
             Travel::VisitBack | Travel::VisitForth => return self.visit(travel == Travel::VisitBack, effects),
+            // What a row is given stands in its table.
+            Travel::Replay if self.world.walk.of_row.is_some() => return self.walk_same_row(effects),
             Travel::Replay => return self.replay(),
             _ if !self.may_walk(travel) => return,
             Travel::Slow => return self.run_slowly(effects),

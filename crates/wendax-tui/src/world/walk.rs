@@ -8,6 +8,7 @@ use super::documents::DocumentId;
 use super::editor::LineShift;
 use super::program::Program;
 use std::collections::BTreeMap;
+use wendax_image::Image;
 use wendax_machine::{Addr, StepNo};
 use wendax_session::{
     Ahead, Explanation, Inside, Interruptions, Record, Replay, Routines, Script, Session, Stand, State, Story, Version,
@@ -76,6 +77,8 @@ pub(crate) struct Walk {
     pub(crate) beside: Beside,
     /// What a person calls the run.
     pub(crate) name: String,
+    /// It is the run of a row of trials.
+    pub(crate) of_row: Option<OfRow>,
     /// The coming steps, and where they were looked for from.
     pub(crate) ahead: Option<(Stand, Ahead)>,
     /// The coming step taken apart.
@@ -110,6 +113,7 @@ impl Walk {
         self.visited = Visited::default();
         self.beside = Beside::default();
         self.name = String::new();
+        self.of_row = None;
         self.ahead = None;
         self.inside = None;
         self.is_slow = false;
@@ -126,6 +130,7 @@ impl Walk {
             runs: self.runs,
             beside,
             name: self.name.clone(),
+            of_row: self.of_row.clone(),
             is_dropped: false,
         })
     }
@@ -165,6 +170,31 @@ impl Walk {
     }
 }
 
+/// What the run of a row of trials has of its own.
+#[derive(Debug, Clone)]
+pub(crate) struct OfRow {
+    /// The row.
+    pub(crate) name: String,
+    /// What it prints when all is well, where that is known.
+    pub(crate) expected: Option<String>,
+    /// Where the routine comes back to that is called: a place that the program itself does not have.
+    pub(crate) back: Option<Addr>,
+}
+
+impl OfRow {
+    /// The program as the row runs it: as it is, or with what the run's own has for the way back.
+    fn as_run(&self, image: &Image, run: &Image) -> Image {
+        let mut image = image.clone();
+        if let Some(back) = self.back {
+            let own = run.segments.iter().find(|part| part.start == back).cloned();
+            let at = image.segments.partition_point(|part| part.start < back);
+            image.segments.splice(at..at, own);
+            image.entry = run.entry;
+        }
+        image
+    }
+}
+
 /// A text of the program that is being brought to where a walk was. It is that of the moment when this was begun:
 /// the present one may have become another one meanwhile.
 #[derive(Debug, Clone)]
@@ -184,6 +214,7 @@ pub(crate) struct Parked {
     beside: Beside,
     /// What a person calls it.
     pub(crate) name: String,
+    of_row: Option<OfRow>,
     /// It is in no list of runs any more.
     pub(crate) is_dropped: bool,
 }
@@ -279,15 +310,21 @@ impl World {
     /// otherwise it is one through an older text. `is_given_else`: runs are given something else now.
     pub(crate) fn compare_walk(&mut self, is_given_else: bool) -> bool {
         let Program { assembly, .. } = &self.program;
-        let image = &assembly.image;
-        let is_runnable = assembly.is_runnable() && !image.segments.is_empty();
-        let same = self.walk.session.as_mut().filter(|session| {
+        let is_runnable = assembly.is_runnable() && !assembly.image.segments.is_empty();
+        let row = self.walk.of_row.as_ref();
+        // What a row is given stands in its table.
+        let is_given_else = is_given_else && row.is_none();
+        let mut same = None;
+        if let Some(session) = self.walk.session.as_mut().filter(|_| is_runnable && !is_given_else) {
             let walked = session.image();
-            is_runnable && !is_given_else && walked.segments == image.segments && walked.entry == image.entry
-        });
+            let image = row.map_or_else(|| assembly.image.clone(), |row| row.as_run(&assembly.image, walked));
+            if walked.segments == image.segments && walked.entry == image.entry {
+                same = Some((session, image));
+            }
+        }
         let is_same = same.is_some();
-        if let Some(session) = same {
-            session.relabel(image.clone(), assembly.sources.clone());
+        if let Some((session, image)) = same {
+            session.relabel(image, assembly.sources.clone());
             self.walk.is_of_present_text();
         } else {
             self.walk.is_stale = self.walk.session.is_some();
@@ -297,7 +334,7 @@ impl World {
 
     /// Takes up a walk that was left.
     pub(crate) fn take_up(&mut self, parked: Parked) {
-        let Parked { mut session, moved, is_stale, runs, beside, name, .. } = parked;
+        let Parked { mut session, moved, is_stale, runs, beside, name, of_row, is_dropped: _ } = parked;
         // What was found out about branches of the walk that is left now is true of none of this one.
         if let Some(left) = &self.walk.session {
             session.branch_apart(left);
@@ -305,7 +342,7 @@ impl World {
         self.walk.sounded = session.tones().len();
         self.walk.begin(session);
         (self.walk.moved, self.walk.is_stale, self.walk.runs) = (moved, is_stale, runs);
-        (self.walk.beside, self.walk.name) = (beside, name);
+        (self.walk.beside, self.walk.name, self.walk.of_row) = (beside, name, of_row);
         if self.is_assembled() {
             self.compare_walk(false);
         }

@@ -8,7 +8,7 @@ use super::terminal::{Screen, ask_ground, copy_to_system};
 use super::threads::{self, Keep, Latest, Request, WORKSHOP};
 use crate::folder::Folder;
 use crate::recovery::Decided;
-use crate::{Failure, files, recovery};
+use crate::{Failure, files, recovery, trials};
 use notify::Watcher;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
@@ -21,7 +21,7 @@ use std::sync::{Arc, Mutex};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 use wendax_machine::Found;
-use wendax_project::Project;
+use wendax_project::{Project, Seal};
 use wendax_tui::{App, Effect, Look, Message, OpenFile, Text, Unsaved, draw, update};
 
 /// The first frame waits so long for what the terminal says of its ground.
@@ -113,13 +113,15 @@ pub(super) struct Bench {
     watched: Vec<PathBuf>,
     /// The folder of the program's files, and the run it was used by last.
     folder: Option<(wendax_tui::Folder, Folder)>,
-    /// Whoever sits here may allow the project folders outside of its own.
-    asks_for_reach: bool,
+    /// What whoever sits here lets the program open; who lets it open nothing else is asked for nothing.
+    seal: Seal,
+    /// The job that tries rows now: it is given up when this is set.
+    trying: Arc<AtomicBool>,
 }
 
 impl Bench {
     /// `project` is what to assemble; an image has none.
-    pub(super) fn new(app: App, project: Option<Project>, place: PathBuf, asks_for_reach: bool) -> Self {
+    pub(super) fn new(app: App, project: Option<Project>, place: PathBuf, seal: Seal) -> Self {
         let (sender, receiver) = channel();
         let project = project.unwrap_or_default();
         let root = project.manifest_path.is_some().then(|| project.root.clone());
@@ -164,7 +166,8 @@ impl Bench {
             watcher: watcher.ok(),
             watched: Vec::new(),
             folder: None,
-            asks_for_reach,
+            seal,
+            trying: Arc::default(),
         }
     }
 
@@ -466,6 +469,24 @@ impl Bench {
                 Effect::ReadEvents(path) => self.read_text(path, Message::Events),
                 Effect::ReadExercise(path) => self.read_text(path, Message::Exercise),
                 Effect::ReadTally(path) => self.read_text(path, Message::Tally),
+                Effect::ReadTable(path) => self.read_text(path, Message::Table),
+                Effect::Try(job) => {
+                    self.trying.store(true, Ordering::Relaxed);
+                    self.trying = Arc::default();
+                    let (seal, over, sender) = (self.seal.clone(), Arc::clone(&self.trying), self.sender.clone());
+                    threads::apart(self.sender.clone(), move || {
+                        // The bench may have ended meanwhile.
+                        let told = |message| drop(sender.send(Incoming::Message(message)));
+                        trials::try_in_bench(&job, &seal, &over, &told);
+                    });
+                }
+                Effect::WalkRow(job) => {
+                    let (over, sender) = (Arc::clone(&self.trying), self.sender.clone());
+                    threads::apart(self.sender.clone(), move || {
+                        let _ = sender.send(Incoming::Message(trials::walk_in_bench(&job, &over)));
+                    });
+                }
+                Effect::WriteTable { path, base, text } => self.write_table(&path, base.as_deref(), &text),
                 Effect::Tick(milliseconds) => {
                     self.tick_at = Some(Instant::now() + Duration::from_millis(milliseconds.into()));
                 }
@@ -488,6 +509,26 @@ impl Bench {
             Ok(text) => come(path, text),
             Err(failure) => Message::Failed(failure.text),
         });
+    }
+
+    /// Writes the table of trials, unless its file holds something else than was known.
+    fn write_table(&mut self, path: &str, base: Option<&str>, text: &str) {
+        let place = Path::new(path);
+        let told = match (Seen::at(path), base) {
+            (Some(Seen::Text(now)), Some(base)) if now == base => None,
+            (Some(Seen::Nothing), None) => None,
+            (Some(Seen::Text(now)), _) => {
+                Some((format!("{path} was changed by someone else: it is shown as it is now"), Some(now)))
+            }
+            _ => Some((format!("{path} was not written: it is gone, or is no text any more"), None)),
+        };
+        let told = told.or_else(|| {
+            let failure = self.apart(place).and_then(|()| files::write_to(place, text.as_bytes())).err()?;
+            Some((format!("not written: {}", failure.text), base.map(str::to_owned)))
+        });
+        if let Some((why, now)) = told {
+            self.send(Message::NotWritten(why, now));
+        }
     }
 
     /// Writes something beside the program: never over one of its files.
@@ -673,6 +714,15 @@ impl Bench {
             return;
         }
         let _ = self.workshop.send(Request::LookAgain);
+        let table = self.app.table_file().and_then(|(path, base)| match Seen::at(path) {
+            // What is empty is perhaps just being written.
+            Some(Seen::Text(now)) if !now.is_empty() && base != Some(&now) => Some((path.to_owned(), now)),
+            _ => None,
+        });
+        if let Some((path, now)) = table {
+            let effects = update(&mut self.app, Message::Table(path, now));
+            self.carry_out(effects);
+        }
         for OpenFile { name, path, base } in self.app.open_files() {
             let locked = files::is_locked(Path::new(&path)).then(|| "read-only".to_owned());
             update(&mut self.app, Message::Locked(name.clone(), locked));
@@ -723,7 +773,7 @@ impl Bench {
 
     /// Has what the project names outside of its folder decided, where nobody has.
     fn ask_about_reach(&mut self, refused: &[PathBuf]) {
-        let Some(root) = self.root.as_ref().filter(|_| self.asks_for_reach && !refused.is_empty()) else { return };
+        let Some(root) = self.root.as_ref().filter(|_| !self.seal.is_whole && !refused.is_empty()) else { return };
         let decided = Decided::of(root);
         let open: Vec<PathBuf> = refused.iter().filter(|folder| !decided.knows(folder)).cloned().collect();
         if !open.is_empty() {
@@ -777,7 +827,7 @@ impl Bench {
         let unsaved = Arc::clone(&self.unsaved);
         let hook = std::panic::take_hook();
         std::panic::set_hook(Box::new(move |info| {
-            if std::thread::current().name() == Some(WORKSHOP) {
+            if matches!(std::thread::current().name(), Some(WORKSHOP | threads::APART)) {
                 // It is told where the keys are, and the work goes on.
                 tracing::error!(panic = %info, "the assembler failed");
                 return;

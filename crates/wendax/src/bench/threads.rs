@@ -18,6 +18,21 @@ use wendax_tui::{Message, Text, Unsaved};
 /// The name of the thread that assembles: a panic in it ends neither the program nor its screen.
 pub(super) const WORKSHOP: &str = "workshop";
 
+/// The name of threads that try rows: the same holds for those.
+pub(super) const APART: &str = "trials";
+
+/// Does something on a thread of its own; when it fails that is told.
+pub(super) fn apart(sender: Sender<Incoming>, work: impl FnOnce() + Send + 'static) {
+    let guarded = move || {
+        if std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).is_err() {
+            let why = "the tool failed on a row; please report that with the program and its table".to_owned();
+            let _ = sender.send(Incoming::Message(Message::Failed(why)));
+        }
+    };
+    // Without the thread nothing is tried; everything else goes on.
+    let _ = std::thread::Builder::new().name(APART.to_owned()).spawn(guarded);
+}
+
 /// Something for the workshop to do.
 pub(super) enum Request {
     /// These texts stand for their files; build, and answer with the number.
