@@ -144,6 +144,7 @@ pub static TARGET: Target = Target {
     code_align: 4,
     longest_code: 4,
     leads,
+    call_code,
     uses: |code| Some(decode(u32::from_le_bytes(*code.first_chunk::<4>()?))?.uses()),
     text: text::text_at,
     cycles,
@@ -205,6 +206,15 @@ fn cycles(code: &[u8]) -> Option<(u32, u32)> {
             _ => (1, 1),
         },
     })
+}
+
+/// See [`Target::call_code`]: `auipc` and `jalr`, as `call` becomes.
+fn call_code(from: Addr, to: Addr) -> Vec<u8> {
+    let distance = to.0.wrapping_sub(from.0);
+    let high = distance.wrapping_add(0x800) & 0xFFFF_F000;
+    let first = Insn::new(Op::Auipc, (RA, 0, 0), high);
+    let second = Insn::new(Op::Jalr, (RA, RA, 0), distance.wrapping_sub(high));
+    [first, second].into_iter().flat_map(|insn| encode(insn).to_le_bytes()).collect()
 }
 
 /// See [`Target::leads`].

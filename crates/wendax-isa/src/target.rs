@@ -40,6 +40,8 @@ pub struct Target {
     /// How many bytes the instruction has that these begin with, as it stands at an address, and where it leads; `None`
     /// when they are no instruction.
     pub leads: LeadsAt,
+    /// The code of a call that stands at an address and leads to another one; it uses no register but that of the way back.
+    pub call_code: fn(Addr, Addr) -> Vec<u8>,
     /// The registers that the instruction reads and writes which some bytes begin with; `None` when they are no instruction.
     pub uses: fn(&[u8]) -> Option<RegisterUse>,
     /// The instruction that some bytes begin with, as it stands at an address, as the assembler reads it; names of places are

@@ -122,6 +122,7 @@ pub static TARGET: Target = Target {
     code_align: 2,
     longest_code: 4,
     leads: codec::leads,
+    call_code: codec::call_code,
     uses: |code| Some(codec::decode_bytes(code)?.uses()),
     text: text::text_at,
     cycles: codec::cycles,

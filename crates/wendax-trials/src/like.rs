@@ -29,7 +29,24 @@ impl Like {
         Ok(Self { subject, stage, call: reference.call.clone() })
     }
 
-    /// Runs it with what the row gives; how the row's own run differs from it, and its cycles.
+    /// Runs it with what the row gives.
+    pub(crate) fn run(
+        &self,
+        row: &Row,
+        chosen: &Chosen,
+        limits: &Limits,
+        may_go_on: &dyn Fn() -> bool,
+    ) -> Result<Done, String> {
+        let mut given = row.clone();
+        given.given.call.clone_from(&self.call);
+        if self.call.is_none() {
+            given.given.with.clear();
+        }
+        let begun = self.stage.begin(&self.subject, &given, chosen, limits)?;
+        carried(begun, &given, chosen, may_go_on)
+    }
+
+    /// How the row's own run differs from that of the reference, and the cycles of that.
     pub(crate) fn compare(
         &self,
         row: &Row,
@@ -38,14 +55,8 @@ impl Like {
         own: &Done,
         may_go_on: &dyn Fn() -> bool,
     ) -> (Vec<Difference>, Option<u64>) {
-        let mut given = row.clone();
-        given.given.call.clone_from(&self.call);
-        if self.call.is_none() {
-            given.given.with.clear();
-        }
         let plain = |message| vec![Difference::plain(Kind::Row, message)];
-        let begun = self.stage.begin(&self.subject, &given, chosen, limits);
-        let done = match begun.and_then(|begun| carried(begun, &given, chosen, may_go_on)) {
+        let done = match self.run(row, chosen, limits, may_go_on) {
             Ok(done) => done,
             Err(why) => return (plain(format!("the reference: {why}")), None),
         };

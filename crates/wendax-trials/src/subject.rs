@@ -1,7 +1,7 @@
 //! A program that trials are made with: what a run of it, or of one of its routines, begins with.
 //!
-//! A run of a routine begins at the routine. Its way back leads to a place of its own behind the program, at which the run
-//! is over; registers that routines keep hold numbers that nobody else has.
+//! A run of a routine begins with a call of it that stands in a place of its own behind the program, and is over when it comes
+//! back there; registers that routines keep hold numbers that nobody else has.
 
 use crate::table::{Cells, Chosen, Form, Limits, Row, Text};
 use serde_json::Value;
@@ -65,21 +65,24 @@ impl Subject {
         if !is_code {
             return Err(format!("`{routine}` is no routine: no code stands there"));
         }
-        let back = free_place(&self.image).ok_or("the program leaves no room for a place to come back to")?;
+        let place = free_place(&self.image).ok_or("the program leaves no room for a place to call it from")?;
         let mut image = Image::clone(&self.image);
-        let target = image.target;
-        let bytes = vec![0; target.longest_code as usize];
-        let at = image.segments.partition_point(|part| part.start < back);
-        image.segments.insert(at, Segment { start: back, bytes, reserved: false, rights: Rights::CODE });
-        image.entry = entry;
+        let mut bytes = (image.target.call_code)(place, entry);
+        let back = place + u32::try_from(bytes.len()).unwrap_or(0);
+        // What stands there is never run.
+        bytes.resize(bytes.len() + image.target.longest_code as usize, 0);
+        let at = image.segments.partition_point(|part| part.start < place);
+        image.segments.insert(at, Segment { start: place, bytes, reserved: false, rights: Rights::CODE });
+        image.entry = place;
         Ok(Stage { image: Arc::new(image), back: Some(back) })
     }
 }
 
 /// The highest place below the stack that the program leaves free.
 fn free_place(image: &Image) -> Option<Addr> {
-    let map = &image.target.map;
-    let length = image.target.longest_code;
+    /// Bytes of a call and of what follows it, at most.
+    const LENGTH: u32 = 16;
+    let (map, length) = (&image.target.map, LENGTH);
     let mut at = Addr(map.stack_start.0 & !(map.page - 1)).checked_sub(map.page)?;
     loop {
         let end = at + length;
@@ -128,8 +131,8 @@ impl Stage {
             .stopping_after_milliseconds(limits.seconds.saturating_mul(1000))
             .with_budget(BUDGET);
         let mut begun = Begun { back: self.back, kept: Vec::new(), own: Vec::new(), session: session.clone() };
-        if let Some(back) = self.back {
-            begun.kept = call(&mut session, back, &given.with, chosen)?;
+        if self.back.is_some() {
+            begun.kept = call(&mut session, &given.with, chosen)?;
         }
         for (name, value) in &given.set {
             let target = session.machine().target();
@@ -187,8 +190,8 @@ fn with(event: &Value, chosen: &Chosen) -> Value {
     }
 }
 
-/// Sets registers and stack as a call leaves them; the registers that have to be given back, with what they hold.
-fn call(session: &mut Session, back: Addr, with: &[Text], chosen: &Chosen) -> Result<Vec<(Reg, u32)>, String> {
+/// Sets registers as they are for a call; the registers that have to be given back, with what they hold.
+fn call(session: &mut Session, with: &[Text], chosen: &Chosen) -> Result<Vec<(Reg, u32)>, String> {
     let target = session.machine().target();
     let roles = &target.roles;
     if with.len() > roles.arguments.len() {
@@ -201,28 +204,15 @@ fn call(session: &mut Session, back: Addr, with: &[Text], chosen: &Chosen) -> Re
     }
     let values: Vec<u32> =
         with.iter().map(|text| Ok(word(target, number(session, text, chosen)?))).collect::<Result<_, String>>()?;
-    let mut stack = session.machine().stack_pointer();
-    if roles.link.is_none() {
-        stack = Addr(stack.0.wrapping_sub(target.word_bytes()));
-        for (offset, byte) in (0..).zip(back.0.to_le_bytes()).take(target.word_bytes() as usize) {
-            session.edit(Event::SetByte(stack + offset, byte.into()));
-        }
-    }
-    session.edit(Event::SetRegister(roles.stack, stack.0));
-    if let Some(link) = roles.link {
-        session.edit(Event::SetRegister(link, back.0));
-    }
     // Nobody's numbers, so that one that was not given back is seen.
     let is_plain = |register: Reg| register != roles.stack && Some(register) != roles.link;
     let mut kept = Vec::new();
-    for (register, info) in target.registers().filter(|(register, info)| info.kept && is_plain(*register)) {
-        debug_assert!(info.kept, "only those are asked for");
+    for (register, _) in target.registers().filter(|(register, info)| info.kept && is_plain(*register)) {
         let value = word(target, 0x5EED_5A01 + 0x0101 * i64::from(register.0));
         session.edit(Event::SetRegister(register, value));
         kept.push((register, value));
     }
-    let behind = if roles.link.is_none() { stack + target.word_bytes() } else { stack };
-    kept.push((roles.stack, behind.0));
+    kept.push((roles.stack, session.machine().stack_pointer().0));
     for (register, value) in roles.arguments.iter().zip(values) {
         session.edit(Event::SetRegister(*register, value));
     }

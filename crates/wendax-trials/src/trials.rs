@@ -189,6 +189,8 @@ pub struct Walk {
     pub step: Option<StepNo>,
     /// What it prints when all is well, where that is known.
     pub expected: Option<String>,
+    /// The run of what the row is compared with.
+    pub reference: Option<Session>,
     /// Of a routine: where it comes back to, a place that the program itself does not have.
     pub back: Option<wendax_isa::Addr>,
 }
@@ -459,7 +461,10 @@ impl Trials {
         let done = self.go(index, row, given.as_ref().unwrap_or(row), &chosen, may_go_on)?;
         let step = failing.and_then(|failing| failing.differences.iter().find_map(|found| found.step));
         let back = done.begun.back;
-        Ok(Walk { session: done.begun.session, step, expected: expected_words(row, &chosen), back })
+        let like = self.like(index).as_ref().ok().and_then(Option::as_ref);
+        let reference = like.and_then(|like| like.run(row, &chosen, &self.table.limits, may_go_on).ok());
+        let reference = reference.map(|done| done.begun.session);
+        Ok(Walk { reference, session: done.begun.session, step, expected: expected_words(row, &chosen), back })
     }
 
     /// What each run may use.

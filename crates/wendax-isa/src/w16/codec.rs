@@ -5,6 +5,15 @@ use super::{NO_BASE, SP};
 use crate::{Addr, Leads};
 use std::sync::LazyLock;
 
+/// See [`crate::Target::call_code`].
+pub(super) fn call_code(_: Addr, to: Addr) -> Vec<u8> {
+    let is_far = |row: &&Row| row.op == Op::Call && row.operands.contains(&OperandKind::Far);
+    let Some(row) = rows().iter().find(is_far) else { return Vec::new() };
+    let to = u16::try_from(to.0).unwrap_or(u16::MAX);
+    let (first, second) = encode(Insn::new(row, 0, 0, to));
+    [Some(first), second].into_iter().flatten().flat_map(u16::to_le_bytes).collect()
+}
+
 /// A decoded instruction.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Insn {

@@ -115,6 +115,12 @@ impl App {
             return self.screen.trouble("the program is on its way: Space stops it, then a row can be walked");
         }
         let before = self.world.walk.park();
+        // What it is compared with stands beside it; or the run of the same row as it was before.
+        let same = self.world.walk.of_row.as_ref().is_some_and(|row| row.name == name);
+        let beside = match walk.reference {
+            Some(reference) => Some((reference, "the reference".to_owned())),
+            None => self.world.walk.session.take().filter(|_| same).map(|session| (session, "before".to_owned())),
+        };
         let of_row = OfRow { name: name.to_owned(), expected: walk.expected, back: walk.back };
         let (end, step) = (walk.session.end(), walk.step);
         let mut session = walk.session;
@@ -128,6 +134,9 @@ impl App {
         self.world.note_walk("the run of a row", before);
         if self.world.is_assembled() {
             self.world.compare_walk(false);
+        }
+        if let Some((run, called)) = beside {
+            self.world.walk.beside.set((run.now(), called), Some(Box::new(run)));
         }
         if self.screen.focus.is_page() {
             self.look(Look::Back);

@@ -186,7 +186,7 @@ impl OfRow {
     fn as_run(&self, image: &Image, run: &Image) -> Image {
         let mut image = image.clone();
         if let Some(back) = self.back {
-            let own = run.segments.iter().find(|part| part.start == back).cloned();
+            let own = run.segment_at(back).cloned();
             let at = image.segments.partition_point(|part| part.start < back);
             image.segments.splice(at..at, own);
             image.entry = run.entry;
