@@ -147,10 +147,10 @@ impl Class {
             };
             let _ = writeln!(out, "  {number:>3}  {}{points}", shown_line(row));
         }
-        let heads: String = (1..=self.rows.len()).map(|number| format!("{number:>3}")).collect();
+        let heads = joined((1..=self.rows.len()).map(|number| format!("{number:>3}")));
         let _ = writeln!(out, "\n  {:<width$} {heads}  points", "");
         for hand_in in &self.hand_ins {
-            let marks: String = (0..self.rows.len()).map(|row| format!("  {}", hand_in.mark(row).sign())).collect();
+            let marks = joined((0..self.rows.len()).map(|row| format!("  {}", hand_in.mark(row).sign())));
             let _ = writeln!(out, "  {:<width$} {marks}  {:>6}", shown_line(&hand_in.name), grouped(hand_in.points()));
         }
         let said = self.hand_ins.iter().map(|it| (it, it.first(&self.rows))).filter(|(_, first)| !first.is_empty());
@@ -202,11 +202,11 @@ impl Class {
         if !self.about.is_empty() {
             let _ = writeln!(out, "{}\n", cell(&self.about));
         }
-        let heads: String = self.rows.iter().map(|(row, _)| format!(" {} |", cell(row))).collect();
+        let heads = joined(self.rows.iter().map(|(row, _)| format!(" {} |", cell(row))));
         let rules = ":-:|".repeat(self.rows.len());
         let _ = writeln!(out, "| program | points |{heads} first |\n|---|--:|{rules}---|");
         for hand_in in &self.hand_ins {
-            let marks: String = (0..self.rows.len()).map(|row| format!(" {} |", hand_in.mark(row).sign())).collect();
+            let marks = joined((0..self.rows.len()).map(|row| format!(" {} |", hand_in.mark(row).sign())));
             let (name, points, of) = (cell(&hand_in.name), grouped(hand_in.points()), grouped(self.points()));
             let _ = writeln!(out, "| {name} | {points} of {of} |{marks} {} |", cell(&hand_in.first(&self.rows)));
         }
@@ -218,6 +218,11 @@ impl Class {
         }
         out
     }
+}
+
+/// Pieces of a line.
+fn joined(pieces: impl Iterator<Item = String>) -> String {
+    pieces.collect::<Vec<_>>().concat()
 }
 
 /// A text as a cell that no reader of tables takes for a formula.

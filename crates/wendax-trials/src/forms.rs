@@ -1,4 +1,4 @@
-//! What came of a table as it is written: text for people, JSON lines, JUnit XML, TAP, Markdown.
+//! What came of a table as it is written: text for people, JSON lines, `JUnit` XML, TAP, Markdown.
 //!
 //! Nothing in it reaches a terminal or a reader of the form as anything but text: names and what programs printed are made
 //! visible, and set apart as the form asks. Of a hidden row that failed nothing but its name is told.
@@ -18,7 +18,7 @@ pub enum ReportForm {
     Text,
     /// An object on each line, the last one of the whole table.
     Json,
-    /// The XML that build servers read as JUnit's.
+    /// The XML that build servers read as that of `JUnit`.
     Junit,
     /// The Test Anything Protocol, version 14.
     Tap,
@@ -298,7 +298,7 @@ pub(crate) fn cell(text: &str) -> String {
         out.push(if sign == '\n' { ' ' } else { sign });
     }
     // What is set apart by these signs stays so, unless they are odd.
-    if out.matches('`').count() % 2 == 0 { out } else { out.replace('`', "'") }
+    if out.matches('`').count().is_multiple_of(2) { out } else { out.replace('`', "'") }
 }
 
 fn markdown(name: &str, report: &Report) -> String {

@@ -250,7 +250,7 @@ impl<'a> Judge<'a> {
         let target = self.target();
         let (Some(is), Some(wanted)) = (self.number(what), self.number(wanted)) else { return };
         // Words have no sign of their own.
-        if is == wanted || word(target, is) == word(target, wanted) && is.unsigned_abs() <= u64::from(u32::MAX) {
+        if is == wanted || word(target, is) == word(target, wanted) && u32::try_from(is.unsigned_abs()).is_ok() {
             return;
         }
         let name = what.with(self.chosen);
@@ -283,7 +283,7 @@ impl<'a> Judge<'a> {
         };
         let length = u32::try_from(wanted.len()).unwrap_or(u32::MAX);
         let machine = session.machine();
-        let is: Vec<u8> = (0..length).map(|offset| u8::try_from(machine.byte(at + offset)).unwrap_or(0)).collect();
+        let is: Vec<u8> = (0..length).map(|offset| machine.byte(at + offset)).collect();
         let Some(first) = is.iter().zip(&wanted).position(|(is, wanted)| is != wanted) else { return };
         let size = match cells.form {
             Form::Words => target.word_bytes() as usize,

@@ -43,7 +43,7 @@ impl Like {
             given.given.with.clear();
         }
         let begun = self.stage.begin(&self.subject, &given, chosen, limits)?;
-        carried(begun, &given, chosen, may_go_on)
+        Ok(carried(begun, &given, chosen, may_go_on))
     }
 
     /// How the row's own run differs from that of the reference, and the cycles of that.

@@ -102,9 +102,9 @@ impl Table {
     }
 }
 
-impl<'t> Door<'t> {
+impl Door<'_> {
     fn line(&self, at: usize) -> usize {
-        self.text.as_bytes()[..at.min(self.text.len())].iter().filter(|&&byte| byte == b'\n').count() + 1
+        self.text.get(..at).unwrap_or(self.text).matches('\n').count() + 1
     }
 
     fn tell(&mut self, at: &Range<usize>, message: impl Into<String>) {
@@ -600,13 +600,13 @@ impl<'t> Door<'t> {
         Some(match value.get_ref() {
             DeValue::String(text) => Value::from(text.as_ref()),
             DeValue::Boolean(truth) => Value::from(*truth),
-            DeValue::Integer(_) => match integer(value) {
-                Some(number) => Value::from(number),
-                None => {
+            DeValue::Integer(_) => {
+                let number = integer(value);
+                if number.is_none() {
                     self.tell(&value.span(), "this number is too large");
-                    return None;
                 }
-            },
+                Value::from(number?)
+            }
             DeValue::Array(list) => Value::Array(list.iter().filter_map(|item| self.json(item)).collect()),
             DeValue::Table(table) => {
                 let members =

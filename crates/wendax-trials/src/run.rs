@@ -144,7 +144,7 @@ pub(crate) fn go(begun: &mut Begun, yard: &Yard, may_go_on: &dyn Fn() -> bool) -
 fn ending(session: &Session, is_call: bool) -> Ending {
     match session.state() {
         State::Finished(status) => Ending::Finished(*status),
-        State::Fault(fault) => Ending::Fault(fault.clone()),
+        State::Fault(fault) => Ending::Fault(*fault),
         State::Circling { .. } => Ending::Circling,
         State::Waiting | State::Idle { .. } => Ending::Waiting,
         State::Paused(Why::Output) => Ending::Limit(Limit::Output),

@@ -55,5 +55,5 @@ fn printed_from(walk: &Session, step: StepNo) -> Option<String> {
 
 /// The one register of a set of them.
 fn only(registers: u32) -> Option<Reg> {
-    (registers.count_ones() == 1).then(|| Reg::at(registers.trailing_zeros() as usize))
+    registers.is_power_of_two().then(|| Reg::at(registers.trailing_zeros() as usize))
 }

@@ -104,7 +104,7 @@ pub struct Cells {
 }
 
 /// What a row gives.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Given {
     /// The routine that is called directly, instead of the whole program.
     pub call: Option<String>,
@@ -224,7 +224,7 @@ pub struct Reference {
 }
 
 /// Something that comes at every step of a stretch, in a run for each.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Strike {
     /// The place where the stretch begins, when it is first come to; the first step when it is not said.
     pub from: Option<String>,

@@ -445,7 +445,7 @@ impl Trials {
         chosen: &Chosen,
         may_go_on: &dyn Fn() -> bool,
     ) -> Result<Done, String> {
-        carried(self.begin(index, given, chosen)?, row, chosen, may_go_on)
+        Ok(carried(self.begin(index, given, chosen)?, row, chosen, may_go_on))
     }
 
     /// The run of a row that failed, to be walked through; the first run of the row when none failed.
@@ -474,16 +474,11 @@ impl Trials {
 }
 
 /// Carries a run through that has begun.
-pub(crate) fn carried(
-    mut begun: Begun,
-    row: &Row,
-    chosen: &Chosen,
-    may_go_on: &dyn Fn() -> bool,
-) -> Result<Done, String> {
+pub(crate) fn carried(mut begun: Begun, row: &Row, chosen: &Chosen, may_go_on: &dyn Fn() -> bool) -> Done {
     let mut machine = begun.session.machine().clone();
     let start = machine.snapshot();
     let ending = go(&mut begun, &Yard::of(row, chosen), may_go_on);
-    Ok(Done { begun, start, ending })
+    Done { begun, start, ending }
 }
 
 fn judged(subject: &Subject, row: &Row, chosen: &Chosen, done: &Done) -> Vec<Difference> {

@@ -47,7 +47,7 @@ pub enum Set {
 }
 
 /// How many edges each kind has.
-const EDGES: u64 = 10;
+const EDGES: usize = 10;
 
 impl Set {
     /// Reads the words of one: `1..9`, `0..100 by 10`, `edges`, `edges unsigned`, `edges of byte`, `random 20`,
@@ -120,7 +120,7 @@ impl Set {
                 let more = (i128::from(*to) - i128::from(*from)) / i128::from(*by);
                 u64::try_from(more).unwrap_or(u64::MAX).saturating_add(1)
             }
-            Self::Edges(_) => EDGES,
+            Self::Edges(_) => EDGES as u64,
             Self::Random { count, .. } => *count,
         }
     }
@@ -141,7 +141,7 @@ impl Set {
                 i64::try_from(i128::from(*from) + more).unwrap_or(i64::MAX)
             }
             Self::Edges(kind) => {
-                let edges: [i64; EDGES as usize] = match kind {
+                let edges: [i64; EDGES] = match kind {
                     Edges::Word => {
                         [0, 1, -1, 2, -2, greatest, -greatest - 1, greatest - 1, -greatest, greatest / 2 + 1]
                     }

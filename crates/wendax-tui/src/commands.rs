@@ -83,7 +83,7 @@ const TABLE: &[Binding] = commands! {
     [Walk] => Look::Page(PaneId::Tally), "Tally: what the run cost, and where"
         / "profile profiler performance cost cycles count statistics hot spots time measure compare benchmark coverage";
     [Walk] => Look::Page(PaneId::Trials), "Trials: rows with what is given and expected, tried with each text"
-        / "tests unit test cases table check grade marks exercises expected assert";
+        / "tests unit test cases table check grade expected assert";
     [Walk] => Look::Beside, "Beside the lines: how often each ran, then the cycles of instructions, then nothing"
         / "counts coverage never ran hot heat cycles cost margin profile";
     [Walk] "Esc" => Look::Back, "Back to the bench" / "leave page close return";
@@ -100,7 +100,7 @@ const TABLE: &[Binding] = commands! {
     [Trials] "Shift-Left" => Look::CellBack, "Trials: the cell before" / "column left";
     [Trials] "c" => File::CopyRow, "Trials: copy the row" / "duplicate" @ "copy";
     [Trials] "Delete" => File::RemoveRow, "Trials: take the row away" / "remove delete";
-    [Trials] "Ctrl-Z" => File::UndoRow, "Trials: take back the last change of the table" / "undo revert" @ "undo";
+    [Trials] "Ctrl-Z" => File::UndoRow, "Trials: take back the last change of the table" / "row cell" @ "undo";
     [Walk] => Look::Pane(PaneId::Drawer), "The program's files: what is open, and what is in them now"
         / "handles read write disk data";
     [Walk] => Talk::Strike, "Strike keys: each goes to the program at once" / "press type keyboard console poll";

@@ -227,7 +227,7 @@ pub(crate) enum TrialForm {
     Text,
     /// A JSON object on each line
     Json,
-    /// JUnit XML
+    /// XML for build servers
     Junit,
     /// The Test Anything Protocol
     Tap,

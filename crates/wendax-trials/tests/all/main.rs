@@ -1,3 +1,9 @@
 //! Tables of trials, asked from outside.
 
+mod alike;
+mod common;
+mod door;
+mod edits;
+mod forms;
 mod rows;
+mod same;

@@ -26,7 +26,7 @@ fn draw_expected(session: &Session, expected: &str, pen: &mut Pen<'_>, area: Rec
     let printed = session.printed_since(0);
     let same = printed.iter().zip(expected.as_bytes()).take_while(|(is, wanted)| is == wanted).count();
     let is_whole = printed == expected.as_bytes();
-    let next = expected.as_bytes()[..same].iter().filter(|byte| **byte == b'\n').count();
+    let next = String::from_utf8_lossy(&expected.as_bytes()[..same]).matches('\n').count();
     let lines: Vec<&str> = expected.lines().collect();
     pen.text(area.x, area.y, area.width, if is_whole { "as expected" } else { "expected" }, Ink::Faint);
     let rows = usize::from(area.height.saturating_sub(1));

@@ -31,7 +31,7 @@ impl Pane for Trials {
     }
 
     fn words(&self) -> &'static str {
-        "tests unit test cases table check grade marks exercises expected assert"
+        "tests unit test cases table check grade expected assert"
     }
 
     fn about(&self) -> &'static str {
@@ -77,9 +77,9 @@ impl Pane for Trials {
         let needed = u16::try_from(count + 1).unwrap_or(u16::MAX).min(high);
         let rows = Rect { height: needed, ..below };
         if trials.is_cells {
-            cells(trials, pen, rows, chosen)
+            cells(trials, pen, rows, chosen);
         } else {
-            results(trials, pen, rows, chosen)
+            results(trials, pen, rows, chosen);
         }
         let rest = Rect { y: rows.bottom() + 1, height: below.bottom().saturating_sub(rows.bottom() + 1), ..below };
         for (y, (line, ink)) in (rest.y..rest.bottom()).zip(told) {
@@ -106,7 +106,9 @@ fn note(trials: &Trying) -> String {
         if of > 0 { format!(" · {} of {}", grouped(points), counted(of, "point", "points")) } else { String::new() };
     match (trials.is_done(), failed) {
         (false, _) => format!("trying: {tried} of {all}"),
+        (true, 0) if all == 1 => format!("it passes{points}"),
         (true, 0) => format!("all {all} pass{points}"),
+        (true, 1) => format!("1 of {all} fails{points}"),
         (true, failed) => format!("{failed} of {all} fail{points}"),
     }
 }

@@ -148,7 +148,7 @@ impl App {
         match why {
             Some(why) => self.screen.trouble(why),
             None => {
-                self.screen.say(format!("row {name:?} passed: this is its run; Ctrl-Z goes back to the one before"))
+                self.screen.say(format!("row {name:?} passed: this is its run; Ctrl-Z goes back to the one before"));
             }
         }
         if let Some(step) = step.filter(|step| *step < end || end.0 == 0) {

@@ -27,6 +27,7 @@ mod small;
 mod stops;
 mod tally;
 mod trails;
+mod trials;
 mod watching;
 mod whence;
 mod world;

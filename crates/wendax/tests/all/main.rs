@@ -18,4 +18,5 @@ mod projects;
 mod readers;
 mod second_opinion;
 mod structure;
+mod trials;
 mod whence;

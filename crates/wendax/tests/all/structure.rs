@@ -42,6 +42,7 @@ fn nothing_points_back_along_the_way_of_the_data() {
         "wendax-project",
         "wendax-board",
         "wendax-session",
+        "wendax-trials",
         "wendax-draw",
         "wendax-tui",
         "wendax",
@@ -55,7 +56,7 @@ fn nothing_points_back_along_the_way_of_the_data() {
     let needed = dependencies("wendax-machine");
     assert!(!needed.contains(&"wendax-asm".to_owned()), "the machine runs programs, and knows no syntax: {needed:?}");
     // Questions about a run are asked in the language of its sources, and it does not matter there how those are assembled.
-    for name in ["wendax-session", "wendax-draw"] {
+    for name in ["wendax-session", "wendax-trials", "wendax-draw"] {
         let needed = dependencies(name);
         assert!(!needed.contains(&"wendax-asm".to_owned()), "{name} asks values, and assembles nothing: {needed:?}");
     }

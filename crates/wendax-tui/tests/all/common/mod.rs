@@ -7,6 +7,7 @@ use ratatui::buffer::Buffer;
 use wendax_asm::{Assembler, Inputs};
 use wendax_machine::{Found, Settings};
 use wendax_source::MemoryFiles;
+use wendax_trials::{How, Programs, Trials};
 use wendax_tui::{App, Built, Colours, Effect, Look, Message, Theme, draw, update};
 
 #[allow(dead_code, reason = "shared by test files that each need a part")]
@@ -240,6 +241,38 @@ impl Stage {
                 Effect::ReadTally(path) => {
                     let text = self.folder.get(&path).cloned().unwrap_or_default();
                     self.answer(Message::Tally(path, String::from_utf8(text).expect("tallies are text")));
+                }
+                Effect::ReadTable(path) => {
+                    let text = self.folder.get(&path).cloned().unwrap_or_default();
+                    self.answer(Message::Table(path, String::from_utf8(text).expect("tables are text")));
+                }
+                Effect::Try(job) => {
+                    let programs = Programs { own: Some(job.own.0.clone()), ..Programs::default() };
+                    match Trials::new(job.table.clone(), programs) {
+                        Err(problems) => self.answer(Message::NotTried(job.number, problems[0].to_string())),
+                        Ok(trials) => {
+                            let trials = std::sync::Arc::new(trials);
+                            self.answer(Message::Trying(job.number, std::sync::Arc::clone(&trials)));
+                            let how = How { threads: 1, now: &|| 0, is_over: &false.into() };
+                            let report = trials.run(how, &|_| {}).expect("nobody ends it");
+                            for outcome in report.outcomes {
+                                self.answer(Message::Tried(job.number, Box::new(outcome)));
+                            }
+                            self.answer(Message::TriedAll(job.number));
+                        }
+                    }
+                }
+                Effect::WalkRow(job) => {
+                    let walk = job.trials.walk(job.row.0, job.failing.as_ref(), &|| true).map(Box::new);
+                    self.answer(Message::RowWalk(job.number, job.row.1.clone(), walk));
+                }
+                Effect::WriteTable { path, base, text } => {
+                    let there = self.folder.get(&path).map(|bytes| String::from_utf8_lossy(bytes).into_owned());
+                    if there == base {
+                        self.folder.insert(path, text.into_bytes());
+                    } else {
+                        self.answer(Message::NotWritten("changed by someone else".to_owned(), there));
+                    }
                 }
                 // Time passes when the test says so.
                 Effect::Tick(wait) => self.tick = Some(wait),

@@ -1,0 +1,115 @@
+//! What is no table is told with its line, and nothing of it is taken; values that rows go through are those they say.
+
+use proptest::prelude::*;
+use wendax_isa::target_named;
+use wendax_trials::{Set, Table, row_keys};
+
+fn told(text: &str) -> String {
+    let problems = Table::read(text).expect_err("it is none");
+    problems.iter().map(ToString::to_string).collect::<Vec<_>>().join("; ")
+}
+
+#[test]
+fn what_is_no_table_is_told_with_its_line() {
+    let row = |cells: &str| format!("[[row]]\nname = \"a\"\n{cells}\n");
+    for (text, words) in [
+        (String::new(), "line 1: there is no row: write [[row]]"),
+        ("[[row]\n".to_owned(), "line 1: "),
+        ("rows = 3\n".to_owned(), "line 1: `rows` is not known here; did you mean `row`?"),
+        ("row = 3\n".to_owned(), "line 1: rows are written as [[row]]"),
+        ("[[row]]\ntyped = \"x\"\n".to_owned(), "line 1: a row needs `name`"),
+        (row("type = \"x\""), "line 3: `type` is not known here; did you mean `typed`?"),
+        (row("typed = 3"), "line 3: `typed` takes a text in quotation marks"),
+        (row("points = -1"), "line 3: `points` takes a whole number from 0 on"),
+        (row("hidden = 1"), "line 3: `hidden` is true or false"),
+        (row("with = 3"), "line 3: `with` takes a list"),
+        (row("with = [1]"), "line 1: `with` belongs to a routine: `call` says which"),
+        (row("call = \"f\"\nstatus = 0"), "line 1: `status` is of a whole program"),
+        (row("typed = \"{a}\""), "line 3: `{a}` stands for a value of `vary` (there is none)"),
+        (row("typed = \"{\""), "line 3: a `{` without a `}`"),
+        (row("vary = { a = [1] }\ntyped = \"{b}\""), "line 4: `{b}` stands for a value of `vary` (a)"),
+        (row("vary = { a = \"edge\" }"), "line 3: `edge` is no set of values"),
+        (row("vary = { a = [] }"), "line 3: `a` has no value in it"),
+        (row("vary = { a = \"9..1\" }"), "line 3: `9..1`: a range goes up"),
+        (row("vary = { a = \"0..99999999\" }"), "has 100000000 values; 100000 at most"),
+        (row("vary = { a = \"0..9999\", b = \"0..9999\" }"), "make 100000000 runs together"),
+        (row("ends = \"well\""), "line 3: `well` is no end of a run: by itself"),
+        (row("prints_like = \"(\""), "line 3: `prints_like` is no regular expression"),
+        (row("prints_like = \"(a{{1000}}){{1000}}\""), "line 3: `prints_like` is no regular expression"),
+        (row("memory = { list = true }"), "line 3: `memory` takes a number"),
+        (row("memory = { \"list as longs\" = [1] }"), "line 3: `longs` is no form of memory: bytes, words, text"),
+        (row("events = [3]"), "line 3: each event is a table"),
+        (row("events = [{ cycle = 1.5 }]"), "line 3: expected a whole number"),
+        (row("strike = { from = \"a\" }"), "line 3: `strike` says what comes"),
+        (row("like = {}"), "line 3: `like` names a routine, or a program"),
+        (row("like = \"f\"\nstrike = { text = \"x\" }"), "line 1: `strike` and `like` do not go together"),
+        ("limits = { step = 3 }\n".to_owned(), "line 1: `step` is not known here; did you mean `steps`?"),
+        ("[rules]\nmust = [\"mul\"]\n".to_owned(), "line 2: `must` takes kinds of words with the word"),
+        (format!("{}{}", row(""), row("")), "line 4: another row is called \"a\": the one on line 1"),
+    ] {
+        let found = told(&text);
+        assert!(found.contains(words), "{text}\n{found}");
+    }
+    assert!(told(&"a".repeat(5 << 20)).contains("more than 4 MiB"));
+}
+
+#[test]
+fn all_that_is_wrong_is_told_at_once() {
+    let text = "[[row]]\nname = \"a\"\ntyped = 3\n[[row]]\nname = 5\nstatus = true\n";
+    assert_eq!(Table::read(text).unwrap_err().len(), 4);
+}
+
+#[test]
+fn sets_have_the_values_they_say() {
+    let w16 = target_named("w16").unwrap();
+    let values = |text: &str| {
+        let set = Set::read(text).unwrap();
+        (0..set.len()).map(|index| set.value(index, w16)).collect::<Vec<_>>()
+    };
+    assert_eq!(values("1..4"), [1, 2, 3, 4]);
+    assert_eq!(values("-5..6 by 5"), [-5, 0, 5]);
+    assert_eq!(values("edges"), [0, 1, -1, 2, -2, 32767, -32768, 32766, -32767, 16384]);
+    assert_eq!(values("edges of byte").last(), Some(&255));
+    assert!(values("edges unsigned").contains(&65535));
+    let chance = values("random 50 from -3 to 3 seed 8");
+    assert!(chance.len() == 50 && chance.iter().all(|value| (-3..=3).contains(value)));
+    assert_eq!(chance, values("random 50 from -3 to 3 seed 8"), "the same words, the same values");
+    assert_ne!(chance, values("random 50 from -3 to 3 seed 9"));
+    let rv32 = target_named("rv32").unwrap();
+    assert_eq!(Set::read("edges").unwrap().value(5, rv32), i64::from(i32::MAX));
+}
+
+#[test]
+fn the_page_has_each_key_of_a_row() {
+    let page = include_str!("../../../../docs/trials.md");
+    for key in row_keys() {
+        assert!(
+            page.contains(&format!("| `{key}`"))
+                || page.contains(&format!("`{key}`, "))
+                || page.contains(&format!(", `{key}`")),
+            "{key}"
+        );
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 300, ..ProptestConfig::default() })]
+
+    /// Whatever stands in a file, reading it ends with a table or with what is wrong.
+    #[test]
+    fn any_text_is_a_table_or_told(
+        cells in prop::collection::vec(
+            (prop::sample::select(row_keys()), "(-?[0-9]{1,20}|\"[ -~]{0,12}\"|\\[[0-9, \"a{}]{0,9}\\]|\\{ ?[a-z0-9=\" ]{0,12} ?\\}|true|1\\.5)"),
+            0..6,
+        ),
+        noise in "[\\[\\]a-z= \n\"{}0-9.#]{0,60}",
+    ) {
+        let cells: Vec<String> = cells.iter().map(|(key, value)| format!("{key} = {value}")).collect();
+        let text = format!("[[row]]\n{}\n{noise}", cells.join("\n"));
+        if let Err(problems) = Table::read(&text) {
+            prop_assert!(!problems.is_empty());
+            let lines = text.lines().count().max(1);
+            prop_assert!(problems.iter().all(|problem| (1..=lines + 1).contains(&problem.line)), "{problems:?}");
+        }
+    }
+}

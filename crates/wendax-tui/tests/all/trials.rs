@@ -1,0 +1,184 @@
+//! Trials in the bench: rows are tried with each text, walked where they went wrong, made of runs, and changed in place.
+
+use crate::common::{Stage, hides, shows};
+use wendax_tui::Message;
+
+const PROGRAM: &str = "start: sys get_int\n mov r6, r0\n add r6, r6\n mov r0, r6\n sys put_int\n clr r0\n sys exit\n\
+    half: shr r0, 1\n ret\n.data\nspare: .word 0\n";
+
+const TABLE: &str = "about = \"Twice.\"\n\n[[row]]\nname = \"four\"\ntyped = \"4\\n\"\nprints = \"8\"\nstatus = 0\n\n\
+    [[row]]\nname = \"wrong\"\ntyped = \"5\\n\"\nprints = \"11\"\npoints = 3\n\n\
+    [[row]]\nname = \"half\"\ncall = \"half\"\nwith = [9]\nreturns = 4\n\n\
+    [[row]]\nname = \"quiet\"\nhidden = true\nprints = \"the secret\"\n";
+
+const PATH: &str = "/yard/weighbridge.trials.toml";
+
+fn stage(table: &str) -> Stage {
+    let mut stage = Stage::new(PROGRAM).sized(140, 40);
+    stage.folder.insert(PATH.to_owned(), table.as_bytes().to_vec());
+    stage.keys(":trials_take_a_table");
+    stage.keys("Enter");
+    stage
+}
+
+fn written(stage: &Stage) -> String {
+    String::from_utf8(stage.folder[PATH].clone()).unwrap()
+}
+
+#[test]
+fn rows_are_tried_and_the_header_counts_those_that_fail() {
+    let mut stage = stage(TABLE);
+    shows(&mut stage, "2 of 4 fail · 2 of 6 points");
+    shows(&mut stage, "2 of 4 rows fail");
+    shows(&mut stage, "`10` was printed where `11` was expected, at step 4 (line 5)");
+    shows(&mut stage, "Twice.");
+    // Of a hidden row nothing but its name is told, also when it is chosen.
+    stage.keys("Down Down Down");
+    shows(&mut stage, "▸ ✗  quiet");
+    hides(&mut stage, "the secret");
+    stage.keys("Enter");
+    shows(&mut stage, "this row is hidden");
+    // With each text they are tried anew, and what takes longer than before is told.
+    stage.keys("Esc e Ctrl-Home Down Down End Enter").text(" nop").keys("Esc");
+    stage.keys(":trials_rows_with");
+    shows(&mut stage, "▴ 1");
+    shows(&mut stage, "2 of 4 fail");
+}
+
+#[test]
+fn a_row_is_walked_where_it_went_wrong_with_what_is_expected_beside_the_console() {
+    let mut stage = stage(TABLE);
+    stage.keys("Down Enter");
+    shows(&mut stage, "step 4 of 7");
+    shows(&mut stage, "`10` was printed where `11` was expected");
+    shows(&mut stage, "expected");
+    shows(&mut stage, "▸ 11");
+    // Mended, the same row walks on with the present text, and the run before stands beside it.
+    stage.keys("e Ctrl-Home Down Down End Enter").text(" inc r6").keys("Esc");
+    shows(&mut stage, "the walk shows an older text");
+    stage.keys("r");
+    shows(&mut stage, "at the end of the run of row \"wrong\"");
+    shows(&mut stage, "as expected");
+    stage.keys(":both");
+    shows(&mut stage, "before");
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "step 4 of 7");
+}
+
+#[test]
+fn a_routine_is_walked_and_stays_of_the_present_text() {
+    let mut stage = stage(&TABLE.replace("returns = 4", "returns = 5"));
+    stage.keys("Down Down Enter");
+    shows(&mut stage, "4 came back in `r0` where 5 was expected, at step 1 (line 8)");
+    shows(&mut stage, "shr r0, 1");
+    hides(&mut stage, "an older text");
+    stage.keys("Right Right");
+    shows(&mut stage, "step 3 of 3");
+    // A remark changes nothing of it.
+    stage.keys("e Ctrl-Home").text("; twice").keys("Enter Esc");
+    hides(&mut stage, "an older text");
+    shows(&mut stage, "step 3 of 3");
+    // Another run of the program is none of a row.
+    stage.keys("R g");
+    hides(&mut stage, "came back");
+    shows(&mut stage, "waiting for input");
+}
+
+#[test]
+fn cells_are_set_rows_added_copied_and_taken_away_and_all_of_it_taken_back() {
+    let mut stage = stage(TABLE);
+    stage.keys("Down x Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right");
+    stage.keys("e");
+    shows(&mut stage, "set a cell");
+    stage.keys("Ctrl-U").text("prints = \"10\"").keys("Enter");
+    shows(&mut stage, "1 of 4 fails");
+    assert_eq!(written(&stage), TABLE.replace("\"11\"", "\"10\""), "nothing else changes");
+    // What would be no table is told, and not written.
+    stage.keys("e Ctrl-U").text("prints = 10").keys("Enter");
+    shows(&mut stage, "`prints` takes a text in quotation marks");
+    stage.keys("Ctrl-U").text("points").keys("Enter");
+    assert!(!written(&stage).contains("points"));
+    stage.keys("c");
+    assert!(written(&stage).contains("name = \"wrong 2\""));
+    stage.keys("a Ctrl-U").text("four").keys("Enter");
+    shows(&mut stage, "there is a row called \"four\" already");
+    stage.keys("Ctrl-U").text("new one").keys("Enter");
+    assert!(written(&stage).ends_with("\n[[row]]\nname = \"new one\"\n"));
+    shows(&mut stage, "of 6");
+    stage.keys("Delete");
+    shows(&mut stage, "of 5");
+    for _ in 0..5 {
+        stage.keys("Ctrl-Z");
+    }
+    assert_eq!(written(&stage), TABLE);
+    stage.keys("Ctrl-Z");
+    shows(&mut stage, "the table was not changed here");
+}
+
+#[test]
+fn what_someone_else_wrote_into_the_table_is_not_lost() {
+    let mut stage = stage(TABLE);
+    let other = TABLE.replace("Twice.", "Twice, by someone else.");
+    stage.folder.insert(PATH.to_owned(), other.clone().into_bytes());
+    stage.keys("c");
+    shows(&mut stage, "changed by someone else");
+    assert_eq!(written(&stage), other);
+    shows(&mut stage, "Twice, by someone else.");
+    stage.keys("c");
+    assert!(written(&stage).starts_with(&other));
+    // What is no table any more says what is wrong with it.
+    stage.message(Message::Table(PATH.to_owned(), "[[row]]\ntyped = 3\n".to_owned()));
+    shows(&mut stage, "line 2: `typed` takes a text in quotation marks");
+    shows(&mut stage, "no trials");
+    stage.message(Message::Table(PATH.to_owned(), TABLE.to_owned()));
+    shows(&mut stage, "2 of 4 fail");
+}
+
+#[test]
+fn a_row_is_made_of_the_present_run_or_it_is_told_why_not() {
+    let mut stage = Stage::new(PROGRAM).sized(140, 40);
+    stage.keys(":make_a_row_of_the_present_run").keys("Enter");
+    shows(&mut stage, "a row is made of a run that has ended: g goes on to its end");
+    stage.keys("Esc g").text("12").keys("Enter");
+    shows(&mut stage, "finished, status 0");
+    stage.keys(":make_a_row_of_the_present_run").text(" and more").keys("Enter");
+    shows(&mut stage, "1 row passes");
+    assert_eq!(written(&stage), "[[row]]\nname = \"and more\"\ntyped = \"12\\n\"\nprints = \"24\"\nstatus = 0\n");
+    // Changes by hand are none that a row does again.
+    stage
+        .keys("Home Right = Ctrl-U")
+        .text("r6 = 3")
+        .keys("Enter g")
+        .keys(":make_a_row_of_the_present_run")
+        .keys("Enter");
+    shows(&mut stage, "changed by hand");
+}
+
+#[test]
+fn late_answers_of_a_job_that_was_given_up_are_dropped() {
+    let mut stage = stage(TABLE);
+    stage.answers_late();
+    stage.keys("Esc e Ctrl-Home Down Down End Enter").text(" inc r6").keys("Esc");
+    let mut left = 0;
+    while stage.arrives(left) {
+        left = (left * 7 + 3) % 11;
+    }
+    stage.rests();
+    stage.keys(":trials_rows_with");
+    while stage.arrives(0) {}
+    // 4 gives 9 now, and 5 gives 11.
+    shows(&mut stage, "`9` was printed where `8` was expected");
+    shows(&mut stage, "2 of 4 fail");
+}
+
+#[test]
+fn the_page_has_room_at_all_sizes() {
+    for (width, height) in [(60, 16), (60, 20), (80, 24), (100, 30), (220, 60)] {
+        let mut stage = stage(TABLE).sized(width, height);
+        shows(&mut stage, "four");
+        stage.keys("x Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right Shift-Right");
+        shows(&mut stage, "four");
+        stage.keys("Down Enter");
+        shows(&mut stage, "step 4 of 7");
+    }
+}
