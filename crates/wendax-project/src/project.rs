@@ -325,8 +325,24 @@ pub fn starting_files(name: &str, target: &Target) -> Vec<(String, String)> {
     vec![
         (NAME.to_owned(), manifest),
         ("src/main.asm".to_owned(), wendax_language::format(source, target)),
+        ("trials.toml".to_owned(), trials()),
         ("files/readme.txt".to_owned(), "What the program may read and write lies here.\n".to_owned()),
     ]
+}
+
+/// The table of trials of a new project.
+fn trials() -> String {
+    "# What is given to the program, and what is to come of it. `wendax try` tries all rows; docs/trials.md has the keys.\n\n\
+     [[row]]\n\
+     name = \"two loads\"\n\
+     typed = \"120\\n99\\n0\\n\"\n\
+     prints = \"total 219\"\n\
+     status = 0\n\n\
+     [[row]]\n\
+     name = \"nothing typed\"\n\
+     prints = \"total 0\"\n\
+     status = 0\n"
+        .to_owned()
 }
 
 /// A text as TOML writes it.

@@ -97,7 +97,7 @@ pub(crate) struct Judge<'a> {
     pub(crate) chosen: &'a Chosen,
     pub(crate) begun: &'a Begun,
     pub(crate) ending: &'a Ending,
-    pub(crate) start: &'a Snapshot,
+    pub(crate) start: Option<&'a Snapshot>,
     /// Bytes of code of the whole program.
     pub(crate) code: u64,
     found: Vec<Found>,
@@ -125,7 +125,7 @@ enum At {
 impl<'a> Judge<'a> {
     pub(crate) fn new(
         (row, chosen): (&'a Row, &'a Chosen),
-        (begun, ending, start): (&'a Begun, &'a Ending, &'a Snapshot),
+        (begun, ending, start): (&'a Begun, &'a Ending, Option<&'a Snapshot>),
         code: u64,
     ) -> Self {
         Self { row, chosen, begun, ending, start, code, found: Vec::new() }
@@ -363,7 +363,7 @@ impl<'a> Judge<'a> {
                     && session.image().segment_at(at).is_none()
                 || self.begun.own.iter().any(|(from, to)| *from <= at && at < *to)
         };
-        for difference in machine.memory_since(self.start) {
+        for difference in self.start.map(|start| machine.memory_since(start)).unwrap_or_default() {
             let pairs = difference.old.iter().zip(&difference.new).zip(0..);
             let mut changed = pairs.filter(|((old, new), _)| old != new).map(|(_, offset)| difference.address + offset);
             if let Some(at) = changed.find(|at| !is_own(*at)) {

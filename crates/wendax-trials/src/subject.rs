@@ -130,9 +130,9 @@ impl Stage {
             .stopping_after_steps(StepNo(limits.steps))
             .stopping_after_milliseconds(limits.seconds.saturating_mul(1000))
             .with_budget(BUDGET);
-        let mut begun = Begun { back: self.back, kept: Vec::new(), own: Vec::new(), session: session.clone() };
+        let (mut kept, mut own) = (Vec::new(), Vec::new());
         if self.back.is_some() {
-            begun.kept = call(&mut session, &given.with, chosen)?;
+            kept = call(&mut session, &given.with, chosen)?;
         }
         for (name, value) in &given.set {
             let target = session.machine().target();
@@ -141,16 +141,16 @@ impl Stage {
                 register.ok_or_else(|| format!("`set`: there is no register `{name}` on {}", target.name))?;
             let value = number(&session, value, chosen)?;
             session.edit(Event::SetRegister(register, word(target, value)));
-            if let Some(kept) = begun.kept.iter_mut().find(|(kept, _)| *kept == register) {
-                kept.1 = word(target, value);
+            if let Some(known) = kept.iter_mut().find(|(kept, _)| *kept == register) {
+                known.1 = word(target, value);
             }
         }
         for cells in &given.memory {
-            begun.own.push(put(&mut session, cells, chosen)?);
+            own.push(put(&mut session, cells, chosen)?);
         }
         // In this order: what is compared with a reference comes first.
         for text in row.expected.leaves.iter().map(|cells| &cells.at).chain(&row.expected.touches) {
-            begun.own.push(extent(&session, text, chosen)?);
+            own.push(extent(&session, text, chosen)?);
         }
         if !given.events.is_empty() {
             let lines: Vec<String> = given.events.iter().map(|event| with(event, chosen).to_string()).collect();
@@ -167,8 +167,7 @@ impl Stage {
             }
             None => {}
         }
-        begun.session = session;
-        Ok(begun)
+        Ok(Begun { session, back: self.back, kept, own })
     }
 }
 

@@ -230,7 +230,8 @@ impl CaseOutcome {
 /// A run that was carried through.
 pub(crate) struct Done {
     pub(crate) begun: Begun,
-    pub(crate) start: Snapshot,
+    /// The memory at the start, of a routine.
+    pub(crate) start: Option<Snapshot>,
     pub(crate) ending: Ending,
 }
 
@@ -475,14 +476,14 @@ impl Trials {
 
 /// Carries a run through that has begun.
 pub(crate) fn carried(mut begun: Begun, row: &Row, chosen: &Chosen, may_go_on: &dyn Fn() -> bool) -> Done {
-    let mut machine = begun.session.machine().clone();
-    let start = machine.snapshot();
+    // What a routine must not change is compared with what was there.
+    let start = begun.back.map(|_| begun.session.machine().clone().snapshot());
     let ending = go(&mut begun, &Yard::of(row, chosen), may_go_on);
     Done { begun, start, ending }
 }
 
 fn judged(subject: &Subject, row: &Row, chosen: &Chosen, done: &Done) -> Vec<Difference> {
-    let run = (&done.begun, &done.ending, &done.start);
+    let run = (&done.begun, &done.ending, done.start.as_ref());
     Judge::new((row, chosen), run, subject.code()).differences()
 }
 

@@ -1,8 +1,12 @@
 //! What is no table is told with its line, and nothing of it is taken; values that rows go through are those they say.
 
+use crate::common::{run, subject};
 use proptest::prelude::*;
 use wendax_isa::target_named;
-use wendax_trials::{Set, Table, row_keys};
+use wendax_trials::{Programs, ReportForm, Set, Table, Trials, row_keys};
+
+const PROGRAM: &str =
+    "start: sys get_int\n add r0, r0\n sys put_int\n clr r0\n sys exit\na: add r0, 1\n ret\n.data\nlist: .space 8\n";
 
 fn told(text: &str) -> String {
     let problems = Table::read(text).expect_err("it is none");
@@ -93,23 +97,39 @@ fn the_page_has_each_key_of_a_row() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 300, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 600, ..ProptestConfig::default() })]
 
     /// Whatever stands in a file, reading it ends with a table or with what is wrong.
     #[test]
     fn any_text_is_a_table_or_told(
         cells in prop::collection::vec(
-            (prop::sample::select(row_keys()), "(-?[0-9]{1,20}|\"[ -~]{0,12}\"|\\[[0-9, \"a{}]{0,9}\\]|\\{ ?[a-z0-9=\" ]{0,12} ?\\}|true|1\\.5)"),
+            (prop::sample::select(row_keys()), "(\"(a|list|a \\+ 1|x|by itself|steps|random 3|1..4)\"|-?[0-9]{1,20}|\"[ -~]{0,12}\"|\\[[0-9, \"a{}]{0,9}\\]|\\{ ?[a-z0-9=\" ]{0,12} ?\\}|true|1\\.5)"),
             0..6,
         ),
         noise in "[\\[\\]a-z= \n\"{}0-9.#]{0,60}",
     ) {
         let cells: Vec<String> = cells.iter().map(|(key, value)| format!("{key} = {value}")).collect();
-        let text = format!("[[row]]\n{}\n{noise}", cells.join("\n"));
-        if let Err(problems) = Table::read(&text) {
-            prop_assert!(!problems.is_empty());
-            let lines = text.lines().count().max(1);
-            prop_assert!(problems.iter().all(|problem| (1..=lines + 1).contains(&problem.line)), "{problems:?}");
+        let name = if noise.len().is_multiple_of(2) { "name = \"it\"\n" } else { "" };
+        let noise = if noise.len().is_multiple_of(3) { "" } else { noise.as_str() };
+        let text = format!("[[row]]\n{name}{}\n{noise}", cells.join("\n"));
+        match Table::read(&text) {
+            Err(problems) => {
+                prop_assert!(!problems.is_empty());
+                let lines = text.lines().count().max(1);
+                prop_assert!(problems.iter().all(|problem| (1..=lines + 1).contains(&problem.line)), "{problems:?}");
+            }
+            // What is one can be tried, whatever it asks for, and what came of it is written in any form.
+            Ok(_) => {
+                let text = format!("limits = {{ steps = 500 }}\n{text}");
+                let Ok(mut table) = Table::read(&text) else { return Ok(()) };
+                table.rows.retain(|row| row.cases() < 500);
+                let programs = Programs { own: Some(subject(PROGRAM)), ..Programs::default() };
+                let Ok(trials) = Trials::new(table, programs) else { return Ok(()) };
+                let report = run(&trials, 1);
+                for form in [ReportForm::Text, ReportForm::Json, ReportForm::Junit, ReportForm::Tap, ReportForm::Markdown] {
+                    prop_assert!(!form.write(&[("t", &report)]).is_empty());
+                }
+            }
         }
     }
 }

@@ -22,7 +22,7 @@ fn stage(table: &str) -> Stage {
 }
 
 fn written(stage: &Stage) -> String {
-    String::from_utf8(stage.folder[PATH].clone()).unwrap()
+    String::from_utf8(stage.folder[PATH].clone()).expect("a table is text")
 }
 
 #[test]
