@@ -42,6 +42,11 @@ impl Default for Ribbon {
 }
 
 impl Ribbon {
+    /// One whose pieces stand for at least so many steps, from 1 on.
+    pub(crate) fn coarse(steps: u64) -> Self {
+        Self { length: steps.max(1), deepest: Vec::new() }
+    }
+
     /// The step at which the piece that holds `step` ends.
     pub(crate) fn piece_end(&self, step: StepNo) -> StepNo {
         StepNo((step.0 / self.length + 1) * self.length)

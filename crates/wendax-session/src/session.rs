@@ -175,6 +175,14 @@ impl Session {
         self
     }
 
+    /// The same with the depth of calls noted for so many steps at once, at least 1, instead of as closely as there is room
+    /// for: a short run, of which nobody sees the ribbon, goes on without a stop for each piece of it.
+    #[must_use]
+    pub fn noting_depth_each(mut self, steps: u64) -> Self {
+        self.left.ribbon = Ribbon::coarse(steps);
+        self
+    }
+
     /// The same, stopping also when the program waits by itself for a key or a lever; see [`State::Idle`].
     #[must_use]
     pub fn stopping_when_idle(mut self) -> Self {

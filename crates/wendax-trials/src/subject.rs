@@ -53,7 +53,9 @@ impl Subject {
 
     /// What a call of a routine needs: the program with a place to come back to, and that place.
     pub(crate) fn stage(&self, routine: Option<&str>) -> Result<Stage, String> {
-        let Some(routine) = routine else { return Ok(Stage { image: Arc::clone(&self.image), back: None }) };
+        let Some(routine) = routine else {
+            return Ok(Stage { image: Arc::clone(&self.image), back: None, ribbon: UNSEEN });
+        };
         let symbol = self.image.symbol(routine).filter(|symbol| symbol.address().is_some());
         let Some(entry) = symbol.and_then(wendax_image::Symbol::address) else {
             let labels = self.image.labels().filter(|label| !label.is_private()).map(|label| label.name.as_str());
@@ -74,21 +76,32 @@ impl Subject {
         let at = image.segments.partition_point(|part| part.start < place);
         image.segments.insert(at, Segment { start: place, bytes, reserved: false, rights: Rights::CODE });
         image.entry = place;
-        Ok(Stage { image: Arc::new(image), back: Some(back) })
+        Ok(Stage { image: Arc::new(image), back: Some(back), ribbon: UNSEEN })
     }
 }
 
-/// The highest place below the stack that the program leaves free.
+/// Bytes of a call and of what follows it, at most.
+const LENGTH: u32 = 16;
+
+/// A place for a call that the program leaves free: where a part of it ends well before the next one begins, since machines
+/// keep tables up to the last place of code; else the highest one below the stack, where the heap does not come to soon.
 fn free_place(image: &Image) -> Option<Addr> {
-    /// Bytes of a call and of what follows it, at most.
-    const LENGTH: u32 = 16;
-    let (map, length) = (&image.target.map, LENGTH);
+    // Who runs past the end of code comes to where nothing is, not to this.
+    let between = image.segments.windows(2).filter(|pair| pair[0].rights.execute).find_map(|pair| {
+        let at = Addr(pair[0].end().0.next_multiple_of(LENGTH)) + LENGTH;
+        (at + 2 * LENGTH <= pair[1].start && pair[1].start <= image.heap_start).then_some(at)
+    });
+    between.or_else(|| highest_place(image))
+}
+
+fn highest_place(image: &Image) -> Option<Addr> {
+    let map = &image.target.map;
     let mut at = Addr(map.stack_start.0 & !(map.page - 1)).checked_sub(map.page)?;
     loop {
-        let end = at + length;
+        let end = at + LENGTH;
         let over = image.segments.iter().find(|part| part.start < end && at < part.end());
         match over {
-            None if map.holds(at, length.into()) && at >= map.code_start => return Some(at),
+            None if map.holds(at, LENGTH.into()) && at >= map.code_start => return Some(at),
             None => return None,
             Some(part) => at = Addr(part.start.0 & !(map.page - 1)).checked_sub(map.page)?,
         }
@@ -100,9 +113,19 @@ fn free_place(image: &Image) -> Option<Addr> {
 pub(crate) struct Stage {
     image: Arc<Image>,
     back: Option<Addr>,
+    /// Steps that a piece of the ribbon stands for.
+    ribbon: u64,
 }
 
+/// Of runs that nobody sees, the depth of calls is noted for so many steps at once.
+const UNSEEN: u64 = 1 << 20;
+
 impl Stage {
+    /// The same for a run that is walked through.
+    pub(crate) fn seen(&self) -> Self {
+        Self { ribbon: 1, ..self.clone() }
+    }
+
     /// A run of a row, with these of its values, before its first step.
     pub(crate) fn begin(
         &self,
@@ -124,6 +147,7 @@ impl Stage {
         }
         let session = Session::new(Arc::clone(&self.image), settings).with_sources(subject.sources.clone());
         let mut session = session
+            .noting_depth_each(self.ribbon)
             .stopping_when_idle()
             .judging_the_start()
             .stopping_after_output(limits.output)

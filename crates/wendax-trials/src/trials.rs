@@ -459,7 +459,9 @@ impl Trials {
         let chosen = row.chosen(failing.map_or(0, |failing| failing.case), self.subject(row)?.target());
         let struck = failing.and_then(|failing| failing.struck).zip(row.strike.as_ref());
         let given = struck.map(|(step, strike)| strike::row(row, strike, step));
-        let done = self.go(index, row, given.as_ref().unwrap_or(row), &chosen, may_go_on)?;
+        let given = given.as_ref().unwrap_or(row);
+        let begun = self.stage(index)?.seen().begin(self.subject(row)?, given, &chosen, &self.table.limits)?;
+        let done = carried(begun, row, &chosen, may_go_on);
         let step = failing.and_then(|failing| failing.differences.iter().find_map(|found| found.step));
         let back = done.begun.back;
         let like = self.like(index).as_ref().ok().and_then(Option::as_ref);

@@ -25,6 +25,7 @@ use wendax_session::{
     Thing, TrailForm, TrailText,
 };
 use wendax_source::{Files, MemoryFiles, Sources};
+use wendax_trials::{How, Programs, Subject, Table, Trials};
 use wendax_tui::{App, Built, Effect, Message, Theme, draw, update};
 use work::{Nothing, SORT, SORT_RV32, image, interrupted, middle, seconds};
 
@@ -1187,14 +1188,57 @@ fn starting() {
     println!("a machine is made and dropped in {:.1} µs, a copy of one that ran in {:.1} µs", 1e6 * made, 1e6 * copied);
 }
 
+/// Trials: a thousand rows of ten thousand steps on one thread, beside the machine alone doing those steps; and what one run of
+/// a routine costs that does next to nothing.
+fn trials() {
+    let text = "start: sys get_int\n mov r6, r0\n mov r1, 2500\nround: add r6, r1\n xor r6, 3\n inc r7\n djnz r1, round\n \
+        mov r0, r6\n sys put_int\n clr r0\n sys exit\nquick: add r0, r1\n ret\n.data\nlist: .space 8\n";
+    let (sources, file) = Sources::single("p.asm", text);
+    let assembly = assemble(&sources, file);
+    let rows = (0..1000).map(|row| format!("[[row]]\nname = \"{row}\"\ntyped = \"{row}\\n\"\nstatus = 0\n"));
+    let quick = "[[row]]\nname = \"quick\"\ncall = \"quick\"\nwith = [\"{a}\", 1]\nvary = { a = \"1..1000\" }\nreturns = \"{a} + 1\"\n";
+    let trials = |table: &str| {
+        let table = Table::read(table).expect("it is one");
+        let own = Some(Subject::new(assembly.image.clone(), sources.clone()));
+        Trials::new(table, Programs { own, ..Programs::default() }).expect("there are no rules")
+    };
+    let (rows, quick) = (trials(&rows.collect::<Vec<_>>().concat()), trials(quick));
+    let over = std::sync::atomic::AtomicBool::new(false);
+    let run = |trials: &Trials| {
+        let report = trials.run(How { threads: 1, now: &|| 0, is_over: &over }, &|_| {});
+        assert_eq!(report.expect("nobody ends it").failed(), 0);
+    };
+    let (mut alone, mut tried, mut called) = (Vec::new(), Vec::new(), Vec::new());
+    let image = assembly.image.clone();
+    for _ in 0..9 {
+        alone.push(seconds(|| {
+            for _ in 0..1000 {
+                let mut machine = Machine::new(&image, Settings::default());
+                machine.feed(&wendax_machine::Event::Typed(b"5\n".to_vec()));
+                black_box(machine.run(Run::until(StepNo::LAST)));
+            }
+        }));
+        tried.push(seconds(|| run(&rows)));
+        called.push(seconds(|| run(&quick)));
+    }
+    let [alone, tried, called] = [alone, tried, called].map(middle);
+    println!(
+        "1,000 rows of 10,000 steps take {:.0} ms on one thread, {:.1} times machines alone; a run of a small routine {:.0} µs",
+        1e3 * tried,
+        tried / alone,
+        1e3 * called
+    );
+}
+
 fn main() {
     // The measurements have names: those that the first argument is part of are made, or all.
     let wanted = std::env::args().nth(1).filter(|word| !word.starts_with('-')).unwrap_or_default();
     if wanted == NOTHING {
         return;
     }
-    let all: [(&str, fn()); 18] = [
+    let all: [(&str, fn()); 19] = [
         ("starting", starting),
+        ("trials", trials),
         ("machines", machines),
         ("measuring", measuring),
         ("costs", costs),
