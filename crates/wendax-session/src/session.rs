@@ -279,6 +279,11 @@ impl Session {
         self.history.oldest().step()
     }
 
+    /// The state at [`Self::oldest`], changes by hand there left aside.
+    pub fn oldest_state(&self) -> &wendax_machine::Snapshot {
+        &self.history.oldest().at.snapshot
+    }
+
     /// Goes up with every new branch: what was computed of steps of an older one may not be true of this.
     pub fn branches(&self) -> u64 {
         self.branches

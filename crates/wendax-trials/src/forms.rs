@@ -62,7 +62,8 @@ impl Outcome {
         }
         let mut why = shown_line(&failing.words()).into_owned();
         if self.runs > 1 {
-            why.push_str(&format!(" ({} of {} fail)", grouped(self.failed), counted(self.runs, "run", "runs")));
+            let verb = if self.failed == 1 { "fails" } else { "fail" };
+            why.push_str(&format!(" ({} of {} {verb})", grouped(self.failed), counted(self.runs, "run", "runs")));
         }
         Some(why)
     }

@@ -5,7 +5,7 @@
 
 use crate::table::{Cells, Chosen, Form, Limits, Row, Text};
 use serde_json::Value;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use wendax_image::{Image, Rights, Segment};
 use wendax_isa::{Addr, Reg, StepNo, Target};
 use wendax_machine::{Clock, Event, Settings};
@@ -54,7 +54,7 @@ impl Subject {
     /// What a call of a routine needs: the program with a place to come back to, and that place.
     pub(crate) fn stage(&self, routine: Option<&str>) -> Result<Stage, String> {
         let Some(routine) = routine else {
-            return Ok(Stage { image: Arc::clone(&self.image), back: None, ribbon: UNSEEN });
+            return Ok(Stage::new(Arc::clone(&self.image), None, UNSEEN));
         };
         let symbol = self.image.symbol(routine).filter(|symbol| symbol.address().is_some());
         let Some(entry) = symbol.and_then(wendax_image::Symbol::address) else {
@@ -67,8 +67,8 @@ impl Subject {
         if !is_code {
             return Err(format!("`{routine}` is no routine: no code stands there"));
         }
-        let place = free_place(&self.image).ok_or("the program leaves no room for a place to call it from")?;
         let mut image = Image::clone(&self.image);
+        let place = free_place(&mut image).ok_or("the program leaves no room for a place to call it from")?;
         let mut bytes = (image.target.call_code)(place, entry);
         let back = place + u32::try_from(bytes.len()).unwrap_or(0);
         // What stands there is never run.
@@ -76,36 +76,32 @@ impl Subject {
         let at = image.segments.partition_point(|part| part.start < place);
         image.segments.insert(at, Segment { start: place, bytes, reserved: false, rights: Rights::CODE });
         image.entry = place;
-        Ok(Stage { image: Arc::new(image), back: Some(back), ribbon: UNSEEN })
+        Ok(Stage::new(Arc::new(image), Some(back), UNSEEN))
     }
 }
 
 /// Bytes of a call and of what follows it, at most.
 const LENGTH: u32 = 16;
 
-/// A place for a call that the program leaves free: where a part of it ends well before the next one begins, since machines
-/// keep tables up to the last place of code; else the highest one below the stack, where the heap does not come to soon.
-fn free_place(image: &Image) -> Option<Addr> {
+/// A place for a call that the program leaves free: where a part of it ends well before the next one begins, or behind the last
+/// one, and the heap begins behind that then. Machines keep tables up to the last place of code, so it is near by.
+fn free_place(image: &mut Image) -> Option<Addr> {
     // Who runs past the end of code comes to where nothing is, not to this.
+    let behind = |part: &Segment| Addr(part.end().0.next_multiple_of(LENGTH)) + LENGTH;
+    let map = &image.target.map;
     let between = image.segments.windows(2).filter(|pair| pair[0].rights.execute).find_map(|pair| {
-        let at = Addr(pair[0].end().0.next_multiple_of(LENGTH)) + LENGTH;
+        let at = behind(&pair[0]);
         (at + 2 * LENGTH <= pair[1].start && pair[1].start <= image.heap_start).then_some(at)
     });
-    between.or_else(|| highest_place(image))
-}
-
-fn highest_place(image: &Image) -> Option<Addr> {
-    let map = &image.target.map;
-    let mut at = Addr(map.stack_start.0 & !(map.page - 1)).checked_sub(map.page)?;
-    loop {
-        let end = at + LENGTH;
-        let over = image.segments.iter().find(|part| part.start < end && at < part.end());
-        match over {
-            None if map.holds(at, LENGTH.into()) && at >= map.code_start => return Some(at),
-            None => return None,
-            Some(part) => at = Addr(part.start.0 & !(map.page - 1)).checked_sub(map.page)?,
+    between.or_else(|| {
+        let last = image.segments.iter().filter(|part| part.end() <= map.stack_start).max_by_key(|part| part.start)?;
+        let at = behind(last);
+        let is_free = at + 2 * LENGTH <= map.stack_start && map.holds(at, LENGTH.into());
+        if is_free {
+            image.heap_start = at + 2 * LENGTH;
         }
-    }
+        is_free.then_some(at)
+    })
 }
 
 /// A program as a row runs it.
@@ -115,6 +111,14 @@ pub(crate) struct Stage {
     back: Option<Addr>,
     /// Steps that a piece of the ribbon stands for.
     ribbon: u64,
+    /// A run before its first step.
+    first: OnceLock<Session>,
+}
+
+impl Stage {
+    fn new(image: Arc<Image>, back: Option<Addr>, ribbon: u64) -> Self {
+        Self { image, back, ribbon, first: OnceLock::new() }
+    }
 }
 
 /// Of runs that nobody sees, the depth of calls is noted for so many steps at once.
@@ -123,7 +127,7 @@ const UNSEEN: u64 = 1 << 20;
 impl Stage {
     /// The same for a run that is walked through.
     pub(crate) fn seen(&self) -> Self {
-        Self { ribbon: 1, ..self.clone() }
+        Self::new(Arc::clone(&self.image), self.back, 1)
     }
 
     /// A run of a row, with these of its values, before its first step.
@@ -145,15 +149,20 @@ impl Stage {
         if settings.arguments.iter().any(|argument| argument.contains(&0)) {
             return Err("an argument holds a NUL, which ends it".to_owned());
         }
-        let session = Session::new(Arc::clone(&self.image), settings).with_sources(subject.sources.clone());
-        let mut session = session
-            .noting_depth_each(self.ribbon)
-            .stopping_when_idle()
-            .judging_the_start()
-            .stopping_after_output(limits.output)
-            .stopping_after_steps(StepNo(limits.steps))
-            .stopping_after_milliseconds(limits.seconds.saturating_mul(1000))
-            .with_budget(BUDGET);
+        // Most runs of a row are given the same settings: a run that has not begun is copied then.
+        let made = || {
+            Session::new(Arc::clone(&self.image), settings.clone())
+                .with_sources(subject.sources.clone())
+                .noting_depth_each(self.ribbon)
+                .stopping_when_idle()
+                .judging_the_start()
+                .stopping_after_output(limits.output)
+                .stopping_after_steps(StepNo(limits.steps))
+                .stopping_after_milliseconds(limits.seconds.saturating_mul(1000))
+                .with_budget(BUDGET)
+        };
+        let first = self.first.get_or_init(made);
+        let mut session = if *first.machine().settings() == settings { first.clone() } else { made() };
         let (mut kept, mut own) = (Vec::new(), Vec::new());
         if self.back.is_some() {
             kept = call(&mut session, &given.with, chosen)?;

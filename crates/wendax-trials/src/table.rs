@@ -340,7 +340,7 @@ pub struct Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { steps: 10_000_000, output: 1 << 20, seconds: 3600, host: 10_000 }
+        Self { steps: 10_000_000, output: 1 << 20, seconds: 3600, host: 60_000 }
     }
 }
 

@@ -39,8 +39,12 @@ pub struct Programs {
 pub struct Trials {
     table: Table,
     programs: Programs,
+    /// Programs as rows run them, and which one is that of each row: what they have in common is made once.
     stages: Vec<OnceLock<Result<Stage, String>>>,
-    likes: Vec<OnceLock<Result<Option<Like>, String>>>,
+    stage_of: Vec<Option<usize>>,
+    /// The same of what rows are compared with.
+    likes: Vec<OnceLock<Result<Like, String>>>,
+    like_of: Vec<Option<usize>>,
 }
 
 /// How trials are carried out.
@@ -255,9 +259,19 @@ impl Trials {
         if !problems.is_empty() {
             return Err(problems);
         }
-        let stages = table.rows.iter().map(|_| OnceLock::new()).collect();
-        let likes = table.rows.iter().map(|_| OnceLock::new()).collect();
-        Ok(Self { table, programs, stages, likes })
+        let runs = table.rows.iter().map(|row| Some((row.program.as_deref(), None, row.given.call.as_deref())));
+        let stage_of = numbered(runs);
+        let likes = table.rows.iter().map(|row| {
+            let like = row.like.as_ref()?;
+            // Without a program of its own it is that of the row.
+            let own = row.program.as_deref().filter(|_| like.program.is_none());
+            Some((own, like.program.as_deref(), like.call.as_deref()))
+        });
+        let like_of = numbered(likes);
+        let cells = |of: &[Option<usize>]| of.iter().flatten().max().map_or(0, |most| most + 1);
+        let stages = (0..cells(&stage_of)).map(|_| OnceLock::new()).collect();
+        let likes = (0..cells(&like_of)).map(|_| OnceLock::new()).collect();
+        Ok(Self { table, programs, stages, stage_of, likes, like_of })
     }
 
     /// The table.
@@ -362,6 +376,12 @@ impl Trials {
             }
         };
         let chosen = row.chosen(case, subject.target());
+        if !may_go_on() {
+            let message = format!("not run: the row had used {} seconds of the host", self.table.limits.host / 1000);
+            let differences = vec![Difference::plain(Kind::Ends, message)];
+            outcome.take(0, Some(Failing { case, differences, ..Failing::default() }));
+            return outcome;
+        }
         let failed = |message: String| Failing {
             case,
             values: values_words(row, &chosen),
@@ -401,7 +421,7 @@ impl Trials {
             Ok(done) => {
                 let mut found = judged(subject, row, &chosen, &done);
                 match self.like(index) {
-                    Err(message) => found.push(Difference::plain(Kind::Row, message.clone())),
+                    Err(message) => found.push(Difference::plain(Kind::Row, message)),
                     Ok(None) => {}
                     Ok(Some(like)) => {
                         let (differences, cycles) = like.compare(row, &chosen, &self.table.limits, &done, may_go_on);
@@ -417,19 +437,20 @@ impl Trials {
         outcome
     }
 
-    /// The program as a row runs it, made once.
+    /// The program as a row runs it.
     fn stage(&self, index: usize) -> Result<&Stage, String> {
         let row = &self.table.rows[index];
         let made = || self.subject(row)?.stage(row.given.call.as_deref());
-        self.stages[index].get_or_init(made).as_ref().map_err(Clone::clone)
+        let stage = self.stage_of[index].and_then(|at| self.stages.get(at)).ok_or("there is no such row")?;
+        stage.get_or_init(made).as_ref().map_err(Clone::clone)
     }
 
-    fn like(&self, index: usize) -> &Result<Option<Like>, String> {
+    /// What a row is compared with, when it is.
+    fn like(&self, index: usize) -> Result<Option<&Like>, String> {
         let row = &self.table.rows[index];
-        self.likes[index].get_or_init(|| {
-            let Some(like) = &row.like else { return Ok(None) };
-            Like::new(like, self.subject(row)?, &self.programs.references).map(Some)
-        })
+        let (Some(like), Some(at)) = (&row.like, self.like_of[index]) else { return Ok(None) };
+        let made = || Like::new(like, self.subject(row)?, &self.programs.references);
+        self.likes[at].get_or_init(made).as_ref().map(Some).map_err(Clone::clone)
     }
 
     /// Begins a run of a row; `given` is that row, or it with something more that comes.
@@ -464,7 +485,7 @@ impl Trials {
         let done = carried(begun, row, &chosen, may_go_on);
         let step = failing.and_then(|failing| failing.differences.iter().find_map(|found| found.step));
         let back = done.begun.back;
-        let like = self.like(index).as_ref().ok().and_then(Option::as_ref);
+        let like = self.like(index).ok().flatten();
         let reference = like.and_then(|like| like.run(row, &chosen, &self.table.limits, may_go_on).ok());
         let reference = reference.map(|done| done.begun.session);
         Ok(Walk { reference, session: done.begun.session, step, expected: expected_words(row, &chosen), back })
@@ -476,10 +497,23 @@ impl Trials {
     }
 }
 
+/// What is called by names of a program and a routine.
+type Key<'a> = (Option<&'a str>, Option<&'a str>, Option<&'a str>);
+
+/// The same number for the same key.
+fn numbered<'a>(keys: impl Iterator<Item = Option<Key<'a>>>) -> Vec<Option<usize>> {
+    let mut known: BTreeMap<Key<'a>, usize> = BTreeMap::new();
+    keys.map(|key| {
+        let next = known.len();
+        key.map(|key| *known.entry(key).or_insert(next))
+    })
+    .collect()
+}
+
 /// Carries a run through that has begun.
 pub(crate) fn carried(mut begun: Begun, row: &Row, chosen: &Chosen, may_go_on: &dyn Fn() -> bool) -> Done {
     // What a routine must not change is compared with what was there.
-    let start = begun.back.map(|_| begun.session.machine().clone().snapshot());
+    let start = begun.back.map(|_| begun.session.oldest_state().clone());
     let ending = go(&mut begun, &Yard::of(row, chosen), may_go_on);
     Done { begun, start, ending }
 }

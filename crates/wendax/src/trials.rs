@@ -32,6 +32,11 @@ pub(crate) fn is_table(path: &Path) -> bool {
 fn tables(path: Option<&Path>) -> Result<Vec<PathBuf>, Failure> {
     let given = path.unwrap_or(Path::new("."));
     if !given.is_dir() {
+        let is_toml = given.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml"));
+        if given.is_file() && !is_toml {
+            let why = format!("this is no table of trials: those are called {TABLE}, or end in {ENDING}");
+            return Err(Failure::usage(format!("{}: {why}", given.display())));
+        }
         return Ok(vec![given.to_owned()]);
     }
     let entries = std::fs::read_dir(given)

@@ -112,24 +112,20 @@ proptest! {
         let name = if noise.len().is_multiple_of(2) { "name = \"it\"\n" } else { "" };
         let noise = if noise.len().is_multiple_of(3) { "" } else { noise.as_str() };
         let text = format!("[[row]]\n{name}{}\n{noise}", cells.join("\n"));
-        match Table::read(&text) {
-            Err(problems) => {
-                prop_assert!(!problems.is_empty());
-                let lines = text.lines().count().max(1);
-                prop_assert!(problems.iter().all(|problem| (1..=lines + 1).contains(&problem.line)), "{problems:?}");
-            }
-            // What is one can be tried, whatever it asks for, and what came of it is written in any form.
-            Ok(_) => {
-                let text = format!("limits = {{ steps = 500 }}\n{text}");
-                let Ok(mut table) = Table::read(&text) else { return Ok(()) };
-                table.rows.retain(|row| row.cases() < 500);
-                let programs = Programs { own: Some(subject(PROGRAM)), ..Programs::default() };
-                let Ok(trials) = Trials::new(table, programs) else { return Ok(()) };
-                let report = run(&trials, 1);
-                for form in [ReportForm::Text, ReportForm::Json, ReportForm::Junit, ReportForm::Tap, ReportForm::Markdown] {
-                    prop_assert!(!form.write(&[("t", &report)]).is_empty());
-                }
-            }
+        if let Err(problems) = Table::read(&text) {
+            prop_assert!(!problems.is_empty());
+            let lines = text.lines().count().max(1);
+            prop_assert!(problems.iter().all(|problem| (1..=lines + 1).contains(&problem.line)), "{problems:?}");
+            return Ok(());
+        }
+        // What is one can be tried, whatever it asks for, and what came of it is written in any form.
+        let Ok(mut table) = Table::read(&format!("limits = {{ steps = 500 }}\n{text}")) else { return Ok(()) };
+        table.rows.retain(|row| row.cases() < 500);
+        let programs = Programs { own: Some(subject(PROGRAM)), ..Programs::default() };
+        let Ok(trials) = Trials::new(table, programs) else { return Ok(()) };
+        let report = run(&trials, 1);
+        for form in [ReportForm::Text, ReportForm::Json, ReportForm::Junit, ReportForm::Tap, ReportForm::Markdown] {
+            prop_assert!(!form.write(&[("t", &report)]).is_empty());
         }
     }
 }
