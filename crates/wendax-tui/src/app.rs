@@ -380,7 +380,8 @@ impl App {
     #[must_use]
     pub fn with_table(mut self, table: Option<(String, String)>, is_shown: bool) -> Self {
         if let Some((path, text)) = table {
-            self.world.trials.read(path, text);
+            let source = self.own_source();
+            self.world.trials.read(path, text, &source);
             self.world.trials.is_wanted = is_shown;
         }
         self

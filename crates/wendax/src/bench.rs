@@ -109,7 +109,7 @@ impl Dressing {
         let app = app.with_exercise(self.exercise).with_hushed(&self.settings.hushed);
         // The table that was named, or one that lies beside the program.
         let is_named = self.table.is_some();
-        let app = app.with_table(self.table.or_else(|| crate::trials::beside(place)), is_named);
+        let app = app.with_table(self.table.or_else(|| crate::trials::beside(place, &self.seal)), is_named);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,

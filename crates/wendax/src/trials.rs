@@ -88,21 +88,31 @@ pub(crate) fn program_of(path: &Path, table: &Table) -> Result<PathBuf, Failure>
 }
 
 /// The table beside a program that is opened: that of its name, or that of its project; its path and its text.
-pub(crate) fn beside(program: &Path) -> Option<(String, String)> {
-    let path = if program.is_dir() {
-        tables(Some(program)).ok()?.into_iter().next()?
-    } else {
-        program.with_extension(&ENDING[1..])
+pub(crate) fn beside(program: &Path, seal: &Seal) -> Option<(String, String)> {
+    let text_of = |path: &Path| {
+        seal.may_read(path).ok()?;
+        files::text_of(path, files::read(path).ok()?).ok()
     };
-    let text = files::text_of(&path, files::read(&path).ok()?).ok()?;
-    Some((path.display().to_string(), text))
+    let own = program.with_extension(&ENDING[1..]);
+    if !program.is_dir() && own.is_file() {
+        return Some((own.display().to_string(), text_of(&own)?));
+    }
+    let folder = if program.is_dir() { program } else { program.parent()? };
+    let all = tables(Some(folder)).ok()?;
+    all.into_iter().find_map(|path| {
+        let text = text_of(&path)?;
+        // Of a source by itself: a table with rows about it.
+        let names = |row: &wendax_trials::Row| row.program.as_ref().is_some_and(|name| folder.join(name) == program);
+        let is_about = || Table::read(&text).is_ok_and(|table| table.rows.iter().any(names));
+        (program.is_dir() || is_about()).then(|| (path.display().to_string(), text.clone()))
+    })
 }
 
 /// The program that is opened with a table, and the text of that.
 pub(crate) fn opened(path: &Path) -> Result<(PathBuf, String), Failure> {
     let text = files::text_of(path, files::read(path)?)?;
     let table = read_table(path, &text)?;
-    let program = match table.tried().first() {
+    let program = match table.rows.first().and_then(|row| row.program.as_ref()) {
         Some(first) if !table.is_about_its_own() => {
             below(path, first).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?
         }

@@ -24,6 +24,11 @@ impl App {
         })
     }
 
+    /// The source that is open, where it is one by itself.
+    pub(crate) fn own_source(&self) -> String {
+        if self.world.root.is_empty() { self.path().unwrap_or_default().to_owned() } else { String::new() }
+    }
+
     /// A name that no row has yet.
     pub(super) fn first_row_name(&self, word: &str) -> String {
         let names = (1..).map(|number| format!("{word} {number}"));
@@ -37,7 +42,8 @@ impl App {
         let is_same = self.world.trials.file() == Some((path.as_str(), Some(text.as_str())));
         let is_first = path != self.world.trials.path();
         if !is_same {
-            self.world.trials.read(path, text);
+            let source = self.own_source();
+            self.world.trials.read(path, text, &source);
             self.try_rows(effects);
         }
         if is_first {
@@ -176,7 +182,8 @@ impl App {
     pub(super) fn table_not_written(&mut self, why: &str, text: Option<String>, effects: &mut Vec<Effect>) {
         if let Some(text) = text {
             let path = self.world.trials.path().to_owned();
-            self.world.trials.read(path, text);
+            let source = self.own_source();
+            self.world.trials.read(path, text, &source);
             self.try_rows(effects);
         }
         self.screen.trouble(why);
@@ -185,7 +192,7 @@ impl App {
     /// Rows can be changed: the table is one, and they are written as such.
     fn may_change_rows(&self) -> Result<(), String> {
         match self.world.trials.table() {
-            Some(Ok(table)) if table.rows.len() != self.world.trials.written_rows() => {
+            Some(Ok(_)) if !self.world.trials.is_written() => {
                 Err("rows that are written as [[row]] can be changed here; these are changed in the file".to_owned())
             }
             _ => Ok(()),
@@ -239,8 +246,14 @@ impl App {
         row.ok_or_else(|| "this is a rule: rules are changed in the file".to_owned())
     }
 
+    /// The place in the text of the row that is chosen.
+    fn chosen_place(&self) -> Result<usize, String> {
+        let row = self.chosen_row()?;
+        self.world.trials.place_in_text(row).ok_or_else(|| "there is no such row".to_owned())
+    }
+
     pub(super) fn change_row(&mut self, change: fn(&str, usize) -> Result<String, String>, effects: &mut Vec<Effect>) {
-        let changed = self.chosen_row().and_then(|row| change(self.world.trials.text(), row));
+        let changed = self.chosen_place().and_then(|row| change(self.world.trials.text(), row));
         match changed {
             Ok(text) => self.write_table(text, effects),
             Err(why) => self.screen.trouble(why),
@@ -272,7 +285,7 @@ impl App {
     }
 
     pub(super) fn set_cell(&mut self, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {
-        let row = self.chosen_row()?;
+        let row = self.chosen_place()?;
         let now = self.world.trials.text();
         let key = text.trim_end_matches(['=', ' ']);
         let is_key = key.chars().all(|sign| sign.is_ascii_alphanumeric() || sign == '_') && !key.is_empty();

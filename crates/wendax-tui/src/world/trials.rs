@@ -2,6 +2,7 @@
 //! before.
 
 use std::collections::BTreeMap;
+use std::path::Path;
 use std::sync::Arc;
 use wendax_trials::edit::{self, RowCells};
 use wendax_trials::{Outcome, Table, Trials};
@@ -21,7 +22,12 @@ pub(crate) struct Trying {
     table: Option<Result<Table, String>>,
     /// Rules and rows by name, as they are told.
     heads: Vec<(String, u32)>,
-    cells: Vec<RowCells>,
+    /// Of each row its place in the text, and its cells.
+    cells: Vec<(usize, RowCells)>,
+    /// All rows can be changed in the text.
+    is_written: bool,
+    /// The source that is open, where it is one by itself: rows about others are left out.
+    source: String,
     /// Goes up with each job.
     pub(crate) number: u64,
     /// The generation of the texts that the present job is about.
@@ -71,8 +77,9 @@ impl Trying {
         &self.text
     }
 
-    /// A table was read from its file.
-    pub(crate) fn read(&mut self, path: String, text: String) {
+    /// A table was read from its file, for a program that is this source, where it is one by itself.
+    pub(crate) fn read(&mut self, path: String, text: String, source: &str) {
+        source.clone_into(&mut self.source);
         if path != self.path {
             self.undone.clear();
             self.before.clear();
@@ -102,12 +109,30 @@ impl Trying {
 
     /// The text as it is now, before a change that takes none along.
     pub(crate) fn take_text(&mut self, text: String) {
-        let table = Table::read(&text);
-        self.cells = edit::rows(&text);
-        self.table = Some(table.map_err(|problems| {
-            let lines: Vec<String> = problems.iter().map(ToString::to_string).collect();
-            lines.join("\n")
-        }));
+        let written = edit::rows(&text);
+        self.is_written = true;
+        self.cells.clear();
+        let told = |problems: Vec<wendax_trials::Problem>| {
+            problems.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")
+        };
+        let mut table = Table::read(&text).map_err(told);
+        if let Ok(table) = &mut table {
+            self.is_written = table.rows.len() == written.len();
+            let is_own = |program: &Option<String>| {
+                let place = |program| Path::new(&self.path).with_file_name(program);
+                program.as_ref().is_none_or(|program| place(program) == Path::new(&self.source))
+            };
+            let own: Vec<bool> = table.rows.iter().map(|row| self.source.is_empty() || is_own(&row.program)).collect();
+            // Where none is about it, all of them are shown.
+            let own = if own.contains(&true) { own } else { vec![true; own.len()] };
+            let mut kept = own.iter();
+            table.rows.retain(|_| kept.next().copied().unwrap_or(true));
+            self.cells =
+                written.into_iter().enumerate().filter(|(at, _)| own.get(*at).copied().unwrap_or(true)).collect();
+        } else {
+            self.cells = written.into_iter().enumerate().collect();
+        }
+        self.table = Some(table);
         self.text = text;
         self.heads = self.table.iter().flatten().flat_map(Trials::names).collect();
         self.tried = None;
@@ -183,7 +208,7 @@ impl Trying {
 
     /// Cells of a row.
     pub(crate) fn cells(&self, row: usize) -> &[(String, String)] {
-        self.cells.get(row).map_or(&[], Vec::as_slice)
+        self.cells.get(row).map_or(&[], |(_, cells)| cells.as_slice())
     }
 
     /// How many rows are written as such.
@@ -191,9 +216,19 @@ impl Trying {
         self.cells.len()
     }
 
+    /// All rows are written so that they can be changed.
+    pub(crate) fn is_written(&self) -> bool {
+        self.is_written
+    }
+
+    /// The place of a row in the text.
+    pub(crate) fn place_in_text(&self, row: usize) -> Option<usize> {
+        self.cells.get(row).map(|(place, _)| *place)
+    }
+
     /// The keys that any row has, in the order in which they are told.
     pub(crate) fn columns(&self) -> Vec<&'static str> {
-        let is_used = |key: &str| self.cells.iter().flatten().any(|(used, _)| used == key);
+        let is_used = |key: &str| self.cells.iter().flat_map(|(_, cells)| cells).any(|(used, _)| used == key);
         wendax_trials::row_keys().iter().copied().filter(|key| is_used(key)).collect()
     }
 

@@ -155,6 +155,33 @@ fn a_row_is_made_of_the_present_run_or_it_is_told_why_not() {
 }
 
 #[test]
+fn of_a_table_about_several_programs_the_rows_about_the_open_one_are_shown_and_changed() {
+    let row = |name: &str, program: &str| {
+        format!("[[row]]\nname = \"{name}\"\nprogram = \"{program}\"\ntyped = \"4\\n\"\nprints = \"8\"\n\n")
+    };
+    let table = row("first", "other.asm") + &row("second", "weighbridge.asm") + &row("third", "other.asm");
+    let mut stage = stage(&table);
+    shows(&mut stage, "1 row passes");
+    shows(&mut stage, "second");
+    hides(&mut stage, "first");
+    stage.keys("e").text("points = 3").keys("Enter");
+    assert_eq!(
+        written(&stage),
+        table.replacen(
+            "prints = \"8\"\n\n[[row]]\nname = \"third\"",
+            "prints = \"8\"\npoints = 3\n\n[[row]]\nname = \"third\"",
+            1
+        )
+    );
+    stage.keys("Delete");
+    assert!(
+        written(&stage).contains("first") && written(&stage).contains("third") && !written(&stage).contains("second")
+    );
+    // None is about it: all are shown.
+    shows(&mut stage, "first");
+}
+
+#[test]
 fn late_answers_of_a_job_that_was_given_up_are_dropped() {
     let mut stage = stage(TABLE);
     stage.answers_late();

@@ -247,7 +247,10 @@ impl Stage {
                     self.answer(Message::Table(path, String::from_utf8(text).expect("tables are text")));
                 }
                 Effect::Try(job) => {
-                    let programs = Programs { own: Some(job.own.0.clone()), ..Programs::default() };
+                    // Whatever a row names is the one program there is.
+                    let tried = job.table.tried().into_iter().map(|name| (name.to_owned(), Ok(job.own.0.clone())));
+                    let tried = tried.collect();
+                    let programs = Programs { own: Some(job.own.0.clone()), tried, ..Programs::default() };
                     match Trials::new(job.table.clone(), programs) {
                         Err(problems) => self.answer(Message::NotTried(job.number, problems[0].to_string())),
                         Ok(trials) => {
