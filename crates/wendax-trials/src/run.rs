@@ -92,7 +92,7 @@ impl Ending {
 
 /// The files of a row.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Yard(BTreeMap<String, Arc<Vec<u8>>>);
+pub struct Yard(BTreeMap<String, Arc<Vec<u8>>>);
 
 impl Yard {
     pub(crate) fn of(row: &Row, chosen: &Chosen) -> Self {
@@ -101,7 +101,7 @@ impl Yard {
     }
 
     /// What is found at a path, as in a folder that holds these files and nothing else.
-    fn find(&self, path: &str) -> Found {
+    pub fn find(&self, path: &str) -> Found {
         if let Some(bytes) = self.0.get(path) {
             return Found::Bytes(Arc::clone(bytes));
         }

@@ -193,6 +193,8 @@ pub struct Walk {
     pub step: Option<StepNo>,
     /// What it prints when all is well, where that is known.
     pub expected: Option<String>,
+    /// The files it finds.
+    pub yard: Yard,
     /// The run of what the row is compared with.
     pub reference: Option<Session>,
     /// Of a routine: where it comes back to, a place that the program itself does not have.
@@ -488,7 +490,14 @@ impl Trials {
         let like = self.like(index).ok().flatten();
         let reference = like.and_then(|like| like.run(row, &chosen, &self.table.limits, may_go_on).ok());
         let reference = reference.map(|done| done.begun.session);
-        Ok(Walk { reference, session: done.begun.session, step, expected: expected_words(row, &chosen), back })
+        Ok(Walk {
+            yard: Yard::of(given, &chosen),
+            reference,
+            session: done.begun.session,
+            step,
+            expected: expected_words(row, &chosen),
+            back,
+        })
     }
 
     /// What each run may use.

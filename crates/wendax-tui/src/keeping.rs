@@ -49,7 +49,9 @@ impl App {
         };
         (kept.lesson, kept.lessons_hidden) = (self.screen.course.at, self.screen.course.is_hidden);
         // A walk that was not taken up waits on.
-        let walk = self.session().filter(|_| !self.world.walk.is_stale && self.world.walk.has_begun());
+        // The run of a row is given what stands in its table, and is walked from there.
+        let is_kept = !self.world.walk.is_stale && self.world.walk.has_begun() && self.world.walk.of_row.is_none();
+        let walk = self.session().filter(|_| is_kept);
         kept.walk = walk.and_then(Record::of).or_else(|| self.world.walk.of_last_time.clone());
         kept.watches.clone_from(&self.world.watches.list);
         kept.watches_routine = self.world.watches.with_routine;

@@ -22,6 +22,10 @@ pub(super) fn behind(words: &str) -> String {
 
 impl App {
     fn folder(&self) -> Option<Folder> {
+        // The run of a row has files of its own: none of them lies in a folder.
+        if self.world.walk.of_row.is_some() {
+            return None;
+        }
         Some(Folder { run: self.world.walk.runs, path: self.world.folder()?.clone() })
     }
 

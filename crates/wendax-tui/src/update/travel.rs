@@ -331,6 +331,12 @@ impl App {
                 walk.asked += 1;
                 let asked = walk.asked;
                 walk.awaited = Some(asked);
+                // A row has its own files.
+                let wanted = if need == Need::File { session.machine().wanted_file() } else { None };
+                if let (Some(row), Some(path)) = (&walk.of_row, wanted) {
+                    let found = row.yard.find(&path);
+                    return self.answer(asked, Event::File(path, found));
+                }
                 effects.extend(match need {
                     Need::Wait(milliseconds) => Some(Effect::Wait(asked, milliseconds)),
                     Need::Sound(tone) => Some(Effect::Sound(asked, tone)),

@@ -127,13 +127,15 @@ impl App {
             Some(reference) => Some((reference, "the reference".to_owned())),
             None => self.world.walk.session.take().filter(|_| same).map(|session| (session, "before".to_owned())),
         };
-        let of_row = OfRow { name: name.to_owned(), expected: walk.expected, back: walk.back };
+        let of_row = OfRow { name: name.to_owned(), expected: walk.expected, yard: walk.yard, back: walk.back };
         let (end, step) = (walk.session.end(), walk.step);
         let mut session = walk.session;
         if let Some(left) = self.session() {
             session.branch_apart(left);
         }
         self.world.walk.runs += 1;
+        // Nothing of it sounds, or is written to a folder.
+        self.world.walk.sounded = session.tones().len();
         self.world.walk.begin(session);
         self.world.walk.name = format!("row: {name}");
         self.world.walk.of_row = Some(of_row);

@@ -15,6 +15,7 @@ use wendax_session::{
     explain,
 };
 use wendax_source::FileId;
+use wendax_trials::Yard;
 
 /// How lines moved since some text, in order.
 #[derive(Debug, Clone, Default)]
@@ -177,6 +178,8 @@ pub(crate) struct OfRow {
     pub(crate) name: String,
     /// What it prints when all is well, where that is known.
     pub(crate) expected: Option<String>,
+    /// The files it finds, which lie in no folder.
+    pub(crate) yard: Yard,
     /// Where the routine comes back to that is called: a place that the program itself does not have.
     pub(crate) back: Option<Addr>,
 }

@@ -154,6 +154,35 @@ fn a_row_is_made_of_the_present_run_or_it_is_told_why_not() {
     shows(&mut stage, "changed by hand");
 }
 
+/// Writes what it reads from one file to another one.
+const COPIES: &str = "start: mov r0, from\n clr r1\n sys file_open\n jc gone\n mov r6, r0\n mov r1, text\n mov r2, 4\n sys file_read\n\
+    gone: mov r0, to\n mov r1, 1\n sys file_open\n mov r6, r0\n mov r1, text\n mov r2, 4\n sys file_write\n mov r0, r6\n sys file_close\n\
+    clr r0\n sys exit\n.data\nfrom: .asciz \"in\"\nto: .asciz \"out\"\ntext: .ascii \"none\"\n";
+
+#[test]
+fn the_run_of_a_row_neither_reads_nor_writes_the_folder_of_the_program_and_is_none_to_be_taken_up() {
+    let mut files = wendax_source::MemoryFiles::default();
+    files.insert("main.asm", COPIES);
+    let mut stage = Stage::project(&["main.asm"], files).sized(140, 40);
+    stage.folder.insert("in".to_owned(), b"disk".to_vec());
+    let table = "[[row]]\nname = \"copied\"\nfiles = { in = \"rows\" }\nwrites = { out = \"rows\" }\n";
+    stage.folder.insert("/yard/trials.toml".to_owned(), table.as_bytes().to_vec());
+    stage.keys(":trials_take_a_table").keys("Enter");
+    shows(&mut stage, "1 row passes");
+    stage.keys("Enter");
+    shows(&mut stage, "at the end of the run of row");
+    assert_eq!(stage.told, 0, "nothing was to be kept");
+    // Walked on from its beginning it is given the same files.
+    stage.keys("Home = ").text("r9 = 1").keys("Enter g");
+    shows(&mut stage, "finished, status 0");
+    assert!(stage.told == 0 && !stage.folder.contains_key("out"));
+    assert!(stage.app.kept().walk.is_none(), "the table has what it was given");
+    // A run of the program is another thing.
+    stage.keys("R g");
+    shows(&mut stage, "finished, status 0");
+    assert_eq!(stage.folder.get("out").map(Vec::as_slice), Some(&b"disk"[..]));
+}
+
 #[test]
 fn of_a_table_about_several_programs_the_rows_about_the_open_one_are_shown_and_changed() {
     let row = |name: &str, program: &str| {
