@@ -307,6 +307,15 @@ impl Door<'_> {
             let most = crate::values::MOST;
             self.tell(at, format!("the values of `vary` make {cases} runs together; {most} at most are gone through"));
         }
+        let types = |event: &Map<String, Value>| ["text", "bytes", "end"].iter().any(|name| event.contains_key(*name));
+        if given.typed.is_some() {
+            let is_struck = row.strike.as_ref().is_some_and(|strike| types(&strike.what));
+            let comes = given.events.iter().filter_map(Value::as_object).any(types);
+            for (_, name) in [(is_struck, "strike"), (comes, "events")].into_iter().filter(|(is_there, _)| *is_there) {
+                let instead = "type all by `events`: { asked = true, text = \"120\\n\" }";
+                self.tell(at, format!("`typed` ends the input, behind which `{name}` types nothing more: {instead}"));
+            }
+        }
         if row.strike.is_some() && row.like.is_some() {
             self.tell(at, "`strike` and `like` do not go together: what strikes there strikes at other steps here");
         }

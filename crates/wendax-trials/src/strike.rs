@@ -27,7 +27,9 @@ pub(crate) fn moments(
 ) -> Result<Vec<StepNo>, String> {
     let given = &trials.table().rows[index];
     // What comes is checked before anything runs.
-    trials.begin(index, &row(given, strike, StepNo::FIRST), chosen)?;
+    let number = format!("`events`, number {}", given.given.events.len() + 1);
+    let begun = trials.begin(index, &row(given, strike, StepNo::FIRST), chosen);
+    begun.map_err(|why| why.replacen(&number, "`strike`", 1))?;
     let mut begun = trials.begin(index, given, chosen)?;
     let yard = Yard::of(given, chosen);
     let mut walk = begun.session.clone();

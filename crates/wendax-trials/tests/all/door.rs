@@ -47,6 +47,11 @@ fn what_is_no_table_is_told_with_its_line() {
         (row("strike = { from = \"a\" }"), "line 3: `strike` says what comes"),
         (row("like = {}"), "line 3: `like` names a routine, or a program"),
         (row("like = \"f\"\nstrike = { text = \"x\" }"), "line 1: `strike` and `like` do not go together"),
+        (
+            row("typed = \"a\"\nstrike = { text = \"x\" }"),
+            "line 1: `typed` ends the input, behind which `strike` types nothing more",
+        ),
+        (row("typed = \"a\"\nevents = [{ step = 2, end = true }]"), "behind which `events` types nothing more"),
         ("limits = { step = 3 }\n".to_owned(), "line 1: `step` is not known here; did you mean `steps`?"),
         ("[rules]\nmust = [\"mul\"]\n".to_owned(), "line 2: `must` takes kinds of words with the word"),
         (format!("{}{}", row(""), row("")), "line 4: another row is called \"a\": the one on line 1"),

@@ -199,6 +199,8 @@ fn something_comes_at_every_step_of_a_stretch() {
     let guarded = only(&program(("di", "nop")), row);
     assert!(guarded.failed < outcome.failed, "{guarded:?}");
     assert!(words(&program(("nop", "nop")), &row.replace("\"to\"", "\"nowhere\"")).contains("`strike`: `nowhere`"));
+    let lever = "strike = { lever = 30, up = true }";
+    assert_eq!(words(DOUBLE, lever), "`strike`: \"lever\" is a whole number from 0 to 15");
 }
 
 #[test]
