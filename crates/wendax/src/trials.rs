@@ -125,7 +125,7 @@ pub(crate) fn opened(path: &Path) -> Result<(PathBuf, String), Failure> {
 pub(crate) fn try_in_bench(job: &TrialsJob, seal: &Seal, over: &AtomicBool, told: &(dyn Fn(Message) + Sync)) {
     let path = Path::new(&job.path);
     let how = reading(seal.clone(), Telling { form: Problems::Json, ..Telling::default() });
-    let mut tried = named(path, &job.table.tried(), &how);
+    let mut tried = named(path, &job.table.tried(), &how, &mut Vec::new());
     // What is written in the bench is tried as it is there.
     if let Some(own) = job.own.1.as_ref().and_then(|own| std::fs::canonicalize(own).ok()) {
         for (name, subject) in &mut tried {
@@ -135,7 +135,7 @@ pub(crate) fn try_in_bench(job: &TrialsJob, seal: &Seal, over: &AtomicBool, told
             }
         }
     }
-    let references = named(path, &job.table.references(), &how);
+    let references = named(path, &job.table.references(), &how, &mut Vec::new());
     let programs = Programs { own: Some(job.own.0.clone()), tried, references };
     let trials = match Trials::new(job.table.clone(), programs) {
         Ok(trials) => Arc::new(trials),
@@ -156,11 +156,7 @@ pub(crate) fn walk_in_bench(job: &RowJob, over: &AtomicBool) -> Message {
     let until = now().saturating_add(job.trials.limits().host);
     let may_go_on = || now() <= until && !over.load(std::sync::atomic::Ordering::Relaxed);
     let (row, name) = &job.row;
-    let about = job.trials.table().rows.get(*row).and_then(|row| row.program.as_ref());
-    let walk = match about {
-        Some(program) => Err(format!("this row is about {program}: `wendax {program}` opens that")),
-        None => job.trials.walk(*row, job.failing.as_ref(), &may_go_on).map(Box::new),
-    };
+    let walk = job.trials.walk(*row, job.failing.as_ref(), &may_go_on).map(Box::new);
     Message::RowWalk(job.number, name.clone(), walk)
 }
 
@@ -171,20 +167,26 @@ impl Program {
     }
 }
 
-/// The programs that a table is about.
-pub(crate) fn programs(path: &Path, table: &Table, how: &Reading) -> Result<Programs, Failure> {
-    let own =
-        if table.is_about_its_own() { Some(program::load(&program_of(path, table)?, how)?.subject()) } else { None };
+/// The programs that a table is about; what was read for them is noted.
+fn programs(path: &Path, table: &Table, how: &Reading, read: &mut Vec<PathBuf>) -> Result<Programs, Failure> {
+    let mut own = None;
+    if table.is_about_its_own() {
+        let program = program::load(&program_of(path, table)?, how)?;
+        own = Some(program.subject());
+        read.extend(program.read);
+    }
     let one_line = Reading { telling: Telling { form: Problems::Json, ..how.telling }, ..how.clone() };
-    let (tried, references) = (named(path, &table.tried(), &one_line), named(path, &table.references(), &one_line));
+    let tried = named(path, &table.tried(), &one_line, read);
+    let references = named(path, &table.references(), &one_line, read);
     Ok(Programs { own, tried, references })
 }
 
-/// Programs that a table names.
-pub(crate) fn named(path: &Path, names: &[&str], how: &Reading) -> Named {
-    let load = |named: &str| {
-        let program = program::load(&below(path, named)?, how);
-        program.map(|program| program.subject()).map_err(|failure| told(&failure))
+/// Programs that a table names; what was read for them is noted.
+pub(crate) fn named(path: &Path, names: &[&str], how: &Reading, read: &mut Vec<PathBuf>) -> Named {
+    let mut load = |named: &str| {
+        let program = program::load(&below(path, named)?, how).map_err(|failure| told(&failure))?;
+        read.extend(program.read.iter().cloned());
+        Ok(program.subject())
     };
     names.iter().map(|named| ((*named).to_owned(), load(named))).collect()
 }
@@ -255,14 +257,15 @@ pub(crate) fn run(options: &Try) -> Result<u8, Failure> {
     if !options.programs.is_empty() {
         return class::run(options, threads, &over);
     }
-    let mut reports = Vec::new();
+    let (mut reports, mut read) = (Vec::new(), Vec::new());
     for path in tables(options.table.as_deref())? {
         seal.may_read(&path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
         let text = files::text_of(&path, files::read(&path)?)?;
         let mut table = read_table(&path, &text)?;
         select(&mut table, &path, &options.row)?;
         let how = reading(seal.clone(), Telling::of(&options.opening));
-        let programs = programs(&path, &table, &how)?;
+        let programs = programs(&path, &table, &how, &mut read)?;
+        read.push(path.clone());
         let trials = Trials::new(table, programs).map_err(|problems| wrong(&path, &problems))?;
         let report = carry_out(&trials, threads, &over)?;
         reports.push((path.display().to_string(), report));
@@ -270,6 +273,8 @@ pub(crate) fn run(options: &Try) -> Result<u8, Failure> {
     let failed: usize = reports.iter().map(|(_, report)| report.failed()).sum();
     let named: Vec<(&str, &Report)> = reports.iter().map(|(name, report)| (name.as_str(), report)).collect();
     let out = wendax_trials::ReportForm::from(options.form).write(&named);
-    files::write_to(options.output.as_deref().unwrap_or(Path::new("-")), out.as_bytes())?;
+    let output = options.output.as_deref().unwrap_or(Path::new("-"));
+    files::keep_apart(&read, &[("-o", output)])?;
+    files::write_to(output, out.as_bytes())?;
     Ok(if failed == 0 { 0 } else { status::TRIALS })
 }

@@ -54,7 +54,8 @@ fn state_words(app: &App) -> (String, Ink) {
 /// How the rows of trials fare, where there is room to say so.
 fn trials_words(app: &App, room: u16) -> (String, Ink) {
     let trials = &app.world.trials;
-    if !trials.is_there() || room < 90 {
+    // Of a text with a problem nothing is known.
+    if !trials.is_there() || room < 90 || !app.world.program.is_runnable() {
         return (String::new(), Ink::Quiet);
     }
     let (failed, tried, all) = trials.counts();

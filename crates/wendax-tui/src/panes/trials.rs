@@ -49,7 +49,9 @@ impl Pane for Trials {
 
     fn draw(&self, app: &App, pen: &mut Pen<'_>, area: Rect) {
         let trials = &app.world.trials;
-        let body = head(app, pen, area, PaneId::Trials, &note(trials));
+        let is_present = trials.tried == Some(app.world.documents.generation()) || trials.tried.is_none();
+        let older = if is_present { "" } else { "of the text before · " };
+        let body = head(app, pen, area, PaneId::Trials, &format!("{older}{}", note(trials)));
         let inner = Rect { x: body.x + 1, width: body.width.saturating_sub(2), ..body };
         if !trials.is_there() {
             let text = "there is no table of trials yet: “Trials: make a row of the present run” in the palette begins one, \

@@ -84,8 +84,13 @@ impl App {
         let (Some(made), Some((name, _))) = (trials.trials(), trials.heads().get(index)) else {
             return self.screen.trouble("the rows are not tried yet");
         };
-        if made.table().rows.get(row).is_some_and(|row| row.is_hidden) {
+        let Some(written) = made.table().rows.get(row) else { return };
+        if written.is_hidden {
             return self.screen.trouble("this row is hidden: nothing but its name is told");
+        }
+        if !trials.is_own(written) {
+            let program = written.program.clone().unwrap_or_default();
+            return self.screen.trouble(format!("this row is about {program}: `wendax {program}` opens that"));
         }
         let outcome = trials.outcome(index);
         let failing = outcome.and_then(|outcome| outcome.failing.clone());

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
 use wendax_trials::edit::{self, RowCells};
-use wendax_trials::{Outcome, Table, Trials};
+use wendax_trials::{Outcome, Row, Table, Trials};
 
 /// Texts of the table that can be come back to, at most.
 const MOST_UNDONE: usize = 100;
@@ -118,11 +118,9 @@ impl Trying {
         let mut table = Table::read(&text).map_err(told);
         if let Ok(table) = &mut table {
             self.is_written = table.rows.len() == written.len();
-            let is_own = |program: &Option<String>| {
-                let place = |program| Path::new(&self.path).with_file_name(program);
-                program.as_ref().is_none_or(|program| place(program) == Path::new(&self.source))
-            };
-            let own: Vec<bool> = table.rows.iter().map(|row| self.source.is_empty() || is_own(&row.program)).collect();
+            let (path, source) = (&self.path, &self.source);
+            let own: Vec<bool> =
+                table.rows.iter().map(|row| source.is_empty() || is_about(row, path, source)).collect();
             // Where none is about it, all of them are shown.
             let own = if own.contains(&true) { own } else { vec![true; own.len()] };
             let mut kept = own.iter();
@@ -194,6 +192,11 @@ impl Trying {
     /// The number of a row, by its place among rules and rows.
     pub(crate) fn row_of(&self, index: usize) -> Option<usize> {
         index.checked_sub(self.rules()).filter(|row| *row < self.cells.len().max(self.heads.len()))
+    }
+
+    /// A row is about the program that is open.
+    pub(crate) fn is_own(&self, row: &Row) -> bool {
+        is_about(row, &self.path, &self.source)
     }
 
     /// Rules and rows by name.
@@ -282,4 +285,9 @@ impl Trying {
             _ => None,
         }
     }
+}
+
+/// A row of the table at a path is about a source, which is open; those that name no program are about whatever is.
+fn is_about(row: &Row, path: &str, source: &str) -> bool {
+    row.program.as_ref().is_none_or(|program| Path::new(path).with_file_name(program) == Path::new(source))
 }

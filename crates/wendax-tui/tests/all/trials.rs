@@ -66,6 +66,16 @@ fn a_row_is_walked_where_it_went_wrong_with_what_is_expected_beside_the_console(
 }
 
 #[test]
+fn what_was_tried_with_an_older_text_says_so() {
+    let mut stage = stage(TABLE);
+    stage.keys("Esc e Ctrl-Home Down Down End Enter").text(" inx r6").keys("Esc");
+    shows(&mut stage, "1 problem in the text");
+    hides(&mut stage, "rows fail");
+    stage.keys(":trials_rows_with");
+    shows(&mut stage, "of the text before · 2 of 4 fail");
+}
+
+#[test]
 fn a_routine_is_walked_and_stays_of_the_present_text() {
     let mut stage = stage(&TABLE.replace("returns = 4", "returns = 5"));
     stage.keys("Down Down Enter");
@@ -193,6 +203,9 @@ fn of_a_table_about_several_programs_the_rows_about_the_open_one_are_shown_and_c
     shows(&mut stage, "1 row passes");
     shows(&mut stage, "second");
     hides(&mut stage, "first");
+    stage.keys("Enter");
+    shows(&mut stage, "at the end of the run of row \"second\"");
+    stage.keys(":trials_rows_with");
     stage.keys("e").text("points = 3").keys("Enter");
     assert_eq!(
         written(&stage),
@@ -206,8 +219,10 @@ fn of_a_table_about_several_programs_the_rows_about_the_open_one_are_shown_and_c
     assert!(
         written(&stage).contains("first") && written(&stage).contains("third") && !written(&stage).contains("second")
     );
-    // None is about it: all are shown.
+    // None is about it: all are shown, and none can be walked here.
     shows(&mut stage, "first");
+    stage.keys("Enter");
+    shows(&mut stage, "this row is about other.asm");
 }
 
 #[test]

@@ -11,8 +11,8 @@ use std::sync::{Mutex, PoisonError};
 use wendax_project::{NAME, Seal};
 use wendax_trials::{Class, HandIn, How, Named, Programs, ReportForm, Shape, Table, Trials, alike};
 
-/// What one program came to, and its shape.
-type Came = (HandIn, Option<Shape>);
+/// What one program came to, its shape, and what was read for it.
+type Came = (HandIn, Option<Shape>, Vec<PathBuf>);
 
 pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8, Failure> {
     let table_path = options.table.as_deref().ok_or_else(|| Failure::usage("name the table before the programs"))?;
@@ -23,16 +23,22 @@ pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8
         Page::of(page)?;
     }
     let telling = Telling { form: Problems::Json, ..Telling::default() };
-    let references = named(table_path, &table.references(), &reading(Seal::default(), telling));
+    let mut read = vec![table_path.to_owned()];
+    let references = named(table_path, &table.references(), &reading(Seal::default(), telling), &mut read);
     let came = all(options, &table, &references, threads, over);
     if over.load(Ordering::Relaxed) {
         return Err(Failure { status: status::INTERRUPTED, ..Failure::usage("interrupted") });
     }
-    let (hand_ins, shapes): (Vec<HandIn>, Vec<Option<Shape>>) = came.into_iter().unzip();
+    let (mut hand_ins, mut shapes) = (Vec::new(), Vec::new());
+    for (hand_in, shape, files) in came {
+        hand_ins.push(hand_in);
+        shapes.push(shape);
+        read.extend(files);
+    }
     let rules = Trials::names(&table);
     let class = Class { about: table.about.clone(), rows: rules, hand_ins, alike: alike(&shapes, options.alike) };
     let name = table_path.display().to_string();
-    write(options, &class, &name)?;
+    write(options, &class, &name, &read)?;
     let is_well = class.counts().0 == class.hand_ins.len();
     Ok(if is_well { 0 } else { status::TRIALS })
 }
@@ -48,7 +54,7 @@ fn all(options: &Try, table: &Table, references: &Named, threads: usize, over: &
             // What one of them did to the tool must not cost the others theirs.
             let one = catch_unwind(AssertUnwindSafe(|| one(place, table, references, over))).unwrap_or_else(|_| {
                 let why = "the tool failed on it; please report that with the program".to_owned();
-                (HandIn { name: name_of(place), came: Err(why) }, None)
+                (HandIn { name: name_of(place), came: Err(why) }, None, Vec::new())
             });
             came.lock().unwrap_or_else(PoisonError::into_inner).push((index, one));
         }
@@ -74,7 +80,8 @@ fn one(place: &Path, table: &Table, references: &Named, over: &AtomicBool) -> Ca
     let name = name_of(place);
     let seal = Seal { is_whole: true, files_given: true, ..Seal::default() };
     let how = reading(seal, Telling { form: Problems::Json, ..Telling::default() });
-    let failed = |why: String| (HandIn { name: name.clone(), came: Err(why) }, None);
+    let failed = |why: String| (HandIn { name: name.clone(), came: Err(why) }, None, Vec::new());
+    let mut read = Vec::new();
     let mut table = table.clone();
     let mut own = None;
     if table.is_about_its_own() {
@@ -93,24 +100,25 @@ fn one(place: &Path, table: &Table, references: &Named, over: &AtomicBool) -> Ca
             least(&mut table.limits.host, own.host.map(|seconds| seconds.saturating_mul(1000)));
         }
         own = Some(program.subject());
+        read.extend(program.read);
     }
     // Rows that name programs try those of this name in its folder.
     let tried = table.tried();
     if !tried.is_empty() && !place.is_dir() {
         return failed("rows of the table name programs, and this is no folder with such".to_owned());
     }
-    let tried = named(&place.join(super::TABLE), &tried, &how);
+    let tried = named(&place.join(super::TABLE), &tried, &how, &mut read);
     let shape = own.as_ref().map(Shape::of);
     let trials = match Trials::new(table, Programs { own, tried, references: references.clone() }) {
         Ok(trials) => trials,
         Err(problems) => {
             let why = problems.first().map(ToString::to_string).unwrap_or_default();
-            return (HandIn { name, came: Err(format!("the table does not fit its machine: {why}")) }, shape);
+            return (HandIn { name, came: Err(format!("the table does not fit its machine: {why}")) }, shape, read);
         }
     };
     let report = trials.run(How { threads: 1, now: &now, is_over: over }, &|_| {});
     let came = report.ok_or_else(|| "it was not tried to the end".to_owned());
-    (HandIn { name, came }, shape)
+    (HandIn { name, came }, shape, read)
 }
 
 /// The program that a path of a class stands for: a file, a project, or the one source or image of a folder.
@@ -149,8 +157,12 @@ impl Page {
     }
 }
 
-fn write(options: &Try, class: &Class, name: &str) -> Result<(), Failure> {
+fn write(options: &Try, class: &Class, name: &str, read: &[PathBuf]) -> Result<(), Failure> {
     let form = ReportForm::from(options.form);
+    let outputs = [("-o", &options.output), ("--csv", &options.csv), ("--page", &options.page)];
+    let outputs: Vec<(&str, &Path)> =
+        outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
+    files::keep_apart(read, &outputs)?;
     if let Some(place) = &options.csv {
         let csv = class.csv().map_err(|error| files::cannot_write("the table", &error))?;
         files::write_to(place, csv.as_bytes())?;
@@ -164,7 +176,7 @@ fn write(options: &Try, class: &Class, name: &str) -> Result<(), Failure> {
         }
     }
     if let Some(folder) = &options.each {
-        each(folder, class, name, form)?;
+        each(folder, class, name, form, read)?;
     }
     let out = match form {
         ReportForm::Text => class.text(name),
@@ -182,7 +194,7 @@ fn whole(options: &Try, class: &Class, form: ReportForm) -> Result<(), Failure> 
 }
 
 /// What came of each program, in a file of its own.
-fn each(folder: &Path, class: &Class, name: &str, form: ReportForm) -> Result<(), Failure> {
+fn each(folder: &Path, class: &Class, name: &str, form: ReportForm, read: &[PathBuf]) -> Result<(), Failure> {
     let wrong = |error: &std::io::Error| files::cannot_write(&folder.display().to_string(), error);
     std::fs::create_dir_all(folder).map_err(|error| wrong(&error))?;
     let mut known = std::collections::BTreeSet::new();
@@ -198,7 +210,9 @@ fn each(folder: &Path, class: &Class, name: &str, form: ReportForm) -> Result<()
             number += 1;
         }
         let text = form.write(&[(name, &class.report(hand_in))]);
-        files::write_to(&folder.join(format!("{own}.{}", form.ending())), text.as_bytes())?;
+        let place = folder.join(format!("{own}.{}", form.ending()));
+        files::keep_apart(read, &[("--each", &place)])?;
+        files::write_to(&place, text.as_bytes())?;
     }
     Ok(())
 }

@@ -122,6 +122,20 @@ fn several_tables_make_one_document_and_rows_can_be_picked() {
         status == 110 && told.contains("c.trials.toml:3: `mull` is no instruction of W16; did you mean `mul`?"),
         "{told}"
     );
+    // Nothing is written over what was read, nor two things to one place.
+    let over = [
+        &["try", "a.trials.toml", "-o", "a.trials.toml"][..],
+        &["try", "a.trials.toml", "-o", "a.asm"],
+        &["try", "a.trials.toml", "a.asm", "--csv", "a.asm"],
+        &["try", "a.trials.toml", "a.asm", "--page", "both.md", "-o", "both.md"],
+    ];
+    for arguments in over {
+        let (status, _, told) = run(folder.path(), arguments, "");
+        assert!(status == 110 && told.contains("name another file"), "{arguments:?}: {status} {told}");
+    }
+    assert!(fs::read_to_string(folder.path().join("a.asm")).unwrap().starts_with("start:"));
+    let (status, _, told) = run(folder.path(), &["try", "a.asm"], "");
+    assert!(status == 110 && told.contains("this is no table of trials"), "{told}");
     let (status, _, told) =
         run(&folder.path().join(".."), &["try", folder.path().to_str().unwrap(), "x", "--page", "p.doc"], "");
     assert!(status == 110 && !told.is_empty(), "{told}");
