@@ -8,10 +8,11 @@ use crate::cli::{Problems, Try};
 use crate::exercise::below;
 use crate::program::{self, Belongs, How as Reading, Program, Telling};
 use crate::run::world::STARTED;
+use crate::tally::Meter;
 use crate::{Failure, files, status};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
+use std::sync::{Arc, Mutex};
 use wendax_project::{NAME, Seal};
 use wendax_trials::{How, Named, Outcome, Programs, Report, Subject, Table, Trials};
 use wendax_tui::{Message, RowJob, TrialsJob};
@@ -230,7 +231,17 @@ pub(crate) fn end_by_signal() -> Arc<AtomicBool> {
 
 /// Carries trials out.
 pub(crate) fn carry_out(trials: &Trials, threads: usize, is_over: &AtomicBool) -> Result<Report, Failure> {
-    let report = trials.run(How { threads, now: &now, is_over }, &|_| {});
+    // Done, and how far that is told.
+    let meter = Mutex::new((0, Meter::new("trying the rows")));
+    let all = trials.table().rows.len() as u64;
+    let told = |outcome: &Outcome| {
+        if let (Some(_), Ok(mut meter)) = (outcome.row, meter.lock()) {
+            meter.0 += 1;
+            let done = meter.0;
+            meter.1.at((done, all));
+        }
+    };
+    let report = trials.run(How { threads, now: &now, is_over }, &told);
     report.ok_or_else(|| Failure { status: status::INTERRUPTED, ..Failure::usage("interrupted") })
 }
 

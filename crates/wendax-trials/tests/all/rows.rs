@@ -1,7 +1,7 @@
 //! What comes of rows: programs and routines that are right, and such that are not, with the words for it.
 
-use crate::common::{only, report, words};
-use wendax_trials::Kind;
+use crate::common::{only, report, run, subject, words};
+use wendax_trials::{Kind, Named, Programs, Table, Trials};
 
 const DOUBLE: &str = "\
 start:  sys get_int
@@ -179,6 +179,32 @@ fn a_reference_is_compared_in_results_memory_and_output() {
     let other = "call = \"sum\"\nmemory = { list = [3, 4] }\nwith = [\"list\", 2]\nlike = \"leaks\"";
     assert!(words(ROUTINES, other).contains("7 came back in `r0` where the reference gave"));
     assert!(only(ROUTINES, &format!("{other}\nreturns = \"any\"")).is_passed());
+}
+
+#[test]
+fn a_program_for_the_other_machine_can_be_the_reference() {
+    let other = ".target rv32\n_start: li a0, 0\n sys exit\nadds: li t0, 0\n1: lw t1, 0(a0)\n add t0, t0, t1\n sw t0, 0(a0)\n \
+        addi a0, a0, 4\n addi a1, a1, -1\n bnez a1, 1b\n mv a0, t0\n ret\n.bss\nlist: .space 40\n";
+    let own = "start: clr r0\n sys exit\nsums: clr r2\n@next: ldw r3, [r0]\n add r2, r3\n stw [r0], r2\n add r0, 2\n djnz r1, @next\n mov r0, r2\n ret\n\
+        .data\nlist: .space 20\n";
+    let table = "[[row]]\nname = \"it\"\ncall = \"sums\"\nwith = [\"list\", 3]\nvary = { a = \"-300..300 by 150\", b = \"random 5 from -99 to 99\" }\n\
+        memory = { list = [\"{a}\", \"{b}\", 7] }\nlike = { program = \"other.asm\", call = \"adds\" }\n";
+    let tried = |own: &str| {
+        let programs = Programs {
+            own: Some(subject(own)),
+            references: Named::from([("other.asm".to_owned(), Ok(subject(other)))]),
+            ..Programs::default()
+        };
+        let trials = Trials::new(Table::read(table).unwrap(), programs).unwrap();
+        run(&trials, 2).outcomes.pop().unwrap()
+    };
+    let outcome = tried(own);
+    assert!(outcome.is_passed() && outcome.runs == 25, "{:?}", outcome.why());
+    let why = tried(&own.replace("stw [r0], r2", "stw [r0], r3")).why().unwrap();
+    assert!(why.contains("number 2 of `list` is") && why.contains("where the reference left"), "{why}");
+    let missing =
+        Trials::new(Table::read(table).unwrap(), Programs { own: Some(subject(own)), ..Programs::default() }).unwrap();
+    assert!(run(&missing, 1).outcomes[0].why().unwrap().contains("the reference other.asm was not read"));
 }
 
 #[test]

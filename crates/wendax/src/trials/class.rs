@@ -3,6 +3,7 @@
 use super::{named, now, read_table, reading, select, told};
 use crate::cli::{Problems, Try};
 use crate::program::{self, Telling};
+use crate::tally::Meter;
 use crate::{Failure, build, draw, files, status};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
@@ -47,6 +48,7 @@ pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8
 fn all(options: &Try, table: &Table, references: &Named, threads: usize, over: &AtomicBool) -> Vec<Came> {
     let next = AtomicUsize::new(0);
     let came: Mutex<Vec<(usize, Came)>> = Mutex::default();
+    let meter = Mutex::new(Meter::new("trying the programs"));
     let work = || {
         while !over.load(Ordering::Relaxed) {
             let index = next.fetch_add(1, Ordering::Relaxed);
@@ -56,7 +58,11 @@ fn all(options: &Try, table: &Table, references: &Named, threads: usize, over: &
                 let why = "the tool failed on it; please report that with the program".to_owned();
                 (HandIn { name: name_of(place), came: Err(why) }, None, Vec::new())
             });
-            came.lock().unwrap_or_else(PoisonError::into_inner).push((index, one));
+            let mut came = came.lock().unwrap_or_else(PoisonError::into_inner);
+            came.push((index, one));
+            if let Ok(mut meter) = meter.lock() {
+                meter.at((came.len() as u64, options.programs.len() as u64));
+            }
         }
     };
     std::thread::scope(|scope| {
@@ -70,9 +76,11 @@ fn all(options: &Try, table: &Table, references: &Named, threads: usize, over: &
     came.into_iter().map(|(_, came)| came).collect()
 }
 
+/// What a program is called: a folder by its name, a file without its ending.
 fn name_of(place: &Path) -> String {
     let whole = std::path::absolute(place).unwrap_or_else(|_| place.to_owned());
-    whole.file_name().map_or_else(|| place.display().to_string(), |name| name.to_string_lossy().into_owned())
+    let name = if place.is_dir() { whole.file_name() } else { whole.file_stem() };
+    name.map_or_else(|| place.display().to_string(), |name| name.to_string_lossy().into_owned())
 }
 
 /// Tries one program.
@@ -199,10 +207,8 @@ fn each(folder: &Path, class: &Class, name: &str, form: ReportForm, read: &[Path
     std::fs::create_dir_all(folder).map_err(|error| wrong(&error))?;
     let mut known = std::collections::BTreeSet::new();
     for hand_in in &class.hand_ins {
-        let stem =
-            Path::new(&hand_in.name).file_stem().map_or_else(String::new, |stem| stem.to_string_lossy().into_owned());
         let plain: String =
-            stem.chars().map(|sign| if sign == '/' || sign.is_control() { '_' } else { sign }).collect();
+            hand_in.name.chars().map(|sign| if sign == '/' || sign.is_control() { '_' } else { sign }).collect();
         let mut own = plain.clone();
         let mut number = 2;
         while !known.insert(own.clone()) {

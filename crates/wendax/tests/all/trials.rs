@@ -86,9 +86,25 @@ fn what_the_page_shows_is_so() {
     assert!(status == 120 && out.contains("2 programs, 5 rows: 1 passed all"), "{out}");
     assert!(out.contains("`-3` was printed where `12` was expected") && !out.contains("-7"), "{out}");
     let read = |name: &str| fs::read_to_string(folder.path().join(name)).unwrap();
-    assert!(read("marks.csv").contains("answer.asm,7,7,5,0,passed"), "{}", read("marks.csv"));
+    assert!(read("marks.csv").contains("answer,7,7,5,0,passed"), "{}", read("marks.csv"));
     assert!(read("marks.svg").starts_with("<svg") || read("marks.svg").contains("<svg"));
     assert!(read("told/eva.txt").contains("rows failed") && read("told/answer.txt").contains("rows passed"));
+}
+
+#[test]
+fn the_drawing_of_a_class_is_the_one_of_the_documents() {
+    let class = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/drawings/class");
+    let folder = tempfile::tempdir().unwrap();
+    let page = folder.path().join("class.svg");
+    let names = ["eva", "jona", "kai", "lou", "mira", "nils", "otto", "tess", "uwe"].map(|name| format!("{name}.asm"));
+    let mut arguments = vec!["try", "marks.trials.toml"];
+    arguments.extend(names.iter().map(String::as_str));
+    arguments.extend(["--page", page.to_str().unwrap()]);
+    let (status, out, _) = run(&class, &arguments, "");
+    assert!(status == 120 && out.contains("jona and tess are alike by 100 of 100"), "{out}");
+    let made = fs::read_to_string(&page).unwrap();
+    let kept = fs::read_to_string(class.join("../class.svg")).unwrap();
+    assert!(made == kept, "docs/drawings/make makes it anew");
 }
 
 #[test]
@@ -291,7 +307,7 @@ fn hand_ins_that_mean_harm_harm_neither_neighbours_nor_table_nor_terminal() {
     assert_eq!(csv.lines().count(), 1 + names.len(), "{csv}");
     let passed: Vec<&str> = csv.lines().skip(1).filter(|line| line.contains(",passed,")).collect();
     assert_eq!(passed.len(), 1, "{passed:?}");
-    assert!(passed[0].starts_with("right.asm,1,2,"));
+    assert!(passed[0].starts_with("right,1,2,"));
     // What lies outside was neither read nor written.
     for name in ["including", "including_root", "embedding", "link", "pipe", "reaching"] {
         let line = csv.lines().find(|line| line.starts_with(&format!("{name},"))).unwrap();
