@@ -1,6 +1,7 @@
 //! Trials in the bench: rows are tried with each text, walked where they went wrong, made of runs, and changed in place.
 
 use crate::common::{Stage, hides, shows};
+use proptest::prelude::*;
 use wendax_tui::Message;
 
 const PROGRAM: &str = "start: sys get_int\n mov r6, r0\n add r6, r6\n mov r0, r6\n sys put_int\n clr r0\n sys exit\n\
@@ -251,5 +252,40 @@ fn the_page_has_room_at_all_sizes() {
         shows(&mut stage, "four");
         stage.keys("Down Enter");
         shows(&mut stage, "step 4 of 7");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 40, ..ProptestConfig::default() })]
+
+    /// Whatever keys come in whatever order, with answers that come when they come: the table stays one, what is on the screen
+    /// is of it, and taking everything back gives the text there was.
+    #[test]
+    fn any_keys_leave_a_table(keys in prop::collection::vec((0_usize..26, 0_usize..5), 1..60), late in any::<bool>()) {
+        const KEYS: [&str; 26] = [
+            "Enter", "Down", "Up", "x", "Shift-Right", "Shift-Left", "c", "Delete", "Ctrl-Z", "Esc", "P", "P P P P", "Right", "Left", "g", "r",
+            "R", "Home", "End", "Tab", "o", "Ctrl-Y", ":trials_rows_with", ":make_a_row_of_the_present_run Enter", "e Enter", "a Enter",
+        ];
+        let mut stage = stage(TABLE);
+        if late {
+            stage.answers_late();
+        }
+        for (key, arrives) in keys {
+            stage.keys(KEYS[key]);
+            for nth in 0..arrives {
+                stage.arrives(nth);
+            }
+            let _ = stage.screen();
+        }
+        while stage.arrives(0) {}
+        stage.rests();
+        let now = written(&stage);
+        prop_assert!(now.is_empty() || wendax_trials::Table::read(&now).is_ok() || !now.contains("[[row]]"), "{now}");
+        stage.keys("Esc Esc Esc :trials_rows_with");
+        for _ in 0..130 {
+            stage.keys("Ctrl-Z");
+        }
+        while stage.arrives(0) {}
+        prop_assert_eq!(written(&stage), TABLE);
     }
 }
