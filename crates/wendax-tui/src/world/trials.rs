@@ -85,6 +85,10 @@ impl Trying {
             self.before.clear();
             self.path = path;
         }
+        // A change that could not be written is none to be taken back.
+        if self.undone.last() == Some(&text) {
+            self.undone.pop();
+        }
         self.is_on_disk = true;
         self.take_text(text);
     }

@@ -256,7 +256,7 @@ fn the_page_has_room_at_all_sizes() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 40, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 12, ..ProptestConfig::default() })]
 
     /// Whatever keys come in whatever order, with answers that come when they come: the table stays one, what is on the screen
     /// is of it, and taking everything back gives the text there was.

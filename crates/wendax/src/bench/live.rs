@@ -515,12 +515,16 @@ impl Bench {
     fn write_table(&mut self, path: &str, base: Option<&str>, text: &str) {
         let place = Path::new(path);
         let told = match (Seen::at(path), base) {
+            _ if files::is_locked(place) => {
+                Some((format!("{path} is read-only: nothing was changed"), base.map(str::to_owned)))
+            }
             (Some(Seen::Text(now)), Some(base)) if now == base => None,
-            (Some(Seen::Nothing), None) => None,
+            // What is gone is written anew: nothing is lost by that.
+            (Some(Seen::Nothing), _) => None,
             (Some(Seen::Text(now)), _) => {
                 Some((format!("{path} was changed by someone else: it is shown as it is now"), Some(now)))
             }
-            _ => Some((format!("{path} was not written: it is gone, or is no text any more"), None)),
+            _ => Some((format!("{path} was not written: it is no text any more"), base.map(str::to_owned))),
         };
         let told = told.or_else(|| {
             let failure = self.apart(place).and_then(|()| files::write_to(place, text.as_bytes())).err()?;

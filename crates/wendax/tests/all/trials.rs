@@ -369,6 +369,21 @@ fn a_row_is_made_of_a_run_fails_is_walked_and_passes_again() {
     screen.keys("Enter");
     screen.shows("1 row passes");
     assert_eq!(fs::read_to_string(&table).unwrap(), text);
+    // A file that is protected stays as it is; one that is gone is written anew.
+    let protect = |is_read_only| {
+        let mut permissions = fs::metadata(&table).unwrap().permissions();
+        permissions.set_readonly(is_read_only);
+        fs::set_permissions(&table, permissions).unwrap();
+    };
+    protect(true);
+    screen.keys("c");
+    screen.shows("is read-only: nothing was changed");
+    assert_eq!(fs::read_to_string(&table).unwrap(), text);
+    protect(false);
+    fs::remove_file(&table).unwrap();
+    screen.keys("c");
+    screen.shows("run 1 2");
+    assert!(fs::read_to_string(&table).unwrap().contains("name = \"run 1 2\""));
     screen.keys("q");
     screen.shows("Not saved:");
 }
