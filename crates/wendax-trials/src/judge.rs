@@ -249,8 +249,12 @@ impl<'a> Judge<'a> {
     fn holds(&mut self, what: &Text, wanted: &Text) {
         let target = self.target();
         let (Some(is), Some(wanted)) = (self.number(what), self.number(wanted)) else { return };
-        // Words have no sign of their own.
-        if is == wanted || word(target, is) == word(target, wanted) && u32::try_from(is.unsigned_abs()).is_ok() {
+        // Words have no sign of their own; what is more than a word, such as cycles, is a number.
+        let is_word = |value: i64| {
+            let mask = i64::from(target.word_mask());
+            (-(mask >> 1) - 1..=mask).contains(&value)
+        };
+        if is == wanted || is_word(is) && is_word(wanted) && word(target, is) == word(target, wanted) {
             return;
         }
         let name = what.with(self.chosen);

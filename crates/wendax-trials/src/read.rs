@@ -425,7 +425,12 @@ impl Door<'_> {
 
     fn files(&mut self, (name, example): (&str, &str), value: &Item<'_>, names: &[&str]) -> Vec<(String, Text)> {
         let mut files = Vec::new();
-        for (path, _, value) in self.members((name, example), value) {
+        for (path, at, value) in self.members((name, example), value) {
+            let is_plain = path.split('/').all(|part| !matches!(part, "" | "." | ".."));
+            if !is_plain || path.contains(['\\', '\n']) {
+                self.tell(&at, format!("`{path}` is no path of a file of the program: list.txt, in/list.txt"));
+                continue;
+            }
             if let Some(text) = self.text(path, value, names) {
                 files.push((path.to_owned(), text));
             }

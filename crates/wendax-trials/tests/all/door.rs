@@ -42,6 +42,11 @@ fn what_is_no_table_is_told_with_its_line() {
         (row("prints_like = \"(a{{1000}}){{1000}}\""), "line 3: `prints_like` is no regular expression"),
         (row("memory = { list = true }"), "line 3: `memory` takes a number"),
         (row("memory = { \"list as longs\" = [1] }"), "line 3: `longs` is no form of memory: bytes, words, text"),
+        (
+            row("files = { \"../a\" = \"x\" }"),
+            "line 3: `../a` is no path of a file of the program: list.txt, in/list.txt",
+        ),
+        (row("writes = { \"/a\" = \"x\" }"), "line 3: `/a` is no path of a file of the program"),
         (row("events = [3]"), "line 3: each event is a table"),
         (row("events = [{ cycle = 1.5 }]"), "line 3: expected a whole number"),
         (row("strike = { from = \"a\" }"), "line 3: `strike` says what comes"),

@@ -65,6 +65,8 @@ fn values_memory_and_the_board_are_held_against_what_is_expected() {
     let fails = |row: &str| words(program, row);
     assert_eq!(fails("holds = { r4 = 2 }"), "`r4` is -2 where 2 was expected, at step 0 (line 1)");
     assert_eq!(fails("holds = { \"[total]\" = 7 }"), "`[total]` is -2 where 7 was expected, at step 1 (line 2)");
+    // What is more than a word is a number of its own.
+    assert!(fails("holds = { \"[total] + 0x10000\" = -2 }").ends_with("is 131070 where -2 was expected"));
     assert_eq!(
         fails("leaves = { list = [1, 2, 3] }"),
         "number 2 of `list` is 5 where 2 was expected, at step 4 (line 5)"
