@@ -251,7 +251,10 @@ impl Stage {
                     let tried = job.table.tried().into_iter().map(|name| (name.to_owned(), Ok(job.own.0.clone())));
                     let tried = tried.collect();
                     let programs = Programs { own: Some(job.own.0.clone()), tried, ..Programs::default() };
-                    match Trials::new(job.table.clone(), programs) {
+                    // What never ends is given up soon: here nobody goes on meanwhile.
+                    let mut table = job.table.clone();
+                    table.limits.steps = table.limits.steps.min(20_000);
+                    match Trials::new(table, programs) {
                         Err(problems) => self.answer(Message::NotTried(job.number, problems[0].to_string())),
                         Ok(trials) => {
                             let trials = std::sync::Arc::new(trials);
