@@ -8,6 +8,10 @@ use wendax_trials::{Class, Mark};
 const NAME: usize = 28;
 /// Letters of what is first to be said of a program, at most.
 const FIRST: usize = 90;
+/// Letters of what a row is called, at most.
+const ROW: usize = 70;
+/// Where the names of rows begin, right of their numbers.
+const NAMES: f32 = MARGIN + 34.0;
 /// The width of a column.
 const COLUMN: f32 = 26.0;
 
@@ -20,19 +24,20 @@ pub fn class(class: &Class, table: &str) -> Scene {
         y += LINE + 6.0;
     }
     // The rows by number, since their names have no room over narrow columns.
+    let wide = class.rows.iter().map(|(row, _)| text_width(&fitted(row, ROW), SIZE)).fold(0.0, f32::max);
     for (number, (row, points)) in (1..).zip(&class.rows) {
         scene.write((MARGIN + 24.0, y), Anchor::End, &format!("{number}"), Ink::Faint, SIZE);
-        scene.put((MARGIN + 34.0, y), &fitted(row, 70), Ink::Text);
+        scene.put((NAMES, y), &fitted(row, ROW), Ink::Text);
         let passed = class.hand_ins.iter().filter(|it| it.mark(number - 1) == Mark::Passed).count();
         let points =
             if *points == 0 { String::new() } else { format!("   {}", counted((*points).into(), "point", "points")) };
         let text = format!("{passed} of {}{points}", class.hand_ins.len());
-        scene.put((MARGIN + 34.0 + 72.0 * 7.3, y), &text, Ink::Quiet);
+        scene.put((NAMES + wide + 24.0, y), &text, Ink::Quiet);
         y += LINE;
     }
     y += LINE;
-    let widest = class.hand_ins.iter().map(|it| fitted(&it.name, NAME).chars().count()).max().unwrap_or(0).max(8);
-    let left = MARGIN + length(widest) * 7.4 + 16.0;
+    let wide = |name: &str| text_width(&fitted(name, NAME), SIZE);
+    let left = MARGIN + class.hand_ins.iter().map(|it| wide(&it.name)).fold(60.0, f32::max) + 16.0;
     let points = left + COLUMN * length(class.rows.len()) + 56.0;
     for number in 1..=class.rows.len() {
         let x = left + COLUMN * (length(number) - 0.5);

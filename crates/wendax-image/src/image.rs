@@ -189,6 +189,12 @@ impl Image {
         self.index().code_from(file, line).and_then(|number| self.lines.get(number))
     }
 
+    /// Adds a segment at its place among the others, which are in order of address.
+    pub fn add(&mut self, segment: Segment) {
+        let at = self.segments.partition_point(|part| part.start < segment.start);
+        self.segments.insert(at, segment);
+    }
+
     /// The segment that holds an address.
     pub fn segment_at(&self, address: Addr) -> Option<&Segment> {
         self.segments.iter().find(|segment| segment.start <= address && address < segment.end())

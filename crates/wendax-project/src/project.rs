@@ -6,7 +6,7 @@ use crate::seal::{Seal, whole};
 use std::path::{Path, PathBuf};
 use wendax_asm::{Assembler, Inputs, Library};
 use wendax_isa::Target;
-use wendax_source::{Diagnostic, Files};
+use wendax_source::{Diagnostic, Files, toml_text};
 
 /// Files looked at below a folder, at the most.
 const MOST_FILES: usize = 20_000;
@@ -306,7 +306,7 @@ const STARTS: [(&str, &str, &str); 2] =
 
 /// The files of a new project with this name for a machine: paths and texts.
 pub fn starting_files(name: &str, target: &Target) -> Vec<(String, String)> {
-    let quoted = toml_text(name);
+    let quoted = toml_text(&name.replace(char::is_control, "?"));
     let known = STARTS.iter().find(|(machine, ..)| *machine == target.name);
     let (_, entry, source) = known.copied().unwrap_or(STARTS[0]);
     let machine = target.name.to_ascii_lowercase();
@@ -343,18 +343,4 @@ fn trials() -> String {
      prints = \"total 0\"\n\
      status = 0\n"
         .to_owned()
-}
-
-/// A text as TOML writes it.
-fn toml_text(text: &str) -> String {
-    let mut out = String::from("\"");
-    for c in text.chars() {
-        match c {
-            '"' | '\\' => out.extend(['\\', c]),
-            c if c.is_control() => out.push('?'),
-            c => out.push(c),
-        }
-    }
-    out.push('"');
-    out
 }

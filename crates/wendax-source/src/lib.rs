@@ -14,5 +14,5 @@ mod spelling;
 pub use diagnostic::{Code, Diagnostic, Edit, Fix, Grade, Label, Severity, apply_edits};
 pub use files::{FileError, FileId, Files, LineCol, MemoryFiles, SourceFile, Sources, Span, path_from, path_to};
 pub use render::{Style, count_line, mended_line, render, render_all};
-pub use signs::{is_hidden, shown, shown_line, shown_sign};
-pub use spelling::nearest;
+pub use signs::{is_hidden, shown, shown_line, shown_sign, toml_text};
+pub use spelling::{meant, nearest, not_known_here};

@@ -32,6 +32,22 @@ pub fn shown_line(text: &str) -> Cow<'_, str> {
     replaced(text, is_hidden)
 }
 
+/// A text as TOML writes it in one line: a basic string (TOML 1.0, "String").
+pub fn toml_text(text: &str) -> String {
+    let mut out = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => out.extend(['\\', c]),
+            '\n' => out.push_str("\\n"),
+            '\t' => out.push_str("\\t"),
+            c if c.is_control() => out.push_str(&format!("\\u{:04X}", u32::from(c))),
+            c => out.push(c),
+        }
+    }
+    out.push('"');
+    out
+}
+
 fn replaced(text: &str, is_replaced: impl Fn(char) -> bool) -> Cow<'_, str> {
     if !text.contains(&is_replaced) {
         return Cow::Borrowed(text);
@@ -51,5 +67,11 @@ mod tests {
         for c in (0..=0x1F).chain(0x7F..=0x9F).filter_map(char::from_u32) {
             assert!(!shown_line(&c.to_string()).chars().any(char::is_control), "{c:?}");
         }
+    }
+
+    #[test]
+    fn any_text_is_read_back_from_toml() {
+        let hard = "a \"b\" \\ c\n\td \u{1}\u{7F}\u{85} ä 日";
+        assert_eq!(toml_text(hard), "\"a \\\"b\\\" \\\\ c\\n\\td \\u0001\\u007F\\u0085 ä 日\"");
     }
 }

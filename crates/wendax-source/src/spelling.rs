@@ -26,6 +26,19 @@ pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) ->
     best.map(|(_, candidate)| candidate)
 }
 
+/// The nearest name as a question behind what is told: "; did you mean `djnz`?"; nothing where there is none.
+pub fn meant(near: Option<&str>) -> String {
+    near.map_or_else(String::new, |near| format!("; did you mean `{near}`?"))
+}
+
+/// What is told of a key that is none of these.
+pub fn not_known_here(name: &str, names: &[&str]) -> String {
+    match nearest(name, names.iter().copied()) {
+        None => format!("`{name}` is not known here; there are {}", names.join(", ")),
+        near => format!("`{name}` is not known here{}", meant(near)),
+    }
+}
+
 /// Edit distance with exchange of neighbours (optimal string alignment, Damerau 1964).
 fn distance(a: &[char], b: &[char]) -> usize {
     let mut before: Vec<usize> = Vec::new();
@@ -65,5 +78,12 @@ mod tests {
         assert_eq!(distance(&chars("ab"), &chars("ba")), 1);
         assert_eq!(distance(&chars("abc"), &chars("")), 3);
         assert_eq!(distance(&chars(""), &chars("")), 0);
+    }
+
+    #[test]
+    fn of_a_key_that_is_none_the_nearest_is_told_or_all_are() {
+        let names = ["typed", "prints"];
+        assert_eq!(not_known_here("typd", &names), "`typd` is not known here; did you mean `typed`?");
+        assert_eq!(not_known_here("weight", &names), "`weight` is not known here; there are typed, prints");
     }
 }

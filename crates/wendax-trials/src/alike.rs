@@ -7,7 +7,9 @@
 use crate::subject::Subject;
 use rustc_hash::{FxHashMap, FxHashSet, FxHasher};
 use std::hash::{Hash, Hasher};
+use std::ops::Range;
 use wendax_isa::Target;
+use wendax_language::{Lexeme, lexemes};
 use wendax_machine::by_chance;
 
 /// Instructions of a sequence.
@@ -70,20 +72,13 @@ fn instructions(subject: &Subject) -> Vec<u64> {
 
 /// The text of an instruction without its registers.
 fn plain(text: &str, target: &Target) -> String {
-    let mut out = String::with_capacity(text.len());
-    let mut word = String::new();
-    for sign in text.chars().chain(std::iter::once(' ')) {
-        if sign.is_alphanumeric() || sign == '_' || sign == '.' {
-            word.push(sign);
-            continue;
-        }
-        if target.register(&word).is_some() {
-            out.push('r');
-        } else {
-            out.push_str(&word);
-        }
-        word.clear();
-        out.push(sign);
+    let is_register = |(range, lexeme): &(Range<usize>, Lexeme)| {
+        *lexeme == Lexeme::Register && target.register(&text[range.clone()]).is_some()
+    };
+    let mut out = text.to_owned();
+    // From behind, so that places before it stay.
+    for (range, _) in lexemes(text, target).into_iter().rev().filter(is_register) {
+        out.replace_range(range, "r");
     }
     out
 }

@@ -2,6 +2,7 @@
 //! text, remarks and blanks among it, stays.
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Key, Table, Value};
+use wendax_source::toml_text;
 
 /// Cells of a row: keys with their values as they are written.
 pub type RowCells = Vec<(String, String)>;
@@ -21,25 +22,9 @@ fn written(item: &Item) -> Option<String> {
     let text = value.to_string();
     // A text of several lines is written with signs for their ends.
     match value.as_str() {
-        Some(plain) if text.contains('\n') => Some(one_line(plain)),
+        Some(plain) if text.contains('\n') => Some(toml_text(plain)),
         _ => Some(text.split('\n').map(str::trim).collect::<Vec<_>>().join(" ").trim().to_owned()),
     }
-}
-
-/// A text as TOML writes it in one line.
-pub(crate) fn one_line(text: &str) -> String {
-    let mut out = String::from("\"");
-    for sign in text.chars() {
-        match sign {
-            '"' | '\\' => out.extend(['\\', sign]),
-            '\n' => out.push_str("\\n"),
-            '\t' => out.push_str("\\t"),
-            sign if sign.is_control() => out.push_str(&format!("\\u{:04X}", u32::from(sign))),
-            sign => out.push(sign),
-        }
-    }
-    out.push('"');
-    out
 }
 
 /// Changes the rows of a text.
@@ -138,7 +123,7 @@ pub fn copy(text: &str, index: usize) -> Result<String, String> {
     if let Some((_, name)) = cells.iter_mut().find(|(key, _)| key == "name") {
         let plain: String =
             name.parse::<Value>().ok().and_then(|value| value.as_str().map(str::to_owned)).unwrap_or_default();
-        let names = (2..).map(|number| one_line(&format!("{plain} {number}")));
+        let names = (2..).map(|number| toml_text(&format!("{plain} {number}")));
         // There are more numbers than rows.
         *name = names.into_iter().find(|name| !known.contains(&name)).unwrap_or_default();
     }
@@ -160,5 +145,5 @@ pub fn remove(text: &str, index: usize) -> Result<String, String> {
 
 /// A cell that holds a text.
 pub fn cell(key: &str, text: &str) -> (String, String) {
-    (key.to_owned(), one_line(text))
+    (key.to_owned(), toml_text(text))
 }

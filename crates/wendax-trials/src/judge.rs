@@ -8,7 +8,7 @@ use crate::subject::{self, Begun, address, number, word};
 use crate::table::{Cells, Chosen, Expected, Form, Prints, Row, Text};
 use std::ops::Range;
 use wendax_isa::{Addr, Reg, StepNo, Target};
-use wendax_machine::{KnownFile, Snapshot};
+use wendax_machine::{Files, KnownFile, Snapshot};
 use wendax_session::{LastWriter, Session, Thing, fault_causes, grouped, last_write, place};
 use wendax_source::shown_line;
 
@@ -73,6 +73,28 @@ pub struct Difference {
 impl Difference {
     pub(crate) fn plain(kind: Kind, message: String) -> Self {
         Self { kind, message, step: None, line: None, since: None }
+    }
+
+    /// One that began with a step, with its line; and, when it is what that printed, since when what it printed was so.
+    fn begun_by(session: &Session, (kind, message): (Kind, String), step: StepNo, is_print: bool) -> Self {
+        let (line, since) = since(session, step, is_print);
+        Self { kind, message, step: Some(step), line, since }
+    }
+
+    /// One that began with the byte printed at a position.
+    pub(crate) fn printed(session: &Session, (kind, message): (Kind, String), position: u64) -> Self {
+        match session.printed_at(position) {
+            Some(step) => Self::begun_by(session, (kind, message), step, true),
+            None => Self::plain(kind, message),
+        }
+    }
+
+    /// One that began when something was last written.
+    pub(crate) fn written(session: &Session, (kind, message): (Kind, String), thing: Thing) -> Self {
+        match last_write(session, thing, session.now()) {
+            Some(LastWriter::Step(effects)) => Self::begun_by(session, (kind, message), effects.step, false),
+            Some(LastWriter::ByHand(_)) | None => Self::plain(kind, message),
+        }
     }
 
     /// The whole of it in words.
@@ -338,10 +360,9 @@ impl<'a> Judge<'a> {
 
     fn file(&mut self, path: &str, wanted: &str) {
         let files = self.session().machine().files();
-        let kept = files.to_keep().find(|(known, _)| &***known == path);
-        let message = match (kept, files.get(path)) {
-            (Some((_, bytes)), _) if bytes.as_slice() == wanted.as_bytes() => return,
-            (Some((_, bytes)), _) => {
+        let message = match (kept(files, path), files.get(path)) {
+            (Some(bytes), _) if bytes == wanted.as_bytes() => return,
+            (Some(bytes), _) => {
                 let at = first_difference(bytes, wanted.as_bytes());
                 let (is, wanted) = (piece(bytes, at), piece(wanted.as_bytes(), at));
                 format!("file `{path}` has {is} where {wanted} was expected, at byte {at}")
@@ -405,32 +426,39 @@ impl<'a> Judge<'a> {
         let session = self.session();
         let end = session.now();
         let mut all: Vec<Difference> = Vec::with_capacity(self.found.len());
-        for found in &self.found {
-            let step = match found.at {
-                At::Whole => None,
-                At::End => Some(match self.ending {
-                    // The step that ended it was taken; what failed or waits was not.
-                    Ending::Finished(_) | Ending::Brk => end.saturating_sub(1),
-                    _ => end,
-                }),
-                At::Printed(position) => session.printed_at(position),
-                At::Write(thing) => match last_write(session, thing, end) {
-                    Some(LastWriter::Step(effects)) => Some(effects.step),
-                    Some(LastWriter::ByHand(_)) | None => None,
-                },
+        for Found { kind, message, at } in self.found {
+            let told = (kind, message);
+            let mut found = match at {
+                At::Whole => Difference::plain(told.0, told.1),
+                At::End => {
+                    let step = match self.ending {
+                        // The step that ended it was taken; what failed or waits was not.
+                        Ending::Finished(_) | Ending::Brk => end.saturating_sub(1),
+                        _ => end,
+                    };
+                    Difference::begun_by(session, told, step, false)
+                }
+                At::Printed(position) => Difference::printed(session, told, position),
+                At::Write(thing) => Difference::written(session, told, thing),
             };
-            let (line, mut since) = match step {
-                Some(step) => since(session, step, matches!(found.at, At::Printed(_))),
-                None => (None, None),
-            };
-            if let (Kind::Ends, Ending::Fault(fault)) = (found.kind, self.ending) {
-                since = fault_causes(session, fault).into_iter().next();
+            if let (Kind::Ends, Ending::Fault(fault)) = (kind, self.ending) {
+                found.since = fault_causes(session, fault).into_iter().next();
             }
-            all.push(Difference { kind: found.kind, message: found.message.clone(), step, line, since });
+            all.push(found);
         }
-        all.sort_by_key(|difference| difference.step.unwrap_or(StepNo::LAST));
+        in_order(&mut all);
         all
     }
+}
+
+/// The earliest first; what is of the run as a whole comes last.
+pub(crate) fn in_order(differences: &mut [Difference]) {
+    differences.sort_by_key(|difference| difference.step.unwrap_or(StepNo::LAST));
+}
+
+/// What a run left in a file that it closed.
+pub(crate) fn kept<'a>(files: &'a Files, path: &str) -> Option<&'a [u8]> {
+    files.to_keep().find(|(known, _)| &***known == path).map(|(_, bytes)| bytes.as_slice())
 }
 
 /// How what was printed differs from what was expected, and with which byte that began; `None` for that where something is

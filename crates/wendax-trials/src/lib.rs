@@ -33,7 +33,7 @@ pub use forms::ReportForm;
 pub use judge::{Difference, Kind};
 pub use read::{Problem, row_keys};
 pub use record::record;
-pub use run::{Ending, Limit, Yard};
+pub use run::Yard;
 pub use subject::Subject;
 pub use table::{
     Cells, Chosen, Ends, Expected, Given, Limits, Most, Prints, Reference, Row, Rule, Strike, Table, Text,

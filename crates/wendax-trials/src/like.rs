@@ -1,19 +1,19 @@
 //! A reference: the same is done by another routine or program, and both are compared in what comes of it.
 
-use crate::judge::{Difference, Kind, first_difference, piece};
+use crate::judge::{Difference, Kind, first_difference, kept, piece};
 use crate::run::Ending;
-use crate::since::since;
 use crate::subject::{Stage, Subject, address, word};
 use crate::table::{Chosen, Form, Limits, Reference, Row};
 use crate::trials::{Done, Named, carried};
-use wendax_session::{Session, Thing, last_write};
+use wendax_session::{Session, Thing};
 
 /// What a row is compared with, ready to run.
 #[derive(Debug, Clone)]
 pub(crate) struct Like {
     subject: Subject,
     stage: Stage,
-    call: Option<String>,
+    /// A routine is called, which comes back.
+    is_call: bool,
 }
 
 impl Like {
@@ -26,7 +26,7 @@ impl Like {
             },
         };
         let stage = subject.stage(reference.call.as_deref()).map_err(|why| format!("the reference: {why}"))?;
-        Ok(Self { subject, stage, call: reference.call.clone() })
+        Ok(Self { subject, stage, is_call: reference.call.is_some() })
     }
 
     /// Runs it with what the row gives.
@@ -37,13 +37,8 @@ impl Like {
         limits: &Limits,
         may_go_on: &dyn Fn() -> bool,
     ) -> Result<Done, String> {
-        let mut given = row.clone();
-        given.given.call.clone_from(&self.call);
-        if self.call.is_none() {
-            given.given.with.clear();
-        }
-        let begun = self.stage.begin(&self.subject, &given, chosen, limits)?;
-        Ok(carried(begun, &given, chosen, may_go_on))
+        let begun = self.stage.begin(&self.subject, row, chosen, limits)?;
+        Ok(carried(begun, row, chosen, may_go_on))
     }
 
     /// How the row's own run differs from that of the reference, and the cycles of that.
@@ -61,18 +56,15 @@ impl Like {
             Err(why) => return (plain(format!("the reference: {why}")), None),
         };
         let other = &done.begun.session;
-        let is_well = if self.call.is_some() {
-            done.ending == Ending::Returned
-        } else {
-            matches!(done.ending, Ending::Finished(_))
-        };
+        let is_well =
+            if self.is_call { done.ending == Ending::Returned } else { matches!(done.ending, Ending::Finished(_)) };
         if !is_well {
             return (plain(format!("the reference did not end well: {}", done.ending.words(other))), None);
         }
         let both = Both { own, other: &done };
         let mut found = both.printed();
         found.extend(both.status());
-        if row.is_call() && self.call.is_some() && !row.expected.returns_any {
+        if row.is_call() && self.is_call && !row.expected.returns_any {
             found.extend(both.result());
         }
         found.extend(both.memory(row, chosen));
@@ -104,9 +96,7 @@ impl Both<'_> {
             (Some(_), None) => format!("{} was printed where the reference printed nothing more", piece(is, at)),
             _ => format!("{} was printed where the reference printed {}", piece(is, at), piece(wanted, at)),
         };
-        let step = own.printed_at(at as u64);
-        let (line, since) = step.map_or((None, None), |step| since(own, step, true));
-        vec![Difference { kind: Kind::Prints, message, step, line, since }]
+        vec![Difference::printed(own, (Kind::Prints, message), at as u64)]
     }
 
     fn status(&self) -> Option<Difference> {
@@ -135,18 +125,7 @@ impl Both<'_> {
         let register = *own.machine().target().roles.results.first()?;
         let name = own.machine().target().register_name(register);
         let message = format!("{is} came back in `{name}` where the reference gave {wanted}");
-        Some(self.written(Kind::Holds, message, Thing::Register(register)))
-    }
-
-    fn written(&self, kind: Kind, message: String, thing: Thing) -> Difference {
-        let (own, _) = self.sessions();
-        let found = last_write(own, thing, own.now());
-        let step = match found {
-            Some(wendax_session::LastWriter::Step(effects)) => Some(effects.step),
-            _ => None,
-        };
-        let (line, since) = step.map_or((None, None), |step| since(own, step, false));
-        Difference { kind, message, step, line, since }
+        Some(Difference::written(own, (Kind::Holds, message), Thing::Register(register)))
     }
 
     /// What lies where the row gave memory, or looks at it afterwards. What may be changed besides is nobody's result.
@@ -184,7 +163,7 @@ impl Both<'_> {
             );
             if address(own, text, chosen).is_ok() {
                 let at = is.0 + number * size(own);
-                found.push(self.written(Kind::Holds, message, Thing::Cells(at, at + size(own))));
+                found.push(Difference::written(own, (Kind::Holds, message), Thing::Cells(at, at + size(own))));
             }
         }
         found
@@ -196,17 +175,14 @@ impl Both<'_> {
         let mut paths: Vec<&str> = is.to_keep().chain(wanted.to_keep()).map(|(path, _)| &**path).collect();
         paths.sort_unstable();
         paths.dedup();
-        let kept = |files: &wendax_machine::Files, path: &str| {
-            files.to_keep().find(|(known, _)| &***known == path).map(|(_, bytes)| bytes.to_vec())
-        };
         let differs = paths.into_iter().find(|path| kept(is, path) != kept(wanted, path));
         let Some(path) = differs else { return Vec::new() };
         let message = match (kept(is, path), kept(wanted, path)) {
             (None, _) => format!("file `{path}` was not written, as the reference did"),
             (Some(_), None) => format!("file `{path}` was written, as the reference did not"),
             (Some(is), Some(wanted)) => {
-                let at = first_difference(&is, &wanted);
-                let (is, wanted) = (piece(&is, at), piece(&wanted, at));
+                let at = first_difference(is, wanted);
+                let (is, wanted) = (piece(is, at), piece(wanted, at));
                 format!("file `{path}` has {is} where that of the reference has {wanted}, at byte {at}")
             }
         };

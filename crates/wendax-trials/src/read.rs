@@ -2,6 +2,7 @@
 //!
 //! Nothing is looked up in a program here. `docs/trials.md` says what a file may hold.
 
+use crate::run::is_plain_path;
 use crate::table::{Cells, Ends, Form, Kind, Limits, Prints, Reference, Row, Rule, Strike, Table, Text};
 use crate::values::Set;
 use regex::RegexBuilder;
@@ -9,7 +10,7 @@ use serde_json::{Map, Value};
 use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
-use wendax_source::nearest;
+use wendax_source::not_known_here;
 
 /// Larger files are no tables.
 const LARGEST: usize = 4 << 20;
@@ -144,11 +145,7 @@ impl Door<'_> {
     }
 
     fn unknown(&mut self, at: &Range<usize>, name: &str, names: &[&str]) {
-        let message = match nearest(name, names.iter().copied()) {
-            Some(near) => format!("`{name}` is not known here; did you mean `{near}`?"),
-            None => format!("`{name}` is not known here; there are {}", names.join(", ")),
-        };
-        self.tell(at, message);
+        self.tell(at, not_known_here(name, names));
     }
 
     fn string(&mut self, name: &str, value: &Item<'_>) -> Option<String> {
@@ -426,8 +423,7 @@ impl Door<'_> {
     fn files(&mut self, (name, example): (&str, &str), value: &Item<'_>, names: &[&str]) -> Vec<(String, Text)> {
         let mut files = Vec::new();
         for (path, at, value) in self.members((name, example), value) {
-            let is_plain = path.split('/').all(|part| !matches!(part, "" | "." | ".."));
-            if !is_plain || path.contains(['\\', '\n']) {
+            if !is_plain_path(path) || path.contains(['\\', '\n']) {
                 self.tell(&at, format!("`{path}` is no path of a file of the program: list.txt, in/list.txt"));
                 continue;
             }

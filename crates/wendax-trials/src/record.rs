@@ -1,8 +1,9 @@
 //! A row made of a run that was walked: what came from outside is given, and what the run came to is expected.
 
-use crate::edit::{RowCells, one_line};
+use crate::edit::RowCells;
 use wendax_machine::Event;
 use wendax_session::{Saving, Session, State};
+use wendax_source::toml_text;
 
 /// Bytes of output that stand in a row, at most.
 const MOST: u64 = 16 << 10;
@@ -34,14 +35,14 @@ pub fn record(session: &Session, name: &str) -> Result<RowCells, String> {
             return Err("a row is made of a run that has ended: g goes on to its end".to_owned());
         }
     };
-    let mut cells: RowCells = vec![("name".to_owned(), one_line(name))];
+    let mut cells: RowCells = vec![("name".to_owned(), toml_text(name))];
     let mut put = |key: &str, value: String| cells.push((key.to_owned(), value));
     let settings = machine.settings();
     if !settings.arguments.is_empty() {
         let words: Option<Vec<String>> = settings
             .arguments
             .iter()
-            .map(|argument| Some(one_line(&doubled(std::str::from_utf8(argument).ok()?))))
+            .map(|argument| Some(toml_text(&doubled(std::str::from_utf8(argument).ok()?))))
             .collect();
         let words = words.ok_or("an argument of this run is no text")?;
         put("arguments", format!("[{}]", words.join(", ")));
@@ -59,21 +60,21 @@ pub fn record(session: &Session, name: &str) -> Result<RowCells, String> {
             _ => None,
         })
         .collect();
-    if !files.is_empty() || machine.files().known().next().is_some() {
+    if machine.files().known().next().is_some() {
         put("files", members(&files)?);
     }
     let is_plain = session.edits().is_empty() && session.all_input() == session.first_input().unwrap_or_default();
     let typed = String::from_utf8(session.all_input()).ok();
     match typed {
         // All was typed at once, or where the program asked: both are the same to a program that only reads.
-        Some(typed) if is_plain && !typed.is_empty() => put("typed", one_line(&doubled(&typed))),
+        Some(typed) if is_plain && !typed.is_empty() => put("typed", toml_text(&doubled(&typed))),
         Some(typed) if is_plain && typed.is_empty() => {}
         _ => put("events", events(session)?),
     }
     let printed = session.printed_since(0);
     let text = std::str::from_utf8(printed).ok().filter(|_| printed.len() as u64 == machine.printed());
     match text.filter(|text| text.len() as u64 <= MOST) {
-        Some(text) => put("prints", one_line(&doubled(text))),
+        Some(text) => put("prints", toml_text(&doubled(text))),
         None => return Err("what this run printed is too long for a row, or no text".to_owned()),
     }
     let kept: Vec<(&str, &[u8])> = machine.files().to_keep().map(|(path, bytes)| (&**path, bytes.as_slice())).collect();
@@ -84,7 +85,7 @@ pub fn record(session: &Session, name: &str) -> Result<RowCells, String> {
         put("lamps", format!("0x{:04X}", machine.board().lamps));
     }
     if let Some(ends) = ends {
-        put("ends", one_line(&ends));
+        put("ends", toml_text(&ends));
     }
     if let Some(status) = status {
         put("status", status.to_string());
@@ -100,7 +101,7 @@ fn doubled(text: &str) -> String {
 fn members(files: &[(&str, &[u8])]) -> Result<String, String> {
     let member = |(path, bytes): &(&str, &[u8])| {
         let text = std::str::from_utf8(bytes).map_err(|_| format!("the file {path} of this run is no text"))?;
-        Ok(format!("{} = {}", one_line(path), one_line(&doubled(text))))
+        Ok(format!("{} = {}", toml_text(path), toml_text(&doubled(text))))
     };
     let members: Vec<String> = files.iter().map(member).collect::<Result<_, String>>()?;
     Ok(format!("{{ {} }}", members.join(", ")))
@@ -122,7 +123,7 @@ fn events(session: &Session) -> Result<String, String> {
 fn inline(value: &serde_json::Value) -> String {
     use serde_json::Value;
     match value {
-        Value::String(text) => one_line(&doubled(text)),
+        Value::String(text) => toml_text(&doubled(text)),
         Value::Array(list) => format!("[{}]", list.iter().map(inline).collect::<Vec<_>>().join(", ")),
         Value::Object(members) => {
             let members = members.iter().map(|(name, value)| format!("{name} = {}", inline(value)));

@@ -7,7 +7,7 @@ use crate::subject::Subject;
 use crate::table::{Kind, Rule};
 use wendax_isa::Target;
 use wendax_language::{Lexeme, lexemes};
-use wendax_source::nearest;
+use wendax_source::{meant, nearest};
 
 /// What is wrong with a rule itself, for a machine.
 pub(crate) fn problem(rule: &Rule, target: &'static Target) -> Option<String> {
@@ -22,8 +22,7 @@ pub(crate) fn problem(rule: &Rule, target: &'static Target) -> Option<String> {
     if names.iter().any(|name| name.eq_ignore_ascii_case(word)) {
         return None;
     }
-    let near = nearest(word, names.iter().copied());
-    let near = near.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
+    let near = meant(nearest(word, names.iter().copied()));
     Some(format!("`{word}` is no {} of {}{near}", rule.kind.word(), target.name))
 }
 

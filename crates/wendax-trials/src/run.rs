@@ -12,7 +12,7 @@ const SLICE: u64 = 400_000;
 
 /// How a run ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Ending {
+pub(crate) enum Ending {
     /// The program ended by itself, with this status.
     Finished(u32),
     /// The routine came back.
@@ -31,7 +31,7 @@ pub enum Ending {
 
 /// What there may be so much of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Limit {
+pub(crate) enum Limit {
     /// Steps.
     Steps,
     /// Bytes printed.
@@ -40,18 +40,6 @@ pub enum Limit {
     Seconds,
     /// Time of the host.
     Host,
-}
-
-impl Limit {
-    /// Its name in tables.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Steps => "steps",
-            Self::Output => "output",
-            Self::Seconds => "seconds",
-            Self::Host => "host",
-        }
-    }
 }
 
 impl Ending {
@@ -105,15 +93,19 @@ impl Yard {
         if let Some(bytes) = self.0.get(path) {
             return Found::Bytes(Arc::clone(bytes));
         }
-        let is_plain = path.split('/').all(|part| !matches!(part, "" | "." | ".."));
         let is_folder =
             |path: &str| self.0.keys().any(|known| known.strip_prefix(path).is_some_and(|rest| rest.starts_with('/')));
         match path.rsplit_once('/') {
-            _ if !is_plain || is_folder(path) => Found::NotAllowed,
+            _ if !is_plain_path(path) || is_folder(path) => Found::NotAllowed,
             Some((folder, _)) if !is_folder(folder) => Found::NoFolder,
             _ => Found::Nothing,
         }
     }
+}
+
+/// A path leads down from a folder, step by step.
+pub(crate) fn is_plain_path(path: &str) -> bool {
+    path.split('/').all(|part| !matches!(part, "" | "." | ".."))
 }
 
 /// Carries a run through.

@@ -9,13 +9,25 @@ const MOST: usize = 8;
 
 /// The line of a step's instruction; and with `is_print` since when the register it printed from was so.
 pub(crate) fn since(session: &Session, step: StepNo, is_print: bool) -> (Option<String>, Option<String>) {
-    let mut walk = session.clone();
-    walk.begin(Command::Seek(step));
-    while walk.work(1_000_000) == Progress::Working {}
+    let walk = at_step(session, step);
     let pc = walk.machine().pc();
     let line = walk.image().line_at(pc).map(|_| line_words(&walk, pc).unwrap_or_default());
     let since = if is_print { printed_from(&walk, step) } else { None };
     (line, since)
+}
+
+/// The run at one of its steps, the furthest at most.
+pub(crate) fn at_step(session: &Session, step: StepNo) -> Session {
+    let mut walk = session.clone();
+    walk.begin(Command::Seek(step.min(walk.end())));
+    work(&mut walk);
+    walk
+}
+
+/// Goes on through steps that are known.
+pub(crate) fn work(walk: &mut Session) {
+    while walk.work(1_000_000) == Progress::Working {}
+    walk.pause();
 }
 
 fn insn(walk: &Session, at: wendax_isa::Addr) -> Option<InsnInfo> {

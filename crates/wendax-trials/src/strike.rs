@@ -1,12 +1,13 @@
 //! Something that comes at every step of a stretch: which steps those are, and the row with it at one of them.
 
 use crate::run::{Yard, go};
+use crate::since::{at_step, work};
 use crate::table::{Chosen, Row, Strike};
 use crate::trials::Trials;
 use crate::values::MOST;
 use serde_json::Value;
 use wendax_isa::StepNo;
-use wendax_session::{Command, Names, Progress, Session, State, StopAt, Why, line_words};
+use wendax_session::{Command, Names, Session, State, StopAt, Why, line_words};
 
 /// The row with what comes at one step.
 pub(crate) fn row(row: &Row, strike: &Strike, step: StepNo) -> Row {
@@ -32,7 +33,6 @@ pub(crate) fn moments(
     begun.map_err(|why| why.replacen(&number, "`strike`", 1))?;
     let mut begun = trials.begin(index, given, chosen)?;
     let yard = Yard::of(given, chosen);
-    let mut walk = begun.session.clone();
     // The whole run first: what it asks for is answered on the way, and is known from then on.
     go(&mut begun, &yard, may_go_on);
     let whole = &begun.session;
@@ -40,24 +40,20 @@ pub(crate) fn moments(
         None => StepNo::FIRST,
         Some(words) => {
             let place = place(whole, words)?;
-            let mut seen = whole.clone();
-            seen.begin(Command::Seek(StepNo::FIRST));
-            work(&mut seen);
+            let mut seen = at_step(whole, StepNo::FIRST);
             if place.place.code() != Some(seen.machine().pc()) {
                 arrive(&mut seen, &place, words)?;
             }
             seen.now()
         }
     };
-    walk.clone_from(whole);
     let to = match &strike.to {
         None => whole.end(),
         Some(words) => {
             let place = place(whole, words)?;
-            walk.begin(Command::Seek(from));
-            work(&mut walk);
-            arrive(&mut walk, &place, words)?;
-            walk.now()
+            let mut seen = at_step(whole, from);
+            arrive(&mut seen, &place, words)?;
+            seen.now()
         }
     };
     let count = to.0.saturating_sub(from.0) + 1;
@@ -84,16 +80,8 @@ fn arrive(session: &mut Session, stop: &StopAt, words: &str) -> Result<(), Strin
     Err(format!("`strike`: the run does not come to `{words}`"))
 }
 
-/// Goes on through steps that are known.
-fn work(session: &mut Session) {
-    while session.work(1_000_000) == Progress::Working {}
-    session.pause();
-}
-
 /// The line a step stands on.
 pub(crate) fn line(session: &Session, step: StepNo) -> Option<String> {
-    let mut walk = session.clone();
-    walk.begin(Command::Seek(step.min(walk.end())));
-    work(&mut walk);
+    let walk = at_step(session, step);
     line_words(&walk, walk.machine().pc())
 }

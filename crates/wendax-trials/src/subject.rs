@@ -10,7 +10,7 @@ use wendax_image::{Image, Rights, Segment};
 use wendax_isa::{Addr, Reg, StepNo, Target};
 use wendax_machine::{Clock, Event, Settings};
 use wendax_session::{At, Names, Script, Session};
-use wendax_source::Sources;
+use wendax_source::{Sources, meant, nearest};
 
 /// Bytes that the past of one run may take; over it its beginning is forgotten.
 const BUDGET: usize = 32 << 20;
@@ -59,8 +59,7 @@ impl Subject {
         let symbol = self.image.symbol(routine).filter(|symbol| symbol.address().is_some());
         let Some(entry) = symbol.and_then(wendax_image::Symbol::address) else {
             let labels = self.image.labels().filter(|label| !label.is_private()).map(|label| label.name.as_str());
-            let near = wendax_source::nearest(routine, labels);
-            let near = near.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
+            let near = meant(nearest(routine, labels));
             return Err(format!("there is no label `{routine}` in this program{near}"));
         };
         let is_code = self.image.segment_at(entry).is_some_and(|part| part.rights.execute);
@@ -73,8 +72,7 @@ impl Subject {
         let back = place + u32::try_from(bytes.len()).unwrap_or(0);
         // What stands there is never run.
         bytes.resize(bytes.len() + image.target.longest_code as usize, 0);
-        let at = image.segments.partition_point(|part| part.start < place);
-        image.segments.insert(at, Segment { start: place, bytes, reserved: false, rights: Rights::CODE });
+        image.add(Segment { start: place, bytes, reserved: false, rights: Rights::CODE });
         image.entry = place;
         Ok(Stage::new(Arc::new(image), Some(back), UNSEEN))
     }

@@ -3,13 +3,13 @@
 //! A run hangs on its row and its program alone, so that order, number and threads change nothing of what is told. What is
 //! kept of a row while it runs is how many of its runs are done and the first that failed.
 
-use crate::judge::{Difference, Judge, Kind};
+use crate::judge::{Difference, Judge, Kind, in_order};
 use crate::like::Like;
 use crate::rules;
 use crate::run::{Ending, Yard, go};
 use crate::strike;
 use crate::subject::{Begun, Stage, Subject};
-use crate::table::{Chosen, Limits, Row, Table};
+use crate::table::{Chosen, Limits, Row, Strike, Table};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
@@ -205,6 +205,12 @@ pub struct Walk {
 #[derive(Debug, Default)]
 struct Partial {
     done: u64,
+    came: Came,
+}
+
+/// What some runs of a row came to.
+#[derive(Debug, Default)]
+struct Came {
     runs: u64,
     failed: u64,
     failing: Option<Failing>,
@@ -212,23 +218,54 @@ struct Partial {
     reference: Option<Span>,
 }
 
-/// What one case of a row came to.
-#[derive(Debug, Default)]
-pub(crate) struct CaseOutcome {
-    pub(crate) runs: u64,
-    pub(crate) failed: u64,
-    pub(crate) failing: Option<Failing>,
-    pub(crate) cycles: Option<Span>,
-    pub(crate) reference: Option<Span>,
-}
-
-impl CaseOutcome {
-    pub(crate) fn take(&mut self, cycles: u64, failing: Option<Failing>) {
+impl Came {
+    fn take(&mut self, cycles: u64, failing: Option<Failing>) {
         self.runs += 1;
         self.cycles = Some(Span::with(self.cycles, cycles));
         if let Some(failing) = failing {
             self.failed += 1;
             self.failing.get_or_insert(failing);
+        }
+    }
+
+    /// One run, which could not be.
+    fn not_run(failing: Failing) -> Self {
+        let mut came = Self::default();
+        came.take(0, Some(failing));
+        came
+    }
+
+    /// More runs of the same row.
+    fn add(&mut self, more: Self) {
+        self.runs += more.runs;
+        self.failed += more.failed;
+        let known = self.failing.as_ref().map_or(u64::MAX, |failing| failing.case);
+        if let Some(failing) = more.failing.filter(|failing| failing.case < known) {
+            self.failing = Some(failing);
+        }
+        for (own, new) in [(&mut self.cycles, more.cycles), (&mut self.reference, more.reference)] {
+            if let Some(new) = new {
+                let least = Span::with(*own, new.least);
+                *own = Some(Span::with(Some(least), new.most));
+            }
+        }
+    }
+
+    /// All of them, of this row.
+    fn of_row(self, index: usize, row: &Row) -> Outcome {
+        let Self { runs, failed, failing, cycles, reference } = self;
+        Outcome {
+            row: Some(index),
+            name: row.name.clone(),
+            note: row.note.clone(),
+            points: row.points,
+            is_hidden: row.is_hidden,
+            line: row.line,
+            runs,
+            failed,
+            failing,
+            cycles,
+            reference,
         }
     }
 }
@@ -239,6 +276,12 @@ pub(crate) struct Done {
     /// The memory at the start, of a routine.
     pub(crate) start: Option<Snapshot>,
     pub(crate) ending: Ending,
+}
+
+impl Done {
+    fn cycles(&self) -> u64 {
+        self.begun.session.machine().cycles()
+    }
 }
 
 impl Trials {
@@ -326,17 +369,19 @@ impl Trials {
                     let index = ends.partition_point(|end| *end <= number);
                     let case = number - index.checked_sub(1).map_or(0, |before| ends[before]);
                     let row = &rows[index];
-                    let start = begun[index].fetch_min((how.now)(), Ordering::Relaxed).min((how.now)());
+                    let now = (how.now)();
+                    let start = begun[index].fetch_min(now, Ordering::Relaxed).min(now);
                     let until = start.saturating_add(self.table.limits.host);
                     let may_go_on = || !how.is_over.load(Ordering::Relaxed) && (how.now)() <= until;
-                    let outcome = self.case(index, case, &may_go_on);
+                    let came = self.case(index, case, &may_go_on);
                     if how.is_over.load(Ordering::Relaxed) {
                         return;
                     }
                     let mut partial = locked(&partial[index]);
-                    partial.take(outcome);
+                    partial.done += 1;
+                    partial.came.add(came);
                     if partial.done == row.cases() {
-                        let outcome = outcome_of(index, row, &partial);
+                        let outcome = std::mem::take(&mut partial.came).of_row(index, row);
                         drop(partial);
                         told(&outcome);
                         *locked(&outcomes[index]) = Some(outcome);
@@ -366,77 +411,92 @@ impl Trials {
     }
 
     /// All runs of one case of a row.
-    fn case(&self, index: usize, case: u64, may_go_on: &dyn Fn() -> bool) -> CaseOutcome {
+    fn case(&self, index: usize, case: u64, may_go_on: &dyn Fn() -> bool) -> Came {
         let row = &self.table.rows[index];
-        let mut outcome = CaseOutcome::default();
-        let subject = match self.subject(row) {
-            Ok(subject) => subject,
-            Err(why) => {
-                let differences = vec![Difference::plain(Kind::Row, why)];
-                outcome.take(0, Some(Failing { case, differences, ..Failing::default() }));
-                return outcome;
-            }
-        };
-        let chosen = row.chosen(case, subject.target());
-        if !may_go_on() {
-            let message = format!("not run: the row had used {} seconds of the host", self.table.limits.host / 1000);
-            let differences = vec![Difference::plain(Kind::Ends, message)];
-            outcome.take(0, Some(Failing { case, differences, ..Failing::default() }));
-            return outcome;
-        }
-        let failed = |message: String| Failing {
+        let failing = |kind, message: String| Failing {
             case,
-            values: values_words(row, &chosen),
-            differences: vec![Difference::plain(Kind::Row, message)],
+            differences: vec![Difference::plain(kind, message)],
             ..Failing::default()
         };
-        if let Some(strike) = &row.strike {
-            let moments = strike::moments(self, index, strike, &chosen, may_go_on);
-            match moments {
-                Ok(moments) => {
-                    for step in moments {
-                        let done = self.go(index, row, &strike::row(row, strike, step), &chosen, may_go_on);
-                        match done {
-                            Ok(done) => {
-                                let found = judged(subject, row, &chosen, &done);
-                                let failing = (!found.is_empty()).then(|| Failing {
-                                    struck: Some(step),
-                                    struck_line: strike::line(&done.begun.session, step),
-                                    differences: found,
-                                    ..failed(String::new())
-                                });
-                                outcome.take(done.begun.session.machine().cycles(), failing);
-                            }
-                            Err(message) => outcome.take(0, Some(failed(message))),
-                        }
-                        if outcome.failed > 0 && !may_go_on() {
-                            break;
-                        }
-                    }
-                }
-                Err(message) => outcome.take(0, Some(failed(message))),
-            }
-            return outcome;
+        let subject = match self.subject(row) {
+            Ok(subject) => subject,
+            Err(why) => return Came::not_run(failing(Kind::Row, why)),
+        };
+        if !may_go_on() {
+            let message = format!("not run: the row had used {} seconds of the host", self.table.limits.host / 1000);
+            return Came::not_run(failing(Kind::Ends, message));
         }
-        match self.go(index, row, row, &chosen, may_go_on) {
-            Err(message) => outcome.take(0, Some(failed(message))),
-            Ok(done) => {
-                let mut found = judged(subject, row, &chosen, &done);
-                match self.like(index) {
-                    Err(message) => found.push(Difference::plain(Kind::Row, message)),
-                    Ok(None) => {}
-                    Ok(Some(like)) => {
-                        let (differences, cycles) = like.compare(row, &chosen, &self.table.limits, &done, may_go_on);
-                        outcome.reference = cycles.map(|cycles| Span::with(None, cycles));
-                        found.extend(differences);
-                        found.sort_by_key(|difference| difference.step.unwrap_or(StepNo::LAST));
-                    }
+        let chosen = row.chosen(case, subject.target());
+        let came = match &row.strike {
+            Some(strike) => self.struck((index, case), strike, &chosen, may_go_on),
+            None => self.once((index, case), &chosen, may_go_on),
+        };
+        came.unwrap_or_else(|why| {
+            Came::not_run(Failing { values: values_words(row, &chosen), ..failing(Kind::Row, why) })
+        })
+    }
+
+    /// A case of a row in which something comes: a run for each moment of the stretch.
+    fn struck(
+        &self,
+        (index, case): (usize, u64),
+        strike: &Strike,
+        chosen: &Chosen,
+        may_go_on: &dyn Fn() -> bool,
+    ) -> Result<Came, String> {
+        let row = &self.table.rows[index];
+        let subject = self.subject(row)?;
+        let mut came = Came::default();
+        for step in strike::moments(self, index, strike, chosen, may_go_on)? {
+            let values = || values_words(row, chosen);
+            match self.go(index, row, &strike::row(row, strike, step), chosen, may_go_on) {
+                Ok(done) => {
+                    let differences = judged(subject, row, chosen, &done);
+                    let failing = (!differences.is_empty()).then(|| Failing {
+                        case,
+                        values: values(),
+                        struck: Some(step),
+                        struck_line: strike::line(&done.begun.session, step),
+                        differences,
+                    });
+                    came.take(done.cycles(), failing);
                 }
-                let failing = (!found.is_empty()).then(|| Failing { differences: found, ..failed(String::new()) });
-                outcome.take(done.begun.session.machine().cycles(), failing);
+                Err(why) => {
+                    let differences = vec![Difference::plain(Kind::Row, why)];
+                    came.take(0, Some(Failing { case, values: values(), differences, ..Failing::default() }));
+                }
+            }
+            if came.failed > 0 && !may_go_on() {
+                break;
             }
         }
-        outcome
+        Ok(came)
+    }
+
+    /// A case of a row: one run, and that of what it is compared with.
+    fn once(&self, (index, case): (usize, u64), chosen: &Chosen, may_go_on: &dyn Fn() -> bool) -> Result<Came, String> {
+        let row = &self.table.rows[index];
+        let done = self.go(index, row, row, chosen, may_go_on)?;
+        let mut differences = judged(self.subject(row)?, row, chosen, &done);
+        let mut came = Came::default();
+        match self.like(index) {
+            Err(why) => differences.push(Difference::plain(Kind::Row, why)),
+            Ok(None) => {}
+            Ok(Some(like)) => {
+                let (found, cycles) = like.compare(row, chosen, &self.table.limits, &done, may_go_on);
+                came.reference = cycles.map(|cycles| Span::with(None, cycles));
+                differences.extend(found);
+                in_order(&mut differences);
+            }
+        }
+        let failing = (!differences.is_empty()).then(|| Failing {
+            case,
+            values: values_words(row, chosen),
+            differences,
+            ..Failing::default()
+        });
+        came.take(done.cycles(), failing);
+        Ok(came)
     }
 
     /// The program as a row runs it.
@@ -545,40 +605,6 @@ fn expected_words(row: &Row, chosen: &Chosen) -> Option<String> {
 fn values_words(row: &Row, chosen: &Chosen) -> String {
     let values = row.given.vary.iter().filter_map(|(name, _)| Some(format!("{name} = {}", chosen.get(name)?)));
     values.collect::<Vec<_>>().join(", ")
-}
-
-impl Partial {
-    fn take(&mut self, outcome: CaseOutcome) {
-        self.done += 1;
-        self.runs += outcome.runs;
-        self.failed += outcome.failed;
-        let known = self.failing.as_ref().map_or(u64::MAX, |failing| failing.case);
-        if let Some(failing) = outcome.failing.filter(|failing| failing.case < known) {
-            self.failing = Some(failing);
-        }
-        for (own, new) in [(&mut self.cycles, outcome.cycles), (&mut self.reference, outcome.reference)] {
-            if let Some(new) = new {
-                let least = Span::with(*own, new.least);
-                *own = Some(Span::with(Some(least), new.most));
-            }
-        }
-    }
-}
-
-fn outcome_of(index: usize, row: &Row, partial: &Partial) -> Outcome {
-    Outcome {
-        row: Some(index),
-        name: row.name.clone(),
-        note: row.note.clone(),
-        points: row.points,
-        is_hidden: row.is_hidden,
-        line: row.line,
-        runs: partial.runs,
-        failed: partial.failed,
-        failing: partial.failing.clone(),
-        cycles: partial.cycles,
-        reference: partial.reference,
-    }
 }
 
 /// What a thread left that failed is whole all the same: nothing is changed in more than one go.

@@ -388,7 +388,7 @@ impl App {
     }
 
     /// The file of the table of trials, with the text it is known by.
-    pub fn table_file(&self) -> Option<(&str, Option<&str>)> {
+    pub fn table_file(&self) -> Option<(&str, &str)> {
         self.world.trials.file()
     }
 

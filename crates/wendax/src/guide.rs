@@ -5,6 +5,7 @@ use std::fmt::Write;
 use std::path::Path;
 use wendax_isa::{Target, targets};
 use wendax_language::{guide, guide_nearest, guide_words};
+use wendax_source::meant;
 
 pub(crate) fn tell(words: &[String], asked: Option<&'static Target>) -> Result<u8, Failure> {
     let target = asked.unwrap_or(wendax_project::default_target());
@@ -33,7 +34,7 @@ pub(crate) fn tell(words: &[String], asked: Option<&'static Target>) -> Result<u
             }
         }
         if entries.is_empty() {
-            let near = guide_nearest(word, target).map_or(String::new(), |near| format!("; did you mean `{near}`?"));
+            let near = meant(guide_nearest(word, target).as_deref());
             let _ = writeln!(unknown, "the guide does not know `{word}`{near}; `wendax guide` lists all words");
         }
         for entry in entries {

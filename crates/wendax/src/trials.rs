@@ -7,7 +7,7 @@ mod class;
 use crate::cli::{Problems, Try};
 use crate::exercise::below;
 use crate::program::{self, Belongs, How as Reading, Program, Telling};
-use crate::run::world::STARTED;
+use crate::run::world::{STARTED, end_by_signal};
 use crate::tally::Meter;
 use crate::{Failure, files, status};
 use std::path::{Path, PathBuf};
@@ -218,17 +218,6 @@ pub(crate) fn cores() -> usize {
     std::thread::available_parallelism().map_or(1, std::num::NonZero::get)
 }
 
-/// A signal asks for the end.
-pub(crate) fn end_by_signal() -> Arc<AtomicBool> {
-    let over = Arc::new(AtomicBool::new(false));
-    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
-        let second = status::INTERRUPTED.into();
-        let _ = signal_hook::flag::register_conditional_shutdown(signal, second, Arc::clone(&over));
-        let _ = signal_hook::flag::register(signal, Arc::clone(&over));
-    }
-    over
-}
-
 /// Carries trials out.
 pub(crate) fn carry_out(trials: &Trials, threads: usize, is_over: &AtomicBool) -> Result<Report, Failure> {
     // Done, and how far that is told.
@@ -268,7 +257,7 @@ pub(crate) fn run(options: &Try) -> Result<u8, Failure> {
     if !options.programs.is_empty() {
         return class::run(options, threads, &over);
     }
-    let (mut reports, mut read) = (Vec::new(), Vec::new());
+    let (mut all, mut read) = (Vec::new(), Vec::new());
     for path in tables(options.table.as_deref())? {
         seal.may_read(&path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
         let text = files::text_of(&path, files::read(&path)?)?;
@@ -278,14 +267,15 @@ pub(crate) fn run(options: &Try) -> Result<u8, Failure> {
         let programs = programs(&path, &table, &how, &mut read)?;
         read.push(path.clone());
         let trials = Trials::new(table, programs).map_err(|problems| wrong(&path, &problems))?;
-        let report = carry_out(&trials, threads, &over)?;
-        reports.push((path.display().to_string(), report));
+        all.push((path.display().to_string(), trials));
     }
+    let output = options.output.as_deref().unwrap_or(Path::new("-"));
+    files::keep_apart(&read, &[("-o", output)])?;
+    let reports = all.into_iter().map(|(name, trials)| Ok((name, carry_out(&trials, threads, &over)?)));
+    let reports = reports.collect::<Result<Vec<_>, Failure>>()?;
     let failed: usize = reports.iter().map(|(_, report)| report.failed()).sum();
     let named: Vec<(&str, &Report)> = reports.iter().map(|(name, report)| (name.as_str(), report)).collect();
     let out = wendax_trials::ReportForm::from(options.form).write(&named);
-    let output = options.output.as_deref().unwrap_or(Path::new("-"));
-    files::keep_apart(&read, &[("-o", output)])?;
     files::write_to(output, out.as_bytes())?;
     Ok(if failed == 0 { 0 } else { status::TRIALS })
 }

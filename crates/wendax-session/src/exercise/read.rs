@@ -3,7 +3,7 @@
 use super::{Exercise, Question};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
-use wendax_source::nearest;
+use wendax_source::not_known_here;
 
 /// Larger files are no exercises.
 const LARGEST: usize = 1 << 20;
@@ -93,8 +93,5 @@ fn known(name: &str, names: &[&str]) -> Result<(), String> {
     if names.contains(&name) {
         return Ok(());
     }
-    Err(match nearest(name, names.iter().copied()) {
-        Some(near) => format!("`{name}` is not known here; did you mean `{near}`?"),
-        None => format!("`{name}` is not known here; there are {}", names.join(", ")),
-    })
+    Err(not_known_here(name, names))
 }

@@ -195,7 +195,7 @@ fn cells(trials: &Trying, pen: &mut Pen<'_>, area: Rect, chosen: usize) {
     let columns = trials.columns();
     let present = trials.column();
     let written = |row: usize, key: &str| {
-        let value = trials.cells(row).iter().find(|(known, _)| known == key).map_or("", |(_, value)| value.as_str());
+        let value = trials.cell(row, key);
         if key == "name" { value.trim_matches('"') } else { value }
     };
     let wide = |key: &str| {

@@ -39,7 +39,7 @@ impl App {
 
     /// A table was read, or another one came to be in its file.
     pub(super) fn take_table(&mut self, path: String, text: String, effects: &mut Vec<Effect>) {
-        let is_same = self.world.trials.file() == Some((path.as_str(), Some(text.as_str())));
+        let is_same = self.world.trials.file() == Some((path.as_str(), text.as_str()));
         let is_first = path != self.world.trials.path();
         if !is_same {
             let source = self.own_source();
@@ -176,13 +176,18 @@ impl App {
 
     /// Takes a changed text of the table over, and has it written.
     fn write_table(&mut self, text: String, effects: &mut Vec<Effect>) {
-        let (path, base) = match self.world.trials.file() {
-            Some((path, base)) => (path.to_owned(), base.map(str::to_owned)),
-            None => (self.first_table(), None),
-        };
+        let (path, base) = self.table_in_file();
         self.world.trials.change(path.clone(), text.clone());
         effects.push(Effect::WriteTable { path, base, text });
         self.try_rows(effects);
+    }
+
+    /// The file of the table, and what is in it; nothing where that has still to be written.
+    fn table_in_file(&self) -> (String, Option<String>) {
+        match self.world.trials.file() {
+            Some((path, text)) => (path.to_owned(), Some(text.to_owned())),
+            None => (self.first_table(), None),
+        }
     }
 
     /// The table could not be written: what is in the file now holds, when that is known.
@@ -271,10 +276,7 @@ impl App {
         let Some(text) = self.world.trials.undo() else {
             return self.screen.trouble("the table was not changed here");
         };
-        let (path, base) = match self.world.trials.file() {
-            Some((path, base)) => (path.to_owned(), base.map(str::to_owned)),
-            None => return,
-        };
+        let (path, base) = self.table_in_file();
         self.world.trials.take_text(text.clone());
         effects.push(Effect::WriteTable { path, base, text });
         self.try_rows(effects);
@@ -287,8 +289,7 @@ impl App {
         let trials = &self.world.trials;
         let columns = trials.columns();
         let Some(key) = columns.get(trials.column()).filter(|_| trials.is_cells) else { return String::new() };
-        let value = trials.cells(row).iter().find(|(known, _)| known == key).map_or("", |(_, value)| value.as_str());
-        format!("{key} = {value}")
+        format!("{key} = {}", trials.cell(row, key))
     }
 
     pub(super) fn set_cell(&mut self, text: &str, effects: &mut Vec<Effect>) -> Result<(), String> {

@@ -15,9 +15,8 @@ const MOST_UNDONE: usize = 100;
 pub(crate) struct Trying {
     /// The file; empty where there is no table.
     path: String,
+    /// What is in it, as far as is known.
     text: String,
-    /// The file is there.
-    is_on_disk: bool,
     /// What is in it, or what is wrong with it.
     table: Option<Result<Table, String>>,
     /// Rules and rows by name, as they are told.
@@ -63,9 +62,9 @@ impl Trying {
         &self.path
     }
 
-    /// The file, with the text that is known to be in it; none where it has still to be written.
-    pub(crate) fn file(&self) -> Option<(&str, Option<&str>)> {
-        self.is_there().then(|| (self.path.as_str(), self.is_on_disk.then_some(self.text.as_str())))
+    /// The file, with the text that is known to be in it.
+    pub(crate) fn file(&self) -> Option<(&str, &str)> {
+        self.is_there().then_some((self.path.as_str(), self.text.as_str()))
     }
 
     /// The table; or what is wrong with it.
@@ -89,7 +88,6 @@ impl Trying {
         if self.undone.last() == Some(&text) {
             self.undone.pop();
         }
-        self.is_on_disk = true;
         self.take_text(text);
     }
 
@@ -102,7 +100,6 @@ impl Trying {
             }
         }
         self.path = path;
-        self.is_on_disk = true;
         self.take_text(text);
     }
 
@@ -138,6 +135,11 @@ impl Trying {
         self.text = text;
         self.heads = self.table.iter().flatten().flat_map(Trials::names).collect();
         self.tried = None;
+        self.forget();
+    }
+
+    /// What came of the rows is that of the present text no more.
+    fn forget(&mut self) {
         self.outcomes.clear();
         (self.trials, self.why_not, self.is_done) = (None, None, false);
     }
@@ -150,8 +152,7 @@ impl Trying {
         }
         self.number += 1;
         self.tried = Some(generation);
-        self.outcomes.clear();
-        (self.trials, self.why_not, self.is_done) = (None, None, false);
+        self.forget();
         self.number
     }
 
@@ -216,6 +217,11 @@ impl Trying {
     /// Cells of a row.
     pub(crate) fn cells(&self, row: usize) -> &[(String, String)] {
         self.cells.get(row).map_or(&[], |(_, cells)| cells.as_slice())
+    }
+
+    /// The one of a key, as it is written; empty where there is none.
+    pub(crate) fn cell(&self, row: usize, key: &str) -> &str {
+        self.cells(row).iter().find(|(known, _)| known == key).map_or("", |(_, value)| value.as_str())
     }
 
     /// How many rows are written as such.

@@ -7,6 +7,7 @@ use super::cautions::Cautioned;
 use super::documents::DocumentId;
 use super::editor::LineShift;
 use super::program::Program;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use wendax_image::Image;
 use wendax_machine::{Addr, StepNo};
@@ -186,15 +187,12 @@ pub(crate) struct OfRow {
 
 impl OfRow {
     /// The program as the row runs it: as it is, or with what the run's own has for the way back.
-    fn as_run(&self, image: &Image, run: &Image) -> Image {
+    fn as_run<'a>(&self, image: &'a Image, run: &Image) -> Cow<'a, Image> {
+        let Some(own) = self.back.and_then(|back| run.segment_at(back)) else { return Cow::Borrowed(image) };
         let mut image = image.clone();
-        if let Some(back) = self.back {
-            let own = run.segment_at(back).cloned();
-            let at = image.segments.partition_point(|part| part.start < back);
-            image.segments.splice(at..at, own);
-            image.entry = run.entry;
-        }
-        image
+        image.add(own.clone());
+        image.entry = run.entry;
+        Cow::Owned(image)
     }
 }
 
@@ -320,14 +318,14 @@ impl World {
         let mut same = None;
         if let Some(session) = self.walk.session.as_mut().filter(|_| is_runnable && !is_given_else) {
             let walked = session.image();
-            let image = row.map_or_else(|| assembly.image.clone(), |row| row.as_run(&assembly.image, walked));
+            let image = row.map_or(Cow::Borrowed(&assembly.image), |row| row.as_run(&assembly.image, walked));
             if walked.segments == image.segments && walked.entry == image.entry {
                 same = Some((session, image));
             }
         }
         let is_same = same.is_some();
         if let Some((session, image)) = same {
-            session.relabel(image, assembly.sources.clone());
+            session.relabel(image.into_owned(), assembly.sources.clone());
             self.walk.is_of_present_text();
         } else {
             self.walk.is_stale = self.walk.session.is_some();

@@ -26,6 +26,18 @@ const LOOK: Duration = Duration::from_millis(50);
 const OFTEN: Duration = Duration::from_millis(20);
 /// When the command began, from which the host's time counts.
 pub(crate) static STARTED: LazyLock<Instant> = LazyLock::new(Instant::now);
+/// Set when a signal asks for the end.
+pub(crate) fn end_by_signal() -> Arc<AtomicBool> {
+    let stop = Arc::new(AtomicBool::new(false));
+    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
+        // A second one ends the program at once, should it hang. Without them signals end it as they always do.
+        let second = crate::status::INTERRUPTED.into();
+        let _ = signal_hook::flag::register_conditional_shutdown(signal, second, Arc::clone(&stop));
+        let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
+    }
+    stop
+}
+
 /// Bytes of standard input read at once.
 const PIECE: usize = 1 << 16;
 /// A redirected file of at most so many bytes is typed as a whole.
@@ -204,16 +216,6 @@ impl World {
         if limits.memory.is_some() && memory_in_use().is_none() {
             return Err(Failure::usage("the limit `memory`: this system does not tell how much is in use"));
         }
-        let stop = Arc::new(AtomicBool::new(false));
-        for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
-            // A second one ends the program at once, should it hang. Without them signals end it as they always do.
-            let _ = signal_hook::flag::register_conditional_shutdown(
-                signal,
-                crate::status::INTERRUPTED.into(),
-                Arc::clone(&stop),
-            );
-            let _ = signal_hook::flag::register(signal, Arc::clone(&stop));
-        }
         Ok(Self {
             input,
             limits,
@@ -221,7 +223,7 @@ impl World {
             looked: std::cell::Cell::new(Instant::now()),
             started: Instant::now(),
             printed: 0,
-            stop,
+            stop: end_by_signal(),
             trail: None,
             folder,
             kept: 0,

@@ -26,6 +26,8 @@ pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8
     let telling = Telling { form: Problems::Json, ..Telling::default() };
     let mut read = vec![table_path.to_owned()];
     let references = named(table_path, &table.references(), &reading(Seal::default(), telling), &mut read);
+    // What was read of the programs is known when all is done; what can be refused before is.
+    files::keep_apart(&read, &outputs(options))?;
     let came = all(options, &table, &references, threads, over);
     if over.load(Ordering::Relaxed) {
         return Err(Failure { status: status::INTERRUPTED, ..Failure::usage("interrupted") });
@@ -36,8 +38,8 @@ pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8
         shapes.push(shape);
         read.extend(files);
     }
-    let rules = Trials::names(&table);
-    let class = Class { about: table.about.clone(), rows: rules, hand_ins, alike: alike(&shapes, options.alike) };
+    let rows = Trials::names(&table);
+    let class = Class { about: table.about.clone(), rows, hand_ins, alike: alike(&shapes, options.alike) };
     let name = table_path.display().to_string();
     write(options, &class, &name, &read)?;
     let is_well = class.counts().0 == class.hand_ins.len();
@@ -165,12 +167,15 @@ impl Page {
     }
 }
 
+/// Files that are written of all programs together.
+fn outputs(options: &Try) -> Vec<(&'static str, &Path)> {
+    let outputs = [("-o", &options.output), ("--csv", &options.csv), ("--page", &options.page)];
+    outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect()
+}
+
 fn write(options: &Try, class: &Class, name: &str, read: &[PathBuf]) -> Result<(), Failure> {
     let form = ReportForm::from(options.form);
-    let outputs = [("-o", &options.output), ("--csv", &options.csv), ("--page", &options.page)];
-    let outputs: Vec<(&str, &Path)> =
-        outputs.into_iter().filter_map(|(option, place)| Some((option, place.as_deref()?))).collect();
-    files::keep_apart(read, &outputs)?;
+    files::keep_apart(read, &outputs(options))?;
     if let Some(place) = &options.csv {
         let csv = class.csv().map_err(|error| files::cannot_write("the table", &error))?;
         files::write_to(place, csv.as_bytes())?;
