@@ -193,6 +193,10 @@ impl Bench {
         update(&mut self.app, Message::Resized(size.width, size.height));
         let first = self.app.first_effects();
         self.carry_out(first);
+        if self.app.is_image() {
+            // Nothing is assembled that would tell of files.
+            self.follow_files();
+        }
         let status = self.turn(&mut terminal, &screen);
         if status.is_err() {
             // The terminal is gone; the text must not go with it.
@@ -281,9 +285,9 @@ impl Bench {
                 }
             };
             stale = true;
-            let is_built = matches!(message, Message::Assembled(..));
+            let has_files = matches!(message, Message::Assembled(..) | Message::Table(..));
             let effects = update(&mut self.app, message);
-            if is_built {
+            if has_files {
                 self.follow_files();
             }
             if self.carry_out(effects) {
@@ -658,7 +662,7 @@ impl Bench {
     fn watch(&mut self) {
         let mut folders: Vec<(PathBuf, notify::RecursiveMode)> = Vec::new();
         folders.extend(self.root.clone().map(|root| (root, notify::RecursiveMode::Recursive)));
-        let files = self.app.program_files().into_iter();
+        let files = self.files_seen().into_iter();
         // A folder that is not there yet is seen by the one that is to hold it.
         let parents = files
             .filter_map(|path| Path::new(&path).ancestors().skip(1).find(|folder| folder.is_dir()).map(Path::to_owned));
@@ -680,9 +684,18 @@ impl Bench {
         }
     }
 
-    /// The program was built: when it is of other files, they are watched, and unsaved text of them is looked for.
+    /// The files whose changes are to be seen: those of the program, and its table of trials.
+    fn files_seen(&self) -> Vec<String> {
+        // A table is named as it was typed.
+        let table = self.app.table_file().and_then(|(path, _)| std::path::absolute(path).ok());
+        let table = table.map(|path| path.display().to_string());
+        self.app.program_files().into_iter().chain(table).collect()
+    }
+
+    /// The program was built, or has another table: when that is of other files, they are watched, and unsaved text of
+    /// them is looked for.
     fn follow_files(&mut self) {
-        let files = self.app.program_files();
+        let files = self.files_seen();
         if files != self.files {
             self.files = files;
             self.watch();
@@ -713,20 +726,20 @@ impl Bench {
 
     /// Tells of files that have another text than the one they were read or written with.
     fn look_at_disk(&mut self) {
-        let mut changed = false;
-        if self.app.is_image() {
-            return;
-        }
-        let _ = self.workshop.send(Request::LookAgain);
         let table = self.app.table_file().and_then(|(path, base)| match Seen::at(path) {
             // What is empty is perhaps just being written.
-            Some(Seen::Text(now)) if !now.is_empty() && base != Some(&now) => Some((path.to_owned(), now)),
+            Some(Seen::Text(now)) if !now.is_empty() && base != now => Some((path.to_owned(), now)),
             _ => None,
         });
         if let Some((path, now)) = table {
             let effects = update(&mut self.app, Message::Table(path, now));
             self.carry_out(effects);
         }
+        if self.app.is_image() {
+            return;
+        }
+        let _ = self.workshop.send(Request::LookAgain);
+        let mut changed = false;
         for OpenFile { name, path, base } in self.app.open_files() {
             let locked = files::is_locked(Path::new(&path)).then(|| "read-only".to_owned());
             update(&mut self.app, Message::Locked(name.clone(), locked));
@@ -833,7 +846,7 @@ impl Bench {
         std::panic::set_hook(Box::new(move |info| {
             if matches!(std::thread::current().name(), Some(WORKSHOP | threads::APART)) {
                 // It is told where the keys are, and the work goes on.
-                tracing::error!(panic = %info, "the assembler failed");
+                tracing::error!(panic = %info, "what is done apart from the keys failed");
                 return;
             }
             Screen::leave();

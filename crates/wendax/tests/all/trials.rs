@@ -387,3 +387,17 @@ fn a_row_is_made_of_a_run_fails_is_walked_and_passes_again() {
     screen.keys("q");
     screen.shows("Not saved:");
 }
+
+#[test]
+fn the_table_of_an_image_is_tried_anew_when_it_changes() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str, text: &str| fs::write(folder.path().join(name), text).unwrap();
+    at("hi.asm", "start: mov r0, t\n sys put_text\n clr r0\n sys exit\n.data\nt: .asciz \"hi\"\n");
+    assert_eq!(run(folder.path(), &["build", "hi.asm", "-o", "hi.elf"], "").0, 0);
+    at("hi.trials.toml", "[[row]]\nname = \"one\"\nprints = \"hi\"\n");
+    let image = folder.path().join("hi.elf");
+    let screen = Screen::start(folder.path(), &image.display().to_string(), 100, 30);
+    screen.shows("1 row passes");
+    at("hi.trials.toml", "[[row]]\nname = \"one\"\nprints = \"ho\"\n[[row]]\nname = \"two\"\nstatus = 0\n");
+    screen.shows("1 of 2 rows fails");
+}
