@@ -262,6 +262,9 @@ shared! {
 }
 
 shared_and_done! {
+    /// Who runs it did work of their own on the way, worth as much as so many steps: it counts like the machine's, so that a
+    /// slice ends on time whatever is asked of each step.
+    note_work(steps: u64) = |common, around| around.worked += steps;
     /// Takes back what was fed at this very step and has not been looked at: typed bytes, that there are no more, an
     /// answer.
     unfeed(typed: u64, ended: bool) = |common, around| {

@@ -264,8 +264,10 @@ impl Machine {
                 } else {
                     self.run_stretch((until, ends, how.printed), depth, looks);
                     // A wait arrives where it waits again and again: who stops there is not to miss that.
-                    let may_pass = !looks && !looks_at_rare && self.breakpoints.is_empty();
-                    if self.state.common.steps == steps && may_pass {
+                    let is_passed = self.state.common.steps == steps
+                        && !self.breakpoints.contains(&self.state.cpu.pc)
+                        && !(looks && self.is_looked_for());
+                    if is_passed {
                         self.pass_wait(how.until.0.min(due), horizon.min(quiet));
                     }
                 }
