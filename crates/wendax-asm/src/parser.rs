@@ -135,6 +135,8 @@ pub(crate) struct Parser<'a> {
     present: FxHashMap<&'a str, i64>,
     /// Names about which something was told where they should be defined: their uses have that cause.
     told: FxHashSet<&'a str>,
+    /// Mnemonics that a near one was looked for.
+    searched: usize,
     /// The section is another one than the text wanted, which was told.
     is_wrong_section: bool,
     /// Names that stand where a label would, without a colon, and what they were defined as.
@@ -200,6 +202,7 @@ impl<'a> Parser<'a> {
             globals: Vec::new(),
             present: FxHashMap::default(),
             told: FxHashSet::default(),
+            searched: 0,
             is_wrong_section: false,
             bare_labels: Vec::new(),
             calls: Vec::new(),
@@ -597,12 +600,21 @@ impl<'a> Parser<'a> {
     }
 
     /// A line that begins with a name that is no instruction: a label without its colon, or a misspelling.
+    /// The mnemonic or macro that was probably meant. Who has very many unknown ones wrote no assembly.
+    fn near_start(&mut self, name: &str) -> Option<&'a str> {
+        const MOST: usize = 1000;
+        if self.searched == MOST {
+            return None;
+        }
+        self.searched += 1;
+        let mut macros: Vec<&'a str> = self.macros.values().map(|known| known.name).collect();
+        macros.sort_unstable();
+        nearest(name, self.unit.syntax.mnemonics().iter().map(|(name, _)| *name).chain(macros))
+    }
+
     fn unknown_start(&mut self, span: Span) -> Option<()> {
         let name = self.spelling(span);
-        let macros = self.macros.values().map(|known| known.name);
-        let mut macros: Vec<&str> = macros.collect();
-        macros.sort_unstable();
-        let near = nearest(name, self.unit.syntax.mnemonics().iter().map(|(name, _)| *name).chain(macros));
+        let near = self.near_start(name);
         let next = self.tokens.get(self.at + 1).copied();
         let next_word = next.map(|token| self.spelling(self.span(token)));
         let before_statement = next.is_some_and(|token| token.kind == Kind::Directive)

@@ -41,6 +41,8 @@ pub struct DiskFiles {
     edited: BTreeMap<String, Arc<str>>,
     /// Folders that files must lie in, as the system resolves them; nothing when they may lie anywhere.
     reach: RefCell<Option<Vec<PathBuf>>>,
+    /// Bytes of all files together, at most.
+    most: Option<u64>,
     read: RefCell<BTreeMap<String, Known>>,
     texts: RefCell<BTreeMap<String, Text>>,
     /// What lies around sources, by the source, with the look that told it.
@@ -60,6 +62,22 @@ impl DiskFiles {
     pub fn sealed(self) -> Self {
         self.reach_only(&[]);
         self
+    }
+
+    /// The same, but of all files together no more than so many bytes.
+    #[must_use]
+    pub fn at_most(self, most: Option<u64>) -> Self {
+        Self { most, ..self }
+    }
+
+    /// So many bytes more may be read.
+    fn has_room(&self, path: &str, bytes: u64) -> Result<(), FileError> {
+        let Some(most) = self.most else { return Ok(()) };
+        let read = self.read.borrow();
+        let read = read.iter().filter(|(known, _)| *known != path).filter_map(|(_, known)| known.read.as_ref().ok());
+        let known = read.map(|bytes| bytes.len()).chain(self.edited.values().map(|text| text.len()));
+        let all = known.fold(bytes, |all, bytes| all.saturating_add(bytes as u64));
+        if all > most { Err(FileError(crate::seal::too_much(most))) } else { Ok(()) }
     }
 
     /// The files that were read so far, as they are named on disk.
@@ -89,7 +107,7 @@ impl DiskFiles {
         {
             return Known { look: self.look, ..known.clone() };
         }
-        let read = read_whole(&place);
+        let read = self.has_room(path, stamp.0).and_then(|()| read_whole(&place));
         Known { look: self.look, stamp, read }
     }
 

@@ -124,7 +124,7 @@ impl Project {
 
     /// Its files.
     pub fn files(&self) -> DiskFiles {
-        let files = DiskFiles::new(&self.root);
+        let files = DiskFiles::new(&self.root).at_most(self.seal.most_bytes);
         if self.manifest_path.is_some() {
             return files.sealed();
         }

@@ -14,6 +14,8 @@ pub struct Seal {
     pub allowed: Vec<PathBuf>,
     /// The folder for the program's files is given from elsewhere: what the manifest says of it does not count.
     pub files_given: bool,
+    /// Bytes that are read of all its sources together, at most.
+    pub most_bytes: Option<u64>,
 }
 
 impl Seal {
@@ -30,11 +32,15 @@ impl Seal {
     }
 
     /// A file named by whoever opens it may be read: when the program is sealed it is a plain file of the folder it is
-    /// named in.
+    /// named in; and it is not larger than all of them may be.
     ///
     /// # Errors
     /// Says why it may not.
     pub fn may_read(&self, file: &Path) -> Result<(), String> {
+        let length = || std::fs::metadata(file).map_or(0, |metadata| metadata.len());
+        if let Some(most) = self.most_bytes.filter(|most| length() > *most) {
+            return Err(too_much(most));
+        }
         if !self.is_whole {
             return Ok(());
         }
@@ -52,6 +58,11 @@ impl Seal {
         }
         Ok(())
     }
+}
+
+/// What is told of a program that has more than so many bytes.
+pub(crate) fn too_much(most: u64) -> String {
+    format!("the program has more than {most} bytes of sources, which is as much as is read of one here")
 }
 
 /// A folder whose path is empty is where we are.

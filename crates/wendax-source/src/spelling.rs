@@ -9,7 +9,10 @@ pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) ->
     if name.len() > LONGEST {
         return None;
     }
-    let wanted: Vec<char> = name.to_lowercase().chars().collect();
+    let mut rows = Rows::default();
+    let mut letters = Vec::new();
+    let mut wanted = Vec::new();
+    lower(name, &mut wanted);
     // Any other letter is nearly a letter: of one alone only the case may differ.
     let limit = if wanted.len() < 2 { 0 } else { wanted.len().div_ceil(3).min(3) };
     let mut best: Option<(usize, &str)> = None;
@@ -17,13 +20,27 @@ pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) ->
         if candidate.len().abs_diff(name.len()) > 3 * limit.max(1) || candidate == name {
             continue;
         }
-        let letters: Vec<char> = candidate.to_lowercase().chars().collect();
-        let far = distance(&wanted, &letters);
+        lower(candidate, &mut letters);
+        // Each letter more is one that was inserted.
+        if letters.len().abs_diff(wanted.len()) > limit {
+            continue;
+        }
+        let far = rows.distance(&wanted, &letters);
         if far <= limit && best.is_none_or(|(known, _)| far < known) {
             best = Some((far, candidate));
         }
     }
     best.map(|(_, candidate)| candidate)
+}
+
+/// The letters of a name, all small.
+fn lower(name: &str, letters: &mut Vec<char>) {
+    letters.clear();
+    if name.is_ascii() {
+        letters.extend(name.bytes().map(|byte| char::from(byte.to_ascii_lowercase())));
+    } else {
+        letters.extend(name.to_lowercase().chars());
+    }
 }
 
 /// The nearest name as a question behind what is told: "; did you mean `djnz`?"; nothing where there is none.
@@ -39,22 +56,35 @@ pub fn not_known_here(name: &str, names: &[&str]) -> String {
     }
 }
 
-/// Edit distance with exchange of neighbours (optimal string alignment, Damerau 1964).
-fn distance(a: &[char], b: &[char]) -> usize {
-    let mut before: Vec<usize> = Vec::new();
-    let mut above: Vec<usize> = (0..=b.len()).collect();
-    for i in 1..=a.len() {
-        let mut row = vec![i; b.len() + 1];
-        for j in 1..=b.len() {
-            let differs = usize::from(a[i - 1] != b[j - 1]);
-            row[j] = (above[j] + 1).min(row[j - 1] + 1).min(above[j - 1] + differs);
-            if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
-                row[j] = row[j].min(before[j - 2] + 1);
+/// Room for three rows of a table of distances, kept from name to name.
+#[derive(Default)]
+struct Rows {
+    before: Vec<usize>,
+    above: Vec<usize>,
+    row: Vec<usize>,
+}
+
+impl Rows {
+    /// Edit distance with exchange of neighbours (optimal string alignment, Damerau 1964).
+    fn distance(&mut self, a: &[char], b: &[char]) -> usize {
+        let Self { before, above, row } = self;
+        above.clear();
+        above.extend(0..=b.len());
+        for i in 1..=a.len() {
+            row.clear();
+            row.resize(b.len() + 1, i);
+            for j in 1..=b.len() {
+                let differs = usize::from(a[i - 1] != b[j - 1]);
+                row[j] = (above[j] + 1).min(row[j - 1] + 1).min(above[j - 1] + differs);
+                if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
+                    row[j] = row[j].min(before[j - 2] + 1);
+                }
             }
+            std::mem::swap(before, above);
+            std::mem::swap(above, row);
         }
-        before = std::mem::replace(&mut above, row);
+        above[b.len()]
     }
-    above[b.len()]
 }
 
 #[cfg(test)]
@@ -75,9 +105,14 @@ mod tests {
     #[test]
     fn exchange_of_neighbours_counts_once() {
         let chars = |text: &str| text.chars().collect::<Vec<_>>();
-        assert_eq!(distance(&chars("ab"), &chars("ba")), 1);
-        assert_eq!(distance(&chars("abc"), &chars("")), 3);
-        assert_eq!(distance(&chars(""), &chars("")), 0);
+        // The same room, name after name.
+        let mut rows = Rows::default();
+        for (one, other, far) in
+            [("ab", "ba", 1), ("abc", "", 3), ("", "", 0), ("djnz", "dnjz", 1), ("kitten", "sitting", 3)]
+        {
+            assert_eq!(rows.distance(&chars(one), &chars(other)), far, "{one} {other}");
+            assert_eq!(rows.distance(&chars(other), &chars(one)), far, "{other} {one}");
+        }
     }
 
     #[test]

@@ -143,7 +143,7 @@ pub(crate) struct Bounds {
 impl Bounds {
     /// What the program may open; the folder for its files is given too, or not.
     pub(crate) fn seal(&self, files: Option<&PathBuf>) -> Seal {
-        Seal { is_whole: self.sealed, allowed: self.reach.clone(), files_given: files.is_some() }
+        Seal { is_whole: self.sealed, allowed: self.reach.clone(), files_given: files.is_some(), most_bytes: None }
     }
 }
 

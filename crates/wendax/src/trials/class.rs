@@ -12,6 +12,10 @@ use std::sync::{Mutex, PoisonError};
 use wendax_project::{NAME, Seal};
 use wendax_trials::{Class, HandIn, How, Named, Programs, ReportForm, Shape, Table, Trials, alike};
 
+/// Bytes of sources that a hand-in may have: what they unfold to is bounded by the assembler, and with both the time and
+/// memory that assembling takes.
+const MOST_BYTES: u64 = 4 << 20;
+
 /// What one program came to, its shape, and what was read for it.
 type Came = (HandIn, Option<Shape>, Vec<PathBuf>);
 
@@ -88,7 +92,7 @@ fn name_of(place: &Path) -> String {
 /// Tries one program.
 fn one(place: &Path, table: &Table, references: &Named, over: &AtomicBool) -> Came {
     let name = name_of(place);
-    let seal = Seal { is_whole: true, files_given: true, ..Seal::default() };
+    let seal = Seal { is_whole: true, files_given: true, most_bytes: Some(MOST_BYTES), ..Seal::default() };
     let how = reading(seal, Telling { form: Problems::Json, ..Telling::default() });
     let failed = |why: String| (HandIn { name: name.clone(), came: Err(why) }, None, Vec::new());
     let mut read = Vec::new();

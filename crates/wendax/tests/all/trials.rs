@@ -254,6 +254,24 @@ fn hostile() -> Vec<(&'static str, Vec<(&'static str, String)>)> {
                 ("main.asm", "start: sys get_int\n sys exit\n".to_owned()),
             ],
         ),
+        ("huge", one(&";\n".repeat(3_000_000))),
+        (
+            "huge_in_parts",
+            vec![
+                ("wendax.toml", "sources = [\"*.asm\"]\n".to_owned()),
+                ("main.asm", "start: clr r0\n sys exit\n".to_owned()),
+                ("part.asm", ";\n".repeat(1_500_000)),
+                ("rest.asm", ";\n".repeat(1_500_000)),
+            ],
+        ),
+        (
+            "huge_inside",
+            vec![
+                ("main.asm", "start: clr r0\n sys exit\n.include \"rest.txt\"\n".to_owned()),
+                ("rest.txt", ";\n".repeat(3_000_000)),
+            ],
+        ),
+        ("no_assembly", one(&"foo bar, baz\n".repeat(300_000))),
         ("elf", vec![("main.elf", "\u{7F}ELF\u{1}\u{1}\u{1}garbage".to_owned())]),
         ("hex", vec![("main.hex", ":10FFFF00zz\n".to_owned())]),
         ("other", one(".target rv32\n_start: li t0, 0\n1: j 1b\n")),
@@ -315,6 +333,10 @@ fn hand_ins_that_mean_harm_harm_neither_neighbours_nor_table_nor_terminal() {
     }
     assert_eq!(read("marks.trials.toml"), table);
     assert_eq!(fs::read_dir(folder.path().join("told")).unwrap().count(), names.len());
+    for name in ["huge", "huge_in_parts", "huge_inside"] {
+        let line = csv.lines().find(|line| line.starts_with(&format!("{name},"))).unwrap();
+        assert!(line.contains("more than 4194304 bytes of sources"), "{line}");
+    }
     let narrow = csv.lines().find(|line| line.starts_with("narrowing,")).unwrap();
     assert!(narrow.contains("its steps were used up"), "a manifest can narrow: {narrow}");
 }
