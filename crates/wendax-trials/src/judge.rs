@@ -221,8 +221,8 @@ impl<'a> Judge<'a> {
             self.leaves(cells);
         }
         self.board(expected);
-        for (path, text) in &expected.writes {
-            self.file(path, &text.with(self.chosen));
+        for (path, content) in &expected.writes {
+            self.file(path, &content.with(self.chosen));
         }
         if self.row.is_call() {
             for &(register, value) in &self.begun.kept {
@@ -358,13 +358,13 @@ impl<'a> Judge<'a> {
         }
     }
 
-    fn file(&mut self, path: &str, wanted: &str) {
+    fn file(&mut self, path: &str, wanted: &[u8]) {
         let files = self.session().machine().files();
         let message = match (kept(files, path), files.get(path)) {
-            (Some(bytes), _) if bytes == wanted.as_bytes() => return,
+            (Some(bytes), _) if bytes == wanted => return,
             (Some(bytes), _) => {
-                let at = first_difference(bytes, wanted.as_bytes());
-                let (is, wanted) = (piece(bytes, at), piece(wanted.as_bytes(), at));
+                let at = first_difference(bytes, wanted);
+                let (is, wanted) = (piece(bytes, at), piece(wanted, at));
                 format!("file `{path}` has {is} where {wanted} was expected, at byte {at}")
             }
             (None, Some(file)) if KnownFile::is_unfinished(file) => {
@@ -465,9 +465,10 @@ pub(crate) fn kept<'a>(files: &'a Files, path: &str) -> Option<&'a [u8]> {
 /// missing at the end.
 pub(crate) fn print_difference(printed: &[u8], prints: &Prints, chosen: &Chosen) -> Option<(String, Option<u64>)> {
     match prints {
-        Prints::Exactly(text) => bytes_differ(printed, text.with(chosen).as_bytes(), 0),
-        Prints::Trimmed(text) => {
-            let wanted = text.with(chosen);
+        Prints::Exactly(content) => bytes_differ(printed, &content.with(chosen), 0),
+        Prints::Trimmed(content) => {
+            let wanted = content.with(chosen);
+            let wanted = String::from_utf8_lossy(&wanted);
             let is = String::from_utf8_lossy(printed);
             if trimmed(&is) == trimmed(&wanted) {
                 return None;

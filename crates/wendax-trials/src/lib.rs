@@ -36,7 +36,8 @@ pub use record::record;
 pub use run::Yard;
 pub use subject::Subject;
 pub use table::{
-    Cells, Chosen, Ends, Expected, Given, Limits, Most, Prints, Reference, Row, Rule, Strike, Table, Text,
+    Beside, BesideIt, Cells, Chosen, Content, Ends, Expected, Given, Limits, Most, Prints, Reference, Row, Rule,
+    Strike, Table, Text,
 };
 pub use trials::{Failing, How, Named, Outcome, Programs, Report, Span, Trials, Walk};
 pub use values::{Edges, MOST, Set};

@@ -3,11 +3,14 @@
 //! Nothing is looked up in a program here. `docs/trials.md` says what a file may hold.
 
 use crate::run::is_plain_path;
-use crate::table::{Cells, Ends, Form, Kind, Limits, Prints, Reference, Row, Rule, Strike, Table, Text};
+use crate::table::{
+    Beside, Cells, Content, Ends, Form, Kind, Limits, Prints, Reference, Row, Rule, Strike, Table, Text,
+};
 use crate::values::Set;
 use regex::RegexBuilder;
 use serde_json::{Map, Value};
 use std::ops::Range;
+use std::sync::Arc;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 use wendax_source::not_known_here;
@@ -57,6 +60,9 @@ const ROW: [&str; 32] = [
     "like",
     "strike",
 ];
+
+/// How a file beside the table is named.
+const FROM: &str = "{ from = \"long.txt\" }";
 
 /// The keys that a row may have, in the order in which they are told.
 pub fn row_keys() -> &'static [&'static str] {
@@ -334,7 +340,7 @@ impl Door<'_> {
             },
             "call" => given.call = self.string(name, value),
             "with" => given.with = self.texts((name, "[\"list\", 3]"), value, names),
-            "typed" => given.typed = self.text(name, value, names),
+            "typed" => given.typed = self.content(name, value, names),
             "arguments" => given.arguments = self.texts((name, "[\"first\", \"second\"]"), value, names),
             "seed" => given.seed = self.count(name, value).unwrap_or(0),
             "files" => given.files = self.files((name, "{ \"loads.txt\" = \"120\\n\" }"), value, names),
@@ -348,8 +354,8 @@ impl Door<'_> {
             }
             "memory" => given.memory = self.memory(name, value, names),
             "vary" => {}
-            "prints" => expected.prints = self.text(name, value, names).map(Prints::Exactly),
-            "prints_trimmed" => expected.prints = self.text(name, value, names).map(Prints::Trimmed),
+            "prints" => expected.prints = self.content(name, value, names).map(Prints::Exactly),
+            "prints_trimmed" => expected.prints = self.content(name, value, names).map(Prints::Trimmed),
             "prints_like" => expected.prints = self.pattern(name, value, names),
             "status" => expected.status = self.word(name, value, names),
             "ends" => expected.ends = self.ends(value),
@@ -387,6 +393,27 @@ impl Door<'_> {
         self.checked(&value.span(), &text, names)
     }
 
+    /// A text, or a file beside the table that has it.
+    fn content(&mut self, name: &str, value: &Item<'_>, names: &[&str]) -> Option<Content> {
+        let DeValue::Table(table) = value.get_ref() else {
+            if value.get_ref().as_str().is_none() {
+                self.tell(&value.span(), format!("`{name}` takes a text in quotation marks, or {FROM}"));
+                return None;
+            }
+            return self.text(name, value, names).map(Content::Here);
+        };
+        let path = match table.iter().collect::<Vec<_>>().as_slice() {
+            [(key, path)] if key.get_ref() == "from" => path.get_ref().as_str().filter(|path| is_path(path)),
+            _ => None,
+        };
+        let Some(path) = path else {
+            self.tell(&value.span(), format!("`{name}` takes a file beside the table, or below it, as {FROM}"));
+            return None;
+        };
+        let line = self.line(value.span().start);
+        Some(Content::From(Beside { path: path.to_owned(), line, bytes: Arc::default() }))
+    }
+
     /// A number, or a value in words.
     fn word(&mut self, name: &str, value: &Item<'_>, names: &[&str]) -> Option<Text> {
         let text = match value.get_ref() {
@@ -420,15 +447,15 @@ impl Door<'_> {
         texts
     }
 
-    fn files(&mut self, (name, example): (&str, &str), value: &Item<'_>, names: &[&str]) -> Vec<(String, Text)> {
+    fn files(&mut self, (name, example): (&str, &str), value: &Item<'_>, names: &[&str]) -> Vec<(String, Content)> {
         let mut files = Vec::new();
         for (path, at, value) in self.members((name, example), value) {
-            if !is_plain_path(path) || path.contains(['\\', '\n']) {
+            if !is_path(path) {
                 self.tell(&at, format!("`{path}` is no path of a file of the program: list.txt, in/list.txt"));
                 continue;
             }
-            if let Some(text) = self.text(path, value, names) {
-                files.push((path.to_owned(), text));
+            if let Some(content) = self.content(path, value, names) {
+                files.push((path.to_owned(), content));
             }
         }
         files
@@ -629,6 +656,11 @@ impl Door<'_> {
             }
         })
     }
+}
+
+/// A path that a file has below a folder.
+fn is_path(path: &str) -> bool {
+    is_plain_path(path) && !path.contains(['\\', '\n', '\0'])
 }
 
 fn integer(value: &Item<'_>) -> Option<i64> {

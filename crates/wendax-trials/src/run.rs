@@ -85,7 +85,7 @@ pub struct Yard(BTreeMap<String, Arc<Vec<u8>>>);
 impl Yard {
     pub(crate) fn of(row: &Row, chosen: &Chosen) -> Self {
         let files = row.given.files.iter();
-        Self(files.map(|(path, text)| (path.clone(), Arc::new(text.with(chosen).into_bytes()))).collect())
+        Self(files.map(|(path, content)| (path.clone(), content.shared(chosen))).collect())
     }
 
     /// What is found at a path, as in a folder that holds these files and nothing else.

@@ -189,8 +189,8 @@ impl Stage {
             session.set_script(script.map_err(|error| format!("`events`, number {}: {}", error.line, error.message))?);
         }
         match &given.typed {
-            Some(text) => {
-                session.type_input(text.with(chosen).as_bytes());
+            Some(content) => {
+                session.type_input(&content.with(chosen));
                 session.end_input();
             }
             None if given.events.is_empty() && row.strike.is_none() => {

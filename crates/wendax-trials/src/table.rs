@@ -6,8 +6,10 @@
 use crate::values::Set;
 use regex::Regex;
 use serde_json::Value;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
+use std::sync::Arc;
 
 /// Values that a row goes through, by name, as they are in one of its runs.
 pub type Chosen = BTreeMap<String, i64>;
@@ -81,6 +83,47 @@ fn replaced(text: &str, mut value: impl FnMut(&str) -> Option<i64>) -> Result<St
     Ok(out)
 }
 
+/// What is in a file, typed or printed: written in the row, or in a file beside the table.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Content {
+    /// In the row.
+    Here(Text),
+    /// In a file, byte by byte: no values of the row stand in it.
+    From(Beside),
+}
+
+impl Content {
+    /// Its bytes, with the values of a run in them.
+    pub(crate) fn with(&self, chosen: &Chosen) -> Cow<'_, [u8]> {
+        match self {
+            Self::Here(text) => text.with(chosen).into_bytes().into(),
+            Self::From(beside) => beside.bytes.as_slice().into(),
+        }
+    }
+
+    /// The same, to be kept.
+    pub(crate) fn shared(&self, chosen: &Chosen) -> Arc<Vec<u8>> {
+        match self {
+            Self::Here(text) => Arc::new(text.with(chosen).into_bytes()),
+            Self::From(beside) => Arc::clone(&beside.bytes),
+        }
+    }
+}
+
+/// A file beside a table, or below it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Beside {
+    /// Where it is, from the table.
+    pub path: String,
+    /// The line of the table that names it.
+    pub line: usize,
+    /// What is in it, once it was read.
+    pub(crate) bytes: Arc<Vec<u8>>,
+}
+
+/// Files beside a table by their paths in it; or why one cannot be read.
+pub type BesideIt = BTreeMap<String, Result<Arc<Vec<u8>>, String>>;
+
 /// How numbers lie in memory.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
@@ -111,13 +154,13 @@ pub struct Given {
     /// Its arguments, by the convention for calls.
     pub with: Vec<Text>,
     /// What is typed at the start; nothing more comes then.
-    pub typed: Option<Text>,
+    pub typed: Option<Content>,
     /// The arguments of the program.
     pub arguments: Vec<Text>,
     /// Where random numbers begin.
     pub seed: u64,
     /// The files it finds, by path.
-    pub files: Vec<(String, Text)>,
+    pub files: Vec<(String, Content)>,
     /// What comes from outside by itself: an object for each, as in a file of events.
     pub events: Vec<Value>,
     /// Registers that are set at the start.
@@ -132,11 +175,21 @@ pub struct Given {
 #[derive(Debug, Clone)]
 pub enum Prints {
     /// Byte by byte.
-    Exactly(Text),
+    Exactly(Content),
     /// Without blanks at ends of lines, and without empty lines at its end.
-    Trimmed(Text),
+    Trimmed(Content),
     /// A regular expression finds something in it.
     Like(Text, Regex),
+}
+
+impl Prints {
+    /// What is expected byte by byte or line by line.
+    pub(crate) fn content(&self) -> Option<&Content> {
+        match self {
+            Self::Exactly(content) | Self::Trimmed(content) => Some(content),
+            Self::Like(..) => None,
+        }
+    }
 }
 
 /// How a run ends, as it is expected.
@@ -203,7 +256,7 @@ pub struct Expected {
     /// Memory at the end.
     pub leaves: Vec<Cells>,
     /// What is in files that it closed, by path.
-    pub writes: Vec<(String, Text)>,
+    pub writes: Vec<(String, Content)>,
     /// Labels whose cells a routine may change, beside those that `memory` and `leaves` name.
     pub touches: Vec<Text>,
     /// The lamps, a bit each.
@@ -263,6 +316,25 @@ impl Row {
     /// A routine is called directly.
     pub fn is_call(&self) -> bool {
         self.given.call.is_some()
+    }
+
+    /// What stands in the row or in a file beside the table.
+    fn contents(&self) -> impl Iterator<Item = &Content> {
+        let Self { given, expected, .. } = self;
+        let printed = expected.prints.as_ref().and_then(Prints::content);
+        let files = given.files.iter().chain(&expected.writes).map(|(_, content)| content);
+        given.typed.iter().chain(printed).chain(files)
+    }
+
+    /// The same, to be filled.
+    fn contents_mut(&mut self) -> impl Iterator<Item = &mut Content> {
+        let Self { given, expected, .. } = self;
+        let printed = match &mut expected.prints {
+            Some(Prints::Exactly(content) | Prints::Trimmed(content)) => Some(content),
+            Some(Prints::Like(..)) | None => None,
+        };
+        let files = given.files.iter_mut().chain(&mut expected.writes).map(|(_, content)| content);
+        given.typed.iter_mut().chain(printed).chain(files)
     }
 
     /// How many runs it stands for, what comes at every step of a stretch aside; at most [`crate::values::MOST`] of each
@@ -368,6 +440,32 @@ impl Table {
     /// The programs that rows are compared with, each once.
     pub fn references(&self) -> Vec<&str> {
         once(self.rows.iter().filter_map(|row| row.like.as_ref()?.program.as_deref()))
+    }
+
+    /// Files beside the table that rows name, each once.
+    pub fn beside(&self) -> Vec<&str> {
+        let contents = self.rows.iter().flat_map(Row::contents);
+        once(contents.filter_map(|content| match content {
+            Content::From(beside) => Some(beside.path.as_str()),
+            Content::Here(_) => None,
+        }))
+    }
+
+    /// Takes in what is in the files beside it; those that cannot be read are told with their lines.
+    pub(crate) fn take_beside(&mut self, files: &BesideIt) -> Vec<crate::Problem> {
+        let mut problems = Vec::new();
+        for content in self.rows.iter_mut().flat_map(Row::contents_mut) {
+            let Content::From(beside) = content else { continue };
+            let read = files.get(&beside.path).cloned().unwrap_or_else(|| Err("it was not read".to_owned()));
+            match read {
+                Ok(bytes) => beside.bytes = bytes,
+                Err(why) => {
+                    let message = format!("`{}` cannot be read: {why}", beside.path);
+                    problems.push(crate::Problem { line: beside.line, message });
+                }
+            }
+        }
+        problems
     }
 
     /// Something is asked of the program of the table itself.

@@ -9,7 +9,7 @@ use crate::rules;
 use crate::run::{Ending, Yard, go};
 use crate::strike;
 use crate::subject::{Begun, Stage, Subject};
-use crate::table::{Chosen, Limits, Row, Strike, Table};
+use crate::table::{BesideIt, Chosen, Limits, Row, Strike, Table};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
@@ -32,6 +32,8 @@ pub struct Programs {
     pub tried: Named,
     /// Those that rows are compared with: see [`Table::references`].
     pub references: Named,
+    /// Files beside the table: see [`Table::beside`].
+    pub beside: BesideIt,
 }
 
 /// A table with the programs it is about.
@@ -289,18 +291,17 @@ impl Trials {
     ///
     /// # Errors
     ///
-    /// Rules of the table that name no word of the program's machine, each with its line.
-    pub fn new(table: Table, programs: Programs) -> Result<Self, Vec<crate::Problem>> {
+    /// Rules of the table that name no word of the program's machine, and files that cannot be read, each with its line.
+    pub fn new(mut table: Table, programs: Programs) -> Result<Self, Vec<crate::Problem>> {
         let target = programs.own.as_ref().map(Subject::target);
         let wrong = |rule: &crate::table::Rule| match target {
             Some(target) => rules::problem(rule, target),
             None => Some("a rule is about the program of the table, and that names none".to_owned()),
         };
-        let problems: Vec<crate::Problem> = table
-            .rules
-            .iter()
-            .filter_map(|rule| Some(crate::Problem { line: rule.line, message: wrong(rule)? }))
-            .collect();
+        let rules = table.rules.iter();
+        let mut problems: Vec<crate::Problem> =
+            rules.filter_map(|rule| Some(crate::Problem { line: rule.line, message: wrong(rule)? })).collect();
+        problems.extend(table.take_beside(&programs.beside));
         if !problems.is_empty() {
             return Err(problems);
         }
@@ -594,11 +595,8 @@ fn judged(subject: &Subject, row: &Row, chosen: &Chosen, done: &Done) -> Vec<Dif
 
 /// What a row expects to be printed.
 fn expected_words(row: &Row, chosen: &Chosen) -> Option<String> {
-    use crate::table::Prints;
-    match row.expected.prints.as_ref()? {
-        Prints::Exactly(text) | Prints::Trimmed(text) => Some(text.with(chosen)),
-        Prints::Like(..) => None,
-    }
+    let content = row.expected.prints.as_ref()?.content()?;
+    Some(String::from_utf8_lossy(&content.with(chosen)).into_owned())
 }
 
 /// The values of a run, in words.

@@ -392,6 +392,13 @@ impl App {
         self.world.trials.file()
     }
 
+    /// Files that rows of trials hang on beside the table and the program itself, as they were last tried.
+    pub fn files_of_rows(&self) -> Vec<String> {
+        let own: Vec<_> = self.program_files().iter().filter_map(|path| std::path::absolute(path).ok()).collect();
+        let is_other = |path: &&String| !own.iter().any(|own| own == std::path::Path::new(path.as_str()));
+        self.world.trials.files().iter().filter(is_other).cloned().collect()
+    }
+
     /// The same, with a page that says what is set.
     #[must_use]
     pub fn with_settings_page(mut self, page: String) -> Self {

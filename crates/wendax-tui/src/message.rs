@@ -59,6 +59,10 @@ pub enum Message {
     Tally(String, String),
     /// A table of trials was read: its path and its text.
     Table(String, String),
+    /// For the job with this number these files were read, or should have been, beside the table and the program that is open.
+    ReadForRows(u64, Vec<String>),
+    /// One of them is another one now.
+    RowsAgain,
     /// Rows are tried, of the job with this number.
     Trying(u64, Arc<Trials>),
     /// They cannot be, and why.

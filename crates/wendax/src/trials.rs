@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex};
 use wendax_project::{NAME, Seal};
-use wendax_trials::{How, Named, Outcome, Programs, Report, Subject, Table, Trials};
+use wendax_trials::{BesideIt, How, Named, Outcome, Programs, Report, Subject, Table, Trials};
 use wendax_tui::{Message, RowJob, TrialsJob};
 
 /// The file name of a table, and the ending of others.
@@ -126,7 +126,8 @@ pub(crate) fn opened(path: &Path) -> Result<(PathBuf, String), Failure> {
 pub(crate) fn try_in_bench(job: &TrialsJob, seal: &Seal, over: &AtomicBool, told: &(dyn Fn(Message) + Sync)) {
     let path = Path::new(&job.path);
     let how = reading(seal.clone(), Telling { form: Problems::Json, ..Telling::default() });
-    let mut tried = named(path, &job.table.tried(), &how, &mut Vec::new());
+    let mut read = Vec::new();
+    let mut tried = named(path, &job.table.tried(), &how, &mut read);
     // What is written in the bench is tried as it is there.
     if let Some(own) = job.own.1.as_ref().and_then(|own| std::fs::canonicalize(own).ok()) {
         for (name, subject) in &mut tried {
@@ -136,8 +137,12 @@ pub(crate) fn try_in_bench(job: &TrialsJob, seal: &Seal, over: &AtomicBool, told
             }
         }
     }
-    let references = named(path, &job.table.references(), &how, &mut Vec::new());
-    let programs = Programs { own: Some(job.own.0.clone()), tried, references };
+    let references = named(path, &job.table.references(), &how, &mut read);
+    let beside = beside_it(path, &job.table, seal, &mut read);
+    let files =
+        read.iter().filter_map(|place| std::path::absolute(place).ok()).map(|place| place.display().to_string());
+    told(Message::ReadForRows(job.number, files.collect()));
+    let programs = Programs { own: Some(job.own.0.clone()), tried, references, beside };
     let trials = match Trials::new(job.table.clone(), programs) {
         Ok(trials) => Arc::new(trials),
         Err(problems) => {
@@ -179,13 +184,39 @@ fn programs(path: &Path, table: &Table, how: &Reading, read: &mut Vec<PathBuf>) 
     let one_line = Reading { telling: Telling { form: Problems::Json, ..how.telling }, ..how.clone() };
     let tried = named(path, &table.tried(), &one_line, read);
     let references = named(path, &table.references(), &one_line, read);
-    Ok(Programs { own, tried, references })
+    let beside = beside_it(path, table, &how.seal, read);
+    Ok(Programs { own, tried, references, beside })
+}
+
+/// The files beside a table that it names; what was read of them is noted.
+pub(crate) fn beside_it(path: &Path, table: &Table, seal: &Seal, read: &mut Vec<PathBuf>) -> BesideIt {
+    /// Bytes of one of them, at most.
+    const LARGEST: u64 = 16 << 20;
+    let mut one = |name: &str| {
+        let place = below(path, name).map_err(|_| "it leads out of the folder of the table".to_owned())?;
+        read.push(place.clone());
+        seal.may_read(&place)?;
+        let metadata = std::fs::metadata(&place).map_err(|error| files::plain(&error))?;
+        // A pipe would be waited for.
+        if !metadata.is_file() {
+            return Err("it is no file".to_owned());
+        }
+        if metadata.len() > LARGEST {
+            return Err("it is larger than 16 MiB".to_owned());
+        }
+        let bytes = std::fs::read(&place).map_err(|error| files::plain(&error))?;
+        Ok(Arc::new(bytes))
+    };
+    table.beside().into_iter().map(|name| (name.to_owned(), one(name))).collect()
 }
 
 /// Programs that a table names; what was read for them is noted.
 pub(crate) fn named(path: &Path, names: &[&str], how: &Reading, read: &mut Vec<PathBuf>) -> Named {
     let mut load = |named: &str| {
-        let program = program::load(&below(path, named)?, how).map_err(|failure| told(&failure))?;
+        let place = below(path, named)?;
+        // Also one that cannot be read yet.
+        read.push(place.clone());
+        let program = program::load(&place, how).map_err(|failure| told(&failure))?;
         read.extend(program.read.iter().cloned());
         Ok(program.subject())
     };

@@ -210,6 +210,47 @@ fn a_program_for_the_other_machine_can_be_the_reference() {
 }
 
 #[test]
+fn long_texts_and_files_lie_beside_the_table() {
+    // It prints what is typed, and copies a file by its bytes.
+    let program = "start: sys get_char\n jc copy\n sys put_char\n jmp start\n\
+        copy: mov r0, from\n clr r1\n sys file_open\n mov r1, room\n mov r2, 9\n sys file_read\n mov r6, r0\n\
+        mov r0, to\n mov r1, 1\n sys file_open\n mov r7, r0\n mov r1, room\n mov r2, r6\n sys file_write\n mov r0, r7\n sys file_close\n\
+        clr r0\n sys exit\n.data\nfrom: .asciz \"in.bin\"\nto: .asciz \"out.bin\"\nroom: .space 20\n";
+    let row = |cells: &str| format!("[[row]]\nname = \"it\"\nvary = {{ a = [1, 2] }}\n{cells}\n");
+    let text = row(
+        "typed = { from = \"said.txt\" }\nfiles = { \"in.bin\" = { from = \"a/b.bin\" } }\nprints = { from = \"said.txt\" }\n\
+        writes = { \"out.bin\" = { from = \"a/b.bin\" } }",
+    );
+    let table = Table::read(&text).unwrap();
+    assert_eq!(table.beside(), ["a/b.bin", "said.txt"]);
+    let tried = |text: &str, said: &[u8], bytes: &[u8]| {
+        let beside = |bytes: &[u8]| Ok(std::sync::Arc::new(bytes.to_vec()));
+        let beside = [("said.txt".to_owned(), beside(said)), ("a/b.bin".to_owned(), beside(bytes))].into();
+        let programs = Programs { own: Some(subject(program)), beside, ..Programs::default() };
+        run(&Trials::new(Table::read(text).unwrap(), programs).unwrap(), 1).outcomes.pop().unwrap()
+    };
+    // Byte by byte: braces and what is no text are as they are.
+    let outcome = tried(&text, b"{a} } {{\n", &[0, 0xFF, b'{', 7]);
+    assert!(outcome.is_passed() && outcome.runs == 2, "{:?}", outcome.why());
+    let spoilt = text.replace("prints = { from = \"said.txt\" }", "prints = \"{a}\"");
+    assert!(tried(&spoilt, b"2", &[1]).why().unwrap().contains("`2` was printed where `1` was expected"));
+    let spoilt = text.replace("writes = { \"out.bin\" = { from = \"a/b.bin\" } }", "writes = { \"out.bin\" = \"ab\" }");
+    let why = tried(&spoilt, b"", b"ax").why().unwrap();
+    assert!(why.contains("file `out.bin` has `ax` where `ab` was expected, at byte 1"), "{why}");
+    // What is not there is a problem of the table, with its line.
+    let programs = Programs {
+        own: Some(subject(program)),
+        beside: [("said.txt".to_owned(), Err("there is no such file".to_owned()))].into(),
+        ..Programs::default()
+    };
+    let problems = Trials::new(table, programs).unwrap_err();
+    let told: Vec<String> = problems.iter().map(ToString::to_string).collect();
+    assert_eq!(told.len(), 4, "{told:?}");
+    assert_eq!(told[0], "line 4: `said.txt` cannot be read: there is no such file");
+    assert!(told.iter().any(|told| told == "line 5: `a/b.bin` cannot be read: it was not read"), "{told:?}");
+}
+
+#[test]
 fn something_comes_at_every_step_of_a_stretch() {
     // A key interrupts; its handler spoils a register unless the program keeps interrupts away.
     let program = |guard: (&str, &str)| {

@@ -51,6 +51,12 @@ impl App {
         }
     }
 
+    /// Has all rows tried once more: what they hang on beside the text is another.
+    pub(super) fn try_rows_again(&mut self, effects: &mut Vec<Effect>) {
+        self.world.trials.tried = None;
+        self.try_rows(effects);
+    }
+
     /// Has all rows tried with the present text, unless they were.
     pub(crate) fn try_rows(&mut self, effects: &mut Vec<Effect>) {
         if std::mem::take(&mut self.world.trials.is_wanted) {

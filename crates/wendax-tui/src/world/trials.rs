@@ -31,6 +31,8 @@ pub(crate) struct Trying {
     pub(crate) number: u64,
     /// The generation of the texts that the present job is about.
     pub(crate) tried: Option<u64>,
+    /// Files that were read for it, beside the table and the program that is open.
+    files: Vec<String>,
     trials: Option<Arc<Trials>>,
     outcomes: BTreeMap<usize, Outcome>,
     is_done: bool,
@@ -158,6 +160,12 @@ impl Trying {
 
     // ---- what comes back; of a job that was given up nothing is taken
 
+    pub(crate) fn take_files(&mut self, number: u64, files: Vec<String>) {
+        if number == self.number {
+            self.files = files;
+        }
+    }
+
     pub(crate) fn begun(&mut self, number: u64, trials: Arc<Trials>) {
         if number == self.number {
             self.trials = Some(trials);
@@ -189,6 +197,11 @@ impl Trying {
     }
 
     // ---- what is asked
+
+    /// Files that rows hang on beside the table and the program that is open: other programs, texts that are given.
+    pub(crate) fn files(&self) -> &[String] {
+        &self.files
+    }
 
     fn rules(&self) -> usize {
         self.table.iter().flatten().map(|table| table.rules.len()).sum()

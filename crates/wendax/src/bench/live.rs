@@ -85,6 +85,8 @@ pub(super) struct Bench {
     written: BTreeSet<PathBuf>,
     /// The files of the program as they were watched last.
     files: Vec<String>,
+    /// How the files looked that rows of trials hang on, when they were read.
+    looks_of_rows: Vec<Option<(u64, std::time::SystemTime)>>,
     /// Files of which unsaved text of last time was looked for.
     looked_for: BTreeSet<String>,
     /// When that is looked for again, and how often at most: whoever has it may just be ending.
@@ -145,6 +147,7 @@ impl Bench {
             no_text: BTreeMap::new(),
             written: BTreeSet::new(),
             files: Vec::new(),
+            looks_of_rows: Vec::new(),
             looked_for: BTreeSet::new(),
             unsaved_at: None,
             unsaved_looks: 20,
@@ -285,8 +288,12 @@ impl Bench {
                 }
             };
             stale = true;
-            let has_files = matches!(message, Message::Assembled(..) | Message::Table(..));
+            let for_rows = matches!(message, Message::ReadForRows(..));
+            let has_files = for_rows || matches!(message, Message::Assembled(..) | Message::Table(..));
             let effects = update(&mut self.app, message);
+            if for_rows {
+                self.looks_of_rows = self.looks_for_rows();
+            }
             if has_files {
                 self.follow_files();
             }
@@ -658,6 +665,15 @@ impl Bench {
         }
     }
 
+    /// How the files look that rows of trials hang on.
+    fn looks_for_rows(&self) -> Vec<Option<(u64, std::time::SystemTime)>> {
+        let look = |path: &String| {
+            let metadata = std::fs::metadata(path).ok()?;
+            Some((metadata.len(), metadata.modified().ok()?))
+        };
+        self.app.files_of_rows().iter().map(look).collect()
+    }
+
     /// Has the system tell when something happens to files that are looked at.
     fn watch(&mut self) {
         let mut folders: Vec<(PathBuf, notify::RecursiveMode)> = Vec::new();
@@ -689,7 +705,7 @@ impl Bench {
         // A table is named as it was typed.
         let table = self.app.table_file().and_then(|(path, _)| std::path::absolute(path).ok());
         let table = table.map(|path| path.display().to_string());
-        self.app.program_files().into_iter().chain(table).collect()
+        self.app.program_files().into_iter().chain(table).chain(self.app.files_of_rows()).collect()
     }
 
     /// The program was built, or has another table: when that is of other files, they are watched, and unsaved text of
@@ -733,6 +749,12 @@ impl Bench {
         });
         if let Some((path, now)) = table {
             let effects = update(&mut self.app, Message::Table(path, now));
+            self.carry_out(effects);
+        }
+        if self.looks_for_rows() != self.looks_of_rows {
+            // Told once; what is read then is looked at anew.
+            self.looks_of_rows = self.looks_for_rows();
+            let effects = update(&mut self.app, Message::RowsAgain);
             self.carry_out(effects);
         }
         if self.app.is_image() {

@@ -1,6 +1,6 @@
 //! One table for each program of a class: programs are loaded and tried on several threads, each sealed and by itself.
 
-use super::{named, now, read_table, reading, select, told};
+use super::{beside_it, named, now, read_table, reading, select, told};
 use crate::cli::{Problems, Try};
 use crate::program::{self, Telling};
 use crate::tally::Meter;
@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 use wendax_project::{NAME, Seal};
-use wendax_trials::{Class, HandIn, How, Named, Programs, ReportForm, Shape, Table, Trials, alike};
+use wendax_trials::{BesideIt, Class, HandIn, How, Named, Programs, ReportForm, Shape, Table, Trials, alike};
 
 /// Bytes of sources that a hand-in may have: what they unfold to is bounded by the assembler, and with both the time and
 /// memory that assembling takes.
@@ -18,6 +18,13 @@ const MOST_BYTES: u64 = 4 << 20;
 
 /// What one program came to, its shape, and what was read for it.
 type Came = (HandIn, Option<Shape>, Vec<PathBuf>);
+
+/// What all programs are tried with.
+struct Given<'a> {
+    table: &'a Table,
+    references: Named,
+    beside: BesideIt,
+}
 
 pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8, Failure> {
     let table_path = options.table.as_deref().ok_or_else(|| Failure::usage("name the table before the programs"))?;
@@ -30,9 +37,11 @@ pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8
     let telling = Telling { form: Problems::Json, ..Telling::default() };
     let mut read = vec![table_path.to_owned()];
     let references = named(table_path, &table.references(), &reading(Seal::default(), telling), &mut read);
+    let beside = beside_it(table_path, &table, &Seal::default(), &mut read);
+    let given = Given { table: &table, references, beside };
     // What was read of the programs is known when all is done; what can be refused before is.
     files::keep_apart(&read, &outputs(options))?;
-    let came = all(options, &table, &references, threads, over);
+    let came = all(options, &given, threads, over);
     if over.load(Ordering::Relaxed) {
         return Err(Failure { status: status::INTERRUPTED, ..Failure::usage("interrupted") });
     }
@@ -51,7 +60,7 @@ pub(super) fn run(options: &Try, threads: usize, over: &AtomicBool) -> Result<u8
 }
 
 /// Tries all programs, as many at once as there are threads.
-fn all(options: &Try, table: &Table, references: &Named, threads: usize, over: &AtomicBool) -> Vec<Came> {
+fn all(options: &Try, given: &Given<'_>, threads: usize, over: &AtomicBool) -> Vec<Came> {
     let next = AtomicUsize::new(0);
     let came: Mutex<Vec<(usize, Came)>> = Mutex::default();
     let meter = Mutex::new(Meter::new("trying the programs"));
@@ -60,7 +69,7 @@ fn all(options: &Try, table: &Table, references: &Named, threads: usize, over: &
             let index = next.fetch_add(1, Ordering::Relaxed);
             let Some(place) = options.programs.get(index) else { return };
             // What one of them did to the tool must not cost the others theirs.
-            let one = catch_unwind(AssertUnwindSafe(|| one(place, table, references, over))).unwrap_or_else(|_| {
+            let one = catch_unwind(AssertUnwindSafe(|| one(place, given, over))).unwrap_or_else(|_| {
                 let why = "the tool failed on it; please report that with the program".to_owned();
                 (HandIn { name: name_of(place), came: Err(why) }, None, Vec::new())
             });
@@ -90,13 +99,13 @@ fn name_of(place: &Path) -> String {
 }
 
 /// Tries one program.
-fn one(place: &Path, table: &Table, references: &Named, over: &AtomicBool) -> Came {
+fn one(place: &Path, given: &Given<'_>, over: &AtomicBool) -> Came {
     let name = name_of(place);
     let seal = Seal { is_whole: true, files_given: true, most_bytes: Some(MOST_BYTES), ..Seal::default() };
     let how = reading(seal, Telling { form: Problems::Json, ..Telling::default() });
     let failed = |why: String| (HandIn { name: name.clone(), came: Err(why) }, None, Vec::new());
     let mut read = Vec::new();
-    let mut table = table.clone();
+    let mut table = given.table.clone();
     let mut own = None;
     if table.is_about_its_own() {
         let loaded = program_in(place).and_then(|path| program::load(&path, &how).map_err(|failure| told(&failure)));
@@ -123,7 +132,8 @@ fn one(place: &Path, table: &Table, references: &Named, over: &AtomicBool) -> Ca
     }
     let tried = named(&place.join(super::TABLE), &tried, &how, &mut read);
     let shape = own.as_ref().map(Shape::of);
-    let trials = match Trials::new(table, Programs { own, tried, references: references.clone() }) {
+    let (references, beside) = (given.references.clone(), given.beside.clone());
+    let trials = match Trials::new(table, Programs { own, tried, references, beside }) {
         Ok(trials) => trials,
         Err(problems) => {
             let why = problems.first().map(ToString::to_string).unwrap_or_default();

@@ -423,3 +423,51 @@ fn the_table_of_an_image_is_tried_anew_when_it_changes() {
     at("hi.trials.toml", "[[row]]\nname = \"one\"\nprints = \"ho\"\n[[row]]\nname = \"two\"\nstatus = 0\n");
     screen.shows("1 of 2 rows fails");
 }
+
+#[test]
+fn rows_hang_on_files_beside_their_table_and_no_others() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str, text: &str| fs::write(folder.path().join(name), text).unwrap();
+    at("echo.asm", "start: sys get_char\n jc done\n sys put_char\n jmp start\ndone: clr r0\n sys exit\n");
+    let table = "[[row]]\nname = \"it\"\ntyped = { from = \"said.txt\" }\nprints = { from = \"told.txt\" }\n";
+    at("echo.trials.toml", table);
+    at("said.txt", "one {two}\n");
+    let (status, _, told) = run(folder.path(), &["try"], "");
+    assert!(
+        status == 110 && told.contains("echo.trials.toml:4: `told.txt` cannot be read: there is no such file"),
+        "{told}"
+    );
+    at("told.txt", "one {two}\n");
+    assert_eq!(run(folder.path(), &["try"], "").0, 0);
+    // Nothing is written over what was read; nothing is read that leads elsewhere or never ends.
+    let (status, _, told) = run(folder.path(), &["try", "-o", "told.txt"], "");
+    assert!(status == 110 && told.contains("name another file"), "{told}");
+    fs::create_dir(folder.path().join("own")).unwrap();
+    for name in ["echo.asm", "echo.trials.toml", "said.txt"] {
+        fs::copy(folder.path().join(name), folder.path().join("own").join(name)).unwrap();
+    }
+    std::os::unix::fs::symlink("../told.txt", folder.path().join("own/told.txt")).unwrap();
+    let (status, _, told) = run(&folder.path().join("own"), &["try"], "");
+    assert!(
+        status == 110 && told.contains("`told.txt` cannot be read: it leads out of the folder of the table"),
+        "{told}"
+    );
+    fs::remove_file(folder.path().join("own/told.txt")).unwrap();
+    assert!(std::process::Command::new("mkfifo").arg(folder.path().join("own/told.txt")).status().unwrap().success());
+    let (status, _, told) = run(&folder.path().join("own"), &["try"], "");
+    assert!(status == 110 && told.contains("`told.txt` cannot be read: it is no file"), "{told}");
+    // Of a class the files are those beside the table, never those of a hand-in.
+    let (status, out, _) = run(folder.path(), &["try", "echo.trials.toml", "own/echo.asm"], "");
+    assert!(status == 0 && out.contains("1 program, 1 row: 1 passed all"), "{out}");
+    // In the bench rows are tried anew when such a file changes.
+    let source = folder.path().join("echo.asm");
+    let screen = Screen::start(folder.path(), &source.display().to_string(), 100, 30);
+    screen.shows("1 row passes");
+    at("told.txt", "one\n");
+    screen.shows("1 of 1 row fails");
+    fs::remove_file(folder.path().join("told.txt")).unwrap();
+    screen.keys(":trials_rows_with");
+    screen.shows("`told.txt` cannot be read: there is no such file");
+    at("told.txt", "one {two}\n");
+    screen.shows("1 row passes");
+}
