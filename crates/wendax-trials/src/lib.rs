@@ -14,6 +14,8 @@ mod alike;
 mod class;
 pub mod edit;
 mod forms;
+#[cfg(feature = "fuzzing")]
+pub mod fuzzing;
 mod judge;
 mod like;
 mod read;

@@ -5,5 +5,6 @@ mod common;
 mod door;
 mod edits;
 mod forms;
+mod fuzz;
 mod rows;
 mod same;

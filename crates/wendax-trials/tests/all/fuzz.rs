@@ -1,0 +1,47 @@
+//! The fuzz target of this crate, for a moment: over the corpus that is kept, and over broken pieces of it.
+
+#![expect(clippy::disallowed_methods, reason = "a test, not the core: it reads the corpus")]
+
+#[path = "../../../../fuzz/kept.rs"]
+mod kept;
+
+use kept::corpus;
+use proptest::prelude::*;
+use wendax_trials::{Table, fuzzing};
+
+#[test]
+fn the_corpus_comes_in_at_its_door() {
+    let all = corpus("tables");
+    assert!(all.len() >= 7, "{} files", all.len());
+    let tables = all.iter().filter(|data| Table::read(&String::from_utf8_lossy(data)).is_ok());
+    assert_eq!(tables.count(), all.len() - 1, "all but one are tables");
+    for data in &all {
+        fuzzing::tables(data);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// Lines of all of them in any order, with signs put in, taken away and changed.
+    #[test]
+    fn broken_pieces_come_in_at_its_door(
+        lines in proptest::collection::vec(any::<prop::sample::Index>(), 1..12),
+        edits in proptest::collection::vec((any::<prop::sample::Index>(), any::<u8>(), 0u8..3), 0..6),
+    ) {
+        let all = corpus("tables").concat();
+        let all = String::from_utf8(all).expect("the corpus is text");
+        let all: Vec<&str> = all.lines().collect();
+        let lines = lines.iter().map(|line| all[line.index(all.len())]);
+        let mut data = format!("[[row]]\nname = \"it\"\n{}\n", lines.collect::<Vec<_>>().join("\n")).into_bytes();
+        for (at, byte, how) in edits {
+            let at = at.index(data.len().max(1));
+            match how {
+                0 if at < data.len() => data[at] = byte,
+                1 if at < data.len() => drop(data.remove(at)),
+                _ => data.insert(at.min(data.len()), b"0123456789,=\"[]{}().-+ \n"[usize::from(byte) % 24]),
+            }
+        }
+        fuzzing::tables(&data);
+    }
+}
