@@ -387,6 +387,13 @@ impl App {
         self
     }
 
+    /// The same, with a row of the table that is walked as soon as it was tried.
+    #[must_use]
+    pub fn with_row(mut self, row: Option<String>) -> Self {
+        self.world.trials.wanted_row = row;
+        self
+    }
+
     /// The file of the table of trials, with the text it is known by.
     pub fn table_file(&self) -> Option<(&str, &str)> {
         self.world.trials.file()

@@ -139,7 +139,7 @@ pub struct TrialsJob {
     pub path: String,
     /// The table.
     pub table: Table,
-    /// The program as it is here, and the file it is, where it is one file.
+    /// The program as it is here, and the file or the folder it is.
     pub own: (Subject, Option<String>),
 }
 
@@ -188,6 +188,13 @@ pub enum Effect {
     Write(String, Vec<u8>),
     /// Make a project in this folder, and open it when nothing is unsaved.
     NewProject(String),
+    /// The bench opens another program that the table names, and walks this row of it.
+    OpenForRow {
+        /// The program, as a path from the table.
+        program: String,
+        /// The row by its name.
+        row: String,
+    },
     /// The project may open these folders outside of its own, or may not: remember it.
     Reach(Vec<PathBuf>, bool),
     /// Put a text into the system's clipboard.

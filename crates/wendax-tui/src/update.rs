@@ -75,7 +75,10 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::RowsAgain => app.try_rows_again(&mut effects),
         Message::Trying(number, trials) => app.world.trials.begun(number, trials),
         Message::NotTried(number, why) => app.world.trials.failed(number, why),
-        Message::Tried(number, outcome) => app.world.trials.take(number, *outcome),
+        Message::Tried(number, outcome) => {
+            app.world.trials.take(number, *outcome);
+            app.walk_wanted_row(&mut effects);
+        }
         Message::TriedAll(number) => app.world.trials.done(number),
         Message::RowWalk(number, name, walk) => app.take_row_walk(number, &name, walk, &mut effects),
         Message::NotWritten(why, text) => app.table_not_written(&why, text, &mut effects),

@@ -10,7 +10,7 @@ mod threads;
 use crate::cli::Look;
 use crate::recovery::Decided;
 use crate::{Failure, files, program, recovery, settings};
-use live::{Bench, End};
+use live::{Bench, End, Next};
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use terminal::theme;
@@ -51,6 +51,8 @@ pub(crate) struct Given {
     pub(crate) exercise: Option<(String, String)>,
     /// A table of trials that is looked at first: the path of its file, and its text.
     pub(crate) table: Option<(String, String)>,
+    /// A row of it that is walked as soon as it was tried.
+    pub(crate) row: Option<String>,
 }
 
 /// What a bench is given besides what it opens.
@@ -61,6 +63,7 @@ struct Dressing {
     page: Option<&'static str>,
     exercise: Option<(String, String)>,
     table: Option<(String, String)>,
+    row: Option<String>,
     theme: Theme,
     settings: settings::Settings,
     settings_page: String,
@@ -71,7 +74,7 @@ struct Dressing {
 }
 
 impl Dressing {
-    fn new(Given { arguments, folder, seal, page, exercise, table }: Given, look: Option<Look>) -> Self {
+    fn new(Given { arguments, folder, seal, page, exercise, table, row }: Given, look: Option<Look>) -> Self {
         let read = settings::read();
         let told = read.found.first().map(|found| {
             let line = read.sources.place(found.primary.span).line;
@@ -87,6 +90,7 @@ impl Dressing {
             page,
             exercise,
             table,
+            row,
             theme: theme(look, &settings),
             settings,
             settings_page,
@@ -110,6 +114,7 @@ impl Dressing {
         // The table that was named, or one that lies beside the program.
         let is_named = self.table.is_some();
         let app = app.with_table(self.table.or_else(|| crate::trials::beside(place, &self.seal)), is_named);
+        let app = app.with_row(self.row);
         let app = match self.told {
             Some(text) => app.with_note(&text),
             None => app,
@@ -129,10 +134,14 @@ pub(crate) fn open(path: Option<&Path>, given: Given, look: Option<Look>) -> Res
     let mut path = path.map(Path::to_owned);
     let mut given = given;
     loop {
+        let seal = given.seal.clone();
         match open_once(path.as_deref(), std::mem::take(&mut given), look)? {
             End::Status(status) => return Ok(status),
-            // A project that was made there.
-            End::Open(next) => path = Some(next),
+            // What it may open stays as it was said.
+            End::Open(Next { path: next, table, row }) => {
+                path = Some(next);
+                given = Given { seal, table, row, ..Given::default() };
+            }
         }
     }
 }

@@ -72,12 +72,21 @@ impl App {
         }
         let table = table.clone();
         let subject = Subject::new(assembly.image.clone(), assembly.sources.clone());
-        // A source by itself may be one that rows name.
-        let file = if world.root.is_empty() { world.documents.iter().next() } else { None };
-        let file = file.and_then(|(_, document)| document.path.clone());
+        // It may be one that rows name.
+        let file = match world.root.as_str() {
+            "" => world.documents.iter().next().and_then(|(_, document)| document.path.clone()),
+            root => Some(root.to_owned()),
+        };
         let number = world.trials.begin(generation);
         let path = world.trials.path().to_owned();
         effects.push(Effect::Try(Box::new(TrialsJob { number, path, table, own: (subject, file) })));
+    }
+
+    /// Walks the row that is waited for, when it was tried.
+    pub(super) fn walk_wanted_row(&mut self, effects: &mut Vec<Effect>) {
+        if let Some(index) = self.world.trials.take_wanted_row() {
+            self.walk_row(index, effects);
+        }
     }
 
     /// Has the run of a row made, to be walked: the one that failed, or the first one.
@@ -94,9 +103,14 @@ impl App {
         if written.is_hidden {
             return self.screen.trouble("this row is hidden: nothing but its name is told");
         }
-        if !trials.is_own(written) {
+        if !trials.is_own(written, &self.world.root) {
             let program = written.program.clone().unwrap_or_default();
-            return self.screen.trouble(format!("this row is about {program}: `wendax {program}` opens that"));
+            if self.is_changed() {
+                let text =
+                    format!("this row is about {program}, which is opened for it: save what is written here first");
+                return self.screen.trouble(text);
+            }
+            return effects.push(Effect::OpenForRow { program, row: name.clone() });
         }
         let outcome = trials.outcome(index);
         let failing = outcome.and_then(|outcome| outcome.failing.clone());

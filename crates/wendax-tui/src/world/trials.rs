@@ -42,6 +42,8 @@ pub(crate) struct Trying {
     undone: Vec<String>,
     /// It is to be looked at first, when there is a program.
     pub(crate) is_wanted: bool,
+    /// This row is to be walked as soon as it was tried.
+    pub(crate) wanted_row: Option<String>,
     /// The cells are shown, instead of what came of the rows.
     pub(crate) is_cells: bool,
     column: usize,
@@ -212,9 +214,18 @@ impl Trying {
         index.checked_sub(self.rules()).filter(|row| *row < self.cells.len().max(self.heads.len()))
     }
 
-    /// A row is about the program that is open.
-    pub(crate) fn is_own(&self, row: &Row) -> bool {
-        is_about(row, &self.path, &self.source)
+    /// A row is about the program that is open: a source by itself, or the project in this folder.
+    pub(crate) fn is_own(&self, row: &Row, root: &str) -> bool {
+        is_about(row, &self.path, &self.source) || !root.is_empty() && is_about(row, &self.path, root)
+    }
+
+    /// The row that is to be walked, once it was tried.
+    pub(crate) fn take_wanted_row(&mut self) -> Option<usize> {
+        let name = self.wanted_row.as_ref()?;
+        let index = self.heads.iter().position(|(known, _)| known == name)?;
+        self.outcomes.get(&index)?;
+        self.wanted_row = None;
+        Some(index)
     }
 
     /// Rules and rows by name.

@@ -41,8 +41,19 @@ const LOOK_AFTER: Duration = Duration::from_millis(60);
 pub(super) enum End {
     /// The program ends with this status.
     Status(u8),
-    /// This project is to be opened.
-    Open(PathBuf),
+    /// This is to be opened.
+    Open(Next),
+}
+
+/// What is opened next.
+#[derive(Debug, Default)]
+pub(super) struct Next {
+    /// The program.
+    pub(super) path: PathBuf,
+    /// The table of trials it is opened for: the path of its file, and its text.
+    pub(super) table: Option<(String, String)>,
+    /// The row of that which is to be walked.
+    pub(super) row: Option<String>,
 }
 
 /// What a file was seen to have.
@@ -72,7 +83,7 @@ pub(super) struct Bench {
     /// What is open, by which it is known the next time.
     place: PathBuf,
     /// What is to be opened instead.
-    next: Option<PathBuf>,
+    next: Option<Next>,
     /// The folder of the project, which is watched with all that lies in it.
     root: Option<PathBuf>,
     /// What was told last of each file that is another one than it was: its text, nothing when it is gone.
@@ -416,6 +427,7 @@ impl Bench {
                     };
                     self.send(told);
                 }
+                Effect::OpenForRow { program, row } => quits |= self.open_for_row(&program, row),
                 Effect::NewProject(folder) => quits |= self.new_project(Path::new(&folder)),
                 Effect::Reach(folders, is_allowed) => {
                     if let Some(root) = &self.root {
@@ -602,8 +614,30 @@ impl Bench {
             self.send(Message::Done(text));
             return false;
         }
-        self.next = Some(folder.to_owned());
+        self.next = Some(Next { path: folder.to_owned(), ..Next::default() });
         true
+    }
+
+    /// Another program of the table is opened, and a row of it walked; what is open must be saved.
+    fn open_for_row(&mut self, program: &str, row: String) -> bool {
+        let Some((table, text)) = self.app.table_file().map(|(path, text)| (path.to_owned(), text.to_owned())) else {
+            return false;
+        };
+        // What cannot be opened must not end the bench.
+        let opened = crate::exercise::below(Path::new(&table), program).and_then(|path| {
+            let is_read = path.is_dir() || !files::is_source_name(&path);
+            let read = if is_read {
+                Ok(())
+            } else {
+                files::read(&path).and_then(|bytes| files::text_of(&path, bytes)).map(drop)
+            };
+            read.map(|()| path).map_err(|failure| failure.text)
+        });
+        match opened {
+            Ok(path) => self.next = Some(Next { path, table: Some((table, text)), row: Some(row) }),
+            Err(why) => self.send(Message::Failed(why)),
+        }
+        self.next.is_some()
     }
 
     fn send(&self, message: Message) {

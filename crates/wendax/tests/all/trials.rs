@@ -471,3 +471,35 @@ fn rows_hang_on_files_beside_their_table_and_no_others() {
     at("told.txt", "one {two}\n");
     screen.shows("1 row passes");
 }
+
+#[test]
+fn a_row_about_another_program_opens_that_and_walks_there() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str, text: &str| fs::write(folder.path().join(name), text).unwrap();
+    fs::create_dir(folder.path().join("tools")).unwrap();
+    at("wendax.toml", "sources = [\"main.asm\"]\n");
+    at("main.asm", "start: clr r0\n sys exit\n");
+    at("tools/two.asm", "start: mov r0, 2\n sys put_int\n clr r0\n sys exit\n");
+    at(
+        "trials.toml",
+        "[[row]]\nname = \"own\"\nstatus = 0\n[[row]]\nname = \"tool\"\nprogram = \"tools/two.asm\"\nprints = \"3\"\n\
+         [[row]]\nname = \"gone\"\nprogram = \"tools/gone.asm\"\n",
+    );
+    let screen = Screen::start(folder.path(), &folder.path().display().to_string(), 110, 34);
+    screen.shows("2 of 3 rows fail");
+    screen.keys(":trials_rows_with");
+    screen.shows("tool");
+    // Unsaved text would be lost by that.
+    screen.keys("Escape e");
+    screen.text(" ");
+    screen.keys("Escape :trials_rows_with Home Down Enter");
+    screen.shows("save what is written here first");
+    screen.keys("C-s Escape :trials_rows_with Home Down Down Enter");
+    screen.shows("tools/gone.asm: there is no such file");
+    screen.keys("Up Enter");
+    screen.shows("two.asm");
+    screen.shows("`2` was printed where `3` was expected");
+    screen.shows("step 1 of 4");
+    screen.keys("q");
+    screen.shows("ended with 0");
+}

@@ -283,6 +283,7 @@ impl Stage {
                 // Time passes when the test says so.
                 Effect::Tick(wait) => self.tick = Some(wait),
                 Effect::Quit => self.ended = true,
+                Effect::OpenForRow { program, row } => self.asked.push(format!("{program}: {row}")),
             }
         }
     }
