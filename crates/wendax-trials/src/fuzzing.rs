@@ -9,16 +9,16 @@ use crate::{How, Programs, Subject, Table, Trials};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
-/// A program with two routines and data.
-const PROGRAM: &str = "start: sys get_int\n jc done\n add r0, r0\n sys put_int\ndone: clr r0\n sys exit\n\
+/// The program that tables are tried on, as W16 assembles it: two routines and data.
+pub const PROGRAM: &str = "start: sys get_int\n jc done\n add r0, r0\n sys put_int\ndone: clr r0\n sys exit\n\
     sum: clr r2\n@next: ldw r3, [r0]\n add r2, r3\n add r0, 2\n djnz r1, @next\n mov r0, r2\n ret\n\
     twice: add r0, r0\n stw [total], r0\n ret\n.data\nlist: .word 3, 4\n .space 8\nname: .space 8\ntotal: .word 0\n";
 
 /// Runs of all rows together, at most: what takes longer finds nothing more.
 const MOST_RUNS: u64 = 40;
 
-/// Any text as a table.
-pub fn tables(data: &[u8]) {
+/// Any text as a table, for [`PROGRAM`].
+pub fn tables(data: &[u8], program: &Subject) {
     let Ok(text) = std::str::from_utf8(data) else { return };
     let written = edit::rows(text);
     let mut table = match Table::read(text) {
@@ -46,21 +46,15 @@ pub fn tables(data: &[u8]) {
     table.limits.steps = table.limits.steps.min(300);
     table.limits.output = table.limits.output.min(300);
     if table.rows.iter().fold(0, |all, row| row.cases().saturating_add(all)) <= MOST_RUNS {
-        let one = tried(&table, 1);
-        assert_eq!(one, tried(&table, 2), "{text}");
+        let one = tried(&table, program, 1);
+        assert_eq!(one, tried(&table, program, 2), "{text}");
     }
 }
 
 /// What comes of it on so many threads; the host's clock stands still.
-fn tried(table: &Table, threads: usize) -> Option<crate::Report> {
-    let (sources, file) = wendax_source::Sources::single("main.asm", PROGRAM);
-    let assembly = wendax_asm::assemble(&sources, file);
+fn tried(table: &Table, program: &Subject, threads: usize) -> Option<crate::Report> {
     let beside = table.beside().into_iter().map(|path| (path.to_owned(), Ok(Arc::new(path.as_bytes().to_vec()))));
-    let programs = Programs {
-        own: Some(Subject::new(assembly.image, assembly.sources)),
-        beside: beside.collect(),
-        ..Programs::default()
-    };
+    let programs = Programs { own: Some(program.clone()), beside: beside.collect(), ..Programs::default() };
     let trials = Trials::new(table.clone(), programs).ok()?;
     let over = AtomicBool::new(false);
     trials.run(How { threads, now: &|| 0, is_over: &over }, &|_| {})

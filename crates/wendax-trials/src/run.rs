@@ -4,7 +4,7 @@ use crate::subject::Begun;
 use crate::table::{Chosen, Ends, Row};
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use wendax_machine::{Event, Fault, Found, Need};
+use wendax_machine::{Event, Fault, Found, MOST_BYTES, Need};
 use wendax_session::{Command, Progress, Session, State, StopAt, Why, state_words};
 
 /// Work between two looks at the host's clock, in steps: some milliseconds.
@@ -91,7 +91,9 @@ impl Yard {
     /// What is found at a path, as in a folder that holds these files and nothing else.
     pub fn find(&self, path: &str) -> Found {
         if let Some(bytes) = self.0.get(path) {
-            return Found::Bytes(Arc::clone(bytes));
+            // As in a folder.
+            let is_small = bytes.len() <= MOST_BYTES;
+            return if is_small { Found::Bytes(Arc::clone(bytes)) } else { Found::TooLarge };
         }
         let is_folder =
             |path: &str| self.0.keys().any(|known| known.strip_prefix(path).is_some_and(|rest| rest.starts_with('/')));

@@ -5,6 +5,7 @@
 #[path = "../../../../fuzz/kept.rs"]
 mod kept;
 
+use crate::common::subject;
 use kept::corpus;
 use proptest::prelude::*;
 use wendax_trials::{Table, fuzzing};
@@ -16,7 +17,7 @@ fn the_corpus_comes_in_at_its_door() {
     let tables = all.iter().filter(|data| Table::read(&String::from_utf8_lossy(data)).is_ok());
     assert_eq!(tables.count(), all.len() - 1, "all but one are tables");
     for data in &all {
-        fuzzing::tables(data);
+        fuzzing::tables(data, &subject(fuzzing::PROGRAM));
     }
 }
 
@@ -47,6 +48,6 @@ proptest! {
                 _ => data.insert(at.min(data.len()), b"0123456789,=\"[]{}().-+ \n"[usize::from(byte) % 24]),
             }
         }
-        fuzzing::tables(&data);
+        fuzzing::tables(&data, &subject(fuzzing::PROGRAM));
     }
 }

@@ -251,6 +251,18 @@ fn long_texts_and_files_lie_beside_the_table() {
 }
 
 #[test]
+fn a_file_that_is_too_large_is_so_for_a_row_as_for_a_run() {
+    let program = "start: mov r0, path\n clr r1\n sys file_open\n mov r0, 0\n jnc done\n inc r0\ndone: sys exit\n.data\npath: .asciz \"in\"\n";
+    for (bytes, status) in [(1 << 20, 0), ((1 << 20) + 1, 1)] {
+        let table = format!("[[row]]\nname = \"it\"\nfiles = {{ in = {{ from = \"in\" }} }}\nstatus = {status}\n");
+        let beside = [("in".to_owned(), Ok(std::sync::Arc::new(vec![b'x'; bytes])))].into();
+        let programs = Programs { own: Some(subject(program)), beside, ..Programs::default() };
+        let outcome = run(&Trials::new(Table::read(&table).unwrap(), programs).unwrap(), 1).outcomes.pop().unwrap();
+        assert!(outcome.is_passed(), "{bytes}: {:?}", outcome.why());
+    }
+}
+
+#[test]
 fn something_comes_at_every_step_of_a_stretch() {
     // A key interrupts; its handler spoils a register unless the program keeps interrupts away.
     let program = |guard: (&str, &str)| {
