@@ -113,7 +113,9 @@ impl Dressing {
         let app = app.with_exercise(self.exercise).with_hushed(&self.settings.hushed);
         // The table that was named, or one that lies beside the program.
         let is_named = self.table.is_some();
-        let app = app.with_table(self.table.or_else(|| crate::trials::beside(place, &self.seal)), is_named);
+        let table = self.table.or_else(|| crate::trials::beside(place, &self.seal));
+        let is_other = table.as_ref().is_some_and(|(path, text)| crate::trials::is_of_another(path, text, place));
+        let app = app.with_table(table, is_named, is_other);
         let app = app.with_row(self.row);
         let app = match self.told {
             Some(text) => app.with_note(&text),

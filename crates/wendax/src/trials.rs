@@ -13,7 +13,7 @@ use crate::{Failure, files, status};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex};
-use wendax_project::{NAME, Seal};
+use wendax_project::{NAME, Project, Seal};
 use wendax_trials::{BesideIt, How, Named, Outcome, Programs, Report, Subject, Table, Trials};
 use wendax_tui::{Message, RowJob, TrialsJob};
 
@@ -90,23 +90,37 @@ pub(crate) fn program_of(path: &Path, table: &Table) -> Result<PathBuf, Failure>
 
 /// The table beside a program that is opened: that of its name, or that of its project; its path and its text.
 pub(crate) fn beside(program: &Path, seal: &Seal) -> Option<(String, String)> {
-    let text_of = |path: &Path| {
+    let folder = if program.is_dir() { program } else { program.parent()? };
+    let names = |row: &wendax_trials::Row| row.program.as_ref().is_some_and(|name| folder.join(name) == program);
+    let has_row = |text: &str| Table::read(text).is_ok_and(|table| table.rows.iter().any(names));
+    let read = |path: &Path| {
         seal.may_read(path).ok()?;
-        files::text_of(path, files::read(path).ok()?).ok()
+        let text = files::text_of(path, files::read(path).ok()?).ok()?;
+        Some((path.display().to_string(), text))
     };
     let own = program.with_extension(&ENDING[1..]);
     if !program.is_dir() && own.is_file() {
-        return Some((own.display().to_string(), text_of(&own)?));
+        return read(&own).filter(|(path, text)| !is_of_another(path, text, program) || has_row(text));
     }
-    let folder = if program.is_dir() { program } else { program.parent()? };
     let all = tables(Some(folder)).ok()?;
-    all.into_iter().find_map(|path| {
-        let text = text_of(&path)?;
-        // Of a source by itself: a table with rows about it.
-        let names = |row: &wendax_trials::Row| row.program.as_ref().is_some_and(|name| folder.join(name) == program);
-        let is_about = || Table::read(&text).is_ok_and(|table| table.rows.iter().any(names));
-        (program.is_dir() || is_about()).then(|| (path.display().to_string(), text.clone()))
-    })
+    // Of a source by itself: a table with rows about it.
+    all.into_iter().filter_map(|path| read(&path)).find(|(_, text)| program.is_dir() || has_row(text))
+}
+
+/// A table is about another program than the one in this place, where its rows do not say which.
+pub(crate) fn is_of_another(path: &str, text: &str, place: &Path) -> bool {
+    let whole = |path: &Path| std::fs::canonicalize(path).ok();
+    let Ok(table) = Table::read(text) else { return false };
+    // It may be an image of that name, too.
+    let of_its_name = place.with_extension(&ENDING[1..]);
+    if table.program.is_none() && whole(&of_its_name).is_some_and(|own| Some(own) == whole(Path::new(path))) {
+        return false;
+    }
+    let Ok(program) = program_of(Path::new(path), &table) else { return false };
+    // A source that is part of a project is opened with all of it.
+    let around = Project::around(&program).0;
+    let project = around.manifest_path.is_some().then_some(around.root);
+    ![Some(program), project].iter().flatten().any(|own| whole(own) == whole(place))
 }
 
 /// The program that is opened with a table, and the text of that.

@@ -4,6 +4,7 @@ use crate::actions::Look;
 use crate::app::App;
 use crate::message::{Effect, RowJob, TrialsJob};
 use crate::panes::PaneId;
+use crate::world::trials::Opened;
 use crate::world::walk::OfRow;
 use wendax_session::{Command, grouped};
 use wendax_trials::{Subject, edit, record};
@@ -24,9 +25,12 @@ impl App {
         })
     }
 
-    /// The source that is open, where it is one by itself.
-    pub(crate) fn own_source(&self) -> String {
-        if self.world.root.is_empty() { self.path().unwrap_or_default().to_owned() } else { String::new() }
+    /// The program that is open, for a table that is about it, or about another one.
+    pub(crate) fn opened(&self, is_other: bool) -> Opened {
+        let root = self.world.root.as_str();
+        let is_project = !root.is_empty();
+        let place = if is_project { root } else { self.path().unwrap_or_default() };
+        Opened { place: place.to_owned(), is_project, is_other }
     }
 
     /// A name that no row has yet.
@@ -42,8 +46,9 @@ impl App {
         let is_same = self.world.trials.file() == Some((path.as_str(), text.as_str()));
         let is_first = path != self.world.trials.path();
         if !is_same {
-            let source = self.own_source();
-            self.world.trials.read(path, text, &source);
+            // One that is taken by hand is meant for what is open.
+            let opened = self.opened(!is_first && self.world.trials.is_of_other());
+            self.world.trials.read(path, text, opened);
             self.try_rows(effects);
         }
         if is_first {
@@ -103,7 +108,7 @@ impl App {
         if written.is_hidden {
             return self.screen.trouble("this row is hidden: nothing but its name is told");
         }
-        if !trials.is_own(written, &self.world.root) {
+        if !trials.is_own(written) {
             let program = written.program.clone().unwrap_or_default();
             if self.is_changed() {
                 let text =
@@ -214,8 +219,8 @@ impl App {
     pub(super) fn table_not_written(&mut self, why: &str, text: Option<String>, effects: &mut Vec<Effect>) {
         if let Some(text) = text {
             let path = self.world.trials.path().to_owned();
-            let source = self.own_source();
-            self.world.trials.read(path, text, &source);
+            let opened = self.opened(self.world.trials.is_of_other());
+            self.world.trials.read(path, text, opened);
             self.try_rows(effects);
         }
         self.screen.trouble(why);

@@ -25,8 +25,8 @@ pub(crate) struct Trying {
     cells: Vec<(usize, RowCells)>,
     /// All rows can be changed in the text.
     is_written: bool,
-    /// The source that is open, where it is one by itself: rows about others are left out.
-    source: String,
+    /// The program that is open: rows about others are left out.
+    opened: Opened,
     /// Goes up with each job.
     pub(crate) number: u64,
     /// The generation of the texts that the present job is about.
@@ -47,6 +47,26 @@ pub(crate) struct Trying {
     /// The cells are shown, instead of what came of the rows.
     pub(crate) is_cells: bool,
     column: usize,
+}
+
+/// The program that is open, as rows name programs.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Opened {
+    /// The file of a source by itself, or the folder of a project.
+    pub(crate) place: String,
+    /// It is a project: of its table all rows are shown.
+    pub(crate) is_project: bool,
+    /// The table is about another program where a row does not say which: so it was when it was opened.
+    pub(crate) is_other: bool,
+}
+
+impl Opened {
+    /// A row of the table at a path is about it.
+    fn is_of(&self, row: &Row, path: &str) -> bool {
+        row.program
+            .as_ref()
+            .map_or(!self.is_other, |program| Path::new(path).with_file_name(program) == Path::new(&self.place))
+    }
 }
 
 /// Whether a row takes more or less than it did.
@@ -80,9 +100,9 @@ impl Trying {
         &self.text
     }
 
-    /// A table was read from its file, for a program that is this source, where it is one by itself.
-    pub(crate) fn read(&mut self, path: String, text: String, source: &str) {
-        source.clone_into(&mut self.source);
+    /// A table was read from its file, for the program that is open.
+    pub(crate) fn read(&mut self, path: String, text: String, opened: Opened) {
+        self.opened = opened;
         if path != self.path {
             self.undone.clear();
             self.before.clear();
@@ -123,11 +143,15 @@ impl Trying {
         let mut table = Table::read(&text).map_err(told);
         if let Ok(table) = &mut table {
             self.is_written = table.rows.len() == written.len();
-            let (path, source) = (&self.path, &self.source);
-            let own: Vec<bool> =
-                table.rows.iter().map(|row| source.is_empty() || is_about(row, path, source)).collect();
-            // Where none is about it, all of them are shown.
-            let own = if own.contains(&true) { own } else { vec![true; own.len()] };
+            let (path, opened) = (&self.path, &self.opened);
+            let is_own = |row| opened.is_project && !opened.is_other || opened.is_of(row, path);
+            let own: Vec<bool> = table.rows.iter().map(is_own).collect();
+            if opened.is_other {
+                // They are about the text of the table's own program.
+                table.rules.clear();
+            }
+            // Where none is about it, all of them are shown, as long as each says what it is about.
+            let own = if own.contains(&true) || opened.is_other { own } else { vec![true; own.len()] };
             let mut kept = own.iter();
             table.rows.retain(|_| kept.next().copied().unwrap_or(true));
             self.cells =
@@ -214,9 +238,14 @@ impl Trying {
         index.checked_sub(self.rules()).filter(|row| *row < self.cells.len().max(self.heads.len()))
     }
 
-    /// A row is about the program that is open: a source by itself, or the project in this folder.
-    pub(crate) fn is_own(&self, row: &Row, root: &str) -> bool {
-        is_about(row, &self.path, &self.source) || !root.is_empty() && is_about(row, &self.path, root)
+    /// A row is about the program that is open.
+    pub(crate) fn is_own(&self, row: &Row) -> bool {
+        self.opened.is_of(row, &self.path)
+    }
+
+    /// Where a row does not say it, the table is about another program than is open.
+    pub(crate) fn is_of_other(&self) -> bool {
+        self.opened.is_other
     }
 
     /// The row that is to be walked, once it was tried.
@@ -319,9 +348,4 @@ impl Trying {
             _ => None,
         }
     }
-}
-
-/// A row of the table at a path is about a source, which is open; those that name no program are about whatever is.
-fn is_about(row: &Row, path: &str, source: &str) -> bool {
-    row.program.as_ref().is_none_or(|program| Path::new(path).with_file_name(program) == Path::new(source))
 }

@@ -220,10 +220,10 @@ fn of_a_table_about_several_programs_the_rows_about_the_open_one_are_shown_and_c
     assert!(
         written(&stage).contains("first") && written(&stage).contains("third") && !written(&stage).contains("second")
     );
-    // None is about it: all are shown, and none can be walked here.
+    // None is about it: all are shown, and Enter opens what one is about.
     shows(&mut stage, "first");
     stage.keys("Enter");
-    shows(&mut stage, "this row is about other.asm");
+    assert_eq!(stage.asked, ["other.asm: first"]);
 }
 
 #[test]

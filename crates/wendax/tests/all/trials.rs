@@ -500,6 +500,14 @@ fn a_row_about_another_program_opens_that_and_walks_there() {
     screen.shows("two.asm");
     screen.shows("`2` was printed where `3` was expected");
     screen.shows("step 1 of 4");
+    // The rows of the project are none of its.
+    screen.shows("1 of 1 row fails");
     screen.keys("q");
     screen.shows("ended with 0");
+    drop(screen);
+    let place = folder.path().join("tools/two.asm");
+    at("tools/two.trials.toml", "program = \"three.asm\"\n[[row]]\nname = \"of three\"\nstatus = 7\n");
+    let screen = Screen::start(folder.path(), &place.display().to_string(), 110, 34);
+    let shown = screen.shows("ready");
+    assert!(!shown.contains("row"), "a table of its name that is about another is none of it: {shown}");
 }
