@@ -78,7 +78,6 @@ impl App {
                 self.screen.trouble("this is no demo; `wendax demo` lists those there are");
             }
             Look::Read(what) => self.screen.sheet = Some(Sheet::Page { what, scroll: 0 }),
-            Look::Page(id) if self.screen.focus == id => self.leave_page(),
             Look::Page(id) => self.show_page(id),
             Look::Pages if self.screen.focus.is_page() => self.show_page(self.screen.focus.page_behind()),
             Look::Pages => self.show_page(self.screen.last_page),

@@ -289,3 +289,14 @@ proptest! {
         prop_assert_eq!(written(&stage), TABLE);
     }
 }
+
+#[test]
+fn a_page_that_is_asked_for_by_its_name_is_there_also_when_it_was() {
+    let mut stage = stage(TABLE);
+    stage.keys(":trials_rows_with");
+    shows(&mut stage, "what came of it");
+    stage.keys(":trials_rows_with");
+    shows(&mut stage, "what came of it");
+    stage.keys("Esc");
+    hides(&mut stage, "what came of it");
+}
