@@ -266,7 +266,7 @@ fn the_board_of_rv32_is_drawn_before_anything_is_set() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(48))]
+    #![proptest_config(ProptestConfig::with_cases(32))]
 
     /// Any keys in any order on any screen, commands of the palette among them, for a program of either machine: no panic, no text that differs from its
     /// file without that being known, and an end with one only after a question.
