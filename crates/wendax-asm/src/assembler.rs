@@ -53,9 +53,23 @@ pub struct Assembler {
     texts: Texts,
     units: FxHashMap<String, (Arc<Unit>, Used)>,
     objects: FxHashMap<String, Objects>,
+    /// Who writes is offered the files that lie around sources.
+    is_offering: bool,
 }
 
 impl Assembler {
+    /// One for a text that is being written: an assembly knows what could be included, which takes reading folders.
+    #[must_use]
+    pub fn offering() -> Self {
+        Self { is_offering: true, ..Self::default() }
+    }
+
+    /// One like this that has done nothing yet.
+    #[must_use]
+    pub fn anew(&self) -> Self {
+        Self { is_offering: self.is_offering, ..Self::default() }
+    }
+
     /// One that has these texts already, by their names.
     pub(crate) fn with_sources(sources: Sources) -> Self {
         Self { texts: Texts::of(sources), ..Self::default() }
@@ -122,6 +136,7 @@ impl Assembler {
         let (told, meant) = crate::meant::hush(&self.texts.sources, &of, &inputs.meant, syntax, found);
         let mut around: Vec<Arc<[String]>> = units
             .iter()
+            .filter(|_| self.is_offering)
             .filter_map(|unit| self.texts.sources.get(unit.file))
             .map(|source| files.around(source.name()))
             .collect();

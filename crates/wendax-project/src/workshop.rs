@@ -90,6 +90,12 @@ impl Workshop {
         Self { project, files, assembler: Assembler::default() }
     }
 
+    /// The same for someone who writes: see [`Assembler::offering`].
+    #[must_use]
+    pub fn offering(self) -> Self {
+        Self { assembler: Assembler::offering(), ..self }
+    }
+
     /// The project, as its manifest was when it was last built.
     pub fn project(&self) -> &Project {
         &self.project
@@ -143,7 +149,7 @@ impl Workshop {
         let built = guarded(|| self.build_now(stop));
         if let Err(NotBuilt::Failed(_)) = built {
             // What it kept may be half of something.
-            self.assembler = Assembler::default();
+            self.assembler = self.assembler.anew();
         }
         built
     }
@@ -196,6 +202,7 @@ fn guarded(work: impl FnOnce() -> Result<Built, NotBuilt>) -> Result<Built, NotB
 mod tests {
     use super::*;
     use std::cell::Cell;
+    use wendax_language::Written;
     use wendax_source::MemoryFiles;
 
     fn folder() -> tempfile::TempDir {
@@ -221,6 +228,18 @@ mod tests {
         assert_eq!(workshop.build().unwrap().inputs.sources.len(), 2, "a keystroke walks no folders");
         workshop.look_again();
         assert_eq!(workshop.build().unwrap().inputs.sources.len(), 3);
+    }
+
+    #[test]
+    fn folders_are_read_only_for_who_writes() {
+        let folder = folder();
+        let around = |workshop: Workshop| {
+            let assembly = { workshop }.build().unwrap().assembly;
+            assembly.paths_around().into_iter().map(str::to_owned).collect::<Vec<_>>()
+        };
+        let workshop = || Workshop::new(Project::at(folder.path()).unwrap());
+        assert_eq!(around(workshop()), [""; 0]);
+        assert_eq!(around(workshop().offering()), ["a.asm", "b.asm", "wendax.toml"]);
     }
 
     #[test]

@@ -58,7 +58,7 @@ pub(super) fn workshop(
 ) -> Sender<Request> {
     let (sender, requests) = channel();
     let work = move || {
-        let mut workshop = Workshop::new(project);
+        let mut workshop = Workshop::new(project).offering();
         while let Some(generation) = newest(&mut workshop, &requests) {
             let built = workshop.build_unless(&|| is_leaving.load(Ordering::Relaxed));
             let incoming = match built {

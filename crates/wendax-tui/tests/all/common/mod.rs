@@ -62,7 +62,7 @@ impl Stage {
     }
 
     fn with_files(app: App, files: MemoryFiles, sources: Vec<String>) -> Self {
-        let assembler = Assembler::default();
+        let assembler = Assembler::offering();
         let mut stage = Self {
             app,
             saved: Vec::new(),
