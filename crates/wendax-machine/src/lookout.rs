@@ -26,6 +26,7 @@ pub struct Lookout {
 impl Lookout {
     /// There is nothing to look out for.
     pub fn is_empty(&self) -> bool {
-        *self == Self::default()
+        let Self { uses, mnemonics, cells, leaving, rare } = self;
+        *uses == RegisterUse::default() && mnemonics.is_empty() && cells.is_empty() && !leaving && !rare
     }
 }

@@ -21,7 +21,7 @@ pub fn sources(data: &[u8]) {
         names.push(name);
     }
     let inputs = Inputs { sources: names.clone(), ..Inputs::default() };
-    let mut assembler = Assembler::default();
+    let mut assembler = Assembler::offering();
     let assembly = assembler.assemble(&inputs, &files);
     check(&assembly);
     let again = assembler.assemble(&inputs, &files);

@@ -54,17 +54,20 @@ fn hash(value: &impl Hash) -> u64 {
 fn instructions(subject: &Subject) -> Vec<u64> {
     let target = subject.target();
     let mut words = Vec::new();
+    let mut known: FxHashMap<&[u8], Option<u64>> = FxHashMap::default();
     for part in subject.image.segments.iter().filter(|part| part.rights.execute && !part.reserved) {
         let mut at = 0;
         while at < part.bytes.len() {
             let rest = &part.bytes[at..];
             let address = part.start + u32::try_from(at).unwrap_or(u32::MAX);
-            let text = (target.text)(rest, address, &|_| Some("label".to_owned()));
-            let length = (target.leads)(rest, address).map_or(target.code_align, |(length, _)| length);
-            if let Some(text) = text {
-                words.push(hash(&plain(&text, target)));
-            }
-            at += length.max(1) as usize;
+            let length = (target.leads)(rest, address).map_or(target.code_align, |(length, _)| length).max(1) as usize;
+            // What its bytes say is said once: of labels nothing is told but that there is one.
+            let word = *known.entry(rest.get(..length).unwrap_or(rest)).or_insert_with(|| {
+                let text = (target.text)(rest, address, &|_| Some("label".to_owned()));
+                text.map(|text| hash(&plain(&text, target)))
+            });
+            words.extend(word);
+            at += length;
         }
     }
     words

@@ -41,8 +41,8 @@ fn files_are_offered_where_one_is_named() {
         .with("own/lamps.bin", [1, 2])
         .with("own/frames.inc", "")
         .with("out/far.inc", "");
-    let assembly =
-        Assembler::default().assemble(&Inputs { sources: vec!["own/a.asm".into()], ..Inputs::default() }, &files);
+    let inputs = Inputs { sources: vec!["own/a.asm".into()], ..Inputs::default() };
+    let assembly = Assembler::offering().assemble(&inputs, &files);
     let offered = |from: &str, line: &str, at: usize| {
         let found = offers(&assembly, assembly.sources.find(from), line, at);
         (found.replaces, found.list.into_iter().map(|offer| offer.text).collect::<Vec<_>>())
