@@ -61,7 +61,7 @@ fn trials_words(app: &App, room: u16) -> (String, Ink) {
     let (failed, tried, all) = trials.counts();
     let rows = if all == 1 { "row" } else { "rows" };
     match (trials.why_not(), trials.is_done(), failed) {
-        (Some(_), ..) => (" · no trials".to_owned(), Ink::Trouble),
+        (Some(_), ..) => (" · rows cannot be tried".to_owned(), Ink::Trouble),
         (None, _, 1) => (format!(" · 1 of {all} {rows} fails"), Ink::Trouble),
         (None, _, 2..) => (format!(" · {failed} of {all} {rows} fail"), Ink::Trouble),
         (None, false, 0) if tried < all => (format!(" · trying {all} {rows}"), Ink::Quiet),

@@ -140,7 +140,7 @@ fn what_someone_else_wrote_into_the_table_is_not_lost() {
     // What is no table any more says what is wrong with it.
     stage.message(Message::Table(PATH.to_owned(), "[[row]]\ntyped = 3\n".to_owned()));
     shows(&mut stage, "line 2: `typed` takes a text in quotation marks");
-    shows(&mut stage, "no trials");
+    shows(&mut stage, "rows cannot be tried");
     stage.message(Message::Table(PATH.to_owned(), TABLE.to_owned()));
     shows(&mut stage, "2 of 4 fail");
 }
