@@ -59,6 +59,9 @@ fn trials_words(app: &App, room: u16) -> (String, Ink) {
         return (String::new(), Ink::Quiet);
     }
     let (failed, tried, all) = trials.counts();
+    if all == 0 && trials.why_not().is_none() {
+        return (String::new(), Ink::Quiet);
+    }
     let rows = if all == 1 { "row" } else { "rows" };
     match (trials.why_not(), trials.is_done(), failed) {
         (Some(_), ..) => (" · rows cannot be tried".to_owned(), Ink::Trouble),
