@@ -89,6 +89,8 @@ type Item<'a> = Spanned<DeValue<'a>>;
 /// What is found while reading.
 struct Door<'t> {
     text: &'t str,
+    /// Where its lines end.
+    ends: Vec<usize>,
     problems: Vec<Problem>,
 }
 
@@ -99,7 +101,8 @@ impl Table {
     ///
     /// All that is wrong with it, in order.
     pub fn read(text: &str) -> Result<Self, Vec<Problem>> {
-        let mut door = Door { text, problems: Vec::new() };
+        let ends = text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n').map(|(at, _)| at).collect();
+        let mut door = Door { text, ends, problems: Vec::new() };
         let table = door.table();
         if door.problems.is_empty() {
             return Ok(table);
@@ -111,7 +114,7 @@ impl Table {
 
 impl Door<'_> {
     fn line(&self, at: usize) -> usize {
-        self.text.get(..at).unwrap_or(self.text).matches('\n').count() + 1
+        self.ends.partition_point(|end| *end < at) + 1
     }
 
     fn tell(&mut self, at: &Range<usize>, message: impl Into<String>) {

@@ -581,6 +581,7 @@ impl Machine {
             let _ = self.grow(end - now);
         } else if end >= self.heap_start && end < now {
             self.memory.unmap(end, now);
+            self.around.worked += u64::from(now - end) / BYTES_A_STEP;
             self.state.heap_end = end;
         }
         Done(Some(self.state.heap_end))

@@ -160,11 +160,18 @@ struct Area {
     attributes: u8,
 }
 
+/// The parts of a range that lie in one page each, from the first to the last byte of each.
+fn pages(first: u32, last: u32) -> impl Iterator<Item = (u32, u32)> {
+    let page = move |at: u32| (at, (at | (PAGE - 1)).min(last));
+    let next = move |&(_, end): &(u32, u32)| if end == last { None } else { Some(page(end + 1)) };
+    std::iter::successors(Some(page(first)), next)
+}
+
 /// All of memory at some moment.
 #[derive(Debug, Clone)]
 pub(super) struct Memory {
     leaves: Box<[Option<Arc<Leaf>>; LEAVES]>,
-    /// Where several hold an address the last one counts.
+    /// In order of addresses and apart; those that touch differ in what may be done.
     areas: Arc<Vec<Area>>,
     /// Goes up whenever what was decoded may be so no more.
     code: u64,
@@ -400,8 +407,28 @@ impl Memory {
 
     /// What may be done at an address of a page that nothing was written to.
     fn attributes_of_area(&self, address: u32) -> u8 {
-        let holds = |area: &&Area| area.from <= address && address < area.to;
-        self.areas.iter().rev().find(holds).map_or(0, |area| area.attributes)
+        let at = self.areas.partition_point(|area| area.to <= address);
+        self.areas.get(at).filter(|area| area.from <= address).map_or(0, |area| area.attributes)
+    }
+
+    /// In this stretch that may be done, whatever might before.
+    fn set_area(&mut self, from: u32, to: u32, attributes: u8) {
+        let areas = Arc::make_mut(&mut self.areas);
+        // Those it meets or touches are made anew.
+        let first = areas.partition_point(|area| area.to < from);
+        let behind = areas.partition_point(|area| area.from <= to);
+        let met = &areas[first..behind];
+        let left = met.first().filter(|area| area.from < from).map(|area| Area { to: from, ..*area });
+        let right = met.last().filter(|area| area.to > to).map(|area| Area { from: to, ..*area });
+        let own = Area { from, to, attributes };
+        let mut new: Vec<Area> = Vec::with_capacity(3);
+        for area in left.into_iter().chain((attributes != 0).then_some(own)).chain(right) {
+            match new.last_mut() {
+                Some(last) if last.to == area.from && last.attributes == area.attributes => last.to = area.to,
+                _ => new.push(area),
+            }
+        }
+        areas.splice(first..behind, new);
     }
 
     /// The page of an address, to be written to.
@@ -510,27 +537,27 @@ impl Memory {
             return;
         }
         self.code += 1;
-        Arc::make_mut(&mut self.areas).push(Area { from, to, attributes });
-        let mut at = from;
-        while at < to {
-            let end = (at | (PAGE - 1)).min(to - 1);
+        self.set_area(from, to, attributes);
+        for (at, end) in pages(from, to - 1) {
             if self.page(at).is_some() {
                 let (first, last) = (parts(at).2, parts(end).2);
                 self.page_mut(at).attributes[first..=last].fill(attributes);
             }
-            let Some(next) = end.checked_add(1) else { return };
-            at = next;
         }
     }
 
     /// Nothing may be done here any more, and nothing lies here.
     pub(super) fn unmap(&mut self, from: u32, to: u32) {
+        if from >= to {
+            return;
+        }
         self.map(from, to, 0);
-        for at in from..to {
+        for (at, end) in pages(from, to - 1) {
             if self.page(at).is_some() {
-                let place = parts(at).2;
+                let (first, last) = (parts(at).2, parts(end).2);
                 let page = self.page_mut(at);
-                (page.bytes[place], page.notes[place / 4]) = (0, 0);
+                page.bytes[first..=last].fill(0);
+                page.notes[first / 4..=last / 4].fill(0);
             }
         }
     }
@@ -553,12 +580,32 @@ impl Memory {
             let (from, to) = (parts(start).2, parts(last).2);
             return page.attributes[from..=to].iter().all(|attributes| attributes & wanted == wanted);
         }
-        (0..length).all(|offset| self.attributes(start + offset) & wanted == wanted)
+        length == 0
+            || pages(start, last).all(|(at, end)| match self.page(at) {
+                Some(page) => {
+                    page.attributes[parts(at).2..=parts(end).2].iter().all(|attributes| attributes & wanted == wanted)
+                }
+                None => self.areas_in(at, end, |attributes| attributes & wanted == wanted) == u64::from(end - at) + 1,
+            })
+    }
+
+    /// How many bytes lie in areas whose attributes are such, up to the last one.
+    fn areas_in(&self, first: u32, last: u32, are_such: impl Fn(u8) -> bool) -> u64 {
+        let from = self.areas.partition_point(|area| area.to <= first);
+        let there = self.areas[from..].iter().take_while(|area| area.from <= last);
+        let bytes = |area: &Area| u64::from((area.to - 1).min(last) - area.from.max(first)) + 1;
+        there.filter(|area| are_such(area.attributes)).map(bytes).sum()
     }
 
     /// Some byte of a range has one of these attributes; what lies above the top of memory has none.
     pub(super) fn any(&self, start: u32, length: u32, wanted: u8) -> bool {
-        (0..length).filter_map(|offset| start.checked_add(offset)).any(|at| self.attributes(at) & wanted != 0)
+        length > 0
+            && pages(start, start.saturating_add(length - 1)).any(|(at, end)| match self.page(at) {
+                Some(page) => {
+                    page.attributes[parts(at).2..=parts(end).2].iter().any(|attributes| attributes & wanted != 0)
+                }
+                None => self.areas_in(at, end, |attributes| attributes & wanted != 0) > 0,
+            })
     }
 
     pub(super) fn byte(&self, address: u32) -> u8 {
@@ -761,17 +808,83 @@ impl Memory {
         runs
     }
 
-    /// Bytes that may be touched at all, those of areas within others counted once.
+    /// Bytes that may be touched at all.
     pub(super) fn mapped(&self) -> u64 {
-        let mut ends: Vec<(u32, u32)> =
-            self.areas.iter().filter(|area| area.attributes != 0).map(|area| (area.from, area.to)).collect();
-        ends.sort_unstable();
-        let (mut all, mut reached) = (0u64, 0u32);
-        for (from, to) in ends {
-            let from = from.max(reached);
-            all += u64::from(to.saturating_sub(from));
-            reached = reached.max(to);
+        self.areas.iter().map(|area| u64::from(area.to - area.from)).sum()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Where the tests look: some pages, none of which begins with a leaf.
+    const BASE: u32 = 0x0030_0000 - 2 * PAGE;
+    const ROOM: u32 = 5 * PAGE;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(96))]
+
+        /// What may be done where is what an array of bytes says, whatever was mapped, taken away and written in any order.
+        #[test]
+        fn areas_are_what_single_bytes_say(
+            deeds in proptest::collection::vec((0u8..4, 0..ROOM, 0..2 * PAGE, any::<u8>()), 1..24),
+            looks in proptest::collection::vec((0..ROOM, 0..2 * PAGE, 1u8..8), 12),
+        ) {
+            let mut memory = Memory::new();
+            let (mut rights, mut bytes) = (vec![0u8; ROOM as usize], vec![0u8; ROOM as usize]);
+            for (deed, from, length, value) in deeds {
+                let to = (from + length).min(ROOM);
+                let range = from as usize..to as usize;
+                let rights_of = [READ, WRITE, READ | WRITE, EXECUTE][usize::from(value) % 4];
+                match deed {
+                    0 | 1 => {
+                        memory.map(BASE + from, BASE + to, rights_of);
+                        rights[range].fill(rights_of);
+                    }
+                    2 => {
+                        memory.unmap(BASE + from, BASE + to);
+                        rights[range.clone()].fill(0);
+                        bytes[range].fill(0);
+                    }
+                    _ => {
+                        memory.put(BASE + from, &vec![value; range.len().min(9)]);
+                        let range = range.start..(range.start + 9).min(range.end);
+                        rights[range.clone()].iter_mut().for_each(|rights| *rights |= KNOWN);
+                        bytes[range].fill(value);
+                    }
+                }
+            }
+            for (at, (rights, byte)) in (BASE..).zip(rights.iter().zip(&bytes)) {
+                prop_assert_eq!((memory.attributes(at), memory.byte(at)), (*rights, *byte), "{:X}", at);
+            }
+            for (from, length, wanted) in looks {
+                let to = (from + length).min(ROOM);
+                let here = &rights[from as usize..to as usize];
+                prop_assert_eq!(memory.all(BASE + from, to - from, wanted), here.iter().all(|it| it & wanted == wanted));
+                prop_assert_eq!(memory.any(BASE + from, to - from, wanted), here.iter().any(|it| it & wanted != 0));
+            }
+            // As few areas as there can be: otherwise they would become more and more.
+            prop_assert!(memory.areas.windows(2).all(|pair| {
+                pair[0].to < pair[1].from || pair[0].to == pair[1].from && pair[0].attributes != pair[1].attributes
+            }), "{:?}", memory.areas);
+            prop_assert!(memory.areas.iter().all(|area| area.from < area.to && area.attributes != 0));
         }
-        all
+    }
+
+    #[test]
+    fn a_heap_that_grows_by_little_stays_one_area_up_to_the_top() {
+        let mut memory = Memory::new();
+        for step in 0..5000 {
+            memory.map(step * 16, step * 16 + 16, READ | WRITE);
+        }
+        for step in (2500..5000).rev() {
+            memory.unmap(step * 16, step * 16 + 16);
+        }
+        assert_eq!((memory.areas.len(), memory.mapped()), (1, 40_000));
+        memory.map(u32::MAX - 20, u32::MAX, READ);
+        assert!(memory.all(u32::MAX - 20, 20, READ) && !memory.any(u32::MAX, 1, READ));
+        assert!(!memory.any(u32::MAX - 21, 1, READ) && !memory.all(u32::MAX - 5, 9, READ));
     }
 }
