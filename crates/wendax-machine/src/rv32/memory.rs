@@ -778,15 +778,30 @@ impl Memory {
     /// Runs of cells that differ from those of another moment, or had no value there and have one here. Words that follow
     /// each other are one run; of a word only what has a value now.
     pub(super) fn differences(&self, before: &Self) -> Vec<Difference> {
+        /// Bytes that are compared at once.
+        const PART: usize = 64;
         let mut runs: Vec<Difference> = Vec::new();
         for (start, here, there) in self.pairs(before) {
-            let at = |memory: &Self, page: Option<&Shared>, place: usize| match page {
-                Some(page) => (page.bytes[place], page.attributes[place] & KNOWN != 0),
-                None => (0, memory.attributes_of_area(start + u32::try_from(place).unwrap_or(0)) & KNOWN != 0),
+            let (mut new_page, mut old_page) = (None, None);
+            let here: &Page = match here {
+                Some(page) => page,
+                None => new_page.insert(self.blank_page(start)),
             };
-            let now = |place| at(self, here, place);
-            let was = |place| at(before, there, place);
-            for word in (0..PAGE_BYTES).step_by(4) {
+            let there: &Page = match there {
+                Some(page) => page,
+                None => old_page.insert(before.blank_page(start)),
+            };
+            let at = |page: &Page, place: usize| (page.bytes[place], page.attributes[place] & KNOWN != 0);
+            let now = |place| at(here, place);
+            let was = |place| at(there, place);
+            // Most of a page is as it was.
+            let is_same = |from: usize| {
+                let part = from..from + PART;
+                here.bytes[part.clone()] == there.bytes[part.clone()]
+                    && here.attributes[part.clone()] == there.attributes[part]
+            };
+            let parts = (0..PAGE_BYTES).step_by(PART).filter(|from| !is_same(*from));
+            for word in parts.flat_map(|from| (from..from + PART).step_by(4)) {
                 if (word..word + 4).all(|place| now(place) == was(place)) {
                     continue;
                 }
@@ -831,10 +846,15 @@ mod tests {
         fn areas_are_what_single_bytes_say(
             deeds in proptest::collection::vec((0u8..4, 0..ROOM, 0..2 * PAGE, any::<u8>()), 1..24),
             looks in proptest::collection::vec((0..ROOM, 0..2 * PAGE, 1u8..8), 12),
+            snapshot_at in 0usize..24,
         ) {
             let mut memory = Memory::new();
+            let mut snapshot = None;
             let (mut rights, mut bytes) = (vec![0u8; ROOM as usize], vec![0u8; ROOM as usize]);
-            for (deed, from, length, value) in deeds {
+            for (index, (deed, from, length, value)) in deeds.into_iter().enumerate() {
+                if index == snapshot_at {
+                    snapshot = Some((memory.clone(), rights.clone(), bytes.clone()));
+                }
                 let to = (from + length).min(ROOM);
                 let range = from as usize..to as usize;
                 let rights_of = [READ, WRITE, READ | WRITE, EXECUTE][usize::from(value) % 4];
@@ -864,6 +884,18 @@ mod tests {
                 let here = &rights[from as usize..to as usize];
                 prop_assert_eq!(memory.all(BASE + from, to - from, wanted), here.iter().all(|it| it & wanted == wanted));
                 prop_assert_eq!(memory.any(BASE + from, to - from, wanted), here.iter().any(|it| it & wanted != 0));
+            }
+            if let Some((before, old_rights, old_bytes)) = snapshot {
+                let now = |at: usize| (bytes[at], rights[at] & KNOWN != 0);
+                let was = |at: usize| (old_bytes[at], old_rights[at] & KNOWN != 0);
+                let words = (0..ROOM as usize).step_by(4).filter(|word| (*word..word + 4).any(|at| now(at) != was(at)));
+                let places = words.flat_map(|word| word..word + 4).filter(|at| now(*at).1 || now(*at) != was(*at));
+                let wanted: Vec<_> = places.map(|at| (BASE + u32::try_from(at).unwrap(), was(at).0, now(at).0)).collect();
+                let told = memory.differences(&before).into_iter().flat_map(|run| {
+                    let bytes = run.old.into_iter().zip(run.new);
+                    (run.address.0..).zip(bytes).map(|(at, (old, new))| (at, old, new)).collect::<Vec<_>>()
+                });
+                prop_assert_eq!(told.collect::<Vec<_>>(), wanted);
             }
             // As few areas as there can be: otherwise they would become more and more.
             prop_assert!(memory.areas.windows(2).all(|pair| {
