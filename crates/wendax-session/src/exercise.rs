@@ -15,7 +15,7 @@ use wendax_isa::StepNo;
 use wendax_language::ValueError;
 use wendax_machine::{Event, Need};
 
-/// Steps that are taken at most to come to all questions of an exercise.
+/// Work that is done at most to come to all questions of an exercise, in plain steps: to look for a value at each costs more.
 const MOST: u64 = 20_000_000;
 
 /// Steps between two looks at how many there were.
@@ -211,7 +211,7 @@ fn travel(session: &mut Session, command: Command, left: &mut u64) -> Result<(),
         let slice = SLICE.min(*left);
         if slice == 0 {
             session.pause();
-            return Err(format!("the run takes more than {} steps", crate::numbers::grouped(MOST)));
+            return Err(format!("the run takes more work than {} plain steps", crate::numbers::grouped(MOST)));
         }
         match session.work(slice) {
             Progress::Arrived => return Ok(()),

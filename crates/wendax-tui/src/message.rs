@@ -59,8 +59,9 @@ pub enum Message {
     Tally(String, String),
     /// A table of trials was read: its path and its text.
     Table(String, String),
-    /// For the job with this number these files were read, or should have been, beside the table and the program that is open.
-    ReadForRows(u64, Vec<String>),
+    /// For the job with this number these files were read since this time, or should have been, beside the table and the
+    /// program that is open.
+    ReadForRows(u64, Vec<String>, std::time::SystemTime),
     /// One of them is another one now.
     RowsAgain,
     /// Rows are tried, of the job with this number.

@@ -71,7 +71,7 @@ pub fn update(app: &mut App, message: Message) -> Vec<Effect> {
         Message::Exercise(path, text) => app.take_exercise(&path, &text, &mut effects),
         Message::Tally(path, text) => app.take_tally(&path, &text),
         Message::Table(path, text) => app.take_table(path, text, &mut effects),
-        Message::ReadForRows(number, files) => app.world.trials.take_files(number, files),
+        Message::ReadForRows(number, files, _) => app.world.trials.take_files(number, files),
         Message::RowsAgain => app.try_rows_again(&mut effects),
         Message::Trying(number, trials) => app.world.trials.begun(number, trials),
         Message::NotTried(number, why) => app.world.trials.failed(number, why),

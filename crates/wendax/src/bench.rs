@@ -53,6 +53,8 @@ pub(crate) struct Given {
     pub(crate) table: Option<(String, String)>,
     /// A row of it that is walked as soon as it was tried.
     pub(crate) row: Option<String>,
+    /// What is said first.
+    pub(crate) note: Option<String>,
 }
 
 /// What a bench is given besides what it opens.
@@ -74,12 +76,13 @@ struct Dressing {
 }
 
 impl Dressing {
-    fn new(Given { arguments, folder, seal, page, exercise, table, row }: Given, look: Option<Look>) -> Self {
+    fn new(Given { arguments, folder, seal, page, exercise, table, row, note }: Given, look: Option<Look>) -> Self {
         let read = settings::read();
         let told = read.found.first().map(|found| {
             let line = read.sources.place(found.primary.span).line;
             format!("settings, line {line}: {}; `wendax settings` tells more", found.message)
         });
+        let told = note.or(told);
         let settings_page = read.page();
         let settings = read.settings;
         let asks_ground = look.is_none() && settings.ground == settings::Ground::Terminal;
@@ -134,16 +137,22 @@ impl Dressing {
 /// Opens the bench on a project, a source, which need not be there yet, or an image.
 pub(crate) fn open(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<u8, Failure> {
     let mut path = path.map(Path::to_owned);
-    let mut given = given;
+    let (mut given, mut before) = (given, None);
     loop {
         let seal = given.seal.clone();
-        match open_once(path.as_deref(), std::mem::take(&mut given), look)? {
-            End::Status(status) => return Ok(status),
+        match (open_once(path.as_deref(), std::mem::take(&mut given), look), before.take()) {
+            (Ok(End::Status(status)), _) => return Ok(status),
             // What it may open stays as it was said.
-            End::Open(Next { path: next, table, row }) => {
-                path = Some(next);
+            (Ok(End::Open(Next { path: next, table, row })), _) => {
+                before = Some(path.replace(next));
                 given = Given { seal, table, row, ..Given::default() };
             }
+            // What was open is come back to.
+            (Err(failure), Some(last)) => {
+                path = last;
+                given = Given { seal, note: Some(failure.text), ..Given::default() };
+            }
+            (Err(failure), None) => return Err(failure),
         }
     }
 }

@@ -104,7 +104,9 @@ pub(crate) fn beside(program: &Path, seal: &Seal) -> Option<(String, String)> {
     }
     let all = tables(Some(folder)).ok()?;
     // Of a source by itself: a table with rows about it.
-    all.into_iter().filter_map(|path| read(&path)).find(|(_, text)| program.is_dir() || has_row(text))
+    let is_its =
+        |(path, text): &(String, String)| has_row(text) || program.is_dir() && !is_of_another(path, text, program);
+    all.into_iter().filter_map(|path| read(&path)).find(is_its)
 }
 
 /// A table is about another program than the one in this place, where its rows do not say which.
@@ -138,7 +140,7 @@ pub(crate) fn opened(path: &Path) -> Result<(PathBuf, String), Failure> {
 
 /// Carries out what the bench asks for, on a thread of its own: rows are told one by one.
 pub(crate) fn try_in_bench(job: &TrialsJob, seal: &Seal, over: &AtomicBool, told: &(dyn Fn(Message) + Sync)) {
-    let path = Path::new(&job.path);
+    let (path, begun) = (Path::new(&job.path), std::time::SystemTime::now());
     let how = reading(seal.clone(), Telling { form: Problems::Json, ..Telling::default() });
     let mut read = Vec::new();
     let mut tried = named(path, &job.table.tried(), &how, &mut read);
@@ -155,7 +157,7 @@ pub(crate) fn try_in_bench(job: &TrialsJob, seal: &Seal, over: &AtomicBool, told
     let beside = beside_it(path, &job.table, seal, &mut read);
     let files =
         read.iter().filter_map(|place| std::path::absolute(place).ok()).map(|place| place.display().to_string());
-    told(Message::ReadForRows(job.number, files.collect()));
+    told(Message::ReadForRows(job.number, files.collect(), begun));
     let programs = Programs { own: Some(job.own.0.clone()), tried, references, beside };
     let trials = match Trials::new(job.table.clone(), programs) {
         Ok(trials) => Arc::new(trials),

@@ -19,7 +19,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::thread::JoinHandle;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 use wendax_machine::Found;
 use wendax_project::{Project, Seal};
 use wendax_tui::{App, Effect, Look, Message, OpenFile, Text, Unsaved, draw, update};
@@ -44,6 +44,12 @@ pub(super) enum End {
     /// This is to be opened.
     Open(Next),
 }
+
+/// How a file looks: its length and when it was written last; nothing where there is none.
+type FileLook = Option<(u64, SystemTime)>;
+
+/// So much the times of files may be behind.
+const CLOCK: Duration = Duration::from_millis(50);
 
 /// What is opened next.
 #[derive(Debug, Default)]
@@ -97,7 +103,7 @@ pub(super) struct Bench {
     /// The files of the program as they were watched last.
     files: Vec<String>,
     /// How the files looked that rows of trials hang on, when they were read.
-    looks_of_rows: Vec<Option<(u64, std::time::SystemTime)>>,
+    looks_of_rows: Vec<FileLook>,
     /// Files of which unsaved text of last time was looked for.
     looked_for: BTreeSet<String>,
     /// When that is looked for again, and how often at most: whoever has it may just be ending.
@@ -299,11 +305,16 @@ impl Bench {
                 }
             };
             stale = true;
-            let for_rows = matches!(message, Message::ReadForRows(..));
-            let has_files = for_rows || matches!(message, Message::Assembled(..) | Message::Table(..));
+            let begun = match &message {
+                Message::ReadForRows(_, _, begun) => Some(*begun),
+                _ => None,
+            };
+            let has_files = begun.is_some() || matches!(message, Message::Assembled(..) | Message::Table(..));
             let effects = update(&mut self.app, message);
-            if for_rows {
-                self.looks_of_rows = self.looks_for_rows();
+            if let Some(begun) = begun {
+                // What was written since may not be what was read: that it happened is told yet, and it is read again then.
+                let is_before = |look: &(u64, SystemTime)| look.1 + CLOCK < begun;
+                self.looks_of_rows = self.looks_for_rows().into_iter().map(|look| look.filter(is_before)).collect();
             }
             if has_files {
                 self.follow_files();
@@ -623,17 +634,11 @@ impl Bench {
         let Some((table, text)) = self.app.table_file().map(|(path, text)| (path.to_owned(), text.to_owned())) else {
             return false;
         };
-        // What cannot be opened must not end the bench.
-        let opened = crate::exercise::below(Path::new(&table), program).and_then(|path| {
-            let is_read = path.is_dir() || !files::is_source_name(&path);
-            let read = if is_read {
-                Ok(())
-            } else {
-                files::read(&path).and_then(|bytes| files::text_of(&path, bytes)).map(drop)
-            };
-            read.map(|()| path).map_err(|failure| failure.text)
-        });
-        match opened {
+        match crate::exercise::below(Path::new(&table), program) {
+            // One that is not there would be begun as a new one.
+            Ok(path) if !path.exists() => {
+                self.send(Message::Failed(format!("{}: there is no such file or folder", path.display())));
+            }
             Ok(path) => self.next = Some(Next { path, table: Some((table, text)), row: Some(row) }),
             Err(why) => self.send(Message::Failed(why)),
         }
@@ -700,7 +705,7 @@ impl Bench {
     }
 
     /// How the files look that rows of trials hang on.
-    fn looks_for_rows(&self) -> Vec<Option<(u64, std::time::SystemTime)>> {
+    fn looks_for_rows(&self) -> Vec<FileLook> {
         let look = |path: &String| {
             let metadata = std::fs::metadata(path).ok()?;
             Some((metadata.len(), metadata.modified().ok()?))

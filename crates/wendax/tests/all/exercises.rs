@@ -42,7 +42,7 @@ fn what_is_wrong_with_an_exercise_is_told_and_nothing_outside_is_opened() {
         ("link.asm", "`program` names a file beside this one or below it"),
         ("", "`program` names a file beside this one or below it"),
         ("gone.asm", "gone.asm"),
-        ("loop.asm", "question 1: the run takes more than 20 000 000 steps"),
+        ("loop.asm", "question 1: the run takes more work than 20 000 000 plain steps"),
     ] {
         let text = format!("program = {program:?}\n{question}");
         std::fs::write(hand.join("a.exercise.toml"), text).expect("written");

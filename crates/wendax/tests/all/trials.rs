@@ -496,7 +496,15 @@ fn a_row_about_another_program_opens_that_and_walks_there() {
     screen.shows("save what is written here first");
     screen.keys("C-s Escape :trials_rows_with Home Down Down Enter");
     screen.shows("tools/gone.asm: there is no such file");
-    screen.keys("Up Enter");
+    // What cannot be opened leaves the bench as it was.
+    at("tools/bad.elf", "\u{7F}ELF\u{1}\u{1}\u{1}garbage");
+    let table = fs::read_to_string(folder.path().join("trials.toml")).unwrap();
+    at("trials.toml", &table.replace("gone.asm", "bad.elf"));
+    screen.shows("bad.elf");
+    screen.keys("Enter");
+    screen.shows("tools/bad.elf:");
+    screen.shows("main.asm");
+    screen.keys(":trials_rows_with Home Down Enter");
     screen.shows("two.asm");
     screen.shows("`2` was printed where `3` was expected");
     screen.shows("step 1 of 4");
@@ -510,4 +518,10 @@ fn a_row_about_another_program_opens_that_and_walks_there() {
     let screen = Screen::start(folder.path(), &place.display().to_string(), 110, 34);
     let shown = screen.shows("ready");
     assert!(!shown.contains("row"), "a table of its name that is about another is none of it: {shown}");
+    drop(screen);
+    // Of several tables beside a project the one about it is taken.
+    at("alone.asm", "start: mov r0, 3\n sys exit\n");
+    at("alone.trials.toml", "[[row]]\nname = \"alone\"\nstatus = 3\n");
+    let screen = Screen::start(folder.path(), &folder.path().display().to_string(), 110, 34);
+    screen.shows("2 of 3 rows fail");
 }
