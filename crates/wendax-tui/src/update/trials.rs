@@ -97,6 +97,9 @@ impl App {
     /// Has the run of a row made, to be walked: the one that failed, or the first one.
     pub(super) fn walk_row(&mut self, index: usize, effects: &mut Vec<Effect>) {
         let trials = &self.world.trials;
+        if trials.heads().get(index).is_none() {
+            return self.screen.trouble("there is no row here");
+        }
         let Some(row) = trials.row_of(index) else {
             let why = trials.outcome(index).and_then(wendax_trials::Outcome::why);
             return self.screen.say(why.unwrap_or_else(|| "the text is as this rule has it".to_owned()));

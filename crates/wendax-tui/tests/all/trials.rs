@@ -300,3 +300,12 @@ fn a_page_that_is_asked_for_by_its_name_is_there_also_when_it_was() {
     stage.keys("Esc");
     hides(&mut stage, "what came of it");
 }
+
+#[test]
+fn where_there_is_no_row_there_is_none_to_walk() {
+    let mut stage = Stage::new(PROGRAM).sized(140, 40);
+    stage.keys(":trials_rows_with");
+    shows(&mut stage, "there is no table of trials yet");
+    stage.keys("Enter");
+    shows(&mut stage, "there is no row here");
+}
