@@ -30,6 +30,9 @@ const CHUNK: [u64; 2] = [4096, 40];
 /// With fewer cycles to go it is not worth beginning, likewise.
 const LEAST: [u64; 2] = [16, 1];
 
+/// What it costs to put a group together, in steps (measured): code that is written again and again has that done each time.
+pub(crate) const BUILDING: u64 = 16;
+
 /// Instructions of a group that have operands.
 pub(crate) const PARTS: usize = 3;
 

@@ -397,12 +397,61 @@ fn costs() {
         times.push(seconds(|| travel(&mut session, Command::Go)));
     }
     println!("a million meetings of a place with events: {:.0} ns each more", (times[1] - times[0]) * 1e3);
+
+    // A heap that grows by little, and a table of many rows: ten times as much is to take ten times as long.
+    let grown = |times: u32| {
+        let text = format!(
+            ".target rv32\n_start: li s0, {times}\n1: li a0, 16\n sys heap_grow\n addi s0, s0, -1\n bnez s0, 1b\n li a0, 0\n sys exit\n"
+        );
+        let mut machine = Machine::new(&image(&text), Settings::default());
+        seconds(|| _ = black_box(machine.run(Run::until(StepNo::LAST))))
+    };
+    let read = |rows: u32| {
+        let rows = (0..rows).map(|row| format!("[[row]]\nname = \"{row}\"\ntyped = \"{row}\\n\"\nstatus = 0\n"));
+        let text = rows.collect::<Vec<_>>().concat();
+        seconds(|| _ = black_box(Table::read(&text)))
+    };
+    println!(
+        "a heap grown 100,000 times: {:.1} times the time of 10,000 times; a table of 10,000 rows read: {:.1} times that of 1,000",
+        grown(100_000) / grown(10_000),
+        read(10_000) / read(1_000)
+    );
+}
+
+/// What the bench gives a run or a question between two looks at the keys.
+const SLICE: u64 = 150_000;
+
+/// The longest slice of a run with a stop that is often looked for and never met.
+fn longest_looking() {
+    let (plain, wide) = (
+        "start: inc r0\n mov r1, r0\n and r1, 7\n jmp start\n",
+        ".target rv32\n_start: addi t0, t0, 1\n mv t1, t0\n andi t1, t1, 7\n j _start\n",
+    );
+    for (text, name) in [
+        (plain, "when r1 != r1"),
+        (plain, "op inc if r1 == 9"),
+        (plain, "when step == 0"),
+        (wide, "when t1 != t1"),
+        (wide, "op addi if t1 == 9"),
+        (wide, "when step == 0"),
+    ] {
+        let mut session = Session::new(image(text), Settings::default());
+        let names = Names::new(session.image(), session.machine().target(), session.image().entry);
+        let stop = StopAt::read(name, &names, session.sources()).expect("it is a stop");
+        session.set_stops([(StopId(0), stop)]);
+        session.begin(Command::Go);
+        let most = (0..40).map(|_| seconds(|| _ = black_box(session.work(SLICE)))).fold(0.0, f64::max);
+        println!(
+            "the longest slice of a run that looks for `{name}`: {:.1} ms ({} steps in all)",
+            1e3 * most,
+            wendax_session::grouped(session.now().0)
+        );
+    }
 }
 
 /// The longest that a question keeps the keys waiting, whatever the program does.
 fn longest() {
-    /// What the bench gives a question between two looks at the keys.
-    const SLICE: u64 = 150_000;
+    longest_looking();
     let buffers = " .data\npath: .asciz \"list\"\nroom: .space 51000\n";
     let reads = format!(
         "start: mov r0, path\n clr r1\n sys file_open\n mov r6, r0\nloop: mov r0, r6\n mov r1, room\n mov r2, 50000\n sys file_read\n mov r0, r6\n clr r1\n sys file_seek\n inc r9\n jmp loop\n{buffers}"

@@ -12,7 +12,7 @@ use super::swift::{
     Srli, Sub, Sw, Xor, Xori, branch, call, indirect, none, one, one_branch, one_call, one_indirect, place_of, stack,
     three, two, two_branch,
 };
-use crate::swift::{CYCLE, Left, PARTS, Part, with, with_number};
+use crate::swift::{BUILDING, CYCLE, Left, PARTS, Part, with, with_number};
 use wendax_isa::Reg;
 use wendax_isa::rv32::{Insn, Op, SP, encode, is_link};
 
@@ -235,6 +235,7 @@ impl Machine {
 
     /// Puts the group at an address together; false when its first instruction is one for others, at least for now.
     pub(super) fn build<H: Hook>(&mut self, at: u32) -> bool {
+        self.around.worked += BUILDING;
         let Some(place) = self.place(at) else { return false };
         let mut seen = Vec::with_capacity(PARTS + 1);
         let mut jump = None;

@@ -14,7 +14,7 @@ use super::swift::{
     Stw, Sub, SubBy, Swap, Swapb, Tst, W16, Xor, back, branch, call, call_register, count, jump_register, none, one,
     one_back, one_branch, one_call, one_count, stack, three, two, two_branch, two_count,
 };
-use crate::swift::{CYCLE, Left, PARTS, Part, with, with_number};
+use crate::swift::{BUILDING, CYCLE, Left, PARTS, Part, with, with_number};
 use wendax_isa::w16::{Cond, Insn, NO_BASE, Op, SP};
 
 /// Instructions as groups tell them apart: `lea` is what `mov` is, and those with a constant alone are others where that is
@@ -301,6 +301,7 @@ impl Machine {
     /// Puts the group at an address together, whose first instruction is decoded; false when it is one for others, at least for
     /// now.
     pub(super) fn build<H: Hook>(&mut self, at: u16) -> bool {
+        self.around.worked += BUILDING;
         let place = u32::from(at >> 1);
         let mut seen = Vec::with_capacity(PARTS + 1);
         let most = if H::TELLS { 1 } else { PARTS + 1 };

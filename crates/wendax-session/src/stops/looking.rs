@@ -19,7 +19,7 @@ pub(crate) enum Looked {
 
 /// What it costs to stop at a moment and judge it, in steps, and what each stop adds: from 0.5 to 2 µs, and some tenths of one
 /// (measured; a slice of 150,000 is to end within 8 ms).
-const LOOK: u64 = 24;
+const LOOK: u64 = 32;
 const EACH: u64 = 5;
 
 /// Runs on to the next moment at which a stop is met, or as `how` says. The machine must have been armed by the judge, and
