@@ -379,12 +379,10 @@ impl App {
     /// The same with a table of trials: the path of its file, and its text. With `is_shown` it is looked at first; with
     /// `is_other` it is about another program where its rows do not say which.
     #[must_use]
-    pub fn with_table(mut self, table: Option<(String, String)>, is_shown: bool, is_other: bool) -> Self {
-        if let Some((path, text)) = table {
-            let opened = self.opened(is_other);
-            self.world.trials.read(path, text, opened);
-            self.world.trials.is_wanted = is_shown;
-        }
+    pub fn with_table(mut self, (path, text): (String, String), is_shown: bool, is_other: bool) -> Self {
+        let opened = self.opened(is_other);
+        self.world.trials.read(path, text, opened);
+        self.world.trials.is_wanted = is_shown;
         self
     }
 

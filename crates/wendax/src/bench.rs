@@ -9,7 +9,7 @@ mod threads;
 
 use crate::cli::Look;
 use crate::recovery::Decided;
-use crate::{Failure, files, program, recovery, settings};
+use crate::{Failure, files, program, recovery, settings, trials};
 use live::{Bench, End, Next};
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
@@ -116,9 +116,14 @@ impl Dressing {
         let app = app.with_exercise(self.exercise).with_hushed(&self.settings.hushed);
         // The table that was named, or one that lies beside the program.
         let is_named = self.table.is_some();
-        let table = self.table.or_else(|| crate::trials::beside(place, &self.seal));
-        let is_other = table.as_ref().is_some_and(|(path, text)| crate::trials::is_of_another(path, text, place));
-        let app = app.with_table(table, is_named, is_other);
+        let opened = match self.table {
+            Some(table) => Some(trials::Opened::of(table, place)),
+            None => trials::beside(place, &self.seal),
+        };
+        let app = match opened {
+            Some(trials::Opened { table, is_other }) => app.with_table(table, is_named, is_other),
+            None => app,
+        };
         let app = app.with_row(self.row);
         let app = match self.told {
             Some(text) => app.with_note(&text),
@@ -176,9 +181,9 @@ fn open_once(path: Option<&Path>, given: Given, look: Option<Look>) -> Result<En
         let exercise = Some((path.display().to_string(), read.text));
         return open_once(Some(&read.program), Given { exercise, ..given }, look);
     }
-    if let Some(path) = path.filter(|path| crate::trials::is_table(path) && path.is_file()) {
+    if let Some(path) = path.filter(|path| trials::is_table(path) && path.is_file()) {
         given.seal.may_read(path).map_err(|why| Failure::usage(format!("{}: {why}", path.display())))?;
-        let (program, text) = crate::trials::opened(path)?;
+        let (program, text) = trials::opened(path)?;
         let table = Some((std::path::absolute(path).unwrap_or_else(|_| path.to_owned()).display().to_string(), text));
         return open_once(Some(&program), Given { table, ..given }, look);
     }

@@ -88,37 +88,55 @@ pub(crate) fn program_of(path: &Path, table: &Table) -> Result<PathBuf, Failure>
     )))
 }
 
-/// The table beside a program that is opened: that of its name, or that of its project; its path and its text.
-pub(crate) fn beside(program: &Path, seal: &Seal) -> Option<(String, String)> {
+/// A table that is opened with a program.
+pub(crate) struct Opened {
+    /// The path of its file, and its text.
+    pub(crate) table: (String, String),
+    /// It is about another program than the one that is open, where its rows do not say which.
+    pub(crate) is_other: bool,
+}
+
+impl Opened {
+    /// This one, with the program in a place.
+    pub(crate) fn of(table: (String, String), place: &Path) -> Self {
+        let is_other = Table::read(&table.1).is_ok_and(|read| is_of_another(Path::new(&table.0), &read, place));
+        Self { table, is_other }
+    }
+}
+
+/// The table beside a program that is opened: that of its name, or that of its project.
+pub(crate) fn beside(program: &Path, seal: &Seal) -> Option<Opened> {
     let folder = if program.is_dir() { program } else { program.parent()? };
     let names = |row: &wendax_trials::Row| row.program.as_ref().is_some_and(|name| folder.join(name) == program);
-    let has_row = |text: &str| Table::read(text).is_ok_and(|table| table.rows.iter().any(names));
-    let read = |path: &Path| {
+    // One that is none belongs to whom it may, and says what is wrong with it; of a source by itself, among others, one that
+    // has rows about it does.
+    let open = |path: &Path, by_name: bool| {
         seal.may_read(path).ok()?;
         let text = files::text_of(path, files::read(path).ok()?).ok()?;
-        Some((path.display().to_string(), text))
+        let read = Table::read(&text).ok();
+        let has_row = read.as_ref().is_some_and(|table| table.rows.iter().any(names));
+        if !by_name && !has_row {
+            return None;
+        }
+        let is_other = read.is_some_and(|table| is_of_another(path, &table, program));
+        (has_row || !is_other).then(|| Opened { table: (path.display().to_string(), text), is_other })
     };
     let own = program.with_extension(&ENDING[1..]);
     if !program.is_dir() && own.is_file() {
-        return read(&own).filter(|(path, text)| !is_of_another(path, text, program) || has_row(text));
+        return open(&own, true);
     }
-    let all = tables(Some(folder)).ok()?;
-    // Of a source by itself: a table with rows about it.
-    let is_its =
-        |(path, text): &(String, String)| has_row(text) || program.is_dir() && !is_of_another(path, text, program);
-    all.into_iter().filter_map(|path| read(&path)).find(is_its)
+    tables(Some(folder)).ok()?.into_iter().find_map(|path| open(&path, program.is_dir()))
 }
 
 /// A table is about another program than the one in this place, where its rows do not say which.
-pub(crate) fn is_of_another(path: &str, text: &str, place: &Path) -> bool {
+fn is_of_another(path: &Path, table: &Table, place: &Path) -> bool {
     let whole = |path: &Path| std::fs::canonicalize(path).ok();
-    let Ok(table) = Table::read(text) else { return false };
     // It may be an image of that name, too.
     let of_its_name = place.with_extension(&ENDING[1..]);
-    if table.program.is_none() && whole(&of_its_name).is_some_and(|own| Some(own) == whole(Path::new(path))) {
+    if table.program.is_none() && whole(&of_its_name).is_some_and(|own| Some(own) == whole(path)) {
         return false;
     }
-    let Ok(program) = program_of(Path::new(path), &table) else { return false };
+    let Ok(program) = program_of(path, table) else { return false };
     // A source that is part of a project is opened with all of it.
     let around = Project::around(&program).0;
     let project = around.manifest_path.is_some().then_some(around.root);

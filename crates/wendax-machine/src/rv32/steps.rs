@@ -265,6 +265,7 @@ impl Machine {
                     self.run_stretch((until, ends, how.printed), depth, looks);
                     // A wait arrives where it waits again and again: who stops there is not to miss that.
                     let is_passed = self.state.common.steps == steps
+                        && self.waits()
                         && !self.breakpoints.contains(&self.state.cpu.pc)
                         && !(looks && self.is_looked_for());
                     if is_passed {

@@ -790,9 +790,10 @@ impl Bench {
             let effects = update(&mut self.app, Message::Table(path, now));
             self.carry_out(effects);
         }
-        if self.looks_for_rows() != self.looks_of_rows {
+        let looks = self.looks_for_rows();
+        if looks != self.looks_of_rows {
             // Told once; what is read then is looked at anew.
-            self.looks_of_rows = self.looks_for_rows();
+            self.looks_of_rows = looks;
             let effects = update(&mut self.app, Message::RowsAgain);
             self.carry_out(effects);
         }
