@@ -197,7 +197,18 @@ impl Image {
 
     /// The segment that holds an address.
     pub fn segment_at(&self, address: Addr) -> Option<&Segment> {
-        self.segments.iter().find(|segment| segment.start <= address && address < segment.end())
+        self.segments.get(self.segment_number(address)?)
+    }
+
+    /// The number of the segment that holds an address.
+    pub(crate) fn segment_number(&self, address: Addr) -> Option<usize> {
+        let number = self.segments.partition_point(|segment| segment.start <= address).checked_sub(1)?;
+        (address < self.segments[number].end()).then_some(number)
+    }
+
+    /// What lies at an address can be run.
+    pub fn is_code(&self, address: Addr) -> bool {
+        self.segment_at(address).is_some_and(|segment| segment.rights.execute)
     }
 
     /// The bytes from `start` on, at most `length` of them, as far as one segment holds them.
@@ -228,8 +239,7 @@ impl Image {
 
     /// Two addresses lie in one segment.
     pub(crate) fn is_together(&self, one: Addr, other: Addr) -> bool {
-        let holds = |segment: &Segment, at: Addr| segment.start <= at && at < segment.end();
-        self.segments.iter().any(|segment| holds(segment, one) && holds(segment, other))
+        self.segment_number(one).is_some_and(|number| self.segment_number(other) == Some(number))
     }
 
     /// Where the routine begins that an address of code belongs to.

@@ -53,7 +53,7 @@ pub fn to_elf(image: &Image, sources: &Sources) -> Vec<u8> {
 
 fn named(image: &Image, symbol: &crate::image::Symbol) -> Symbol {
     let value = u32::try_from(symbol.value & 0xFFFF_FFFF).unwrap_or(0);
-    let segment = image.segments.iter().position(|segment| segment.start.0 <= value && value < segment.end().0);
+    let segment = image.segment_number(wendax_isa::Addr(value));
     let home = match (symbol.kind, segment) {
         (SymbolKind::Constant, _) | (_, None) => Home::Absolute,
         (_, Some(segment)) => Home::Section(segment),

@@ -160,7 +160,7 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     if image.segments.is_empty() {
         return Err(ElfError::Empty);
     }
-    if !is_code(&image, image.entry) || !image.entry.is_multiple_of(target.code_align) {
+    if !image.is_code(image.entry) || !image.entry.is_multiple_of(target.code_align) {
         return Err(ElfError::Entry(Place(target, image.entry)));
     }
     image.place_heap();
@@ -181,11 +181,6 @@ pub fn from_elf(bytes: &[u8]) -> Result<ElfProgram, ElfError> {
     frames.set_address_size(4);
     image.variables = Arc::new(variables(&dwarf, &frames, &image, &entered));
     Ok(ElfProgram { image, files, compiled })
-}
-
-/// What lies at an address can be run.
-fn is_code(image: &Image, address: Addr) -> bool {
-    image.segments.iter().any(|part| part.rights.execute && part.start <= address && address < part.end())
 }
 
 fn load(
@@ -234,7 +229,7 @@ fn symbols(file: &File<'_>, image: &Image) -> Vec<Symbol> {
             (object::SymbolSection::Absolute, _) => Some(SymbolKind::Constant),
             (_, Kind::Text) => Some(SymbolKind::Code),
             // Labels have no kind: they are what lies there.
-            (_, kind) if kind != Kind::Data && is_code(image, address) => Some(SymbolKind::Code),
+            (_, kind) if kind != Kind::Data && image.is_code(address) => Some(SymbolKind::Code),
             _ => Some(SymbolKind::Data),
         }
     };
@@ -289,7 +284,8 @@ fn lines(dwarf: &gimli::Dwarf<Slice<'_>>, image: &Image) -> LineTables {
     });
     entered.sort_unstable();
     rows.retain(|row: &Line| {
-        row.length > 0 && image.segments.iter().any(|s| s.start <= row.address && row.address + row.length <= s.end())
+        let segment = image.segment_at(row.address);
+        row.length > 0 && segment.is_some_and(|segment| row.address + row.length <= segment.end())
     });
     rows.sort_by_key(|row| row.address);
     let mut end = Addr(0);
@@ -299,8 +295,7 @@ fn lines(dwarf: &gimli::Dwarf<Slice<'_>>, image: &Image) -> LineTables {
         free
     });
     for row in &mut rows {
-        let reserved = image.segments.iter().any(|s| s.reserved && s.start <= row.address && row.address < s.end());
-        if reserved {
+        if image.segment_at(row.address).is_some_and(|segment| segment.reserved) {
             row.kind = LineKind::Reserved;
         }
     }

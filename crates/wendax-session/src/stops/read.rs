@@ -113,12 +113,7 @@ impl Reader<'_> {
         self.skip_blanks();
         let begin = self.at;
         let address = self.instruction(sources)?;
-        let segments = &self.names.image().segments;
-        let is_code = segments.iter().any(|part| {
-            let here = part.start <= address && address < part.end();
-            here && part.rights.execute
-        });
-        if !is_code {
+        if !self.names.image().is_code(address) {
             let message = "no code of the program stands there, so it is no routine".to_owned();
             return Err(ValueError { message, at: begin });
         }
