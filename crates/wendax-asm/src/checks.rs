@@ -9,6 +9,7 @@ mod slips;
 mod stack;
 mod unset;
 
+use crate::both::both;
 use crate::codes;
 use crate::emit::{Emitted, Source};
 use crate::expr::{Expr, SymbolId, Value};
@@ -17,7 +18,9 @@ use crate::problems::diagnostic;
 use crate::syntax::Syntax;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, Statement, Unit, What};
 pub(crate) use flow::{EXITS, is_library};
-use flow::{Flow, code_label};
+use flow::{Flow, Road, code_label};
+use rustc_hash::FxHashMap;
+use std::cell::LazyCell;
 use wendax_image::Line;
 use wendax_isa::Addr;
 use wendax_isa::w16::{Op, OperandKind};
@@ -37,25 +40,32 @@ pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emit
     if !program.is_sound() {
         return;
     }
-    let mut found: Vec<(UnitIndex, Diagnostic)> = Vec::new();
-    let flow = Flow::of(program, emitted);
-    found.extend(flow::falls_through(program, emitted, &flow));
-    found.extend(flow::unreached(program, emitted, &flow));
-    let view = View { sources, program, emitted };
-    match program.syntax() {
-        Syntax::W16 => {
-            found.extend(flow::returns(program, emitted, &flow));
-            found.extend(stack::check(&view));
-            found.extend(slips::check(&view));
-            found.extend(addresses::check(&view));
+    let view = View { sources, program, emitted, roads: flow::roads(program, emitted) };
+    let flow = Flow::of(&view);
+    let ways = || {
+        let mut found = flow::falls_through(&view, &flow);
+        found.extend(flow::unreached(&view, &flow));
+        match program.syntax() {
+            Syntax::W16 => {
+                found.extend(flow::returns(&view, &flow));
+                found.extend(stack::check(&view));
+                found.extend(slips::check(&view));
+                found.extend(addresses::check(&view));
+            }
+            Syntax::Rv32 => found.extend(crate::rv32::check(&view)),
         }
-        Syntax::Rv32 => found.extend(crate::rv32::check(&view)),
-    }
-    found.extend(slips::names(&view));
-    found.extend(unset::check(&view, &flow));
-    found.extend(unused_names(program, emitted, &flow));
-    found.extend(texts(sources, program, emitted));
-    found.extend(odd_words(sources, program, emitted));
+        found
+    };
+    let lines = || {
+        let mut found = slips::names(&view);
+        found.extend(unset::check(&view, &flow));
+        found.extend(unused_names(&view, &flow));
+        found.extend(texts(sources, program, emitted));
+        found.extend(odd_words(sources, program, emitted));
+        found
+    };
+    let (mut found, more) = both(view.lines().len(), ways, lines);
+    found.extend(more);
     let code = |unit: &&Unit| unit.sections.iter().any(|s| s.kind == SectionKind::Code && !s.statements.is_empty());
     if !program.units.iter().any(code) {
         let file = program.units.first().map_or(wendax_source::FileId(0), |unit| unit.file);
@@ -83,6 +93,8 @@ pub(crate) struct View<'v, 'a> {
     pub(crate) sources: &'v Sources,
     pub(crate) program: &'v Program<'a>,
     pub(crate) emitted: &'v Emitted,
+    /// The road from each line.
+    roads: Vec<Road>,
 }
 
 impl View<'_, '_> {
@@ -121,10 +133,8 @@ impl View<'_, '_> {
         self.lines().binary_search_by_key(&address, |line| line.address).ok()
     }
 
-    /// Where a jump or call of a line with a label goes.
-    fn target(&self, line: usize) -> Option<usize> {
-        let (expr, _) = flow::jump(self.what(line))?;
-        self.line_at(self.value(line, expr)?)
+    fn road(&self, line: usize) -> Road {
+        self.roads[line]
     }
 
     /// The word a line begins with behind its labels, as it is written, in lower case.
@@ -158,15 +168,12 @@ pub(crate) fn before<'a>(program: &Program<'a>, source: Source) -> impl Iterator
     section.statements.get(..source.statement as usize).unwrap_or_default().iter().rev()
 }
 
-fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let image = &emitted.image;
+fn unused_names(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
+    let (program, image) = (view.program, &view.emitted.image);
     // A plain label that the line above it runs into names a place: a second entry, or a part of a routine.
     let is_run_into = |line: usize| {
-        line.checked_sub(1).is_some_and(|above| {
-            let source = emitted.origins[above];
-            let is_next = flow::next_line(&image.lines, above) == Some(line);
-            is_next && !flow::ends_flow(program, source)
-        })
+        line.checked_sub(1)
+            .is_some_and(|above| flow::next_line(&image.lines, above) == Some(line) && !view.road(above).ends)
     };
     let mut found: Vec<(UnitIndex, Diagnostic)> = Vec::new();
     for (index, unit) in program.units.iter().enumerate() {
@@ -215,14 +222,17 @@ fn unused_names(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(U
 /// Texts without a NUL given to a call that reads up to one.
 fn texts(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = Vec::new();
+    let stores = LazyCell::new(|| stores(program, emitted));
+    let mut known: FxHashMap<(UnitIndex, SymbolId), Option<&Statement>> = FxHashMap::default();
     for source in &emitted.origins {
         let Some(call) = call_of(program, *source).filter(|call| TEXT_CALLS.contains(call)) else { continue };
         let Some(label) = given_address(program, *source) else { continue };
-        let Some(text) = open_text(program, source.unit, label) else { continue };
-        // The program itself may put the NUL there; and a text may run on into one that ends.
-        if writes_within(program, emitted, label, source.unit) {
-            continue;
-        }
+        // The program itself may put the NUL there.
+        let open = known.entry((source.unit, label)).or_insert_with(|| {
+            open_text(program, source.unit, label).filter(|_| !writes_within(program, &stores, label, source.unit))
+        });
+        let Some(text) = *open else { continue };
+        // And a text may run on into one that ends.
         let name = program.units[source.unit].spelling(label);
         let span = statement(program, *source).span;
         let message = format!("`{call}` prints up to a NUL, and the text at `{name}` has none");
@@ -294,28 +304,35 @@ fn runs_on_into_a_text(program: &Program<'_>, unit: UnitIndex, label: SymbolId) 
     !bytes.is_empty() && has_end.take(64).flatten().any(|byte| *byte == 0)
 }
 
-/// Some instruction stores a byte at an address within the text at a label or right behind it.
-fn writes_within(program: &Program<'_>, emitted: &Emitted, label: SymbolId, unit: UnitIndex) -> bool {
+/// Some instruction stores at an address within the text at a label or right behind it.
+fn writes_within(program: &Program<'_>, stores: &[i64], label: SymbolId, unit: UnitIndex) -> bool {
     let (index, label) = program.meaning(unit, label);
     let of = program.units[index];
     let Definition::Label { section, statement } = of.name(label).definition else { return false };
     let placed = &program.placed[index][section.0 as usize];
     let end = of.ends.get(label.0 as usize).copied().unwrap_or(statement) as usize;
     let (Some(from), Some(to)) = (placed.get(statement as usize), placed.get(end)) else { return false };
-    let range = from.at.offset..=to.at.offset;
-    emitted.origins.iter().any(|source| {
-        let address = match &self::statement(program, *source).what {
+    let first = stores.partition_point(|&at| at < from.at.offset);
+    stores.get(first).is_some_and(|&at| at <= to.at.offset)
+}
+
+/// The addresses that instructions store at by a label or number alone, in order.
+fn stores(program: &Program<'_>, emitted: &Emitted) -> Vec<i64> {
+    let store = |source: &Source| {
+        let address = match &statement(program, *source).what {
             What::Instruction(instruction) => {
                 let stores =
                     matches!(instruction.short.op, Op::Stb | Op::Stw) && instruction.b == wendax_isa::w16::NO_BASE;
-                instruction.value.filter(|_| stores)
+                instruction.value.filter(|_| stores)?
             }
-            What::Rv32(instruction) => instruction.stored_at(),
-            _ => return false,
+            What::Rv32(instruction) => instruction.stored_at()?,
+            _ => return None,
         };
-        let address = address.and_then(|expr| program.evaluate(source.unit, expr, Value::number(0)).ok()?.as_number());
-        address.is_some_and(|address| range.contains(&address))
-    })
+        program.evaluate(source.unit, address, Value::number(0)).ok()?.as_number()
+    };
+    let mut stores: Vec<i64> = emitted.origins.iter().filter_map(store).collect();
+    stores.sort_unstable();
+    stores
 }
 
 /// Words that cannot be loaded where they lie.

@@ -1,5 +1,6 @@
 //! A program to an image: bytes, line map and names.
 
+use crate::both::both;
 use crate::codes;
 use crate::encode::Encoder;
 use crate::expr::{Expr, Scope, Step, Value};
@@ -11,7 +12,7 @@ use rustc_hash::FxHashSet;
 use wendax_image::{Image, Line, LineKind, Rights, Segment, Symbol, SymbolKind};
 use wendax_isa::Addr;
 use wendax_isa::Target;
-use wendax_source::{Sources, Span};
+use wendax_source::{Diagnostic, Sources, Span};
 
 /// Which statement a line of the image is: unit, section, number.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -28,27 +29,29 @@ pub(crate) struct Emitted {
 }
 
 pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: Option<&str>) -> Emitted {
-    let mut emitter = Emitter { image: Image::new(program.syntax().target()), origins: Vec::new(), open: None };
-    let statements = program.units.iter().flat_map(|unit| &unit.sections).map(|section| section.statements.len()).sum();
-    emitter.image.lines.reserve(statements);
-    emitter.origins.reserve(statements);
-    let mut found = Vec::new();
-    for index in 0..program.sections.len() {
-        for part in 0..program.sections[index].parts.len() {
-            let (unit, section) = program.sections[index].parts[part];
-            let mut encoder = Encoder::new(sources, program, unit);
-            emitter.section(&mut encoder, section);
-            found.push((unit, encoder.problems));
-        }
+    let parts: Vec<(UnitIndex, SectionId)> =
+        program.sections.iter().flat_map(|section| section.parts.iter().copied()).collect();
+    let count = |(unit, section): &(UnitIndex, SectionId)| program.units[*unit].section(*section).statements.len();
+    let all: usize = parts.iter().map(count).sum();
+    // The names of a program take about as long as a third of its statements.
+    let mut left = all / 3 * 2;
+    let at = parts.iter().take_while(|part| left.checked_sub(count(part)).map(|rest| left = rest).is_some()).count();
+    let (first, second) = parts.split_at(at);
+    let (mut first, (second, symbols)) = both(
+        all,
+        || Emitter::of(sources, program, first),
+        || (Emitter::of(sources, program, second), symbols(program)),
+    );
+    first.append(second);
+    let Emitter { lines, origins, segments, found } = first.sorted();
+    let mut image = Image::new(program.syntax().target());
+    (image.lines, image.segments, image.symbols) = (lines, segments, symbols);
+    let mut emitted = Emitted { image, origins };
+    for (unit, problem) in found {
+        program.report(unit, problem);
     }
-    for (unit, problems) in found {
-        problems.list().iter().for_each(|problem| program.report(unit, problem.clone()));
-    }
-    emitter.close();
-    let mut emitted = emitter.sorted();
     overlaps(&mut emitted, program);
     limits(&emitted, program);
-    symbols(&mut emitted.image, program);
     entry(&mut emitted, program, wanted_entry);
     claims(program);
     let target = program.syntax().target();
@@ -57,20 +60,34 @@ pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: O
     emitted
 }
 
+/// What some parts of a program become.
+#[derive(Default)]
 struct Emitter {
-    image: Image,
+    lines: Vec<Line>,
     origins: Vec<Source>,
-    /// The segment being written.
-    open: Option<Segment>,
+    segments: Vec<Segment>,
+    found: Vec<(UnitIndex, Diagnostic)>,
 }
 
 impl Emitter {
+    fn of(sources: &Sources, program: &Program<'_>, parts: &[(UnitIndex, SectionId)]) -> Self {
+        let mut emitter = Self::default();
+        for &(unit, section) in parts {
+            let mut encoder = Encoder::new(sources, program, unit);
+            emitter.section(&mut encoder, section);
+            emitter.found.extend(encoder.problems.list().iter().map(|problem| (unit, problem.clone())));
+        }
+        emitter
+    }
+
     fn section(&mut self, encoder: &mut Encoder<'_, '_>, id: SectionId) {
         let program = encoder.program;
         let unit = encoder.unit;
         let section = program.units[unit].section(id);
         let lengthened = &program.lengthened[unit][id.0 as usize];
         let placed = &program.placed[unit][id.0 as usize];
+        self.lines.reserve(section.statements.len());
+        self.origins.reserve(section.statements.len());
         for (number, statement) in (0u32..).zip(&section.statements) {
             let place = placed[number as usize];
             if place.at.offset + place.size > program.syntax().top() {
@@ -84,11 +101,11 @@ impl Emitter {
             }
             let kind = encoder.statement(section.kind, statement, lengthened[number as usize], place);
             let origin = Source { unit, section: id, statement: number };
-            self.append(section.kind, statement, place, kind, &encoder.bytes, origin);
+            self.statement(section.kind, statement, place, kind, &encoder.bytes, origin);
         }
     }
 
-    fn append(
+    fn statement(
         &mut self,
         section: SectionKind,
         statement: &Statement,
@@ -102,7 +119,7 @@ impl Emitter {
             return;
         }
         let Statement { span, line, unfolded, .. } = *statement;
-        self.image.lines.push(Line { address, length, kind, span, line, unfolded });
+        self.lines.push(Line { address, length, kind, span, line, unfolded });
         self.origins.push(origin);
         let rights = match section {
             SectionKind::Code => Rights::CODE,
@@ -110,29 +127,43 @@ impl Emitter {
             SectionKind::Data | SectionKind::Zeroed => Rights::DATA,
         };
         let reserved = kind == LineKind::Reserved;
-        let follows = |open: &Segment| open.end() == address && open.reserved == reserved && open.rights == rights;
-        if !self.open.as_ref().is_some_and(follows) {
-            self.close();
-            self.open = Some(Segment { start: address, bytes: Vec::new(), reserved, rights });
-        }
-        if let Some(open) = &mut self.open {
+        if let Some(open) = self.followed_by(address, reserved, rights) {
             open.bytes.extend_from_slice(bytes);
+        } else {
+            self.segments.push(Segment { start: address, bytes: bytes.to_vec(), reserved, rights });
         }
     }
 
-    fn close(&mut self) {
-        self.image.segments.extend(self.open.take());
+    /// The last segment, when bytes at an address go on with it.
+    fn followed_by(&mut self, address: Addr, reserved: bool, rights: Rights) -> Option<&mut Segment> {
+        let last = self.segments.last_mut()?;
+        (last.end() == address && last.reserved == reserved && last.rights == rights).then_some(last)
+    }
+
+    /// Takes what parts behind these become.
+    fn append(&mut self, behind: Self) {
+        self.lines.extend(behind.lines);
+        self.origins.extend(behind.origins);
+        self.found.extend(behind.found);
+        let mut segments = behind.segments.into_iter();
+        if let Some(first) = segments.next() {
+            match self.followed_by(first.start, first.reserved, first.rights) {
+                Some(open) => open.bytes.extend(first.bytes),
+                None => self.segments.push(first),
+            }
+        }
+        self.segments.extend(segments);
     }
 
     /// Everything in order of address.
-    fn sorted(mut self) -> Emitted {
-        self.image.segments.sort_by_key(|segment| segment.start);
-        if !self.image.lines.is_sorted_by_key(|line| line.address) {
-            let mut both: Vec<(Line, Source)> = self.image.lines.drain(..).zip(self.origins.drain(..)).collect();
+    fn sorted(mut self) -> Self {
+        self.segments.sort_by_key(|segment| segment.start);
+        if !self.lines.is_sorted_by_key(|line| line.address) {
+            let mut both: Vec<(Line, Source)> = self.lines.into_iter().zip(self.origins).collect();
             both.sort_by_key(|(line, _)| line.address);
-            (self.image.lines, self.origins) = both.into_iter().unzip();
+            (self.lines, self.origins) = both.into_iter().unzip();
         }
-        Emitted { image: self.image, origins: self.origins }
+        self
     }
 }
 
@@ -193,8 +224,8 @@ fn limits(emitted: &Emitted, program: &mut Program<'_>) {
     }
 }
 
-fn symbols(image: &mut Image, program: &Program<'_>) {
-    image.symbols.reserve(program.units.iter().map(|unit| unit.names.len()).sum());
+fn symbols(program: &Program<'_>) -> Vec<Symbol> {
+    let mut symbols = Vec::with_capacity(program.units.iter().map(|unit| unit.names.len()).sum());
     // What several units include is told once.
     let mut told: FxHashSet<Span> = FxHashSet::default();
     for (index, unit) in program.units.iter().enumerate() {
@@ -217,9 +248,10 @@ fn symbols(image: &mut Image, program: &Program<'_>) {
             if span.file != unit.file && kind == SymbolKind::Constant && !told.insert(span) {
                 continue;
             }
-            image.symbols.push(Symbol { name: unit.spelling(id).to_owned(), value, kind, span, is_global, bytes: 0 });
+            symbols.push(Symbol { name: unit.spelling(id).to_owned(), value, kind, span, is_global, bytes: 0 });
         }
     }
+    symbols
 }
 
 /// The entry: what is asked for, else what `.entry` says, else the label `start`, else the first instruction

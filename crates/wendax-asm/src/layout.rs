@@ -12,6 +12,7 @@ use crate::rv32;
 use crate::syntax::Syntax;
 use crate::unit::{Definition, Instruction, SectionId, SectionKind, What};
 use rustc_hash::FxHashMap;
+use std::cell::Cell;
 use std::ops::Range;
 use wendax_isa::w16::{OperandKind, encode};
 use wendax_source::Span;
@@ -27,17 +28,21 @@ pub(crate) fn lay_out(program: &mut Program<'_>) {
     let mut idle = 0;
     let mut before = Vec::new();
     for pass in 0..MOST_PASSES {
-        let (placed, end) = place(program);
-        let moved = placed != program.placed;
-        before = std::mem::replace(&mut program.placed, placed);
-        program.end = end;
+        let places = place(program);
+        // Where no size hangs on a name, places are what they would be in the next pass.
+        let moved = places.hang_on_names && places.placed != program.placed;
+        let hang_on_names = places.hang_on_names;
+        before = std::mem::replace(&mut program.placed, places.placed);
+        program.end = places.end;
         set_labels(program);
         set_constants(program, &constants);
         let lengthened = lengthen(program, pass + 8 > MOST_PASSES);
         if !moved && !lengthened {
             shorten(program, &constants);
             report_constants(program, &constants);
-            report_own_sizes(program, &constants);
+            if hang_on_names {
+                report_own_sizes(program, &constants);
+            }
             return;
         }
         // Lengthening ends by itself; what moves without it may go on for ever.
@@ -96,7 +101,7 @@ fn holds_short(program: &mut Program<'_>, constants: &[Constant], short: &[Place
         program.lengthened[unit][section][at] = false;
     }
     for _ in 0..PASSES {
-        let (placed, end) = place(program);
+        let Places { placed, end, .. } = place(program);
         let moved = placed != program.placed;
         (program.placed, program.end) = (placed, end);
         set_labels(program);
@@ -301,15 +306,25 @@ fn needed(program: &Program<'_>, (unit, id): Constant) -> Vec<Constant> {
     symbols.filter(|&(unit, id)| matches!(program.units[unit].name(id).definition, Definition::Constant(_))).collect()
 }
 
+/// Where everything lies.
+struct Places {
+    placed: Vec<Vec<Vec<Placed>>>,
+    /// One past the last byte in its ordinary place.
+    end: i64,
+    /// Some size or place is made of names that are no fixed constants, and is worth what these were before.
+    hang_on_names: bool,
+}
+
 /// One pass of addresses, with the encodings as they are. Expressions are worth what they were in the pass
 /// before.
-fn place(program: &Program<'_>) -> (Vec<Vec<Vec<Placed>>>, i64) {
+fn place(program: &Program<'_>) -> Places {
     let mut all: Vec<Vec<Vec<Placed>>> =
         program.units.iter().map(|unit| vec![Vec::new(); unit.sections.len()]).collect();
     let map = program.syntax().target().map;
     let align = i64::from(program.syntax().target().code_align);
     let even = |address: i64| (address + align - 1) / align * align;
     let mut end = i64::from(map.code_start.0);
+    let mut hang_on_names = false;
     let mut kind = SectionKind::Code;
     for merged in &program.sections {
         let is_page = kind == SectionKind::Code || align > 2;
@@ -339,9 +354,10 @@ fn place(program: &Program<'_>) -> (Vec<Vec<Vec<Placed>>>, i64) {
             next = part.flow;
             elsewhere.extend(part.elsewhere);
             end = end.max(part.end);
+            hang_on_names |= part.hangs_on_names;
         }
     }
-    (all, end)
+    Places { placed: all, end, hang_on_names }
 }
 
 /// The first address of the next page, or this one.
@@ -358,6 +374,8 @@ struct Part {
     elsewhere: Vec<Range<i64>>,
     /// The end of all of it that lies below the stack, which is where the next section follows.
     end: i64,
+    /// See [`Places`].
+    hangs_on_names: bool,
 }
 
 /// The section's statements one after the other from `start`.
@@ -380,7 +398,11 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
         }
     };
     let mut placed = Vec::with_capacity(statements.len() + 1);
-    let value = |expr: Expr, at: Value| program.evaluate(unit, expr, at).ok();
+    let hangs_on_names = Cell::new(false);
+    let value = |expr: Expr, at: Value| {
+        hangs_on_names.set(hangs_on_names.get() || program.hangs_on_names(unit, expr));
+        program.evaluate(unit, expr, at).ok()
+    };
     let number = |expr: Expr, at: Value| value(expr, at).and_then(Value::as_number);
     for (statement, lengthened) in statements.iter().zip(lengthened) {
         let size = match &statement.what {
@@ -417,7 +439,7 @@ fn place_section(program: &Program<'_>, (unit, section): (UnitIndex, SectionId),
     // The place behind the last statement, for labels at the very end.
     placed.push(Placed { at, size: 0 });
     leave(piece, at.offset);
-    Part { placed, flow: flow.unwrap_or(at.offset), elsewhere, end }
+    Part { placed, flow: flow.unwrap_or(at.offset), elsewhere, end, hangs_on_names: hangs_on_names.get() }
 }
 
 fn set_labels(program: &mut Program<'_>) {

@@ -8,12 +8,14 @@
 //!
 //! The stations, each a module: `parser` (tokens of the language, which is the crate `wendax-language`, to statements and names, macros
 //! unfolded, files included: a `unit`), `link` (units to a program), `layout` (addresses and shortest forms),
-//! `encode` and `emit` (bytes, line map, values out of range), `checks` (what builds but looks wrong). What a
+//! `encode` and `emit` (bytes, line map, values out of range), `checks` (what builds but looks wrong). Of the latter two, halves of a
+//! large program are done at once (`both`). What a
 //! program may contain is in `docs/language.md`; the forms of image files are in the crate `wendax-image`, those of objects in `objects`.
 //!
 //! This crate knows nothing of running, and opens no files.
 
 mod assembler;
+mod both;
 mod checks;
 mod disassembly;
 mod emit;

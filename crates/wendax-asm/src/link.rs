@@ -5,7 +5,7 @@
 //! written: its sections and foreign names are bases then.
 
 use crate::codes;
-use crate::expr::{Base, EvalError, Expr, Names, SymbolId, Value, evaluate};
+use crate::expr::{Base, EvalError, Expr, Names, Step, SymbolId, Value, evaluate};
 use crate::problems::{Problems, diagnostic};
 use crate::syntax::Syntax;
 use crate::unit::{Definition, SectionId, SectionKind, Statement, Unit, What};
@@ -19,7 +19,6 @@ pub(crate) type UnitIndex = usize;
 /// Sections of one name, in the order they follow each other in memory.
 #[derive(Debug)]
 pub(crate) struct Merged {
-    pub(crate) name: String,
     pub(crate) kind: SectionKind,
     pub(crate) parts: Vec<(UnitIndex, SectionId)>,
 }
@@ -153,6 +152,18 @@ impl<'a> Program<'a> {
 
     pub(crate) fn evaluate(&self, unit: UnitIndex, expr: Expr, here: Value) -> Result<Value, EvalError> {
         evaluate(self.units[unit].steps(expr), &View { program: self, unit }, here)
+    }
+
+    /// An expression is made of names that are worth something else where things lie elsewhere.
+    pub(crate) fn hangs_on_names(&self, unit: UnitIndex, expr: Expr) -> bool {
+        self.units[unit].steps(expr).iter().any(|step| match *step {
+            Step::Symbol(id) => {
+                let (unit, id) = self.meaning(unit, id);
+                self.units[unit].fixed[id.0 as usize].is_none()
+            }
+            Step::SizeOf(_) | Step::SizeOfName(..) | Step::Name(..) => true,
+            Step::Number(_) | Step::Unknown | Step::Here | Step::Unary(_) | Step::Binary(..) => false,
+        })
     }
 
     /// The base that places of a section count from.
@@ -365,14 +376,14 @@ fn with_needed<'a>(units: &[&'a Unit], libraries: &[&'a Unit]) -> Vec<&'a Unit> 
 /// Sections of one name and kind together: code first, then data, then zeroed; in each kind by first appearance.
 fn merged(units: &[&Unit]) -> Vec<Merged> {
     let mut sections: Vec<Merged> = Vec::new();
+    let mut known: FxHashMap<(&str, SectionKind), usize> = FxHashMap::default();
     for (index, unit) in units.iter().enumerate() {
         for (id, section) in unit.section_list() {
-            match sections.iter_mut().find(|known| known.name == section.name && known.kind == section.kind) {
-                Some(known) => known.parts.push((index, id)),
-                None => {
-                    sections.push(Merged { name: section.name.clone(), kind: section.kind, parts: vec![(index, id)] });
-                }
+            let at = *known.entry((&section.name, section.kind)).or_insert(sections.len());
+            if at == sections.len() {
+                sections.push(Merged { kind: section.kind, parts: Vec::new() });
             }
+            sections[at].parts.push((index, id));
         }
     }
     sections.sort_by_key(|section| section.kind);

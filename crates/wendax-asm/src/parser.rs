@@ -1046,8 +1046,8 @@ impl<'a> Parser<'a> {
             };
             kind = Some(*known);
         }
-        let known = self.unit.section_list().find(|(_, section)| section.name == spelling);
-        if let Some((id, known_kind, first)) = known.map(|(id, section)| (id, section.kind, section.span)) {
+        if let Some(id) = self.unit.section_named(spelling) {
+            let &Section { kind: known_kind, span: first, .. } = self.unit.section(id);
             if let Some(other) = kind.filter(|kind| *kind != known_kind) {
                 let message = format!("`{spelling}` is {}, and cannot be {} as well", known_kind.word(), other.word());
                 let mut found = diagnostic(codes::TWICE, name, message);
@@ -1062,13 +1062,8 @@ impl<'a> Parser<'a> {
             self.go_to_section(id);
             return Some(());
         }
-        self.go_to_section(SectionId(u32::try_from(self.unit.sections.len()).unwrap_or(u32::MAX)));
-        self.unit.sections.push(Section {
-            name: spelling.to_owned(),
-            kind: kind.unwrap_or(SectionKind::Data),
-            span: Some(name),
-            statements: Vec::new(),
-        });
+        let id = self.unit.add_section(spelling, kind.unwrap_or(SectionKind::Data), Some(name));
+        self.go_to_section(id);
         Some(())
     }
 

@@ -138,7 +138,7 @@ pub(crate) fn called_number(program: &Program<'_>, source: Source, instruction: 
 }
 
 /// The instructions that bytes of code are, up to the first that is none.
-pub(crate) fn instructions(bytes: &[u8]) -> Vec<Insn> {
+pub(crate) fn instructions(bytes: &[u8]) -> impl Iterator<Item = Insn> {
     let words = bytes.chunks_exact(4).map(|word| u32::from_le_bytes([word[0], word[1], word[2], word[3]]));
-    words.map_while(decode).collect()
+    words.map_while(decode)
 }

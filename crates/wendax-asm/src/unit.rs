@@ -252,6 +252,8 @@ pub(crate) struct Unit {
     pub(crate) syntax: Syntax,
     pub(crate) file: FileId,
     pub(crate) sections: Vec<Section>,
+    /// The sections of each name; of one name there may be some of several kinds.
+    named_sections: FxHashMap<String, Vec<SectionId>>,
     pub(crate) names: Vec<Name>,
     pub(crate) steps: Vec<Step>,
     pub(crate) values: Vec<Expr>,
@@ -284,11 +286,11 @@ pub(crate) struct Unit {
 
 impl Unit {
     pub(crate) fn new(syntax: Syntax, file: FileId, unfolded: FileId) -> Self {
-        let section = |name: &str, kind| Section { name: name.to_owned(), kind, span: None, statements: Vec::new() };
-        Self {
+        let mut unit = Self {
             syntax,
             file,
-            sections: vec![section("code", SectionKind::Code), section("data", SectionKind::Data)],
+            sections: Vec::new(),
+            named_sections: FxHashMap::default(),
             names: Vec::new(),
             steps: Vec::new(),
             values: Vec::new(),
@@ -307,7 +309,11 @@ impl Unit {
             expansions: Expansions::new(unfolded),
             included: Vec::new(),
             macros: Vec::new(),
-        }
+        };
+        // The two that are always there: `SectionId::CODE` and `SectionId::DATA`.
+        unit.add_section("code", SectionKind::Code, None);
+        unit.add_section("data", SectionKind::Data, None);
+        unit
     }
 
     /// Notes where the data of each label ends.
@@ -383,6 +389,24 @@ impl Unit {
     /// The sections with their numbers.
     pub(crate) fn section_list(&self) -> impl Iterator<Item = (SectionId, &Section)> {
         (0u32..).map(SectionId).zip(&self.sections)
+    }
+
+    /// The first section of a name.
+    pub(crate) fn section_named(&self, name: &str) -> Option<SectionId> {
+        self.named_sections.get(name)?.first().copied()
+    }
+
+    /// The section of a name and kind.
+    pub(crate) fn section_of_kind(&self, name: &str, kind: SectionKind) -> Option<SectionId> {
+        self.named_sections.get(name)?.iter().copied().find(|&id| self.section(id).kind == kind)
+    }
+
+    /// Adds a section that is not there yet.
+    pub(crate) fn add_section(&mut self, name: &str, kind: SectionKind, span: Option<Span>) -> SectionId {
+        let id = SectionId(u32::try_from(self.sections.len()).unwrap_or(u32::MAX));
+        self.sections.push(Section { name: name.to_owned(), kind, span, statements: Vec::new() });
+        self.named_sections.entry(name.to_owned()).or_default().push(id);
+        id
     }
 
     /// The only symbol an expression is made of.

@@ -313,6 +313,34 @@ fn measuring() {
 
 /// What was quadratic once: each beside the same thing small.
 fn costs() {
+    // Sources that are the same line again and again.
+    let many = |count: usize, line: &dyn Fn(usize) -> String| (0..count).map(line).collect::<String>();
+    let sources: [(&str, &dyn Fn(usize) -> String); 5] = [
+        ("routines that run on into each other", &|count| {
+            "start: sys exit\n".to_owned() + &many(count, &|at| format!("f{at}: call f{}\n", (at + 1) % count))
+        }),
+        ("calls that do not exist", &|count| {
+            "start: sys exit\n".to_owned() + &many(count, &|_| " sys 200\n".to_owned())
+        }),
+        ("texts without an end", &|count| {
+            let begin = "start: sys exit\n".to_owned() + &many(count, &|at| format!(" mov r0, t{at}\n sys put_text\n"));
+            begin + ".data\n" + &many(count, &|at| format!("t{at}: .ascii \"a\"\n"))
+        }),
+        ("places apart", &|count| {
+            "start: sys exit\n".to_owned() + &many(count, &|at| format!(" .org {}\nf{at}: nop\n", 0x400 + 4 * at))
+        }),
+        ("sections", &|count| {
+            ".target rv32\n_start: nop\n".to_owned() + &many(count, &|at| format!(".section .text.f{at}\nf{at}: nop\n"))
+        }),
+    ];
+    for (name, source) in sources {
+        let [few, more] = [2_000, 8_000].map(|count| {
+            let (sources, file) = Sources::single("many.asm", source(count));
+            median(|| _ = black_box(assemble(&sources, file)))
+        });
+        println!("assembling 8,000 {name}: {:.0} ms, {:.1} times the time of 2,000", more * 1e3, more / few);
+    }
+
     // Twelve hundred conditional jumps to one place, drawn.
     let mut text = "start:\n".to_owned();
     (0..1200).for_each(|at| text.push_str(&format!(" cmp r1, {}\n jz @end\n", at % 16)));

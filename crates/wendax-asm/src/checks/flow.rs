@@ -1,7 +1,7 @@
 //! How control can go through the lines of an image: what is reached, what runs into data or past the end, a return
 //! nobody called for.
 
-use super::{call_of, statement};
+use super::{View, call_of, statement};
 use crate::codes;
 use crate::emit::{Emitted, Source, is_instruction};
 use crate::expr::SymbolId;
@@ -17,7 +17,55 @@ use wendax_source::Diagnostic;
 /// Calls that end the program.
 pub(crate) const EXITS: [&str; 2] = ["exit", "exit_group"];
 
-/// How control can go through the lines of an image.
+/// A line that names where it leads.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Jump {
+    /// The line there, where one begins at that place.
+    pub(super) to: Option<usize>,
+    pub(super) is_call: bool,
+}
+
+/// How control leaves a line.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Road {
+    pub(super) jump: Option<Jump>,
+    /// It never runs on into what lies behind it.
+    pub(super) ends: bool,
+}
+
+impl Road {
+    /// Where a jump leads that is no call.
+    pub(super) fn jumps_to(self) -> Option<usize> {
+        self.jump.filter(|jump| !jump.is_call)?.to
+    }
+
+    /// Where a call leads.
+    pub(super) fn calls(self) -> Option<usize> {
+        self.jump.filter(|jump| jump.is_call)?.to
+    }
+
+    /// It goes elsewhere than on and back.
+    pub(super) fn leaves(self) -> bool {
+        self.ends || self.jump.is_some_and(|jump| !jump.is_call)
+    }
+}
+
+/// The road from each line.
+pub(super) fn roads(program: &Program<'_>, emitted: &Emitted) -> Vec<Road> {
+    let lines = &emitted.image.lines;
+    let road = |(line, source): (&Line, &Source)| {
+        let jump = jump(&statement(program, *source).what).map(|(expr, is_call)| {
+            let here = Value::number(line.address.0.into());
+            let to = program.evaluate(source.unit, expr, here).ok().and_then(Value::as_number);
+            let to = to.and_then(|to| Addr::try_from(to).ok());
+            Jump { to: to.and_then(|to| lines.binary_search_by_key(&to, |line| line.address).ok()), is_call }
+        });
+        Road { jump, ends: ends_flow(program, *source) }
+    };
+    lines.iter().zip(&emitted.origins).map(road).collect()
+}
+
+/// Which lines control reaches.
 pub(super) struct Flow {
     /// Lines reached at all.
     pub(super) reached: Vec<bool>,
@@ -26,58 +74,35 @@ pub(super) struct Flow {
 }
 
 impl Flow {
-    pub(super) fn of(program: &Program<'_>, emitted: &Emitted) -> Self {
-        let lines = &emitted.image.lines;
+    pub(super) fn of(view: &View<'_, '_>) -> Self {
+        let lines = view.lines();
         let at = |address: Addr| lines.binary_search_by_key(&address, |line| line.address).ok();
         let mut flow = Self { reached: vec![false; lines.len()], own: vec![false; lines.len()] };
-        let entry: Vec<usize> = at(emitted.image.entry).into_iter().collect();
+        // What is called is found while following, so the list grows.
         let mut calls = Vec::new();
-        follow(program, emitted, entry, &mut flow.own, &mut calls);
+        follow(view, at(view.emitted.image.entry), &mut flow.own, &mut calls);
         flow.reached.clone_from(&flow.own);
-        calls.extend(roots(program).into_iter().filter_map(at));
-        let from_objects = |(_, source): &(usize, &Source)| {
-            let what = &statement(program, **source).what;
-            matches!(what, What::Object { .. })
-        };
-        calls.extend(emitted.origins.iter().enumerate().filter(from_objects).map(|(index, _)| index));
-        let mut at = 0;
-        // Calls are found while following, so the list grows.
-        while at < calls.len() {
-            let mut more = Vec::new();
-            let from = vec![calls[at]];
-            follow(program, emitted, from, &mut flow.reached, &mut more);
-            calls.extend(more);
-            at += 1;
+        calls.extend(roots(view.program).into_iter().filter_map(at));
+        calls.extend((0..lines.len()).filter(|&line| matches!(view.what(line), What::Object { .. })));
+        while let Some(from) = calls.pop() {
+            follow(view, Some(from), &mut flow.reached, &mut calls);
         }
         flow
     }
 }
 
 /// Marks what `from` leads to by running on and jumping; what is called is put into `calls`.
-pub(super) fn follow(
-    program: &Program<'_>,
-    emitted: &Emitted,
-    from: Vec<usize>,
-    seen: &mut [bool],
-    calls: &mut Vec<usize>,
-) {
-    let lines = &emitted.image.lines;
-    let mut left = from;
-    while let Some(index) = left.pop() {
-        if std::mem::replace(&mut seen[index], true) {
+fn follow(view: &View<'_, '_>, from: Option<usize>, seen: &mut [bool], calls: &mut Vec<usize>) {
+    let mut left: Vec<usize> = from.into_iter().collect();
+    while let Some(line) = left.pop() {
+        if std::mem::replace(&mut seen[line], true) {
             continue;
         }
-        let source = emitted.origins[index];
-        let what = &statement(program, source).what;
-        if let Some((expr, is_call)) = jump(what) {
-            let here = Value::number(lines[index].address.0.into());
-            let target = program.evaluate(source.unit, expr, here).ok().and_then(Value::as_number);
-            let target = target.and_then(|target| Addr::try_from(target).ok());
-            let target = target.and_then(|target| lines.binary_search_by_key(&target, |line| line.address).ok());
-            if is_call { calls.extend(target) } else { left.extend(target) }
-        }
-        if !ends_flow(program, source) {
-            left.extend(next_line(lines, index));
+        let road = view.road(line);
+        calls.extend(road.calls());
+        left.extend(road.jumps_to());
+        if !road.ends {
+            left.extend(next_line(view.lines(), line));
         }
     }
 }
@@ -89,7 +114,7 @@ pub(super) fn next_line(lines: &[Line], index: usize) -> Option<usize> {
 }
 
 /// Where an instruction jumps, and whether it is a call.
-pub(super) fn jump(what: &What) -> Option<(Expr, bool)> {
+fn jump(what: &What) -> Option<(Expr, bool)> {
     let instruction = match what {
         What::Instruction(instruction) => instruction,
         What::Rv32(instruction) => return instruction.jump(),
@@ -101,7 +126,7 @@ pub(super) fn jump(what: &What) -> Option<(Expr, bool)> {
 
 /// Addresses that are used other than by jumping to them, or that other files know: they may be reached in
 /// ways not seen here.
-pub(super) fn roots(program: &Program<'_>) -> Vec<Addr> {
+fn roots(program: &Program<'_>) -> Vec<Addr> {
     let mut roots = Vec::new();
     for (index, unit) in program.units.iter().enumerate() {
         let mut take = |expr: Expr| {
@@ -143,13 +168,11 @@ pub(super) fn code_label(program: &Program<'_>, unit: UnitIndex, id: SymbolId) -
 }
 
 /// Instructions after which the next address is run, where the next address holds no instruction.
-pub(super) fn falls_through(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let lines = &emitted.image.lines;
+pub(super) fn falls_through(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
+    let lines = view.lines();
     let mut found = Vec::new();
     for (index, line) in lines.iter().enumerate().filter(|(index, _)| flow.reached[*index]) {
-        let source = emitted.origins[index];
-        let what = &statement(program, source).what;
-        if line.kind != LineKind::Code || !is_instruction(what) || ends_flow(program, source) {
+        if line.kind != LineKind::Code || !is_instruction(view.what(index)) || view.road(index).ends {
             continue;
         }
         let next = next_line(lines, index).map(|next| &lines[next]);
@@ -161,12 +184,12 @@ pub(super) fn falls_through(program: &Program<'_>, emitted: &Emitted, flow: &Flo
                 .with_other(next.span, "this is no code"),
             None => diagnostic(codes::PAST_END, line.span, "after this the code ends, and the processor runs on"),
         };
-        found.push((source.unit, diagnostic.with_expected(program.syntax().last_instruction())));
+        found.push((view.unit(index), diagnostic.with_expected(view.program.syntax().last_instruction())));
     }
     found
 }
 
-pub(super) fn ends_flow(program: &Program<'_>, source: Source) -> bool {
+fn ends_flow(program: &Program<'_>, source: Source) -> bool {
     let ends_program = || call_of(program, source).is_some_and(|call| EXITS.contains(&call));
     match &statement(program, source).what {
         What::Instruction(instruction) => match instruction.short.op {
@@ -182,26 +205,22 @@ pub(super) fn ends_flow(program: &Program<'_>, source: Source) -> bool {
 }
 
 /// The first instruction of each run of code that nothing reaches.
-pub(super) fn unreached(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let lines = &emitted.image.lines;
+pub(super) fn unreached(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
+    let lines = view.lines();
     let mut found = Vec::new();
-    let mut last: Option<(usize, Source)> = None;
+    let mut last: Option<(usize, UnitIndex)> = None;
     for (index, line) in lines.iter().enumerate() {
-        let source = emitted.origins[index];
-        let runs = line.kind == LineKind::Code && is_instruction(&statement(program, source).what);
-        if !runs || flow.reached[index] {
+        if flow.reached[index] || line.kind != LineKind::Code || !is_instruction(view.what(index)) {
             continue;
         }
-        let goes_on = last.is_some_and(|(before, of)| before + 1 == index && of.unit == source.unit);
-        last = Some((index, source));
+        let unit = view.unit(index);
+        let goes_on = last.is_some_and(|(before, of)| before + 1 == index && of == unit);
+        last = Some((index, unit));
         // The other rounds and lines of what was unfolded belong to the same line of the text.
         let same = index > 0 && lines[index - 1].span == line.span;
         if !goes_on && !same {
             let found_here = diagnostic(codes::UNREACHED, line.span, "nothing reaches this code");
-            found.push((
-                source.unit,
-                found_here.with_expected("a jump or call to a label before it, or the code taken away"),
-            ));
+            found.push((unit, found_here.with_expected("a jump or call to a label before it, or the code taken away")));
         }
     }
     found
@@ -218,35 +237,29 @@ pub(crate) fn is_library(program: &Program<'_>, emitted: &Emitted) -> bool {
 }
 
 /// Returns that the entry runs into.
-pub(super) fn returns(program: &Program<'_>, emitted: &Emitted, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let entry = emitted.image.line_at(emitted.image.entry).map(|line| line.span);
-    let of = |index: usize| &statement(program, emitted.origins[index]).what;
+pub(super) fn returns(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
+    let image = &view.emitted.image;
+    let entry = image.line_at(image.entry).map(|line| line.span);
     // A program that pushes addresses itself knows what it returns to.
-    let pushes = |index: &usize| match of(*index) {
+    let pushes = |line: usize| match view.what(line) {
         What::Instruction(instruction) => instruction.short.op == Op::Push,
         What::Words(_) => true,
         _ => false,
     };
-    let own: Vec<usize> = (0..flow.own.len()).filter(|index| flow.own[*index]).collect();
-    if own.iter().any(pushes) || is_library(program, emitted) {
+    let own = || (0..flow.own.len()).filter(|line| flow.own[*line]);
+    if own().any(pushes) || is_library(view.program, view.emitted) {
         return Vec::new();
     }
-    let is_return = |index: &usize| match of(*index) {
-        What::Instruction(instruction) => instruction.short.op == Op::Ret,
-        _ => false,
-    };
-    own.into_iter()
-        .filter(is_return)
-        .map(|index| {
-            let span = emitted.image.lines[index].span;
-            let message = "the program runs to this `ret` without a call, so there is nothing to return to";
-            let found = diagnostic(codes::RET_UNCALLED, span, message);
-            let found = match entry.filter(|entry| *entry != span) {
-                Some(entry) => found.with_other(entry, "it comes from here"),
-                None => found,
-            };
-            let right = "`sys exit` before the routine, or `call` to get into it";
-            (emitted.origins[index].unit, found.with_expected(right))
-        })
-        .collect()
+    let is_return = |line: &usize| view.instruction(*line).is_some_and(|instruction| instruction.short.op == Op::Ret);
+    let told = own().filter(is_return).map(|line| {
+        let message = "the program runs to this `ret` without a call, so there is nothing to return to";
+        let found = view.tell(line, codes::RET_UNCALLED, message.to_owned());
+        let found = match entry.filter(|entry| *entry != view.lines()[line].span) {
+            Some(entry) => found.with_other(entry, "it comes from here"),
+            None => found,
+        };
+        let right = "`sys exit` before the routine, or `call` to get into it";
+        (view.unit(line), found.with_expected(right))
+    });
+    told.collect()
 }

@@ -7,6 +7,7 @@ use super::flow;
 use crate::codes;
 use crate::link::UnitIndex;
 use crate::unit::{Definition, Instruction, What};
+use std::cell::LazyCell;
 use wendax_isa::w16::{CALLS, FlagRule, NO_BASE, Op, OperandKind, TARGET};
 use wendax_source::Diagnostic;
 
@@ -18,26 +19,25 @@ const UNSIGNED: [&str; 4] = ["jltu", "jgeu", "jgtu", "jleu"];
 
 pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = Vec::new();
+    let handles_calls = LazyCell::new(|| handles_calls(view));
     for line in 0..view.lines().len() {
         // What was unfolded is told once, at its first round.
         let again = line > 0 && view.lines()[line - 1].span == view.lines()[line].span;
         let Some(instruction) = view.instruction(line).filter(|_| !again) else { continue };
-        let told = [
-            constant(view, line, instruction),
-            access(view, line, instruction),
-            call(view, line, instruction),
-            both_kinds(view, line, instruction),
-        ];
-        found.extend(told.into_iter().flatten().map(|diagnostic| (view.unit(line), diagnostic)));
+        let told = match instruction.short.op {
+            Op::Div | Op::Mod | Op::Shl | Op::Shr | Op::Asr => constant(view, line, instruction),
+            Op::Ldw | Op::Stw | Op::Ldb | Op::Ldsb | Op::Stb => access(view, line, instruction),
+            Op::Sys => call(view, line, instruction).filter(|_| !*handles_calls),
+            Op::Cmp => both_kinds(view, line),
+            _ => None,
+        };
+        found.extend(told.map(|diagnostic| (view.unit(line), diagnostic)));
     }
     found
 }
 
 /// A divisor of zero, a shift by more than there are bits.
 fn constant(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
-    if !matches!(instruction.short.op, Op::Div | Op::Mod | Op::Shl | Op::Shr | Op::Asr) {
-        return None;
-    }
     let is_constant = instruction.short.operands.get(1).is_some_and(|kind| *kind == OperandKind::Small);
     let value = view.value(line, instruction.value.filter(|_| is_constant)?)?;
     let word = view.word(line);
@@ -62,7 +62,7 @@ fn constant(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Opti
 /// A word at an odd address, or a store to what only runs.
 fn access(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
     let op = instruction.short.op;
-    if !matches!(op, Op::Ldw | Op::Stw | Op::Ldb | Op::Ldsb | Op::Stb) || instruction.b != NO_BASE {
+    if instruction.b != NO_BASE {
         return None;
     }
     let address = view.value(line, instruction.value?)?;
@@ -108,8 +108,8 @@ fn handles_calls(view: &View<'_, '_>) -> bool {
 
 /// `sys` with a number that no call has.
 fn call(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
-    let value = view.value(line, instruction.value.filter(|_| instruction.short.op == Op::Sys)?)?;
-    if CALLS.iter().any(|call| i64::from(call.number) == value) || handles_calls(view) {
+    let value = view.value(line, instruction.value?)?;
+    if CALLS.iter().any(|call| i64::from(call.number) == value) {
         return None;
     }
     let message = format!("no system call has the number {value} (0x{value:02X}): it fails with error 1");
@@ -118,10 +118,7 @@ fn call(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<D
 }
 
 /// Jumps that read a comparison as signed, and others that read it as unsigned.
-fn both_kinds(view: &View<'_, '_>, line: usize, instruction: &Instruction) -> Option<Diagnostic> {
-    if instruction.short.op != Op::Cmp {
-        return None;
-    }
+fn both_kinds(view: &View<'_, '_>, line: usize) -> Option<Diagnostic> {
     let mut seen: [Option<usize>; 2] = [None, None];
     let mut at = line;
     for _ in 0..MOST_JUMPS {
@@ -158,7 +155,7 @@ pub(super) fn names(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
         for (id, name) in unit.symbols() {
             let spelling = unit.spelling(id);
             let is_label = matches!(name.definition, Definition::Label { .. });
-            if name.span.file == unit.file && unit.syntax.is_mnemonic(spelling) && name.used.is_none() && is_label {
+            if is_label && name.used.is_none() && name.span.file == unit.file && unit.syntax.is_mnemonic(spelling) {
                 let message = format!("`{spelling}:` is a label here, and no instruction");
                 let diagnostic = crate::problems::diagnostic(codes::LABEL_LIKE_INSTRUCTION, name.span, message);
                 found.push((

@@ -4,11 +4,11 @@
 //! ways that meet have pushed differently, all numbers are carried on; where they become too many (a loop that pushes),
 //! or the stack pointer is set to what is not known, nothing is said any more. So what is told is so on some way.
 
-use super::flow::ends_flow;
 use super::{View, flow};
 use crate::codes;
 use crate::link::UnitIndex;
 use crate::unit::{Instruction, What};
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::{BTreeMap, BTreeSet};
 use wendax_isa::w16::{FP, Op, OperandKind, SP, decode};
 use wendax_source::Diagnostic;
@@ -18,6 +18,9 @@ const MOST_DEPTHS: usize = 4;
 
 /// Lines looked at in one routine.
 const MOST_LINES: usize = 20_000;
+
+/// Lines looked at in all routines together: what routines share is looked at for each of them. Of the rest nothing is said.
+const MOST_IN_ALL: usize = 400_000;
 
 /// What is on the stack at a line: bytes pushed since the routine's first line, and what the frame pointer keeps of that.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -36,16 +39,17 @@ enum Change {
 pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = Vec::new();
     let mut told = BTreeSet::new();
-    let roads = Roads::of(view);
-    let entries: BTreeSet<usize> =
-        roads.jumps.iter().flatten().filter(|jump| jump.is_call).map(|jump| jump.to).collect();
+    let joins = joins(view);
+    let mut left = MOST_IN_ALL;
+    let entries: BTreeSet<usize> = view.roads.iter().filter_map(|road| road.calls()).collect();
     // A routine that takes words from its caller's stack, by intent or not, leaves its callers uncertain.
-    let alone: Vec<Ways> = entries.iter().map(|&entry| ways(view, &roads, entry, &BTreeSet::new())).collect();
+    let alone: Vec<Ways> =
+        entries.iter().map(|&entry| ways(view, &joins, entry, &BTreeSet::new(), &mut left)).collect();
     let uneven: BTreeSet<usize> =
         entries.iter().zip(&alone).filter(|(_, ways)| ways.is_uneven()).map(|(entry, _)| *entry).collect();
     for (entry, alone) in entries.into_iter().zip(alone) {
         let is_sure = alone.calls.is_disjoint(&uneven);
-        let ways = if is_sure { alone } else { ways(view, &roads, entry, &uneven) };
+        let ways = if is_sure { alone } else { ways(view, &joins, entry, &uneven, &mut left) };
         for (line, depths) in ways.returns {
             if is_jump_by_return(view, line) {
                 continue;
@@ -68,35 +72,13 @@ pub(super) fn check(view: &View<'_, '_>) -> Vec<(UnitIndex, Diagnostic)> {
     found
 }
 
-/// A line that leads to another one than the following.
-#[derive(Debug, Clone, Copy)]
-struct Jump {
-    to: usize,
-    is_call: bool,
-}
-
-/// How lines lead to others.
-struct Roads {
-    /// By line.
-    jumps: Vec<Option<Jump>>,
-    /// Lines that something jumps to: there ways come together, and nowhere else.
-    joins: Vec<bool>,
-}
-
-impl Roads {
-    fn of(view: &View<'_, '_>) -> Self {
-        let count = view.lines().len();
-        let jump = |line: usize| {
-            let (_, is_call) = flow::jump(view.what(line))?;
-            Some(Jump { to: view.target(line)?, is_call })
-        };
-        let jumps: Vec<Option<Jump>> = (0..count).map(jump).collect();
-        let mut joins = vec![false; count];
-        for jump in jumps.iter().flatten().filter(|jump| !jump.is_call) {
-            joins[jump.to] = true;
-        }
-        Self { jumps, joins }
+/// Lines that something jumps to: there ways come together, and nowhere else.
+fn joins(view: &View<'_, '_>) -> Vec<bool> {
+    let mut joins = vec![false; view.lines().len()];
+    for to in view.roads.iter().filter_map(|road| road.jumps_to()) {
+        joins[to] = true;
     }
+    joins
 }
 
 fn returned_with(view: &View<'_, '_>, line: usize, bytes: i64, some_way: bool) -> Diagnostic {
@@ -151,24 +133,26 @@ impl Ways {
 }
 
 /// Follows all ways through a routine. What calls to `uneven` routines leave is not known.
-fn ways(view: &View<'_, '_>, roads: &Roads, entry: usize, uneven: &BTreeSet<usize>) -> Ways {
+fn ways(view: &View<'_, '_>, joins: &[bool], entry: usize, uneven: &BTreeSet<usize>, left_in_all: &mut usize) -> Ways {
     let mut found = Ways::default();
-    let mut seen: BTreeMap<usize, BTreeSet<Depth>> = BTreeMap::new();
-    let mut unknown: BTreeSet<usize> = BTreeSet::new();
+    let mut seen: FxHashMap<usize, Vec<Depth>> = FxHashMap::default();
+    let mut unknown: FxHashSet<usize> = FxHashSet::default();
     let mut left = vec![(entry, Some(Depth { bytes: 0, kept: None }))];
     let mut count = 0;
     while let Some((line, mut depth)) = left.pop() {
         count += 1;
-        if count > MOST_LINES {
+        *left_in_all = left_in_all.saturating_sub(1);
+        if count > MOST_LINES || *left_in_all == 0 {
             return Ways::default();
         }
-        if roads.joins[line] {
+        if joins[line] {
             depth = depth.filter(|_| !unknown.contains(&line));
             if let Some(known) = depth {
                 let depths = seen.entry(line).or_default();
-                if !depths.insert(known) {
+                if depths.contains(&known) {
                     continue;
                 }
+                depths.push(known);
                 depth = depth.filter(|_| depths.len() <= MOST_DEPTHS);
             }
             if depth.is_none() && !unknown.insert(line) {
@@ -181,8 +165,8 @@ fn ways(view: &View<'_, '_>, roads: &Roads, entry: usize, uneven: &BTreeSet<usiz
                 None => _ = unknown.insert(line),
             }
         }
-        let jump = roads.jumps[line];
-        let call = jump.filter(|jump| jump.is_call).map(|jump| jump.to);
+        let road = view.road(line);
+        let call = road.calls();
         found.calls.extend(call);
         let calls_uneven = call.is_some_and(|target| uneven.contains(&target));
         let after = depth.filter(|_| !calls_uneven).and_then(|depth| match change(view, line, depth) {
@@ -192,8 +176,8 @@ fn ways(view: &View<'_, '_>, roads: &Roads, entry: usize, uneven: &BTreeSet<usiz
                 None
             }
         });
-        left.extend(jump.filter(|jump| !jump.is_call).map(|jump| (jump.to, after)));
-        if !ends_flow(view.program, view.emitted.origins[line]) {
+        left.extend(road.jumps_to().map(|to| (to, after)));
+        if !road.ends {
             left.extend(flow::next_line(view.lines(), line).map(|next| (next, after)));
         }
     }

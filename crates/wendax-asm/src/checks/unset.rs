@@ -8,28 +8,16 @@ use super::flow::{self, Flow};
 use crate::codes;
 use crate::link::UnitIndex;
 use crate::syntax::Syntax;
+use std::collections::BTreeMap;
 use wendax_image::LineKind;
 use wendax_isa::rv32;
-use wendax_isa::w16::{Op, decode};
+use wendax_isa::w16::{self, Op, decode};
 use wendax_source::Diagnostic;
 
 pub(super) fn check(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
     let mut found = never_set(view, flow);
     found.extend(runs_on(view, flow));
     found
-}
-
-/// What the instructions of a line use.
-fn uses(view: &View<'_, '_>, line: usize) -> Vec<Uses> {
-    let line = &view.lines()[line];
-    if line.kind != LineKind::Code {
-        return Vec::new();
-    }
-    let bytes = view.emitted.image.bytes(line.address, line.length);
-    match view.program.syntax() {
-        Syntax::W16 => of_w16(bytes),
-        Syntax::Rv32 => of_rv32(bytes),
-    }
 }
 
 /// What an instruction does with registers.
@@ -42,52 +30,63 @@ struct Uses {
     exchanges: bool,
 }
 
-/// A list pushes several.
-fn of_w16(bytes: &[u8]) -> Vec<Uses> {
-    let word =
-        |at: usize| u16::from_le_bytes([bytes.get(at).copied().unwrap_or(0), bytes.get(at + 1).copied().unwrap_or(0)]);
-    let (mut at, mut found) = (0, Vec::new());
-    while at < bytes.len() {
-        let Some(insn) = decode(word(at), word(at + 2)) else { break };
-        at += usize::from(insn.bytes());
-        let uses = insn.uses();
-        let is_clearing = matches!(insn.op(), Op::Xor | Op::Sub) && insn.a == insn.b;
-        let exchanges = insn.op() == Op::Swap;
-        let own = if is_clearing { 0 } else { uses.reads };
-        found.push(Uses { own, writes: uses.writes, is_apart: insn.op() == Op::Push || exchanges, exchanges });
+/// Looks at what the instructions of a line use, one after the other: a list pushes several.
+fn each_use(view: &View<'_, '_>, line: usize, mut see: impl FnMut(Uses)) {
+    let line = &view.lines()[line];
+    if line.kind != LineKind::Code {
+        return;
     }
-    found
+    let mut bytes = view.emitted.image.bytes(line.address, line.length);
+    match view.program.syntax() {
+        Syntax::W16 => {
+            let word = |bytes: &[u8]| bytes.first_chunk().map_or(0, |word| u16::from_le_bytes(*word));
+            while let Some(insn) = decode(word(bytes), word(bytes.get(2..).unwrap_or_default())) {
+                see(of_w16(insn));
+                match bytes.get(usize::from(insn.bytes())..) {
+                    Some(rest) if !rest.is_empty() => bytes = rest,
+                    _ => break,
+                }
+            }
+        }
+        Syntax::Rv32 => crate::rv32::instructions(bytes).map(of_rv32).for_each(see),
+    }
 }
 
-fn of_rv32(bytes: &[u8]) -> Vec<Uses> {
-    let insns = crate::rv32::instructions(bytes);
-    let uses = insns.iter().map(|insn| {
-        let uses = insn.uses();
-        let is_clearing = matches!(insn.op(), rv32::Op::Xor | rv32::Op::Sub) && insn.rs1 == insn.rs2
-            || insn.op() == rv32::Op::Andi && insn.value == 0;
-        Uses { own: if is_clearing { 0 } else { uses.reads }, writes: uses.writes, is_apart: false, exchanges: false }
-    });
-    uses.collect()
+fn of_w16(insn: w16::Insn) -> Uses {
+    let uses = insn.uses();
+    let is_clearing = matches!(insn.op(), Op::Xor | Op::Sub) && insn.a == insn.b;
+    let exchanges = insn.op() == Op::Swap;
+    let own = if is_clearing { 0 } else { uses.reads };
+    Uses { own, writes: uses.writes, is_apart: insn.op() == Op::Push || exchanges, exchanges }
+}
+
+fn of_rv32(insn: rv32::Insn) -> Uses {
+    let uses = insn.uses();
+    let is_clearing = matches!(insn.op(), rv32::Op::Xor | rv32::Op::Sub) && insn.rs1 == insn.rs2
+        || insn.op() == rv32::Op::Andi && insn.value == 0;
+    Uses { own: if is_clearing { 0 } else { uses.reads }, writes: uses.writes, is_apart: false, exchanges: false }
 }
 
 fn never_set(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
     let target = view.program.syntax().target();
     let mut set = view.program.syntax().set_from_start();
-    let mut first = [None; 32];
+    let mut first = [None; u32::BITS as usize];
     for line in 0..view.lines().len() {
-        for uses in uses(view, line) {
+        each_use(view, line, |uses| {
             set |= uses.writes & !uses.own;
             // What is only put by may hold anything, and what is exchanged is set on the other side.
-            let goes_on = if flow.reached[line] && !uses.is_apart { uses.own & uses.writes & !set } else { 0 };
-            for (register, first) in first.iter_mut().enumerate() {
-                if goes_on >> register & 1 != 0 && first.is_none() && is_in_a_loop(view, line) {
+            let mut goes_on = if flow.reached[line] && !uses.is_apart { uses.own & uses.writes & !set } else { 0 };
+            while goes_on != 0 {
+                let first = &mut first[goes_on.trailing_zeros() as usize];
+                if first.is_none() && is_in_a_loop(view, line) {
                     *first = Some(line);
                 }
+                goes_on &= goes_on - 1;
             }
             if uses.exchanges {
                 set |= uses.writes;
             }
-        }
+        });
     }
     let told = first.iter().zip(target.registers).enumerate().filter_map(|(register, (line, info))| {
         let line = (*line).filter(|_| set >> register & 1 == 0)?;
@@ -103,34 +102,23 @@ fn never_set(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
 fn is_in_a_loop(view: &View<'_, '_>, line: usize) -> bool {
     const FAR: usize = 200;
     let behind = line..(line + FAR).min(view.lines().len());
-    behind.into_iter().any(|jump| {
-        let is_jump = flow::jump(view.what(jump)).is_some_and(|(_, is_call)| !is_call);
-        is_jump && view.target(jump).is_some_and(|target| target <= line)
-    })
+    behind.into_iter().any(|jump| view.road(jump).jumps_to().is_some_and(|target| target <= line))
 }
 
 /// A routine that is called and goes on, without a return, into another that is called.
 fn runs_on(view: &View<'_, '_>, flow: &Flow) -> Vec<(UnitIndex, Diagnostic)> {
-    let calls = (0..view.lines().len())
-        .filter(|&line| flow.reached[line] && flow::jump(view.what(line)).is_some_and(|(_, is_call)| is_call));
-    let called: std::collections::BTreeMap<usize, usize> =
-        calls.filter_map(|line| Some((view.target(line)?, line))).collect();
+    let reached = (0..view.lines().len()).filter(|&line| flow.reached[line]);
+    let called: BTreeMap<usize, usize> = reached.filter_map(|line| Some((view.road(line).calls()?, line))).collect();
     let mut found = Vec::new();
     for (&entry, &call) in &called {
         let Some(above) = entry.checked_sub(1).filter(|&above| flow::next_line(view.lines(), above) == Some(entry))
         else {
             continue;
         };
-        let source = view.emitted.origins[above];
-        let goes_on =
-            flow.reached[above] && view.lines()[above].kind == LineKind::Code && !flow::ends_flow(view.program, source);
+        let goes_on = flow.reached[above] && view.lines()[above].kind == LineKind::Code && !view.road(above).ends;
         // The routine it comes from, if that is one that is called.
         let Some((&other, _)) = called.range(..entry).next_back().filter(|_| goes_on) else { continue };
-        let leaves = (other..entry).any(|line| {
-            flow::jump(view.what(line)).is_some_and(|(_, is_call)| !is_call)
-                || flow::ends_flow(view.program, view.emitted.origins[line])
-        });
-        if leaves {
+        if (other..entry).any(|line| view.road(line).leaves()) {
             continue;
         }
         let name = |line: usize| view.emitted.image.place_name(view.lines()[line].address).unwrap_or_default();

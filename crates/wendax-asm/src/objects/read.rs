@@ -3,7 +3,7 @@
 use crate::expr::{Binary, Expr, Scope, Step, SymbolId};
 use crate::syntax::Syntax;
 use crate::texts::{Texts, Used};
-use crate::unit::{Definition, Name, Patch, PatchKind, Section, SectionId, SectionKind, Statement, Unit, What};
+use crate::unit::{Definition, Name, Patch, PatchKind, SectionId, SectionKind, Statement, Unit, What};
 use object::read::archive::ArchiveFile;
 use object::read::elf::{FileHeader, SectionHeader as _, Sym as _};
 use object::{Endianness, elf};
@@ -178,19 +178,12 @@ impl Reader<'_> {
             };
             let name = name.trim_start_matches('.');
             let is_code = self.unit.syntax == Syntax::Rv32 && name == "text";
-            let id = self.section_id(if is_code { "code" } else { name }, kind);
+            let name = if is_code { "code" } else { name };
+            let known = self.unit.section_of_kind(name, kind);
+            let id = known.unwrap_or_else(|| self.unit.add_section(name, kind, None));
             self.section(index, id, section, sources)?;
         }
         Ok(())
-    }
-
-    fn section_id(&mut self, name: &str, kind: SectionKind) -> SectionId {
-        let known = self.unit.section_list().find(|(_, section)| section.name == name && section.kind == kind);
-        if let Some((id, _)) = known {
-            return id;
-        }
-        self.unit.sections.push(Section { name: name.to_owned(), kind, span: None, statements: Vec::new() });
-        SectionId(u32::try_from(self.unit.sections.len() - 1).unwrap_or(u32::MAX))
     }
 
     fn section(

@@ -5,7 +5,7 @@ use crate::codes;
 use crate::lexer::{Kind, Mark, unescape};
 use crate::parser::Parser;
 use crate::problems::{diagnostic, quoted};
-use crate::unit::{Section, SectionId, SectionKind, What};
+use crate::unit::{SectionId, SectionKind, What};
 use wendax_language::rv32::Other;
 use wendax_source::Span;
 
@@ -152,15 +152,9 @@ impl Parser<'_> {
             (".data", SectionKind::Data) => SectionId::DATA,
             _ => {
                 let name = name.strip_prefix('.').unwrap_or(name);
-                let known = self.unit.section_list().find(|(_, known)| known.name == name && known.kind == kind);
-                if let Some(id) = known.map(|(id, _)| id) {
-                    id
-                } else {
-                    let id = SectionId(u32::try_from(self.unit.sections.len()).unwrap_or(u32::MAX));
-                    let span = Some(self.span(*self.tokens.first()?));
-                    self.unit.sections.push(Section { name: name.to_owned(), kind, span, statements: Vec::new() });
-                    id
-                }
+                let span = self.span(*self.tokens.first()?);
+                let known = self.unit.section_of_kind(name, kind);
+                known.unwrap_or_else(|| self.unit.add_section(name, kind, Some(span)))
             }
         };
         self.go_to_section(id);

@@ -6,6 +6,7 @@ mod compiled;
 mod holes;
 mod hostile;
 mod images;
+mod large;
 mod linking;
 mod listings;
 mod naming;

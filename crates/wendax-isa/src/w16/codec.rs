@@ -31,9 +31,10 @@ pub struct Insn {
 impl Insn {
     /// An instruction of a row of the table with these operands.
     pub fn new(row: &'static Row, a: u8, b: u8, value: u16) -> Self {
-        let index = rows().iter().position(|known| std::ptr::eq(known, row));
-        let row =
-            index.and_then(|index| u8::try_from(index).ok()).expect("rows come from the table, which has under 256");
+        let rows = rows();
+        let index = (std::ptr::from_ref(row).addr().wrapping_sub(rows.as_ptr().addr())) / size_of::<Row>();
+        let row = u8::try_from(index).ok().filter(|index| usize::from(*index) < rows.len());
+        let row = row.expect("rows come from the table, which has under 256");
         Self { row, a, b, value }
     }
 

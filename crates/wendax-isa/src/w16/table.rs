@@ -413,7 +413,7 @@ impl Row {
 
     /// A further word follows the first.
     pub fn has_word(&self) -> bool {
-        self.pattern.ends_with('w')
+        matches!(self.pattern.as_bytes(), [.., b'w'])
     }
 }
 
