@@ -4,6 +4,7 @@ use crate::chart::{axis, share};
 use crate::layered::{Block, Edge, lay_out};
 use crate::plan::{PITCH, SMALL, place, size, units};
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
+use std::collections::BTreeMap;
 use wendax_session::{RoutineTally, Tally, grouped};
 
 fn lines_of(routine: &RoutineTally, whole: u64) -> [String; 2] {
@@ -19,12 +20,14 @@ pub fn calls(tally: &Tally) -> Scene {
     // What ran in no routine comes first, so that it stands at the top.
     let mut order: Vec<&RoutineTally> = tally.routines.iter().collect();
     order.sort_by_key(|routine| (routine.calls > 0, std::cmp::Reverse(routine.all_cycles)));
-    let index = |name: &str| order.iter().position(|routine| routine.name == name);
+    // Of one name the first.
+    let index: BTreeMap<&str, usize> =
+        order.iter().enumerate().rev().map(|(index, routine)| (routine.name.as_str(), index)).collect();
     let mut edges = Vec::new();
     let mut labels = Vec::new();
     for (from, routine) in order.iter().enumerate() {
         for callee in &routine.callees {
-            let Some(to) = index(&callee.name) else { continue };
+            let Some(&to) = index.get(callee.name.as_str()) else { continue };
             let text = format!("{} \u{d7}  {} cycles", grouped(callee.times), grouped(callee.cycles));
             edges.push(Edge { from, to, label: units(text_width(&text, SMALL)) });
             labels.push(text);

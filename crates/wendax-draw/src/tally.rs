@@ -3,7 +3,8 @@
 use crate::chart::{axis, share};
 use crate::plan::SMALL;
 use crate::scene::{Anchor, Area, Ink, LINE, MARGIN, SIZE, Scene, Stroke, TOP, length, text_width};
-use wendax_session::{Tally, group_sums, grouped};
+use std::collections::BTreeMap;
+use wendax_session::{LineTally, Tally, group_sums, grouped};
 
 /// Bars of a part, at most.
 const MOST: usize = 14;
@@ -21,7 +22,7 @@ fn style(index: usize) -> (Option<Ink>, Option<Stroke>) {
 }
 
 /// What bars are drawn of: names and cycles.
-type Bars = dyn Fn(&Tally) -> Vec<(String, u64)>;
+type Bars<'b> = dyn Fn(&Tally) -> Vec<(String, u64)> + 'b;
 
 /// The charts of tallies.
 pub fn tallies(tallies: &[&Tally]) -> Scene {
@@ -47,13 +48,14 @@ pub fn tallies(tallies: &[&Tally]) -> Scene {
     let groups = |tally: &Tally| -> Vec<(String, u64)> {
         group_sums(&tally.kinds).into_iter().map(|(name, _, cycles)| (name, cycles)).collect()
     };
+    let several = tallies.iter().any(|tally| tally.lines.iter().any(|line| line.file != tally.lines[0].file));
     let lines = |tally: &Tally| -> Vec<(String, u64)> {
         let mut lines: Vec<(String, u64)> =
-            tally.lines.iter().map(|line| (line_name(&line.text, line.line), line.cycles)).collect();
+            tally.lines.iter().map(|line| (line_name(line, several), line.cycles)).collect();
         lines.sort_by_key(|line| std::cmp::Reverse(line.1));
         lines
     };
-    let parts: [(&str, &Bars); 3] =
+    let parts: [(&str, &Bars<'_>); 3] =
         [("own cycles by routine", &routines), ("cycles by sort of instruction", &groups), ("cycles by line", &lines)];
     for (title, list) in parts {
         y = bars(&mut scene, y, title, tallies, list);
@@ -65,20 +67,23 @@ pub fn tallies(tallies: &[&Tally]) -> Scene {
     scene.finished()
 }
 
-/// A line by its text without the blanks that put it in columns, and its number.
-fn line_name(text: &str, line: u32) -> String {
-    let words: Vec<&str> = text.split(';').next().unwrap_or(text).split_whitespace().collect();
+/// A line by its number, with its file where there are several, and its text without the blanks that put it in columns.
+fn line_name(line: &LineTally, several: bool) -> String {
+    let words: Vec<&str> = line.text.split(';').next().unwrap_or(&line.text).split_whitespace().collect();
     let text: String = words.join(" ").chars().take(34).collect();
-    format!("{line}  {text}")
+    let file = if several { format!("{}:", line.file) } else { String::new() };
+    format!("{file}{}  {text}", line.line)
 }
 
-fn bars(scene: &mut Scene, top: f32, title: &str, tallies: &[&Tally], list: &Bars) -> f32 {
+fn bars(scene: &mut Scene, top: f32, title: &str, tallies: &[&Tally], list: &Bars<'_>) -> f32 {
     let lists: Vec<Vec<(String, u64)>> = tallies.iter().map(|tally| list(tally)).collect();
-    let mut names: Vec<(String, u64)> = Vec::new();
+    let mut names: Vec<(&str, u64)> = Vec::new();
+    let mut places: BTreeMap<&str, usize> = BTreeMap::new();
     for (name, value) in lists.iter().flatten() {
-        match names.iter_mut().find(|known| known.0 == *name) {
+        let place = *places.entry(name).or_insert(names.len());
+        match names.get_mut(place) {
             Some(known) => known.1 = known.1.max(*value),
-            None => names.push((name.clone(), *value)),
+            None => names.push((name, *value)),
         }
     }
     names.retain(|name| name.1 > 0);
@@ -89,7 +94,7 @@ fn bars(scene: &mut Scene, top: f32, title: &str, tallies: &[&Tally], list: &Bar
         return top;
     }
     scene.put((MARGIN, top + 12.0), title, Ink::Text).bold();
-    let widest = names.iter().map(|name| text_width(&name.0, SIZE)).fold(0.0, f32::max);
+    let widest = names.iter().map(|name| text_width(name.0, SIZE)).fold(0.0, f32::max);
     let left = MARGIN + widest + 12.0;
     let high = 13.0 * length(tallies.len());
     let mut y = top + 22.0;

@@ -5,7 +5,7 @@ use crate::routines::Extent;
 use crate::variables::Variables;
 use std::sync::Arc;
 use wendax_isa::{Addr, Target};
-use wendax_source::{FileId, Span};
+use wendax_source::{FileId, Sources, Span};
 
 /// What a program may do with a piece of memory.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -235,6 +235,22 @@ impl Image {
             (symbol, 0) => Some(symbol.name.clone()),
             (symbol, offset) => Some(format!("{} + {offset}", symbol.name)),
         }
+    }
+
+    /// What tells the label before an address from others of its name, as files may each have one: its file, or where that
+    /// does not tell them apart its address. `None` when no other has its name.
+    pub fn told_apart(&self, address: Addr, sources: &Sources) -> Option<String> {
+        let (symbol, _) = self.nearest_label(address)?;
+        let index = self.index();
+        let others = index.sharing(&symbol.name).iter().map(|&number| &self.symbols[number]);
+        let places: Vec<(FileId, Option<Addr>)> = others.map(|other| (other.span.file, other.address())).collect();
+        // Several names of one place are one.
+        if places.iter().all(|(_, at)| *at == symbol.address()) {
+            return None;
+        }
+        let is_alone = places.iter().filter(|(file, _)| *file == symbol.span.file).count() == 1;
+        let file = sources.get(symbol.span.file).filter(|_| is_alone);
+        file.map(|file| file.name().to_owned()).or_else(|| Some(self.target.marked_address(symbol.address()?)))
     }
 
     /// Two addresses lie in one segment.

@@ -10,6 +10,7 @@ use crate::syntax::Syntax;
 use crate::unit::{Definition, PatchKind, SectionId, SectionKind, What};
 use object::elf;
 use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
 use wendax_image::LineKind;
 use wendax_image::elf::{Contents, Home, Rela, Section, Symbol};
 use wendax_image::elf::{PLACED, Row, sections};
@@ -19,7 +20,8 @@ use wendax_source::Sources;
 pub(crate) fn object(sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
     let mut writer = Writer {
         contents: Contents { kind: elf::ET_REL, ..Contents::new(program.syntax().target()) },
-        homes: Vec::new(),
+        open: FxHashMap::default(),
+        placed: BTreeMap::new(),
         rows: Vec::new(),
         pending: Vec::new(),
     };
@@ -47,8 +49,10 @@ struct Pending {
 
 struct Writer {
     contents: Contents,
-    /// Which section of the unit each section of the file is, and whether it has its place already.
-    homes: Vec<(SectionId, bool)>,
+    /// The section of the file for what has no place yet, by the section of the unit.
+    open: FxHashMap<SectionId, usize>,
+    /// Those for what has its place, by the section of the unit and where they begin.
+    placed: BTreeMap<(SectionId, u32), usize>,
     /// Rows with the section they are in; the symbol comes later.
     rows: Vec<(usize, Row)>,
     pending: Vec<Pending>,
@@ -122,10 +126,15 @@ impl Writer {
             SectionKind::Constants => elf::SHF_ALLOC,
             SectionKind::Data | SectionKind::Zeroed => elf::SHF_ALLOC | elf::SHF_WRITE,
         };
-        let is_placed = value.base == Base::ZERO;
-        let (flags, address) =
-            if is_placed { (flags | PLACED, u32::try_from(value.offset).unwrap_or(0)) } else { (flags, 0) };
-        self.homes.push((id, is_placed));
+        let number = self.contents.sections.len();
+        let (flags, address) = if value.base == Base::ZERO {
+            let address = u32::try_from(value.offset).unwrap_or(0);
+            self.placed.insert((id, address), number);
+            (flags | PLACED, address)
+        } else {
+            self.open.insert(id, number);
+            (flags, 0)
+        };
         let name = file_name(&section.name, program.syntax());
         let room = (section.kind == SectionKind::Zeroed).then_some(0);
         self.contents.sections.push(Section {
@@ -136,17 +145,17 @@ impl Writer {
             room,
             ..Section::default()
         });
-        self.contents.sections.len() - 1
+        number
     }
 
     fn home(&self, id: SectionId, value: Value) -> Option<usize> {
+        if value.base != Base::ZERO {
+            return self.open.get(&id).copied();
+        }
         let offset = u32::try_from(value.offset).unwrap_or(0);
-        let is_placed = value.base == Base::ZERO;
-        let holds = |section: &Section| (section.address..=section.address + length(section)).contains(&offset);
-        self.homes
-            .iter()
-            .zip(&self.contents.sections)
-            .position(|(&home, section)| home == (id, is_placed) && (!is_placed || holds(section)))
+        let (_, &number) = self.placed.range((id, 0)..=(id, offset)).next_back()?;
+        let section = &self.contents.sections[number];
+        (offset <= section.address + length(section)).then_some(number)
     }
 
     fn finish(mut self, sources: &Sources, program: &mut Program<'_>) -> Vec<u8> {
@@ -192,7 +201,7 @@ impl Writer {
     /// The symbol of the section a base stands for, and what comes to it.
     fn section_symbol(&self, value: Value) -> Option<(u32, i64)> {
         let section = SectionId(value.base.0.checked_sub(1)?);
-        let at = self.homes.iter().position(|&home| home == (section, false))?;
+        let at = *self.open.get(&section)?;
         Some((u32::try_from(at + 1).ok()?, value.offset))
     }
 

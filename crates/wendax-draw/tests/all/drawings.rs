@@ -4,8 +4,8 @@
 use crate::common::{go, is_sound, says, session, tally, texts};
 use std::process::{Command as Process, Stdio};
 use wendax_draw::{
-    Grid, Look, Part, Picture, Run, arithmetic, calls, data, flow, inside, instruction, memory, pages, run, screen,
-    stack, tallies, to_pdf, to_vcd, tree,
+    Grid, Item, Look, Part, Picture, Run, arithmetic, calls, data, flow, inside, instruction, memory, pages, run,
+    screen, stack, tallies, to_pdf, to_vcd, tree,
 };
 use wendax_machine::StepNo;
 use wendax_session::{At, Command, Flow, Levels, Names, Session, Show, Tally};
@@ -77,6 +77,25 @@ fn programs_and_runs_are_drawn() {
     says(&data("sum", &[picture(&session, "wagons as words 6")], target), &["120", "340"]);
     says(&data("sign", &[picture(&session, "sign as text")], target), &["y", "d"]);
     says(&data("first", &[picture(&session, "wagons as addresses 6")], target), &["0300"]);
+}
+
+#[test]
+fn what_two_files_call_alike_is_drawn_apart() {
+    let sum = "sum: add r0, 1\n add r0, 1\n ret\n";
+    let files = wendax_source::MemoryFiles::default()
+        .with("a.asm", format!("start: call sum\n call other\n sys exit\n .extern other\n{sum}"))
+        .with("b.asm", format!("\n\n\n .global other\n{sum}other: call sum\n call sum\n ret\n"));
+    let sources = vec!["a.asm".to_owned(), "b.asm".to_owned()];
+    let inputs = wendax_asm::Inputs { sources, ..wendax_asm::Inputs::default() };
+    let assembly = wendax_asm::Assembler::default().assemble(&inputs, &files);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    let mut session = Session::new(assembly.image, wendax_machine::Settings::default()).with_sources(assembly.sources);
+    go(&mut session, Command::Go);
+    let measured = tally(&session);
+    // A bar each, and the line of each file.
+    let bars = ["sum (a.asm)", "sum (b.asm)", "a.asm:6  add r0, 1", "b.asm:6  add r0, 1"];
+    says(&tallies(&[&measured]), &bars);
+    says(&calls(&measured), &["sum (a.asm)", "sum (b.asm)"]);
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! Which lines ran, in the format that LCOV made common: editors and build servers read it.
 
-use crate::measure::{LineTally, Tally};
+use crate::measure::{LineTally, RoutineTally, Tally};
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 impl Tally {
@@ -27,11 +28,13 @@ impl Tally {
     }
 
     fn write_routines(&self, out: &mut String, lines: &[&LineTally]) {
+        let known: BTreeMap<&str, &RoutineTally> =
+            self.routines.iter().map(|routine| (routine.name.as_str(), routine)).collect();
         let routines: Vec<(u32, &str, u64)> = lines
             .iter()
             .filter_map(|line| {
                 let name = line.routine.as_deref()?;
-                let known = self.routines.iter().find(|routine| routine.name == name);
+                let known = known.get(name);
                 // What the program begins with is run and not called.
                 let times = known.map_or(0, |routine| routine.calls.max(u64::from(routine.own_steps > 0)));
                 Some((line.line, name, times))

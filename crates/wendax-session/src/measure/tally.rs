@@ -408,9 +408,9 @@ impl Tally {
     /// What was counted, in the words of a session's program; the machine is where counting ended.
     pub(super) fn of(counts: &Counts, session: &Session, machine: &Machine) -> Self {
         let failed = session.failed_at().filter(|_| machine.steps() == session.end());
-        let (image, target) = (session.image(), machine.target());
+        let target = machine.target();
         let regions = machine.regions();
-        let (routines, places_of) = routines(counts, image, target);
+        let (routines, places_of) = routines(counts, session, target);
         Self {
             form: TALLY_FORM.to_owned(),
             name: String::new(),
@@ -436,7 +436,7 @@ impl Tally {
             }),
             traps: events(&counts.traps, |number| target.trap_name(number)),
             interrupts: events(&counts.interrupts, |number| target.interrupt_name(number)),
-            labels: labels(&counts.cells, image, target, &regions),
+            labels: labels(&counts.cells, session, target, &regions),
             regions: regions.iter().map(|region| region_tally(region, &counts.cells)).collect(),
             stack: StackTally {
                 deepest: counts.depths.deepest.0,
@@ -493,9 +493,23 @@ pub(super) fn name_of(image: &Image, target: &Target, address: Addr) -> String {
     image.place_name(address).unwrap_or_else(|| target.marked_address(address))
 }
 
+/// The same, told apart from what has that name in other files: things are found in a tally by their names.
+fn sole_name(session: &Session, name: String, address: Addr) -> String {
+    match session.image().told_apart(address, session.sources()) {
+        Some(of) => format!("{name} ({of})"),
+        None => name,
+    }
+}
+
+/// The name of a routine in a tally.
+fn routine_name(session: &Session, target: &Target, entry: Addr) -> String {
+    sole_name(session, name_of(session.image(), target, entry), entry)
+}
+
 /// The routines, dearest first, and where each one of the counts has come to stand.
-fn routines(counts: &Counts, image: &Image, target: &Target) -> (Vec<RoutineTally>, Vec<usize>) {
-    let names: Vec<String> = counts.routines.iter().map(|routine| name_of(image, target, routine.entry)).collect();
+fn routines(counts: &Counts, session: &Session, target: &Target) -> (Vec<RoutineTally>, Vec<usize>) {
+    let names: Vec<String> =
+        counts.routines.iter().map(|routine| routine_name(session, target, routine.entry)).collect();
     let mut order: Vec<usize> = (0..names.len()).collect();
     order.sort_by_key(|&index| (std::cmp::Reverse(counts.routines[index].own_cycles), index));
     let mut places = vec![0; order.len()];
@@ -576,7 +590,7 @@ fn lines(places: &[PlaceCount], session: &Session, failed: Option<Addr>) -> Vec<
         if let (Some(line), Some(file)) = (line, file)
             && let Some(tally) = lines.get_mut(&(file.name(), line.line))
         {
-            tally.routine.get_or_insert_with(|| name_of(image, session.machine().target(), routine));
+            tally.routine.get_or_insert_with(|| routine_name(session, session.machine().target(), routine));
         }
     }
     for place in places {
@@ -648,12 +662,12 @@ fn device_name(target: &Target, address: Addr) -> String {
     target.device(address).map_or_else(|| target.marked_address(address), |register| register.name.to_owned())
 }
 
-fn labels(cells: &[CellCount], image: &Image, target: &Target, regions: &[Region]) -> Vec<LabelTally> {
+fn labels(cells: &[CellCount], session: &Session, target: &Target, regions: &[Region]) -> Vec<LabelTally> {
     let mut labels: BTreeMap<(Addr, String), LabelTally> = BTreeMap::new();
     for cell in cells {
         let region = regions.iter().find(|region| region.contains(cell.address));
         let kind = region.map(|region| region.kind);
-        let (name, address) = match (kind, image.nearest_label(cell.address)) {
+        let (name, address) = match (kind, session.image().nearest_label(cell.address)) {
             (Some(RegionKind::Devices), _) => (device_name(target, cell.address), cell.address),
             (_, Some((symbol, offset))) => (symbol.name.clone(), cell.address.saturating_sub(offset)),
             (Some(kind), None) => (region_name(kind).to_owned(), region.map_or(cell.address, |region| region.start)),
@@ -661,7 +675,7 @@ fn labels(cells: &[CellCount], image: &Image, target: &Target, regions: &[Region
         };
         let region = kind.map_or("", region_name).to_owned();
         let label = labels.entry((address, name)).or_insert_with_key(|(address, name)| LabelTally {
-            name: name.clone(),
+            name: sole_name(session, name.clone(), *address),
             address: *address,
             region,
             read: 0,

@@ -307,6 +307,35 @@ fn names_lines_and_coverage_are_those_of_the_program() {
 }
 
 #[test]
+fn routines_and_data_of_one_name_in_several_files_are_told_apart() {
+    let files = wendax_source::MemoryFiles::default()
+        .with("a.asm", "start: call sum\n call other\n sys exit\n .extern other\nsum: ldw r0, [count]\n .include \"end.inc\"\n.data\ncount: .word 1\n")
+        .with("b.asm", " .global other\nother: mov r1, 10\n@on: call sum\n djnz r1, @on\n ret\nsum: ldw r0, [count]\n call last\n .include \"end.inc\"\n.data\ncount: .word 2\n")
+        .with("end.inc", "last: ret\n");
+    let sources = vec!["a.asm".to_owned(), "b.asm".to_owned()];
+    let inputs = wendax_asm::Inputs { sources, ..wendax_asm::Inputs::default() };
+    let assembly = wendax_asm::Assembler::default().assemble(&inputs, &files);
+    assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics);
+    let mut session = Session::new(assembly.image, Settings::default()).with_sources(assembly.sources);
+    go(&mut session, Command::Go);
+    let tally = Tally { name: "two".into(), ..all(&session) };
+    let routine = |name: &str| tally.routines.iter().find(|routine| routine.name == name).expect("it is there");
+    assert_eq!((routine("sum (a.asm)").calls, routine("sum (b.asm)").calls), (1, 10));
+    let other: Vec<(&str, u64)> =
+        routine("other").callees.iter().map(|call| (call.name.as_str(), call.times)).collect();
+    assert_eq!(other, [("sum (b.asm)", 10)]);
+    // One file twice: the address tells which.
+    let last = tally.routines.iter().filter(|routine| routine.name.starts_with("last (0x")).count();
+    assert_eq!(last, 1, "{:?}", tally.routines);
+    let label = |name: &str| tally.labels.iter().find(|label| label.name == name).expect("it is there").read;
+    assert_eq!((label("count (a.asm)"), label("count (b.asm)")), (1, 10));
+    let lcov = tally.to_lcov(str::to_owned);
+    assert!(lcov.contains("FNDA:1,sum (a.asm)\n") && lcov.contains("FNDA:10,sum (b.asm)\n"), "{lcov}");
+    let told = Comparison::of(&[&tally, &tally]);
+    assert_eq!(told.routines.iter().filter(|row| row.name.starts_with("sum")).count(), 2);
+}
+
+#[test]
 fn side_by_side_lines_keep_together_over_an_edit_and_differences_are_told() {
     let before = Tally { name: "before".into(), ..all(&ran(CALLS)) };
     let edited = CALLS.replace("next: mov", "; a comment above\nnext: mov").replace("mul r0, r0\n", "add r0, r0\n");
