@@ -4,8 +4,8 @@
 use crate::common::{go, is_sound, says, session, tally, texts};
 use std::process::{Command as Process, Stdio};
 use wendax_draw::{
-    Grid, Item, Look, Part, Picture, Run, arithmetic, calls, data, flow, inside, instruction, memory, pages, run,
-    screen, stack, tallies, to_pdf, to_vcd, tree,
+    Grid, Look, Part, Picture, Run, arithmetic, calls, data, flow, inside, instruction, memory, pages, run, screen,
+    stack, tallies, to_pdf, to_vcd, tree,
 };
 use wendax_machine::StepNo;
 use wendax_session::{At, Command, Flow, Levels, Names, Session, Show, Tally};
