@@ -241,8 +241,7 @@ impl Image {
     /// does not tell them apart its address. `None` when no other has its name.
     pub fn told_apart(&self, address: Addr, sources: &Sources) -> Option<String> {
         let (symbol, _) = self.nearest_label(address)?;
-        let index = self.index();
-        let others = index.sharing(&symbol.name).iter().map(|&number| &self.symbols[number]);
+        let others = self.symbols_named(&symbol.name).into_iter().filter(|other| other.kind != SymbolKind::Constant);
         let places: Vec<(FileId, Option<Addr>)> = others.map(|other| (other.span.file, other.address())).collect();
         // Several names of one place are one.
         if places.iter().all(|(_, at)| *at == symbol.address()) {
@@ -290,6 +289,32 @@ impl Image {
     pub fn best_symbol(&self, name: &str) -> Option<&Symbol> {
         let named = || self.symbols.iter().filter(|symbol| symbol.name == name);
         named().find(|symbol| symbol.is_global).or_else(|| named().next())
+    }
+
+    /// All names with this spelling, in order of definition: files may each have one.
+    pub fn symbols_named(&self, name: &str) -> Vec<&Symbol> {
+        let index = self.index();
+        match index.sharing(name) {
+            [] => self.symbol(name).into_iter().collect(),
+            several => several.iter().map(|&number| &self.symbols[number]).collect(),
+        }
+    }
+
+    /// What a name means at a place of the program, as it does in a source: what its file calls so, else what all files know.
+    /// `None` also where other files alone have it, and mean several things by it.
+    pub fn symbol_from(&self, name: &str, place: Addr) -> Option<&Symbol> {
+        let all = self.symbols_named(name);
+        let (&first, others) = all.split_first()?;
+        let is_one = |all: &[&Symbol], first: &Symbol| all.iter().all(|other| other.value == first.value);
+        if is_one(others, first) {
+            return Some(first);
+        }
+        let file = self.line_at(place).map(|line| line.span.file);
+        let here: Vec<&Symbol> = all.iter().copied().filter(|symbol| Some(symbol.span.file) == file).collect();
+        match here.first() {
+            Some(own) => Some(*own).filter(|own| is_one(&here, own)),
+            None => all.iter().copied().find(|symbol| symbol.is_global),
+        }
     }
 
     /// The first name with this spelling.

@@ -3,7 +3,7 @@
 //! Made when it is first asked for. An image is put together name by name and line by line; what was added since the index
 //! was made is noticed by how many there are, and all are gone through then.
 
-use crate::image::{Image, LineKind, Symbol, SymbolKind};
+use crate::image::{Image, LineKind, Symbol};
 use crate::routines::Routines;
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
@@ -20,7 +20,7 @@ pub(crate) struct Index {
     routines: OnceLock<Routines>,
     /// The first symbol of each name.
     names: BTreeMap<String, usize>,
-    /// The labels of each name that several have.
+    /// All symbols of each name that several have.
     shared: BTreeMap<String, Vec<usize>>,
     /// Lines of code by file and number.
     code: Vec<(FileId, u32, Addr, usize)>,
@@ -51,16 +51,11 @@ impl Index {
         labels.sort_unstable();
         let mut names = BTreeMap::new();
         let mut shared: BTreeMap<String, Vec<usize>> = BTreeMap::new();
-        let is_label = |number: usize| image.symbols[number].kind != SymbolKind::Constant;
         for (number, symbol) in image.symbols.iter().enumerate() {
             let first = *names.entry(symbol.name.clone()).or_insert(number);
-            if first != number && is_label(number) {
-                let all = shared.entry(symbol.name.clone()).or_insert_with(|| vec![first]);
-                all.push(number);
+            if first != number {
+                shared.entry(symbol.name.clone()).or_insert_with(|| vec![first]).push(number);
             }
-        }
-        for all in shared.values_mut() {
-            all.retain(|&number| is_label(number));
         }
         let lines = image.lines.iter().enumerate().filter(|(_, line)| line.kind == LineKind::Code);
         let mut code: Vec<_> = lines.map(|(number, line)| (line.span.file, line.line, line.address, number)).collect();
@@ -96,7 +91,7 @@ impl Index {
         self.names.get(name).copied()
     }
 
-    /// All labels of a name that several symbols have.
+    /// All symbols of a name that several have.
     pub(crate) fn sharing(&self, name: &str) -> &[usize] {
         self.shared.get(name).map_or(&[], Vec::as_slice)
     }

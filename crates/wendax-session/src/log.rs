@@ -42,6 +42,7 @@ impl Log {
 
     /// Puts a change by hand behind those of its step that there are.
     pub(crate) fn insert(&mut self, index: usize, entry: Entry) {
+        self.typed += bytes_of(&entry);
         self.entries.insert(index - self.base, entry);
     }
 

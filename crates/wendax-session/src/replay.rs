@@ -222,7 +222,10 @@ impl Counting {
 /// Where a byte of data is in another version: behind the same label, if that is still there.
 fn moved_by_label(old: &Image, new: &Image, address: Addr) -> Addr {
     let place = old.nearest_label(address).and_then(|(symbol, offset)| {
-        let there = new.symbol(&symbol.name)?;
+        // Of several of that name, which files may have, the one in its place among them.
+        let (before, now) = (old.symbols_named(&symbol.name), new.symbols_named(&symbol.name));
+        let number = before.iter().position(|known| std::ptr::eq(*known, symbol))?;
+        let there = now.get(number).or(now.first())?;
         there.address().map(|there| there.saturating_add(offset))
     });
     place.unwrap_or(address)

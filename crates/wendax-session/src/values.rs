@@ -4,7 +4,7 @@
 //! and constants: registers, control registers, flags, `pc`, `step`, `cycles`, `met`, device registers by their names. Nothing here walks.
 
 use std::borrow::Cow;
-use wendax_image::{Image, Variable};
+use wendax_image::{Image, Symbol, SymbolKind, Variable};
 use wendax_isa::{Addr, Place, Reg, RegisterUse, Target};
 use wendax_language::{BoundValue, Hangs, Moment, Named, Scope, Typed, ValueError, ValueExpression};
 use wendax_machine::{CellState, Machine};
@@ -60,16 +60,41 @@ impl<'a> Names<'a> {
             let start = variable.fixed()?;
             return Some((start, start + self.image.variables.bytes(variable.of, self.target)));
         }
-        let symbol = self.image.symbol(name)?;
+        let symbol = self.image.symbol_from(name, self.place)?;
         let start = symbol.address()?;
         if symbol.bytes > 0 {
             return Some((start, start + symbol.bytes));
         }
         let labels = self.image.labels().filter(|label| !label.is_private());
-        let next = labels.filter_map(wendax_image::Symbol::address).filter(|&at| at > start).min();
+        let next = labels.filter_map(Symbol::address).filter(|&at| at > start).min();
         let part = self.image.segment_at(start);
         let behind = next.into_iter().chain(part.map(wendax_image::Segment::end)).min()?;
         Some((start, behind))
+    }
+
+    /// The address of a label, or why it is not clear which is meant.
+    pub fn label(&self, name: &str) -> Result<Option<Addr>, String> {
+        match (self.image.symbol_from(name, self.place), self.several(name)) {
+            (None, Some(why)) => Err(why),
+            (symbol, _) => Ok(symbol.and_then(Symbol::address)),
+        }
+    }
+
+    /// What a name is in several files, where it is not clear which of them is meant.
+    fn several(&self, name: &str) -> Option<String> {
+        if self.image.symbol_from(name, self.place).is_some() {
+            return None;
+        }
+        let all = self.image.symbols_named(name);
+        let told = |symbol: &&Symbol| match symbol.address() {
+            Some(address) => self.target.marked_address(address),
+            None => symbol.value.to_string(),
+        };
+        let values: Vec<String> = all.iter().map(told).collect();
+        let (last, others) = values.split_last().filter(|(_, others)| !others.is_empty())?;
+        let is_code = all.iter().all(|symbol| symbol.kind == SymbolKind::Code);
+        let line = if is_code { ", or its line: file.asm:12" } else { "" };
+        Some(format!("`{name}` is {} in one file and {last} in another: write which of these{line}", others.join(", ")))
     }
 
     /// The variable of a name, when a compiler told of one and no register has the name.
@@ -106,8 +131,12 @@ impl Scope for Names<'_> {
         if let Some(register) = self.target.register(name) {
             return Some(Named::Live(register.0.into()));
         }
-        if let Some(symbol) = self.image.symbol(name) {
+        if let Some(symbol) = self.image.symbol_from(name, self.place) {
             return Some(Named::Value(symbol.value));
+        }
+        // Of several that it may be it is none; least of all a flag of that name.
+        if self.image.symbol(name).is_some() {
+            return None;
         }
         let flag =
             |name: &str| self.target.flags.iter().position(|flag| name.len() == 1 && name.starts_with(flag.name));
@@ -124,7 +153,7 @@ impl Scope for Names<'_> {
             local if local.starts_with('@') => {
                 let (owner, _) = self.image.nearest_label(self.place)?;
                 let owner = owner.name.split('@').next().unwrap_or(&owner.name);
-                Some(Named::Value(self.image.symbol(&format!("{owner}{local}"))?.value))
+                Some(Named::Value(self.image.symbol_from(&format!("{owner}{local}"), self.place)?.value))
             }
             other => {
                 if let Some(value) = self.image.variables.constant(other) {
@@ -137,9 +166,15 @@ impl Scope for Names<'_> {
     }
 
     fn why_unknown(&self, name: &str) -> Option<String> {
-        let is_several = self.target.register(name).is_none() && self.image.variables.is_known(name);
-        is_several
-            .then(|| format!("`{name}` is one thing in one routine and another in another: ask it at a place of one"))
+        if self.target.register(name).is_some() {
+            return None;
+        }
+        if self.image.variables.is_known(name) {
+            return Some(format!(
+                "`{name}` is one thing in one routine and another in another: ask it at a place of one"
+            ));
+        }
+        self.several(name)
     }
 
     fn size_of(&self, name: &str) -> Option<i64> {

@@ -56,14 +56,18 @@ impl Subject {
         let Some(routine) = routine else {
             return Ok(Stage::new(Arc::clone(&self.image), None, UNSEEN));
         };
-        let symbol = self.image.symbol(routine).filter(|symbol| symbol.address().is_some());
-        let Some(entry) = symbol.and_then(wendax_image::Symbol::address) else {
+        let names = Names::new(&self.image, self.image.target, self.image.entry);
+        let Ok(entry) = names.label(routine) else {
+            return Err(format!(
+                "`{routine}` is a label of several files, and not clear: `.global {routine}` in one of them makes it that one"
+            ));
+        };
+        let Some(entry) = entry else {
             let labels = self.image.labels().filter(|label| !label.is_private()).map(|label| label.name.as_str());
             let near = meant(nearest(routine, labels));
             return Err(format!("there is no label `{routine}` in this program{near}"));
         };
-        let is_code = self.image.segment_at(entry).is_some_and(|part| part.rights.execute);
-        if !is_code {
+        if !self.image.is_code(entry) {
             return Err(format!("`{routine}` is no routine: no code stands there"));
         }
         let mut image = Image::clone(&self.image);

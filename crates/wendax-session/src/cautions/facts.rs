@@ -168,8 +168,8 @@ impl Facts {
         let words = texts_at(session, address)
             .flat_map(|text| text.split(|sign: char| !(sign.is_alphanumeric() || "_.@".contains(sign))));
         let found = words.filter_map(|word| {
-            let address = session.image().symbol(word).filter(|symbol| symbol.kind == SymbolKind::Data)?.address()?;
-            self.labels.iter().find(|label| label.start == address).copied()
+            let symbol = session.image().symbol_from(word, address).filter(|symbol| symbol.kind == SymbolKind::Data)?;
+            self.labels.iter().find(|label| Some(label.start) == symbol.address()).copied()
         });
         named.iter_mut().zip(found).for_each(|(place, label)| *place = Some(label));
         named

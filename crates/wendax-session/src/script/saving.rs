@@ -69,7 +69,8 @@ impl Saving {
         // Those that whoever looks at the start knows: private ones are left out.
         let image = session.image();
         let labels = image.labels().filter(|label| label.kind == SymbolKind::Code && !label.is_private());
-        let labels = labels.filter(|label| image.symbol(&label.name).is_some_and(|known| known.value == label.value));
+        let known = |name: &str| image.symbol_from(name, image.entry);
+        let labels = labels.filter(|label| known(&label.name).is_some_and(|known| known.value == label.value));
         let labels = labels.filter_map(|label| Some((label.address()?, label.name.clone()))).collect();
         let arrivals = Arrivals { labels, visits: Visits::default(), last: None, cycles: 0 };
         Ok(Self {

@@ -23,6 +23,7 @@ mod reaching;
 mod replaying;
 mod right;
 mod rv32;
+mod several;
 mod sides;
 mod slices;
 mod stopping;

@@ -131,7 +131,7 @@ fn used_here(session: &Session) -> Vec<String> {
         let text = source.and_then(|file| file.text().get(line.span.range())).unwrap_or_default();
         let code = if image.variables.is_empty() { text.split(';').next().unwrap_or_default() } else { text };
         for word in code.split(|sign: char| !sign.is_alphanumeric() && sign != '_') {
-            let is_data = image.symbol(word).is_some_and(|symbol| symbol.kind == SymbolKind::Data);
+            let is_data = image.symbol_from(word, line.address).is_some_and(|symbol| symbol.kind == SymbolKind::Data);
             if is_data && !labels.iter().any(|known| known == word) {
                 labels.push(word.to_owned());
             }
