@@ -537,8 +537,7 @@ impl App {
             Lens::Register(register) => Addr(machine.register(*register)),
             Lens::Label(name) => {
                 let mask = i64::from(machine.target().address_mask());
-                let symbol = session.image().symbol_from(name, session.present_address());
-                Addr::try_from(symbol.or(session.image().symbol(name))?.value & mask).ok()?
+                Addr::try_from(session.image().symbol(name)?.value & mask).ok()?
             }
         })
     }

@@ -118,8 +118,11 @@ impl World {
         if let Some(register) = session.machine().target().register(text) {
             return Ok(Lens::Register(register));
         }
-        if session.image().symbol(text).is_some() {
-            return Ok(Lens::Label(text.to_owned()));
+        match session.image().symbols_named(text).len() {
+            0 => {}
+            1 => return Ok(Lens::Label(text.to_owned())),
+            // What it means here stays shown, also where another file means something else by it.
+            _ => return self.address(text).map(Lens::At),
         }
         let regions = session.machine().regions();
         let region = regions.iter().find(|region| region_name(region.kind).eq_ignore_ascii_case(text));

@@ -472,3 +472,34 @@ fn what_someone_else_changed_keeps_breakpoints_cursor_and_undo() {
     stage.keys("e Ctrl-Z");
     assert_eq!(stage.app.editor().text(), MAIN);
 }
+
+#[test]
+fn what_two_files_call_alike_is_asked_where_it_is_clear() {
+    let part = |name: &str, value: u32| {
+        format!(
+            "        .global {name}\n{name}:    ldw   r1, [count]\n        ret\n        .data\ncount:  .word {value}\n"
+        )
+    };
+    let files = MemoryFiles::default()
+        .with(
+            "main.asm",
+            "        .extern one\n        .extern two\nstart:  call  one\n        call  two\n        sys   exit\n",
+        )
+        .with("one.asm", part("one", 17))
+        .with("two.asm", part("two", 34));
+    let mut stage = Stage::project(&["main.asm", "one.asm", "two.asm"], files).sized(140, 40);
+    // From the main file neither is meant.
+    stage.keys("m").text("count").keys("Enter");
+    shows(&mut stage, "in another: write which of these");
+    stage.keys("Esc v").text("[count]").keys("Enter");
+    shows(&mut stage, "in another: write which of these");
+    // In each of the others its own.
+    stage.keys("Esc Right v").text("[count]").keys("Enter");
+    shows(&mut stage, "[count]               17");
+    stage.keys("m").text("count").keys("Enter");
+    shows(&mut stage, "count       0300");
+    stage.keys("Right Right Right");
+    shows(&mut stage, "[count]               34");
+    // The memory that was asked for stays.
+    shows(&mut stage, "count       0300");
+}
