@@ -242,13 +242,14 @@ impl Image {
     pub fn told_apart(&self, address: Addr, sources: &Sources) -> Option<String> {
         let (symbol, _) = self.nearest_label(address)?;
         let others = self.symbols_named(&symbol.name).into_iter().filter(|other| other.kind != SymbolKind::Constant);
-        let places: Vec<(FileId, Option<Addr>)> = others.map(|other| (other.span.file, other.address())).collect();
+        let places: Vec<_> = others.map(|other| (self.file_of(other), other.address())).collect();
         // Several names of one place are one.
         if places.iter().all(|(_, at)| *at == symbol.address()) {
             return None;
         }
-        let is_alone = places.iter().filter(|(file, _)| *file == symbol.span.file).count() == 1;
-        let file = sources.get(symbol.span.file).filter(|_| is_alone);
+        let own = self.file_of(symbol);
+        let is_alone = places.iter().filter(|(file, _)| *file == own).count() == 1;
+        let file = own.and_then(|file| sources.get(file)).filter(|_| is_alone);
         file.map(|file| file.name().to_owned()).or_else(|| Some(self.target.marked_address(symbol.address()?)))
     }
 
@@ -310,11 +311,20 @@ impl Image {
             return Some(first);
         }
         let file = self.line_at(place).map(|line| line.span.file);
-        let here: Vec<&Symbol> = all.iter().copied().filter(|symbol| Some(symbol.span.file) == file).collect();
+        let is_here = |symbol: &&Symbol| file.is_some() && self.file_of(symbol) == file;
+        let here: Vec<&Symbol> = all.iter().copied().filter(is_here).collect();
         match here.first() {
             Some(own) => Some(*own).filter(|own| is_one(&here, own)),
             None => all.iter().copied().find(|symbol| symbol.is_global),
         }
+    }
+
+    /// The file a name was defined in: where no text says so, as in an image that was read, that of the line there.
+    fn file_of(&self, symbol: &Symbol) -> Option<FileId> {
+        if symbol.span.start < symbol.span.end {
+            return Some(symbol.span.file);
+        }
+        self.line_at(symbol.address()?).map(|line| line.span.file)
     }
 
     /// The first name with this spelling.
