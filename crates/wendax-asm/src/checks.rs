@@ -232,11 +232,11 @@ fn texts(sources: &Sources, program: &Program<'_>, emitted: &Emitted) -> Vec<(Un
             open_text(program, source.unit, label).filter(|_| !writes_within(program, &stores, label, source.unit))
         });
         let Some(text) = *open else { continue };
-        // And a text may run on into one that ends.
         let name = program.units[source.unit].spelling(label);
         let span = statement(program, *source).span;
         let message = format!("`{call}` prints up to a NUL, and the text at `{name}` has none");
         let message = if call == "put_text" { message } else { message.replace("prints", "reads") };
+        // It may run on into one that ends.
         let runs_on = runs_on_into_a_text(program, source.unit, label);
         let info = if runs_on { codes::RUNS_ON } else { codes::NO_NUL };
         let mut diagnostic = diagnostic(info, span, message).with_other(text.span, "the text");

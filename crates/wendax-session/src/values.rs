@@ -24,7 +24,7 @@ const CONTROL: u32 = 0x1000;
 pub struct Names<'a> {
     image: &'a Image,
     target: &'static Target,
-    /// Private names are those of the routine around it.
+    /// Private names are those of the routine around it, and of names that several files have that of its file.
     place: Addr,
 }
 
