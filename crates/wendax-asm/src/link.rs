@@ -6,11 +6,13 @@
 
 use crate::codes;
 use crate::expr::{Base, EvalError, Expr, Names, Step, SymbolId, Value, evaluate};
+use crate::parser::{MOST_NEAR, SEARCHED};
 use crate::problems::{Problems, diagnostic};
 use crate::syntax::Syntax;
 use crate::unit::{Definition, SectionId, SectionKind, Statement, Unit, What};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::BTreeMap;
+use std::sync::OnceLock;
 use wendax_source::{Diagnostic, Edit, Grade, Sources, Span, nearest};
 
 /// A unit of a program, by its number.
@@ -47,6 +49,8 @@ pub(crate) struct Program<'a> {
     pub(crate) is_object: bool,
     /// What was found, by unit.
     pub(crate) problems: Vec<Problems>,
+    /// Where each unit has a name, made when one is looked for that another unit may keep to itself.
+    spelled: OnceLock<FxHashMap<&'a str, Vec<(UnitIndex, usize)>>>,
 }
 
 /// Names as one unit sees them.
@@ -105,6 +109,7 @@ impl<'a> Program<'a> {
             end: 0,
             is_object,
             problems: units.iter().map(|unit| unit.problems.clone()).collect(),
+            spelled: OnceLock::new(),
             units,
         }
     }
@@ -251,7 +256,9 @@ impl<'a> Program<'a> {
         }
         // An object cannot be mended.
         let is_text = !sources.file(place.file).is_stand_in();
-        if let Some(near) = nearest(name, globals.keys().copied()).filter(|_| is_text) {
+        let is_looked_for = is_text && self.problems[unit].list().len() < SEARCHED;
+        let near = if is_looked_for { nearest(name, globals.keys().copied().take(MOST_NEAR)) } else { None };
+        if let Some(near) = near {
             return found.with_guess(format!("did you mean `{near}`?"), place, near);
         }
         found.with_expected(format!("`.global {name}` in the file that defines it, among the sources or libraries"))
@@ -259,9 +266,22 @@ impl<'a> Program<'a> {
 
     /// A name another unit defines without making it known, and the file that does.
     fn hidden(&self, sources: &Sources, except: UnitIndex, name: &str) -> Option<(Span, String)> {
-        let mut units = self.units.iter().enumerate().filter(|(index, _)| *index != except);
-        units.find_map(|(_, unit)| {
-            let at = unit.spellings.iter().position(|known| known == name)?;
+        let spelled = self.spelled.get_or_init(|| {
+            let mut spelled: FxHashMap<&str, Vec<(UnitIndex, usize)>> = FxHashMap::default();
+            for (index, unit) in self.units.iter().enumerate() {
+                for (at, name) in unit.spellings.iter().enumerate() {
+                    let places = spelled.entry(name.as_str()).or_default();
+                    // Of a unit the first.
+                    if places.last().is_none_or(|last| last.0 != index) {
+                        places.push((index, at));
+                    }
+                }
+            }
+            spelled
+        });
+        let places = spelled.get(name)?.iter().filter(|(index, _)| *index != except);
+        places.into_iter().find_map(|&(index, at)| {
+            let unit = self.units[index];
             let known = &unit.names[at];
             let here = !matches!(known.definition, Definition::Extern) && known.span.file != unit.expansions.file;
             here.then(|| (known.span, sources.file(known.span.file).name().to_owned()))

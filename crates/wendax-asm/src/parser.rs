@@ -16,6 +16,7 @@ mod operands;
 mod reader;
 mod unfold;
 
+pub(crate) use lookup::{MOST_NEAR, SEARCHED};
 pub(crate) use operands::listed;
 
 use crate::codes;

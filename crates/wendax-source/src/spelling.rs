@@ -1,15 +1,15 @@
 //! The nearest name to one that is not known.
 
+/// Nobody means another by a name of so many bytes.
+const LONGEST: usize = 100;
+
 /// The candidate closest to `name`, if one is close enough that it was probably meant: another case of
 /// the same letters, or at most a third of its letters (and at most three) inserted, dropped, replaced
 /// or two neighbours exchanged. Names of more than 100 bytes have none. Of equally close ones the first wins, so pass them in a fixed order.
 pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
-    /// Nobody means another by a name of so many bytes, and comparing takes time by their square.
-    const LONGEST: usize = 100;
     if name.len() > LONGEST {
         return None;
     }
-    let mut rows = Rows::default();
     let mut letters = Vec::new();
     let mut wanted = Vec::new();
     lower(name, &mut wanted);
@@ -25,9 +25,13 @@ pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) ->
         if letters.len().abs_diff(wanted.len()) > limit {
             continue;
         }
-        let far = rows.distance(&wanted, &letters);
-        if far <= limit && best.is_none_or(|(known, _)| far < known) {
+        // What is farther than the nearest so far is nothing any more.
+        let nearer = best.map_or(limit, |(far, _)| far - 1);
+        if let Some(far) = distance(&wanted, &letters, nearer) {
             best = Some((far, candidate));
+            if far == 0 {
+                break;
+            }
         }
     }
     best.map(|(_, candidate)| candidate)
@@ -56,35 +60,39 @@ pub fn not_known_here(name: &str, names: &[&str]) -> String {
     }
 }
 
-/// Room for three rows of a table of distances, kept from name to name.
-#[derive(Default)]
-struct Rows {
-    before: Vec<usize>,
-    above: Vec<usize>,
-    row: Vec<usize>,
-}
-
-impl Rows {
-    /// Edit distance with exchange of neighbours (optimal string alignment, Damerau 1964).
-    fn distance(&mut self, a: &[char], b: &[char]) -> usize {
-        let Self { before, above, row } = self;
-        above.clear();
-        above.extend(0..=b.len());
-        for i in 1..=a.len() {
-            row.clear();
-            row.resize(b.len() + 1, i);
-            for j in 1..=b.len() {
-                let differs = usize::from(a[i - 1] != b[j - 1]);
-                row[j] = (above[j] + 1).min(row[j - 1] + 1).min(above[j - 1] + differs);
-                if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
-                    row[j] = row[j].min(before[j - 2] + 1);
-                }
-            }
-            std::mem::swap(before, above);
-            std::mem::swap(above, row);
-        }
-        above[b.len()]
+/// Edit distance with exchange of neighbours (optimal string alignment, Damerau 1964), as far as it is within a limit: no
+/// cell of the table that lies farther from its diagonal can be part of that.
+fn distance(a: &[char], b: &[char], limit: usize) -> Option<usize> {
+    const FAR: u8 = u8::MAX / 2;
+    if a.len() > LONGEST || b.len() > LONGEST || a.len().abs_diff(b.len()) > limit {
+        return None;
     }
+    let mut rows = [[FAR; LONGEST + 2]; 3];
+    let [before, above, row] = &mut rows;
+    let (mut before, mut above, mut row) = (before, above, row);
+    for (place, far) in above.iter_mut().zip(0..).take(limit.min(b.len()) + 1) {
+        *place = far;
+    }
+    for (i, &letter) in (1usize..).zip(a) {
+        let (from, to) = (i.saturating_sub(limit).max(1), (i + limit).min(b.len()));
+        row[from - 1] = if from == 1 { u8::try_from(i).unwrap_or(FAR) } else { FAR };
+        let mut least = row[from - 1];
+        for j in from..=to {
+            let other = b[j - 1];
+            let mut far = (above[j] + 1).min(row[j - 1] + 1).min(above[j - 1] + u8::from(letter != other));
+            if i > 1 && j > 1 && letter == b[j - 2] && a[i - 2] == other {
+                far = far.min(before[j - 2] + 1);
+            }
+            row[j] = far.min(FAR);
+            least = least.min(far);
+        }
+        row[to + 1] = FAR;
+        if usize::from(least) > limit {
+            return None;
+        }
+        (before, above, row) = (above, row, before);
+    }
+    Some(usize::from(above[b.len()])).filter(|far| *far <= limit)
 }
 
 #[cfg(test)]
@@ -102,16 +110,42 @@ mod tests {
         assert_eq!((nearest("g", ["f"]), nearest("g", ["G"])), (None, Some("G")));
     }
 
+    /// The whole table, cell by cell.
+    fn plain(a: &[char], b: &[char]) -> usize {
+        let mut table = vec![vec![0; b.len() + 1]; a.len() + 1];
+        for i in 0..=a.len() {
+            for j in 0..=b.len() {
+                table[i][j] = if i == 0 || j == 0 {
+                    i + j
+                } else {
+                    let one = table[i - 1][j].min(table[i][j - 1]) + 1;
+                    let far = one.min(table[i - 1][j - 1] + usize::from(a[i - 1] != b[j - 1]));
+                    let is_exchanged = i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1];
+                    if is_exchanged { far.min(table[i - 2][j - 2] + 1) } else { far }
+                };
+            }
+        }
+        table[a.len()][b.len()]
+    }
+
     #[test]
     fn exchange_of_neighbours_counts_once() {
         let chars = |text: &str| text.chars().collect::<Vec<_>>();
-        // The same room, name after name.
-        let mut rows = Rows::default();
         for (one, other, far) in
             [("ab", "ba", 1), ("abc", "", 3), ("", "", 0), ("djnz", "dnjz", 1), ("kitten", "sitting", 3)]
         {
-            assert_eq!(rows.distance(&chars(one), &chars(other)), far, "{one} {other}");
-            assert_eq!(rows.distance(&chars(other), &chars(one)), far, "{other} {one}");
+            assert_eq!(distance(&chars(one), &chars(other), far), Some(far), "{one} {other}");
+            assert_eq!(distance(&chars(other), &chars(one), far + 2), Some(far), "{other} {one}");
+            assert_eq!(far.checked_sub(1).and_then(|less| distance(&chars(one), &chars(other), less)), None);
+        }
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn within_a_limit_it_is_what_the_whole_table_says(one in "[a-c]{0,12}", other in "[a-c]{0,12}", limit in 0..6usize) {
+            let (one, other): (Vec<char>, Vec<char>) = (one.chars().collect(), other.chars().collect());
+            let far = plain(&one, &other);
+            proptest::prop_assert_eq!(distance(&one, &other, limit), Some(far).filter(|far| *far <= limit));
         }
     }
 

@@ -16,8 +16,8 @@ use wendax_source::{Diagnostic, Edit, Grade, Severity, Span, nearest};
 const MOST: usize = 1000;
 
 /// Names that a near one is looked for among, and for how many unknown ones.
-const MOST_NEAR: usize = 5000;
-const SEARCHED: usize = 60;
+pub(crate) const MOST_NEAR: usize = 5000;
+pub(crate) const SEARCHED: usize = 60;
 
 pub(super) fn resolve(parser: &mut Parser<'_>) {
     globals(parser);
@@ -194,7 +194,8 @@ fn unknown(parser: &Parser<'_>, span: Span, scope: Scope) -> Diagnostic {
     let local = name.starts_with('@');
     let same_scope = |id: usize| parser.unit.names[id].owner == if local { scope } else { Scope::Unit };
     // As many as are shown to a person are looked for to the end.
-    let most = if parser.unit.unknown.len() < SEARCHED { MOST_NEAR } else { 0 };
+    let told = parser.unit.unknown.len() + parser.unit.trusted.len();
+    let most = if told < SEARCHED { MOST_NEAR } else { 0 };
     let candidates = (0..parser.unit.names.len()).filter(|&id| same_scope(id)).take(most);
     let near = nearest(name, candidates.map(|id| parser.spelling(parser.unit.names[id].span)));
     if let Some((odd, plain)) = name.chars().find_map(|c| Some((c, super::foreign::latin(c)?))) {

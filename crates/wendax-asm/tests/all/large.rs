@@ -116,3 +116,20 @@ fn what_is_there_a_thousand_times_costs_a_thousand_times_as_much() {
         assert!(assembly.is_runnable(), "{:?}", assembly.diagnostics.first());
     }
 }
+
+/// Names that are not known, each among as many that are nearly the same: minutes once.
+#[test]
+fn what_thousands_of_unknown_names_may_mean_is_looked_for_within_bounds() {
+    let many = |count: usize, line: &dyn Fn(usize) -> String| (0..count).map(line).collect::<String>();
+    let foreign = "start: sys exit\n".to_owned()
+        + &many(12_000, &|at| format!(".global glob{at}\nglob{at}:\n .extern golb{at}\n.equ a{at}, golb{at}\n"));
+    let unknown =
+        ".target rv32\n_start: nop\n".to_owned() + &many(12_000, &|at| format!("name_{at}: la a0, nmae_{at}\n"));
+    for (text, near) in [(foreign, "did you mean `glob"), (unknown, "did you mean `name_")] {
+        let (sources, file) = wendax_source::Sources::single("many.asm", text);
+        let found = wendax_asm::assemble(&sources, file).diagnostics;
+        let titles = found.iter().filter_map(|found| found.fix.as_ref()).map(|fix| fix.title.as_str());
+        let guessed = titles.filter(|title| title.starts_with(near)).count();
+        assert!((10..200).contains(&guessed), "{guessed} of {}", found.len());
+    }
+}

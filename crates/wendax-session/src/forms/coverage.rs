@@ -9,16 +9,19 @@ impl Tally {
     /// file by the name the program has for it.
     pub fn to_lcov(&self, path: impl Fn(&str) -> String) -> String {
         let mut out = String::new();
-        let mut files: Vec<&str> = self.lines.iter().map(|line| line.file.as_str()).collect();
-        files.dedup();
-        for file in files {
-            let lines: Vec<_> = self.lines.iter().filter(|line| line.file == file).collect();
+        let mut known: BTreeMap<&str, &RoutineTally> = BTreeMap::new();
+        for routine in &self.routines {
+            known.entry(&routine.name).or_insert(routine);
+        }
+        let mut all: Vec<&LineTally> = self.lines.iter().collect();
+        all.sort_by_key(|line| &line.file);
+        for lines in all.chunk_by(|one, other| one.file == other.file) {
             // Writing to a string never fails.
-            let _ = writeln!(out, "TN:\nSF:{}", path(file));
-            self.write_routines(&mut out, &lines);
-            write_jumps(&mut out, &lines);
+            let _ = writeln!(out, "TN:\nSF:{}", path(&lines[0].file));
+            write_routines(&mut out, &known, lines);
+            write_jumps(&mut out, lines);
             let times = |line: &LineTally| line.times.max(u64::from(line.steps > 0));
-            for line in &lines {
+            for line in lines {
                 let _ = writeln!(out, "DA:{},{}", line.line, times(line));
             }
             let ran = lines.iter().filter(|line| times(line) > 0).count();
@@ -26,29 +29,27 @@ impl Tally {
         }
         out
     }
+}
 
-    fn write_routines(&self, out: &mut String, lines: &[&LineTally]) {
-        let known: BTreeMap<&str, &RoutineTally> =
-            self.routines.iter().map(|routine| (routine.name.as_str(), routine)).collect();
-        let routines: Vec<(u32, &str, u64)> = lines
-            .iter()
-            .filter_map(|line| {
-                let name = line.routine.as_deref()?;
-                let known = known.get(name);
-                // What the program begins with is run and not called.
-                let times = known.map_or(0, |routine| routine.calls.max(u64::from(routine.own_steps > 0)));
-                Some((line.line, name, times))
-            })
-            .collect();
-        for (line, name, _) in &routines {
-            let _ = writeln!(out, "FN:{line},{name}");
-        }
-        for (_, name, times) in &routines {
-            let _ = writeln!(out, "FNDA:{times},{name}");
-        }
-        let ran = routines.iter().filter(|routine| routine.2 > 0).count();
-        let _ = writeln!(out, "FNF:{}\nFNH:{ran}", routines.len());
+fn write_routines(out: &mut String, known: &BTreeMap<&str, &RoutineTally>, lines: &[&LineTally]) {
+    let routines: Vec<(u32, &str, u64)> = lines
+        .iter()
+        .filter_map(|line| {
+            let name = line.routine.as_deref()?;
+            let known = known.get(name);
+            // What the program begins with is run and not called.
+            let times = known.map_or(0, |routine| routine.calls.max(u64::from(routine.own_steps > 0)));
+            Some((line.line, name, times))
+        })
+        .collect();
+    for (line, name, _) in &routines {
+        let _ = writeln!(out, "FN:{line},{name}");
     }
+    for (_, name, times) in &routines {
+        let _ = writeln!(out, "FNDA:{times},{name}");
+    }
+    let ran = routines.iter().filter(|routine| routine.2 > 0).count();
+    let _ = writeln!(out, "FNF:{}\nFNH:{ran}", routines.len());
 }
 
 /// Each jump is a block with two ways: taken, and not.
