@@ -40,7 +40,9 @@ pub(crate) fn check(sources: &Sources, program: &mut Program<'_>, emitted: &Emit
     if !program.is_sound() {
         return;
     }
-    let view = View { sources, program, emitted, roads: flow::roads(program, emitted) };
+    let mut view = View { sources, program, emitted, roads: Vec::new() };
+    view.roads = flow::roads(&view);
+    let view = view;
     let flow = Flow::of(&view);
     let ways = || {
         let mut found = flow::falls_through(&view, &flow);

@@ -34,9 +34,12 @@ pub(crate) fn emit(sources: &Sources, program: &mut Program<'_>, wanted_entry: O
     let count = |(unit, section): &(UnitIndex, SectionId)| program.units[*unit].section(*section).statements.len();
     let all: usize = parts.iter().map(count).sum();
     // The names of a program take about as long as a third of its statements.
-    let mut left = all / 3 * 2;
-    let at = parts.iter().take_while(|part| left.checked_sub(count(part)).map(|rest| left = rest).is_some()).count();
-    let (first, second) = parts.split_at(at);
+    let mut sum = 0;
+    let at = parts.iter().position(|part| {
+        sum += count(part);
+        sum > all / 3 * 2
+    });
+    let (first, second) = parts.split_at(at.unwrap_or(parts.len()));
     let (mut first, (second, symbols)) = both(
         all,
         || Emitter::of(sources, program, first),

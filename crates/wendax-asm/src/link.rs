@@ -279,8 +279,8 @@ impl<'a> Program<'a> {
             }
             spelled
         });
-        let places = spelled.get(name)?.iter().filter(|(index, _)| *index != except);
-        places.into_iter().find_map(|&(index, at)| {
+        let mut places = spelled.get(name)?.iter().filter(|(index, _)| *index != except);
+        places.find_map(|&(index, at)| {
             let unit = self.units[index];
             let known = &unit.names[at];
             let here = !matches!(known.definition, Definition::Extern) && known.span.file != unit.expansions.file;

@@ -396,9 +396,11 @@ impl Unit {
         self.named_sections.get(name)?.first().copied()
     }
 
-    /// The section of a name and kind.
-    pub(crate) fn section_of_kind(&self, name: &str, kind: SectionKind) -> Option<SectionId> {
-        self.named_sections.get(name)?.iter().copied().find(|&id| self.section(id).kind == kind)
+    /// The section of a name and kind, which is added where it is not there yet.
+    pub(crate) fn section_of_kind(&mut self, name: &str, kind: SectionKind, span: Option<Span>) -> SectionId {
+        let named = self.named_sections.get(name).into_iter().flatten().copied();
+        let known = named.into_iter().find(|&id| self.section(id).kind == kind);
+        known.unwrap_or_else(|| self.add_section(name, kind, span))
     }
 
     /// Adds a section that is not there yet.

@@ -74,9 +74,9 @@ impl<'a> Names<'a> {
 
     /// The address of a label, or why it is not clear which is meant.
     pub fn label(&self, name: &str) -> Result<Option<Addr>, String> {
-        match (self.image.symbol_from(name, self.place), self.several(name)) {
-            (None, Some(why)) => Err(why),
-            (symbol, _) => Ok(symbol.and_then(Symbol::address)),
+        match self.several(name) {
+            Some(why) => Err(why),
+            None => Ok(self.image.symbol_from(name, self.place).and_then(Symbol::address)),
         }
     }
 

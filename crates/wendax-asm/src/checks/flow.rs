@@ -5,7 +5,7 @@ use super::{View, call_of, statement};
 use crate::codes;
 use crate::emit::{Emitted, Source, is_instruction};
 use crate::expr::SymbolId;
-use crate::expr::{Expr, Step, Value};
+use crate::expr::{Expr, Step};
 use crate::link::{Program, UnitIndex};
 use crate::problems::diagnostic;
 use crate::unit::{Definition, SectionKind, What};
@@ -51,18 +51,15 @@ impl Road {
 }
 
 /// The road from each line.
-pub(super) fn roads(program: &Program<'_>, emitted: &Emitted) -> Vec<Road> {
-    let lines = &emitted.image.lines;
-    let road = |(line, source): (&Line, &Source)| {
-        let jump = jump(&statement(program, *source).what).map(|(expr, is_call)| {
-            let here = Value::number(line.address.0.into());
-            let to = program.evaluate(source.unit, expr, here).ok().and_then(Value::as_number);
-            let to = to.and_then(|to| Addr::try_from(to).ok());
-            Jump { to: to.and_then(|to| lines.binary_search_by_key(&to, |line| line.address).ok()), is_call }
+pub(super) fn roads(view: &View<'_, '_>) -> Vec<Road> {
+    let road = |line: usize| {
+        let jump = jump(view.what(line)).map(|(expr, is_call)| {
+            let to = view.value(line, expr).and_then(|address| view.line_at(address));
+            Jump { to, is_call }
         });
-        Road { jump, ends: ends_flow(program, *source) }
+        Road { jump, ends: ends_flow(view.program, view.emitted.origins[line]) }
     };
-    lines.iter().zip(&emitted.origins).map(road).collect()
+    (0..view.lines().len()).map(road).collect()
 }
 
 /// Which lines control reaches.
@@ -76,7 +73,7 @@ pub(super) struct Flow {
 impl Flow {
     pub(super) fn of(view: &View<'_, '_>) -> Self {
         let lines = view.lines();
-        let at = |address: Addr| lines.binary_search_by_key(&address, |line| line.address).ok();
+        let at = |address: Addr| view.line_at(address.0.into());
         let mut flow = Self { reached: vec![false; lines.len()], own: vec![false; lines.len()] };
         // What is called is found while following, so the list grows.
         let mut calls = Vec::new();

@@ -179,8 +179,7 @@ impl Reader<'_> {
             let name = name.trim_start_matches('.');
             let is_code = self.unit.syntax == Syntax::Rv32 && name == "text";
             let name = if is_code { "code" } else { name };
-            let known = self.unit.section_of_kind(name, kind);
-            let id = known.unwrap_or_else(|| self.unit.add_section(name, kind, None));
+            let id = self.unit.section_of_kind(name, kind, None);
             self.section(index, id, section, sources)?;
         }
         Ok(())

@@ -153,8 +153,7 @@ impl Parser<'_> {
             _ => {
                 let name = name.strip_prefix('.').unwrap_or(name);
                 let span = self.span(*self.tokens.first()?);
-                let known = self.unit.section_of_kind(name, kind);
-                known.unwrap_or_else(|| self.unit.add_section(name, kind, Some(span)))
+                self.unit.section_of_kind(name, kind, Some(span))
             }
         };
         self.go_to_section(id);

@@ -87,10 +87,14 @@ proptest! {
     }
 }
 
+/// So many lines, by their numbers.
+fn many(count: usize, line: &dyn Fn(usize) -> String) -> String {
+    (0..count).map(line).collect()
+}
+
 /// So many of a line, which costs as much as so many lines, and no more: each took tens of seconds or minutes once.
 #[test]
 fn what_is_there_a_thousand_times_costs_a_thousand_times_as_much() {
-    let many = |count: usize, line: &dyn Fn(usize) -> String| (0..count).map(line).collect::<String>();
     let texts = [
         // Routines that run on into each other.
         "start: call f0\n sys exit\n".to_owned() + &many(8_000, &|at| format!("f{at}: call f{}\n", (at + 1) % 8_000)),
@@ -120,7 +124,6 @@ fn what_is_there_a_thousand_times_costs_a_thousand_times_as_much() {
 /// Names that are not known, each among as many that are nearly the same: minutes once.
 #[test]
 fn what_thousands_of_unknown_names_may_mean_is_looked_for_within_bounds() {
-    let many = |count: usize, line: &dyn Fn(usize) -> String| (0..count).map(line).collect::<String>();
     let foreign = "start: sys exit\n".to_owned()
         + &many(12_000, &|at| format!(".global glob{at}\nglob{at}:\n .extern golb{at}\n.equ a{at}, golb{at}\n"));
     let unknown =
